@@ -1,0 +1,128 @@
+// CommandLine.cs: the commands and their options, and the one place where errors become words and exit codes.
+using System.CommandLine;
+using Transferra.Cli.Commands;
+using Transferra.Cli.Rendering;
+using Transferra.Core.Kits;
+using Transferra.Core.Records;
+using Transferra.Core.Runs;
+
+namespace Transferra.Cli;
+
+internal static class CommandLine
+{
+    private static readonly Option<string> OfficeOption = new("--office") { Description = "Folder of office.yaml; the present folder when left out", HelpName = "DIR", Recursive = true };
+    private static readonly Option<bool> JsonOption = new("--json") { Description = "One JSON document on stdout instead of words", Recursive = true };
+    private static readonly Option<bool> TraceOption = new("--trace") { Description = "With an error, show where in the program it arose", Recursive = true };
+
+    /// <summary>Runs a command line.</summary>
+    public static async Task<int> RunAsync(string[] arguments, IVolume volume)
+    {
+        ParseResult parsed = Build(volume).Parse(arguments);
+        if (parsed.Errors.Count > 0)
+        {
+            foreach (string error in parsed.Errors.Select(error => error.Message).Distinct()) await Console.Error.WriteLineAsync($"transferra: {error}").ConfigureAwait(false);
+            await Console.Error.WriteLineAsync("See: transferra --help").ConfigureAwait(false);
+            return ExitCodes.Refused;
+        }
+        return await parsed.InvokeAsync(new InvocationConfiguration { EnableDefaultExceptionHandler = false }).ConfigureAwait(false);
+    }
+
+    private static RootCommand Build(IVolume volume)
+    {
+        var root = new RootCommand("Upgrades packaged accounting, inventory, payroll and records software: backs up company data, converts it, checks it, and proves that the records match.")
+        {
+            OfficeOption, JsonOption, TraceOption,
+        };
+        var codes = new Argument<string[]>("company") { Description = "Company codes; all companies when left out", Arity = ArgumentArity.ZeroOrMore, HelpName = "CODE" };
+        var yes = new Option<string[]>("--yes") { Description = "Confirm a company by its code; once for each", HelpName = "CODE", AllowMultipleArgumentsPerToken = false };
+        var run = new Option<string?>("--run") { Description = "The run meant; the newest when left out", HelpName = "RUN" };
+        var to = new Option<string?>("--to") { Description = "Unpack into this new folder instead of the company's own place", HelpName = "DIR" };
+        var set = new Option<string?>("--set") { Description = "The backup set; the company's newest when left out", HelpName = "FILE" };
+        var html = new Option<string?>("--html") { Description = "Also write the report as one HTML page", HelpName = "FILE" };
+        var into = new Option<string?>("--in") { Description = "New or empty folder for the demo office; a temporary one when left out", HelpName = "DIR" };
+        var resume = new Option<bool>("--resume") { Description = "Go on with the run that stopped part-way" };
+
+        Add("survey", "What have we got: versions, companies, stores, sizes", [], (session, _) => SurveyCommand.Run(session));
+        Add("check", "Is the data sound: a full scan of every company, nothing changed", [codes], (session, _) => CheckCommand.Run(session));
+        Add("backup", "Write backup sets and prove each by reading it back", [codes], (session, _) => BackupCommand.Run(session));
+        Add("restore", "Put a company back from a backup set, or unpack a set elsewhere", [codes, set, to, yes], (session, parsed) => RestoreCommand.Run(session, parsed.GetValue(set), parsed.GetValue(to)));
+        Add("sets", "List the backup sets", [], (session, _) => SetsCommand.Run(session));
+        Add("convert", "Convert into a new store beside the old one, without changing over", [codes], (session, _) => ConvertCommand.Run(session));
+        Add("match", "Prove that the records of the new store are those of the old one", [codes], (session, _) => MatchCommand.Run(session));
+        Add("upgrade", "All of it: check, backup, convert, match, change over, check again", [codes, yes, resume], (session, parsed) => UpgradeCommand.Run(session, parsed.GetValue(resume)));
+        Add("undo", "Take a run back: the office is where it was before", [run, yes], (session, parsed) => UndoCommand.Run(session, parsed.GetValue(run)));
+        Add("signoff", "The report of a run, to be signed", [run, html], (session, parsed) => SignOffCommand.Run(session, parsed.GetValue(run), parsed.GetValue(html)));
+        Add("demo", "Write a made-up office to a folder and upgrade it", [into], (session, parsed) => DemoCommand.Run(session, parsed.GetValue(into)));
+        return root;
+
+        void Add(string name, string description, IReadOnlyList<Symbol> symbols, Func<Session, ParseResult, int> action)
+        {
+            var command = new Command(name, description);
+            foreach (Symbol symbol in symbols)
+            {
+                if (symbol is Argument argument) command.Arguments.Add(argument);
+                else command.Options.Add((Option)symbol);
+            }
+            command.SetAction((parsed, cancel) =>
+            {
+                bool json = parsed.GetValue(JsonOption);
+                using var screen = new Screen(silent: json);
+                var session = new Session(name, Path.GetFullPath(parsed.GetValue(OfficeOption) ?? "."), json, symbols.Contains(codes) ? parsed.GetValue(codes) ?? [] : [],
+                    symbols.Contains(yes) ? parsed.GetValue(yes) ?? [] : [], volume, screen, cancel);
+                return Task.FromResult(Guarded(session, parsed.GetValue(TraceOption), () => action(session, parsed)));
+            });
+            root.Subcommands.Add(command);
+        }
+    }
+
+    // What is expected to go wrong is told with what to do; anything else is a defect and says so.
+    private static int Guarded(Session session, bool trace, Func<int> action)
+    {
+        try
+        {
+            return action();
+        }
+        catch (DescriptionException error)
+        {
+            session.Screen.Error($"{error.Errors.Count} {(error.Errors.Count == 1 ? "mistake" : "mistakes")} in the description of the office; nothing was done:");
+            foreach (DescriptionError mistake in error.Errors) session.Screen.Error("  " + mistake);
+            return Failed(ExitCodes.Refused, error, "description", error.Errors);
+        }
+        catch (TransferraException error)
+        {
+            session.Screen.Error(error.Message);
+            if (error.Next.Length > 0) session.Screen.Error("  " + error.Next);
+            return Failed(ExitCodes.Refused, error, "refused", new { error.Message, error.Next });
+        }
+        catch (OperationCanceledException error)
+        {
+            session.Screen.Error("stopped by hand");
+            return Failed(PartWay(session), error, "stopped", null);
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            session.Screen.Error(error.Message);
+            return Failed(PartWay(session), error, "disk", new { error.Message });
+        }
+
+        int Failed(int exitCode, Exception error, string kind, object? details)
+        {
+            if (trace) session.Screen.Error(error.ToString());
+            return session.Answer(exitCode, new { error = kind, details });
+        }
+    }
+
+    private static int PartWay(Session session)
+    {
+        try
+        {
+            if (session.Runs.Unfinished() is not { } run) return ExitCodes.Refused;
+            session.Screen.Error($"  The run {run.Id} is unfinished. Go on with it: transferra upgrade --resume. Or take it back: transferra undo");
+            return ExitCodes.PartWay;
+        }
+        catch (Exception error) when (error is TransferraException or DescriptionException or IOException or UnauthorizedAccessException)
+        {
+            return ExitCodes.PartWay;
+        }
+    }
+}

@@ -1,0 +1,29 @@
+// BackupCommand.cs: backup: sets in every place, each proved.
+using Transferra.Cli.Rendering;
+using Transferra.Core.Kits;
+using Transferra.Core.Office;
+using Transferra.Core.Runs;
+
+namespace Transferra.Cli.Commands;
+
+internal static class BackupCommand
+{
+    private sealed record CompanyBackedUp(string Company, IReadOnlyList<BackupResult> Sets);
+
+    public static int Run(Session session)
+    {
+        using IDisposable one = session.Runs.Lock();
+        var observer = new ScreenObserver(session.Screen);
+        RunContext context = session.Context(observer);
+        (Company Company, KitVersion Version)[] companies = [.. session.Companies.Select(company => (company, Companies.VersionOf(company)))];
+        var results = new List<CompanyBackedUp>();
+        foreach ((Company company, KitVersion version) in companies)
+        {
+            session.Screen.Heading($"{company.Code}  backup: a copy that is proved");
+            IReadOnlyList<BackupResult> sets = CompanyBackup.Run(context with { Observer = observer.At(company.Code + " backup") }, company, version);
+            Results.Backups(session.Screen, sets);
+            results.Add(new CompanyBackedUp(company.Code, sets));
+        }
+        return session.Answer(results.All(result => result.Sets.All(set => set.IsProved)) ? ExitCodes.Done : ExitCodes.Unproved, results);
+    }
+}

@@ -1,0 +1,56 @@
+// Companies.cs: what several commands need to know of a company before they begin.
+using Transferra.Core.Kits;
+using Transferra.Core.Office;
+using Transferra.Core.Records;
+using Transferra.Core.Runs;
+using Transferra.Stores;
+
+namespace Transferra.Cli.Commands;
+
+internal static class Companies
+{
+    /// <summary>The data version a company has now.</summary>
+    /// <exception cref="TransferraException">The store cannot be read or tells no version.</exception>
+    public static KitVersion VersionOf(Company company)
+    {
+        CompanySurvey survey = Survey.Of(company, new StoreOpener());
+        return survey.DataVersion is not null ? company.Kit.Version(survey.DataVersion)! : throw new TransferraException($"{company.Code}: {survey.Problem}", survey.Next);
+    }
+
+    /// <summary>The hop a company would go through next; null when it is at the wanted version or no way leads there.</summary>
+    public static Hop? NextHop(Company company, KitVersion from) =>
+        from.Name == company.WantedVersion ? null : company.Kit.WayFrom(from.Name, company.WantedVersion)?.FirstOrDefault();
+
+    /// <summary>Refuses while a run stands part-way.</summary>
+    /// <exception cref="TransferraException">There is such a run.</exception>
+    public static void RefuseWhileUnfinished(OfficeRuns runs)
+    {
+        if (runs.Unfinished() is { } run)
+            throw new TransferraException($"the run {run.Id} stopped part-way", "Go on with it: transferra upgrade --resume. Or take it back: transferra undo");
+    }
+
+    /// <summary>Asks all gates of all companies and shows those that are blocked.</summary>
+    /// <returns>The companies that are to be upgraded, with their versions; null when a gate is blocked.</returns>
+    public static IReadOnlyList<(Company Company, KitVersion From)>? Gates(Session session, RunContext context, IReadOnlyList<Company> companies, out IReadOnlyList<Gate> gates)
+    {
+        var all = new List<Gate>();
+        var ready = new List<(Company, KitVersion)>();
+        foreach (Company company in companies)
+        {
+            IReadOnlyList<Gate> asked = Readiness.Of(context, company, out KitVersion? from);
+            all.AddRange(asked);
+            if (asked.Count == 0) session.Screen.Line($"{company.Code} is at version {company.WantedVersion} already; there is nothing to do.");
+            else if (from is not null) ready.Add((company, from));
+        }
+        gates = all;
+        Gate[] blocked = [.. all.Where(gate => !gate.IsPassed)];
+        if (blocked.Length == 0) return ready;
+        session.Screen.Error($"{blocked.Length} {(blocked.Length == 1 ? "thing stands" : "things stand")} in the way; nothing was done:");
+        foreach (Gate gate in blocked)
+        {
+            session.Screen.Error($"  {gate.Company}, {gate.Name}: {gate.What}");
+            if (gate.Next.Length > 0) session.Screen.Error($"    {gate.Next}");
+        }
+        return null;
+    }
+}

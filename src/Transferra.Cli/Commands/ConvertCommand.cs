@@ -1,0 +1,40 @@
+// ConvertCommand.cs: convert: a new store beside the old one, to look at and to match; nothing changes over.
+using Transferra.Cli.Rendering;
+using Transferra.Core.Kits;
+using Transferra.Core.Office;
+using Transferra.Core.Records;
+using Transferra.Core.Runs;
+
+namespace Transferra.Cli.Commands;
+
+internal static class ConvertCommand
+{
+    public static int Run(Session session)
+    {
+        using IDisposable one = session.Runs.Lock();
+        Companies.RefuseWhileUnfinished(session.Runs);
+        RunContext context = session.Context(new ScreenObserver(session.Screen));
+        IReadOnlyList<(Company Company, KitVersion From)>? ready = Companies.Gates(session, context, session.Companies, out IReadOnlyList<Gate> gates);
+        if (ready is null) return session.Answer(ExitCodes.Refused, new { gates });
+        if (ready.Count == 0) return session.Answer(ExitCodes.Done, new { gates });
+        TakeBackEarlier(session, context, ready);
+        Run run = UpgradeRun.Begin(context, "convert", ready);
+        IReadOnlyList<CompanyOutcome> outcomes = UpgradeRun.Execute(context, run);
+        RunReport report = RunReport.Of(session.Office, run);
+        session.Screen.Line();
+        foreach (CompanyReport company in report.Companies.Where(company => company.Conversion is not null && company.Outcome == "through"))
+            session.Screen.Line($"{company.Code}: the new store is {company.Conversion!.NewStore}. Prove it: transferra match {company.Code}. Remove it: transferra undo");
+        bool clean = outcomes.All(outcome => outcome.IsThrough) && report.Companies.All(company => company.Conversion?.Exceptions == 0);
+        return session.Answer(clean ? ExitCodes.Done : ExitCodes.LookAt, report);
+    }
+
+    // An earlier trial conversion can be made again at any time; two of them side by side would only be mixed up.
+    private static void TakeBackEarlier(Session session, RunContext context, IReadOnlyList<(Company Company, KitVersion From)> ready)
+    {
+        foreach (Run earlier in session.Runs.List().Where(run => run is { Kind: "convert", IsUndone: false, IsUnfinished: false } && run.Companies.Any(code => ready.Any(entry => entry.Company.Code == code))))
+        {
+            try { UpgradeRun.Undo(context, session.Runs.Continue(earlier)); }
+            catch (TransferraException error) { throw new TransferraException($"the earlier conversion {earlier.Id} could not be removed: {error.Message}", error.Next, error); }
+        }
+    }
+}

@@ -1,0 +1,93 @@
+// RestoreCommand.cs: restore: a company back from a set, to its own place or into a new folder.
+using Transferra.Cli.Rendering;
+using Transferra.Core.Backup;
+using Transferra.Core.Kits;
+using Transferra.Core.Matching;
+using Transferra.Core.Office;
+using Transferra.Core.Records;
+using Transferra.Core.Runs;
+using Transferra.Stores;
+
+namespace Transferra.Cli.Commands;
+
+internal static class RestoreCommand
+{
+    private sealed record Restored(string Company, string Set, string To, IReadOnlyList<SetFault> Faults, IReadOnlyList<TableBaseline> Tables);
+
+    public static int Run(Session session, string? setPath, string? to)
+    {
+        if (session.Codes.Count != 1) throw new TransferraException("restore wants one company code", "See which sets there are: transferra sets");
+        Company company = session.Companies[0];
+        BackupSetInfo set = setPath is not null ? BackupSets.ReadInfo(Path.GetFullPath(setPath))
+            : session.Office.BackupFolders.SelectMany(BackupSets.List).Where(set => set.Manifest.Company == company.Code).MaxBy(set => set.Manifest.MadeAt)
+                ?? throw new TransferraException($"there is no backup set of {company.Code} in {string.Join(", ", session.Office.BackupFolders)}", "Name one with --set FILE.");
+        if (set.Manifest.Company != company.Code)
+            throw new TransferraException($"the set {set.Path} is of the company {set.Manifest.Company}, not of {company.Code}", "Name another set with --set FILE.");
+        KitVersion version = company.Kit.Version(set.Manifest.DataVersion)
+            ?? throw new TransferraException($"the set is of data version {set.Manifest.DataVersion}, which the kit {company.Kit.Id} does not know", "Use the kit that it was made with.");
+        session.Screen.Line($"{company.Code} from {set.Path}");
+        session.Screen.Line($"made {set.Manifest.MadeAt:yyyy-MM-dd HH:mm} UTC by {set.Manifest.MadeBy}, data version {set.Manifest.DataVersion}, {set.Manifest.Members.Count} files");
+        return to is not null ? Into(session, company, version, set, Path.GetFullPath(to)) : InPlace(session, company, version, set);
+    }
+
+    private static int Into(Session session, Company company, KitVersion version, BackupSetInfo set, string folder)
+    {
+        if (Path.Exists(folder) && (File.Exists(folder) || Directory.EnumerateFileSystemEntries(folder).Any()))
+            throw new TransferraException($"{folder} is there already and not empty", "Name a new folder with --to.");
+        string staged = folder + ".part";
+        session.Volume.Remove(staged);
+        try
+        {
+            IReadOnlyList<SetFault> faults = BackupSets.Unpack(set.Path, staged);
+            IReadOnlyList<TableBaseline> tables = [];
+            if (faults.Count == 0)
+            {
+                using IStore store = new StoreOpener().Open(company.Store with { Path = Path.Combine(staged, "store", Path.GetFileName(company.Store.Path)) }, version.TextEncoding);
+                tables = Baseline.Of(store, version.Tables, new ScreenObserver(session.Screen).At("comparing"), session.Cancel);
+                faults = BackupSets.CompareRecords(set.Manifest, tables);
+            }
+            if (faults.Count > 0)
+            {
+                foreach (SetFault fault in faults) session.Screen.Error($"{fault.Member}: {fault.What}");
+                session.Screen.Error("  The set is damaged; nothing was restored. Use another set.");
+                return session.Answer(ExitCodes.Unproved, new Restored(company.Code, set.Path, folder, faults, []));
+            }
+            if (Directory.Exists(folder)) Directory.Delete(folder);
+            session.Volume.Rename(staged, folder);
+            session.Volume.FlushFolder(Path.GetDirectoryName(folder)!);
+            session.Screen.Table(["Table", ">Records", "Fingerprint", "As backed up"], tables.Select(table => (IReadOnlyList<string>)[table.Table, Results.Number(table.Records), table.Fingerprint[..16], "yes"]));
+            session.Screen.Good($"Restored into {folder}; every byte and every record is as backed up.");
+            return session.Answer(ExitCodes.Done, new Restored(company.Code, set.Path, folder, [], tables));
+        }
+        finally
+        {
+            session.Volume.Remove(staged);
+        }
+    }
+
+    private static int InPlace(Session session, Company company, KitVersion version, BackupSetInfo set)
+    {
+        using IDisposable one = session.Runs.Lock();
+        Companies.RefuseWhileUnfinished(session.Runs);
+        IReadOnlyList<FileHolder> holders = OpenFiles.HoldersOf(new StoreOpener().FilesOf(company.Store));
+        if (holders.Count > 0) throw new TransferraException($"the store of {company.Code} is open in {holders[0].Program} (process {holders[0].ProcessId})", "Close it there, then try again.");
+        if (!session.Confirm([company.Code], "Set aside the present data and restore")) return session.Answer(ExitCodes.Refused, new { confirmed = false });
+        var observer = new ScreenObserver(session.Screen);
+        RunContext context = session.Context(observer);
+        var facts = new Dictionary<string, string>
+        {
+            [$"{company.Code}.from"] = version.Name, [$"{company.Code}.to"] = version.Name, [$"{company.Code}.set"] = set.Path, [$"{company.Code}.store"] = company.Store.Path,
+            [$"{company.Code}.had-store"] = File.Exists(company.Store.Path) ? "1" : "0",
+        };
+        for (int i = 0; i < company.DocumentFolders.Count; i++)
+        {
+            string prefix = FormattableString.Invariant($"documents/{i}/");
+            facts[FormattableString.Invariant($"{company.Code}.has-documents-{i}")] = set.Manifest.Members.Any(member => member.Name.StartsWith(prefix, StringComparison.Ordinal)) ? "1" : "0";
+            facts[FormattableString.Invariant($"{company.Code}.had-documents-{i}")] = Directory.Exists(company.DocumentFolders[i]) ? "1" : "0";
+        }
+        Run run = session.Runs.Begin("restore", [company], Session.Version, facts);
+        CompanyOutcome outcome = UpgradeRun.Execute(context, run)[0];
+        if (outcome.IsThrough) session.Screen.Line($"To go back to what was there: transferra undo --run {run.Id}");
+        return session.Answer(outcome.IsThrough ? ExitCodes.Done : ExitCodes.Unproved, outcome);
+    }
+}

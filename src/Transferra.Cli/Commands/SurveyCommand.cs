@@ -1,0 +1,40 @@
+// SurveyCommand.cs: survey: what have we got?
+using Transferra.Cli.Rendering;
+using Transferra.Core.Office;
+using Transferra.Core.Runs;
+using Transferra.Stores;
+
+namespace Transferra.Cli.Commands;
+
+internal static class SurveyCommand
+{
+    public static int Run(Session session)
+    {
+        Screen screen = session.Screen;
+        IReadOnlyList<PackageSurvey> packages = Survey.Of(session.Office, new StoreOpener());
+        screen.Line($"{session.Office.Name}, in {session.Office.Folder}");
+        foreach (PackageSurvey package in packages)
+        {
+            screen.Heading($"{package.Title}: program version {package.ProgramVersion ?? "not found"}");
+            screen.Table(["Code", "Company", "Data", "Wanted", ">Records", ">Store", "Engine", ">Documents", "Open in"], package.Companies.Select(company => (IReadOnlyList<string>)
+                [company.Code, company.Name, company.DataVersion ?? "unknown", company.WantedVersion, Results.Number(company.Records), Sizes.Of(company.StoreBytes), company.Engine,
+                    company.Documents == 0 ? "none" : $"{company.Documents}, {Sizes.Of(company.DocumentBytes)}", company.OpenedBy.Count == 0 ? "nobody" : string.Join(", ", company.OpenedBy)]));
+            foreach (CompanySurvey company in package.Companies)
+            {
+                screen.Line($"  {company.Code}: {company.StorePath}");
+                if (company.Problem.Length == 0)
+                {
+                    screen.Line($"       data version by {string.Join("; ", company.Signs.Select(sign => $"{sign.Where} = {sign.Says}"))}");
+                    continue;
+                }
+                screen.Bad($"       {company.Problem}");
+                screen.Line($"       {company.Next}");
+            }
+            foreach (string remark in package.Remarks) screen.Look(remark);
+        }
+        if (session.Runs.Unfinished() is { } run)
+            screen.Look($"The run {run.Id} is unfinished. Go on with it: transferra upgrade --resume. Or take it back: transferra undo");
+        bool clean = packages.All(package => package.Remarks.Count == 0 && package.Companies.All(company => company.Problem.Length == 0));
+        return session.Answer(clean ? ExitCodes.Done : ExitCodes.LookAt, packages);
+    }
+}

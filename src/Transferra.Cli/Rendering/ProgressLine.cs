@@ -1,0 +1,87 @@
+// ProgressLine.cs: one line at the foot of the terminal that shows what is going on: table, records, rate, time left.
+// Why a timer: it must not stand still for a second even when the engine is busy with one long call, or people kill it.
+using System.Diagnostics;
+using System.Globalization;
+
+namespace Transferra.Cli.Rendering;
+
+internal sealed class ProgressLine : IDisposable
+{
+    private static readonly string[] Spinner = ["|", "/", "-", "\\"];
+    private static readonly TimeSpan Beat = TimeSpan.FromMilliseconds(200);
+
+    private readonly Lock _lock = new();
+    private readonly Timer? _timer;
+    private readonly Stopwatch _clock = new();
+    private string _what = "";
+    private long _done, _total;
+    private int _beat;
+    private bool _drawn;
+
+    public ProgressLine(bool active)
+    {
+        if (active) _timer = new Timer(_ => Draw(), null, Beat, Beat);
+    }
+
+    /// <summary>Says what is being done and how far it is; total 0 when that is not known.</summary>
+    public void Show(string what, long done, long total)
+    {
+        if (_timer is null) return;
+        lock (_lock)
+        {
+            if (what != _what)
+            {
+                _what = what;
+                _clock.Restart();
+            }
+            (_done, _total) = (done, total);
+        }
+    }
+
+    /// <summary>Takes the line away, before something else is printed.</summary>
+    public void Clear()
+    {
+        if (_timer is null) return;
+        lock (_lock)
+        {
+            _what = "";
+            if (_drawn) Console.Error.Write("\r\x1b[K");
+            _drawn = false;
+        }
+    }
+
+    private void Draw()
+    {
+        lock (_lock)
+        {
+            if (_what.Length == 0) return;
+            string line = Words(Spinner[_beat++ % Spinner.Length], _what, _done, _total, _clock.Elapsed);
+            Console.Error.Write("\r" + line + "\x1b[K");
+            _drawn = true;
+        }
+    }
+
+    /// <summary>The line's text, at most 99 characters.</summary>
+    internal static string Words(string spinner, string what, long done, long total, TimeSpan elapsed)
+    {
+        string line = $"  {spinner} {what}";
+        if (total > 0)
+        {
+            double rate = elapsed.TotalSeconds > 0.5 ? done / elapsed.TotalSeconds : 0;
+            line += string.Create(CultureInfo.InvariantCulture, $"  {done:#,0} of {total:#,0}  {100.0 * done / total:0} %");
+            if (rate > 0) line += string.Create(CultureInfo.InvariantCulture, $"  {rate:#,0}/s  {TimeText((total - done) / rate)} left");
+        }
+        line += $"  ({TimeText(elapsed.TotalSeconds)})";
+        return line.Length > Screen.Width - 1 ? line[..(Screen.Width - 1)] : line;
+    }
+
+    private static string TimeText(double seconds) => seconds < 90
+        ? string.Create(CultureInfo.InvariantCulture, $"{Math.Max(0, seconds):0} s")
+        : string.Create(CultureInfo.InvariantCulture, $"{seconds / 60:0} min");
+
+    public void Dispose()
+    {
+        Clear();
+        _timer?.Dispose();
+    }
+}

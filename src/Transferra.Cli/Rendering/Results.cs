@@ -1,0 +1,89 @@
+// Results.cs: how each kind of result looks on the screen.
+using System.Globalization;
+using Transferra.Core.Checks;
+using Transferra.Core.Conversion;
+using Transferra.Core.Matching;
+using Transferra.Core.Runs;
+
+namespace Transferra.Cli.Rendering;
+
+internal static class Results
+{
+    public static string Number(long value) => value.ToString("#,0", CultureInfo.InvariantCulture);
+
+    public static void Check(Screen screen, CheckResult check)
+    {
+        screen.Line($"Read as version {check.Version}: {Number(check.Tables.Values.Sum())} records in {check.Tables.Count} tables.");
+        if (check.Findings.Count == 0)
+        {
+            screen.Good("Nothing found.");
+            return;
+        }
+        screen.Table(["", "Table", ">Count", "What", "For example"], check.Findings.Select(finding => (IReadOnlyList<string>)
+            [finding.Grade.ToString().ToLowerInvariant(), finding.Table, Number(finding.Count), finding.What, string.Join("\n", finding.Examples.Take(3))]));
+        foreach (IGrouping<string, Finding> step in check.Findings.GroupBy(finding => finding.Next))
+            screen.Line($"{string.Join(", ", step.Select(finding => finding.Table).Where(table => table.Length > 0).Distinct())}: {step.Key}");
+    }
+
+    public static void Backups(Screen screen, IReadOnlyList<BackupResult> sets)
+    {
+        foreach (BackupResult set in sets)
+        {
+            string sizes = $"{Number(set.Files)} files, {Sizes.Of(set.ContentBytes)} in {Sizes.Of(set.Bytes)}";
+            if (set.IsProved) screen.Good($"Proved: {set.Path}");
+            else screen.Bad($"NOT proved: {set.Path}: {set.Faults[0].What}");
+            screen.Line($"{sizes}; every byte read back, restored into scratch, records compared.");
+        }
+    }
+
+    public static void Conversion(Screen screen, ConvertResult converted)
+    {
+        foreach (HopResult hop in converted.Hops)
+        {
+            TableAccount total = TableAccount.Total(hop.Conversion.Accounts);
+            screen.Table(["Old table", ">Read", ">Carried", ">Changed", ">Combined", ">Left out", ">Exceptions", "Adds up", "Into"],
+                hop.Conversion.Accounts.Append(total with { Table = "all" }).Select(account => (IReadOnlyList<string>)
+                    [account.Table, Number(account.Read), Number(account.Carried), Number(account.Changed), Number(account.Combined), Number(account.LeftOut), Number(account.Exceptions),
+                        account.IsBalanced ? "yes" : "NO", string.Join(", ", account.Into.Keys)]));
+            foreach (TableAccount account in hop.Conversion.Accounts)
+                foreach ((string rule, long count) in account.Rules)
+                    screen.Line($"  {account.Table}: {Number(count)} by rule \"{rule}\"");
+            foreach ((string table, long count) in hop.Conversion.RecordsAdded) screen.Line($"  {table}: {Number(count)} added, new in version {hop.To}");
+            foreach (TableLeftOut table in hop.Conversion.TablesLeftOut) screen.Line($"  {table.Table}: {Number(table.Records)} records left out with the table: {table.Because}");
+        }
+        if (converted.Exceptions == 0) return;
+        screen.Bad($"{Number(converted.Exceptions)} {(converted.Exceptions == 1 ? "record" : "records")} could not be converted:");
+        screen.Table(["Table", "Record", "Column", "Value", "Reason"], converted.FirstExceptions.SelectMany(exception => exception.Causes.Select(cause => (IReadOnlyList<string>)
+            [exception.Table, exception.Key, cause.Column, cause.Value, cause.Reason])));
+        screen.Line($"All of them: {converted.ExceptionList}");
+    }
+
+    public static void Match(Screen screen, string company, IReadOnlyList<MatchResult> matches)
+    {
+        foreach (MatchResult match in matches)
+        {
+            screen.Table(["New table", ">Expected", ">Found", "Fingerprint", "Same"], match.Tables.Select(table => (IReadOnlyList<string>)
+                [table.Table, Number(table.Expected), Number(table.Found), table.FoundFingerprint[..16], table.IsSame ? "yes" : "NO"]));
+            foreach (TotalMatch total in match.Totals)
+            {
+                if (total.IsSame)
+                {
+                    screen.Line($"  {total.Name}: all {Number(total.Lines.Count)} lines agree, by the engines' own sums");
+                    continue;
+                }
+                TotalLine[] wrong = [.. total.Lines.Where(line => !line.IsSame)];
+                screen.Bad($"  {total.Name}: {Number(wrong.Length)} of {Number(total.Lines.Count)} lines disagree, by the engines' own sums");
+                foreach (TotalLine line in wrong.Take(5)) screen.Line($"    {line.Label}: old {line.Old ?? "(none)"}, new {line.New ?? "(none)"}");
+            }
+            if (match.DifferenceCount > 0)
+            {
+                screen.Bad($"{(match.IsCountExact ? "" : "At least ")}{Number(match.DifferenceCount)} differences in {company}:");
+                screen.Table(["Table", "Record", "Column", "Expected", "Found"], match.Differences.Take(20).Select(difference => (IReadOnlyList<string>)
+                    [difference.Table, difference.Key, difference.Column.Length > 0 ? difference.Column : "(whole record)", difference.Kind == DifferenceKind.Extra ? "(no such record)" : difference.Expected,
+                        difference.Kind == DifferenceKind.Missing ? "(missing)" : difference.Found]));
+            }
+            if (match.IsProved) screen.Good($"Proved: the new store of {company} holds what the old one gives, {Number(match.Tables.Sum(table => table.Found))} records, every value compared.");
+            else screen.Bad($"NOT proved for {company}." + (match.Exceptions > 0 ? $" {Number(match.Exceptions)} old records are exceptions and so cannot be in the new store." : ""));
+        }
+    }
+}

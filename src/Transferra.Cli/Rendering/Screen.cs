@@ -1,0 +1,89 @@
+// Screen.cs: words and tables for a person, at most 100 columns; no colour or animation where nobody looks.
+using Spectre.Console;
+
+namespace Transferra.Cli.Rendering;
+
+internal sealed class Screen : IDisposable
+{
+    public const int Width = 100;
+
+    private readonly IAnsiConsole? _console;
+    private readonly bool _colour;
+
+    public Screen(bool silent)
+    {
+        _colour = !Console.IsOutputRedirected && string.IsNullOrEmpty(Environment.GetEnvironmentVariable("NO_COLOR"));
+        Progress = new ProgressLine(active: !silent && !Console.IsErrorRedirected && !Console.IsOutputRedirected);
+        if (silent) return;
+        _console = AnsiConsole.Create(new AnsiConsoleSettings
+        {
+            Ansi = _colour ? AnsiSupport.Detect : AnsiSupport.No,
+            ColorSystem = _colour ? ColorSystemSupport.Detect : ColorSystemSupport.NoColors,
+            Interactive = InteractionSupport.No,
+        });
+        _console.Profile.Width = Console.IsOutputRedirected ? Width : Math.Clamp(_console.Profile.Width, 60, Width);
+        _console.Profile.Capabilities.Unicode = true;
+    }
+
+    public ProgressLine Progress { get; }
+
+    /// <summary>A heading with a blank line before it.</summary>
+    public void Heading(string text)
+    {
+        Line();
+        Write(new Markup($"[bold]{Markup.Escape(text)}[/]"));
+        Line();
+    }
+
+    public void Line(string text = "") => Write(new Text(text + "\n"));
+
+    /// <summary>A line with the colour of how it went.</summary>
+    public void Good(string text) => Write(new Markup($"[green]{Markup.Escape(text)}[/]\n"));
+
+    public void Bad(string text) => Write(new Markup($"[red]{Markup.Escape(text)}[/]\n"));
+
+    public void Look(string text) => Write(new Markup($"[yellow]{Markup.Escape(text)}[/]\n"));
+
+    public void Prompt(string text)
+    {
+        Progress.Clear();
+        Console.Out.Write(text);
+    }
+
+    public void Error(string text)
+    {
+        Progress.Clear();
+        Console.Error.WriteLine(text.StartsWith(' ') ? text : "transferra: " + text);
+    }
+
+    public void Write(Spectre.Console.Rendering.IRenderable renderable)
+    {
+        Progress.Clear();
+        _console?.Write(renderable);
+    }
+
+    /// <summary>A table; heads that begin with "&gt;" are numbers, set to the right.</summary>
+    public void Table(IReadOnlyList<string> heads, IEnumerable<IReadOnlyList<string>> rows)
+    {
+        var table = new Table { Border = TableBorder.Simple, UseSafeBorder = true };
+        foreach (string head in heads)
+        {
+            bool number = head.StartsWith('>');
+            var column = new TableColumn(Markup.Escape(number ? head[1..] : head)) { Padding = new Padding(0, 0, 1, 0) };
+            if (number) column.RightAligned().NoWrap();
+            table.AddColumn(column);
+        }
+        foreach (IReadOnlyList<string> row in rows) table.AddRow([.. row.Select(Cell)]);
+        Write(table);
+    }
+
+    private static Markup Cell(string text) => new(text switch
+    {
+        "proved" or "yes" or "through" => $"[green]{text}[/]",
+        "NO" or "fault" or "not proved" or "stopped" => $"[red]{text}[/]",
+        "warning" => $"[yellow]{text}[/]",
+        _ => Markup.Escape(text),
+    });
+
+    public void Dispose() => Progress.Dispose();
+}

@@ -1,0 +1,50 @@
+// ScreenObserver.cs: turns what a run reports into headings, tables and the progress line.
+using Transferra.Core.Checks;
+using Transferra.Core.Matching;
+using Transferra.Core.Runs;
+
+namespace Transferra.Cli.Rendering;
+
+internal sealed class ScreenObserver(Screen screen) : IRunObserver
+{
+    private string _at = "";
+
+    private static readonly Dictionary<string, string> Titles = new()
+    {
+        [Stages.Check] = "check: is the old data sound?", [Stages.Backup] = "backup: a copy that is proved", [Stages.Convert] = "convert: a new store beside the old one",
+        [Stages.Match] = "match: are the records the same?", [Stages.ChangeOver] = "change-over: the new store takes the old one's place", [Stages.CheckAgain] = "check again: is the new data sound?",
+    };
+
+    public void Progress(string table, long rows, long ofRows) => screen.Progress.Show(_at + table, rows, ofRows);
+
+    /// <summary>Names what the progress line is about when no stage does.</summary>
+    public ScreenObserver At(string what)
+    {
+        _at = what + "  ";
+        return this;
+    }
+
+    public void StageBegins(string company, string stage)
+    {
+        screen.Heading($"{company}  {Titles.GetValueOrDefault(stage, stage)}");
+        At($"{company} {stage}");
+    }
+
+    public void StageEnds(string company, string stage, string state, string summary, object? result)
+    {
+        switch (result)
+        {
+            case CheckResult check: Results.Check(screen, check); break;
+            case IReadOnlyList<BackupResult> sets: Results.Backups(screen, sets); break;
+            case ConvertResult converted: Results.Conversion(screen, converted); break;
+            case IReadOnlyList<MatchResult> matches: Results.Match(screen, company, matches); break;
+            default:
+                if (state == "done") screen.Good(summary + ".");
+                else if (state == "taken-back") screen.Line($"{company}: taken back: {summary}.");
+                break;
+        }
+        if (state != "stopped") return;
+        screen.Bad($"{company} stops here and is not changed over, because:");
+        foreach (string reason in summary.Split('\n')) screen.Line($"  - {reason}");
+    }
+}

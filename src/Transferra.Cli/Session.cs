@@ -1,0 +1,74 @@
+// Session.cs: one call of the program: its options, its screen, and the answer it owes.
+using System.Reflection;
+using System.Text.Json;
+using Transferra.Cli.Rendering;
+using Transferra.Core.Office;
+using Transferra.Core.Records;
+using Transferra.Core.Runs;
+using Transferra.Stores;
+
+namespace Transferra.Cli;
+
+/// <summary>One call of the program.</summary>
+/// <param name="Command">The command's name.</param>
+/// <param name="OfficeFolder">Folder of office.yaml.</param>
+/// <param name="Json">Whether stdout gets one JSON document instead of words.</param>
+/// <param name="Codes">Companies named; empty for all.</param>
+/// <param name="Confirmed">Companies confirmed with --yes.</param>
+/// <param name="Volume">The disk.</param>
+/// <param name="Screen">Where words go.</param>
+/// <param name="Cancel">Ctrl-C.</param>
+internal sealed record Session(string Command, string OfficeFolder, bool Json, IReadOnlyList<string> Codes, IReadOnlyList<string> Confirmed, IVolume Volume, Screen Screen, CancellationToken Cancel)
+{
+    public static string Version { get; } = typeof(Session).Assembly.GetCustomAttribute<AssemblyInformationalVersionAttribute>()?.InformationalVersion.Split('+')[0] ?? "0";
+
+    private OfficeDescription? _office;
+
+    public OfficeDescription Office => _office ??= OfficeLoader.Load(OfficeFolder);
+
+    public RunContext Context(IRunObserver observer) => new(Office, new StoreOpener(), Volume, observer, Version, Cancel);
+
+    public OfficeRuns Runs => new(Office, Volume);
+
+    /// <summary>The companies named, or all.</summary>
+    /// <exception cref="TransferraException">One is not in office.yaml.</exception>
+    public IReadOnlyList<Company> Companies
+    {
+        get
+        {
+            Company[] all = [.. Office.Companies];
+            if (Codes.Count == 0) return all;
+            return [.. Codes.Select(code => all.FirstOrDefault(company => string.Equals(company.Code, code, StringComparison.OrdinalIgnoreCase))
+                ?? throw new TransferraException($"there is no company {code} in {OfficeLoader.FileName}", $"The companies are {string.Join(", ", all.Select(company => company.Code))}."))];
+        }
+    }
+
+    /// <summary>Ends the call: the JSON document when one is wanted, and the exit code.</summary>
+    public int Answer(int exitCode, object result)
+    {
+        if (Json)
+        {
+            var document = new { command = Command, exitCode, result };
+            Console.Out.WriteLine(JsonSerializer.Serialize(document, ResultJson.Options));
+        }
+        return exitCode;
+    }
+
+    /// <summary>Asks for each company's code to be typed; true when all were typed or given with --yes.</summary>
+    public bool Confirm(IReadOnlyList<string> codes, string what)
+    {
+        foreach (string code in codes)
+        {
+            if (Confirmed.Contains(code, StringComparer.OrdinalIgnoreCase)) continue;
+            if (Console.IsInputRedirected)
+                throw new TransferraException($"{what} {code} has to be confirmed, and nobody is there to type", $"Add --yes {code}.");
+            Screen.Prompt($"{what} {code}? Type its code to go on: ");
+            if (!string.Equals(Console.ReadLine()?.Trim(), code, StringComparison.Ordinal))
+            {
+                Screen.Line("That is not the code. Nothing was done.");
+                return false;
+            }
+        }
+        return true;
+    }
+}

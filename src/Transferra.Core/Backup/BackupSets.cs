@@ -1,0 +1,175 @@
+// BackupSets.cs: writes, proves and unpacks backup sets: a tar (POSIX pax) of zstd members. Layout: docs/backup-sets.md.
+// Holds: (1) a file that is named like a set is complete and flushed: it is written under another name and renamed at the end;
+//        (2) Verify reads every byte back from the file and notices any change; (3) Unpack writes only below the folder given.
+using System.Formats.Tar;
+using System.Globalization;
+using System.Security.Cryptography;
+using System.Text;
+using System.Text.Json;
+using Transferra.Core.Matching;
+using Transferra.Core.Office;
+using Transferra.Core.Records;
+using Transferra.Core.Runs;
+using ZstdSharp;
+
+namespace Transferra.Core.Backup;
+
+/// <summary>Backup sets.</summary>
+public static class BackupSets
+{
+    private const string PartSuffix = ".part";
+    private const int CompressionLevel = 3;
+
+    /// <summary>The name of a new set: company, package, data version, date and time.</summary>
+    public static string NameOf(Company company, string dataVersion, DateTimeOffset at) =>
+        string.Create(CultureInfo.InvariantCulture, $"{company.Code}_{company.Kit.Id}_v{dataVersion}_{at.UtcDateTime:yyyyMMdd-HHmmss}.tar");
+
+    /// <summary>Writes a set of a company's files. The caller keeps the store from changing meanwhile.</summary>
+    /// <param name="volume">Where it is renamed and flushed.</param>
+    /// <param name="office">For the manifest.</param>
+    /// <param name="company">Whose.</param>
+    /// <param name="dataVersion">Of the store.</param>
+    /// <param name="baseline">Of the store.</param>
+    /// <param name="path">Full path of the set; must not exist.</param>
+    /// <param name="tool">Version of this program.</param>
+    /// <param name="progress">Hears bytes done and in all.</param>
+    /// <param name="cancel">Stops between two files.</param>
+    public static BackupSetInfo Write(IVolume volume, OfficeDescription office, Company company, string dataVersion, IReadOnlyList<TableBaseline> baseline,
+        string path, string tool, Action<long, long> progress, CancellationToken cancel)
+    {
+        string part = path + PartSuffix, packed = part + ".d";
+        volume.Remove(part);
+        volume.Remove(packed);
+        volume.CreateFolder(packed);
+        try
+        {
+            List<(string Source, string Name)> files = FilesOf(company);
+            long total = files.Sum(file => new FileInfo(file.Source).Length), done = 0;
+            var members = new List<SetMember>();
+            foreach ((string source, string name) in files)
+            {
+                cancel.ThrowIfCancellationRequested();
+                members.Add(Pack(source, name, Path.Combine(packed, members.Count.ToString(CultureInfo.InvariantCulture))));
+                progress(done += members[^1].Bytes, total);
+            }
+            var manifest = new SetManifest(SetManifest.CurrentFormat, office.Name, company.Code, company.Name, company.Kit.Id, dataVersion, DateTimeOffset.UtcNow,
+                Environment.UserName, tool, [.. company.DocumentFolders.Select(folder => Path.GetRelativePath(office.Folder, folder))], members, baseline);
+            byte[] json = JsonSerializer.SerializeToUtf8Bytes(manifest, SetManifest.Json);
+            using (FileStream file = new(part, FileMode.CreateNew, FileAccess.Write))
+            {
+                using var tar = new TarWriter(file, TarEntryFormat.Pax, leaveOpen: true);
+                Add(tar, SetManifest.FirstMember, new MemoryStream(json), manifest.MadeAt);
+                for (int i = 0; i < members.Count; i++)
+                {
+                    using FileStream member = File.OpenRead(Path.Combine(packed, i.ToString(CultureInfo.InvariantCulture)));
+                    Add(tar, members[i].Name + ".zst", member, members[i].Modified);
+                }
+                Add(tar, SetManifest.LastMember, new MemoryStream(Encoding.ASCII.GetBytes(Convert.ToHexStringLower(SHA256.HashData(json)))), manifest.MadeAt);
+            }
+            volume.FlushFile(part);
+            volume.Rename(part, path);
+            volume.FlushFolder(Path.GetDirectoryName(path)!);
+            return new BackupSetInfo(path, new FileInfo(path).Length, manifest);
+        }
+        finally
+        {
+            volume.Remove(packed);
+            volume.Remove(part);
+        }
+    }
+
+    private static List<(string Source, string Name)> FilesOf(Company company)
+    {
+        var files = new List<(string, string)> { (company.Store.Path, "store/" + Path.GetFileName(company.Store.Path)) };
+        for (int i = 0; i < company.DocumentFolders.Count; i++)
+        {
+            string folder = company.DocumentFolders[i];
+            foreach (string file in Directory.EnumerateFiles(folder, "*", new EnumerationOptions { RecurseSubdirectories = true, AttributesToSkip = FileAttributes.None }).Order(StringComparer.Ordinal))
+                files.Add((file, FormattableString.Invariant($"documents/{i}/{Path.GetRelativePath(folder, file)}")));
+        }
+        return files;
+    }
+
+    private static SetMember Pack(string source, string name, string target)
+    {
+        using FileStream input = new(source, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1 << 20, FileOptions.SequentialScan);
+        using FileStream output = new(target, FileMode.CreateNew, FileAccess.Write);
+        using var packedHash = new HashingStream(output);
+        using var plainHash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        long bytes = 0;
+        using (var zstd = new CompressionStream(packedHash, CompressionLevel, leaveOpen: true))
+        {
+            byte[] buffer = new byte[1 << 18];
+            for (int read; (read = input.Read(buffer)) > 0; bytes += read)
+            {
+                plainHash.AppendData(buffer, 0, read);
+                zstd.Write(buffer, 0, read);
+            }
+        }
+        string mode = OperatingSystem.IsWindows() ? "644" : Convert.ToString((int)File.GetUnixFileMode(source), 8);
+        return new SetMember(name, bytes, Convert.ToHexStringLower(plainHash.GetHashAndReset()), packedHash.Count, packedHash.Digest(), mode,
+            new DateTimeOffset(File.GetLastWriteTimeUtc(source)));
+    }
+
+    private static void Add(TarWriter tar, string name, Stream content, DateTimeOffset modified) =>
+        tar.WriteEntry(new PaxTarEntry(TarEntryType.RegularFile, name) { DataStream = content, ModificationTime = modified });
+
+    /// <summary>The manifest of a set; not proved.</summary>
+    /// <exception cref="TransferraException">The file is no set.</exception>
+    public static BackupSetInfo ReadInfo(string path)
+    {
+        try
+        {
+            using FileStream file = File.OpenRead(path);
+            using var tar = new TarReader(file);
+            TarEntry? first = tar.GetNextEntry();
+            if (first?.Name == SetManifest.FirstMember && first.DataStream is not null
+                && JsonSerializer.Deserialize<SetManifest>(first.DataStream, SetManifest.Json) is { Format: SetManifest.CurrentFormat } manifest)
+                return new BackupSetInfo(path, file.Length, manifest);
+        }
+        catch (Exception error) when (error is JsonException or InvalidDataException or EndOfStreamException or FormatException or ArgumentException)
+        {
+            throw NoSet(path, error);
+        }
+        catch (IOException error) when (!File.Exists(path))
+        {
+            throw new TransferraException($"the backup set {path} is not there", "List the sets with: transferra restore", error);
+        }
+        throw NoSet(path, null);
+    }
+
+    private static TransferraException NoSet(string path, Exception? error) => new($"{path} is no backup set, or its beginning is damaged", "Use another set of the company.", error);
+
+    /// <summary>The sets of a folder, newest first; files that are no sets are passed over.</summary>
+    public static IReadOnlyList<BackupSetInfo> List(string folder)
+    {
+        var sets = new List<BackupSetInfo>();
+        if (!Directory.Exists(folder)) return sets;
+        foreach (string path in Directory.EnumerateFiles(folder, "*.tar"))
+        {
+            try { sets.Add(ReadInfo(path)); }
+            catch (TransferraException) { /* some other file; a damaged set is named when it is asked for by name */ }
+        }
+        return [.. sets.OrderByDescending(set => set.Manifest.MadeAt)];
+    }
+
+    /// <summary>Reads a whole set back and compares every digest.</summary>
+    /// <returns>What is wrong; empty when nothing is.</returns>
+    public static IReadOnlyList<SetFault> Verify(string path) => new SetReader(path, null).Run();
+
+    /// <summary>Unpacks a set into a folder that is empty or not there, verifying it on the way.</summary>
+    /// <returns>What is wrong; the folder is of use only when nothing is.</returns>
+    public static IReadOnlyList<SetFault> Unpack(string path, string folder) => new SetReader(path, folder).Run();
+
+    /// <summary>Whether the records of an unpacked store are those the manifest tells of.</summary>
+    public static IReadOnlyList<SetFault> CompareRecords(SetManifest manifest, IReadOnlyList<TableBaseline> now)
+    {
+        var faults = new List<SetFault>();
+        foreach (TableBaseline then in manifest.Baseline)
+        {
+            TableBaseline? table = now.FirstOrDefault(table => table.Table == then.Table);
+            if (table != then) faults.Add(new SetFault("records", then.Table, $"the table {then.Table} had {then.Records} records with fingerprint {then.Fingerprint}, and has {table?.Records ?? 0} with {table?.Fingerprint ?? "none"}"));
+        }
+        return faults;
+    }
+}

@@ -1,0 +1,164 @@
+// Casts.cs: conversions between types, for CAST and for the assignment of an expression to a column of the new version.
+// Holds: (1) a conversion is exact or a fault, never rounded, cut or defaulted; (2) reasons are worded here only.
+using System.Globalization;
+using System.Text;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Expressions;
+
+internal static class Casts
+{
+    /// <summary>The kernel that converts; null when there is no such conversion.</summary>
+    public static Kernel? Convert(Kernel from, FieldType to, DateTemplate? template, string blame)
+    {
+        Func<FaultCode, string> word = code => Word(code, to, template);
+        return (from.Type.Kind, to.Kind) switch
+        {
+            (FieldKind.Text, FieldKind.Text) => to.Length == 0 || (from.Type.Length > 0 && from.Type.Length <= to.Length) ? from
+                : new MapKernel<BytesVector, BytesVector>(to, from, blame, (v, row, result) =>
+                {
+                    ReadOnlySpan<byte> text = v[row];
+                    if (text.Length > to.Length && Characters(text) > to.Length) return FaultCode.TooLong;
+                    result.Append(text);
+                    return null;
+                }, word),
+            (FieldKind.Text, FieldKind.Integer) => new MapKernel<BytesVector, LongVector>(to, from, blame, (v, row, result) =>
+            {
+                FaultCode? fault = ValueText.TryWhole(v[row], out long value);
+                if (fault is null) result.Append(value);
+                return fault;
+            }, word),
+            (FieldKind.Text, FieldKind.Decimal) => new MapKernel<BytesVector, WideVector>(to, from, blame, (v, row, result) =>
+            {
+                FaultCode? fault = DecimalText.TryParse(v[row], to.Precision, to.Scale, out Int128 units);
+                if (fault is null) result.Append(units);
+                return fault;
+            }, word),
+            (FieldKind.Text, FieldKind.Date) => new MapKernel<BytesVector, LongVector>(to, from, blame, (v, row, result) =>
+            {
+                ReadOnlySpan<byte> text = v[row].Trim((byte)' ');
+                long day = 0;
+                if (!(template?.TryRead(text, out day) ?? ValueText.TryDate(text, out day))) return FaultCode.NotADate;
+                result.Append(day);
+                return null;
+            }, word),
+            (FieldKind.Text, FieldKind.Time) => new MapKernel<BytesVector, LongVector>(to, from, blame, (v, row, result) =>
+            {
+                if (!ValueText.TryTime(v[row].Trim((byte)' '), out long micros)) return FaultCode.NotATime;
+                result.Append(micros);
+                return null;
+            }, word),
+            (FieldKind.Text, FieldKind.Timestamp) => new MapKernel<BytesVector, LongVector>(to, from, blame, (v, row, result) =>
+            {
+                if (!ValueText.TryTimestamp(v[row].Trim((byte)' '), out long micros)) return FaultCode.NotATime;
+                result.Append(micros);
+                return null;
+            }, word),
+            (FieldKind.Text, FieldKind.Boolean) => new MapKernel<BytesVector, LongVector>(to, from, blame, (v, row, result) =>
+            {
+                ReadOnlySpan<byte> text = v[row].Trim((byte)' ');
+                if (Ascii.EqualsIgnoreCase(text, "true"u8)) result.Append(1);
+                else if (Ascii.EqualsIgnoreCase(text, "false"u8)) result.Append(0);
+                else return FaultCode.NotABoolean;
+                return null;
+            }, word),
+            (FieldKind.Text, FieldKind.Uuid) => new MapKernel<BytesVector, WideVector>(to, from, blame, (v, row, result) =>
+            {
+                if (!ValueText.TryUuid(v[row], out Int128 value)) return FaultCode.NotAUuid;
+                result.Append(value);
+                return null;
+            }, word),
+            (FieldKind.Integer, FieldKind.Decimal) => new MapKernel<LongVector, WideVector>(to, from, blame, (v, row, result) =>
+            {
+                FaultCode? fault = DecimalText.TryRescale(v.Values[row], 0, to.Scale, to.Precision, out Int128 units);
+                if (fault is null) result.Append(units);
+                return fault;
+            }, word),
+            (FieldKind.Decimal, FieldKind.Decimal) when from.Type == to => from,
+            (FieldKind.Decimal, FieldKind.Decimal) => new MapKernel<WideVector, WideVector>(to, from, blame, (v, row, result) =>
+            {
+                FaultCode? fault = DecimalText.TryRescale(v.Values[row], v.Type.Scale, to.Scale, to.Precision, out Int128 units);
+                if (fault is null) result.Append(units);
+                return fault;
+            }, word),
+            (FieldKind.Decimal, FieldKind.Integer) => new MapKernel<WideVector, LongVector>(to, from, blame, (v, row, result) =>
+            {
+                FaultCode? fault = DecimalText.TryRescale(v.Values[row], v.Type.Scale, 0, 38, out Int128 units);
+                if (fault is null && (units < long.MinValue || units > long.MaxValue)) fault = FaultCode.OutOfRange;
+                if (fault is null) result.Append((long)units);
+                return fault;
+            }, word),
+            (FieldKind.Double, FieldKind.Decimal) => new MapKernel<DoubleVector, WideVector>(to, from, blame, (v, row, result) =>
+            {
+                // The shortest digits that name this double; what a person typed when the double came from typing.
+                if (!double.IsFinite(v.Values[row]) || Math.Abs(v.Values[row]) >= 1e15) return FaultCode.OutOfRange;
+                string digits = ((decimal)v.Values[row]).ToString(CultureInfo.InvariantCulture);
+                if ((double)(decimal)v.Values[row] != v.Values[row]) digits = v.Values[row].ToString("F20", CultureInfo.InvariantCulture);
+                FaultCode? fault = DecimalText.TryParse(Encoding.ASCII.GetBytes(digits), to.Precision, to.Scale, out Int128 units);
+                if (fault is null) result.Append(units);
+                return fault;
+            }, word),
+            (FieldKind.Date, FieldKind.Text) when template is not null => new MapKernel<LongVector, BytesVector>(to, from, blame, (v, row, result) =>
+            {
+                if (template.Write(v.Values[row]) is not { } text) return FaultCode.OutOfRange;
+                return AppendText(text, to, result);
+            }, word),
+            (FieldKind.Date, FieldKind.Timestamp) => new MapKernel<LongVector, LongVector>(to, from, blame, (v, row, result) =>
+            {
+                result.Append(v.Values[row] * 86_400_000_000);
+                return null;
+            }, word),
+            (FieldKind.Timestamp, FieldKind.Date) => new MapKernel<LongVector, LongVector>(to, from, blame, (v, row, result) =>
+            {
+                (long day, long rest) = Math.DivRem(v.Values[row], 86_400_000_000);
+                if (rest != 0) return FaultCode.NeedsRounding;
+                result.Append(day);
+                return null;
+            }, word),
+            (FieldKind.Boolean, FieldKind.Integer) => new MapKernel<LongVector, LongVector>(to, from, blame, (v, row, result) =>
+            {
+                result.Append(v.Values[row]);
+                return null;
+            }, word),
+            (FieldKind.Binary, FieldKind.Text) => null,
+            (_, FieldKind.Text) => new MapKernel<Vector, BytesVector>(to, from, blame, (v, row, result) => AppendText(v.Show(row), to, result), word),
+            _ => from.Type.Kind == to.Kind ? from : null,
+        };
+    }
+
+    /// <summary>Whether a value of one type may be assigned to a column of another without CAST: only where nothing can be lost
+    /// but by a fault, and where no text has to be read as something else.</summary>
+    public static bool MayAssign(FieldType from, FieldType to) =>
+        from.Kind == to.Kind || (from.Kind == FieldKind.Integer && to.Kind == FieldKind.Decimal)
+        || (from.Kind == FieldKind.Decimal && to.Kind == FieldKind.Integer);
+
+    public static int Characters(ReadOnlySpan<byte> utf8)
+    {
+        int characters = 0;
+        foreach (byte b in utf8)
+            if ((b & 0xC0) != 0x80) characters++;
+        return characters;
+    }
+
+    public static string Word(FaultCode code, FieldType type, DateTemplate? template = null) => code switch
+    {
+        FaultCode.NotANumber => type.Kind == FieldKind.Integer ? "this is no whole number" : "this is no number",
+        FaultCode.NotADate => template is null ? "this is no date of the form YYYY-MM-DD" : $"this is no date of the form {template.Text}, or no such day exists",
+        FaultCode.NotATime => type.Kind == FieldKind.Time ? "this is no time of the form HH:MM:SS" : "this is no date and time of the form YYYY-MM-DD HH:MM:SS",
+        FaultCode.OutOfRange => $"the value does not fit {type}",
+        FaultCode.NeedsRounding => $"the value would have to be rounded to fit {type}",
+        FaultCode.TooLong => $"the text is longer than {type} allows",
+        FaultCode.NotABoolean => "this is neither true nor false",
+        FaultCode.NotAUuid => "this is no UUID",
+        FaultCode.DivisionByZero => "division by zero",
+        _ => "the value cannot be converted",
+    };
+
+    private static FaultCode? AppendText(string text, FieldType to, BytesVector result)
+    {
+        if (to.Length > 0 && text.Length > to.Length) return FaultCode.TooLong;
+        int length = Encoding.UTF8.GetBytes(text, result.Room(Encoding.UTF8.GetMaxByteCount(text.Length)));
+        result.Added(length);
+        return null;
+    }
+}

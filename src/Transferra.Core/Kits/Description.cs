@@ -1,0 +1,229 @@
+// Description.cs: reading of the YAML files that people write, with every mistake collected and located.
+// Holds: (1) all mistakes of all files are reported in one go; (2) each with file, line and column; (3) an unknown key is a mistake,
+//        never ignored, as a misspelt rule that is silently dropped would change what a conversion does.
+using YamlDotNet.Core;
+using YamlDotNet.RepresentationModel;
+
+namespace Transferra.Core.Kits;
+
+/// <summary>One mistake in a description.</summary>
+/// <param name="File">The file, as the administrator would name it.</param>
+/// <param name="Line">From 1.</param>
+/// <param name="Column">From 1.</param>
+/// <param name="What">What is wrong and what would be right; one line.</param>
+public sealed record DescriptionError(string File, int Line, int Column, string What)
+{
+    /// <summary>file:line:column: what</summary>
+    public override string ToString() => FormattableString.Invariant($"{File}:{Line}:{Column}: {What}");
+}
+
+/// <summary>Raised with all the mistakes found in office.yaml and the kits.</summary>
+public sealed class DescriptionException(IReadOnlyList<DescriptionError> errors)
+    : Exception(string.Join(Environment.NewLine, errors.Select(error => error.ToString())))
+{
+    /// <summary>In the order of files, lines and columns.</summary>
+    public IReadOnlyList<DescriptionError> Errors { get; } = errors;
+}
+
+/// <summary>Collects mistakes.</summary>
+public sealed class DescriptionErrors
+{
+    private readonly List<DescriptionError> _errors = [];
+
+    /// <summary>Mistakes so far.</summary>
+    public int Count => _errors.Count;
+
+    /// <summary>Adds a mistake.</summary>
+    public void Add(string file, int line, int column, string what) => _errors.Add(new DescriptionError(file, line, column, what));
+
+    /// <summary>Ends the loading when there is any mistake.</summary>
+    /// <exception cref="DescriptionException">With all of them.</exception>
+    public void ThrowIfAny()
+    {
+        if (_errors.Count > 0)
+            throw new DescriptionException([.. _errors.Distinct().OrderBy(e => e.File, StringComparer.Ordinal).ThenBy(e => e.Line).ThenBy(e => e.Column)]);
+    }
+}
+
+/// <summary>A text of a description with the place it stands at.</summary>
+/// <param name="Value">The text.</param>
+/// <param name="File">The file.</param>
+/// <param name="Line">Of its first character, from 1.</param>
+/// <param name="Column">Of its first character, from 1; behind an opening quotation mark.</param>
+/// <param name="OneLine">Whether offsets in the text are offsets in the line.</param>
+public sealed record PlacedText(string Value, string File, int Line, int Column, bool OneLine)
+{
+    /// <summary>Adds a mistake at an offset of this text.</summary>
+    public void Report(DescriptionErrors errors, string what, int offset = 0) =>
+        errors.Add(File, Line, Column + (OneLine ? offset : 0), what);
+
+    /// <summary>The text.</summary>
+    public override string ToString() => Value;
+}
+
+/// <summary>One YAML mapping being read; every key must be asked for, or it is reported as unknown by <see cref="Done"/>.</summary>
+internal sealed class DescribedMap
+{
+    private readonly YamlMappingNode _node;
+    private readonly string _file;
+    private readonly DescriptionErrors _errors;
+    private readonly HashSet<string> _asked = new(StringComparer.Ordinal);
+    private readonly string _what;
+
+    private DescribedMap(YamlMappingNode node, string file, DescriptionErrors errors, string what) =>
+        (_node, _file, _errors, _what) = (node, file, errors, what);
+
+    /// <summary>Reads a file; null when it is missing or no mapping, which is then reported.</summary>
+    public static DescribedMap? Load(string path, string shownAs, string what, DescriptionErrors errors)
+    {
+        var stream = new YamlStream();
+        try
+        {
+            using var text = new StreamReader(path);
+            stream.Load(text);
+        }
+        catch (YamlException error)
+        {
+            errors.Add(shownAs, (int)error.Start.Line, (int)error.Start.Column, $"this is not YAML: {error.Message}");
+            return null;
+        }
+        catch (IOException) when (!File.Exists(path))
+        {
+            errors.Add(shownAs, 1, 1, $"the file is not there; {what} is described in it");
+            return null;
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            errors.Add(shownAs, 1, 1, $"the file cannot be read: {error.Message}");
+            return null;
+        }
+        if (stream.Documents.Count != 1 || stream.Documents[0].RootNode is not YamlMappingNode root)
+        {
+            errors.Add(shownAs, 1, 1, $"the file should hold one mapping (key: value lines) that describes {what}");
+            return null;
+        }
+        return new DescribedMap(root, shownAs, errors, what);
+    }
+
+    public string FileName => _file;
+
+    public DescriptionErrors Errors => _errors;
+
+    public IReadOnlyList<string> Keys => [.. _node.Children.Keys.OfType<YamlScalarNode>().Select(key => key.Value ?? "")];
+
+    public bool Has(string key) => Find(key) is not null;
+
+    public void Report(string what) => _errors.Add(_file, (int)_node.Start.Line, (int)_node.Start.Column, what);
+
+    public void Report(string key, string what)
+    {
+        Mark at = Find(key)?.Start ?? _node.Start;
+        _errors.Add(_file, (int)at.Line, (int)at.Column, what);
+    }
+
+    /// <summary>A text that must be there.</summary>
+    public PlacedText Text(string key) => Optional(key) ?? Missing(key);
+
+    public PlacedText? Optional(string key)
+    {
+        YamlNode? node = Find(key);
+        if (node is null) return null;
+        if (node is YamlScalarNode scalar) return Placed(scalar);
+        Report(key, $"\"{key}\" should be a single value");
+        return null;
+    }
+
+    public DescribedMap? Map(string key, string what, bool required = false)
+    {
+        YamlNode? node = Find(key);
+        if (node is YamlMappingNode map) return new DescribedMap(map, _file, _errors, what);
+        if (node is not null) Report(key, $"\"{key}\" should be a mapping of {what}");
+        else if (required) Missing(key);
+        return null;
+    }
+
+    public IReadOnlyList<DescribedMap> Maps(string key, string what, bool required = false)
+    {
+        YamlNode? node = Find(key);
+        if (node is null)
+        {
+            if (required) Missing(key);
+            return [];
+        }
+        if (node is not YamlSequenceNode list)
+        {
+            Report(key, $"\"{key}\" should be a list: lines that begin with \"- \"");
+            return [];
+        }
+        var maps = new List<DescribedMap>();
+        foreach (YamlNode item in list)
+        {
+            if (item is YamlMappingNode map) maps.Add(new DescribedMap(map, _file, _errors, what));
+            else _errors.Add(_file, (int)item.Start.Line, (int)item.Start.Column, $"each item of \"{key}\" should be a mapping that describes {what}");
+        }
+        return maps;
+    }
+
+    /// <summary>A list of texts; a single text counts as a list of one.</summary>
+    public IReadOnlyList<PlacedText> Texts(string key)
+    {
+        switch (Find(key))
+        {
+            case null: return [];
+            case YamlScalarNode one: return [Placed(one)];
+            case YamlSequenceNode list when list.All(item => item is YamlScalarNode):
+                return [.. list.Cast<YamlScalarNode>().Select(Placed)];
+            default:
+                Report(key, $"\"{key}\" should be a list of single values");
+                return [];
+        }
+    }
+
+    /// <summary>All keys of this mapping with their single values, as in lists of columns.</summary>
+    public IReadOnlyList<(PlacedText Key, PlacedText Value)> Pairs()
+    {
+        var pairs = new List<(PlacedText, PlacedText)>();
+        foreach ((YamlNode key, YamlNode value) in _node.Children)
+        {
+            if (key is not YamlScalarNode name) continue;
+            _asked.Add(name.Value ?? "");
+            if (value is YamlScalarNode scalar) pairs.Add((Placed(name), Placed(scalar)));
+            else _errors.Add(_file, (int)value.Start.Line, (int)value.Start.Column, $"\"{name.Value}\" should be a single value");
+        }
+        return pairs;
+    }
+
+    /// <summary>The place of a key, for mistakes about it.</summary>
+    public PlacedText KeyText(string key) =>
+        _node.Children.Keys.OfType<YamlScalarNode>().FirstOrDefault(node => node.Value == key) is { } node ? Placed(node) : Missing(key);
+
+    /// <summary>Reports the keys nobody asked for.</summary>
+    public void Done()
+    {
+        foreach (YamlScalarNode key in _node.Children.Keys.OfType<YamlScalarNode>())
+            if (!_asked.Contains(key.Value ?? ""))
+                _errors.Add(_file, (int)key.Start.Line, (int)key.Start.Column,
+                    $"\"{key.Value}\" is not known here; {_what} can have {string.Join(", ", _asked.Order(StringComparer.Ordinal))}");
+    }
+
+    public bool IsMap(string key) => Find(key) is YamlMappingNode;
+
+    private YamlNode? Find(string key)
+    {
+        _asked.Add(key);
+        return _node.Children.TryGetValue(new YamlScalarNode(key), out YamlNode? node) ? node : null;
+    }
+
+    private PlacedText Missing(string key)
+    {
+        Report($"\"{key}\" is missing; {_what} must have it");
+        return new PlacedText("", _file, (int)_node.Start.Line, (int)_node.Start.Column, false);
+    }
+
+    private PlacedText Placed(YamlScalarNode scalar)
+    {
+        bool quoted = scalar.Style is ScalarStyle.SingleQuoted or ScalarStyle.DoubleQuoted;
+        bool oneLine = scalar.Start.Line == scalar.End.Line;
+        return new PlacedText(scalar.Value ?? "", _file, (int)scalar.Start.Line, (int)scalar.Start.Column + (quoted ? 1 : 0), oneLine);
+    }
+}

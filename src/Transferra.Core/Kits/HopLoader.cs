@@ -1,0 +1,249 @@
+// HopLoader.cs: reads a hop and checks it against both versions, so that a hop that loads accounts for every old table and column
+// and gives every required new column a value. Format: docs/kits.md.
+using Transferra.Core.Expressions;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Kits;
+
+internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> versions)
+{
+    private readonly DescriptionErrors _errors = map.Errors;
+    private readonly List<NewSetting> _settings = [];
+
+    public Hop? Read()
+    {
+        DescribedMap? head = map.Map("hop", "the two versions", required: true);
+        KitVersion? from = Version(head, "from"), to = Version(head, "to");
+        head?.Done();
+        foreach (DescribedMap setting in map.Maps("new-settings", "a setting that is new"))
+        {
+            _settings.Add(new NewSetting(setting.Text("name").Value, setting.Text("question").Value, [.. setting.Texts("choices").Select(c => c.Value)]));
+            setting.Done();
+        }
+        IReadOnlyList<DescribedMap> tableMaps = map.Maps("tables", "what becomes of an old table", required: true);
+        Dictionary<string, string> leftOut = map.Map("tables-left-out", "old tables with the reason")?.Pairs()
+            .ToDictionary(pair => pair.Key.Value, pair => pair.Value.Value, StringComparer.OrdinalIgnoreCase) ?? [];
+        IReadOnlyList<DescribedMap> newRecordMaps = map.Maps("new-records", "a record that is new");
+        if (from is null || to is null) return null;
+        List<TableMap> tables = [.. tableMaps.Select(table => ReadTable(table, from, to)).OfType<TableMap>()];
+        List<NewRecord> newRecords = [.. newRecordMaps.Select(record => ReadNewRecord(record, to)).OfType<NewRecord>()];
+        map.Done();
+        foreach (string unknown in leftOut.Keys.Where(name => from.Table(name) is null))
+            map.Report("tables-left-out", $"there is no table {unknown} in version {from.Name}");
+        foreach (TableShape table in from.Tables)
+        {
+            int uses = tables.Count(read => ReferenceEquals(read.From, table)) + (leftOut.ContainsKey(table.Name) ? 1 : 0);
+            if (uses == 0) map.Report("tables", $"the table {table.Name} of version {from.Name} is neither carried nor left out; list it under \"tables\" or \"tables-left-out\"");
+            if (uses > 1) map.Report("tables", $"the table {table.Name} of version {from.Name} is listed {uses} times; each old table is accounted for once");
+        }
+        foreach (IGrouping<string, TargetMap> twice in tables.SelectMany(table => table.Into).GroupBy(target => target.Table.Name).Where(group => group.Count() > 1))
+            map.Report("tables", $"the new table {twice.Key} is fed by several old tables; that is not possible in one hop yet");
+        return new Hop(from, to, _settings, tables, leftOut, newRecords, map.FileName);
+    }
+
+    private KitVersion? Version(DescribedMap? head, string key)
+    {
+        if (head is null) return null;
+        PlacedText name = head.Text(key);
+        KitVersion? version = versions.FirstOrDefault(version => version.Name == name.Value);
+        if (version is null && name.Value.Length > 0)
+            name.Report(_errors, $"the kit has no version {name}; it has {string.Join(", ", versions.Select(known => known.Name))}");
+        return version;
+    }
+
+    private TableMap? ReadTable(DescribedMap table, KitVersion from, KitVersion to)
+    {
+        PlacedText name = table.Text("from");
+        TableShape? old = from.Table(name.Value);
+        if (old is null)
+        {
+            if (name.Value.Length > 0) name.Report(_errors, $"there is no table {name} in version {from.Name}");
+            return null;
+        }
+        var used = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
+        List<LookupMap> lookups = ReadLookups(table, old, from, used);
+        var scope = new ExpressionScope(old.Name, old.Columns, [.. lookups.Select(lookup => lookup.Shape)],
+            _settings.ToDictionary(setting => setting.Name, _ => ""));
+        var targets = new List<TargetMap>();
+        DescribedMap? into = table.Map("into", "new tables", required: true);
+        foreach (string targetName in into?.Keys ?? [])
+        {
+            PlacedText placed = into!.KeyText(targetName);
+            DescribedMap? columns = into.Map(targetName, "columns");
+            if (to.Table(targetName) is not { } target) placed.Report(_errors, $"there is no table {targetName} in version {to.Name}");
+            else if (columns is not null) targets.Add(new TargetMap(target, ReadColumns(columns, target, scope, used)));
+        }
+        Dictionary<string, string> columnsLeftOut = ReadColumnsLeftOut(table, old, used);
+        var rowsLeftOut = new List<RowsLeftOut>();
+        foreach (DescribedMap rule in table.Maps("rows-left-out", "records left out"))
+        {
+            PlacedText where = rule.Text("where");
+            string because = rule.Text("because").Value;
+            rule.Done();
+            if (PlacedExpression.Parse(where, _errors) is not { } condition) continue;
+            if (PlacedExpression.Compile(where, _errors, () => new ExpressionCompiler(scope).CompileCondition(condition)) is null) continue;
+            Note(condition, used);
+            rowsLeftOut.Add(new RowsLeftOut(condition, because));
+        }
+        string? exactCopies = null;
+        if (table.Map("exact-copies", "what becomes of exact copies") is { } copies)
+        {
+            PlacedText keep = copies.Text("keep");
+            if (keep.Value is not ("first" or "")) keep.Report(_errors, "\"keep\" can be: first");
+            exactCopies = copies.Text("because").Value;
+            copies.Done();
+            if (old.Key.Count == 0) table.Report("exact-copies", $"exact copies are told by the key, and version {from.Name} declares none for {old.Name}");
+        }
+        Combining? combining = ReadCombining(table, old, used);
+        table.Done();
+        foreach (ColumnShape column in old.Columns)
+            if (!used.Contains(column.Name))
+                name.Report(_errors, $"the column {old.Name}.{column.Name} is neither used nor left out; use it or list it under \"columns-left-out\" with the reason");
+        return new TableMap(old, targets, lookups, columnsLeftOut, rowsLeftOut, exactCopies, combining);
+    }
+
+    private List<LookupMap> ReadLookups(DescribedMap table, TableShape old, KitVersion from, HashSet<string> used)
+    {
+        var lookups = new List<LookupMap>();
+        DescribedMap? map = table.Map("lookups", "lookups");
+        foreach (string name in map?.Keys ?? [])
+        {
+            DescribedMap? lookup = map!.Map(name, $"the lookup {name}");
+            if (lookup is null) continue;
+            PlacedText key = lookup.Text("by");
+            PlacedText? tableName = lookup.Optional("table"), on = lookup.Optional("on");
+            DescribedMap? codes = lookup.Map("codes", "old code: new code");
+            lookup.Done();
+            if (PlacedExpression.Parse(key, _errors) is not { } parsed) continue;
+            var scope = new ExpressionScope(old.Name, old.Columns, [], new Dictionary<string, string>());
+            Kernel? kernel = PlacedExpression.Compile(key, _errors, () => new ExpressionCompiler(scope).Compile(parsed));
+            if (kernel is null) continue;
+            Note(parsed, used);
+            if (codes is not null)
+            {
+                if (kernel.Type.Kind != FieldKind.Text) key.Report(_errors, $"a code list is asked with text, this is {kernel.Type}");
+                (string, string)[] list = [.. codes.Pairs().Select(pair => (pair.Key.Value, pair.Value.Value))];
+                lookups.Add(new LookupMap(new LookupShape(name, [new ColumnShape("code", FieldType.Text)], parsed, FieldType.Text, IsCodeList: true), null, "", list));
+                continue;
+            }
+            if (tableName is null || on is null)
+            {
+                lookup.Report("a lookup has \"codes\", or \"table\" and \"on\"");
+                continue;
+            }
+            TableShape? other = from.Table(tableName.Value);
+            if (other is null) tableName.Report(_errors, $"there is no table {tableName} in version {from.Name}");
+            else if (other.OrdinalOf(on.Value) < 0) on.Report(_errors, $"the table {other.Name} has no column {on}");
+            else
+            {
+                FieldType keyType = other.Columns[other.OrdinalOf(on.Value)].Type;
+                if (kernel.Type.Kind != keyType.Kind) key.Report(_errors, $"{other.Name}.{on} is {keyType}, but this is {kernel.Type}");
+                else lookups.Add(new LookupMap(new LookupShape(name, other.Columns, parsed, keyType, IsCodeList: false), other, on.Value, []));
+            }
+        }
+        return lookups;
+    }
+
+    private List<ColumnMap> ReadColumns(DescribedMap columns, TableShape target, ExpressionScope scope, HashSet<string> used)
+    {
+        var maps = new List<ColumnMap>();
+        foreach (string name in columns.Keys)
+        {
+            PlacedText placed = columns.KeyText(name);
+            PlacedText? value, changes = null, comparedWith = null;
+            if (columns.IsMap(name))
+            {
+                DescribedMap rule = columns.Map(name, $"the column {name}")!;
+                value = rule.Text("is");
+                changes = rule.Text("changes");
+                comparedWith = rule.Optional("compared-with");
+                rule.Done();
+            }
+            else value = columns.Optional(name);
+            if (value is null) continue;
+            int ordinal = target.OrdinalOf(name);
+            if (ordinal < 0)
+            {
+                placed.Report(_errors, $"there is no column {name} in {target.Name}; its columns are {string.Join(", ", target.Columns.Select(c => c.Name))}");
+                continue;
+            }
+            if (PlacedExpression.Parse(value, _errors) is not { } parsed) continue;
+            Note(parsed, used);
+            if (PlacedExpression.Compile(value, _errors, () => new ExpressionCompiler(scope).CompileFor(parsed, target.Columns[ordinal])) is not { } kernel) continue;
+            string? compared = CheckRule(value, parsed, kernel, changes, comparedWith, scope);
+            maps.Add(new ColumnMap(target.Columns[ordinal], parsed, changes?.Value, compared));
+        }
+        foreach (ColumnShape column in target.Columns)
+            if (!maps.Any(map => map.Column.Name == column.Name) && !columns.Keys.Contains(column.Name, StringComparer.OrdinalIgnoreCase))
+                columns.Report($"the new column {target.Name}.{column.Name} gets no value; give it one, NULL if there is none");
+        return [.. maps.OrderBy(map => target.OrdinalOf(map.Column.Name))];
+    }
+
+    // A value that is only put in another form (a column, a cast, a lookup's key) carries the record. One that can alter a text must
+    // say by which rule, so that the records it changed can be counted and the reason shown.
+    private string? CheckRule(PlacedText value, Expression parsed, Kernel kernel, PlacedText? changes, PlacedText? comparedWith, ExpressionScope scope)
+    {
+        string blame = ExpressionCompiler.Blame(parsed);
+        ColumnShape? source = scope.Columns.FirstOrDefault(column => string.Equals(column.Name, comparedWith?.Value ?? blame, StringComparison.OrdinalIgnoreCase));
+        if (changes is null)
+        {
+            bool alters = kernel.Type.Kind == FieldKind.Text && source?.Type.Kind == FieldKind.Text && !IsReexpression(parsed);
+            if (alters) value.Report(_errors, "this can alter the text; write {is: ..., changes: why} so that the changed records are counted");
+            return null;
+        }
+        if (source is null) value.Report(_errors, "a rule that changes values says which old column they are compared with; add compared-with: COLUMN");
+        return source?.Name;
+    }
+
+    private static bool IsReexpression(Expression expression) => expression switch
+    {
+        ColumnReference { Lookup: null } => true,
+        Cast cast => IsReexpression(cast.Operand),
+        _ => !expression.ColumnReferences.Any(column => column.Lookup is null),
+    };
+
+    private Dictionary<string, string> ReadColumnsLeftOut(DescribedMap table, TableShape old, HashSet<string> used)
+    {
+        var columns = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase);
+        foreach ((PlacedText column, PlacedText because) in table.Map("columns-left-out", "old columns with the reason")?.Pairs() ?? [])
+        {
+            if (old.OrdinalOf(column.Value) < 0) column.Report(_errors, $"there is no column {column} in {old.Name}");
+            else if (used.Contains(column.Value)) column.Report(_errors, $"the column {column} is used and left out; it can only be one of them");
+            if (because.Value.Length == 0) because.Report(_errors, "a column is left out for a reason; write it here");
+            columns[column.Value] = because.Value;
+        }
+        used.UnionWith(columns.Keys);
+        return columns;
+    }
+
+    private Combining? ReadCombining(DescribedMap table, TableShape old, HashSet<string> used)
+    {
+        if (table.Map("lines-combined", "how several records become one") is not { } combine) return null;
+        IReadOnlyList<PlacedText> by = combine.Texts("by");
+        PlacedText text = combine.Text("text");
+        string separator = combine.Optional("separator")?.Value ?? " ", because = combine.Text("because").Value;
+        combine.Done();
+        int ordinal = old.OrdinalOf(text.Value);
+        if (ordinal < 0 || old.Columns[ordinal].Type.Kind != FieldKind.Text) text.Report(_errors, $"\"{text}\" is no text column of {old.Name}");
+        bool isStartOfKey = by.Count > 0 && by.Count < old.Key.Count && by.Select(c => c.Value).SequenceEqual(old.Key.Take(by.Count), StringComparer.OrdinalIgnoreCase);
+        if (!isStartOfKey) combine.Report($"\"by\" names the first columns of the key of {old.Name} ({string.Join(", ", old.Key)}), but not all of them");
+        used.UnionWith(old.Key);
+        return new Combining([.. by.Select(c => c.Value)], text.Value, separator, because);
+    }
+
+    private NewRecord? ReadNewRecord(DescribedMap record, KitVersion to)
+    {
+        PlacedText into = record.Text("into");
+        string because = record.Text("because").Value;
+        DescribedMap? columns = record.Map("columns", "columns", required: true);
+        record.Done();
+        TableShape? target = to.Table(into.Value);
+        if (target is null) into.Report(_errors, $"there is no table {into} in version {to.Name}");
+        if (target is null || columns is null) return null;
+        var scope = new ExpressionScope("a new record", [], [], _settings.ToDictionary(setting => setting.Name, _ => ""));
+        return new NewRecord(target, ReadColumns(columns, target, scope, []), because);
+    }
+
+    private static void Note(Expression expression, HashSet<string> used) =>
+        used.UnionWith(expression.ColumnReferences.Where(column => column.Lookup is null).Select(column => column.Name));
+}

@@ -1,0 +1,218 @@
+// KitLoader.cs: reads kit.yaml and versions/*.yaml; hops are read by HopLoader.cs. Format: docs/kits.md and docs/schemas.
+using System.Globalization;
+using System.Text;
+using System.Text.RegularExpressions;
+using Transferra.Core.Expressions;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Kits;
+
+/// <summary>Reads kits.</summary>
+public static class KitLoader
+{
+    /// <summary>Reads a kit's folder.</summary>
+    /// <param name="folder">Full path.</param>
+    /// <param name="shownAs">The folder as messages name it.</param>
+    /// <param name="errors">Receives all mistakes; the kit must not be used when there are any.</param>
+    /// <returns>Null when kit.yaml itself cannot be read.</returns>
+    public static Kit? Load(string folder, string shownAs, DescriptionErrors errors)
+    {
+        DescribedMap? map = DescribedMap.Load(Path.Combine(folder, "kit.yaml"), Path.Combine(shownAs, "kit.yaml"), "a kit", errors);
+        if (map is null) return null;
+        string id = map.Text("kit").Value;
+        string title = map.Text("title").Value;
+        var programEvidence = new List<FileEvidence>();
+        foreach (DescribedMap evidence in map.Maps("program-version", "where the program's version is written"))
+        {
+            PlacedText file = evidence.Text("file"), pattern = evidence.Text("pattern");
+            try
+            {
+                var regex = new Regex(pattern.Value, RegexOptions.CultureInvariant | RegexOptions.Multiline, TimeSpan.FromSeconds(2));
+                if (!regex.GetGroupNames().Contains("version")) pattern.Report(errors, "the pattern needs a group (?<version>...) for the version");
+                programEvidence.Add(new FileEvidence(file.Value, regex));
+            }
+            catch (ArgumentException error)
+            {
+                pattern.Report(errors, $"this is no regular expression: {error.Message}");
+            }
+            evidence.Done();
+        }
+        var versions = new List<KitVersion>();
+        foreach (PlacedText name in map.Texts("versions"))
+        {
+            string path = Path.Combine("versions", name.Value + ".yaml");
+            DescribedMap? version = DescribedMap.Load(Path.Combine(folder, path), Path.Combine(shownAs, path), $"version {name}", errors);
+            if (version is not null) versions.Add(ReadVersion(version, name.Value));
+        }
+        if (versions.Count == 0 && !map.Has("versions")) map.Report("\"versions\" is missing; a kit must have it");
+        var hops = new List<Hop>();
+        foreach (PlacedText name in map.Texts("hops"))
+        {
+            string path = Path.Combine("hops", name.Value + ".yaml");
+            DescribedMap? hop = DescribedMap.Load(Path.Combine(folder, path), Path.Combine(shownAs, path), "a hop", errors);
+            if (hop is not null && new HopLoader(hop, versions).Read() is { } loaded) hops.Add(loaded);
+        }
+        map.Done();
+        return new Kit(id, title, folder, versions, hops, programEvidence);
+    }
+
+    private static KitVersion ReadVersion(DescribedMap map, string name)
+    {
+        DescriptionErrors errors = map.Errors;
+        PlacedText stated = map.Text("version");
+        if (stated.Value != name && stated.Value.Length > 0)
+            stated.Report(errors, $"the file is named for version {name}, but describes version {stated}");
+        PlacedText? encoding = map.Optional("text-encoding");
+        if (encoding is not null && !TextEncodings.IsKnown(encoding.Value))
+            encoding.Report(errors, $"\"{encoding}\" is no code page known here; the names are {string.Join(", ", TextEncodings.Names)}");
+        var evidence = new List<DataEvidence>();
+        foreach (DescribedMap sign in map.Maps("told-by", "a sign of the version", required: true))
+        {
+            PlacedText? sql = sign.Optional("sql"), header = sign.Optional("header");
+            string value = sign.Text("is").Value;
+            if ((sql is null) == (header is null)) sign.Report("a sign has either \"sql\" or \"header\"");
+            evidence.Add(new DataEvidence(sql?.Value, header?.Value, value));
+            sign.Done();
+        }
+        Dictionary<string, string> headers = Pairs(map.Map("header-fields", "header fields"));
+        List<TableShape> tables = ReadTables(map.Map("tables", "tables", required: true), errors);
+        CheckRelations(map, tables);
+        var version = new KitVersion(name, [.. map.Texts("programs").Select(text => text.Value)], encoding?.Value, evidence, headers, tables,
+            ReadRules(map, tables), ReadTotals(map));
+        map.Done();
+        return version;
+    }
+
+    private static Dictionary<string, string> Pairs(DescribedMap? map) =>
+        map?.Pairs().ToDictionary(pair => pair.Key.Value, pair => pair.Value.Value) ?? [];
+
+    private static List<TableShape> ReadTables(DescribedMap? map, DescriptionErrors errors)
+    {
+        var tables = new List<TableShape>();
+        foreach (string name in map?.Keys ?? [])
+        {
+            DescribedMap? table = map!.Map(name, $"the table {name}");
+            if (table is null) continue;
+            var columns = new List<ColumnShape>();
+            foreach ((PlacedText column, PlacedText spec) in table.Map("columns", "columns", required: true)?.Pairs() ?? [])
+            {
+                const string notNull = " NOT NULL";
+                bool required = spec.Value.EndsWith(notNull, StringComparison.OrdinalIgnoreCase);
+                string type = required ? spec.Value[..^notNull.Length] : spec.Value;
+                if (!FieldType.TryParse(type, out FieldType parsed))
+                    spec.Report(errors, $"\"{type}\" is no type; the types are {FieldType.KnownNames}");
+                columns.Add(new ColumnShape(column.Value, parsed, required));
+            }
+            IReadOnlyList<PlacedText> key = table.Texts("key");
+            foreach (PlacedText part in key)
+                if (!columns.Any(column => Same(column.Name, part.Value))) part.Report(errors, $"the table {name} has no column {part}");
+            var relations = new List<RelationShape>();
+            foreach (DescribedMap relation in table.Maps("relations", "a link to another table"))
+            {
+                IReadOnlyList<PlacedText> from = relation.Texts("columns"), on = relation.Texts("on");
+                PlacedText to = relation.Text("to");
+                if (from.Count == 0 || from.Count != on.Count) relation.Report("\"columns\" and \"on\" name the same number of columns, one at least");
+                foreach (PlacedText column in from)
+                    if (!columns.Any(known => Same(known.Name, column.Value))) column.Report(errors, $"the table {name} has no column {column}");
+                relations.Add(new RelationShape([.. from.Select(c => c.Value)], to.Value, [.. on.Select(c => c.Value)]));
+                relation.Done();
+            }
+            table.Done();
+            tables.Add(new TableShape(name, columns, [.. key.Select(part => part.Value)], relations));
+        }
+        return tables;
+    }
+
+    private static void CheckRelations(DescribedMap map, List<TableShape> tables)
+    {
+        foreach (TableShape table in tables)
+        {
+            foreach (RelationShape relation in table.Relations)
+            {
+                TableShape? to = tables.FirstOrDefault(other => Same(other.Name, relation.To));
+                if (to is null) map.Report("tables", $"the table {table.Name} points to {relation.To}, which is no table of this version");
+                else if (relation.On.FirstOrDefault(column => to.OrdinalOf(column) < 0) is { } missing)
+                    map.Report("tables", $"the table {table.Name} points to {relation.To}.{missing}, which is no column of it");
+            }
+        }
+    }
+
+    private static List<BookRule> ReadRules(DescribedMap map, List<TableShape> tables)
+    {
+        var rules = new List<BookRule>();
+        foreach (DescribedMap rule in map.Maps("rules", "a rule of the books"))
+        {
+            PlacedText name = rule.Text("name"), tableName = rule.Text("table"), sum = rule.Text("sum"), mustBe = rule.Text("must-be");
+            PlacedText? where = rule.Optional("where");
+            IReadOnlyList<PlacedText> by = rule.Texts("by");
+            rule.Done();
+            TableShape? table = tables.FirstOrDefault(table => Same(table.Name, tableName.Value));
+            if (table is null)
+            {
+                if (tableName.Value.Length > 0) tableName.Report(map.Errors, $"there is no table {tableName} in this version");
+                continue;
+            }
+            foreach (PlacedText column in by)
+                if (table.OrdinalOf(column.Value) < 0) column.Report(map.Errors, $"the table {table.Name} has no column {column}");
+            var scope = new ExpressionScope(table.Name, table.Columns, [], new Dictionary<string, string>());
+            Expression? sumParsed = PlacedExpression.Parse(sum, map.Errors), whereParsed = where is null ? null : PlacedExpression.Parse(where, map.Errors);
+            Kernel? kernel = sumParsed is null ? null : PlacedExpression.Compile(sum, map.Errors, () => new ExpressionCompiler(scope).Compile(sumParsed));
+            if (whereParsed is not null) PlacedExpression.Compile(where!, map.Errors, () => new ExpressionCompiler(scope).CompileCondition(whereParsed));
+            if (kernel is null || sumParsed is null) continue;
+            if (kernel.Type.Kind is not (FieldKind.Integer or FieldKind.Decimal)) sum.Report(map.Errors, $"a sum is INTEGER or DECIMAL, this is {kernel.Type}");
+            else if (DecimalText.TryParse(Encoding.UTF8.GetBytes(mustBe.Value), FieldType.MaxPrecision, kernel.Type.Scale, out Int128 value) is not null)
+                mustBe.Report(map.Errors, $"\"{mustBe}\" is no number with at most {kernel.Type.Scale} decimals");
+            else rules.Add(new BookRule(name.Value, table, [.. by.Select(column => column.Value)], sumParsed, value, whereParsed));
+        }
+        return rules;
+    }
+
+    private static List<ControlTotal> ReadTotals(DescribedMap map)
+    {
+        var totals = new List<ControlTotal>();
+        foreach (DescribedMap total in map.Maps("control-totals", "a control total"))
+        {
+            string name = total.Text("name").Value;
+            PlacedText? scale = total.Optional("decimals");
+            int digits = 0;
+            if (scale is not null && (!int.TryParse(scale.Value, NumberStyles.None, CultureInfo.InvariantCulture, out digits) || digits > 18))
+                scale.Report(map.Errors, "\"decimals\" is a whole number from 0 to 18");
+            totals.Add(new ControlTotal(name, digits, Pairs(total.Map("sql", "queries by engine", required: true))));
+            total.Done();
+        }
+        return totals;
+    }
+
+    private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
+}
+
+/// <summary>Parses and compiles expressions of descriptions, reporting mistakes at their place in the file.</summary>
+internal static class PlacedExpression
+{
+    public static Expression? Parse(PlacedText text, DescriptionErrors errors)
+    {
+        if (text.Value.Length == 0) return null;
+        try
+        {
+            return ExpressionParser.Parse(text.Value);
+        }
+        catch (ExpressionException error)
+        {
+            text.Report(errors, error.Message, error.At);
+            return null;
+        }
+    }
+
+    public static Kernel? Compile(PlacedText text, DescriptionErrors errors, Func<Kernel> compile)
+    {
+        try
+        {
+            return compile();
+        }
+        catch (ExpressionException error)
+        {
+            text.Report(errors, error.Message, error.At);
+            return null;
+        }
+    }
+}

@@ -1,0 +1,70 @@
+// MatchResult.cs: what a match says; made by CompanyMatch.cs.
+using Transferra.Core.Conversion;
+
+namespace Transferra.Core.Matching;
+
+/// <summary>The ways in which a record of the new store can differ from what the map gives.</summary>
+public enum DifferenceKind
+{
+    /// <summary>The record is not in the new store.</summary>
+    Missing,
+    /// <summary>The new store has a record that no old one stands for.</summary>
+    Extra,
+    /// <summary>A column has another value.</summary>
+    Value,
+}
+
+/// <summary>One difference between what the old store and the map give and what the new store holds.</summary>
+/// <param name="Table">New table.</param>
+/// <param name="Key">The record's key as a person reads it.</param>
+/// <param name="Column">The new column; "" when the whole record is meant.</param>
+/// <param name="Kind">How it differs.</param>
+/// <param name="Expected">The value the old store gives.</param>
+/// <param name="Found">The value the new store holds.</param>
+public sealed record Difference(string Table, string Key, string Column, DifferenceKind Kind, string Expected, string Found);
+
+/// <summary>One new table.</summary>
+/// <param name="Table">Its name.</param>
+/// <param name="Expected">Records the old store and the map give.</param>
+/// <param name="Found">Records the new store holds.</param>
+/// <param name="ExpectedFingerprint">32 hexadecimal digits.</param>
+/// <param name="FoundFingerprint">The same of the new store.</param>
+public sealed record TableMatch(string Table, long Expected, long Found, string ExpectedFingerprint, string FoundFingerprint)
+{
+    /// <summary>Whether the records are the same.</summary>
+    public bool IsSame => Expected == Found && ExpectedFingerprint == FoundFingerprint;
+}
+
+/// <summary>One line of a control total; null where a side has no such line.</summary>
+public sealed record TotalLine(string Label, string? Old, string? New)
+{
+    /// <summary>Whether both sides have the same value.</summary>
+    public bool IsSame => Old is not null && Old == New;
+}
+
+/// <summary>A control total, computed by each engine with its own SQL.</summary>
+public sealed record TotalMatch(string Name, IReadOnlyList<TotalLine> Lines)
+{
+    /// <summary>Whether all lines agree.</summary>
+    public bool IsSame => Lines.All(line => line.IsSame);
+}
+
+/// <summary>The proof, or what is wrong with it.</summary>
+/// <param name="FromVersion">Old data version.</param>
+/// <param name="ToVersion">New data version.</param>
+/// <param name="Accounts">What became of the old records, counted anew.</param>
+/// <param name="Tables">Every table of the new version.</param>
+/// <param name="Totals">Every control total that both versions have.</param>
+/// <param name="Differences">The first of them.</param>
+/// <param name="DifferenceCount">How many there are; exact unless <paramref name="IsCountExact"/> is false.</param>
+/// <param name="IsCountExact">False when the listing was broken off.</param>
+public sealed record MatchResult(string FromVersion, string ToVersion, IReadOnlyList<TableAccount> Accounts, IReadOnlyList<TableMatch> Tables,
+    IReadOnlyList<TotalMatch> Totals, IReadOnlyList<Difference> Differences, long DifferenceCount, bool IsCountExact)
+{
+    /// <summary>Whether every record that was to be carried is there with every value, and no other.</summary>
+    public bool IsProved => Tables.All(table => table.IsSame) && Totals.All(total => total.IsSame) && DifferenceCount == 0
+        && Accounts.All(account => account.IsBalanced);
+
+    /// <summary>Old records that could not be converted and so cannot be in the new store.</summary>
+    public long Exceptions => Accounts.Sum(account => account.Exceptions);
+}

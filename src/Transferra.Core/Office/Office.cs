@@ -1,0 +1,35 @@
+// Office.cs: one place of work as office.yaml describes it. Reading and checking: OfficeLoader.cs; format: docs/office.md.
+using Transferra.Core.Kits;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Office;
+
+/// <summary>An office.</summary>
+/// <param name="Name">As it calls itself.</param>
+/// <param name="Folder">Where office.yaml lies; relative paths start here.</param>
+/// <param name="Packages">Its packages.</param>
+/// <param name="BackupFolders">Full paths of the places that backup sets go to.</param>
+/// <param name="KeepFreeBytes">Room on each volume that must be left free.</param>
+public sealed record OfficeDescription(string Name, string Folder, IReadOnlyList<Package> Packages, IReadOnlyList<string> BackupFolders, long KeepFreeBytes)
+{
+    /// <summary>All companies of all packages.</summary>
+    public IEnumerable<Company> Companies => Packages.SelectMany(package => package.Companies);
+}
+
+/// <summary>A packaged program as installed.</summary>
+/// <param name="Kit">What is known about it.</param>
+/// <param name="ProgramFolder">Full path; null when office.yaml names none.</param>
+/// <param name="WantedVersion">The data version to come to.</param>
+/// <param name="Companies">Its companies.</param>
+public sealed record Package(Kit Kit, string? ProgramFolder, string WantedVersion, IReadOnlyList<Company> Companies);
+
+/// <summary>One set of books.</summary>
+/// <param name="Code">Unique in the office; letters, digits, "-" and "_".</param>
+/// <param name="Name">As people say it.</param>
+/// <param name="Kit">Its package's kit.</param>
+/// <param name="WantedVersion">The data version to come to.</param>
+/// <param name="Store">Where its records live.</param>
+/// <param name="DocumentFolders">Full paths.</param>
+/// <param name="Answers">New settings, by name.</param>
+public sealed record Company(string Code, string Name, Kit Kit, string WantedVersion, StoreAddress Store, IReadOnlyList<string> DocumentFolders,
+    IReadOnlyDictionary<string, string> Answers);

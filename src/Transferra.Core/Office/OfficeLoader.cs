@@ -1,0 +1,112 @@
+// OfficeLoader.cs: reads office.yaml and the kits it names. Format: docs/office.md and docs/schemas/office.schema.json.
+using System.Globalization;
+using Transferra.Core.Kits;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Office;
+
+/// <summary>Reads offices.</summary>
+public static class OfficeLoader
+{
+    /// <summary>The file that describes an office.</summary>
+    public const string FileName = "office.yaml";
+
+    /// <summary>Reads the office in a folder, with its kits.</summary>
+    /// <exception cref="DescriptionException">All the mistakes in office.yaml and the kits.</exception>
+    /// <exception cref="TransferraException">There is no office.yaml.</exception>
+    public static OfficeDescription Load(string folder)
+    {
+        folder = Path.GetFullPath(folder);
+        string path = Path.Combine(folder, FileName);
+        if (!File.Exists(path))
+            throw new TransferraException($"there is no {FileName} in {folder}",
+                "Go to the office's folder, or name it with --office DIR. To see a complete office: transferra demo");
+        var errors = new DescriptionErrors();
+        OfficeDescription? office = DescribedMap.Load(path, FileName, "the office", errors) is { } map ? Read(map, folder, errors) : null;
+        errors.ThrowIfAny();
+        return office!;
+    }
+
+    private static OfficeDescription Read(DescribedMap map, string folder, DescriptionErrors errors)
+    {
+        string name = map.Text("office").Value;
+        var packages = new List<Package>();
+        var codes = new Dictionary<string, PlacedText>(StringComparer.OrdinalIgnoreCase);
+        foreach (DescribedMap package in map.Maps("packages", "a package", required: true))
+            if (ReadPackage(package, folder, codes, errors) is { } read) packages.Add(read);
+        var places = new List<string>();
+        if (map.Map("backup", "backups") is { } backup)
+        {
+            foreach (PlacedText place in backup.Texts("to")) places.Add(Path.GetFullPath(Path.Combine(folder, place.Value)));
+            backup.Done();
+        }
+        if (places.Count == 0) places.Add(Path.Combine(folder, "sets"));
+        long keepFree = 0;
+        if (map.Optional("keep-free") is { } room && !TryBytes(room.Value, out keepFree))
+            room.Report(errors, $"\"{room}\" is no size; write a whole number with MB, GB or TB");
+        map.Done();
+        return new OfficeDescription(name, folder, packages, places, keepFree);
+    }
+
+    private static Package? ReadPackage(DescribedMap package, string folder, Dictionary<string, PlacedText> codes, DescriptionErrors errors)
+    {
+        PlacedText kitFolder = package.Text("kit"), wanted = package.Text("wanted-version");
+        string? programFolder = package.Optional("program")?.Value;
+        int before = errors.Count;
+        Kit? kit = kitFolder.Value.Length == 0 ? null : KitLoader.Load(Path.Combine(folder, kitFolder.Value), kitFolder.Value, errors);
+        bool kitReadable = kit is not null && errors.Count == before;
+        if (kitReadable && kit!.Version(wanted.Value) is null && wanted.Value.Length > 0)
+            wanted.Report(errors, $"the kit {kit.Id} has no version {wanted}; it has {string.Join(", ", kit.Versions.Select(version => version.Name))}");
+        var companies = new List<Company>();
+        foreach (DescribedMap company in package.Maps("companies", "a company", required: true))
+        {
+            PlacedText code = company.Text("code");
+            if (code.Value.Any(c => !char.IsAsciiLetterOrDigit(c) && c is not ('-' or '_')))
+                code.Report(errors, "a company code has only letters, digits, \"-\" and \"_\"");
+            else if (code.Value.Length > 0 && !codes.TryAdd(code.Value, code))
+                code.Report(errors, $"the company code {code} is used twice; the other is in line {codes[code.Value].Line}");
+            string name = company.Text("name").Value;
+            StoreAddress? store = ReadStore(company, folder, errors);
+            string[] documents = [.. company.Texts("documents").Select(text => Path.GetFullPath(Path.Combine(folder, text.Value)))];
+            var answers = new Dictionary<string, string>();
+            foreach ((PlacedText setting, PlacedText answer) in company.Map("answers", "new settings")?.Pairs() ?? [])
+            {
+                if (kitReadable) CheckAnswer(kit!, setting, answer, errors);
+                answers[setting.Value] = answer.Value;
+            }
+            company.Done();
+            if (kit is not null && store is not null) companies.Add(new Company(code.Value, name, kit, wanted.Value, store, documents, answers));
+        }
+        package.Done();
+        return kit is null ? null : new Package(kit, programFolder is null ? null : Path.GetFullPath(Path.Combine(folder, programFolder)), wanted.Value, companies);
+    }
+
+    private static StoreAddress? ReadStore(DescribedMap company, string folder, DescriptionErrors errors)
+    {
+        if (company.Map("store", "where the records live", required: true) is not { } map) return null;
+        PlacedText path = map.Text("sqlite");
+        map.Done();
+        if (path.Value.Length > 0) return new StoreAddress("sqlite", Path.GetFullPath(Path.Combine(folder, path.Value)));
+        path.Report(errors, "the path of the store is empty");
+        return null;
+    }
+
+    private static void CheckAnswer(Kit kit, PlacedText setting, PlacedText answer, DescriptionErrors errors)
+    {
+        NewSetting? known = kit.Hops.SelectMany(hop => hop.Settings).FirstOrDefault(known => known.Name == setting.Value);
+        if (known is null) setting.Report(errors, $"no version of {kit.Id} asks for a setting {setting}");
+        else if (known.Choices.Count > 0 && !known.Choices.Contains(answer.Value))
+            answer.Report(errors, $"\"{answer}\" is no answer to {setting}; the answers are {string.Join(", ", known.Choices)}");
+    }
+
+    private static bool TryBytes(string text, out long bytes)
+    {
+        bytes = 0;
+        string[] parts = text.Split(' ', StringSplitOptions.RemoveEmptyEntries);
+        if (parts.Length != 2 || !long.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out long number)) return false;
+        long unit = parts[1].ToUpperInvariant() switch { "MB" => 1L << 20, "GB" => 1L << 30, "TB" => 1L << 40, _ => 0 };
+        if (unit == 0 || number > long.MaxValue / unit) return false;
+        bytes = number * unit;
+        return true;
+    }
+}

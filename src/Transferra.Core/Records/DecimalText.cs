@@ -1,0 +1,127 @@
+// DecimalText.cs: exact decimals from and to text, as Int128 in units of 10^-scale.
+// Why our own: decimal.TryParse rounds past 28 digits without a word, and its scale is the text's and not the column's.
+// Holds: (1) a text is read exactly or not at all; (2) Format and TryParse are inverses at the same scale; (3) no double, no culture.
+namespace Transferra.Core.Records;
+
+/// <summary>Reads and writes exact decimals.</summary>
+public static class DecimalText
+{
+    private static readonly Int128[] PowersOfTen = BuildPowers();
+
+    private static Int128[] BuildPowers()
+    {
+        var powers = new Int128[39];
+        powers[0] = 1;
+        for (int i = 1; i < powers.Length; i++) powers[i] = powers[i - 1] * 10;
+        return powers;
+    }
+
+    /// <summary>10 to the power of <paramref name="exponent"/>, 0 to 38.</summary>
+    public static Int128 PowerOfTen(int exponent) => PowersOfTen[exponent];
+
+    /// <summary>Whether a number of units has at most <paramref name="precision"/> digits.</summary>
+    public static bool Fits(Int128 units, int precision) => units < PowersOfTen[precision] && units > -PowersOfTen[precision];
+
+    /// <summary>Reads an SQL exact numeric literal with optional sign and surrounding blanks, such as <c>-1234.50</c>.</summary>
+    /// <param name="text">UTF-8.</param>
+    /// <param name="precision">Most digits allowed in all, 1 to 38.</param>
+    /// <param name="scale">Digits after the point that the result has; further ones must be zero.</param>
+    /// <param name="units">The value in units of 10^-scale; 0 on failure.</param>
+    /// <returns>Null when read; otherwise <see cref="FaultCode.NotANumber"/>, <see cref="FaultCode.OutOfRange"/> or
+    /// <see cref="FaultCode.NeedsRounding"/>.</returns>
+    public static FaultCode? TryParse(ReadOnlySpan<byte> text, int precision, int scale, out Int128 units)
+    {
+        units = 0;
+        text = text.Trim((byte)' ');
+        bool negative = false;
+        int at = 0;
+        if (text.Length > 0 && text[0] is (byte)'-' or (byte)'+') { negative = text[0] == '-'; at = 1; }
+        int digits = 0, fraction = 0, point = -1;
+        long low = 0;          // the first 18 significant digits need no 128-bit arithmetic
+        Int128 value = 0;
+        bool rounding = false;
+        int significant = 0;
+        for (; at < text.Length; at++)
+        {
+            byte c = text[at];
+            if (c == '.')
+            {
+                if (point >= 0) return FaultCode.NotANumber;
+                point = at;
+                continue;
+            }
+            int digit = c - '0';
+            if ((uint)digit > 9) return FaultCode.NotANumber;
+            digits++;
+            if (point >= 0)
+            {
+                if (fraction == scale)
+                {
+                    rounding |= digit != 0;
+                    continue;
+                }
+                fraction++;
+            }
+            if (significant == 0 && digit == 0) continue;
+            significant++;
+            if (significant > FieldType.MaxPrecision) continue;
+            if (significant <= 18) low = low * 10 + digit;
+            else value = (significant == 19 ? low : value) * 10 + digit;
+        }
+        if (digits == 0) return FaultCode.NotANumber;
+        if (rounding) return FaultCode.NeedsRounding;
+        if (significant > FieldType.MaxPrecision) return FaultCode.OutOfRange;
+        if (significant <= 18) value = low;
+        if (significant + (scale - fraction) > FieldType.MaxPrecision && value != 0) return FaultCode.OutOfRange;
+        if (scale > fraction) value *= PowersOfTen[scale - fraction];
+        if (!Fits(value, precision)) return FaultCode.OutOfRange;
+        units = negative ? -value : value;
+        return null;
+    }
+
+    /// <summary>Brings a value to another scale.</summary>
+    /// <returns>Null when exact; <see cref="FaultCode.NeedsRounding"/> or <see cref="FaultCode.OutOfRange"/> otherwise.</returns>
+    public static FaultCode? TryRescale(Int128 units, int fromScale, int toScale, int precision, out Int128 result)
+    {
+        result = units;
+        if (toScale > fromScale)
+        {
+            int by = toScale - fromScale;
+            if (!Fits(units, FieldType.MaxPrecision - by)) { result = 0; return FaultCode.OutOfRange; }
+            result = units * PowersOfTen[by];
+        }
+        else if (toScale < fromScale)
+        {
+            (Int128 quotient, Int128 rest) = Int128.DivRem(units, PowersOfTen[fromScale - toScale]);
+            if (rest != 0) { result = 0; return FaultCode.NeedsRounding; }
+            result = quotient;
+        }
+        if (Fits(result, precision)) return null;
+        result = 0;
+        return FaultCode.OutOfRange;
+    }
+
+    /// <summary>The value with exactly <paramref name="scale"/> digits after the point.</summary>
+    public static string Format(Int128 units, int scale)
+    {
+        Span<char> text = stackalloc char[44];
+        int at = text.Length;
+        UInt128 rest = units < 0 ? (UInt128)(-units) : (UInt128)units;
+        for (int digits = 0; rest != 0 || digits <= scale; digits++)
+        {
+            if (digits == scale && scale > 0) text[--at] = '.';
+            text[--at] = (char)('0' + (int)(rest % 10));
+            rest /= 10;
+        }
+        if (units < 0) text[--at] = '-';
+        return text[at..].ToString();
+    }
+
+    /// <summary>Writes the value with exactly <paramref name="scale"/> digits after the point, as UTF-8.</summary>
+    /// <returns>Bytes written; <paramref name="room"/> must have 44.</returns>
+    public static int Format(Int128 units, int scale, Span<byte> room)
+    {
+        string text = Format(units, scale);
+        return System.Text.Encoding.ASCII.GetBytes(text, room);
+    }
+}

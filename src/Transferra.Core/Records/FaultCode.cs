@@ -1,0 +1,60 @@
+// FaultCode.cs: why a value or a record cannot be carried, each with its wording in one place.
+namespace Transferra.Core.Records;
+
+/// <summary>Why a value, or the record it stands in, cannot be converted.</summary>
+public enum FaultCode
+{
+    /// <summary>The text is no number.</summary>
+    NotANumber,
+    /// <summary>The text is no date, or no such day exists.</summary>
+    NotADate,
+    /// <summary>The text is no time or timestamp.</summary>
+    NotATime,
+    /// <summary>The number is too large for the column.</summary>
+    OutOfRange,
+    /// <summary>The number has more decimals than the column, so that it would have to be rounded.</summary>
+    NeedsRounding,
+    /// <summary>The text is longer than the column.</summary>
+    TooLong,
+    /// <summary>The value is no true or false.</summary>
+    NotABoolean,
+    /// <summary>The text is no UUID.</summary>
+    NotAUuid,
+    /// <summary>The bytes are no text in the declared code page.</summary>
+    NotText,
+    /// <summary>The store holds another kind of value than the column is declared for.</summary>
+    WrongKind,
+    /// <summary>A value is required and there is none.</summary>
+    MissingValue,
+    /// <summary>The code is not in the list that the kit gives.</summary>
+    NotInList,
+    /// <summary>The record points to another that is not there.</summary>
+    MissingReference,
+    /// <summary>Several records share this key and are not the same.</summary>
+    ConflictingKey,
+    /// <summary>The new store already has a record with this key.</summary>
+    DuplicateKey,
+    /// <summary>Division by zero.</summary>
+    DivisionByZero,
+}
+
+/// <summary>One value that a reader or an expression could not deliver.</summary>
+/// <param name="Row">Zero-based row of the batch.</param>
+/// <param name="Code">Why.</param>
+/// <param name="Column">The old column, as far as one is to blame; "" otherwise.</param>
+/// <param name="Value">The value as found, for the exceptions list; "" when there is none.</param>
+/// <param name="Reason">What and why, lower case, one line, no full stop.</param>
+public readonly record struct RowFault(int Row, FaultCode Code, string Column, string Value, string Reason);
+
+/// <summary>Raised when the work cannot go on: wrong description, lost disk, foreign store. Worded for the administrator.</summary>
+public sealed class TransferraException : Exception
+{
+    /// <summary>An error with its next step.</summary>
+    /// <param name="what">What happened and where, one line.</param>
+    /// <param name="next">What the administrator can do; full sentences.</param>
+    /// <param name="inner">The cause, for the diagnostic trace.</param>
+    public TransferraException(string what, string next = "", Exception? inner = null) : base(what, inner) => Next = next;
+
+    /// <summary>What the administrator can do; "" when nothing is known.</summary>
+    public string Next { get; }
+}

@@ -1,0 +1,97 @@
+// RecordBatch.cs: some thousand records of one table, column by column.
+// Why batches: a table may exceed memory; why columns: expressions run over one column at a time without boxing a value.
+// Holds: (1) at most MaxRows rows and MaxBytes bytes, except that a record wider than MaxBytes travels alone;
+//        (2) a row's cell faults stay with it until the batch is reset.
+namespace Transferra.Core.Records;
+
+/// <summary>How much one batch may hold.</summary>
+/// <param name="MaxRows">Most rows, at least 1.</param>
+/// <param name="MaxBytes">Most bytes of values; one wider record is still taken, alone.</param>
+public sealed record BatchLimits(int MaxRows, long MaxBytes)
+{
+    /// <summary>4,096 rows, 4 MiB: large enough to amortise a call, small enough to stay in the processor's cache.</summary>
+    public static readonly BatchLimits Default = new(4096, 4 << 20);
+}
+
+/// <summary>Records of one table, column by column. Reused; not thread-safe.</summary>
+public sealed class RecordBatch
+{
+    /// <summary>An empty batch for these columns.</summary>
+    public RecordBatch(IReadOnlyList<ColumnShape> columns, BatchLimits? limits = null)
+    {
+        Columns = columns;
+        Limits = limits ?? BatchLimits.Default;
+        Vectors = [.. columns.Select(column => Vector.Create(column.Type))];
+    }
+
+    /// <summary>What the columns are.</summary>
+    public IReadOnlyList<ColumnShape> Columns { get; }
+
+    /// <summary>How much it may hold.</summary>
+    public BatchLimits Limits { get; }
+
+    /// <summary>The values, in the order of <see cref="Columns"/>.</summary>
+    public Vector[] Vectors { get; }
+
+    /// <summary>Values that the store could not deliver; their cells are null.</summary>
+    public List<RowFault> Faults { get; } = [];
+
+    /// <summary>Rows so far.</summary>
+    public int RowCount => Vectors.Length == 0 ? 0 : Vectors[0].Count;
+
+    /// <summary>Bytes of values so far.</summary>
+    public long ByteCount
+    {
+        get
+        {
+            long bytes = 0;
+            foreach (Vector vector in Vectors) bytes += vector.ByteCount;
+            return bytes;
+        }
+    }
+
+    /// <summary>Whether no further row should be added.</summary>
+    public bool IsFull => RowCount >= Limits.MaxRows || ByteCount >= Limits.MaxBytes;
+
+    /// <summary>Drops all rows, keeps the memory.</summary>
+    public void Reset()
+    {
+        foreach (Vector vector in Vectors) vector.Reset();
+        Faults.Clear();
+    }
+
+    /// <summary>Adds rows <paramref name="from"/> and following of a batch of the same columns, with their faults.</summary>
+    public void AppendRows(RecordBatch source, int from)
+    {
+        int shift = RowCount - from;
+        for (int column = 0; column < Vectors.Length; column++)
+            for (int row = from; row < source.RowCount; row++)
+                Vectors[column].AppendFrom(source.Vectors[column], row);
+        foreach (RowFault fault in source.Faults)
+            if (fault.Row >= from) Faults.Add(fault with { Row = fault.Row + shift });
+    }
+
+    /// <summary>Drops the rows from <paramref name="rows"/> on, with their faults.</summary>
+    public void Truncate(int rows)
+    {
+        foreach (Vector vector in Vectors) vector.Truncate(rows);
+        Faults.RemoveAll(fault => fault.Row >= rows);
+    }
+
+    /// <summary>Whether two rows are equal in the given columns.</summary>
+    public bool SameRows(int row, int otherRow, ReadOnlySpan<int> ordinals)
+    {
+        foreach (int ordinal in ordinals)
+            if (!Vectors[ordinal].SameAt(row, Vectors[ordinal], otherRow)) return false;
+        return true;
+    }
+
+    /// <summary>The key of a row as a person reads it, values joined with " / ".</summary>
+    public string ShowKey(int row, ReadOnlySpan<int> ordinals)
+    {
+        if (ordinals.Length == 1) return Vectors[ordinals[0]].Show(row);
+        var parts = new string[ordinals.Length];
+        for (int i = 0; i < ordinals.Length; i++) parts[i] = Vectors[ordinals[i]].Show(row);
+        return string.Join(" / ", parts);
+    }
+}

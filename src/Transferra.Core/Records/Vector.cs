@@ -1,0 +1,301 @@
+// Vector.cs: the values of one column for the rows of one batch, unboxed, with validity bits.
+// Why our own and not Arrow's arrays: docs/decisions/record-vectors.md has the measurement.
+// Holds: (1) rows are appended in order and never moved; (2) a null row has a defined neutral value, so that kernels may
+//        compute over it without looking; (3) Reset keeps the memory for the next batch.
+using System.Runtime.CompilerServices;
+
+namespace Transferra.Core.Records;
+
+/// <summary>One column of a <see cref="RecordBatch"/>, or the result of an expression over one.</summary>
+/// <remarks>Not thread-safe. Spans handed out are valid until the next Append or Reset.</remarks>
+public abstract class Vector(FieldType type)
+{
+    private ulong[] _valid = new ulong[64];
+
+    /// <summary>What the values are.</summary>
+    public FieldType Type { get; } = type;
+
+    /// <summary>Rows so far.</summary>
+    public int Count { get; private protected set; }
+
+    /// <summary>Memory in use by values (not by spare room), in bytes.</summary>
+    public abstract long ByteCount { get; }
+
+    /// <summary>Whether the row has no value.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    public bool IsNull(int row) => (_valid[row >> 6] >> (row & 63) & 1) == 0;
+
+    /// <summary>Adds a row without a value.</summary>
+    public abstract void AppendNull();
+
+    /// <summary>Adds the value of another vector of the same kind and scale.</summary>
+    public abstract void AppendFrom(Vector source, int row);
+
+    /// <summary>Whether two rows hold the same value; two nulls are the same here, as in a record compared with its copy.</summary>
+    public abstract bool SameAt(int row, Vector other, int otherRow);
+
+    /// <summary>Adds the row's value in the canonical form of docs/fingerprints.md.</summary>
+    public abstract void Encode(int row, CanonicalWriter writer);
+
+    /// <summary>The value as a person would read it; "" for null.</summary>
+    public abstract string Show(int row);
+
+    /// <summary>Drops all rows, keeps the memory.</summary>
+    public virtual void Reset() => Count = 0;
+
+    /// <summary>Drops the rows from <paramref name="rows"/> on.</summary>
+    public virtual void Truncate(int rows) => Count = rows;
+
+    /// <summary>Makes an empty vector for a type.</summary>
+    public static Vector Create(FieldType type) => type.Kind switch
+    {
+        FieldKind.Integer or FieldKind.Date or FieldKind.Time or FieldKind.Timestamp or FieldKind.Boolean => new LongVector(type),
+        FieldKind.Decimal or FieldKind.Uuid => new WideVector(type),
+        FieldKind.Text or FieldKind.Binary => new BytesVector(type),
+        _ => new DoubleVector(type),
+    };
+
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private protected void MarkNext(bool valid)
+    {
+        int word = Count >> 6;
+        if (word >= _valid.Length) Array.Resize(ref _valid, _valid.Length * 2);
+        ulong bit = 1UL << (Count & 63);
+        if (valid) _valid[word] |= bit;
+        else _valid[word] &= ~bit;
+        Count++;
+    }
+
+    private protected bool SameNullness(int row, Vector other, int otherRow, out bool bothNull)
+    {
+        bool mine = IsNull(row), theirs = other.IsNull(otherRow);
+        bothNull = mine && theirs;
+        return mine == theirs;
+    }
+}
+
+/// <summary>Whole numbers, days, microseconds and booleans: anything that a long holds.</summary>
+public sealed class LongVector(FieldType type) : Vector(type)
+{
+    private long[] _values = new long[64];
+
+    /// <inheritdoc/>
+    public override long ByteCount => Count * 8L;
+
+    /// <summary>The values; 0 where null.</summary>
+    public ReadOnlySpan<long> Values => _values.AsSpan(0, Count);
+
+    /// <summary>Adds a value.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    public void Append(long value)
+    {
+        if (Count == _values.Length) Array.Resize(ref _values, Count * 2);
+        _values[Count] = value;
+        MarkNext(true);
+    }
+
+    /// <inheritdoc/>
+    public override void AppendNull()
+    {
+        if (Count == _values.Length) Array.Resize(ref _values, Count * 2);
+        _values[Count] = 0;
+        MarkNext(false);
+    }
+
+    /// <inheritdoc/>
+    public override void AppendFrom(Vector source, int row)
+    {
+        if (source.IsNull(row)) AppendNull();
+        else Append(((LongVector)source)._values[row]);
+    }
+
+    /// <inheritdoc/>
+    public override bool SameAt(int row, Vector other, int otherRow) =>
+        SameNullness(row, other, otherRow, out bool bothNull) && (bothNull || _values[row] == ((LongVector)other)._values[otherRow]);
+
+    /// <inheritdoc/>
+    public override void Encode(int row, CanonicalWriter writer)
+    {
+        if (IsNull(row)) writer.Null();
+        else writer.Long(_values[row]);
+    }
+
+    /// <inheritdoc/>
+    public override string Show(int row) => IsNull(row) ? "" : ValueText.OfLong(_values[row], Type.Kind);
+}
+
+/// <summary>Exact decimals as Int128 in units of 10^-scale, and UUIDs.</summary>
+public sealed class WideVector(FieldType type) : Vector(type)
+{
+    private Int128[] _values = new Int128[64];
+
+    /// <inheritdoc/>
+    public override long ByteCount => Count * 16L;
+
+    /// <summary>The values in units of 10^-<see cref="FieldType.Scale"/>; 0 where null.</summary>
+    public ReadOnlySpan<Int128> Values => _values.AsSpan(0, Count);
+
+    /// <summary>Adds a value in units of 10^-scale.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    public void Append(Int128 value)
+    {
+        if (Count == _values.Length) Array.Resize(ref _values, Count * 2);
+        _values[Count] = value;
+        MarkNext(true);
+    }
+
+    /// <inheritdoc/>
+    public override void AppendNull()
+    {
+        if (Count == _values.Length) Array.Resize(ref _values, Count * 2);
+        _values[Count] = 0;
+        MarkNext(false);
+    }
+
+    /// <inheritdoc/>
+    public override void AppendFrom(Vector source, int row)
+    {
+        if (source.IsNull(row)) AppendNull();
+        else Append(((WideVector)source)._values[row]);
+    }
+
+    /// <inheritdoc/>
+    public override bool SameAt(int row, Vector other, int otherRow) =>
+        SameNullness(row, other, otherRow, out bool bothNull) && (bothNull || _values[row] == ((WideVector)other)._values[otherRow]);
+
+    /// <inheritdoc/>
+    public override void Encode(int row, CanonicalWriter writer)
+    {
+        if (IsNull(row)) writer.Null();
+        else if (Type.Kind == FieldKind.Uuid) writer.Wide(_values[row]);
+        else writer.Decimal(_values[row], Type.Scale);
+    }
+
+    /// <inheritdoc/>
+    public override string Show(int row) => IsNull(row) ? ""
+        : Type.Kind == FieldKind.Uuid ? ValueText.OfUuid(_values[row]) : DecimalText.Format(_values[row], Type.Scale);
+}
+
+/// <summary>Text as UTF-8, and binary values, in one buffer with offsets.</summary>
+public sealed class BytesVector(FieldType type) : Vector(type)
+{
+    private int[] _ends = new int[64];
+    private byte[] _bytes = new byte[1024];
+
+    /// <inheritdoc/>
+    public override long ByteCount => Count == 0 ? 0 : _ends[Count - 1] + Count * 4L;
+
+    /// <summary>The row's bytes; empty where null.</summary>
+    public ReadOnlySpan<byte> this[int row]
+    {
+        get
+        {
+            int start = row == 0 ? 0 : _ends[row - 1];
+            return _bytes.AsSpan(start, _ends[row] - start);
+        }
+    }
+
+    /// <summary>Adds a value, copied.</summary>
+    public void Append(ReadOnlySpan<byte> value)
+    {
+        value.CopyTo(Room(value.Length));
+        Added(value.Length);
+    }
+
+    /// <summary>Room for the next value, to be filled in place and then confirmed with <see cref="Added"/>.</summary>
+    public Span<byte> Room(int most)
+    {
+        int start = Count == 0 ? 0 : _ends[Count - 1];
+        if (_bytes.Length - start < most)
+            Array.Resize(ref _bytes, checked((int)Math.Min(Array.MaxLength, Math.Max(start + (long)most, _bytes.Length * 2L))));
+        return _bytes.AsSpan(start, most);
+    }
+
+    /// <summary>Confirms that the next value takes the first <paramref name="length"/> bytes of <see cref="Room"/>.</summary>
+    public void Added(int length) => Close(length, valid: true);
+
+    /// <inheritdoc/>
+    public override void AppendNull() => Close(0, valid: false);
+
+    private void Close(int length, bool valid)
+    {
+        if (Count == _ends.Length) Array.Resize(ref _ends, Count * 2);
+        _ends[Count] = (Count == 0 ? 0 : _ends[Count - 1]) + length;
+        MarkNext(valid);
+    }
+
+    /// <inheritdoc/>
+    public override void AppendFrom(Vector source, int row)
+    {
+        if (source.IsNull(row)) AppendNull();
+        else Append(((BytesVector)source)[row]);
+    }
+
+    /// <inheritdoc/>
+    public override bool SameAt(int row, Vector other, int otherRow) =>
+        SameNullness(row, other, otherRow, out bool bothNull) && (bothNull || this[row].SequenceEqual(((BytesVector)other)[otherRow]));
+
+    /// <inheritdoc/>
+    public override void Encode(int row, CanonicalWriter writer)
+    {
+        if (IsNull(row)) writer.Null();
+        else writer.Bytes(this[row]);
+    }
+
+    /// <inheritdoc/>
+    public override string Show(int row) => IsNull(row) ? ""
+        : Type.Kind == FieldKind.Binary ? Convert.ToHexString(this[row]) : System.Text.Encoding.UTF8.GetString(this[row]);
+}
+
+/// <summary>IEEE doubles, for the columns whose source is one.</summary>
+public sealed class DoubleVector(FieldType type) : Vector(type)
+{
+    private double[] _values = new double[64];
+
+    /// <inheritdoc/>
+    public override long ByteCount => Count * 8L;
+
+    /// <summary>The values; 0 where null.</summary>
+    public ReadOnlySpan<double> Values => _values.AsSpan(0, Count);
+
+    /// <summary>Adds a value.</summary>
+    public void Append(double value)
+    {
+        if (Count == _values.Length) Array.Resize(ref _values, Count * 2);
+        _values[Count] = value;
+        MarkNext(true);
+    }
+
+    /// <inheritdoc/>
+    public override void AppendNull()
+    {
+        if (Count == _values.Length) Array.Resize(ref _values, Count * 2);
+        _values[Count] = 0;
+        MarkNext(false);
+    }
+
+    /// <inheritdoc/>
+    public override void AppendFrom(Vector source, int row)
+    {
+        if (source.IsNull(row)) AppendNull();
+        else Append(((DoubleVector)source)._values[row]);
+    }
+
+    /// <inheritdoc/>
+    public override bool SameAt(int row, Vector other, int otherRow) =>
+        SameNullness(row, other, otherRow, out bool bothNull) && (bothNull || Bits(row) == ((DoubleVector)other).Bits(otherRow));
+
+    /// <inheritdoc/>
+    public override void Encode(int row, CanonicalWriter writer)
+    {
+        if (IsNull(row)) writer.Null();
+        else writer.Long(Bits(row));
+    }
+
+    /// <inheritdoc/>
+    public override string Show(int row) =>
+        IsNull(row) ? "" : _values[row].ToString("R", System.Globalization.CultureInfo.InvariantCulture);
+
+    // -0.0 and 0.0 are one number and must give one fingerprint.
+    private long Bits(int row) => _values[row] == 0 ? 0 : BitConverter.DoubleToInt64Bits(_values[row]);
+}

@@ -1,0 +1,65 @@
+// ChangeOverStage.cs: the new store takes the old one's place by two renames; the old one is set aside under another name.
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Runs;
+
+/// <summary>The point where users come to see the new data; can be taken back at any time after.</summary>
+public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
+{
+    private Swap Swap => new(On.Context.Volume, [new Move(On.Company.Store.Path, On.AsidePath), new Move(On.FinalStaged.Path, On.Company.Store.Path)]);
+
+    private string OldDigest => On.Run.BegunFact(On.Company.Code, "sha256") ?? "";
+
+    /// <inheritdoc/>
+    public override string Name => Stages.ChangeOver;
+
+    /// <inheritdoc/>
+    public override bool CanBeTakenBack => true;
+
+    /// <inheritdoc/>
+    public override IReadOnlyList<string> Obstacles()
+    {
+        // Broken off between its two renames, it must be finished or taken back; what stood before it was weighed then.
+        if (On.Run.Journal.Last(On.Company.Code, Name)?.State == "announced" && Swap.DoneMoves() > 0) return [];
+        var obstacles = new List<string>();
+        if (On.Fact(Stages.Check, "faults") is not 0 and { } faults) obstacles.Add($"the check found {faults} faults in the old data");
+        if (On.Fact(Stages.Backup, "proved") is not > 0) obstacles.Add("there is no proved backup set");
+        if (On.Fact(Stages.Convert, "exceptions") is not 0 and { } exceptions) obstacles.Add($"{exceptions} records could not be converted");
+        if (On.Fact(Stages.Match, "proved") is not 1) obstacles.Add("the match did not prove the new store");
+        if (obstacles.Count > 0) return obstacles;
+        IReadOnlyList<FileHolder> holders = OpenFiles.HoldersOf(On.Context.Stores.FilesOf(On.Company.Store));
+        if (holders.Count > 0) obstacles.Add(FormattableString.Invariant($"the store is open in {holders[0].Program} (process {holders[0].ProcessId})"));
+        if (Sha256File.Of(On.Company.Store.Path) != OldDigest) obstacles.Add("the old store was changed since the run began");
+        return obstacles;
+    }
+
+    /// <inheritdoc/>
+    public override IReadOnlyDictionary<string, string> Plan() => Facts(("old-from", On.Company.Store.Path), ("old-to", On.AsidePath), ("new-from", On.FinalStaged.Path), ("new-to", On.Company.Store.Path));
+
+    /// <inheritdoc/>
+    public override StageOutcome Do()
+    {
+        Swap.Forward();
+        return new StageOutcome(true, $"the new store is in place; the old one is kept as {On.AsidePath}", Facts(("aside", On.AsidePath), ("new-sha256", Sha256File.Of(On.Company.Store.Path))));
+    }
+
+    /// <inheritdoc/>
+    public override StageOutcome Prove(StageOutcome done)
+    {
+        if (Sha256File.Of(On.AsidePath) != OldDigest)
+            return done with { IsGood = false, Summary = "the old store was written to during the change-over" };
+        string? converted = On.Run.Journal.Entries.LastOrDefault(entry => entry.Company == On.Company.Code && entry is { Stage: Stages.Convert, State: "done" })?.Facts.GetValueOrDefault("sha256");
+        return done.Facts["new-sha256"] == converted ? done : done with { IsGood = false, Summary = "the new store is not the one that was matched" };
+    }
+
+    /// <inheritdoc/>
+    public override string? TakeBack()
+    {
+        if (Swap.DoneMoves() == 0) return null;
+        Swap.Back();
+        if (Sha256File.Of(On.Company.Store.Path) != OldDigest)
+            throw new TransferraException($"the old store {On.Company.Store.Path} is back, but is not as it was when the run began",
+                "Somebody wrote to it while it was set aside. Compare it with the backup set before anybody works with it.");
+        return "the old store is back in its place";
+    }
+}

@@ -1,0 +1,107 @@
+// IVolume.cs: the file operations that safety rests on, in one place, so that tests can make each of them fail or kill the program at it.
+// Reading, and what engines write into a staged store, do not go through here: neither can harm what the office has.
+// Holds: (1) Rename never overwrites; (2) Append and WriteNew return after the content is on the disk; (3) a new or changed name is on
+//        the disk after FlushFolder.
+using System.Runtime.InteropServices;
+using System.Text;
+
+namespace Transferra.Core.Runs;
+
+/// <summary>File operations on the disk.</summary>
+public interface IVolume
+{
+    /// <summary>Whether a file or folder is there.</summary>
+    bool Exists(string path);
+
+    /// <summary>Creates a folder, with those above it; fine when it is there.</summary>
+    void CreateFolder(string path);
+
+    /// <summary>Gives a file or folder another name on the same volume; fails when the new name is taken.</summary>
+    void Rename(string from, string to);
+
+    /// <summary>Removes a file, or a folder with everything in it; fine when it is not there.</summary>
+    void Remove(string path);
+
+    /// <summary>Writes a new file and flushes it; fails when it is there.</summary>
+    void WriteNew(string path, ReadOnlySpan<byte> content);
+
+    /// <summary>Adds to the end of a file and flushes it.</summary>
+    void Append(string path, ReadOnlySpan<byte> content);
+
+    /// <summary>Flushes a file's content.</summary>
+    void FlushFile(string path);
+
+    /// <summary>Flushes the names in a folder.</summary>
+    void FlushFolder(string path);
+}
+
+/// <summary>The real disk.</summary>
+public sealed partial class DiskVolume : IVolume
+{
+    /// <inheritdoc/>
+    public bool Exists(string path) => Path.Exists(path);
+
+    /// <inheritdoc/>
+    public void CreateFolder(string path) => Directory.CreateDirectory(path);
+
+    /// <inheritdoc/>
+    public void Rename(string from, string to)
+    {
+        if (Path.Exists(to)) throw new IOException($"cannot rename {from}: {to} is there already");
+        if (Directory.Exists(from)) Directory.Move(from, to);
+        else File.Move(from, to, overwrite: false);
+    }
+
+    /// <inheritdoc/>
+    public void Remove(string path)
+    {
+        if (Directory.Exists(path)) Directory.Delete(path, recursive: true);
+        else if (File.Exists(path)) File.Delete(path);
+    }
+
+    /// <inheritdoc/>
+    public void WriteNew(string path, ReadOnlySpan<byte> content) => Write(path, FileMode.CreateNew, content);
+
+    /// <inheritdoc/>
+    public void Append(string path, ReadOnlySpan<byte> content) => Write(path, FileMode.Append, content);
+
+    private static void Write(string path, FileMode mode, ReadOnlySpan<byte> content)
+    {
+        using FileStream file = new(path, mode, FileAccess.Write, FileShare.Read);
+        file.Write(content);
+        file.Flush(flushToDisk: true);
+    }
+
+    /// <inheritdoc/>
+    public void FlushFile(string path)
+    {
+        using FileStream file = new(path, FileMode.Open, FileAccess.ReadWrite, FileShare.ReadWrite | FileShare.Delete);
+        file.Flush(flushToDisk: true);
+    }
+
+    /// <inheritdoc/>
+    public void FlushFolder(string path)
+    {
+        // .NET refuses a handle to a folder on Linux, so the system is asked directly: open(2), fsync(2), close(2).
+        const int readOnly = 0, directory = 0x10000;
+        int handle = Open(Encoding.UTF8.GetBytes(path + "\0"), readOnly | directory);
+        if (handle < 0) throw new IOException($"cannot open the folder {path} to flush it (error {Marshal.GetLastPInvokeError()})");
+        try
+        {
+            if (FSync(handle) != 0) throw new IOException($"cannot flush the folder {path} (error {Marshal.GetLastPInvokeError()})");
+        }
+        finally
+        {
+            _ = Close(handle);
+        }
+    }
+
+    [LibraryImport("libc", EntryPoint = "open", SetLastError = true)]
+    private static partial int Open(byte[] path, int flags);
+
+    [LibraryImport("libc", EntryPoint = "fsync", SetLastError = true)]
+    private static partial int FSync(int handle);
+
+    [LibraryImport("libc", EntryPoint = "close")]
+    private static partial int Close(int handle);
+}

@@ -1,0 +1,30 @@
+// RunContext.cs: what every stage works with.
+using Transferra.Core.Conversion;
+using Transferra.Core.Office;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Runs;
+
+/// <summary>Hears what a run does; words are made of it in the command line only.</summary>
+public interface IRunObserver : IProgressObserver
+{
+    /// <summary>A stage of a company begins.</summary>
+    void StageBegins(string company, string stage);
+
+    /// <summary>A stage of a company ended.</summary>
+    /// <param name="company">The company.</param>
+    /// <param name="stage">The stage.</param>
+    /// <param name="state">done, stopped or taken-back.</param>
+    /// <param name="summary">One line.</param>
+    /// <param name="result">The stage's result, such as a CheckResult; null when it has none.</param>
+    void StageEnds(string company, string stage, string state, string summary, object? result);
+}
+
+/// <summary>What every stage works with.</summary>
+/// <param name="Office">The office.</param>
+/// <param name="Stores">Opens stores.</param>
+/// <param name="Volume">Renames and writes.</param>
+/// <param name="Observer">Hears what happens.</param>
+/// <param name="Tool">Version of this program.</param>
+/// <param name="Cancel">Ctrl-C.</param>
+public sealed record RunContext(OfficeDescription Office, IStoreOpener Stores, IVolume Volume, IRunObserver Observer, string Tool, CancellationToken Cancel);

@@ -1,0 +1,91 @@
+// RunReport.cs: everything a run's journal and result files say, put together for the sign-off. Reads only.
+using System.Text.Json;
+using Transferra.Core.Checks;
+using Transferra.Core.Matching;
+using Transferra.Core.Office;
+
+namespace Transferra.Core.Runs;
+
+/// <summary>A stage as it went.</summary>
+/// <param name="Stage">Its name.</param>
+/// <param name="State">Its last state in the journal.</param>
+/// <param name="Began">When it was announced; null when it never was.</param>
+/// <param name="Seconds">How long it took; null while unknown.</param>
+/// <param name="Remark">Why it stopped, or what was taken back; "" otherwise.</param>
+public sealed record StageReport(string Stage, string State, DateTimeOffset? Began, double? Seconds, string Remark);
+
+/// <summary>A company as it went.</summary>
+/// <param name="Code">Its code.</param>
+/// <param name="Name">Its name.</param>
+/// <param name="Package">Its package.</param>
+/// <param name="From">Old data version.</param>
+/// <param name="To">New data version.</param>
+/// <param name="Outcome">through, stopped, undone or unfinished.</param>
+/// <param name="Reasons">Why it stopped.</param>
+/// <param name="Stages">In order.</param>
+/// <param name="OldStoreSha256">Digest of the old store before anything was done.</param>
+/// <param name="SetAside">Where the old store is kept; "" when it is in its place.</param>
+/// <param name="Check">The check before.</param>
+/// <param name="Backups">The backup sets.</param>
+/// <param name="Conversion">The conversion.</param>
+/// <param name="Matches">The proof.</param>
+/// <param name="CheckAgain">The check after.</param>
+public sealed record CompanyReport(string Code, string Name, string Package, string From, string To, string Outcome, IReadOnlyList<string> Reasons, IReadOnlyList<StageReport> Stages,
+    string OldStoreSha256, string SetAside, CheckResult? Check, IReadOnlyList<BackupResult>? Backups, ConvertResult? Conversion, IReadOnlyList<MatchResult>? Matches, CheckResult? CheckAgain);
+
+/// <summary>A run as it went.</summary>
+/// <param name="Run">Its name.</param>
+/// <param name="Kind">upgrade, convert or restore.</param>
+/// <param name="State">ended, undone, undoing or unfinished.</param>
+/// <param name="Office">The office.</param>
+/// <param name="By">Who began it.</param>
+/// <param name="Tool">Version of this program that began it.</param>
+/// <param name="BegunAt">When it began.</param>
+/// <param name="LastAt">When its last line was written.</param>
+/// <param name="JournalPath">Its journal.</param>
+/// <param name="JournalLines">How many lines that has.</param>
+/// <param name="JournalSha256">Digest of the journal's last line.</param>
+/// <param name="Companies">Its companies.</param>
+public sealed record RunReport(string Run, string Kind, string State, string Office, string By, string Tool, DateTimeOffset BegunAt, DateTimeOffset LastAt, string JournalPath, int JournalLines,
+    string JournalSha256, IReadOnlyList<CompanyReport> Companies)
+{
+    /// <summary>Puts a run's report together.</summary>
+    public static RunReport Of(OfficeDescription office, Run run)
+    {
+        Journal journal = run.Journal;
+        JournalEntry begun = journal.Entries[0];
+        string state = run.IsUndone ? "undone" : run.IsUndoing ? "undoing" : run.IsUnfinished ? "unfinished" : "ended";
+        return new RunReport(run.Id, run.Kind, state, begun.Facts.GetValueOrDefault("office") ?? office.Name, begun.Facts.GetValueOrDefault("by") ?? "", begun.Facts.GetValueOrDefault("tool") ?? "",
+            begun.At, journal.Entries[^1].At, journal.FilePath, journal.Entries.Count, journal.LastDigest, [.. run.Companies.Select(code => OfCompany(office, run, code))]);
+    }
+
+    private static CompanyReport OfCompany(OfficeDescription office, Run run, string code)
+    {
+        Company? company = office.Companies.FirstOrDefault(company => company.Code == code);
+        JournalEntry[] entries = [.. run.Journal.Entries.Where(entry => entry.Company == code)];
+        StageReport[] stages = [.. entries.GroupBy(entry => entry.Stage).Select(stage => OfStage([.. stage]))];
+        JournalEntry? stopped = entries.LastOrDefault(entry => entry.State == "stopped");
+        string outcome = run.IsUndone ? "undone" : stopped is not null ? "stopped" : run.IsUnfinished ? "unfinished" : "through";
+        JournalEntry? changeOver = entries.LastOrDefault(entry => entry is { Stage: Runs.Stages.ChangeOver, State: "done" or "taken-back" });
+        string folder = Path.Combine(run.Folder, code);
+        return new CompanyReport(code, company?.Name ?? "", company?.Kit.Title ?? "", run.BegunFact(code, "from") ?? "", run.BegunFact(code, "to") ?? "", outcome,
+            stopped?.Facts.GetValueOrDefault("reason")?.Split('\n') ?? [], stages, run.BegunFact(code, "sha256") ?? "", changeOver?.State == "done" ? changeOver.Facts.GetValueOrDefault("aside") ?? "" : "",
+            Load<CheckResult>(folder, Runs.Stages.Check), Load<List<BackupResult>>(folder, Runs.Stages.Backup), Load<ConvertResult>(folder, Runs.Stages.Convert),
+            Load<List<MatchResult>>(folder, Runs.Stages.Match), Load<CheckResult>(folder, Runs.Stages.CheckAgain));
+    }
+
+    private static StageReport OfStage(JournalEntry[] entries)
+    {
+        JournalEntry last = entries[^1];
+        JournalEntry? announced = entries.LastOrDefault(entry => entry.State == "announced"), ended = entries.LastOrDefault(entry => entry.State is "done" or "stopped");
+        double? seconds = announced is not null && ended is not null && ended.Number > announced.Number ? (ended.At - announced.At).TotalSeconds : null;
+        string remark = entries.LastOrDefault(entry => entry.State == "stopped")?.Facts.GetValueOrDefault("reason") ?? last.Facts.GetValueOrDefault("what") ?? "";
+        return new StageReport(last.Stage, last.State, announced?.At, seconds, remark);
+    }
+
+    private static T? Load<T>(string folder, string name)
+    {
+        string path = Path.Combine(folder, name + ".json");
+        return File.Exists(path) ? JsonSerializer.Deserialize<T>(File.ReadAllBytes(path), ResultJson.Options) : default;
+    }
+}

@@ -1,0 +1,100 @@
+// Stage.cs: a step of a company's way. Every stage answers the same four questions: what stops you? do it; prove it; take it back.
+// Holds: (1) Do can be called again after it was broken off at any point; (2) TakeBack leaves everything as before Do, from any point.
+using System.Text.Json;
+using Transferra.Core.Kits;
+using Transferra.Core.Office;
+
+namespace Transferra.Core.Runs;
+
+/// <summary>What doing or proving a stage came to.</summary>
+/// <param name="IsGood">Whether the company may go on.</param>
+/// <param name="Summary">One line.</param>
+/// <param name="Facts">For the journal.</param>
+/// <param name="Result">For those who show it; null when there is nothing to show.</param>
+public sealed record StageOutcome(bool IsGood, string Summary, IReadOnlyDictionary<string, string> Facts, object? Result = null);
+
+/// <summary>One company on its way through a run.</summary>
+/// <param name="Context">What it works with.</param>
+/// <param name="Run">The run.</param>
+/// <param name="Company">The company.</param>
+/// <param name="From">The data version it had when the run began.</param>
+/// <param name="Way">The hops to go.</param>
+public sealed record CompanyRun(RunContext Context, Run Run, Company Company, KitVersion From, IReadOnlyList<Hop> Way)
+{
+    /// <summary>Beside the store, on the same volume, so that the change-over is a rename.</summary>
+    public string WorkFolder => Path.Combine(Path.GetDirectoryName(Company.Store.Path)!, "transferra-" + Run.Id);
+
+    /// <summary>The staged store of a version.</summary>
+    public Records.StoreAddress Staged(string version) => Company.Store with { Path = Path.Combine(WorkFolder, "v" + version, Path.GetFileName(Company.Store.Path)) };
+
+    /// <summary>The staged store of the last version of the way.</summary>
+    public Records.StoreAddress FinalStaged => Staged(Way[^1].To.Name);
+
+    /// <summary>Where the old store goes at the change-over.</summary>
+    public string AsidePath => Path.Combine(WorkFolder, "old-v" + From.Name, Path.GetFileName(Company.Store.Path));
+
+    /// <summary>Where this company's results are kept.</summary>
+    public string ResultFolder => Path.Combine(Run.Folder, Company.Code);
+
+    /// <summary>Writes a result document in place of an earlier one.</summary>
+    public void SaveResult(string name, object result)
+    {
+        Context.Volume.CreateFolder(ResultFolder);
+        string path = Path.Combine(ResultFolder, name + ".json");
+        Context.Volume.Remove(path);
+        Context.Volume.WriteNew(path, JsonSerializer.SerializeToUtf8Bytes(result, result.GetType(), ResultJson.Options));
+        Context.Volume.FlushFolder(ResultFolder);
+    }
+
+    /// <summary>A number in the facts of a stage that is done; null when it is not done.</summary>
+    public long? Fact(string stage, string name) =>
+        Run.Journal.Last(Company.Code, stage) is { State: "done" } entry && entry.Facts.TryGetValue(name, out string? text)
+            && long.TryParse(text, System.Globalization.CultureInfo.InvariantCulture, out long value) ? value : null;
+}
+
+/// <summary>How results are written as JSON, in files and on the command line; documented in docs/json.md.</summary>
+public static class ResultJson
+{
+    /// <summary>camelCase names, words for enumerations, indented.</summary>
+    public static readonly JsonSerializerOptions Options = new(JsonSerializerDefaults.Web)
+    {
+        WriteIndented = true,
+        Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
+        Converters = { new System.Text.Json.Serialization.JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower) },
+    };
+}
+
+/// <summary>A step of a company's way.</summary>
+public abstract class Stage(CompanyRun on)
+{
+    /// <summary>The company on its way.</summary>
+    protected CompanyRun On { get; } = on;
+
+    /// <summary>Code of the company.</summary>
+    public string CompanyCode => On.Company.Code;
+
+    /// <summary>One of <see cref="Stages"/>.</summary>
+    public abstract string Name { get; }
+
+    /// <summary>Whether it changes something that TakeBack can take back.</summary>
+    public virtual bool CanBeTakenBack => false;
+
+    /// <summary>What stops it; empty when nothing does.</summary>
+    public virtual IReadOnlyList<string> Obstacles() => [];
+
+    /// <summary>What it is about to do, for the journal's announcement.</summary>
+    public virtual IReadOnlyDictionary<string, string> Plan() => new Dictionary<string, string>();
+
+    /// <summary>Does it.</summary>
+    public abstract StageOutcome Do();
+
+    /// <summary>Proves, by reading anew, that it is done.</summary>
+    public virtual StageOutcome Prove(StageOutcome done) => done;
+
+    /// <summary>Takes it back; null when there was nothing to take back, otherwise what was done, in one line.</summary>
+    public virtual string? TakeBack() => null;
+
+    /// <summary>Facts from name-value pairs; numbers without culture.</summary>
+    protected static Dictionary<string, string> Facts(params (string Name, object Value)[] facts) =>
+        facts.ToDictionary(fact => fact.Name, fact => Convert.ToString(fact.Value, System.Globalization.CultureInfo.InvariantCulture) ?? "");
+}

@@ -1,0 +1,177 @@
+// SqliteStore.cs: a SQLite file opened for reading only.
+// Holds: (1) nothing is written, not even a side file: a store that would need one to be read is refused with what to do;
+//        (2) one read transaction for the whole life: one snapshot, and in rollback mode nobody can commit meanwhile.
+using System.Buffers.Binary;
+using System.Globalization;
+using Microsoft.Data.Sqlite;
+using Transferra.Core.Records;
+
+namespace Transferra.Stores.Sqlite;
+
+internal sealed class SqliteStore : IStore
+{
+    private const string Magic = "SQLite format 3\0";
+
+    private readonly string _path;
+    private readonly SqliteConnection _connection;
+    private readonly TextDecoder? _decoder;
+
+    private SqliteStore(string path, SqliteConnection connection, TextDecoder? decoder, StoreIdentity identity) =>
+        (_path, _connection, _decoder, Identity) = (path, connection, decoder, identity);
+
+    public StoreIdentity Identity { get; }
+
+    public static SqliteStore Open(string path, string? textEncoding)
+    {
+        IReadOnlyDictionary<string, string> header = ReadHeader(path);
+        RefuseSideFiles(path, header["journal"]);
+        SqliteConnection connection;
+        try
+        {
+            connection = SqliteEngine.Open(path, SqliteOpenMode.ReadOnly);
+        }
+        catch (SqliteException error)
+        {
+            throw Refused(path, error);
+        }
+        try
+        {
+            SqliteEngine.Execute(connection, "PRAGMA query_only = 1");
+            SqliteEngine.Execute(connection, "PRAGMA cell_size_check = 1");
+            SqliteEngine.Execute(connection, "BEGIN");
+            SqliteEngine.Execute(connection, "SELECT count(*) FROM sqlite_schema"); // the read that fixes the snapshot
+        }
+        catch (SqliteException error)
+        {
+            connection.Dispose();
+            throw Refused(path, error);
+        }
+        var identity = new StoreIdentity("SQLite", SqliteEngine.Version, new FileInfo(path).Length, header);
+        return new SqliteStore(path, connection, textEncoding is null ? null : new TextDecoder(textEncoding), identity);
+    }
+
+    // Offsets: "The SQLite Database File Format", section 1.3.
+    private static Dictionary<string, string> ReadHeader(string path)
+    {
+        if (Directory.Exists(path)) throw new TransferraException($"{path} is a folder, not a SQLite file", "Correct the path of the store in office.yaml.");
+        if (!File.Exists(path))
+            throw new TransferraException($"the store {path} is not there", "Correct the path of the store in office.yaml, or look where the old program keeps its data.");
+        var header = new byte[100];
+        int read;
+        try
+        {
+            // Sharing everything: a handle that locks the file would break the program that works with it.
+            using FileStream file = new(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
+            read = file.ReadAtLeast(header, header.Length, throwOnEndOfStream: false);
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            throw new TransferraException($"the store {path} cannot be read: {error.Message}", "Run as a user who may read it.", error);
+        }
+        if (read == 0) throw new TransferraException($"the store {path} is empty: 0 bytes", "Restore it from the office's own backup; there is nothing to upgrade in it.");
+        if (read < header.Length || System.Text.Encoding.ASCII.GetString(header, 0, 16) != Magic)
+            throw new TransferraException($"{path} is no SQLite file, or its first page is damaged",
+                "Check the path in office.yaml. If it is the right file, restore it from the office's own backup.");
+        return new Dictionary<string, string>
+        {
+            ["user_version"] = BinaryPrimitives.ReadInt32BigEndian(header.AsSpan(60)).ToString(CultureInfo.InvariantCulture),
+            ["application_id"] = BinaryPrimitives.ReadInt32BigEndian(header.AsSpan(68)).ToString(CultureInfo.InvariantCulture),
+            ["page_size"] = BinaryPrimitives.ReadUInt16BigEndian(header.AsSpan(16)).ToString(CultureInfo.InvariantCulture),
+            ["file_format"] = header[18].ToString(CultureInfo.InvariantCulture),
+            ["journal"] = header[18] == 2 ? "write-ahead" : "rollback",
+        };
+    }
+
+    private static void RefuseSideFiles(string path, string journal)
+    {
+        if (new FileInfo(path + "-journal") is { Exists: true, Length: > 0 })
+            throw new TransferraException($"an unfinished transaction is left beside the store: {path}-journal",
+                "The old program, or the machine, stopped in the middle of a change. Open the company once in the old program and close it again; the file then goes away.");
+        if (journal != "write-ahead") return;
+        if (new FileInfo(path + "-wal") is { Exists: true, Length: > 0 })
+            throw new TransferraException($"changes are waiting beside the store: {path}-wal",
+                "Close the old program on all workstations; it then writes them into the store. If the file stays, open the company once and close it again.");
+        throw new TransferraException($"the store {path} is in write-ahead mode, in which even reading it would write beside it",
+            "With the old program closed, run: sqlite3 FILE 'PRAGMA journal_mode=DELETE' on it, then try again.");
+    }
+
+    private static TransferraException Refused(string path, SqliteException error) => error.SqliteErrorCode switch
+    {
+        5 or 6 => new TransferraException($"the store {path} is locked by another program",
+            "Close the old program on all workstations and stop its services, then try again.", error),
+        11 or 26 => new TransferraException($"the store {path} is damaged so that the engine cannot open it: {error.Message}",
+            "Restore it from the office's own backup, or send it to the vendor.", error),
+        _ => new TransferraException($"the store {path} cannot be opened: {error.Message}", "Run as a user who may read it.", error),
+    };
+
+    public IReadOnlyList<TableShape> ReadShape()
+    {
+        QueryAnswer names = Ask("SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name");
+        return [.. names.Rows.Select(row => ReadTable(row[0]!))];
+    }
+
+    private TableShape ReadTable(string name)
+    {
+        QueryAnswer info = Ask($"SELECT name, type, \"notnull\", pk FROM pragma_table_info({Literal(name)}) ORDER BY cid");
+        ColumnShape[] columns = [.. info.Rows.Select(row => new ColumnShape(row[0]!, SqliteTypes.Of(row[1] ?? ""), row[2] == "1"))];
+        string[] key = [.. info.Rows.Where(row => row[3] != "0").OrderBy(row => int.Parse(row[3]!, CultureInfo.InvariantCulture)).Select(row => row[0]!)];
+        QueryAnswer links = Ask($"SELECT id, \"table\", \"from\", coalesce(\"to\", \"from\") FROM pragma_foreign_key_list({Literal(name)}) ORDER BY id, seq");
+        RelationShape[] relations = [.. links.Rows.GroupBy(row => row[0]).Select(group =>
+            new RelationShape([.. group.Select(row => row[2]!)], group.First()[1]!, [.. group.Select(row => row[3]!)]))];
+        return new TableShape(name, columns, key, relations);
+    }
+
+    private static string Literal(string text) => "'" + text.Replace("'", "''", StringComparison.Ordinal) + "'";
+
+    public long CountRows(string table) =>
+        long.Parse(Ask($"SELECT count(*) FROM {SqliteEngine.Quote(table)}").Rows[0][0]!, CultureInfo.InvariantCulture);
+
+    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy)
+    {
+        QueryAnswer declared = Ask($"SELECT name, type FROM pragma_table_info({Literal(table.Name)})");
+        bool[] scaled = [.. table.Columns.Select(column =>
+            declared.Rows.Any(row => string.Equals(row[0], column.Name, StringComparison.OrdinalIgnoreCase) && SqliteTypes.IsScaled(row[1] ?? "")))];
+        string columns = string.Join(", ", table.Columns.Select(column => SqliteEngine.Quote(column.Name)));
+        string order = orderBy.Count == 0 ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(SqliteEngine.Quote));
+        return new SqliteRecordReader(_connection.Handle!.DangerousGetHandle(), $"SELECT {columns} FROM {SqliteEngine.Quote(table.Name)}{order}",
+            $"{_path}, table {table.Name}", scaled, _decoder);
+    }
+
+    public QueryAnswer Ask(string sql)
+    {
+        try
+        {
+            using SqliteCommand command = _connection.CreateCommand();
+            command.CommandText = sql;
+            using SqliteDataReader reader = command.ExecuteReader();
+            string[] columns = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
+            var rows = new List<IReadOnlyList<string?>>();
+            while (reader.Read())
+                rows.Add([.. Enumerable.Range(0, columns.Length).Select(i => reader.IsDBNull(i) ? null : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture))]);
+            return new QueryAnswer(columns, rows);
+        }
+        catch (SqliteException error)
+        {
+            throw new TransferraException($"the engine refused a question to {_path}: {error.Message} in: {sql}",
+                "If the query stands in the kit, correct it there; otherwise check the store.", error);
+        }
+    }
+
+    public IReadOnlyList<string> CheckPhysically()
+    {
+        var complaints = new List<string>();
+        try
+        {
+            complaints.AddRange(Ask("PRAGMA integrity_check(200)").Rows.Select(row => row[0]!).Where(line => line != "ok"));
+            complaints.AddRange(Ask("SELECT \"table\", count(*), parent FROM pragma_foreign_key_check GROUP BY 1, 3").Rows
+                .Select(row => $"{row[1]} records of {row[0]} point to {row[2]} records that are not there"));
+        }
+        catch (TransferraException error)
+        {
+            complaints.Add(error.Message);
+        }
+        return complaints;
+    }
+
+    public void Dispose() => _connection.Dispose();
+}

@@ -1,0 +1,181 @@
+// SqliteStoreBuilder.cs: a new SQLite store, loaded in one transaction.
+// Why without safety of its own while loading: the file is staged and counts only once Complete returned and it was flushed; a
+// load that stops half-way is thrown away as a whole.
+// Holds: (1) a row goes to all its tables or to none; (2) a row that the engine refuses is reported, the others go on;
+//        (3) when Complete returns, the file is on the disk.
+using System.Globalization;
+using Microsoft.Data.Sqlite;
+using Transferra.Core.Records;
+
+namespace Transferra.Stores.Sqlite;
+
+internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
+{
+    private readonly string _path;
+    private readonly SqliteConnection _connection;
+    private readonly nint _database;
+    private readonly Dictionary<string, nint> _inserts = [];
+    private bool _open = true;
+
+    private SqliteStoreBuilder(string path, SqliteConnection connection)
+    {
+        (_path, _connection) = (path, connection);
+        _database = connection.Handle!.DangerousGetHandle();
+    }
+
+    public static SqliteStoreBuilder Create(string path)
+    {
+        if (File.Exists(path)) throw new TransferraException($"{path} is there already; a new store is never written over a file", "Move it away, then try again.");
+        SqliteConnection connection = SqliteEngine.Open(path, SqliteOpenMode.ReadWriteCreate);
+        // The journal in memory lets the engine take back one refused row; a crash loses the staged file, which is the intention.
+        SqliteEngine.Execute(connection, "PRAGMA journal_mode = MEMORY");
+        SqliteEngine.Execute(connection, "PRAGMA synchronous = OFF");
+        SqliteEngine.Execute(connection, "PRAGMA locking_mode = EXCLUSIVE");
+        SqliteEngine.Execute(connection, "PRAGMA cache_size = -16384"); // KiB
+        SqliteEngine.Execute(connection, "BEGIN");
+        return new SqliteStoreBuilder(path, connection);
+    }
+
+    public void CreateTable(TableShape table)
+    {
+        bool rowIdKey = table.Key is [var only] && table.Columns[table.OrdinalOf(only)].Type.Kind == FieldKind.Integer;
+        List<string> lines = [.. table.Columns.Select(column =>
+        {
+            bool isKey = table.Key.Contains(column.Name, StringComparer.OrdinalIgnoreCase);
+            string rest = rowIdKey && isKey ? " PRIMARY KEY" : column.Required || isKey ? " NOT NULL" : "";
+            return $"{SqliteEngine.Quote(column.Name)} {SqliteTypes.Declare(column.Type)}{rest}";
+        })];
+        if (table.Key.Count > 0 && !rowIdKey) lines.Add($"PRIMARY KEY ({Names(table.Key)})");
+        lines.AddRange(table.Relations.Select(relation =>
+            $"FOREIGN KEY ({Names(relation.Columns)}) REFERENCES {SqliteEngine.Quote(relation.To)} ({Names(relation.On)})"));
+        SqliteEngine.Execute(_connection, $"CREATE TABLE {SqliteEngine.Quote(table.Name)} (\n  {string.Join(",\n  ", lines)}\n)");
+        string marks = string.Join(", ", table.Columns.Select((_, i) => "?" + (i + 1).ToString(CultureInfo.InvariantCulture)));
+        _inserts[table.Name] = SqliteNative.Prepare(_database, $"INSERT INTO {SqliteEngine.Quote(table.Name)} VALUES ({marks})");
+    }
+
+    private static string Names(IEnumerable<string> columns) => string.Join(", ", columns.Select(SqliteEngine.Quote));
+
+    public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
+    {
+        nint[] inserts = [.. outputs.Select(output => _inserts[output.Table.Name])];
+        Span<long> written = stackalloc long[outputs.Count];
+        foreach (int row in rows)
+        {
+            for (int i = 0; i < outputs.Count; i++)
+            {
+                int result = Insert(inserts[i], outputs[i].Vectors, row);
+                if (result == SqliteNative.Done)
+                {
+                    if (outputs.Count > 1) written[i] = SqliteNative.LastInsertRowId(_database);
+                    continue;
+                }
+                string message = SqliteNative.Message(_database);
+                if (result != SqliteNative.Constraint) throw Stopped(message);
+                for (int earlier = 0; earlier < i; earlier++) TakeBack(outputs[earlier].Table, written[earlier]);
+                rejects.Add(new RowReject(row, FaultCode.DuplicateKey, $"the new table {outputs[i].Table.Name} refused the record: {message}"));
+                break;
+            }
+        }
+    }
+
+    private static int Insert(nint statement, IReadOnlyList<Vector> vectors, int row)
+    {
+        for (int column = 0; column < vectors.Count; column++) Bind(statement, column + 1, vectors[column], row);
+        int result = SqliteNative.Step(statement);
+        _ = SqliteNative.Reset(statement);
+        return result;
+    }
+
+    private static void Bind(nint statement, int index, Vector vector, int row)
+    {
+        if (vector.IsNull(row))
+        {
+            _ = SqliteNative.BindNull(statement, index);
+            return;
+        }
+        switch (vector)
+        {
+            case LongVector longs when longs.Type.Kind is FieldKind.Integer or FieldKind.Boolean:
+                _ = SqliteNative.BindInt64(statement, index, longs.Values[row]);
+                break;
+            case LongVector { Type.Kind: FieldKind.Date } dates:
+                byte* date = stackalloc byte[10];
+                ValueText.WriteDate(dates.Values[row], new Span<byte>(date, 10));
+                _ = SqliteNative.BindText(statement, index, date, 10, Copy);
+                break;
+            case WideVector wides when SqliteTypes.IsScaled(wides.Type):
+                _ = SqliteNative.BindInt64(statement, index, (long)wides.Values[row]);
+                break;
+            case BytesVector bytes:
+                ReadOnlySpan<byte> value = bytes[row];
+                fixed (byte* start = value)
+                {
+                    // An empty span has no address, and a null address would be bound as NULL.
+                    byte nothing = 0;
+                    byte* from = value.IsEmpty ? &nothing : start;
+                    if (vector.Type.Kind == FieldKind.Text) _ = SqliteNative.BindText(statement, index, from, value.Length, Copy);
+                    else _ = SqliteNative.BindBlob(statement, index, from, value.Length, Copy);
+                }
+                break;
+            case DoubleVector doubles:
+                _ = SqliteNative.BindDouble(statement, index, doubles.Values[row]);
+                break;
+            default:
+                byte[] text = System.Text.Encoding.ASCII.GetBytes(vector.Show(row));
+                fixed (byte* start = text) _ = SqliteNative.BindText(statement, index, start, text.Length, Copy);
+                break;
+        }
+    }
+
+    // SQLITE_TRANSIENT: the engine copies the bytes, as the collector may move them once the call has returned.
+    private static readonly nint Copy = -1;
+
+    private void TakeBack(TableShape table, long rowId)
+    {
+        using SqliteCommand command = _connection.CreateCommand();
+        command.CommandText = $"DELETE FROM {SqliteEngine.Quote(table.Name)} WHERE rowid = $row";
+        command.Parameters.AddWithValue("$row", rowId);
+        command.ExecuteNonQuery();
+    }
+
+    public void Complete(IReadOnlyDictionary<string, string> headerFields)
+    {
+        try
+        {
+            foreach ((string field, string value) in headerFields)
+            {
+                if (field is not ("user_version" or "application_id") || !int.TryParse(value, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out int number))
+                    throw new TransferraException($"a SQLite store has no header field {field} = {value}", "The fields are user_version and application_id, whole numbers. Correct header-fields in the kit.");
+                SqliteEngine.Execute(_connection, string.Create(CultureInfo.InvariantCulture, $"PRAGMA {field} = {number}"));
+            }
+            FinalizeInserts();
+            SqliteEngine.Execute(_connection, "COMMIT");
+        }
+        catch (SqliteException error)
+        {
+            throw Stopped(error.Message);
+        }
+        Close();
+        using FileStream file = new(_path, FileMode.Open, FileAccess.ReadWrite);
+        file.Flush(flushToDisk: true);
+    }
+
+    private TransferraException Stopped(string message) => new($"writing {_path} stopped: {message}",
+        "Look for room on the disk and for its health. The old data is untouched; the half-written new store is removed.");
+
+    private void FinalizeInserts()
+    {
+        foreach (nint statement in _inserts.Values) _ = SqliteNative.FinalizeStatement(statement);
+        _inserts.Clear();
+    }
+
+    private void Close()
+    {
+        if (!_open) return;
+        _open = false;
+        FinalizeInserts();
+        _connection.Dispose();
+    }
+
+    public void Dispose() => Close();
+}
