@@ -87,6 +87,13 @@ internal sealed class DescribedMap
             errors.Add(shownAs, (int)error.Start.Line, (int)error.Start.Column, $"this is not YAML: {error.Message}");
             return null;
         }
+        catch (InvalidOperationException)
+        {
+            // The library gives up on some unclosed brackets without saying where; the last thing it understood is told instead.
+            Mark last = LastUnderstood(path);
+            errors.Add(shownAs, (int)last.Line, (int)last.Column, "this is not YAML: something that was opened near here is not closed");
+            return null;
+        }
         catch (IOException) when (!File.Exists(path))
         {
             errors.Add(shownAs, 1, 1, $"the file is not there; {what} is described in it");
@@ -105,6 +112,19 @@ internal sealed class DescribedMap
         return new DescribedMap(root, shownAs, errors, what);
     }
 
+    private static Mark LastUnderstood(string path)
+    {
+        using var text = new StreamReader(path);
+        var parser = new Parser(text);
+        Mark last = Mark.Empty;
+        try
+        {
+            while (parser.MoveNext()) last = parser.Current!.Start;
+        }
+        catch (Exception error) when (error is YamlException or InvalidOperationException) { /* as before; now it is known where */ }
+        return last;
+    }
+
     public string FileName => _file;
 
     public DescriptionErrors Errors => _errors;
@@ -117,7 +137,9 @@ internal sealed class DescribedMap
 
     public void Report(string key, string what)
     {
-        Mark at = Find(key)?.Start ?? _node.Start;
+        // Of a single value the value is to blame; of a list or mapping its key, as its first item may be quite right.
+        YamlNode? value = Find(key);
+        Mark at = value is null ? _node.Start : value is YamlScalarNode ? value.Start : _node.Children.Keys.First(node => node is YamlScalarNode name && name.Value == key).Start;
         _errors.Add(_file, (int)at.Line, (int)at.Column, what);
     }
 

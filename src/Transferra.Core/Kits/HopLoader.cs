@@ -10,6 +10,9 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
     private readonly DescriptionErrors _errors = map.Errors;
     private readonly List<NewSetting> _settings = [];
 
+    // A formula that could not be read may use any column; what else is unused is told once it can be read.
+    private bool _unreadable;
+
     public Hop? Read()
     {
         DescribedMap? head = map.Map("hop", "the two versions", required: true);
@@ -60,6 +63,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             if (name.Value.Length > 0) name.Report(_errors, $"there is no table {name} in version {from.Name}");
             return null;
         }
+        _unreadable = false;
         var used = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
         List<LookupMap> lookups = ReadLookups(table, old, from, used);
         var scope = new ExpressionScope(old.Name, old.Columns, [.. lookups.Select(lookup => lookup.Shape)],
@@ -80,7 +84,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             PlacedText where = rule.Text("where");
             string because = rule.Text("because").Value;
             rule.Done();
-            if (PlacedExpression.Parse(where, _errors) is not { } condition) continue;
+            if (Parse(where) is not { } condition) continue;
             if (PlacedExpression.Compile(where, _errors, () => new ExpressionCompiler(scope).CompileCondition(condition)) is null) continue;
             Note(condition, used);
             rowsLeftOut.Add(new RowsLeftOut(condition, because));
@@ -97,7 +101,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         Combining? combining = ReadCombining(table, old, used);
         table.Done();
         foreach (ColumnShape column in old.Columns)
-            if (!used.Contains(column.Name))
+            if (!_unreadable && !used.Contains(column.Name))
                 name.Report(_errors, $"the column {old.Name}.{column.Name} is neither used nor left out; use it or list it under \"columns-left-out\" with the reason");
         return new TableMap(old, targets, lookups, columnsLeftOut, rowsLeftOut, exactCopies, combining);
     }
@@ -114,7 +118,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             PlacedText? tableName = lookup.Optional("table"), on = lookup.Optional("on");
             DescribedMap? codes = lookup.Map("codes", "old code: new code");
             lookup.Done();
-            if (PlacedExpression.Parse(key, _errors) is not { } parsed) continue;
+            if (Parse(key) is not { } parsed) continue;
             var scope = new ExpressionScope(old.Name, old.Columns, [], new Dictionary<string, string>());
             Kernel? kernel = PlacedExpression.Compile(key, _errors, () => new ExpressionCompiler(scope).Compile(parsed));
             if (kernel is null) continue;
@@ -167,7 +171,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
                 placed.Report(_errors, $"there is no column {name} in {target.Name}; its columns are {string.Join(", ", target.Columns.Select(c => c.Name))}");
                 continue;
             }
-            if (PlacedExpression.Parse(value, _errors) is not { } parsed) continue;
+            if (Parse(value) is not { } parsed) continue;
             Note(parsed, used);
             if (PlacedExpression.Compile(value, _errors, () => new ExpressionCompiler(scope).CompileFor(parsed, target.Columns[ordinal])) is not { } kernel) continue;
             string? compared = CheckRule(value, parsed, kernel, changes, comparedWith, scope);
@@ -242,6 +246,13 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         if (target is null || columns is null) return null;
         var scope = new ExpressionScope("a new record", [], [], _settings.ToDictionary(setting => setting.Name, _ => ""));
         return new NewRecord(target, ReadColumns(columns, target, scope, []), because);
+    }
+
+    private Expression? Parse(PlacedText text)
+    {
+        Expression? parsed = PlacedExpression.Parse(text, _errors);
+        _unreadable |= parsed is null;
+        return parsed;
     }
 
     private static void Note(Expression expression, HashSet<string> used) =>

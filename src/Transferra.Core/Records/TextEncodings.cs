@@ -40,7 +40,13 @@ public sealed class TextDecoder
         Encoding encoding = TextEncodings.ByName(name);
         for (int value = 0; value < 256; value++)
         {
-            try { _utf8[value] = Encoding.UTF8.GetBytes(encoding.GetString([(byte)value])); }
+            try
+            {
+                string character = encoding.GetString([(byte)value]);
+                // The platform fills the gaps of the Windows pages with control or private characters instead of refusing them.
+                bool gap = name.StartsWith("windows", StringComparison.OrdinalIgnoreCase) && character[0] is (>= '\u0080' and <= '\u009F') or (>= '\uE000' and <= '\uF8FF');
+                _utf8[value] = gap ? [] : Encoding.UTF8.GetBytes(character);
+            }
             catch (DecoderFallbackException) { _utf8[value] = []; }
         }
     }

@@ -1,0 +1,50 @@
+// FaultyVolume.cs: a disk on which the n-th operation goes wrong: once, or for good, before or after it was done.
+using Transferra.Core.Runs;
+
+namespace Transferra.Tests;
+
+/// <summary>Stands for the machine going off: nothing after it reaches the disk.</summary>
+internal sealed class PowerCutException : Exception;
+
+internal sealed class FaultyVolume(IVolume inner, int failAt, bool afterwards = false, bool forGood = false, Func<Exception>? fault = null) : IVolume
+{
+    private readonly Func<Exception> _fault = fault ?? (() => new IOException("injected fault"));
+
+    public int Operations { get; private set; }
+
+    public int FaultsFired { get; private set; }
+
+    private void Count(Action action)
+    {
+        Operations++;
+        bool fails = Operations == failAt || (forGood && Operations > failAt);
+        if (fails && !(afterwards && Operations == failAt)) throw Fire();
+        action();
+        if (fails) throw Fire();
+    }
+
+    private Exception Fire()
+    {
+        FaultsFired++;
+        return _fault();
+    }
+
+    public bool Exists(string path) => inner.Exists(path);
+    public void CreateFolder(string path) => Count(() => inner.CreateFolder(path));
+    public void Rename(string from, string to) => Count(() => inner.Rename(from, to));
+    public void Remove(string path) => Count(() => inner.Remove(path));
+    public void FlushFile(string path) => Count(() => inner.FlushFile(path));
+    public void FlushFolder(string path) => Count(() => inner.FlushFolder(path));
+
+    public void WriteNew(string path, ReadOnlySpan<byte> content)
+    {
+        byte[] copy = content.ToArray();
+        Count(() => inner.WriteNew(path, copy));
+    }
+
+    public void Append(string path, ReadOnlySpan<byte> content)
+    {
+        byte[] copy = content.ToArray();
+        Count(() => inner.Append(path, copy));
+    }
+}

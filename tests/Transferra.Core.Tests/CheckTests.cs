@@ -1,0 +1,93 @@
+using Transferra.Core.Checks;
+using Transferra.Core.Kits;
+using Transferra.Core.Records;
+using Transferra.Tests;
+
+namespace Transferra.Core.Tests;
+
+public class CheckTests
+{
+    private readonly Hop _hop = SampleKit.LoadHop();
+
+    private CheckResult Check(MemoryStore store) => new CompanyCheck(_hop.From, _hop, SampleKit.Settings, new ListObserver(), CancellationToken.None).Run(store);
+
+    // Prices of the group add up to 10.00, so that the rule of the books holds.
+    private MemoryStore Sound(params object?[][] more) => SampleKit.Store(_hop, [SampleKit.Part(1, "a", "4.00"), SampleKit.Part(2, "b", "6.00"), .. more]);
+
+    [Fact]
+    public void A_sound_store_gives_no_finding()
+    {
+        CheckResult check = Check(Sound());
+        Assert.Empty(check.Findings);
+        Assert.Equal(2, check.Tables["PART"]);
+    }
+
+    [Fact]
+    public void An_exact_copy_is_a_warning_and_does_not_unbalance_its_group()
+    {
+        Finding finding = Assert.Single(Check(Sound(SampleKit.Part(2, "b", "6.00"))).Findings);
+        Assert.Equal((FindingKinds.ExactCopies, Grade.Warning, 1L, true), (finding.Kind, finding.Grade, finding.Count, finding.IsMendable));
+        Assert.Equal(["2"], finding.Examples);
+    }
+
+    [Fact]
+    public void Records_that_share_a_key_are_a_fault()
+    {
+        Finding finding = Check(Sound(SampleKit.Part(2, "other", "0.00"))).Findings.Single(finding => finding.Kind == FindingKinds.ConflictingKey);
+        Assert.Equal((Grade.Fault, 2L), (finding.Grade, finding.Count));
+    }
+
+    [Fact]
+    public void An_orphan_is_found_once_with_record_and_value()
+    {
+        Finding[] findings = [.. Check(Sound(SampleKit.Part(3, "c", "10.00", group: 77))).Findings];
+        Finding finding = Assert.Single(findings);
+        Assert.Equal((FindingKinds.Orphan, "PART", 1L), (finding.Kind, finding.Table, finding.Count));
+        Assert.Equal(["3: \"77\""], finding.Examples);
+    }
+
+    [Fact]
+    public void Values_that_cannot_be_converted_are_grouped_by_column_and_reason()
+    {
+        CheckResult check = Check(Sound(SampleKit.Part(3, "c", "x", group: 2), SampleKit.Part(4, "d", "y", group: 2), SampleKit.Part(5, "e", "10.00", kind: "?", group: 2)));
+        Finding[] findings = [.. check.Findings.Where(finding => finding.Kind == FindingKinds.NotConvertible)];
+        Assert.Equal([2L, 1L], findings.Select(finding => finding.Count).OrderDescending());
+        Assert.Contains(findings, finding => finding.Examples.Contains("5: \"?\""));
+        // The group with unreadable amounts cannot be judged, so it is not reported as unbalanced as well.
+        Assert.DoesNotContain(check.Findings, finding => finding.Kind == FindingKinds.RuleBroken);
+    }
+
+    [Fact]
+    public void A_rule_of_the_books_is_judged_group_by_group()
+    {
+        Finding finding = Assert.Single(Check(Sound(SampleKit.Part(3, "c", "9.99", group: 2))).Findings);
+        Assert.Equal((FindingKinds.RuleBroken, 1L), (finding.Kind, finding.Count));
+        Assert.Equal(["2: 9.99"], finding.Examples);
+    }
+
+    [Fact]
+    public void Groups_may_span_batches()
+    {
+        // 10,000 records of a tenth of a penny would not fit a batch; the group's sum is right all the same.
+        using MemoryStore store = SampleKit.Store(_hop, [.. Enumerable.Range(1, 10_000).Select(i => SampleKit.Part(i, "p" + i, i == 1 ? "0.01" : i <= 1000 ? "0.01" : "0.00"))]);
+        Assert.Empty(Check(store).Findings);
+    }
+
+    [Theory]
+    [InlineData("gone", FindingKinds.TableMissing)]
+    [InlineData("extra", FindingKinds.TableUnknown)]
+    [InlineData("column", FindingKinds.ColumnUnknown)]
+    [InlineData("damage", FindingKinds.Damaged)]
+    public void Shape_and_damage_stop_the_check(string what, string kind)
+    {
+        using MemoryStore store = Sound();
+        if (what == "gone") store.Tables.Remove("MEMO");
+        if (what == "extra") store.With(new TableShape("CUSTOM", [new("A", FieldType.Integer)], [], []), [1L]);
+        if (what == "column") store.With(store.Tables["GRP"].Shape with { Columns = [.. store.Tables["GRP"].Shape.Columns, new("MINE", FieldType.Text)] });
+        if (what == "damage") store.Complaints.Add("page 7 is torn");
+        CheckResult check = Check(store);
+        Finding finding = Assert.Single(check.Findings);
+        Assert.Equal((kind, Grade.Fault), (finding.Kind, finding.Grade));
+        Assert.False(check.IsReadable);
+    }
+}

@@ -1,0 +1,81 @@
+using Transferra.Core.Kits;
+
+namespace Transferra.Core.Tests;
+
+public class KitLoaderTests
+{
+    private static IReadOnlyList<DescriptionError> ErrorsOf(string? hop = null, string? old = null, string? kit = null)
+    {
+        var errors = new DescriptionErrors();
+        SampleKit.Load(errors, hop, old, kit);
+        return Assert.Throws<DescriptionException>(errors.ThrowIfAny).Errors;
+    }
+
+    [Fact]
+    public void The_sample_loads_without_a_mistake()
+    {
+        Kit kit = SampleKit.Load();
+        Assert.Equal(["1", "2"], kit.Versions.Select(version => version.Name));
+        Assert.Equal(3, kit.Hops[0].Tables.Count);
+        Assert.Equal("only of use to the program", kit.Hops[0].TablesLeftOut["OLDLOG"]);
+    }
+
+    // One change to the hop, the text that the mistake must be told at, and its words.
+    [Theory]
+    [InlineData("part_no: PNO\n        name", "part_no: PNOX\n        name", "PNOX", "there is no column PNOX in PART")]
+    [InlineData("CAST(PRICE AS DECIMAL(10,2))", "CAST(PRICE AS MONEY)", "MONEY", "\"MONEY\" is no type")]
+    [InlineData("CAST(PRICE AS DECIMAL(10,2))", "PRICE", "PRICE", "write CAST(... AS DECIMAL(10,2))")]
+    [InlineData("kinds.code", "kind.code", "kind.code", "there is no lookup kind")]
+    [InlineData("columns-left-out: {SPARE: never used}", "columns-left-out: {SPARE: ''}", "'}", "left out for a reason")]
+    [InlineData("columns-left-out: {SPARE: never used}", "columns-left-out: {SPARE: x, NAME: y}", "NAME: y", "is used and left out")]
+    [InlineData("    columns-left-out: {SPARE: never used}\n", "", "PART\n", "the column PART.SPARE is neither used nor left out")]
+    [InlineData("tables-left-out: {OLDLOG: only of use to the program}\n", "", "tables:", "the table OLDLOG of version 1 is neither carried nor left out")]
+    [InlineData("title: TITLE}}", "title: TITLE, extra: TITLE}}", "extra: TITLE", "there is no column extra in grp")]
+    [InlineData("{grp: {group_no: GNO, title: TITLE}}", "{grp: {group_no: GNO, title: UPPER(TITLE)}}", "UPPER", "this can alter the text")]
+    [InlineData("exact-copies: {keep: first", "exact-copies: {keep: last", "last", "\"keep\" can be: first")]
+    [InlineData("rows-left-out:", "rows-left-aut:", "rows-left-aut", "\"rows-left-aut\" is not known here")]
+    [InlineData("by: [REF]", "by: [TXT]", "{by: [TXT]", "names the first columns of the key of MEMO")]
+    [InlineData("value: \":scheme\"", "value: \":schema\"", ":schema", "there is no setting :schema")]
+    public void One_mistake_is_told_with_file_line_column(string good, string bad, string at, string what)
+    {
+        string hop = SampleKit.Hop.Replace(good, bad, StringComparison.Ordinal);
+        Assert.NotEqual(SampleKit.Hop, hop);
+        DescriptionError error = Assert.Single(ErrorsOf(hop));
+        Assert.Contains(what, error.What, StringComparison.Ordinal);
+        Assert.Equal(Place("kits/sample/hops/1-to-2.yaml", hop, at), (error.File, error.Line, error.Column));
+    }
+
+    private static (string File, int Line, int Column) Place(string file, string text, string at)
+    {
+        int offset = text.IndexOf(at, StringComparison.Ordinal);
+        string before = text[..offset];
+        return (file, before.Count(c => c == '\n') + 1, offset - (before.LastIndexOf('\n') + 1) + 1);
+    }
+
+    [Fact]
+    public void All_mistakes_of_all_files_are_told_in_one_go()
+    {
+        string hop = SampleKit.Hop.Replace("part_no: PNO\n        name", "part_no: PNOX\n        name", StringComparison.Ordinal).Replace("kinds.code", "kind.code", StringComparison.Ordinal);
+        string old = SampleKit.Old.Replace("to: GRP,", "to: GRPX,", StringComparison.Ordinal);
+        string kit = SampleKit.Kit + "\ncolour: blue\n";
+        Assert.Equal([Place("kits/sample/hops/1-to-2.yaml", hop, "PNOX"), Place("kits/sample/hops/1-to-2.yaml", hop, "kind.code"), Place("kits/sample/kit.yaml", kit, "colour"), Place("kits/sample/versions/1.yaml", old, "tables:")],
+            ErrorsOf(hop, old, kit).Select(error => (error.File, error.Line, error.Column)));
+    }
+
+    [Fact]
+    public void A_file_that_is_no_yaml_is_told_with_its_place()
+    {
+        DescriptionError error = ErrorsOf(kit: "kit: [unclosed\ntitle: x\n")[0];
+        Assert.Equal("kits/sample/kit.yaml", error.File);
+        Assert.Contains("not YAML", error.What, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void The_shortest_way_is_found_and_a_missing_one_is_none()
+    {
+        Kit kit = SampleKit.Load();
+        Assert.Single(kit.WayFrom("1", "2")!);
+        Assert.Empty(kit.WayFrom("2", "2")!);
+        Assert.Null(kit.WayFrom("2", "1"));
+    }
+}
