@@ -117,7 +117,7 @@ internal static class SampleKit
         store.With(hop.From.Table("PART")!, parts);
         store.With(hop.From.Table("GRP")!, [1L, "Violins"], [2L, "Horns"]);
         store.With(hop.From.Table("MEMO")!, ["M1", 2L, "bow"], ["M1", 1L, "case"], ["M2", 1L, "reed"]);
-        store.With(hop.From.Table("OLDLOG")!, [[1L]]);
+        store.With(hop.From.Table("OLDLOG")!, [1L]);
         return store;
     }
 

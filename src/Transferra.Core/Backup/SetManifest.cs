@@ -42,6 +42,8 @@ public sealed record SetManifest(string Format, string Office, string Company, s
     internal static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
     {
         WriteIndented = true,
+        RespectRequiredConstructorParameters = true, // a misspelt name is damage, not a missing value
+        RespectNullableAnnotations = true,
         Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
     };
 }

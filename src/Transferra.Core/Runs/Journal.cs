@@ -24,6 +24,8 @@ public sealed class Journal
 {
     private static readonly JsonSerializerOptions Options = new(JsonSerializerDefaults.Web)
     {
+        RespectRequiredConstructorParameters = true,
+        RespectNullableAnnotations = true,
         Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
     };
 

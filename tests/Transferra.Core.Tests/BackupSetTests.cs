@@ -1,0 +1,154 @@
+using Transferra.Core.Backup;
+using Transferra.Core.Matching;
+using Transferra.Core.Office;
+using Transferra.Core.Records;
+using Transferra.Core.Runs;
+using Transferra.Tests;
+
+namespace Transferra.Core.Tests;
+
+public sealed class BackupSetTests : IDisposable
+{
+    private readonly TempFolder _folder = new();
+    private readonly DiskVolume _volume = new();
+    private readonly Company _company;
+    private readonly OfficeDescription _office;
+    private readonly string _set;
+
+    public BackupSetTests()
+    {
+        _folder.Write("data/books.db", string.Concat(Enumerable.Range(0, 3000).Select(i => $"record {i * 7919 % 1009};")));
+        _folder.Write("data/docs/sub/ünïcode name.txt", "a document");
+        _folder.Write("data/docs/empty.txt", "");
+        _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), [_folder["data/docs"]], new Dictionary<string, string>());
+        _office = new OfficeDescription("Office", _folder.Path, [], [], 0);
+        _set = _folder["set.tar"];
+    }
+
+    public void Dispose() => _folder.Dispose();
+
+    private BackupSetInfo Write(IVolume? volume = null) =>
+        BackupSets.Write(volume ?? _volume, _office, _company, "1", [new TableBaseline("T", 3, 0, "00")], _set, "test", (_, _) => { }, CancellationToken.None);
+
+    [Fact]
+    public void A_set_is_complete_in_itself_and_unpacks_to_the_same_bytes()
+    {
+        BackupSetInfo set = Write();
+        Assert.Equal(["store/books.db", "documents/0/empty.txt", "documents/0/sub/ünïcode name.txt"], set.Manifest.Members.Select(member => member.Name));
+        Assert.Empty(BackupSets.Verify(_set));
+        Assert.Empty(BackupSets.Unpack(_set, _folder["out"]));
+        Assert.Equal(File.ReadAllBytes(_folder["data/books.db"]), File.ReadAllBytes(_folder["out/store/books.db"]));
+        Assert.Equal("a document", File.ReadAllText(_folder["out/documents/0/sub/ünïcode name.txt"]));
+        Assert.Equal(File.GetLastWriteTimeUtc(_folder["data/books.db"]), File.GetLastWriteTimeUtc(_folder["out/store/books.db"]), TimeSpan.FromMilliseconds(1));
+        Assert.Equal(set.Manifest.Members, BackupSets.ReadInfo(_set).Manifest.Members);
+    }
+
+    [Fact]
+    public void Any_flipped_byte_that_carries_meaning_is_noticed()
+    {
+        Write();
+        byte[] sound = File.ReadAllBytes(_set);
+        string flipped = _folder["flipped.tar"];
+        int unnoticed = 0;
+        for (int at = 0; at < sound.Length; at += 13)
+        {
+            byte[] bytes = [.. sound];
+            bytes[at] ^= 0x40;
+            File.WriteAllBytes(flipped, bytes);
+            if (BackupSets.Verify(flipped).Count == 0)
+            {
+                unnoticed++;
+                // Only tar's own words about a member (times, padding) may change unnoticed: what comes out is the same.
+                string unpacked = _folder["unpacked-" + at.ToString(System.Globalization.CultureInfo.InvariantCulture)];
+                Assert.Empty(BackupSets.Unpack(flipped, unpacked));
+                Assert.Equal(File.ReadAllBytes(_folder["data/books.db"]), File.ReadAllBytes(Path.Combine(unpacked, "store/books.db")));
+                Assert.Equal("a document", File.ReadAllText(Path.Combine(unpacked, "documents/0/sub/ünïcode name.txt")));
+                Directory.Delete(unpacked, recursive: true);
+            }
+        }
+        Assert.InRange(unnoticed, 0, sound.Length / 13 / 2);
+    }
+
+    [Fact]
+    public void A_damaged_member_is_named()
+    {
+        Write();
+        byte[] bytes = File.ReadAllBytes(_set);
+        int zstd = bytes.AsSpan().IndexOf((byte[])[0x28, 0xB5, 0x2F, 0xFD]); // the magic number of the first member, the store
+        bytes[zstd + 40] ^= 1;
+        File.WriteAllBytes(_set, bytes);
+        SetFault fault = Assert.Single(BackupSets.Verify(_set));
+        Assert.Equal(("damaged", "store/books.db"), (fault.Code, fault.Member));
+    }
+
+    [Fact]
+    public void A_set_cut_off_anywhere_is_noticed()
+    {
+        Write();
+        byte[] sound = File.ReadAllBytes(_set);
+        // The last 1024 bytes are tar's end mark, of zeros only.
+        for (int length = 0; length < sound.Length - 1024; length += 211)
+        {
+            File.WriteAllBytes(_set, sound[..length]);
+            Assert.NotEmpty(BackupSets.Verify(_set));
+        }
+    }
+
+    [Fact]
+    public void Something_behind_the_end_is_noticed()
+    {
+        Write();
+        using (FileStream file = File.Open(_set, FileMode.Append)) file.WriteByte(7);
+        Assert.Equal("extra", Assert.Single(BackupSets.Verify(_set)).Code);
+    }
+
+    [Fact]
+    public void A_member_name_that_leads_out_of_the_folder_is_refused()
+    {
+        BackupSetInfo set = Write();
+        byte[] bytes = File.ReadAllBytes(_set);
+        // Both the manifest and the tar header say ../../ where they said store/: same length, so the structure stays.
+        byte[] from = "store/books.db"u8.ToArray(), to = "../../books.db"u8.ToArray();
+        for (int at; (at = bytes.AsSpan().IndexOf(from)) >= 0;) to.CopyTo(bytes, at);
+        File.WriteAllBytes(_set, bytes);
+        Assert.NotEmpty(BackupSets.Unpack(_set, _folder["deep/er/out"]));
+        Assert.False(File.Exists(_folder["deep/books.db"]));
+        Assert.NotNull(set);
+    }
+
+    [Fact]
+    public void Broken_off_at_any_operation_there_is_no_file_that_looks_like_a_set_but_is_none()
+    {
+        for (int n = 1, fired = 1; fired > 0; n++)
+        {
+            File.Delete(_set);
+            var volume = new FaultyVolume(_volume, n, fault: () => new IOException("disk"));
+            try { Write(volume); }
+            catch (IOException) { /* reported, as it should be */ }
+            fired = volume.FaultsFired;
+            if (File.Exists(_set)) Assert.Empty(BackupSets.Verify(_set));
+        }
+        File.Delete(_set);
+        Write(); // what was left lying about is no hindrance
+        Assert.Empty(BackupSets.Verify(_set));
+        Assert.Equal(["data", "set.tar"], Directory.EnumerateFileSystemEntries(_folder.Path).Select(path => Path.GetFileName(path)!).Order());
+    }
+
+    [Fact]
+    public void Records_that_differ_from_the_baseline_are_told()
+    {
+        SetManifest manifest = Write().Manifest;
+        Assert.Empty(BackupSets.CompareRecords(manifest, [new TableBaseline("T", 3, 0, "00")]));
+        Assert.Equal("records", Assert.Single(BackupSets.CompareRecords(manifest, [new TableBaseline("T", 3, 0, "01")])).Code);
+        Assert.Equal("records", Assert.Single(BackupSets.CompareRecords(manifest, [])).Code);
+    }
+
+    [Fact]
+    public void What_is_no_set_is_refused_in_words()
+    {
+        string file = _folder.Write("other.tar", "this is not a tar");
+        Assert.Contains("no backup set", Assert.Throws<TransferraException>(() => BackupSets.ReadInfo(file)).Message, StringComparison.Ordinal);
+        Assert.Contains("not there", Assert.Throws<TransferraException>(() => BackupSets.ReadInfo(_folder["none.tar"])).Message, StringComparison.Ordinal);
+        Assert.Empty(BackupSets.List(_folder.Path));
+    }
+}
