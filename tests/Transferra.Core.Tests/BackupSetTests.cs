@@ -44,29 +44,18 @@ public sealed class BackupSetTests : IDisposable
     }
 
     [Fact]
-    public void Any_flipped_byte_that_carries_meaning_is_noticed()
+    public void Any_flipped_byte_is_noticed_also_in_headers_and_padding()
     {
         Write();
         byte[] sound = File.ReadAllBytes(_set);
         string flipped = _folder["flipped.tar"];
-        int unnoticed = 0;
         for (int at = 0; at < sound.Length; at += 13)
         {
             byte[] bytes = [.. sound];
             bytes[at] ^= 0x40;
             File.WriteAllBytes(flipped, bytes);
-            if (BackupSets.Verify(flipped).Count == 0)
-            {
-                unnoticed++;
-                // Only tar's own words about a member (times, padding) may change unnoticed: what comes out is the same.
-                string unpacked = _folder["unpacked-" + at.ToString(System.Globalization.CultureInfo.InvariantCulture)];
-                Assert.Empty(BackupSets.Unpack(flipped, unpacked));
-                Assert.Equal(File.ReadAllBytes(_folder["data/books.db"]), File.ReadAllBytes(Path.Combine(unpacked, "store/books.db")));
-                Assert.Equal("a document", File.ReadAllText(Path.Combine(unpacked, "documents/0/sub/ünïcode name.txt")));
-                Directory.Delete(unpacked, recursive: true);
-            }
+            Assert.True(BackupSets.Verify(flipped).Count > 0, $"the byte at {at} of {sound.Length} was changed and nobody noticed");
         }
-        Assert.InRange(unnoticed, 0, sound.Length / 13 / 2);
     }
 
     [Fact]
@@ -86,8 +75,7 @@ public sealed class BackupSetTests : IDisposable
     {
         Write();
         byte[] sound = File.ReadAllBytes(_set);
-        // The last 1024 bytes are tar's end mark, of zeros only.
-        for (int length = 0; length < sound.Length - 1024; length += 211)
+        for (int length = 0; length < sound.Length; length += 211)
         {
             File.WriteAllBytes(_set, sound[..length]);
             Assert.NotEmpty(BackupSets.Verify(_set));
@@ -99,7 +87,7 @@ public sealed class BackupSetTests : IDisposable
     {
         Write();
         using (FileStream file = File.Open(_set, FileMode.Append)) file.WriteByte(7);
-        Assert.Equal("extra", Assert.Single(BackupSets.Verify(_set)).Code);
+        Assert.Contains(BackupSets.Verify(_set), fault => fault.Code == "extra");
     }
 
     [Fact]

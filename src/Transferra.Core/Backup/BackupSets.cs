@@ -57,14 +57,16 @@ public static class BackupSets
             byte[] json = JsonSerializer.SerializeToUtf8Bytes(manifest, SetManifest.Json);
             using (FileStream file = new(part, FileMode.CreateNew, FileAccess.Write))
             {
-                using var tar = new TarWriter(file, TarEntryFormat.Pax, leaveOpen: true);
+                using var sealing = new HashingStream(file);
+                using var tar = new TarWriter(sealing, TarEntryFormat.Pax, leaveOpen: true);
                 Add(tar, SetManifest.FirstMember, new MemoryStream(json), manifest.MadeAt);
                 for (int i = 0; i < members.Count; i++)
                 {
                     using FileStream member = File.OpenRead(Path.Combine(packed, i.ToString(CultureInfo.InvariantCulture)));
                     Add(tar, members[i].Name + ".zst", member, members[i].Modified);
                 }
-                Add(tar, SetManifest.LastMember, new MemoryStream(Encoding.ASCII.GetBytes(Convert.ToHexStringLower(SHA256.HashData(json)))), manifest.MadeAt);
+                // The older, shorter header: its length is known, so that a reader knows where the sealed bytes end.
+                tar.WriteEntry(new UstarTarEntry(TarEntryType.RegularFile, SetManifest.LastMember) { DataStream = new MemoryStream(Encoding.ASCII.GetBytes(sealing.Digest())), ModificationTime = manifest.MadeAt });
             }
             volume.FlushFile(part);
             volume.Rename(part, path);

@@ -1,9 +1,11 @@
-// HashingStream.cs: passes bytes on to another stream, counting and digesting them.
+// HashingStream.cs: passes bytes on to another stream, counting them and digesting the first of them.
 using System.Security.Cryptography;
 
 namespace Transferra.Core.Backup;
 
-internal sealed class HashingStream(Stream inner) : Stream
+/// <param name="inner">Where the bytes come from or go to; not disposed.</param>
+/// <param name="hashed">How many bytes from the start are digested; all when left out.</param>
+internal sealed class HashingStream(Stream inner, long hashed = long.MaxValue) : Stream
 {
     private readonly IncrementalHash _hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
 
@@ -22,8 +24,7 @@ internal sealed class HashingStream(Stream inner) : Stream
     public override int Read(Span<byte> buffer)
     {
         int read = inner.Read(buffer);
-        _hash.AppendData(buffer[..read]);
-        Count += read;
+        Take(buffer[..read]);
         return read;
     }
 
@@ -32,8 +33,13 @@ internal sealed class HashingStream(Stream inner) : Stream
     public override void Write(ReadOnlySpan<byte> buffer)
     {
         inner.Write(buffer);
-        _hash.AppendData(buffer);
-        Count += buffer.Length;
+        Take(buffer);
+    }
+
+    private void Take(ReadOnlySpan<byte> bytes)
+    {
+        if (Count < hashed) _hash.AppendData(bytes[..(int)Math.Min(bytes.Length, hashed - Count)]);
+        Count += bytes.Length;
     }
 
     public override void Flush() => inner.Flush();

@@ -36,8 +36,11 @@ public sealed record SetManifest(string Format, string Office, string Company, s
     /// <summary>Name of the first member.</summary>
     public const string FirstMember = "manifest.json";
 
-    /// <summary>Name of the last member: SHA-256 of the first, in hexadecimal.</summary>
-    public const string LastMember = "manifest.sha256";
+    /// <summary>Name of the last member: SHA-256 of every byte of the set before it, in hexadecimal.</summary>
+    public const string LastMember = "seal.sha256";
+
+    /// <summary>Bytes from the seal's header to the end of the file: header, one block of content, two blocks of end mark.</summary>
+    internal const int SealBytes = 4 * 512;
 
     internal static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
     {

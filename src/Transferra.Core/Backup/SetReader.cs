@@ -1,5 +1,5 @@
 // SetReader.cs: reads a set from its first to its last byte, comparing with the manifest; unpacks it when a folder is given.
-// Holds: (1) any change of any byte that carries meaning is a fault, located to its member; (2) members that the manifest does not
+// Holds: (1) any change of any byte is a fault, located to its member where one is concerned; (2) members that the manifest does not
 //        know, and members it knows that are not there, are faults; (3) no member name leads out of the folder.
 using System.Formats.Tar;
 using System.Globalization;
@@ -30,7 +30,9 @@ internal sealed class SetReader(string path, string? folder)
 
     private void Read(FileStream file)
     {
-        using var tar = new TarReader(file);
+        long sealedBytes = Math.Max(0, file.Length - SetManifest.SealBytes);
+        using var all = new HashingStream(file, sealedBytes);
+        using var tar = new TarReader(all);
         TarEntry? entry = tar.GetNextEntry();
         if (entry?.Name != SetManifest.FirstMember || entry.DataStream is null)
         {
@@ -53,15 +55,13 @@ internal sealed class SetReader(string path, string? folder)
             return;
         }
         int next = 0;
-        bool sealSeen = false;
+        string? seal = null;
         while ((entry = tar.GetNextEntry()) is not null)
         {
-            if (entry.Name == SetManifest.LastMember && next == manifest.Members.Count && !sealSeen)
+            if (entry.Name == SetManifest.LastMember && next == manifest.Members.Count && seal is null)
             {
-                sealSeen = true;
                 using var reader = new StreamReader(entry.DataStream ?? Stream.Null, Encoding.ASCII);
-                if (reader.ReadToEnd() != Convert.ToHexStringLower(SHA256.HashData(json)))
-                    _faults.Add(new SetFault("manifest", SetManifest.LastMember, "the manifest's digest is not the one at the end of the set"));
+                seal = reader.ReadToEnd();
                 continue;
             }
             SetMember? member = next < manifest.Members.Count ? manifest.Members[next] : null;
@@ -74,14 +74,21 @@ internal sealed class SetReader(string path, string? folder)
             ReadMember(member, entry.DataStream ?? Stream.Null);
         }
         foreach (SetMember missing in manifest.Members.Skip(next)) _faults.Add(new SetFault("missing", missing.Name, "the member is not in the set"));
-        if (!sealSeen) _faults.Add(new SetFault("missing", SetManifest.LastMember, "the set has no end: it was cut off"));
-        // After the last member there are only zeros: tar's end mark and padding.
-        for (int value; (value = file.ReadByte()) >= 0;)
+        if (seal is null)
         {
-            if (value == 0) continue;
-            _faults.Add(new SetFault("extra", "", "there is something behind the end of the set"));
-            break;
+            _faults.Add(new SetFault("missing", SetManifest.LastMember, "the set has no end: it was cut off"));
+            return;
         }
+        // Behind the seal's 64 digits there are only zeros: the rest of its block and tar's end mark.
+        byte[] rest = new byte[4096];
+        for (int read; (read = all.Read(rest)) > 0;)
+            if (rest.AsSpan(0, read).ContainsAnyExcept((byte)0)) _faults.Add(new SetFault("extra", "", "there is something behind the end of the set"));
+        var end = new byte[Math.Min(SetManifest.SealBytes - 512 - 64, (int)Math.Min(file.Length, int.MaxValue))];
+        file.Seek(-end.Length, SeekOrigin.End);
+        file.ReadExactly(end);
+        if (end.AsSpan().ContainsAnyExcept((byte)0)) _faults.Add(new SetFault("extra", "", "there is something behind the end of the set"));
+        if (_faults.Count == 0 && seal != all.Digest())
+            _faults.Add(new SetFault("manifest", "", "the set is not as it was sealed: its tar headers, padding or manifest were changed"));
     }
 
     private void ReadMember(SetMember member, Stream content)
