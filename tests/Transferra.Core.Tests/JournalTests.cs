@@ -82,6 +82,22 @@ public sealed class JournalTests : IDisposable
         Assert.Throws<IOException>(() => journal.Append("", "run", "ended"));
         Assert.Single(journal.Entries);
     }
+
+    [Fact] // J3: a line written in part, then another behind it, would break the chain for good
+    public void After_a_line_that_failed_nothing_is_appended_until_the_journal_is_opened_anew()
+    {
+        var volume = new FaultyVolume(_volume, failAt: 4, afterwards: true);
+        Journal journal = Journal.Create(volume, FilePath);
+        journal.Append("", "run", "begun");
+        Assert.Throws<IOException>(() => journal.Append("QIH", "convert", "announced"));
+        byte[] torn = File.ReadAllBytes(FilePath)[..^20];
+        File.WriteAllBytes(FilePath, torn);
+        Assert.Throws<IOException>(() => journal.Append("QIH", "convert", "stopped"));
+        Assert.Equal(torn, File.ReadAllBytes(FilePath));
+        Journal again = Journal.Open(_volume, FilePath, toContinue: true);
+        again.Append("QIH", "convert", "stopped");
+        Assert.Equal(["begun", "stopped"], Journal.Open(_volume, FilePath, toContinue: false).Entries.Select(entry => entry.State));
+    }
 }
 
 public sealed class SwapTests : IDisposable

@@ -4,7 +4,6 @@
 using System.Formats.Tar;
 using System.Globalization;
 using System.Security.Cryptography;
-using System.Text;
 using System.Text.Json;
 using Transferra.Core.Matching;
 using Transferra.Core.Office;
@@ -58,15 +57,15 @@ public static class BackupSets
             using (FileStream file = new(part, FileMode.CreateNew, FileAccess.Write))
             {
                 using var sealing = new HashingStream(file);
-                using var tar = new TarWriter(sealing, TarEntryFormat.Pax, leaveOpen: true);
+                // The writer's own end mark, added when it is disposed, would stand before the seal; so it is not disposed.
+                var tar = new TarWriter(sealing, TarEntryFormat.Pax, leaveOpen: true);
                 Add(tar, SetManifest.FirstMember, new MemoryStream(json), manifest.MadeAt);
                 for (int i = 0; i < members.Count; i++)
                 {
                     using FileStream member = File.OpenRead(Path.Combine(packed, i.ToString(CultureInfo.InvariantCulture)));
                     Add(tar, members[i].Name + ".zst", member, members[i].Modified);
                 }
-                // The older, shorter header: its length is known, so that a reader knows where the sealed bytes end.
-                tar.WriteEntry(new UstarTarEntry(TarEntryType.RegularFile, SetManifest.LastMember) { DataStream = new MemoryStream(Encoding.ASCII.GetBytes(sealing.Digest())), ModificationTime = manifest.MadeAt });
+                file.Write(SetSeal.Of(sealing.Digest(), manifest.MadeAt));
             }
             volume.FlushFile(part);
             volume.Rename(part, path);

@@ -36,12 +36,6 @@ public sealed record SetManifest(string Format, string Office, string Company, s
     /// <summary>Name of the first member.</summary>
     public const string FirstMember = "manifest.json";
 
-    /// <summary>Name of the last member: SHA-256 of every byte of the set before it, in hexadecimal.</summary>
-    public const string LastMember = "seal.sha256";
-
-    /// <summary>Bytes from the seal's header to the end of the file: header, one block of content, two blocks of end mark.</summary>
-    internal const int SealBytes = 4 * 512;
-
     internal static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
     {
         WriteIndented = true,
@@ -58,7 +52,7 @@ public sealed record SetManifest(string Format, string Office, string Company, s
 public sealed record BackupSetInfo(string Path, long Bytes, SetManifest Manifest);
 
 /// <summary>Something wrong with a set.</summary>
-/// <param name="Code">manifest, missing, damaged, extra, records</param>
+/// <param name="Code">manifest, missing, damaged, extra, seal, records</param>
 /// <param name="Member">The member concerned; "" for the set as a whole.</param>
 /// <param name="What">In words.</param>
 public sealed record SetFault(string Code, string Member, string What);

@@ -4,7 +4,6 @@
 using System.Formats.Tar;
 using System.Globalization;
 using System.Security.Cryptography;
-using System.Text;
 using System.Text.Json;
 using ZstdSharp;
 
@@ -30,7 +29,7 @@ internal sealed class SetReader(string path, string? folder)
 
     private void Read(FileStream file)
     {
-        long sealedBytes = Math.Max(0, file.Length - SetManifest.SealBytes);
+        long sealedBytes = Math.Max(0, file.Length - SetSeal.Bytes);
         using var all = new HashingStream(file, sealedBytes);
         using var tar = new TarReader(all);
         TarEntry? entry = tar.GetNextEntry();
@@ -55,15 +54,10 @@ internal sealed class SetReader(string path, string? folder)
             return;
         }
         int next = 0;
-        string? seal = null;
         while ((entry = tar.GetNextEntry()) is not null)
         {
-            if (entry.Name == SetManifest.LastMember && next == manifest.Members.Count && seal is null)
-            {
-                using var reader = new StreamReader(entry.DataStream ?? Stream.Null, Encoding.ASCII);
-                seal = reader.ReadToEnd();
-                continue;
-            }
+            // What the seal says is judged below, with every byte of it.
+            if (entry.Name == SetSeal.Name && next == manifest.Members.Count) break;
             SetMember? member = next < manifest.Members.Count ? manifest.Members[next] : null;
             if (member is null || entry.Name != member.Name + ".zst")
             {
@@ -74,21 +68,13 @@ internal sealed class SetReader(string path, string? folder)
             ReadMember(member, entry.DataStream ?? Stream.Null);
         }
         foreach (SetMember missing in manifest.Members.Skip(next)) _faults.Add(new SetFault("missing", missing.Name, "the member is not in the set"));
-        if (seal is null)
-        {
-            _faults.Add(new SetFault("missing", SetManifest.LastMember, "the set has no end: it was cut off"));
-            return;
-        }
-        // Behind the seal's 64 digits there are only zeros: the rest of its block and tar's end mark.
-        byte[] rest = new byte[4096];
-        for (int read; (read = all.Read(rest)) > 0;)
-            if (rest.AsSpan(0, read).ContainsAnyExcept((byte)0)) _faults.Add(new SetFault("extra", "", "there is something behind the end of the set"));
-        var end = new byte[Math.Min(SetManifest.SealBytes - 512 - 64, (int)Math.Min(file.Length, int.MaxValue))];
-        file.Seek(-end.Length, SeekOrigin.End);
+        // The digest covers what stands before the seal, also what the tar reader passed over.
+        byte[] rest = new byte[1 << 16];
+        while (all.Read(rest) > 0) { }
+        byte[] end = new byte[file.Length - sealedBytes];
+        file.Seek(sealedBytes, SeekOrigin.Begin);
         file.ReadExactly(end);
-        if (end.AsSpan().ContainsAnyExcept((byte)0)) _faults.Add(new SetFault("extra", "", "there is something behind the end of the set"));
-        if (_faults.Count == 0 && seal != all.Digest())
-            _faults.Add(new SetFault("manifest", "", "the set is not as it was sealed: its tar headers, padding or manifest were changed"));
+        if (SetSeal.Judge(end, all.Digest(), manifest.MadeAt) is { } wrong && _faults.Count == 0) _faults.Add(new SetFault("seal", SetSeal.Name, wrong));
     }
 
     private void ReadMember(SetMember member, Stream content)

@@ -2,6 +2,7 @@
 // J1  A line is on the disk before the step it announces begins.
 // J2  A "done" line is written only after everything the step changed is on the disk.
 // J3  Cut after any line, or within one: a torn last line counts as not written; resume and undo go on from what is left.
+//     For the same reason nothing is appended after a line that failed: it may stand there in part.
 // J4  A line altered, removed or put in later breaks the chain and is noticed.
 using System.Security.Cryptography;
 using System.Text.Json;
@@ -32,6 +33,7 @@ public sealed class Journal
     private readonly IVolume _volume;
     private readonly List<JournalEntry> _entries = [];
     private string _lastDigest = new('0', 64);
+    private bool _failed;
 
     private Journal(IVolume volume, string path) => (_volume, FilePath) = (volume, path);
 
@@ -90,11 +92,15 @@ public sealed class Journal
         "Nothing is done on the word of an altered journal. Put back the original file, or undo by hand with the set-aside files that its earlier lines name.", error);
 
     /// <summary>Writes a line and flushes it.</summary>
+    /// <exception cref="IOException">It could not be written, or an earlier one could not; open the journal anew to go on.</exception>
     public JournalEntry Append(string company, string stage, string state, IReadOnlyDictionary<string, string>? facts = null)
     {
         var entry = new JournalEntry(_entries.Count + 1, DateTimeOffset.UtcNow, company, stage, state, facts ?? new Dictionary<string, string>(), _lastDigest);
         byte[] line = JsonSerializer.SerializeToUtf8Bytes(entry, Options);
+        if (_failed) throw new IOException($"the journal {FilePath} could not be written a moment ago; nothing more is done without it");
+        _failed = true;
         _volume.Append(FilePath, [.. line, (byte)'\n']);
+        _failed = false;
         _entries.Add(entry);
         _lastDigest = Digest(line);
         return entry;
