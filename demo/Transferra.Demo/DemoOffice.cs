@@ -14,8 +14,9 @@ public static class DemoOffice
 
     /// <summary>Writes office.yaml, the kit, the program stand-in, the companies' stores and documents.</summary>
     /// <param name="folder">An empty or new folder.</param>
+    /// <param name="oneIn">Writes only one in so many records, for quick trials; planted faults may be missing then.</param>
     /// <exception cref="IOException">The folder is not empty, or cannot be written.</exception>
-    public static void Write(string folder)
+    public static void Write(string folder, int oneIn = 1)
     {
         Directory.CreateDirectory(folder);
         if (Directory.EnumerateFileSystemEntries(folder).Any()) throw new IOException($"the folder {folder} is not empty");
@@ -29,8 +30,8 @@ public static class DemoOffice
             resource.CopyTo(file);
         }
         WriteText(Path.Combine(folder, "programs/ledger/ledger.ini"), "; stand-in for the installed program\n[Program]\nName=Pellwright Ledger\nVersion=5.4\n");
-        new LedgerData(seed: 6001, customers: 400, suppliers: 60, invoices: 3000, vouchers: 24_000).Write(Path.Combine(folder, "data/QIH/ledger.db"), "Quaverholt Hire", Faults.CopiesOnly);
-        new LedgerData(seed: 6002, customers: 120, suppliers: 25, invoices: 700, vouchers: 6_000).Write(Path.Combine(folder, "data/QWS/ledger.db"), "Quaverholt Workshop", Faults.All);
+        new LedgerData(seed: 6001, customers: 400 / oneIn, suppliers: 60 / oneIn, invoices: 3000 / oneIn, vouchers: 24_000 / oneIn).Write(Path.Combine(folder, "data/QIH/ledger.db"), "Quaverholt Hire", Faults.CopiesOnly);
+        new LedgerData(seed: 6002, customers: 120 / oneIn, suppliers: 25 / oneIn, invoices: 700 / oneIn, vouchers: 6_000 / oneIn).Write(Path.Combine(folder, "data/QWS/ledger.db"), "Quaverholt Workshop", Faults.All);
         WriteDocuments(Path.Combine(folder, "data/QIH/documents"));
     }
 

@@ -27,7 +27,7 @@ internal static class DemoCommand
         RunReport report = RunReport.Of(office.Office, run);
         string text = string.Join(", ", report.Companies.Select(company => $"{company.Code} {company.Outcome}"));
         bool asTold = upgraded == ExitCodes.LookAt && text == "QIH through, QWS stopped";
-        screen.Heading(asTold ? "That is the whole job: one company is through, the other waits for three corrections." : $"This is not how the demo should end: {text}");
+        screen.Heading(asTold ? "That is the whole job: one company is through, the other waits for four corrections." : $"This is not how the demo should end: {text}");
         screen.Line($"The office is in {folder}. Look around in it:");
         foreach (string hint in (string[])["survey", "match QIH", "signoff", $"undo --run {run.Id} --yes QIH"])
             screen.Line($"  transferra {hint} --office {folder}");

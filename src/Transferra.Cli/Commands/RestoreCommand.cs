@@ -76,7 +76,10 @@ internal static class RestoreCommand
         RunContext context = session.Context(observer);
         var facts = new Dictionary<string, string>
         {
-            [$"{company.Code}.from"] = version.Name, [$"{company.Code}.to"] = version.Name, [$"{company.Code}.set"] = set.Path, [$"{company.Code}.store"] = company.Store.Path,
+            [$"{company.Code}.from"] = version.Name,
+            [$"{company.Code}.to"] = version.Name,
+            [$"{company.Code}.set"] = set.Path,
+            [$"{company.Code}.store"] = company.Store.Path,
             [$"{company.Code}.had-store"] = File.Exists(company.Store.Path) ? "1" : "0",
         };
         for (int i = 0; i < company.DocumentFolders.Count; i++)

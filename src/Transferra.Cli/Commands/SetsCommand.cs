@@ -1,7 +1,7 @@
 // SetsCommand.cs: sets: which backup sets are there?
+using Transferra.Cli.Rendering;
 using Transferra.Core.Backup;
 using Transferra.Core.Runs;
-using Transferra.Cli.Rendering;
 
 namespace Transferra.Cli.Commands;
 

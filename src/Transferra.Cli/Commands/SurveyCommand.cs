@@ -24,7 +24,7 @@ internal static class SurveyCommand
                 screen.Line($"  {company.Code}: {company.StorePath}");
                 if (company.Problem.Length == 0)
                 {
-                    screen.Line($"       data version by {string.Join("; ", company.Signs.Select(sign => $"{sign.Where} = {sign.Says}"))}");
+                    foreach (VersionSign sign in company.Signs) screen.Line($"       version {sign.Version} by {sign.Where}: {sign.Says}");
                     continue;
                 }
                 screen.Bad($"       {company.Problem}");

@@ -19,10 +19,11 @@ internal static class Results
             screen.Good("Nothing found.");
             return;
         }
-        screen.Table(["", "Table", ">Count", "What", "For example"], check.Findings.Select(finding => (IReadOnlyList<string>)
-            [finding.Grade.ToString().ToLowerInvariant(), finding.Table, Number(finding.Count), finding.What, string.Join("\n", finding.Examples.Take(3))]));
-        foreach (IGrouping<string, Finding> step in check.Findings.GroupBy(finding => finding.Next))
-            screen.Line($"{string.Join(", ", step.Select(finding => finding.Table).Where(table => table.Length > 0).Distinct())}: {step.Key}");
+        screen.Table([">No", "Grade", "Table", ">Count", "What", "For example"], check.Findings.Select((finding, i) => (IReadOnlyList<string>)
+            [Number(i + 1), finding.Grade.ToString().ToLowerInvariant(), finding.Table, Number(finding.Count), finding.What, string.Join("\n", finding.Examples.Take(3))]));
+        screen.Line("What to do:");
+        foreach (IGrouping<string, int> step in check.Findings.Select((finding, i) => (finding.Next, i + 1)).GroupBy(entry => entry.Next, entry => entry.Item2))
+            screen.Line($"  {string.Join(", ", step.Select(number => Number(number)))}: {step.Key}");
     }
 
     public static void Backups(Screen screen, IReadOnlyList<BackupResult> sets)

@@ -11,8 +11,12 @@ internal sealed class ScreenObserver(Screen screen) : IRunObserver
 
     private static readonly Dictionary<string, string> Titles = new()
     {
-        [Stages.Check] = "check: is the old data sound?", [Stages.Backup] = "backup: a copy that is proved", [Stages.Convert] = "convert: a new store beside the old one",
-        [Stages.Match] = "match: are the records the same?", [Stages.ChangeOver] = "change-over: the new store takes the old one's place", [Stages.CheckAgain] = "check again: is the new data sound?",
+        [Stages.Check] = "check: is the old data sound?",
+        [Stages.Backup] = "backup: a copy that is proved",
+        [Stages.Convert] = "convert: a new store beside the old one",
+        [Stages.Match] = "match: are the records the same?",
+        [Stages.ChangeOver] = "change-over: the new store takes the old one's place",
+        [Stages.CheckAgain] = "check again: is the new data sound?",
     };
 
     public void Progress(string table, long rows, long ofRows) => screen.Progress.Show(_at + table, rows, ofRows);

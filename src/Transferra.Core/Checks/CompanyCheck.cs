@@ -118,7 +118,7 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
         string table = map.From.Name;
         if (copies.Count > 0)
             _findings.Add(new Finding(FindingKinds.ExactCopies, Grade.Warning, table, copies.Count, "records that are there more than once, the same in every column",
-                copies.Examples, $"Nothing: the conversion leaves out all but one ({map.ExactCopies}).", true));
+                copies.Examples, $"Nothing: the conversion leaves out all but one, by the rule \"{map.ExactCopies}\".", true));
         if (conflicts.Count > 0)
             _findings.Add(new Finding(FindingKinds.ConflictingKey, Grade.Fault, table, conflicts.Count, $"records that share their key ({string.Join(", ", map.From.Key)}) with another",
                 conflicts.Examples, $"Correct them in version {version.Name}, or send the list to the vendor.", false));

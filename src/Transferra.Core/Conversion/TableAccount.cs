@@ -53,8 +53,12 @@ public sealed record TableAccount(string Table, long Read, long Carried, long Ch
         new TableAccount("", 0, 0, 0, 0, 0, 0, new Dictionary<string, long>(), new Dictionary<string, long>()),
         (sum, a) => sum with
         {
-            Read = sum.Read + a.Read, Carried = sum.Carried + a.Carried, Changed = sum.Changed + a.Changed,
-            Combined = sum.Combined + a.Combined, LeftOut = sum.LeftOut + a.LeftOut, Exceptions = sum.Exceptions + a.Exceptions,
+            Read = sum.Read + a.Read,
+            Carried = sum.Carried + a.Carried,
+            Changed = sum.Changed + a.Changed,
+            Combined = sum.Combined + a.Combined,
+            LeftOut = sum.LeftOut + a.LeftOut,
+            Exceptions = sum.Exceptions + a.Exceptions,
         });
 }
 

@@ -215,7 +215,8 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
             {
                 try { return Keep(checked(a.Values[row] * b.Values[row]), result); }
                 catch (OverflowException) { return FaultCode.OutOfRange; }
-            },
+            }
+            ,
             _ => (a, b, row, result) =>
             {
                 if (b.Values[row] == 0) return FaultCode.DivisionByZero;
@@ -223,7 +224,8 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
                 if (shift > 38 || !DecimalText.Fits(a.Values[row], Math.Max(0, 38 - shift))) return FaultCode.OutOfRange;
                 (Int128 quotient, Int128 rest) = Int128.DivRem(a.Values[row] * DecimalText.PowerOfTen(shift), b.Values[row]);
                 return rest != 0 ? FaultCode.NeedsRounding : Keep(quotient, result);
-            },
+            }
+            ,
         };
         return new PairKernel<WideVector, WideVector>(type, wideLeft, wideRight, blame, append, code => Casts.Word(code, type));
 

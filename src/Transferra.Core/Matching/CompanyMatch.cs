@@ -246,10 +246,11 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
         {
             string label = string.Join(" / ", row.Take(row.Count - 1).Select(cell => cell ?? "(none)"));
             string value = row[^1] ?? "0";
-            if (!Int128.TryParse(value, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out Int128 units))
-                throw new TransferraException($"the control total \"{total.Name}\" gave {ValueText.Quote(value)}, which is no whole number",
-                    "A control total adds up whole units (pence, cents), so that the engine's sum is exact. Correct the query in the kit.");
-            if (!lines.TryAdd(label, DecimalText.Format(units, total.Scale)))
+            // A total adds up whole units (pence, cents), so that the engine's sum is exact. Anything else got in behind our back, or the
+            // query is wrong; either way it agrees with nothing.
+            string shown = Int128.TryParse(value, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out Int128 units)
+                ? DecimalText.Format(units, total.Scale) : $"{ValueText.Quote(value)} {TotalLine.NoWholeNumber}";
+            if (!lines.TryAdd(label, shown))
                 throw new TransferraException($"the control total \"{total.Name}\" gave the line {ValueText.Quote(label)} twice", "Group the query by its label columns.");
         }
         return lines;

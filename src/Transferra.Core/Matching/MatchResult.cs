@@ -38,8 +38,10 @@ public sealed record TableMatch(string Table, long Expected, long Found, string 
 /// <summary>One line of a control total; null where a side has no such line.</summary>
 public sealed record TotalLine(string Label, string? Old, string? New)
 {
-    /// <summary>Whether both sides have the same value.</summary>
-    public bool IsSame => Old is not null && Old == New;
+    internal const string NoWholeNumber = "(no whole number of units)";
+
+    /// <summary>Whether both sides have the same value, exactly.</summary>
+    public bool IsSame => Old is not null && Old == New && !Old.EndsWith(NoWholeNumber, StringComparison.Ordinal);
 }
 
 /// <summary>A control total, computed by each engine with its own SQL.</summary>

@@ -95,9 +95,12 @@ public static class Survey
             Dictionary<string, long> tables = store.ReadShape().ToDictionary(table => table.Name, table => store.CountRows(table.Name));
             survey = survey with
             {
-                Engine = $"{store.Identity.Engine} {store.Identity.EngineVersion}", Signs = signs,
+                Engine = $"{store.Identity.Engine} {store.Identity.EngineVersion}",
+                Signs = signs,
                 DataVersion = versions.Length == 1 && signs.All(sign => sign.Version is not null) ? versions[0] : null,
-                StoreBytes = store.Identity.Bytes, Tables = tables, Records = tables.Values.Sum(),
+                StoreBytes = store.Identity.Bytes,
+                Tables = tables,
+                Records = tables.Values.Sum(),
                 LastChange = new DateTimeOffset(File.GetLastWriteTimeUtc(company.Store.Path)),
                 OpenedBy = [.. OpenFiles.HoldersOf(stores.FilesOf(company.Store)).Select(holder => FormattableString.Invariant($"{holder.Program} (process {holder.ProcessId})"))],
             };

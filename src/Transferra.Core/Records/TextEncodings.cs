@@ -9,8 +9,17 @@ public static class TextEncodings
 {
     private static readonly Dictionary<string, int> Pages = new(StringComparer.OrdinalIgnoreCase)
     {
-        ["ibm437"] = 437, ["ibm850"] = 850, ["ibm852"] = 852, ["ibm866"] = 866, ["windows-1250"] = 1250, ["windows-1251"] = 1251,
-        ["windows-1252"] = 1252, ["windows-1253"] = 1253, ["windows-1254"] = 1254, ["windows-1257"] = 1257, ["iso-8859-1"] = 28591,
+        ["ibm437"] = 437,
+        ["ibm850"] = 850,
+        ["ibm852"] = 852,
+        ["ibm866"] = 866,
+        ["windows-1250"] = 1250,
+        ["windows-1251"] = 1251,
+        ["windows-1252"] = 1252,
+        ["windows-1253"] = 1253,
+        ["windows-1254"] = 1254,
+        ["windows-1257"] = 1257,
+        ["iso-8859-1"] = 28591,
         ["iso-8859-15"] = 28605,
     };
 

@@ -28,6 +28,10 @@ public interface IVolume
     /// <summary>Adds to the end of a file and flushes it.</summary>
     void Append(string path, ReadOnlySpan<byte> content);
 
+    /// <summary>Proves that files can be made in a folder, by making one that has no name: also after a kill nothing of it is left.</summary>
+    /// <exception cref="IOException">They cannot, and why.</exception>
+    void TryWriting(string folder);
+
     /// <summary>Flushes a file's content.</summary>
     void FlushFile(string path);
 
@@ -73,6 +77,23 @@ public sealed partial class DiskVolume : IVolume
     }
 
     /// <inheritdoc/>
+    public void TryWriting(string folder)
+    {
+        // A file without a name: O_TMPFILE of open(2). File systems that have none, such as those of memory sticks, get one with a name.
+        const int readWrite = 2, nameless = 0x410000, noSuchOperation = 95, isFolder = 21, invalid = 22;
+        int handle = OpenWithMode(Encoding.UTF8.GetBytes(folder + "\0"), readWrite | nameless, 0x180);
+        if (handle >= 0)
+        {
+            _ = Close(handle);
+            return;
+        }
+        int error = Marshal.GetLastPInvokeError();
+        if (error is not (noSuchOperation or isFolder or invalid)) throw new IOException(Marshal.GetPInvokeErrorMessage(error).ToLowerInvariant());
+        string probe = Path.Combine(folder, ".transferra-probe");
+        using FileStream file = new(probe, FileMode.Create, FileAccess.Write, FileShare.None, 1, FileOptions.DeleteOnClose);
+    }
+
+    /// <inheritdoc/>
     public void FlushFile(string path)
     {
         using FileStream file = new(path, FileMode.Open, FileAccess.ReadWrite, FileShare.ReadWrite | FileShare.Delete);
@@ -98,6 +119,9 @@ public sealed partial class DiskVolume : IVolume
 
     [LibraryImport("libc", EntryPoint = "open", SetLastError = true)]
     private static partial int Open(byte[] path, int flags);
+
+    [LibraryImport("libc", EntryPoint = "open", SetLastError = true)]
+    private static partial int OpenWithMode(byte[] path, int flags, int mode);
 
     [LibraryImport("libc", EntryPoint = "fsync", SetLastError = true)]
     private static partial int FSync(int handle);

@@ -89,7 +89,11 @@ public sealed class OfficeRuns(OfficeDescription office, IVolume volume)
         Journal journal = Journal.Create(volume, Path.Combine(folder, JournalName));
         var all = new Dictionary<string, string>(facts)
         {
-            ["kind"] = kind, ["companies"] = string.Join(',', companies.Select(company => company.Code)), ["by"] = Environment.UserName, ["tool"] = tool, ["office"] = office.Name,
+            ["kind"] = kind,
+            ["companies"] = string.Join(',', companies.Select(company => company.Code)),
+            ["by"] = Environment.UserName,
+            ["tool"] = tool,
+            ["office"] = office.Name,
         };
         journal.Append("", Stages.Run, "begun", all);
         return new Run(folder, journal);

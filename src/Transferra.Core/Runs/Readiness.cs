@@ -54,24 +54,13 @@ public static class Readiness
 
     private static void AddPlace(List<Gate> gates, RunContext context, Company company, string name, string folder, long needed)
     {
-        string probe = Path.Combine(folder, ".transferra-probe-" + Environment.ProcessId.ToString(System.Globalization.CultureInfo.InvariantCulture));
+        // A folder that is not there is made when it is needed; that it can be is tried where it would stand.
         string? existing = folder;
         while (existing is not null && !Directory.Exists(existing)) existing = Path.GetDirectoryName(existing);
         try
         {
-            if (existing == folder)
-            {
-                context.Volume.WriteNew(probe, []);
-                context.Volume.Remove(probe);
-            }
-            else if (File.Exists(folder)) throw new IOException("a file of that name is in the way");
-            else
-            {
-                // The folder is made when it is needed; that it can be is tried where it would stand.
-                probe = Path.Combine(existing!, Path.GetFileName(probe));
-                context.Volume.WriteNew(probe, []);
-                context.Volume.Remove(probe);
-            }
+            if (existing != folder && File.Exists(folder)) throw new IOException("a file of that name is in the way");
+            context.Volume.TryWriting(existing!);
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {

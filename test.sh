@@ -1,0 +1,43 @@
+#!/usr/bin/env bash
+# Builds everything and runs every test. The last line says how many passed and failed; the exit code is 0 only when none failed.
+set -uo pipefail
+cd -- "$(dirname -- "$(readlink -f -- "${BASH_SOURCE[0]}")")"
+export DOTNET_CLI_TELEMETRY_OPTOUT=1 DOTNET_NOLOGO=1
+results=artifacts/test-results
+rm -rf "$results"
+mkdir -p "$results"
+
+echo "Building..."
+if ! dotnet build Transferra.slnx -c Release --nologo -v quiet -clp:NoSummary; then
+  echo "0 passed, 1 failed"
+  exit 1
+fi
+
+# The tests of the command line start the program many hundred times, so they get it compiled ahead of time, as users do.
+export TRANSFERRA_TEST_PROGRAM=$PWD/artifacts/test-program
+if ! dotnet publish tests/Transferra.KillHost -c Release --use-current-runtime --self-contained false -p:PublishReadyToRun=true -p:RunAnalyzers=false \
+    -o "$TRANSFERRA_TEST_PROGRAM" --nologo -v quiet -clp:NoSummary; then
+  echo "0 passed, 1 failed"
+  exit 1
+fi
+
+passed=0 failed=0
+for project in tests/*.Tests; do
+  name=$(basename "$project")
+  if ! dotnet test "$project" -c Release --no-build --nologo -v quiet --logger "trx;LogFileName=$name.trx" --logger "console;verbosity=minimal" \
+      --results-directory "$results"; then
+    broken=1
+  else
+    broken=0
+  fi
+  counters=$(grep -o '<Counters [^>]*>' "$results/$name.trx" 2>/dev/null)
+  ran=$(sed -n 's/.* executed="\([0-9]*\)".*/\1/p' <<<"$counters")
+  good=$(sed -n 's/.* passed="\([0-9]*\)".*/\1/p' <<<"$counters")
+  total=$(sed -n 's/.* total="\([0-9]*\)".*/\1/p' <<<"$counters")
+  # A skipped test counts as failed, and so does a project that ran nothing or broke off.
+  bad=$(( ${total:-0} - ${good:-0} ))
+  if [ "${ran:-0}" -eq 0 ] || { [ "$broken" -eq 1 ] && [ "$bad" -eq 0 ]; }; then bad=$((bad + 1)); fi
+  passed=$((passed + ${good:-0})) failed=$((failed + bad))
+done
+echo "$passed passed, $failed failed"
+[ "$failed" -eq 0 ]

@@ -1,0 +1,90 @@
+// BuiltProgram.cs: runs the built program as a process of its own, as an administrator would, and keeps what came back.
+using System.Diagnostics;
+using System.Text.Json;
+
+namespace Transferra.Cli.Tests;
+
+/// <summary>What one call of the program came to.</summary>
+internal sealed record Called(int ExitCode, string Out, string Err)
+{
+    /// <summary>What a person saw.</summary>
+    public string All => Out + Err;
+
+    /// <summary>The JSON document, which must be all of stdout.</summary>
+    public JsonElement Json => JsonDocument.Parse(Out).RootElement;
+
+    public Called Expect(int exitCode)
+    {
+        Assert.True(exitCode == ExitCode, $"exit code {ExitCode} and not {exitCode}:\n{Out}\n{Err}");
+        return this;
+    }
+
+    public Called Says(params string[] texts)
+    {
+        foreach (string text in texts) Assert.Contains(text, All, StringComparison.Ordinal);
+        return this;
+    }
+}
+
+internal static class BuiltProgram
+{
+    // test.sh has the program compiled ahead of time; run from an editor, the tests take the one that was built with them.
+    private static readonly string Folder = Environment.GetEnvironmentVariable("TRANSFERRA_TEST_PROGRAM") ?? AppContext.BaseDirectory;
+
+    private static string PathOf(string assembly) => Path.Combine(Folder, assembly);
+
+    /// <summary>Runs the program on an office and waits for it.</summary>
+    public static Called Run(string office, params string[] arguments) => Wait(Start(PathOf("transferra.dll"), [.. arguments, "--office", office]));
+
+    /// <summary>Runs it with exactly these arguments in a folder.</summary>
+    public static Called RunIn(string folder, params string[] arguments) => Wait(Start(PathOf("transferra.dll"), arguments, folder));
+
+    /// <summary>Runs it until its n-th operation on the disk, at which it is killed; before that operation, or after it when n is negative.</summary>
+    public static Called RunUntil(int operation, string office, params string[] arguments) =>
+        Wait(Start(PathOf("Transferra.KillHost.dll"), [operation.ToString(System.Globalization.CultureInfo.InvariantCulture), .. arguments, "--office", office]));
+
+    /// <summary>Runs it and kills it after a time, unless it ended before.</summary>
+    /// <returns>Whether it was killed.</returns>
+    public static bool RunFor(TimeSpan time, string office, params string[] arguments)
+    {
+        using Process process = Start(PathOf("transferra.dll"), [.. arguments, "--office", office]);
+        process.BeginOutputReadLine();
+        process.BeginErrorReadLine();
+        if (process.WaitForExit(time)) return false;
+        process.Kill();
+        process.WaitForExit();
+        return true;
+    }
+
+    /// <summary>Runs it in a terminal, with a line typed.</summary>
+    public static Called RunTyping(string line, string office, params string[] arguments)
+    {
+        string command = string.Join(' ', ((string[])["dotnet", PathOf("transferra.dll"), .. arguments, "--office", office]).Select(argument => $"'{argument}'"));
+        var start = new ProcessStartInfo("script", ["-qec", command, "/dev/null"]) { RedirectStandardInput = true, RedirectStandardOutput = true, RedirectStandardError = true };
+        start.Environment["NO_COLOR"] = "1";
+        Process process = Process.Start(start)!;
+        process.StandardInput.WriteLine(line);
+        process.StandardInput.Flush();
+        return Wait(process);
+    }
+
+    private static Process Start(string assembly, IReadOnlyList<string> arguments, string? folder = null)
+    {
+        var start = new ProcessStartInfo("dotnet", [assembly, .. arguments]) { RedirectStandardInput = true, RedirectStandardOutput = true, RedirectStandardError = true };
+        if (folder is not null) start.WorkingDirectory = folder;
+        Process process = Process.Start(start)!;
+        process.StandardInput.Close();
+        return process;
+    }
+
+    private static Called Wait(Process process)
+    {
+        using (process)
+        {
+            Task<string> errors = process.StandardError.ReadToEndAsync();
+            string output = process.StandardOutput.ReadToEnd();
+            Assert.True(process.WaitForExit(TimeSpan.FromMinutes(4)), "the program did not end");
+            return new Called(process.ExitCode, output, errors.Result);
+        }
+    }
+}

@@ -1,0 +1,63 @@
+// DemoFolder.cs: the demo office in a folder of its own, copied from one that is generated once for all tests.
+using Microsoft.Data.Sqlite;
+using Transferra.Demo;
+using Transferra.Tests;
+
+namespace Transferra.Cli.Tests;
+
+internal sealed class DemoFolder : IDisposable
+{
+    private static readonly Lazy<TempFolder> Full = new(() => Made(1)), Small = new(() => Made(40));
+
+    private readonly TempFolder _folder = new();
+
+    private static TempFolder Made(int oneIn)
+    {
+        var folder = new TempFolder();
+        DemoOffice.Write(folder.Path, oneIn);
+        AppDomain.CurrentDomain.ProcessExit += (_, _) => folder.Dispose();
+        return folder;
+    }
+
+    /// <param name="small">Only one in forty records, without the planted faults, for tests that upgrade hundreds of times.</param>
+    public DemoFolder(bool small = false) => TempFolder.Copy((small ? Small : Full).Value.Path, _folder.Path);
+
+    public string Path => _folder.Path;
+
+    public string this[string relative] => _folder[relative];
+
+    public string Store(string company) => _folder[$"data/{company}/ledger.db"];
+
+    /// <summary>Every file and folder of the companies' data, with its digest.</summary>
+    public IReadOnlyDictionary<string, string> DataSignature() => TempFolder.Signature(_folder["data"]);
+
+    /// <summary>The folder that the newest run keeps a company's old and staged stores in.</summary>
+    public string WorkFolder(string company) => Assert.Single(Directory.GetDirectories(_folder[$"data/{company}"], "transferra-*"));
+
+    public void Edit(string file, string old, string replacement)
+    {
+        string text = File.ReadAllText(this[file]);
+        Assert.Contains(old, text, StringComparison.Ordinal);
+        File.WriteAllText(this[file], text.Replace(old, replacement, StringComparison.Ordinal));
+    }
+
+    public static int Execute(string store, string sql)
+    {
+        using var connection = new SqliteConnection($"Data Source={store};Pooling=False");
+        connection.Open();
+        using SqliteCommand command = connection.CreateCommand();
+        command.CommandText = sql;
+        return command.ExecuteNonQuery();
+    }
+
+    public static string? Ask(string store, string sql)
+    {
+        using var connection = new SqliteConnection($"Data Source={store};Pooling=False;Mode=ReadOnly");
+        connection.Open();
+        using SqliteCommand command = connection.CreateCommand();
+        command.CommandText = sql;
+        return Convert.ToString(command.ExecuteScalar(), System.Globalization.CultureInfo.InvariantCulture);
+    }
+
+    public void Dispose() => _folder.Dispose();
+}

@@ -1,0 +1,113 @@
+namespace Transferra.Cli.Tests;
+
+/// <summary>The program is killed for real; what it leaves can be finished, or taken back to the last byte.</summary>
+internal static class Killed
+{
+    public static readonly string[] Upgrade = ["upgrade", "QIH", "--yes", "QIH"];
+
+    public static string NewStore(DemoFolder office) => office.DataSignature()["QIH/ledger.db"];
+
+    /// <summary>Digest of the new store after an upgrade that nobody kills: it is the same each time.</summary>
+    public static string Straight()
+    {
+        using var office = new DemoFolder(small: true);
+        BuiltProgram.Run(office.Path, Upgrade).Expect(0);
+        return NewStore(office);
+    }
+
+    public static void Recover(DemoFolder office, bool undo)
+    {
+        Called called = undo ? BuiltProgram.Run(office.Path, "undo", "--yes", "QIH") : BuiltProgram.Run(office.Path, "upgrade", "--resume");
+        if (called.ExitCode == 2) called.Says(undo ? "there is no run to undo" : "nothing to resume");
+        else called.Expect(0);
+    }
+
+    /// <summary>Kills an upgrade at its first operation on the disk, its second, and so on until none is left; each time on an office of its own.</summary>
+    public static void AtEveryOperation(bool thenUndo)
+    {
+        string straight = Straight();
+        int killed = 0;
+        for (int n = 1; ; n++)
+        {
+            using var office = new DemoFolder(small: true);
+            IReadOnlyDictionary<string, string> before = office.DataSignature();
+            Called called = BuiltProgram.RunUntil(n, office.Path, Upgrade);
+            if (called.ExitCode == 0) break;
+            Assert.Equal(137, called.ExitCode);
+            killed++;
+            Recover(office, thenUndo);
+            // Killed before the run began there is nothing to resume, and everything is as it was.
+            if (thenUndo || !Directory.Exists(office["transferra/runs"]) || NewStore(office) == before["QIH/ledger.db"]) Assert.Equal(before, office.DataSignature());
+            else Assert.Equal(straight, NewStore(office));
+        }
+        Assert.InRange(killed, 40, 400);
+    }
+}
+
+public sealed class KilledAtOperationsThenUndoneTests
+{
+    [Fact]
+    public void Killed_at_any_operation_on_the_disk_it_can_be_undone() => Killed.AtEveryOperation(thenUndo: true);
+}
+
+public sealed class KilledAtOperationsThenResumedTests
+{
+    [Fact]
+    public void Killed_at_any_operation_on_the_disk_it_can_be_resumed() => Killed.AtEveryOperation(thenUndo: false);
+}
+
+public sealed class KilledAtTimesTests
+{
+    [Fact] // in the middle of what the engine writes, too
+    public void Killed_at_any_time_it_can_be_resumed_or_undone()
+    {
+        var random = new Random(20_26);
+        int killed = 0;
+        for (int trial = 0; trial < 10; trial++)
+        {
+            using var office = new DemoFolder();
+            IReadOnlyDictionary<string, string> before = office.DataSignature();
+            if (!BuiltProgram.RunFor(TimeSpan.FromMilliseconds(300 + random.Next(4500)), office.Path, Killed.Upgrade)) continue;
+            killed++;
+            Killed.Recover(office, undo: trial % 2 == 0);
+            if (trial % 2 == 0 || Killed.NewStore(office) == before["QIH/ledger.db"]) Assert.Equal(before, office.DataSignature());
+            else BuiltProgram.Run(office.Path, "match", "QIH").Expect(0);
+        }
+        Assert.InRange(killed, 4, 10);
+    }
+}
+
+public sealed class KilledWhileRecoveringTests
+{
+    // Killed in the middle of the change-over, then again and again while it resumes or undoes: still the one or the other.
+    [Theory]
+    [InlineData(false)]
+    [InlineData(true)]
+    public void Killed_again_while_it_recovers_it_still_comes_to_an_end(bool thenUndo)
+    {
+        string straight = Killed.Straight();
+        using var office = new DemoFolder(small: true);
+        IReadOnlyDictionary<string, string> before = office.DataSignature();
+        // The change-over stands near the end of an upgrade: the operations are counted from there backwards.
+        int last = 1;
+        for (int step = 64; step > 0; step /= 2)
+        {
+            using var trial = new DemoFolder(small: true);
+            if (BuiltProgram.RunUntil(last + step, trial.Path, Killed.Upgrade).ExitCode == 137) last += step;
+        }
+        for (int n = last; ; n--)
+        {
+            Assert.Equal(137, BuiltProgram.RunUntil(n, office.Path, Killed.Upgrade).ExitCode);
+            if (!File.Exists(office.Store("QIH"))) break;
+            Killed.Recover(office, undo: true);
+        }
+        for (int again = 1; ; again++)
+        {
+            Called called = BuiltProgram.RunUntil(again, office.Path, thenUndo ? ["undo", "--yes", "QIH"] : ["upgrade", "--resume"]);
+            if (called.ExitCode == 0) break;
+            called.Expect(137);
+        }
+        if (thenUndo) Assert.Equal(before, office.DataSignature());
+        else Assert.Equal(straight, Killed.NewStore(office));
+    }
+}

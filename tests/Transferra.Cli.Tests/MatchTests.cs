@@ -1,0 +1,77 @@
+using System.Text.Json;
+
+namespace Transferra.Cli.Tests;
+
+/// <summary>The sceptical administrator: whatever is changed in the new store behind the program's back, match names it.</summary>
+public sealed class MatchTests
+{
+    private static string Converted(DemoFolder office)
+    {
+        BuiltProgram.Run(office.Path, "convert", "QIH").Expect(0);
+        BuiltProgram.Run(office.Path, "match", "QIH").Expect(0).Says("Proved: the new store of QIH");
+        return Path.Combine(office.WorkFolder("QIH"), "v6/ledger.db");
+    }
+
+    [Fact]
+    public void Tampering_is_named_with_company_table_record_and_column()
+    {
+        using var office = new DemoFolder();
+        string store = Converted(office), kept = store + ".kept";
+        File.Copy(store, kept);
+
+        Tried("UPDATE ledger_entry SET amount = amount + 1 WHERE entry_no = 4711", "value ledger_entry 4711 amount", totals: true);
+        Tried("DELETE FROM ledger_entry WHERE entry_no = 4712", "missing ledger_entry 4712 ", totals: true);
+        string early = DemoFolder.Ask(store, "SELECT posted_on FROM ledger_entry WHERE entry_no = 10")!, late = DemoFolder.Ask(store, "SELECT posted_on FROM ledger_entry WHERE entry_no = 70000")!;
+        Tried($"UPDATE ledger_entry SET posted_on = CASE entry_no WHEN 10 THEN '{late}' ELSE '{early}' END WHERE entry_no IN (10, 70000)",
+            "value ledger_entry 10 posted_on; value ledger_entry 70000 posted_on", totals: false);
+        Tried("INSERT INTO note VALUES ('Z1', 'never written')", "extra note Z1 ", totals: false);
+        Tried("UPDATE customer SET name = name || ' ' WHERE customer_no = 1001", "value customer 1001 name", totals: false);
+        Tried("UPDATE supplier SET phone = NULL WHERE supplier_no = 5001", "value supplier 5001 phone", totals: false);
+        // Two wrongs that cancel each other in every total are two wrongs all the same.
+        Tried("UPDATE ledger_entry SET amount = amount + CASE entry_no WHEN 1 THEN 5 ELSE -5 END WHERE entry_no IN (1, 4)", "value ledger_entry 1 amount; value ledger_entry 4 amount", totals: true);
+        // An amount written as a floating-point number, as a careless script would.
+        Tried("UPDATE ledger_entry SET amount = 12.5 WHERE entry_no = 3", "value ledger_entry 3 amount", totals: null);
+
+        void Tried(string sql, string expected, bool? totals)
+        {
+            File.Copy(kept, store, overwrite: true);
+            Assert.True(DemoFolder.Execute(store, sql) > 0, sql);
+            JsonElement company = BuiltProgram.Run(office.Path, "match", "QIH", "--json").Expect(1).Json.GetProperty("result")[0];
+            Assert.Equal("QIH", company.GetProperty("company").GetString());
+            JsonElement hop = company.GetProperty("hops")[0];
+            Assert.Equal(expected, string.Join("; ", hop.GetProperty("differences").EnumerateArray().Select(difference =>
+                $"{difference.GetProperty("kind").GetString()} {difference.GetProperty("table").GetString()} {difference.GetProperty("key").GetString()} {difference.GetProperty("column").GetString()}").Order(StringComparer.Ordinal)));
+            Assert.False(hop.GetProperty("isProved").GetBoolean());
+            bool disagree = hop.GetProperty("totals").EnumerateArray().Any(total => !total.GetProperty("isSame").GetBoolean());
+            if (totals == true) Assert.True(disagree || sql.Contains("IN (1, 4)", StringComparison.Ordinal), sql);
+            if (totals == false) Assert.False(disagree, sql);
+        }
+    }
+
+    [Fact]
+    public void A_difference_is_shown_with_what_was_expected_and_what_was_found()
+    {
+        using var office = new DemoFolder();
+        string store = Converted(office);
+        string amount = DemoFolder.Ask(store, "SELECT printf('%.2f', amount / 100.0) FROM ledger_entry WHERE entry_no = 4711")!;
+        DemoFolder.Execute(store, "UPDATE ledger_entry SET amount = 7 WHERE entry_no = 4711");
+        Called match = BuiltProgram.Run(office.Path, "match", "QIH").Expect(1).Says("NOT proved for QIH", "ledger_entry", "4711", "amount", amount, "0.07");
+        Assert.Contains(match.Out.Split('\n'), line => line.Contains("4711", StringComparison.Ordinal) && line.Contains(amount, StringComparison.Ordinal) && line.Contains("0.07", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void A_changed_old_store_does_not_match_either()
+    {
+        using var office = new DemoFolder();
+        Converted(office);
+        DemoFolder.Execute(office.Store("QIH"), "UPDATE JRNL SET CR = '0.01' WHERE JNO = 1");
+        BuiltProgram.Run(office.Path, "match", "QIH").Expect(1).Says("NOT proved", "Debits by period: all", "Balance by account: 1 of");
+    }
+
+    [Fact]
+    public void Without_a_converted_store_it_says_what_to_do()
+    {
+        using var office = new DemoFolder(small: true);
+        BuiltProgram.Run(office.Path, "match", "QIH").Expect(2).Says("no converted store", "transferra convert QIH");
+    }
+}

@@ -1,0 +1,142 @@
+using System.Text.Json;
+using Transferra.Tests;
+
+namespace Transferra.Cli.Tests;
+
+public sealed class UpgradeTests
+{
+    [Fact]
+    public void Upgrade_then_undo_leaves_every_file_as_it_was()
+    {
+        using var office = new DemoFolder();
+        IReadOnlyDictionary<string, string> before = office.DataSignature();
+        BuiltProgram.Run(office.Path, "upgrade", "--yes", "QIH", "--yes", "QWS").Expect(1).Says("QIH      through", "QWS      stopped");
+        Assert.NotEqual(before["QIH/ledger.db"], office.DataSignature()["QIH/ledger.db"]);
+        Assert.Equal(before["QWS/ledger.db"], office.DataSignature()["QWS/ledger.db"]);
+        BuiltProgram.Run(office.Path, "survey").Expect(1).Says("The program is version 5.4, but the data of QIH is version 6");
+        BuiltProgram.Run(office.Path, "undo").Expect(2).Says("has to be confirmed", "--yes QIH");
+        BuiltProgram.Run(office.Path, "undo", "--yes", "QIH").Expect(0).Says("the office is where it was before");
+        Assert.Equal(before, office.DataSignature());
+        BuiltProgram.Run(office.Path, "undo", "--yes", "QIH").Expect(2).Says("there is no run to undo");
+    }
+
+    [Fact]
+    public void The_code_has_to_be_typed_and_a_wrong_one_does_nothing()
+    {
+        using var office = new DemoFolder(small: true);
+        IReadOnlyDictionary<string, string> before = TempFolder.Signature(office.Path);
+        BuiltProgram.Run(office.Path, "upgrade", "QIH").Expect(2).Says("nobody is there to type", "--yes QIH");
+        BuiltProgram.RunTyping("qih?", office.Path, "upgrade", "QIH").Expect(2).Says("That is not the code. Nothing was done.");
+        IReadOnlyDictionary<string, string> after = TempFolder.Signature(office.Path);
+        Assert.Equal(before, after.Where(entry => !entry.Key.StartsWith("transferra", StringComparison.Ordinal)).ToDictionary());
+        BuiltProgram.RunTyping("QIH", office.Path, "upgrade", "QIH").Expect(0).Says("How it came out");
+    }
+
+    [Fact]
+    public void A_company_that_is_there_already_is_left_alone()
+    {
+        using var office = new DemoFolder(small: true);
+        BuiltProgram.Run(office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(0);
+        IReadOnlyDictionary<string, string> before = office.DataSignature();
+        BuiltProgram.Run(office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(0).Says("QIH is at version 6 already; there is nothing to do.");
+        Assert.Equal(before, office.DataSignature());
+    }
+
+    [Fact]
+    public void A_new_store_the_office_has_worked_with_survives_the_undo()
+    {
+        using var office = new DemoFolder(small: true);
+        string before = office.DataSignature()["QIH/ledger.db"];
+        BuiltProgram.Run(office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(0);
+        DemoFolder.Execute(office.Store("QIH"), "INSERT INTO note VALUES ('NEW', 'written after the upgrade')");
+        BuiltProgram.Run(office.Path, "undo", "--yes", "QIH").Expect(0).Says("was worked with after the change-over and is kept");
+        Assert.Equal(before, office.DataSignature()["QIH/ledger.db"]);
+        Assert.Equal("written after the upgrade", DemoFolder.Ask(Path.Combine(office.WorkFolder("QIH"), "v6/ledger.db"), "SELECT body FROM note WHERE reference = 'NEW'"));
+    }
+
+    [Fact]
+    public void An_old_store_changed_meanwhile_stops_the_change_over()
+    {
+        using var office = new DemoFolder(small: true);
+        // Killed after the backup, changed, resumed: what was checked and backed up is not what is there now.
+        for (int n = 1; ; n++)
+        {
+            BuiltProgram.RunUntil(n, office.Path, "upgrade", "QIH", "--yes", "QIH");
+            if (Directory.GetDirectories(office["data/QIH"], "transferra-*").Length > 0) break;
+            if (Directory.Exists(office["transferra/runs"])) BuiltProgram.Run(office.Path, "undo", "--yes", "QIH");
+        }
+        DemoFolder.Execute(office.Store("QIH"), "UPDATE SUPP SET PHONE = '0' WHERE SNO = 5001");
+        BuiltProgram.Run(office.Path, "upgrade", "--resume").Expect(1).Says("the old store was changed since the run began");
+        Assert.Equal("0", DemoFolder.Ask(office.Store("QIH"), "SELECT PHONE FROM SUPP WHERE SNO = 5001"));
+    }
+
+    [Fact]
+    public void Backup_restore_and_undo_of_the_restore()
+    {
+        using var office = new DemoFolder(small: true);
+        IReadOnlyDictionary<string, string> before = office.DataSignature();
+        BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0).Says("Proved: ");
+        BuiltProgram.Run(office.Path, "sets").Expect(0).Says("QIH", "ledger");
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--to", office["elsewhere"]).Expect(0).Says("every byte and every record is as backed up");
+        Assert.Equal(before["QIH/ledger.db"], TempFolder.Signature(office["elsewhere"])["store/ledger.db"]);
+        Assert.Equal(before["QIH/documents/letterhead.bmp"], TempFolder.Signature(office["elsewhere"])["documents/0/letterhead.bmp"]);
+
+        DemoFolder.Execute(office.Store("QIH"), "DELETE FROM CUST");
+        File.Delete(office["data/QIH/documents/letterhead.bmp"]);
+        IReadOnlyDictionary<string, string> spoilt = office.DataSignature();
+        BuiltProgram.Run(office.Path, "restore", "QIH").Expect(2).Says("--yes QIH");
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--yes", "QIH").Expect(0).Says("the company is as in the set");
+        Assert.Equal(before["QIH/ledger.db"], office.DataSignature()["QIH/ledger.db"]);
+        Assert.Equal(before["QIH/documents/letterhead.bmp"], office.DataSignature()["QIH/documents/letterhead.bmp"]);
+        BuiltProgram.Run(office.Path, "undo", "--yes", "QIH").Expect(0);
+        Assert.Equal(spoilt, office.DataSignature());
+    }
+
+    [Fact]
+    public void A_damaged_set_is_not_restored()
+    {
+        using var office = new DemoFolder(small: true);
+        BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0);
+        string set = Assert.Single(Directory.GetFiles(office["sets"]));
+        byte[] bytes = File.ReadAllBytes(set);
+        bytes[bytes.Length / 2] ^= 1;
+        File.WriteAllBytes(set, bytes);
+        IReadOnlyDictionary<string, string> before = office.DataSignature();
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--to", office["elsewhere"]).Expect(4).Says("damaged");
+        Assert.False(Directory.Exists(office["elsewhere"]));
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--yes", "QIH").Expect(4).Says("the set is damaged");
+        Assert.Equal(before, office.DataSignature());
+    }
+
+    [Fact]
+    public void The_sign_off_tells_the_run_as_text_page_and_json()
+    {
+        using var office = new DemoFolder();
+        BuiltProgram.Run(office.Path, "upgrade", "--yes", "QIH", "--yes", "QWS").Expect(1);
+        BuiltProgram.Run(office.Path, "signoff", "--html", office["out.html"]).Expect(0).Says("record of the upgrade run", "QIH  Quaverholt Hire", "Carried out by", "72,015");
+        string page = File.ReadAllText(office["out.html"]);
+        Assert.Contains("31/02/23", page, StringComparison.Ordinal);
+        Assert.DoesNotContain("<script", page, StringComparison.Ordinal);
+        JsonElement report = BuiltProgram.Run(office.Path, "signoff", "--json").Expect(0).Json.GetProperty("result");
+        Assert.Equal(["through", "stopped"], report.GetProperty("companies").EnumerateArray().Select(company => company.GetProperty("outcome").GetString()!));
+    }
+
+    [Theory]
+    [InlineData("survey", 0)]
+    [InlineData("check", 1)]
+    [InlineData("backup", 0)]
+    [InlineData("sets", 0)]
+    [InlineData("convert", 0)]
+    [InlineData("upgrade --yes QIH --yes QWS", 0)]
+    [InlineData("undo", 2)]
+    [InlineData("signoff", 2)]
+    [InlineData("match", 2)]
+    public void Every_command_gives_one_json_document_with_its_exit_code(string command, int exitCode)
+    {
+        using var office = new DemoFolder(small: true);
+        JsonElement answer = BuiltProgram.Run(office.Path, [.. command.Split(' '), "--json"]).Expect(exitCode).Json;
+        Assert.Equal(command.Split(' ')[0], answer.GetProperty("command").GetString());
+        Assert.Equal(exitCode, answer.GetProperty("exitCode").GetInt32());
+        Assert.Equal(JsonValueKind.Object, answer.GetProperty("result").ValueKind is JsonValueKind.Array ? JsonValueKind.Object : answer.GetProperty("result").ValueKind);
+    }
+}
