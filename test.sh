@@ -1,8 +1,11 @@
 #!/usr/bin/env bash
 # Builds everything and runs every test. The last line says how many passed and failed; the exit code is 0 only when none failed.
+#   ./test.sh          what has to pass before a change lands
+#   ./test.sh --soak   the same with the long runs: every kill point both ways
 set -uo pipefail
 cd -- "$(dirname -- "$(readlink -f -- "${BASH_SOURCE[0]}")")"
 export DOTNET_CLI_TELEMETRY_OPTOUT=1 DOTNET_NOLOGO=1
+[ "${1:-}" = --soak ] && export TRANSFERRA_SOAK=1
 results=artifacts/test-results
 rm -rf "$results"
 mkdir -p "$results"

@@ -195,6 +195,13 @@ public sealed class BytesVector(FieldType type) : Vector(type)
         }
     }
 
+    /// <summary>Where each row's bytes end in the buffer; a row begins where the one before it ends.</summary>
+    public ReadOnlySpan<int> Ends => _ends.AsSpan(0, Count);
+
+    /// <summary>Holds the buffer in its place, for an engine that reads the bytes without copying them.</summary>
+    /// <returns>Its address; valid until it is disposed. Nothing may be appended meanwhile.</returns>
+    public System.Buffers.MemoryHandle Pin() => _bytes.AsMemory().Pin();
+
     /// <summary>Adds a value, copied.</summary>
     public void Append(ReadOnlySpan<byte> value)
     {

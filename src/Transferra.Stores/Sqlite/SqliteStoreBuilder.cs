@@ -11,10 +11,16 @@ namespace Transferra.Stores.Sqlite;
 
 internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
 {
+    // Groups of 32 take nearly all there is to gain; the engine allows 32,766 values in one statement.
+    private const int RowsInGroup = 32, MostValues = 32_766;
+
+    /// <summary>Prepared statements: one row, and a group of rows (0 when the table is too wide for groups).</summary>
+    private readonly record struct Inserts(nint Single, nint Grouped);
+
     private readonly string _path;
     private readonly SqliteConnection _connection;
     private readonly nint _database;
-    private readonly Dictionary<string, nint> _inserts = [];
+    private readonly Dictionary<string, Inserts> _inserts = [];
     private bool _open = true;
 
     private SqliteStoreBuilder(string path, SqliteConnection connection)
@@ -49,21 +55,47 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
         lines.AddRange(table.Relations.Select(relation =>
             $"FOREIGN KEY ({Names(relation.Columns)}) REFERENCES {SqliteEngine.Quote(relation.To)} ({Names(relation.On)})"));
         SqliteEngine.Execute(_connection, $"CREATE TABLE {SqliteEngine.Quote(table.Name)} (\n  {string.Join(",\n  ", lines)}\n)");
-        string marks = string.Join(", ", table.Columns.Select((_, i) => "?" + (i + 1).ToString(CultureInfo.InvariantCulture)));
-        _inserts[table.Name] = SqliteNative.Prepare(_database, $"INSERT INTO {SqliteEngine.Quote(table.Name)} VALUES ({marks})");
+        int width = table.Columns.Count;
+        _inserts[table.Name] = new Inserts(PrepareInsert(table, 1), width * RowsInGroup <= MostValues ? PrepareInsert(table, RowsInGroup) : 0);
+    }
+
+    private nint PrepareInsert(TableShape table, int rows)
+    {
+        string row = "(" + string.Join(", ", Enumerable.Repeat("?", table.Columns.Count)) + ")";
+        return SqliteNative.Prepare(_database, $"INSERT INTO {SqliteEngine.Quote(table.Name)} VALUES {string.Join(", ", Enumerable.Repeat(row, rows))}");
     }
 
     private static string Names(IEnumerable<string> columns) => string.Join(", ", columns.Select(SqliteEngine.Quote));
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
-        nint[] inserts = [.. outputs.Select(output => _inserts[output.Table.Name])];
+        using var binders = new BinderSet(outputs, RowsInGroup);
+        int next = 0;
+        // Rows of one table go in groups, which costs the engine less than half; rows of several tables must stand or fall together, one by one.
+        if (outputs.Count == 1 && _inserts[outputs[0].Table.Name] is { Grouped: not 0 } insert)
+        {
+            for (; next + RowsInGroup <= rows.Length; next += RowsInGroup)
+            {
+                ReadOnlySpan<int> group = rows.Slice(next, RowsInGroup);
+                int result = binders.InsertGroup(insert.Grouped, group);
+                if (result == SqliteNative.Done) continue;
+                if (result != SqliteNative.Constraint) throw Stopped(SqliteNative.Message(_database));
+                // One of them is refused, and with it the engine took back the group.
+                WriteSingly(outputs, binders, group, rejects);
+            }
+        }
+        WriteSingly(outputs, binders, rows[next..], rejects);
+    }
+
+    private void WriteSingly(IReadOnlyList<TableOutput> outputs, BinderSet binders, ReadOnlySpan<int> rows, List<RowReject> rejects)
+    {
+        nint[] inserts = [.. outputs.Select(output => _inserts[output.Table.Name].Single)];
         Span<long> written = stackalloc long[outputs.Count];
         foreach (int row in rows)
         {
             for (int i = 0; i < outputs.Count; i++)
             {
-                int result = Insert(inserts[i], outputs[i].Vectors, row);
+                int result = binders.Insert(i, inserts[i], row);
                 if (result == SqliteNative.Done)
                 {
                     if (outputs.Count > 1) written[i] = SqliteNative.LastInsertRowId(_database);
@@ -77,58 +109,6 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
             }
         }
     }
-
-    private static int Insert(nint statement, IReadOnlyList<Vector> vectors, int row)
-    {
-        for (int column = 0; column < vectors.Count; column++) Bind(statement, column + 1, vectors[column], row);
-        int result = SqliteNative.Step(statement);
-        _ = SqliteNative.Reset(statement);
-        return result;
-    }
-
-    private static void Bind(nint statement, int index, Vector vector, int row)
-    {
-        if (vector.IsNull(row))
-        {
-            _ = SqliteNative.BindNull(statement, index);
-            return;
-        }
-        switch (vector)
-        {
-            case LongVector longs when longs.Type.Kind is FieldKind.Integer or FieldKind.Boolean:
-                _ = SqliteNative.BindInt64(statement, index, longs.Values[row]);
-                break;
-            case LongVector { Type.Kind: FieldKind.Date } dates:
-                byte* date = stackalloc byte[10];
-                ValueText.WriteDate(dates.Values[row], new Span<byte>(date, 10));
-                _ = SqliteNative.BindText(statement, index, date, 10, Copy);
-                break;
-            case WideVector wides when SqliteTypes.IsScaled(wides.Type):
-                _ = SqliteNative.BindInt64(statement, index, (long)wides.Values[row]);
-                break;
-            case BytesVector bytes:
-                ReadOnlySpan<byte> value = bytes[row];
-                fixed (byte* start = value)
-                {
-                    // An empty span has no address, and a null address would be bound as NULL.
-                    byte nothing = 0;
-                    byte* from = value.IsEmpty ? &nothing : start;
-                    if (vector.Type.Kind == FieldKind.Text) _ = SqliteNative.BindText(statement, index, from, value.Length, Copy);
-                    else _ = SqliteNative.BindBlob(statement, index, from, value.Length, Copy);
-                }
-                break;
-            case DoubleVector doubles:
-                _ = SqliteNative.BindDouble(statement, index, doubles.Values[row]);
-                break;
-            default:
-                byte[] text = System.Text.Encoding.ASCII.GetBytes(vector.Show(row));
-                fixed (byte* start = text) _ = SqliteNative.BindText(statement, index, start, text.Length, Copy);
-                break;
-        }
-    }
-
-    // SQLITE_TRANSIENT: the engine copies the bytes, as the collector may move them once the call has returned.
-    private static readonly nint Copy = -1;
 
     private void TakeBack(TableShape table, long rowId)
     {
@@ -165,7 +145,11 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
 
     private void FinalizeInserts()
     {
-        foreach (nint statement in _inserts.Values) _ = SqliteNative.FinalizeStatement(statement);
+        foreach (Inserts inserts in _inserts.Values)
+        {
+            _ = SqliteNative.FinalizeStatement(inserts.Single);
+            _ = SqliteNative.FinalizeStatement(inserts.Grouped); // of nothing: harmless
+        }
         _inserts.Clear();
     }
 

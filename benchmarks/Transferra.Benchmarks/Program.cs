@@ -1,0 +1,19 @@
+// Program.cs: measures Transferra against a yardstick in the same run, on the same data. See benchmarks/README.md.
+using System.Globalization;
+using Transferra.Benchmarks;
+
+return args switch
+{
+    ["convert", .. string[] rest] => ConvertBenchmark.Run(Number(rest, 0, 2_000_000), Number(rest, 1, 5)),
+    ["convert-child", string what, string folder] => ConvertBenchmark.Child(what, folder),
+    ["vectors"] => VectorBenchmark.Run(),
+    _ => Usage(),
+};
+
+static int Number(string[] arguments, int at, int otherwise) => arguments.Length > at ? int.Parse(arguments[at], CultureInfo.InvariantCulture) : otherwise;
+
+static int Usage()
+{
+    Console.Error.WriteLine("usage: convert [ROWS [ROUNDS]] | vectors");
+    return 2;
+}

@@ -1,0 +1,75 @@
+using System.Xml.Linq;
+using Transferra.Core.Backup;
+using Transferra.Core.Checks;
+using Transferra.Core.Conversion;
+using Transferra.Core.Matching;
+using Transferra.Core.Records;
+using Transferra.Core.Runs;
+
+namespace Transferra.Reports.Tests;
+
+public sealed class HtmlSignOffTests
+{
+    private static readonly DateTimeOffset At = new(2026, 11, 24, 23, 0, 0, TimeSpan.Zero);
+
+    private static RunReport Report(bool proved, string firm = "Quaverholt & <Sons>")
+    {
+        TableAccount account = new("JRNL", 10, 5, 2, 1, 1, proved ? 0 : 1, new Dictionary<string, long> { ["trailing blanks removed"] = 2 }, new Dictionary<string, long> { ["entry"] = 7 });
+        ExceptionRow[] exceptions = proved ? [] : [new ExceptionRow("JRNL", "4321", [new ExceptionCause("JDATE", "entry.posted_on", FaultCode.NotADate, "31/02/23", "this is no date")])];
+        var conversion = new ConvertResult([new HopResult("5", "6", new ConversionResult([account], [], new Dictionary<string, long> { ["setting"] = 1 }), 1.5)], proved ? "" : "/runs/exceptions.csv", exceptions, "/data/v6/ledger.db");
+        var match = new MatchResult("5", "6", [account], [new TableMatch("entry", 7, 7, new string('a', 32), new string(proved ? 'a' : 'b', 32))],
+            [new TotalMatch("Debits by period", [new TotalLine("15", "35539.75", proved ? "35539.75" : "35203.61")])], proved ? [] : [new Difference("entry", "4711", "amount", DifferenceKind.Value, "12.00", "12.01")], proved ? 0 : 1, true);
+        var check = new CheckResult("5", new Dictionary<string, long> { ["JRNL"] = 10 }, proved ? [] : [new Finding("orphan", Grade.Fault, "JRNL", 1, "records that point nowhere", ["7034"], "Enter it.", false)]);
+        var company = new CompanyReport("QIH", firm, "Pellwright Ledger", "5", "6", proved ? "through" : "stopped", proved ? [] : ["the match did not prove the new store"],
+            [new StageReport("check", "done", At, 0.5, ""), new StageReport("convert", "done", At, 61, "")], new string('c', 64), proved ? "/data/old-v5/ledger.db" : "", check,
+            [new BackupResult("/sets/QIH.tar", 1900, 15, 6400, proved ? [] : [new SetFault("damaged", "store/ledger.db", "it is broken")])], conversion, [match], proved ? check : null);
+        return new RunReport("20261124-230000", "upgrade", "ended", firm, "root", "0.1.0", At, At.AddSeconds(90), "/runs/journal.jsonl", 21, new string('d', 64), [company]);
+    }
+
+    private static XElement Body(RunReport report)
+    {
+        string page = HtmlSignOff.Render(report);
+        Assert.StartsWith("<!DOCTYPE html>\n", page, StringComparison.Ordinal);
+        return XElement.Parse(page["<!DOCTYPE html>\n".Length..]); // well-formed, or this throws
+    }
+
+    [Fact]
+    public void The_page_stands_alone()
+    {
+        XElement page = Body(Report(proved: false));
+        Assert.Empty(page.Descendants().Where(element => element.Name.LocalName is "script" or "link" or "img" or "iframe"));
+        Assert.DoesNotContain(page.DescendantsAndSelf().Attributes(), attribute => attribute.Name.LocalName is "src" or "href" || attribute.Value.Contains("://", StringComparison.Ordinal));
+        Assert.DoesNotContain("url(", page.Descendants("style").Single().Value, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Names_with_marks_of_the_markup_are_shown_as_they_are() =>
+        Assert.Equal("Quaverholt & <Sons>", Body(Report(proved: true)).Descendants("h1").Single().Value);
+
+    [Fact]
+    public void What_is_proved_says_so_and_where_the_old_store_is()
+    {
+        XElement page = Body(Report(proved: true));
+        Assert.Contains("The old store is kept as /data/old-v5/ledger.db", page.Value, StringComparison.Ordinal);
+        Assert.DoesNotContain(page.Descendants("span"), badge => badge.Value is "not proved" or "stopped");
+        Assert.Equal(["10", "5", "2", "1", "1", "0", "yes"], RowOf(page, "JRNL", "Old table").Skip(1));
+        Assert.Equal(4, page.Descendants("div").Single(element => (string?)element.Attribute("class") == "sign").Elements().Count());
+    }
+
+    [Fact]
+    public void What_is_not_proved_says_why_with_the_record()
+    {
+        XElement page = Body(Report(proved: false));
+        Assert.Contains("QIH was not changed over", page.Value, StringComparison.Ordinal);
+        Assert.Equal(["JRNL", "4321", "JDATE", "31/02/23", "this is no date"], RowOf(page, "JRNL", "Value"));
+        Assert.Equal(["entry", "4711", "amount", "12.00", "12.01"], RowOf(page, "entry", "Expected", "Record"));
+        Assert.Equal(["Debits by period", "1", "0", "15: 35539.75 / 35203.61"], RowOf(page, "Debits by period", "Control total"));
+        Assert.Contains(page.Descendants("span"), badge => badge.Value == "not proved");
+    }
+
+    private static string[] RowOf(XElement page, string first, params string[] heads)
+    {
+        XElement table = page.Descendants("table").First(table => heads.All(head => table.Element("thead")!.Descendants("th").Any(cell => cell.Value == head)));
+        return [.. table.Element("tbody")!.Elements("tr").First(row => row.Elements("td").First().Value == first).Elements("td").Select(cell => cell.Value)];
+    }
+}
