@@ -4,8 +4,8 @@ using System.Diagnostics;
 using System.Text;
 using Apache.Arrow;
 using Apache.Arrow.Types;
-using RecordBatch = Transferra.Core.Records.RecordBatch;
 using Transferra.Core.Records;
+using RecordBatch = Transferra.Core.Records.RecordBatch;
 
 namespace Transferra.Benchmarks;
 

@@ -85,7 +85,7 @@ public sealed class UpgradeTests
         File.Delete(office["data/QIH/documents/letterhead.bmp"]);
         IReadOnlyDictionary<string, string> spoilt = office.DataSignature();
         BuiltProgram.Run(office.Path, "restore", "QIH").Expect(2).Says("--yes QIH");
-        BuiltProgram.Run(office.Path, "restore", "QIH", "--yes", "QIH").Expect(0).Says("the company is as in the set");
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--yes", "QIH").Expect(0).Says("The company is as in the set");
         Assert.Equal(before["QIH/ledger.db"], office.DataSignature()["QIH/ledger.db"]);
         Assert.Equal(before["QIH/documents/letterhead.bmp"], office.DataSignature()["QIH/documents/letterhead.bmp"]);
         BuiltProgram.Run(office.Path, "undo", "--yes", "QIH").Expect(0);

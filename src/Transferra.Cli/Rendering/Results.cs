@@ -11,9 +11,12 @@ internal static class Results
 {
     public static string Number(long value) => value.ToString("#,0", CultureInfo.InvariantCulture);
 
+    /// <summary>"1 file", "15 files".</summary>
+    public static string Count(long number, string one, string? many = null) => $"{Number(number)} {(number == 1 ? one : many ?? one + "s")}";
+
     public static void Check(Screen screen, CheckResult check)
     {
-        screen.Line($"Read as version {check.Version}: {Number(check.Tables.Values.Sum())} records in {check.Tables.Count} tables.");
+        screen.Line($"Read as version {check.Version}: {Count(check.Tables.Values.Sum(), "record")} in {Count(check.Tables.Count, "table")}.");
         if (check.Findings.Count == 0)
         {
             screen.Good("Nothing found.");
@@ -30,7 +33,7 @@ internal static class Results
     {
         foreach (BackupResult set in sets)
         {
-            string sizes = $"{Number(set.Files)} files, {Sizes.Of(set.ContentBytes)} in {Sizes.Of(set.Bytes)}";
+            string sizes = $"{Count(set.Files, "file")}, {Sizes.Of(set.ContentBytes)} in {Sizes.Of(set.Bytes)}";
             if (set.IsProved) screen.Good($"Proved: {set.Path}");
             else screen.Bad($"NOT proved: {set.Path}: {set.Faults[0].What}");
             screen.Line($"{sizes}; every byte read back, restored into scratch, records compared.");
@@ -53,7 +56,7 @@ internal static class Results
             foreach (TableLeftOut table in hop.Conversion.TablesLeftOut) screen.Line($"  {table.Table}: {Number(table.Records)} records left out with the table: {table.Because}");
         }
         if (converted.Exceptions == 0) return;
-        screen.Bad($"{Number(converted.Exceptions)} {(converted.Exceptions == 1 ? "record" : "records")} could not be converted:");
+        screen.Bad($"{Count(converted.Exceptions, "record")} could not be converted:");
         screen.Table(["Table", "Record", "Column", "Value", "Reason"], converted.FirstExceptions.SelectMany(exception => exception.Causes.Select(cause => (IReadOnlyList<string>)
             [exception.Table, exception.Key, cause.Column, cause.Value, cause.Reason])));
         screen.Line($"All of them: {converted.ExceptionList}");
@@ -69,7 +72,7 @@ internal static class Results
             {
                 if (total.IsSame)
                 {
-                    screen.Line($"  {total.Name}: all {Number(total.Lines.Count)} lines agree, by the engines' own sums");
+                    screen.Line($"  {total.Name}: {(total.Lines.Count == 1 ? "its one line agrees" : $"all {Number(total.Lines.Count)} lines agree")}, by the engines' own sums");
                     continue;
                 }
                 TotalLine[] wrong = [.. total.Lines.Where(line => !line.IsSame)];
@@ -78,13 +81,13 @@ internal static class Results
             }
             if (match.DifferenceCount > 0)
             {
-                screen.Bad($"{(match.IsCountExact ? "" : "At least ")}{Number(match.DifferenceCount)} differences in {company}:");
+                screen.Bad($"{(match.IsCountExact ? "" : "At least ")}{Count(match.DifferenceCount, "difference")} in {company}:");
                 screen.Table(["Table", "Record", "Column", "Expected", "Found"], match.Differences.Take(20).Select(difference => (IReadOnlyList<string>)
                     [difference.Table, difference.Key, difference.Column.Length > 0 ? difference.Column : "(whole record)", difference.Kind == DifferenceKind.Extra ? "(no such record)" : difference.Expected,
                         difference.Kind == DifferenceKind.Missing ? "(missing)" : difference.Found]));
             }
             if (match.IsProved) screen.Good($"Proved: the new store of {company} holds what the old one gives, {Number(match.Tables.Sum(table => table.Found))} records, every value compared.");
-            else screen.Bad($"NOT proved for {company}." + (match.Exceptions > 0 ? $" {Number(match.Exceptions)} old records are exceptions and so cannot be in the new store." : ""));
+            else screen.Bad($"NOT proved for {company}." + (match.Exceptions > 0 ? $" {(match.Exceptions == 1 ? "1 old record is an exception" : $"{Number(match.Exceptions)} old records are exceptions")} and so cannot be in the new store." : ""));
         }
     }
 }

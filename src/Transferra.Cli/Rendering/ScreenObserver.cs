@@ -43,7 +43,7 @@ internal sealed class ScreenObserver(Screen screen) : IRunObserver
             case ConvertResult converted: Results.Conversion(screen, converted); break;
             case IReadOnlyList<MatchResult> matches: Results.Match(screen, company, matches); break;
             default:
-                if (state == "done") screen.Good(summary + ".");
+                if (state == "done") screen.Good(char.ToUpperInvariant(summary[0]) + summary[1..] + ".");
                 else if (state == "taken-back") screen.Line($"{company}: taken back: {summary}.");
                 break;
         }
