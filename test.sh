@@ -10,6 +10,12 @@ results=artifacts/test-results
 rm -rf "$results"
 mkdir -p "$results"
 
+# What tests need besides the SDK: an independent reader of .dbf tables.
+if ! /usr/bin/python3 -c 'import dbfread' 2>/dev/null; then
+  echo "Installing python3-dbfread..."
+  { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq python3-dbfread; } >"$results/apt.log" 2>&1 || cat "$results/apt.log"
+fi
+
 echo "Building..."
 if ! dotnet build Transferra.slnx -c Release --nologo -v quiet -clp:NoSummary; then
   echo "0 passed, 1 failed"

@@ -32,6 +32,8 @@ public static class DemoOffice
         WriteText(Path.Combine(folder, "programs/ledger/ledger.ini"), "; stand-in for the installed program\n[Program]\nName=Pellwright Ledger\nVersion=5.4\n");
         new LedgerData(seed: 6001, customers: 400 / oneIn, suppliers: 60 / oneIn, invoices: 3000 / oneIn, vouchers: 24_000 / oneIn).Write(Path.Combine(folder, "data/QIH/ledger.db"), "Quaverholt Hire", Faults.CopiesOnly);
         new LedgerData(seed: 6002, customers: 120 / oneIn, suppliers: 25 / oneIn, invoices: 700 / oneIn, vouchers: 6_000 / oneIn).Write(Path.Combine(folder, "data/QWS/ledger.db"), "Quaverholt Workshop", Faults.All);
+        WriteText(Path.Combine(folder, "programs/stockroom/stockroom.ini"), "; stand-in for the installed program\n[Program]\nName=Pellwright Stockroom\nVersion=3.2\n");
+        new StockData(seed: 6003, instruments: 1200 / oneIn, parts: 240 / oneIn, movements: 9000 / oneIn).Write(Path.Combine(folder, "data/QST/stock"));
         WriteDocuments(Path.Combine(folder, "data/QIH/documents"));
     }
 
@@ -98,17 +100,9 @@ internal sealed class LedgerData(int seed, int customers, int suppliers, int inv
         ("4020", "Sale of strings & reeds", "IN"), ("5000", "Strings, reeds and pads", "EX"), ("5100", "Wages", "EX"), ("5200", "Rent", "EX"), ("5300", "Carriage", "EX"), ("5400", "Tuner's café account", "EX"),
     ];
 
-    // A generator of our own: the same numbers on every platform and in every version of the runtime. Steele, Lea and Flood, "Fast splittable
-    // pseudorandom number generators" (SplitMix64), 2014.
-    private ulong _state = (ulong)seed;
+    private readonly Chance _chance = new(seed);
 
-    private int Next(int below)
-    {
-        ulong z = _state += 0x9E3779B97F4A7C15;
-        z = (z ^ (z >> 30)) * 0xBF58476D1CE4E5B9;
-        z = (z ^ (z >> 27)) * 0x94D049BB133111EB;
-        return (int)((z ^ (z >> 31)) % (ulong)below);
-    }
+    private int Next(int below) => _chance.Next(below);
 
     private static readonly Encoding CodePage = BuildCodePage();
 
@@ -233,7 +227,7 @@ internal sealed class LedgerData(int seed, int customers, int suppliers, int inv
 
     private string Person() => $"{Pick(FirstNames)} {Pick(LastNames)}";
 
-    private T Pick<T>(T[] from) => from[Next(from.Length)];
+    private T Pick<T>(T[] from) => _chance.Pick(from);
 
     private static string Date(DateOnly day) => day.ToString("dd/MM/yy", CultureInfo.InvariantCulture);
 

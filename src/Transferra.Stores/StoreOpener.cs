@@ -1,5 +1,6 @@
 // StoreOpener.cs: the one door to all engines.
 using Transferra.Core.Records;
+using Transferra.Stores.Dbf;
 using Transferra.Stores.Sqlite;
 
 namespace Transferra.Stores;
@@ -11,19 +12,23 @@ public sealed class StoreOpener : IStoreOpener
     public IStore Open(StoreAddress address, string? textEncoding = null) => address.Engine switch
     {
         "sqlite" => SqliteStore.Open(address.Path, textEncoding),
+        "dbf" => DbfStore.Open(address.Path, textEncoding),
         _ => throw Unknown(address),
     };
 
     /// <inheritdoc/>
-    public IStoreBuilder Create(StoreAddress address) => address.Engine switch
+    public IStoreBuilder Create(StoreAddress address, string? textEncoding = null) => address.Engine switch
     {
-        "sqlite" => SqliteStoreBuilder.Create(address.Path),
+        "sqlite" when textEncoding is null => SqliteStoreBuilder.Create(address.Path),
+        "sqlite" => throw new TransferraException($"a new SQLite store keeps its text in UTF-8, and the kit wants {textEncoding}", "Take text-encoding out of the new version's file in the kit."),
+        "dbf" => DbfStoreBuilder.Create(address.Path, textEncoding),
         _ => throw Unknown(address),
     };
 
     /// <inheritdoc/>
-    public IReadOnlyList<string> FilesOf(StoreAddress address) =>
-        [address.Path, .. ((string[])["-journal", "-wal", "-shm"]).Select(suffix => address.Path + suffix).Where(File.Exists)];
+    public IReadOnlyList<string> FilesOf(StoreAddress address) => Directory.Exists(address.Path)
+        ? [.. Directory.EnumerateFiles(address.Path).Order(StringComparer.Ordinal)]
+        : [address.Path, .. ((string[])["-journal", "-wal", "-shm"]).Select(suffix => address.Path + suffix).Where(File.Exists)];
 
     private static TransferraException Unknown(StoreAddress address) =>
         new($"there is no engine {address.Engine}", "Correct the store in office.yaml.");

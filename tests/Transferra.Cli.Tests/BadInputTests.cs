@@ -37,6 +37,18 @@ public sealed class BadInputTests : IDisposable
         Assert.Matches(@"^transferra: \d+ mistakes in the description of the office; nothing was done:", told.Err);
     }
 
+    [Theory]
+    [InlineData("new-store: {sqlite: data/QST/stock.db}", "new-store: {sqlite: data/stock.db}", "office.yaml:24:9: the new store lies in another folder")]
+    [InlineData("new-store: {sqlite: data/QST/stock.db}", "new-store: {sqlite: data/QST/stock}", "office.yaml:24:9: the new store has the old one's path")]
+    [InlineData("{dbf: data/QST/stock}", "{dbf: data/QST/stock, sqlite: x.db}", "office.yaml:23:22: a store has one engine")]
+    [InlineData("{dbf: data/QST/stock}", "{oracle: data/QST/stock}", "\"oracle\" is not known here")]
+    [InlineData("{dbf: data/QST/stock}", "{}", "a store has one of sqlite, dbf")]
+    public void A_store_that_cannot_be_is_told_with_its_place(string old, string replacement, string says)
+    {
+        _office.Edit("office.yaml", old, replacement);
+        Refused("survey").Says(says);
+    }
+
     [Fact]
     public void A_text_that_is_no_yaml_is_told_with_its_place()
     {
@@ -137,11 +149,11 @@ public sealed class BadInputTests : IDisposable
         _office.Edit("office.yaml", "        answers: {tax_scheme: standard}\n      - code: QWS", "      - code: QWS");
         _office.Edit("office.yaml", "documents: [data/QIH/documents]", "documents: [data/QIH/papers]");
         _office.Edit("office.yaml", "to: [sets]", "to: [/proc/transferra-sets]");
-        Refused("upgrade", "--yes", "QIH", "--yes", "QWS").Says("4 things stand in the way", "Which scheme does the firm account for tax under? (standard, cash)", "answers: {tax_scheme: ...}", "data/QIH/papers is not there", "/proc/transferra-sets");
+        Refused("upgrade", "--yes", "QIH", "--yes", "QWS").Says("5 things stand in the way", "Which scheme does the firm account for tax under? (standard, cash)", "answers: {tax_scheme: ...}", "data/QIH/papers is not there", "/proc/transferra-sets");
     }
 
     [Theory]
-    [InlineData("upgrade NONE", "there is no company NONE", "QIH, QWS")]
+    [InlineData("upgrade NONE", "there is no company NONE", "QIH, QWS, QST")]
     [InlineData("undo --run 20200101-000000", "there is no run 20200101-000000", "")]
     [InlineData("upgrade --resume", "nothing to resume", "transferra upgrade")]
     [InlineData("restore QIH", "there is no backup set of QIH", "--set FILE")]

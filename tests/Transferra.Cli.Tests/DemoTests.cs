@@ -26,13 +26,34 @@ public sealed class DemoTests
         string office = folder["office"];
         Called demo = BuiltProgram.RunIn(folder.Path, "demo", "--in", office).Expect(0);
         demo.Says("Pellwright Ledger: program version 5.4", "check: is the old data sound?", "backup: a copy that is proved", "convert: a new store beside the old one", "match: are the records the same?",
-            "change-over: the new store takes the old one's place", "check again: is the new data sound?", "How it came out", "QIH      through", "QWS      stopped", "31/02/23", "12,5O", "4999", "V001777");
+            "change-over: the new store takes the old one's place", "check again: is the new data sound?", "How it came out", "QIH      through", "QWS      stopped", "QST      through", "31/02/23", "12,5O", "4999", "V001777");
         Assert.Equal("6", DemoFolder.Ask(Path.Combine(office, "data/QIH/ledger.db"), "SELECT value FROM setting WHERE name = 'DATAVER'"));
         Assert.Equal("5", DemoFolder.Ask(Path.Combine(office, "data/QWS/ledger.db"), "SELECT VAL FROM SYSINFO WHERE KEYNAME = 'DATAVER'"));
         Assert.DoesNotContain(demo.Out.Split('\n'), line => line.Length > 100);
         Assert.DoesNotContain('\x1b', demo.All);
         Assert.NotEmpty(Directory.GetFiles(office, "signoff.html", SearchOption.AllDirectories));
         BuiltProgram.RunIn(folder.Path, "demo", "--in", office).Expect(2).Says("not empty", "--in");
+    }
+
+    [Fact]
+    public void A_folder_of_dBASE_tables_arrives_in_a_database_with_every_value()
+    {
+        using var office = new DemoFolder();
+        BuiltProgram.Run(office.Path, "survey").Expect(0).Says("DBF level 03, 8b", "18 records marked as deleted");
+        BuiltProgram.Run(office.Path, "upgrade", "QST", "--yes", "QST").Expect(0).Says("Quantity moved by part: all 240 lines agree, added up apart from the conversion");
+        string store = office["data/QST/stock.db"], old = Path.Combine(office.WorkFolder("QST"), "old-v3/stock");
+        Assert.False(Directory.Exists(office["data/QST/stock"]));
+        // The old files are read here by hand: record 8 of INSTR (11 bytes of cost from byte 59 on), and its memo.
+        byte[] instr = File.ReadAllBytes(Path.Combine(old, "INSTR.DBF"));
+        int header = BitConverter.ToUInt16(instr, 8), length = BitConverter.ToUInt16(instr, 10);
+        string record = System.Text.CodePagesEncodingProvider.Instance.GetEncoding(850)!.GetString(instr, header + 7 * length, length);
+        Assert.Equal(decimal.Parse(record.AsSpan(59, 11), System.Globalization.CultureInfo.InvariantCulture) * 100m, decimal.Parse(DemoFolder.Ask(store, "SELECT cost FROM instrument WHERE instrument_no = 8")!, System.Globalization.CultureInfo.InvariantCulture));
+        Assert.Equal(record.Substring(21, 30).TrimEnd(), DemoFolder.Ask(store, "SELECT maker FROM instrument WHERE instrument_no = 8"));
+        int block = int.Parse(record.AsSpan(80, 10), System.Globalization.CultureInfo.InvariantCulture);
+        byte[] memo = File.ReadAllBytes(Path.Combine(old, "INSTR.DBT"));
+        Assert.Equal(System.Text.Encoding.ASCII.GetString(memo, block * 512 + 8, BitConverter.ToInt32(memo, block * 512 + 4) - 8), DemoFolder.Ask(store, "SELECT remark FROM instrument WHERE instrument_no = 8"));
+        Assert.Equal("8982", DemoFolder.Ask(store, "SELECT count(*) FROM part_movement"));
+        Assert.Equal("0", DemoFolder.Ask(store, "SELECT count(*) FROM part_movement WHERE movement_no % 500 = 0"));
     }
 
     [Fact]

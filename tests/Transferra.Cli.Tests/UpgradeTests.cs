@@ -10,12 +10,12 @@ public sealed class UpgradeTests
     {
         using var office = new DemoFolder();
         IReadOnlyDictionary<string, string> before = office.DataSignature();
-        BuiltProgram.Run(office.Path, "upgrade", "--yes", "QIH", "--yes", "QWS").Expect(1).Says("QIH      through", "QWS      stopped");
+        BuiltProgram.Run(office.Path, "upgrade", "--yes", "QIH", "--yes", "QWS", "--yes", "QST").Expect(1).Says("QIH      through", "QWS      stopped", "QST      through");
         Assert.NotEqual(before["QIH/ledger.db"], office.DataSignature()["QIH/ledger.db"]);
         Assert.Equal(before["QWS/ledger.db"], office.DataSignature()["QWS/ledger.db"]);
         BuiltProgram.Run(office.Path, "survey").Expect(1).Says("The program is version 5.4, but the data of QIH is version 6");
         BuiltProgram.Run(office.Path, "undo").Expect(2).Says("has to be confirmed", "--yes QIH");
-        BuiltProgram.Run(office.Path, "undo", "--yes", "QIH").Expect(0).Says("the office is where it was before");
+        BuiltProgram.Run(office.Path, "undo", "--yes", "QIH", "--yes", "QST").Expect(0).Says("the office is where it was before");
         Assert.Equal(before, office.DataSignature());
         BuiltProgram.Run(office.Path, "undo", "--yes", "QIH").Expect(2).Says("there is no run to undo");
     }
@@ -93,6 +93,27 @@ public sealed class UpgradeTests
     }
 
     [Fact]
+    public void A_company_that_changed_its_engine_is_restored_to_the_old_one_and_back()
+    {
+        using var office = new DemoFolder(small: true);
+        IReadOnlyDictionary<string, string> before = office.DataSignature();
+        BuiltProgram.Run(office.Path, "upgrade", "QST", "--yes", "QST").Expect(0);
+        IReadOnlyDictionary<string, string> upgraded = office.DataSignature();
+        Assert.Equal(upgraded.ContainsKey("QST/stock.db"), !upgraded.ContainsKey("QST/stock"));
+        BuiltProgram.Run(office.Path, "survey").Says("Quaverholt Stores  4", "SQLite");
+        BuiltProgram.Run(office.Path, "match", "QST").Expect(0);
+        BuiltProgram.Run(office.Path, "restore", "QST", "--to", office["elsewhere"]).Expect(0);
+        Assert.Equal(before["QST/stock/INSTR.DBT"], TempFolder.Signature(office["elsewhere"])["store/stock/INSTR.DBT"]);
+        BuiltProgram.Run(office.Path, "restore", "QST", "--yes", "QST").Expect(0);
+        Assert.Equal(before.Where(entry => entry.Key.StartsWith("QST/stock", StringComparison.Ordinal)), office.DataSignature().Where(entry => entry.Key.StartsWith("QST/stock", StringComparison.Ordinal)));
+        BuiltProgram.Run(office.Path, "survey").Says("Quaverholt Stores  3", "DBF");
+        BuiltProgram.Run(office.Path, "undo", "--yes", "QST").Expect(0);
+        Assert.Equal(upgraded, office.DataSignature());
+        BuiltProgram.Run(office.Path, "undo", "--yes", "QST").Expect(0);
+        Assert.Equal(before, office.DataSignature());
+    }
+
+    [Fact]
     public void A_damaged_set_is_not_restored()
     {
         using var office = new DemoFolder(small: true);
@@ -112,13 +133,13 @@ public sealed class UpgradeTests
     public void The_sign_off_tells_the_run_as_text_page_and_json()
     {
         using var office = new DemoFolder();
-        BuiltProgram.Run(office.Path, "upgrade", "--yes", "QIH", "--yes", "QWS").Expect(1);
+        BuiltProgram.Run(office.Path, "upgrade", "--yes", "QIH", "--yes", "QWS", "--yes", "QST").Expect(1);
         BuiltProgram.Run(office.Path, "signoff", "--html", office["out.html"]).Expect(0).Says("record of the upgrade run", "QIH  Quaverholt Hire", "Carried out by", "72,015");
         string page = File.ReadAllText(office["out.html"]);
         Assert.Contains("31/02/23", page, StringComparison.Ordinal);
         Assert.DoesNotContain("<script", page, StringComparison.Ordinal);
         JsonElement report = BuiltProgram.Run(office.Path, "signoff", "--json").Expect(0).Json.GetProperty("result");
-        Assert.Equal(["through", "stopped"], report.GetProperty("companies").EnumerateArray().Select(company => company.GetProperty("outcome").GetString()!));
+        Assert.Equal(["through", "stopped", "through"], report.GetProperty("companies").EnumerateArray().Select(company => company.GetProperty("outcome").GetString()!));
     }
 
     [Theory]
@@ -127,7 +148,7 @@ public sealed class UpgradeTests
     [InlineData("backup", 0)]
     [InlineData("sets", 0)]
     [InlineData("convert", 0)]
-    [InlineData("upgrade --yes QIH --yes QWS", 0)]
+    [InlineData("upgrade --yes QIH --yes QWS --yes QST", 0)]
     [InlineData("undo", 2)]
     [InlineData("signoff", 2)]
     [InlineData("match", 2)]

@@ -20,7 +20,7 @@ public sealed class BackupSetTests : IDisposable
         _folder.Write("data/books.db", string.Concat(Enumerable.Range(0, 3000).Select(i => $"record {i * 7919 % 1009};")));
         _folder.Write("data/docs/sub/ünïcode name.txt", "a document");
         _folder.Write("data/docs/empty.txt", "");
-        _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), [_folder["data/docs"]], new Dictionary<string, string>());
+        _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null, [_folder["data/docs"]], new Dictionary<string, string>());
         _office = new OfficeDescription("Office", _folder.Path, [], [], 0);
         _set = _folder["set.tar"];
     }

@@ -19,6 +19,10 @@ public sealed class SchemaTests
     [InlineData("version", "kits/pellwright-ledger/versions/5.yaml")]
     [InlineData("version", "kits/pellwright-ledger/versions/6.yaml")]
     [InlineData("hop", "kits/pellwright-ledger/hops/5-to-6.yaml")]
+    [InlineData("kit", "kits/pellwright-stockroom/kit.yaml")]
+    [InlineData("version", "kits/pellwright-stockroom/versions/3.yaml")]
+    [InlineData("version", "kits/pellwright-stockroom/versions/4.yaml")]
+    [InlineData("hop", "kits/pellwright-stockroom/hops/3-to-4.yaml")]
     public void The_demo_fits_its_schema(string schema, string file)
     {
         JsonElement root = JsonDocument.Parse(File.ReadAllText(Path.Combine(Root(), "docs", "schemas", schema + ".schema.json"))).RootElement;

@@ -20,7 +20,7 @@ internal static class MatchCommand
         foreach (Company company in session.Companies)
         {
             CompanyRun? on = runs.Where(run => run.Kind != "restore" && !run.IsUndone && run.Companies.Contains(company.Code) && run.IsDone(company.Code, Stages.Convert))
-                .Select(run => UpgradeRun.OnRun(context, run, company.Code)).FirstOrDefault(on => File.Exists(on.AsidePath) || File.Exists(on.FinalStaged.Path));
+                .Select(run => UpgradeRun.OnRun(context, run, company.Code)).FirstOrDefault(on => Path.Exists(on.AsidePath) || Path.Exists(on.FinalStaged.Path));
             if (on is null)
             {
                 if (session.Codes.Count == 0 && session.Companies.Count > 1)
@@ -30,9 +30,9 @@ internal static class MatchCommand
                 }
                 throw new TransferraException($"{company.Code} has no converted store to match", $"Convert it first: transferra convert {company.Code}");
             }
-            bool changedOver = File.Exists(on.AsidePath);
-            StoreAddress old = company.Store with { Path = changedOver ? on.AsidePath : company.Store.Path };
-            StoreAddress last = changedOver ? company.Store : on.FinalStaged;
+            bool changedOver = Path.Exists(on.AsidePath);
+            StoreAddress old = company.OldStore with { Path = changedOver ? on.AsidePath : company.OldStore.Path };
+            StoreAddress last = changedOver ? company.NewStore : on.FinalStaged;
             session.Screen.Heading($"{company.Code}  match: are the records the same?");
             session.Screen.Line($"old: {old.Path}");
             session.Screen.Line($"new: {last.Path}");

@@ -42,7 +42,7 @@ internal static class RestoreCommand
             IReadOnlyList<TableBaseline> tables = [];
             if (faults.Count == 0)
             {
-                using IStore store = new StoreOpener().Open(company.Store with { Path = Path.Combine(staged, "store", Path.GetFileName(company.Store.Path)) }, version.TextEncoding);
+                using IStore store = new StoreOpener().Open(company.StoreNamed(set.Manifest.StoreName) with { Path = Path.Combine(staged, "store", set.Manifest.StoreName) }, version.TextEncoding);
                 tables = Baseline.Of(store, version.Tables, new ScreenObserver(session.Screen).At("comparing"), session.Cancel);
                 faults = BackupSets.CompareRecords(set.Manifest, tables);
             }
@@ -79,8 +79,10 @@ internal static class RestoreCommand
             [$"{company.Code}.from"] = version.Name,
             [$"{company.Code}.to"] = version.Name,
             [$"{company.Code}.set"] = set.Path,
-            [$"{company.Code}.store"] = company.Store.Path,
-            [$"{company.Code}.had-store"] = File.Exists(company.Store.Path) ? "1" : "0",
+            [$"{company.Code}.store"] = company.OldStore.Path,
+            [$"{company.Code}.set-store"] = set.Manifest.StoreName,
+            [$"{company.Code}.had-store"] = Path.Exists(company.OldStore.Path) ? "1" : "0",
+            [$"{company.Code}.had-new-store"] = company.MovesTo is not null && Path.Exists(company.MovesTo.Path) ? "1" : "0",
         };
         for (int i = 0; i < company.DocumentFolders.Count; i++)
         {

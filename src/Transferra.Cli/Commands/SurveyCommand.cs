@@ -22,6 +22,7 @@ internal static class SurveyCommand
             foreach (CompanySurvey company in package.Companies)
             {
                 screen.Line($"  {company.Code}: {company.StorePath}");
+                if (company.DeletedRecords > 0) screen.Line($"       {Results.Count(company.DeletedRecords, "record")} marked as deleted in the files, kept apart and not carried");
                 if (company.Problem.Length == 0)
                 {
                     foreach (VersionSign sign in company.Signs) screen.Line($"       version {sign.Version} by {sign.Where}: {sign.Says}");

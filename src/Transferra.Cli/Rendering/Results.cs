@@ -70,13 +70,14 @@ internal static class Results
                 [table.Table, Number(table.Expected), Number(table.Found), table.FoundFingerprint[..16], table.IsSame ? "yes" : "NO"]));
             foreach (TotalMatch total in match.Totals)
             {
+                string by = total.IsByEngines ? "by the engines' own sums" : "added up apart from the conversion";
                 if (total.IsSame)
                 {
-                    screen.Line($"  {total.Name}: {(total.Lines.Count == 1 ? "its one line agrees" : $"all {Number(total.Lines.Count)} lines agree")}, by the engines' own sums");
+                    screen.Line($"  {total.Name}: {(total.Lines.Count == 1 ? "its one line agrees" : $"all {Number(total.Lines.Count)} lines agree")}, {by}");
                     continue;
                 }
                 TotalLine[] wrong = [.. total.Lines.Where(line => !line.IsSame)];
-                screen.Bad($"  {total.Name}: {Number(wrong.Length)} of {Number(total.Lines.Count)} lines disagree, by the engines' own sums");
+                screen.Bad($"  {total.Name}: {Number(wrong.Length)} of {Number(total.Lines.Count)} lines disagree, {by}");
                 foreach (TotalLine line in wrong.Take(5)) screen.Line($"    {line.Label}: old {line.Old ?? "(none)"}, new {line.New ?? "(none)"}");
             }
             if (match.DifferenceCount > 0)

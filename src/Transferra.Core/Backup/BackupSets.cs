@@ -81,7 +81,10 @@ public static class BackupSets
 
     private static List<(string Source, string Name)> FilesOf(Company company)
     {
-        var files = new List<(string, string)> { (company.Store.Path, "store/" + Path.GetFileName(company.Store.Path)) };
+        string store = "store/" + Path.GetFileName(company.Store.Path);
+        List<(string, string)> files = Directory.Exists(company.Store.Path)
+            ? [.. Directory.EnumerateFiles(company.Store.Path, "*", SearchOption.AllDirectories).Order(StringComparer.Ordinal).Select(file => (file, $"{store}/{Path.GetRelativePath(company.Store.Path, file)}"))]
+            : [(company.Store.Path, store)];
         for (int i = 0; i < company.DocumentFolders.Count; i++)
         {
             string folder = company.DocumentFolders[i];

@@ -33,6 +33,10 @@ public sealed record SetManifest(string Format, string Office, string Company, s
     /// <summary>The form this program writes and reads.</summary>
     public const string CurrentFormat = "transferra-set/1";
 
+    /// <summary>Name of the store's file or folder.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public string StoreName => Members.Select(member => member.Name.Split('/')).FirstOrDefault(parts => parts is ["store", _, ..])?[1] ?? "";
+
     /// <summary>Name of the first member.</summary>
     public const string FirstMember = "manifest.json";
 

@@ -161,14 +161,9 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
         int[] needed = [.. ordinals.Concat(key).Distinct()];
         TableShape narrow = table with { Columns = [.. needed.Select(i => table.Columns[i])] };
         int[] linkAt = [.. columns.Select(narrow.OrdinalOf)], keyAt = [.. table.Key.Select(narrow.OrdinalOf)];
-        using IRecordReader reader = store.Read(narrow, []);
-        var batch = new RecordBatch(narrow.Columns);
         var bytes = new CanonicalWriter();
-        for (bool more = true; more;)
+        foreach (RecordBatch batch in store.Batches(narrow, [], cancel))
         {
-            cancel.ThrowIfCancellationRequested();
-            batch.Reset();
-            more = reader.Fill(batch);
             for (int row = 0; row < batch.RowCount; row++)
             {
                 if (linkAt.Any(i => batch.Vectors[i].IsNull(row))) continue;
@@ -190,7 +185,6 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
         int[] by = [.. rule.By.Select(rule.Table.OrdinalOf)], all = [.. Enumerable.Range(0, rule.Table.Columns.Count)];
         string[] order = [.. rule.By.Concat(rule.Table.Key).Distinct(StringComparer.OrdinalIgnoreCase)];
         var broken = new Group();
-        using IRecordReader reader = store.Read(rule.Table, order);
         var batch = new RecordBatch(rule.Table.Columns);
         var last = new RecordBatch(rule.Table.Columns); // the row before the batch's first one; groups may span batches
         var context = new EvaluationContext(batch, []);
@@ -198,14 +192,9 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
         bool judged = false; // nothing to judge before the first group
         string group = "";
         long rows = 0;
-        for (bool more = true; more;)
+        foreach (RecordBatch _ in store.Batches(rule.Table, order, cancel, batch))
         {
-            cancel.ThrowIfCancellationRequested();
-            batch.Reset();
-            more = reader.Fill(batch);
-            if (context.Active.Length < batch.RowCount) context.Active = new bool[batch.RowCount];
-            Array.Fill(context.Active, true);
-            context.Faults.Clear();
+            context.ActivateAll();
             Vector values = sum.Evaluate(context);
             HashSet<int> unreadable = [.. context.Faults.Concat(batch.Faults).Select(fault => fault.Row)];
             var counts = (LongVector?)where?.Evaluate(context);
@@ -224,7 +213,6 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
             }
             rows += batch.RowCount;
             observer.Progress(rule.Table.Name, rows, _counts[rule.Table.Name]);
-            if (batch.RowCount == 0) continue;
             last.Reset();
             last.AppendRows(batch, batch.RowCount - 1);
         }

@@ -20,6 +20,14 @@ public sealed class EvaluationContext(RecordBatch source, IReadOnlyList<LookupTa
     /// <summary>Faults so far, in the order found.</summary>
     public List<RowFault> Faults { get; } = [];
 
+    /// <summary>Makes every row of the batch active and forgets earlier faults.</summary>
+    public void ActivateAll()
+    {
+        if (Active.Length < Source.RowCount) Active = new bool[Source.RowCount];
+        Array.Fill(Active, true);
+        Faults.Clear();
+    }
+
     /// <summary>Reports a fault of a row, when the row is active.</summary>
     public void Fault(int row, FaultCode code, string column, string value, string reason)
     {

@@ -41,15 +41,23 @@ public sealed record Kit(string Id, string Title, string Folder, IReadOnlyList<K
 /// <param name="Pattern">Regular expression with a group "version".</param>
 public sealed record FileEvidence(string File, System.Text.RegularExpressions.Regex Pattern);
 
-/// <summary>A sign by which a data version is told: a query or a header field, and the value it then has.</summary>
-/// <param name="Sql">The engine's own SQL giving one cell; null when a header field tells.</param>
-/// <param name="Header">Name of a header field; null when a query tells.</param>
+/// <summary>A sign by which a data version is told: a query, a header field or a record, and the value it then has.</summary>
+/// <param name="Sql">The engine's own SQL giving one cell; null when something else tells.</param>
+/// <param name="Header">Name of a header field; null when something else tells.</param>
+/// <param name="Record">A record; null when something else tells.</param>
 /// <param name="Value">The value that means this version.</param>
-public sealed record DataEvidence(string? Sql, string? Header, string Value)
+public sealed record DataEvidence(string? Sql, string? Header, RecordSign? Record, string Value)
 {
     /// <summary>Where it was looked, in words.</summary>
-    public string Where => Header is not null ? $"header field {Header}" : $"query {Sql}";
+    public string Where => Header is not null ? $"header field {Header}" : Sql is not null ? $"query {Sql}" : $"{Record!.Table.Name}.{Record.Column} where {Record.WhereText}";
 }
+
+/// <summary>A value in a record, for stores that answer no SQL.</summary>
+/// <param name="Table">The table, with the columns that are needed.</param>
+/// <param name="Column">The column that holds the value.</param>
+/// <param name="Where">Which record; the first for which it holds.</param>
+/// <param name="WhereText">As the kit writes it.</param>
+public sealed record RecordSign(TableShape Table, string Column, Expression Where, string WhereText);
 
 /// <summary>One data version of a package.</summary>
 /// <param name="Name">Such as "5".</param>
@@ -81,7 +89,15 @@ public sealed record BookRule(string Name, TableShape Table, IReadOnlyList<strin
 /// <param name="Name">The same in every version that has it.</param>
 /// <param name="Scale">Digits after the point: the query gives units of 10^-scale.</param>
 /// <param name="SqlByEngine">The query, by engine name in lower case.</param>
-public sealed record ControlTotal(string Name, int Scale, IReadOnlyDictionary<string, string> SqlByEngine);
+/// <param name="Sum">The same total for stores that answer no SQL; null when the kit gives none.</param>
+public sealed record ControlTotal(string Name, int Scale, IReadOnlyDictionary<string, string> SqlByEngine, GroupSum? Sum);
+
+/// <summary>A sum over groups of one table's records.</summary>
+/// <param name="Table">The table.</param>
+/// <param name="By">Columns that make a group; none: one sum over all.</param>
+/// <param name="Sum">What is added up, a decimal of the total's scale; null to count records.</param>
+/// <param name="Where">Which records count; null for all.</param>
+public sealed record GroupSum(TableShape Table, IReadOnlyList<string> By, Expression? Sum, Expression? Where);
 
 /// <summary>A setting that is new in a version and must be answered in office.yaml.</summary>
 /// <param name="Name">The name in office.yaml and in expressions, as <c>:name</c>.</param>

@@ -65,22 +65,49 @@ public static class KitLoader
         PlacedText? encoding = map.Optional("text-encoding");
         if (encoding is not null && !TextEncodings.IsKnown(encoding.Value))
             encoding.Report(errors, $"\"{encoding}\" is no code page known here; the names are {string.Join(", ", TextEncodings.Names)}");
-        var evidence = new List<DataEvidence>();
-        foreach (DescribedMap sign in map.Maps("told-by", "a sign of the version", required: true))
-        {
-            PlacedText? sql = sign.Optional("sql"), header = sign.Optional("header");
-            string value = sign.Text("is").Value;
-            if ((sql is null) == (header is null)) sign.Report("a sign has either \"sql\" or \"header\"");
-            evidence.Add(new DataEvidence(sql?.Value, header?.Value, value));
-            sign.Done();
-        }
         Dictionary<string, string> headers = Pairs(map.Map("header-fields", "header fields"));
         List<TableShape> tables = ReadTables(map.Map("tables", "tables", required: true), errors);
+        List<DataEvidence> evidence = [.. map.Maps("told-by", "a sign of the version", required: true).Select(sign => ReadSign(sign, tables))];
         CheckRelations(map, tables);
         var version = new KitVersion(name, [.. map.Texts("programs").Select(text => text.Value)], encoding?.Value, evidence, headers, tables,
-            ReadRules(map, tables), ReadTotals(map));
+            ReadRules(map, tables), ReadTotals(map, tables));
         map.Done();
         return version;
+    }
+
+    private static DataEvidence ReadSign(DescribedMap sign, List<TableShape> tables)
+    {
+        PlacedText? sql = sign.Optional("sql"), header = sign.Optional("header"), tableName = sign.Optional("table"), column = sign.Optional("column"), where = sign.Optional("where");
+        string value = sign.Text("is").Value;
+        sign.Done();
+        RecordSign? record = null;
+        if (new[] { sql, header, tableName }.Count(way => way is not null) != 1) sign.Report("a sign has one of \"sql\", \"header\" and \"table\"");
+        else if (tableName is not null && (column is null || where is null)) sign.Report("a sign in a record has \"table\", \"column\" and \"where\"");
+        else if (tableName is not null && Find(tableName, tables, sign.Errors) is { } table)
+        {
+            if (table.OrdinalOf(column!.Value) < 0) column.Report(sign.Errors, $"the table {table.Name} has no column {column}");
+            else if (Condition(where, table, sign.Errors) is { } condition)
+            {
+                string[] needed = [column.Value, .. condition.ColumnReferences.Select(reference => reference.Name)];
+                record = new RecordSign(table with { Columns = [.. table.Columns.Where(known => needed.Any(name => Same(name, known.Name)))] }, column.Value, condition, where!.Value);
+            }
+        }
+        return new DataEvidence(sql?.Value, header?.Value, record, value);
+    }
+
+    private static TableShape? Find(PlacedText name, List<TableShape> tables, DescriptionErrors errors)
+    {
+        TableShape? table = tables.FirstOrDefault(table => Same(table.Name, name.Value));
+        if (table is null && name.Value.Length > 0) name.Report(errors, $"there is no table {name} in this version");
+        return table;
+    }
+
+    // Null when there is none, or when it is wrong, which is then reported.
+    private static Expression? Condition(PlacedText? where, TableShape table, DescriptionErrors errors)
+    {
+        if (where is null || PlacedExpression.Parse(where, errors) is not { } parsed) return null;
+        var scope = new ExpressionScope(table.Name, table.Columns, [], new Dictionary<string, string>());
+        return PlacedExpression.Compile(where, errors, () => new ExpressionCompiler(scope).CompileCondition(parsed)) is null ? null : parsed;
     }
 
     private static Dictionary<string, string> Pairs(DescribedMap? map) =>
@@ -146,18 +173,12 @@ public static class KitLoader
             PlacedText? where = rule.Optional("where");
             IReadOnlyList<PlacedText> by = rule.Texts("by");
             rule.Done();
-            TableShape? table = tables.FirstOrDefault(table => Same(table.Name, tableName.Value));
-            if (table is null)
-            {
-                if (tableName.Value.Length > 0) tableName.Report(map.Errors, $"there is no table {tableName} in this version");
-                continue;
-            }
+            if (Find(tableName, tables, map.Errors) is not { } table) continue;
             foreach (PlacedText column in by)
                 if (table.OrdinalOf(column.Value) < 0) column.Report(map.Errors, $"the table {table.Name} has no column {column}");
             var scope = new ExpressionScope(table.Name, table.Columns, [], new Dictionary<string, string>());
-            Expression? sumParsed = PlacedExpression.Parse(sum, map.Errors), whereParsed = where is null ? null : PlacedExpression.Parse(where, map.Errors);
+            Expression? sumParsed = PlacedExpression.Parse(sum, map.Errors), whereParsed = Condition(where, table, map.Errors);
             Kernel? kernel = sumParsed is null ? null : PlacedExpression.Compile(sum, map.Errors, () => new ExpressionCompiler(scope).Compile(sumParsed));
-            if (whereParsed is not null) PlacedExpression.Compile(where!, map.Errors, () => new ExpressionCompiler(scope).CompileCondition(whereParsed));
             if (kernel is null || sumParsed is null) continue;
             if (kernel.Type.Kind is not (FieldKind.Integer or FieldKind.Decimal)) sum.Report(map.Errors, $"a sum is INTEGER or DECIMAL, this is {kernel.Type}");
             else if (DecimalText.TryParse(Encoding.UTF8.GetBytes(mustBe.Value), FieldType.MaxPrecision, kernel.Type.Scale, out Int128 value) is not null)
@@ -167,7 +188,7 @@ public static class KitLoader
         return rules;
     }
 
-    private static List<ControlTotal> ReadTotals(DescribedMap map)
+    private static List<ControlTotal> ReadTotals(DescribedMap map, List<TableShape> tables)
     {
         var totals = new List<ControlTotal>();
         foreach (DescribedMap total in map.Maps("control-totals", "a control total"))
@@ -177,10 +198,31 @@ public static class KitLoader
             int digits = 0;
             if (scale is not null && (!int.TryParse(scale.Value, NumberStyles.None, CultureInfo.InvariantCulture, out digits) || digits > 18))
                 scale.Report(map.Errors, "\"decimals\" is a whole number from 0 to 18");
-            totals.Add(new ControlTotal(name, digits, Pairs(total.Map("sql", "queries by engine", required: true))));
+            Dictionary<string, string> sql = Pairs(total.Map("sql", "queries by engine"));
+            GroupSum? sum = ReadGroupSum(total, tables, digits);
+            if (sql.Count == 0 && !total.Has("table")) total.Report("a control total has \"sql\" for engines that answer it, \"table\" for those that do not, or both");
+            totals.Add(new ControlTotal(name, digits, sql, sum));
             total.Done();
         }
         return totals;
+    }
+
+    private static GroupSum? ReadGroupSum(DescribedMap total, List<TableShape> tables, int scale)
+    {
+        PlacedText? tableName = total.Optional("table"), sum = total.Optional("sum"), where = total.Optional("where");
+        IReadOnlyList<PlacedText> by = total.Texts("by");
+        if (tableName is null || Find(tableName, tables, total.Errors) is not { } table) return null;
+        foreach (PlacedText column in by)
+            if (table.OrdinalOf(column.Value) < 0) column.Report(total.Errors, $"the table {table.Name} has no column {column}");
+        Expression? parsed = sum is null ? null : PlacedExpression.Parse(sum, total.Errors);
+        if (parsed is not null)
+        {
+            var scope = new ExpressionScope(table.Name, table.Columns, [], new Dictionary<string, string>());
+            Kernel? kernel = PlacedExpression.Compile(sum!, total.Errors, () => new ExpressionCompiler(scope).Compile(parsed));
+            bool fits = kernel?.Type is { Kind: FieldKind.Integer } && scale == 0 || kernel?.Type is { Kind: FieldKind.Decimal } type && type.Scale == scale;
+            if (kernel is not null && !fits) sum!.Report(total.Errors, $"a total with {scale} decimals adds up {(scale == 0 ? "INTEGER" : $"DECIMAL(p,{scale})")}, this is {kernel.Type}");
+        }
+        return new GroupSum(table, [.. by.Select(column => column.Value)], parsed, Condition(where, table, total.Errors));
     }
 
     private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);

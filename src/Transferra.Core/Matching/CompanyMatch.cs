@@ -68,30 +68,15 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
     private BucketedFingerprint Scan(IStore store, TableShape table, CancellationToken stop)
     {
         var fingerprint = new BucketedFingerprint();
-        foreach (RecordBatch batch in Batches(store, table, stop))
+        foreach (RecordBatch batch in store.Batches(table, [], stop))
         {
+            foreach (RowFault fault in batch.Faults)
+                Note(new Difference(table.Name, ShowKey(table, batch, fault.Row), fault.Column, DifferenceKind.Value, "", $"{fault.Value}: {fault.Reason}"));
             var encoder = new RowEncoder(table, batch.Vectors);
             for (int row = 0; row < batch.RowCount; row++) Add(fingerprint, encoder, row);
         }
         return fingerprint;
     }
-
-    private IEnumerable<RecordBatch> Batches(IStore store, TableShape table, CancellationToken stop)
-    {
-        using IRecordReader reader = store.Read(table, []);
-        var batch = new RecordBatch(table.Columns);
-        for (bool more = true; more;)
-        {
-            stop.ThrowIfCancellationRequested();
-            batch.Reset();
-            more = reader.Fill(batch);
-            foreach (RowFault fault in batch.Faults.Where(_ => !_explaining))
-                Note(new Difference(table.Name, batch.ShowKey(fault.Row, [.. table.Key.Select(table.OrdinalOf)]), fault.Column, DifferenceKind.Value, "", $"{fault.Value}: {fault.Reason}"));
-            yield return batch;
-        }
-    }
-
-    private volatile bool _explaining;
 
     private TableAccount ScanExpected(IStore old, TableMap map, Dictionary<string, BucketedFingerprint> expected, CancellationToken stop)
     {
@@ -138,7 +123,6 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
     // Reads the differing buckets of a table again, as many at a time as memory is promised for, and names each difference.
     private void Explain(IStore old, IStore renewed, TableShape table, IReadOnlyList<int> differing, BucketedFingerprint expected, BucketedFingerprint found)
     {
-        _explaining = true;
         for (int next = 0; next < differing.Count;)
         {
             if (_differenceCount >= MaxListed)
@@ -155,7 +139,6 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
             }
             ExplainPortion(old, renewed, table, portion);
         }
-        _explaining = false;
     }
 
     private void ExplainPortion(IStore old, IStore renewed, TableShape table, HashSet<int> buckets)
@@ -174,7 +157,7 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
             }
         }
         foreach (NewRecord record in hop.NewRecords.Where(record => record.Into.Name == table.Name)) Keep(StoreConverter.Evaluate(record, settings), [0]);
-        foreach (RecordBatch batch in Batches(renewed, table, cancel))
+        foreach (RecordBatch batch in renewed.Batches(table, [], cancel))
         {
             var encoder = new RowEncoder(table, batch.Vectors);
             for (int row = 0; row < batch.RowCount; row++)
@@ -230,21 +213,25 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
             ControlTotal? after = hop.To.ControlTotals.FirstOrDefault(total => total.Name == before.Name);
             if (after is null) continue;
             Dictionary<string, string> a = Ask(old, before), b = Ask(renewed, after);
-            totals.Add(new TotalMatch(before.Name, [.. a.Keys.Union(b.Keys).Order(StringComparer.Ordinal)
+            totals.Add(new TotalMatch(before.Name, HasSql(old, before) && HasSql(renewed, after), [.. a.Keys.Union(b.Keys).Order(StringComparer.Ordinal)
                 .Select(label => new TotalLine(label, a.GetValueOrDefault(label), b.GetValueOrDefault(label)))]));
         }
         return totals;
     }
 
-    private static Dictionary<string, string> Ask(IStore store, ControlTotal total)
+    private static bool HasSql(IStore store, ControlTotal total) => total.SqlByEngine.ContainsKey(store.Identity.Engine.ToLowerInvariant());
+
+    private Dictionary<string, string> Ask(IStore store, ControlTotal total)
     {
-        string engine = store.Identity.Engine.ToLowerInvariant();
-        if (!total.SqlByEngine.TryGetValue(engine, out string? sql))
-            throw new TransferraException($"the control total \"{total.Name}\" has no query for {store.Identity.Engine}", "Add it under sql in the kit's version file.");
+        string? sql = total.SqlByEngine.GetValueOrDefault(store.Identity.Engine.ToLowerInvariant());
+        if (sql is null && total.Sum is not null)
+            return GroupSums.Of(store, total.Sum, cancel).ToDictionary(line => line.Key, line => DecimalText.Format(line.Value, total.Scale));
+        if (sql is null)
+            throw new TransferraException($"the control total \"{total.Name}\" has no query for {store.Identity.Engine}", "Add it under sql in the kit's version file; for stores that answer no SQL, give table, by and sum.");
         var lines = new Dictionary<string, string>();
         foreach (IReadOnlyList<string?> row in store.Ask(sql).Rows)
         {
-            string label = string.Join(" / ", row.Take(row.Count - 1).Select(cell => cell ?? "(none)"));
+            string label = string.Join(" / ", row.Take(row.Count - 1).Select(cell => cell ?? TotalLine.NoLabel));
             string value = row[^1] ?? "0";
             // A total adds up whole units (pence, cents), so that the engine's sum is exact. Anything else got in behind our back, or the
             // query is wrong; either way it agrees with nothing.

@@ -38,14 +38,19 @@ public sealed record TableMatch(string Table, long Expected, long Found, string 
 /// <summary>One line of a control total; null where a side has no such line.</summary>
 public sealed record TotalLine(string Label, string? Old, string? New)
 {
+    internal const string NoLabel = "(none)";
+
     internal const string NoWholeNumber = "(no whole number of units)";
 
     /// <summary>Whether both sides have the same value, exactly.</summary>
     public bool IsSame => Old is not null && Old == New && !Old.EndsWith(NoWholeNumber, StringComparison.Ordinal);
 }
 
-/// <summary>A control total, computed by each engine with its own SQL.</summary>
-public sealed record TotalMatch(string Name, IReadOnlyList<TotalLine> Lines)
+/// <summary>A control total.</summary>
+/// <param name="Name">As the kit calls it.</param>
+/// <param name="IsByEngines">Whether both sides are the engines' own sums; a store of files has no engine, and is added up by us.</param>
+/// <param name="Lines">A line for each group.</param>
+public sealed record TotalMatch(string Name, bool IsByEngines, IReadOnlyList<TotalLine> Lines)
 {
     /// <summary>Whether all lines agree.</summary>
     public bool IsSame => Lines.All(line => line.IsSame);

@@ -52,13 +52,9 @@ public static class Baseline
             var fingerprint = new BucketedFingerprint();
             var batch = new RecordBatch(table.Columns);
             var encoder = new RowEncoder(table, batch.Vectors);
-            using IRecordReader reader = store.Read(table, []);
             long rows = 0;
-            for (bool more = true; more;)
+            foreach (RecordBatch _ in store.Batches(table, [], cancel, batch))
             {
-                cancel.ThrowIfCancellationRequested();
-                batch.Reset();
-                more = reader.Fill(batch);
                 for (int row = 0; row < batch.RowCount; row++) fingerprint.Add(encoder.Key(row), encoder.Row(row));
                 unreadable += batch.Faults.Count;
                 rows += batch.RowCount;

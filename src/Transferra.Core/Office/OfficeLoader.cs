@@ -66,7 +66,13 @@ public static class OfficeLoader
             else if (code.Value.Length > 0 && !codes.TryAdd(code.Value, code))
                 code.Report(errors, $"the company code {code} is used twice; the other is in line {codes[code.Value].Line}");
             string name = company.Text("name").Value;
-            StoreAddress? store = ReadStore(company, folder, errors);
+            StoreAddress? store = ReadStore(company, "store", folder, errors, required: true), movesTo = ReadStore(company, "new-store", folder, errors, required: false);
+            if (store is not null && movesTo is not null)
+            {
+                if (store.Path == movesTo.Path) company.Report("new-store", "the new store has the old one's path; leave new-store out when the engine stays the same");
+                else if (Path.GetDirectoryName(store.Path) != Path.GetDirectoryName(movesTo.Path))
+                    company.Report("new-store", "the new store lies in another folder than the old one; the change-over is a rename and needs them side by side");
+            }
             string[] documents = [.. company.Texts("documents").Select(text => Path.GetFullPath(Path.Combine(folder, text.Value)))];
             var answers = new Dictionary<string, string>();
             foreach ((PlacedText setting, PlacedText answer) in company.Map("answers", "new settings")?.Pairs() ?? [])
@@ -75,20 +81,28 @@ public static class OfficeLoader
                 answers[setting.Value] = answer.Value;
             }
             company.Done();
-            if (kit is not null && store is not null) companies.Add(new Company(code.Value, name, kit, wanted.Value, store, documents, answers));
+            if (kit is not null && store is not null) companies.Add(new Company(code.Value, name, kit, wanted.Value, store, movesTo, documents, answers));
         }
         package.Done();
         return kit is null ? null : new Package(kit, programFolder is null ? null : Path.GetFullPath(Path.Combine(folder, programFolder)), wanted.Value, companies);
     }
 
-    private static StoreAddress? ReadStore(DescribedMap company, string folder, DescriptionErrors errors)
+    private static readonly string[] Engines = ["sqlite", "dbf"];
+
+    private static StoreAddress? ReadStore(DescribedMap company, string key, string folder, DescriptionErrors errors, bool required)
     {
-        if (company.Map("store", "where the records live", required: true) is not { } map) return null;
-        PlacedText path = map.Text("sqlite");
+        if (company.Map(key, "where the records live", required) is not { } map) return null;
+        StoreAddress? address = null;
+        foreach (string engine in Engines)
+        {
+            if (map.Optional(engine) is not { } path) continue;
+            if (path.Value.Length == 0) path.Report(errors, "the path of the store is empty");
+            else if (address is not null) path.Report(errors, "a store has one engine, and this is the second");
+            else address = new StoreAddress(engine, Path.GetFullPath(Path.Combine(folder, path.Value)));
+        }
         map.Done();
-        if (path.Value.Length > 0) return new StoreAddress("sqlite", Path.GetFullPath(Path.Combine(folder, path.Value)));
-        path.Report(errors, "the path of the store is empty");
-        return null;
+        if (address is null && errors.Count == 0) map.Report($"a store has one of {string.Join(", ", Engines)}, with its path");
+        return address;
     }
 
     private static void CheckAnswer(Kit kit, PlacedText setting, PlacedText answer, DescriptionErrors errors)

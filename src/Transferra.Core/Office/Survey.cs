@@ -1,5 +1,6 @@
 // Survey.cs: what have we got? Reads, and says what it found where; changes nothing and never throws for one broken company.
 using System.Text.RegularExpressions;
+using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
@@ -24,6 +25,7 @@ public sealed record VersionSign(string Where, string Says, string? Version);
 /// <param name="StoreBytes">Size of the store.</param>
 /// <param name="Records">Records in all tables.</param>
 /// <param name="Tables">Records by table.</param>
+/// <param name="DeletedRecords">Records that the store still has but marks as deleted; they are kept apart and not carried.</param>
 /// <param name="LastChange">Time of last change of the store, UTC.</param>
 /// <param name="Documents">Files in the document folders.</param>
 /// <param name="DocumentBytes">Their size.</param>
@@ -31,7 +33,7 @@ public sealed record VersionSign(string Where, string Says, string? Version);
 /// <param name="Problem">Why the store could not be read; "" when it could.</param>
 /// <param name="Next">What to do about the problem; "" when there is none.</param>
 public sealed record CompanySurvey(string Code, string Name, string Package, string StorePath, string Engine, string? DataVersion, string WantedVersion,
-    IReadOnlyList<VersionSign> Signs, long StoreBytes, long Records, IReadOnlyDictionary<string, long> Tables, DateTimeOffset? LastChange, int Documents, long DocumentBytes,
+    IReadOnlyList<VersionSign> Signs, long StoreBytes, long Records, IReadOnlyDictionary<string, long> Tables, long DeletedRecords, DateTimeOffset? LastChange, int Documents, long DocumentBytes,
     IReadOnlyList<string> OpenedBy, string Problem, string Next);
 
 /// <summary>What a survey found of a package.</summary>
@@ -86,7 +88,7 @@ public static class Survey
     {
         (int documents, long documentBytes) = DocumentsOf(company);
         var survey = new CompanySurvey(company.Code, company.Name, company.Kit.Title, company.Store.Path, "", null, company.WantedVersion, [], 0, 0,
-            new Dictionary<string, long>(), null, documents, documentBytes, [], "", "");
+            new Dictionary<string, long>(), 0, null, documents, documentBytes, [], "", "");
         try
         {
             using IStore store = stores.Open(company.Store);
@@ -101,6 +103,7 @@ public static class Survey
                 StoreBytes = store.Identity.Bytes,
                 Tables = tables,
                 Records = tables.Values.Sum(),
+                DeletedRecords = store.Identity.HeaderFields.TryGetValue("deleted_records", out string? deleted) ? long.Parse(deleted, System.Globalization.CultureInfo.InvariantCulture) : 0,
                 LastChange = new DateTimeOffset(File.GetLastWriteTimeUtc(company.Store.Path)),
                 OpenedBy = [.. OpenFiles.HoldersOf(stores.FilesOf(company.Store)).Select(holder => FormattableString.Invariant($"{holder.Program} (process {holder.ProcessId})"))],
             };
@@ -139,21 +142,37 @@ public static class Survey
         {
             DataEvidence first = place.First().Evidence;
             string? says = null;
-            if (first.Header is not null) says = store.Identity.HeaderFields.GetValueOrDefault(first.Header);
-            else
+            try
             {
-                try
+                says = first switch
                 {
-                    IReadOnlyList<IReadOnlyList<string?>> rows = store.Ask(first.Sql!).Rows;
-                    if (rows.Count > 0) says = rows[0][0];
-                }
-                catch (TransferraException) { continue; }
+                    { Header: { } header } => store.Identity.HeaderFields.GetValueOrDefault(header),
+                    { Sql: { } sql } => store.Ask(sql).Rows is [var row, ..] ? row[0] : null,
+                    _ => InRecord(store, first.Record!),
+                };
             }
+            catch (TransferraException) { continue; }
             string? version = place.FirstOrDefault(entry => entry.Evidence.Value == says).Version?.Name;
             // A header field is there in any store; by itself, with a value that means nothing, it tells nothing.
             if (says is null || (first.Header is not null && version is null && says == "0")) continue;
             signs.Add(new VersionSign(place.Key, says, version));
         }
         return signs;
+    }
+
+    private static string? InRecord(IStore store, RecordSign sign)
+    {
+        var condition = new ExpressionCompiler(new ExpressionScope(sign.Table.Name, sign.Table.Columns, [], new Dictionary<string, string>())).CompileCondition(sign.Where);
+        var batch = new RecordBatch(sign.Table.Columns);
+        var context = new EvaluationContext(batch, []);
+        Vector value = batch.Vectors[sign.Table.OrdinalOf(sign.Column)];
+        foreach (RecordBatch _ in store.Batches(sign.Table, [], CancellationToken.None, batch))
+        {
+            context.ActivateAll();
+            var holds = (LongVector)condition.Evaluate(context);
+            for (int row = 0; row < batch.RowCount; row++)
+                if (!holds.IsNull(row) && holds.Values[row] != 0) return value.IsNull(row) ? null : value.Show(row);
+        }
+        return null;
     }
 }

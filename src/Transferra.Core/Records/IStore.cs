@@ -73,8 +73,8 @@ public interface IStoreBuilder : IDisposable
 }
 
 /// <summary>Where a company's records live, as office.yaml says.</summary>
-/// <param name="Engine">"sqlite" so far.</param>
-/// <param name="Path">Full path of the file.</param>
+/// <param name="Engine">"sqlite" or "dbf".</param>
+/// <param name="Path">Full path of the file, or of the folder of tables.</param>
 public sealed record StoreAddress(string Engine, string Path);
 
 /// <summary>Opens and creates stores. Filled in by Transferra.Stores.</summary>
@@ -86,9 +86,11 @@ public interface IStoreOpener
     /// <exception cref="TransferraException">Missing, empty, foreign, damaged beyond opening, or locked.</exception>
     IStore Open(StoreAddress address, string? textEncoding = null);
 
-    /// <summary>Starts a new, empty store in a file that must not exist.</summary>
-    IStoreBuilder Create(StoreAddress address);
+    /// <summary>Starts a new, empty store in a file or folder that must not exist.</summary>
+    /// <param name="address">Where.</param>
+    /// <param name="textEncoding">Name of the code page to write text in; null for UTF-8.</param>
+    IStoreBuilder Create(StoreAddress address, string? textEncoding = null);
 
-    /// <summary>The files a store consists of, as they are now: main file first.</summary>
+    /// <summary>The files a store consists of, as they are now: the main file first, or those of its folder by name.</summary>
     IReadOnlyList<string> FilesOf(StoreAddress address);
 }

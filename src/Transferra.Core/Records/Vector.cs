@@ -34,6 +34,33 @@ public abstract class Vector(FieldType type)
     /// <summary>Whether two rows hold the same value; two nulls are the same here, as in a record compared with its copy.</summary>
     public abstract bool SameAt(int row, Vector other, int otherRow);
 
+    /// <summary>Compares two rows: no value before any value, numbers by size, texts byte by byte.</summary>
+    public int CompareAt(int row, Vector other, int otherRow)
+    {
+        bool mine = IsNull(row), theirs = other.IsNull(otherRow);
+        return mine || theirs ? theirs.CompareTo(mine) : CompareValues(row, other, otherRow);
+    }
+
+    private protected abstract int CompareValues(int row, Vector other, int otherRow);
+
+    /// <summary>Writes the row to a file of <see cref="RecordSorter"/>.</summary>
+    internal void Write(int row, BinaryWriter writer)
+    {
+        writer.Write(IsNull(row));
+        if (!IsNull(row)) WriteValue(row, writer);
+    }
+
+    /// <summary>Adds a row as <see cref="Write"/> wrote it.</summary>
+    internal void AppendRead(BinaryReader reader)
+    {
+        if (reader.ReadBoolean()) AppendNull();
+        else AppendValue(reader);
+    }
+
+    private protected abstract void WriteValue(int row, BinaryWriter writer);
+
+    private protected abstract void AppendValue(BinaryReader reader);
+
     /// <summary>Adds the row's value in the canonical form of docs/fingerprints.md.</summary>
     public abstract void Encode(int row, CanonicalWriter writer);
 
@@ -113,6 +140,12 @@ public sealed class LongVector(FieldType type) : Vector(type)
     public override bool SameAt(int row, Vector other, int otherRow) =>
         SameNullness(row, other, otherRow, out bool bothNull) && (bothNull || _values[row] == ((LongVector)other)._values[otherRow]);
 
+    private protected override int CompareValues(int row, Vector other, int otherRow) => _values[row].CompareTo(((LongVector)other)._values[otherRow]);
+
+    private protected override void WriteValue(int row, BinaryWriter writer) => writer.Write(_values[row]);
+
+    private protected override void AppendValue(BinaryReader reader) => Append(reader.ReadInt64());
+
     /// <inheritdoc/>
     public override void Encode(int row, CanonicalWriter writer)
     {
@@ -162,6 +195,20 @@ public sealed class WideVector(FieldType type) : Vector(type)
     /// <inheritdoc/>
     public override bool SameAt(int row, Vector other, int otherRow) =>
         SameNullness(row, other, otherRow, out bool bothNull) && (bothNull || _values[row] == ((WideVector)other)._values[otherRow]);
+
+    private protected override int CompareValues(int row, Vector other, int otherRow) => _values[row].CompareTo(((WideVector)other)._values[otherRow]);
+
+    private protected override void WriteValue(int row, BinaryWriter writer)
+    {
+        writer.Write((ulong)_values[row]);
+        writer.Write((long)(_values[row] >> 64));
+    }
+
+    private protected override void AppendValue(BinaryReader reader)
+    {
+        ulong low = reader.ReadUInt64();
+        Append(((Int128)reader.ReadInt64() << 64) | low);
+    }
 
     /// <inheritdoc/>
     public override void Encode(int row, CanonicalWriter writer)
@@ -242,6 +289,21 @@ public sealed class BytesVector(FieldType type) : Vector(type)
     public override bool SameAt(int row, Vector other, int otherRow) =>
         SameNullness(row, other, otherRow, out bool bothNull) && (bothNull || this[row].SequenceEqual(((BytesVector)other)[otherRow]));
 
+    private protected override int CompareValues(int row, Vector other, int otherRow) => this[row].SequenceCompareTo(((BytesVector)other)[otherRow]);
+
+    private protected override void WriteValue(int row, BinaryWriter writer)
+    {
+        writer.Write(this[row].Length);
+        writer.Write(this[row]);
+    }
+
+    private protected override void AppendValue(BinaryReader reader)
+    {
+        int length = reader.ReadInt32();
+        reader.BaseStream.ReadExactly(Room(length));
+        Added(length);
+    }
+
     /// <inheritdoc/>
     public override void Encode(int row, CanonicalWriter writer)
     {
@@ -291,6 +353,12 @@ public sealed class DoubleVector(FieldType type) : Vector(type)
     /// <inheritdoc/>
     public override bool SameAt(int row, Vector other, int otherRow) =>
         SameNullness(row, other, otherRow, out bool bothNull) && (bothNull || Bits(row) == ((DoubleVector)other).Bits(otherRow));
+
+    private protected override int CompareValues(int row, Vector other, int otherRow) => _values[row].CompareTo(((DoubleVector)other)._values[otherRow]);
+
+    private protected override void WriteValue(int row, BinaryWriter writer) => writer.Write(_values[row]);
+
+    private protected override void AppendValue(BinaryReader reader) => Append(reader.ReadDouble());
 
     /// <inheritdoc/>
     public override void Encode(int row, CanonicalWriter writer)

@@ -53,8 +53,8 @@ public static class CompanyBackup
         {
             IReadOnlyList<SetFault> faults = BackupSets.Unpack(set.Path, scratch);
             if (faults.Count > 0) return faults;
-            string store = Path.Combine(scratch, "store", Path.GetFileName(company.Store.Path));
-            using IStore opened = context.Stores.Open(company.Store with { Path = store }, version.TextEncoding);
+            StoreAddress store = company.StoreNamed(set.Manifest.StoreName) with { Path = Path.Combine(scratch, "store", set.Manifest.StoreName) };
+            using IStore opened = context.Stores.Open(store, version.TextEncoding);
             return BackupSets.CompareRecords(set.Manifest, Baseline.Of(opened, version.Tables, context.Observer, context.Cancel));
         }
         finally

@@ -13,7 +13,7 @@ public sealed class CheckStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override StageOutcome Do()
     {
-        using IStore store = On.Context.Stores.Open(On.Company.Store, On.From.TextEncoding);
+        using IStore store = On.Context.Stores.Open(On.Company.OldStore, On.From.TextEncoding);
         CheckResult result = new CompanyCheck(On.From, On.Way.Count > 0 ? On.Way[0] : null, On.Company.Answers, On.Context.Observer, On.Context.Cancel).Run(store);
         On.SaveResult(Name, result);
         string summary = result.Findings.Count == 0 ? "nothing found" : $"{result.Faults} faults, {result.Findings.Count - result.Faults} others";
@@ -32,7 +32,7 @@ public sealed class CheckAgainStage(CompanyRun on) : Stage(on)
     public override StageOutcome Do()
     {
         Kits.KitVersion version = On.Way[^1].To;
-        using IStore store = On.Context.Stores.Open(On.Company.Store, version.TextEncoding);
+        using IStore store = On.Context.Stores.Open(On.Company.NewStore, version.TextEncoding);
         CheckResult result = new CompanyCheck(version, null, On.Company.Answers, On.Context.Observer, On.Context.Cancel).Run(store);
         On.SaveResult(Name, result);
         string? told = Office.Survey.Of(On.Company, On.Context.Stores).DataVersion;

@@ -45,14 +45,14 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
         var first = new List<ExceptionRow>();
         using (var exceptions = new ExceptionList(list))
         {
-            StoreAddress source = On.Company.Store;
+            StoreAddress source = On.Company.OldStore;
             foreach (Hop hop in On.Way)
             {
                 StoreAddress target = On.Staged(hop.To.Name);
                 context.Volume.CreateFolder(Path.GetDirectoryName(target.Path)!);
                 var clock = System.Diagnostics.Stopwatch.StartNew();
                 using IStore old = context.Stores.Open(source, hop.From.TextEncoding);
-                using IStoreBuilder builder = context.Stores.Create(target);
+                using IStoreBuilder builder = context.Stores.Create(target, hop.To.TextEncoding);
                 ConversionResult result = StoreConverter.Run(old, builder, hop, On.Company.Answers, exception =>
                 {
                     exceptions.Add(exception);
@@ -69,7 +69,7 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
         On.SaveResult(Name, converted);
         TableAccount total = TableAccount.Total(hops.SelectMany(hop => hop.Conversion.Accounts));
         return new StageOutcome(true, FormattableString.Invariant($"{total.Read} records read, {total.Exceptions} exceptions"),
-            Facts(("read", total.Read), ("exceptions", converted.Exceptions), ("sha256", Sha256File.Of(On.FinalStaged.Path))), converted);
+            Facts(("read", total.Read), ("exceptions", converted.Exceptions), ("sha256", StoreDigest.Of(On.FinalStaged.Path))), converted);
     }
 
     /// <inheritdoc/>
@@ -86,7 +86,7 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
         if (!On.Context.Volume.Exists(On.WorkFolder)) return null;
         // A new store that the office has worked with holds records that are nowhere else; it is kept, not removed.
         string? changedOver = On.Run.Journal.Entries.LastOrDefault(entry => entry.Company == On.Company.Code && entry is { Stage: Stages.ChangeOver, State: "done" })?.Facts.GetValueOrDefault("new-sha256");
-        if (changedOver is not null && File.Exists(On.FinalStaged.Path) && Sha256File.Of(On.FinalStaged.Path) != changedOver)
+        if (changedOver is not null && Path.Exists(On.FinalStaged.Path) && StoreDigest.Of(On.FinalStaged.Path) != changedOver)
             return $"the new store was worked with after the change-over and is kept: {On.FinalStaged.Path}";
         On.Context.Volume.Remove(On.WorkFolder);
         On.Context.Volume.FlushFolder(Path.GetDirectoryName(On.WorkFolder)!);

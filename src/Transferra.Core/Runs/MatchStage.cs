@@ -35,7 +35,7 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override StageOutcome Do()
     {
-        StoreAddress[] stores = [On.Company.Store, .. On.Way.Select(hop => On.Staged(hop.To.Name))];
+        StoreAddress[] stores = [On.Company.OldStore, .. On.Way.Select(hop => On.Staged(hop.To.Name))];
         IReadOnlyList<MatchResult> results = WayMatch.Run(On.Context, On.Company, On.Way, stores);
         On.SaveResult(Name, results);
         bool proved = results.All(result => result.IsProved);

@@ -15,14 +15,18 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
     // What was there when the run began decides what is set aside, also when a resumed run or an undo looks again.
     private bool WasThere(string what) => On.Run.BegunFact(On.Company.Code, what) == "1";
 
+    private StoreAddress Target => On.Company.StoreNamed(On.Run.BegunFact(On.Company.Code, "set-store") ?? "");
+
+    private Move SetAside(StoreAddress store) => new(store.Path, Path.Combine(On.WorkFolder, "present", "store", Path.GetFileName(store.Path)));
+
     private Swap Swap
     {
         get
         {
             var moves = new List<Move>();
-            string store = On.Company.Store.Path;
-            if (WasThere("had-store")) moves.Add(new Move(store, Path.Combine(On.WorkFolder, "present", "store", Path.GetFileName(store))));
-            moves.Add(new Move(Path.Combine(Restored, "store", Path.GetFileName(store)), store));
+            if (WasThere("had-store")) moves.Add(SetAside(On.Company.OldStore));
+            if (WasThere("had-new-store")) moves.Add(SetAside(On.Company.NewStore));
+            moves.Add(new Move(Path.Combine(Restored, "store", Path.GetFileName(Target.Path)), Target.Path));
             for (int i = 0; i < On.Company.DocumentFolders.Count; i++)
             {
                 if (!WasThere(FormattableString.Invariant($"has-documents-{i}"))) continue;
@@ -57,7 +61,7 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
     public override StageOutcome Prove(StageOutcome done)
     {
         SetManifest manifest = BackupSets.ReadInfo(SetPath).Manifest;
-        using IStore store = On.Context.Stores.Open(On.Company.Store, On.From.TextEncoding);
+        using IStore store = On.Context.Stores.Open(Target, On.From.TextEncoding);
         IReadOnlyList<SetFault> faults = BackupSets.CompareRecords(manifest, Baseline.Of(store, On.From.Tables, On.Context.Observer, On.Context.Cancel));
         return faults.Count == 0 ? done : done with { IsGood = false, Summary = faults[0].What };
     }

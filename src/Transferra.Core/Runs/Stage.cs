@@ -22,16 +22,16 @@ public sealed record StageOutcome(bool IsGood, string Summary, IReadOnlyDictiona
 public sealed record CompanyRun(RunContext Context, Run Run, Company Company, KitVersion From, IReadOnlyList<Hop> Way)
 {
     /// <summary>Beside the store, on the same volume, so that the change-over is a rename.</summary>
-    public string WorkFolder => Path.Combine(Path.GetDirectoryName(Company.Store.Path)!, "transferra-" + Run.Id);
+    public string WorkFolder => Path.Combine(Path.GetDirectoryName(Company.OldStore.Path)!, "transferra-" + Run.Id);
 
     /// <summary>The staged store of a version.</summary>
-    public Records.StoreAddress Staged(string version) => Company.Store with { Path = Path.Combine(WorkFolder, "v" + version, Path.GetFileName(Company.Store.Path)) };
+    public Records.StoreAddress Staged(string version) => Company.NewStore with { Path = Path.Combine(WorkFolder, "v" + version, Path.GetFileName(Company.NewStore.Path)) };
 
     /// <summary>The staged store of the last version of the way.</summary>
     public Records.StoreAddress FinalStaged => Staged(Way[^1].To.Name);
 
     /// <summary>Where the old store goes at the change-over.</summary>
-    public string AsidePath => Path.Combine(WorkFolder, "old-v" + From.Name, Path.GetFileName(Company.Store.Path));
+    public string AsidePath => Path.Combine(WorkFolder, "old-v" + From.Name, Path.GetFileName(Company.OldStore.Path));
 
     /// <summary>Where this company's results are kept.</summary>
     public string ResultFolder => Path.Combine(Run.Folder, Company.Code);

@@ -33,8 +33,8 @@ public sealed class UpgradeRun
         {
             facts[$"{company.Code}.from"] = from.Name;
             facts[$"{company.Code}.to"] = company.WantedVersion;
-            facts[$"{company.Code}.store"] = company.Store.Path;
-            facts[$"{company.Code}.sha256"] = Sha256File.Of(company.Store.Path);
+            facts[$"{company.Code}.store"] = company.OldStore.Path;
+            facts[$"{company.Code}.sha256"] = StoreDigest.Of(company.OldStore.Path);
         }
         return new OfficeRuns(context.Office, context.Volume).Begin(kind, [.. companies.Select(entry => entry.Company)], context.Tool, facts);
     }
@@ -85,8 +85,8 @@ public sealed class UpgradeRun
         Company company = _context.Office.Companies.FirstOrDefault(company => company.Code == code)
             ?? throw new TransferraException($"the run {_run.Id} is about the company {code}, which is not in {OfficeLoader.FileName} any more", next);
         string from = _run.BegunFact(code, "from") ?? "", to = _run.BegunFact(code, "to") ?? "";
-        if (_run.BegunFact(code, "store") is { } store && store != company.Store.Path)
-            throw new TransferraException($"the run {_run.Id} is about the store {store} of {code}, but {OfficeLoader.FileName} now names {company.Store.Path}", next);
+        if (_run.BegunFact(code, "store") is { } store && store != company.OldStore.Path)
+            throw new TransferraException($"the run {_run.Id} is about the store {store} of {code}, but {OfficeLoader.FileName} now names {company.OldStore.Path}", next);
         KitVersion version = company.Kit.Version(from) ?? throw new TransferraException($"the kit {company.Kit.Id} has no version {from} any more", next);
         return new CompanyRun(_context, _run, company, version, company.Kit.WayFrom(from, to) ?? throw new TransferraException($"the kit {company.Kit.Id} has no way from {from} to {to} any more", next));
     }

@@ -1,0 +1,37 @@
+// GroupSums.cs: control totals of stores that answer no SQL, added up by us. No second opinion as an engine's own sum is, but a second way:
+// it reads the table as it lies and knows nothing of the conversion.
+using Transferra.Core.Expressions;
+using Transferra.Core.Kits;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Matching;
+
+internal static class GroupSums
+{
+    /// <summary>The sum of each group by its label; units of the total's scale.</summary>
+    /// <exception cref="OverflowException">A sum left the Int128 range.</exception>
+    public static Dictionary<string, Int128> Of(IStore store, GroupSum sum, CancellationToken cancel)
+    {
+        var compiler = new ExpressionCompiler(new ExpressionScope(sum.Table.Name, sum.Table.Columns, [], new Dictionary<string, string>()));
+        Kernel? value = sum.Sum is null ? null : compiler.Compile(sum.Sum), where = sum.Where is null ? null : compiler.CompileCondition(sum.Where);
+        int[] by = [.. sum.By.Select(sum.Table.OrdinalOf)];
+        var sums = new Dictionary<string, Int128>();
+        var batch = new RecordBatch(sum.Table.Columns);
+        var context = new EvaluationContext(batch, []);
+        foreach (RecordBatch _ in store.Batches(sum.Table, [], cancel, batch))
+        {
+            context.ActivateAll();
+            Vector? values = value?.Evaluate(context);
+            var counts = (LongVector?)where?.Evaluate(context);
+            for (int row = 0; row < batch.RowCount; row++)
+            {
+                if (counts is not null && (counts.IsNull(row) || counts.Values[row] == 0)) continue;
+                if (values is not null && values.IsNull(row)) continue;
+                string label = string.Join(" / ", by.Select(ordinal => batch.Vectors[ordinal].IsNull(row) ? TotalLine.NoLabel : batch.Vectors[ordinal].Show(row)));
+                Int128 amount = values switch { null => 1, WideVector wide => wide.Values[row], _ => ((LongVector)values).Values[row] };
+                sums[label] = checked(sums.GetValueOrDefault(label) + amount);
+            }
+        }
+        return sums;
+    }
+}

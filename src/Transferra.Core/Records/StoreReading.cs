@@ -1,0 +1,26 @@
+// StoreReading.cs: reads a table of a store batch by batch, for those who look at every record once.
+namespace Transferra.Core.Records;
+
+/// <summary>Reads whole tables.</summary>
+public static class StoreReading
+{
+    /// <summary>The records of a table, a batch at a time; none that is empty.</summary>
+    /// <param name="store">The store.</param>
+    /// <param name="table">Which columns to read and as which types.</param>
+    /// <param name="orderBy">Column names; none: the store's own order.</param>
+    /// <param name="cancel">Stops between two batches.</param>
+    /// <param name="into">The batch that is filled again and again; null for one of the usual size.</param>
+    /// <returns>Always the same batch, valid until the next one is asked for.</returns>
+    public static IEnumerable<RecordBatch> Batches(this IStore store, TableShape table, IReadOnlyList<string> orderBy, CancellationToken cancel, RecordBatch? into = null)
+    {
+        RecordBatch batch = into ?? new RecordBatch(table.Columns);
+        using IRecordReader reader = store.Read(table, orderBy);
+        for (bool more = true; more;)
+        {
+            cancel.ThrowIfCancellationRequested();
+            batch.Reset();
+            more = reader.Fill(batch);
+            if (batch.RowCount > 0) yield return batch;
+        }
+    }
+}

@@ -1,0 +1,305 @@
+// DbfRecordReader.cs: one .dbf table as record batches, in the file's order; records marked as deleted are passed over.
+// Holds: (1) a cell that does not hold what its field promises is a fault of its row, with the bytes as found; (2) nothing is read beyond
+// the record or the memo file; (3) when the table ends, the file is still as it was when the store was opened, or reading fails.
+using System.Buffers.Binary;
+using System.Globalization;
+using System.Text;
+using System.Text.Unicode;
+using Transferra.Core.Records;
+
+namespace Transferra.Stores.Dbf;
+
+internal sealed class DbfRecordReader : IRecordReader
+{
+    public const byte Deleted = (byte)'*';
+
+    // Julian day number of 0001-01-01 in the Gregorian calendar, carried backwards.
+    public const long JulianDayOne = 1_721_426;
+
+    private const long MicrosPerDay = 86_400_000_000;
+
+    private readonly DbfTable _table;
+    private readonly DbfField[] _fields;
+    private readonly FileStream _file;
+    private readonly DbfMemo? _memo;
+    private readonly TextDecoder? _decoder;
+    private readonly byte[] _record;
+    private long _next;
+
+    public DbfRecordReader(DbfTable table, TableShape shape)
+    {
+        _table = table;
+        _fields = [.. shape.Columns.Select(column => FieldFor(table, column))];
+        _decoder = table.CodePage is null or DbfCodePages.Utf8 ? null : new TextDecoder(table.CodePage);
+        _record = new byte[table.Header.RecordBytes];
+        _file = table.OpenFile();
+        _file.Position = table.Header.HeaderBytes;
+        _memo = DbfMemo.Open(table.FilePath, table.Header.Level.Memo);
+    }
+
+    private static DbfField FieldFor(DbfTable table, ColumnShape column)
+    {
+        DbfField field = table.Header.Fields.FirstOrDefault(field => string.Equals(field.Name, column.Name, StringComparison.OrdinalIgnoreCase))
+            ?? throw new TransferraException($"{table.FilePath} has no field {column.Name}", "The store's tables differ from what the kit says of this version; run: transferra check");
+        FieldKind real = field.TypeIn(table.Header.Level).Kind;
+        bool readable = column.Type.Kind == real || real switch
+        {
+            FieldKind.Text => column.Type.Kind is not (FieldKind.Binary or FieldKind.Double), // texts are read as what they spell
+            FieldKind.Integer => column.Type.Kind is FieldKind.Decimal or FieldKind.Text,
+            FieldKind.Decimal => column.Type.Kind is FieldKind.Integer or FieldKind.Text && field.Kind is 'N' or 'F',
+            FieldKind.Double => column.Type.Kind == FieldKind.Decimal,
+            _ => false,
+        };
+        if (readable && !(column.Type.Kind == FieldKind.Text && field.Kind is 'I' or '+')) return field;
+        throw new TransferraException($"{table.FilePath}: the field {field.Name} is of the kind {field.Kind} ({field.TypeIn(table.Header.Level)}) and cannot be read as {column.Type}",
+            "Correct the column's type in the kit's version file.");
+    }
+
+    public bool Fill(RecordBatch batch)
+    {
+        int rows = batch.RowCount;
+        while (rows < batch.Limits.MaxRows)
+        {
+            if (_next == _table.Header.Records)
+            {
+                _table.RefuseIfChanged();
+                return false;
+            }
+            try
+            {
+                _file.ReadExactly(_record);
+            }
+            catch (EndOfStreamException)
+            {
+                _table.RefuseIfChanged();
+                throw;
+            }
+            _next++;
+            if (_record[0] == Deleted) continue;
+            for (int column = 0; column < _fields.Length; column++) ReadCell(batch, batch.Vectors[column], _fields[column], rows, column);
+            rows++;
+            if ((rows % 64 == 0 || rows == 1) && batch.ByteCount >= batch.Limits.MaxBytes) break;
+        }
+        return true;
+    }
+
+    private void ReadCell(RecordBatch batch, Vector vector, DbfField field, int row, int column)
+    {
+        if (field.NullBit >= 0 && Bit(field.NullBit))
+        {
+            vector.AppendNull();
+            return;
+        }
+        ReadOnlySpan<byte> raw = _record.AsSpan(field.Offset, field.Length);
+        FaultCode? fault;
+        string reason = "";
+        if (field.IsMemo(_table.Header.Level)) fault = ReadMemo(vector, field, raw, out reason);
+        else
+        {
+            fault = vector switch
+            {
+                BytesVector bytes => ReadBytes(bytes, field, raw),
+                LongVector longs => ReadLong(longs, field, raw),
+                WideVector wides => ReadWide(wides, field, raw),
+                _ => ReadDouble((DoubleVector)vector, field, raw),
+            };
+        }
+        if (fault is null) return;
+        vector.AppendNull();
+        if (reason.Length == 0)
+            reason = fault == FaultCode.NotText
+                ? _table.CodePage is null ? "the bytes are no text, as nothing says their code page; say it in the kit (text-encoding)" : $"the bytes are no text in the code page {_table.CodePage}"
+                : $"the field holds no {vector.Type}";
+        batch.Faults.Add(new RowFault(row, fault.Value, batch.Columns[column].Name, Shown(raw), reason));
+    }
+
+    private bool Bit(int bit)
+    {
+        DbfField? flags = _table.Header.NullFlags;
+        return flags is not null && (_record[flags.Offset + bit / 8] >> (bit % 8) & 1) != 0;
+    }
+
+    private static string Shown(ReadOnlySpan<byte> raw) =>
+        raw.ContainsAnyExceptInRange((byte)0x20, (byte)0x7E) ? "0x" + Convert.ToHexString(raw[..Math.Min(32, raw.Length)]) : Encoding.ASCII.GetString(raw).Trim();
+
+    private FaultCode? ReadMemo(Vector vector, DbfField field, ReadOnlySpan<byte> raw, out string reason)
+    {
+        reason = "";
+        var bytes = (BytesVector)vector;
+        long block;
+        if (field.Length == 4) block = BinaryPrimitives.ReadUInt32LittleEndian(raw);
+        else if (raw.Trim((byte)' ').Trim((byte)0).IsEmpty) block = 0;
+        else if (ValueText.TryWhole(raw.Trim((byte)0), out block) is not null)
+        {
+            reason = "the field holds no pointer into the memo file";
+            return FaultCode.WrongKind;
+        }
+        if (block == 0)
+        {
+            bytes.Append([]);
+            return null;
+        }
+        if (_memo is null)
+        {
+            reason = $"it points to block {block} of the memo file, which is not there";
+            return FaultCode.MissingReference;
+        }
+        if (!_memo.TryRead(block, out ReadOnlySpan<byte> value, out reason)) return FaultCode.MissingReference;
+        return vector.Type.Kind == FieldKind.Text ? AppendText(bytes, value) : AppendBinary(bytes, value);
+    }
+
+    private static FaultCode? AppendBinary(BytesVector vector, ReadOnlySpan<byte> value)
+    {
+        vector.Append(value);
+        return null;
+    }
+
+    private FaultCode? AppendText(BytesVector vector, ReadOnlySpan<byte> value)
+    {
+        if (_decoder is not null) return _decoder.TryAppend(value, vector) ? null : FaultCode.NotText;
+        if (!Utf8.IsValid(value)) return FaultCode.NotText;
+        vector.Append(value);
+        return null;
+    }
+
+    // A varchar keeps its length in its last byte unless it is full; other texts are filled up with blanks, or by some programs with zeros.
+    private ReadOnlySpan<byte> TextOf(DbfField field, ReadOnlySpan<byte> raw)
+    {
+        if (field.LengthBit >= 0) return Bit(field.LengthBit) ? raw[..Math.Min(raw[^1], raw.Length - 1)] : raw;
+        return raw.TrimEnd((byte)0).TrimEnd((byte)' ');
+    }
+
+    private FaultCode? ReadBytes(BytesVector vector, DbfField field, ReadOnlySpan<byte> raw)
+    {
+        if (vector.Type.Kind == FieldKind.Binary) return AppendBinary(vector, field.LengthBit >= 0 ? TextOf(field, raw) : raw);
+        if (field.Kind is 'C' or 'V') return AppendText(vector, TextOf(field, raw));
+        vector.Append(raw.Trim((byte)' ')); // numbers and dates as they are spelt
+        return null;
+    }
+
+    private FaultCode? ReadLong(LongVector vector, DbfField field, ReadOnlySpan<byte> raw)
+    {
+        long value;
+        FaultCode? fault = null;
+        switch (field.Kind)
+        {
+            case 'I' or '+':
+                value = Whole32(raw);
+                break;
+            case 'T' or '@':
+                return ReadTimestamp(vector, raw);
+            case 'L':
+                if (raw[0] is (byte)' ' or (byte)'?' or 0) goto default;
+                value = raw[0] is (byte)'T' or (byte)'t' or (byte)'Y' or (byte)'y' ? 1 : 0;
+                if (value == 0 && raw[0] is not ((byte)'F' or (byte)'f' or (byte)'N' or (byte)'n')) return FaultCode.NotABoolean;
+                break;
+            case 'D' when !IsBlank(raw):
+                if (!ValueText.Digits(raw[..4], out int year) || !ValueText.Digits(raw[4..6], out int month) || !ValueText.Digits(raw[6..], out int day)
+                    || !ValueText.TryDay(year, month, day, out value)) return FaultCode.NotADate;
+                break;
+            case 'C' or 'V' or 'N' or 'F' when !IsBlank(raw):
+                fault = Spelt(vector.Type.Kind, field.Kind is 'C' or 'V' ? TextOf(field, raw) : raw, out value);
+                break;
+            default:
+                vector.AppendNull();
+                return null;
+        }
+        if (fault is null) vector.Append(value);
+        return fault;
+    }
+
+    private static FaultCode? Spelt(FieldKind kind, ReadOnlySpan<byte> text, out long value)
+    {
+        value = 0;
+        switch (kind)
+        {
+            case FieldKind.Integer: return ValueText.TryWhole(text, out value);
+            case FieldKind.Date: return ValueText.TryDate(text, out value) ? null : FaultCode.NotADate;
+            case FieldKind.Time: return ValueText.TryTime(text, out value) ? null : FaultCode.NotATime;
+            case FieldKind.Timestamp: return ValueText.TryTimestamp(text, out value) ? null : FaultCode.NotATime;
+            default:
+                value = text is [(byte)'1'] ? 1 : 0;
+                return text is [(byte)'0' or (byte)'1'] ? null : FaultCode.NotABoolean;
+        }
+    }
+
+    private static bool IsBlank(ReadOnlySpan<byte> raw) => raw.Trim((byte)' ').Trim((byte)0).IsEmpty;
+
+    private FaultCode? ReadTimestamp(LongVector vector, ReadOnlySpan<byte> raw)
+    {
+        if (IsBlank(raw))
+        {
+            vector.AppendNull();
+            return null;
+        }
+        long day, millis;
+        if (_table.Header.Level.HasLongNames)
+        {
+            // dBASE 7: a big-endian double of milliseconds since day 0 of the Julian count.
+            double all = BinaryPrimitives.ReadDoubleBigEndian(raw);
+            if (!double.IsFinite(all) || all < 0 || all > 1e15) return FaultCode.NotATime;
+            (day, millis) = Math.DivRem((long)all, 86_400_000);
+        }
+        else (day, millis) = (BinaryPrimitives.ReadInt32LittleEndian(raw), BinaryPrimitives.ReadInt32LittleEndian(raw[4..]));
+        day -= JulianDayOne;
+        if (day < 0 || day > ValueText.LastDay || millis is < 0 or >= 86_400_000) return FaultCode.NotATime;
+        vector.Append(day * MicrosPerDay + millis * 1000);
+        return null;
+    }
+
+    private int Whole32(ReadOnlySpan<byte> raw) => _table.Header.Level.HasLongNames
+        ? BinaryPrimitives.ReadInt32BigEndian(raw) ^ int.MinValue // so that the bytes sort as the numbers do
+        : BinaryPrimitives.ReadInt32LittleEndian(raw);
+
+    private FaultCode? ReadWide(WideVector vector, DbfField field, ReadOnlySpan<byte> raw)
+    {
+        FieldType type = vector.Type;
+        Int128 units;
+        FaultCode? fault;
+        switch (field.Kind)
+        {
+            case 'Y':
+                fault = DecimalText.TryRescale(BinaryPrimitives.ReadInt64LittleEndian(raw), 4, type.Scale, type.Precision, out units);
+                break;
+            case 'I' or '+':
+                fault = DecimalText.TryRescale(Whole32(raw), 0, type.Scale, type.Precision, out units);
+                break;
+            case 'B' or 'O':
+                string digits = ReadReal(field, raw).ToString("R", CultureInfo.InvariantCulture);
+                fault = DecimalText.TryParse(Encoding.ASCII.GetBytes(digits), type.Precision, type.Scale, out units);
+                break;
+            default:
+                ReadOnlySpan<byte> text = field.Kind is 'C' or 'V' ? TextOf(field, raw) : raw;
+                if (IsBlank(text))
+                {
+                    vector.AppendNull();
+                    return null;
+                }
+                if (type.Kind == FieldKind.Uuid) fault = ValueText.TryUuid(text, out units) ? null : FaultCode.NotAUuid;
+                else fault = DecimalText.TryParse(text, type.Precision, type.Scale, out units);
+                break;
+        }
+        if (fault is null) vector.Append(units);
+        return fault;
+    }
+
+    private double ReadReal(DbfField field, ReadOnlySpan<byte> raw)
+    {
+        if (field.Kind == 'B') return BinaryPrimitives.ReadDoubleLittleEndian(raw);
+        // dBASE 7 turns the bits so that the bytes sort as the numbers do.
+        long bits = BinaryPrimitives.ReadInt64BigEndian(raw);
+        return BitConverter.Int64BitsToDouble(bits < 0 ? bits ^ long.MinValue : ~bits);
+    }
+
+    private FaultCode? ReadDouble(DoubleVector vector, DbfField field, ReadOnlySpan<byte> raw)
+    {
+        vector.Append(ReadReal(field, raw));
+        return null;
+    }
+
+    public void Dispose()
+    {
+        _file.Dispose();
+        _memo?.Dispose();
+    }
+}

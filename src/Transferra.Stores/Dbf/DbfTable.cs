@@ -1,0 +1,75 @@
+// DbfTable.cs: one table of an opened folder: its header as it was when the store was opened, and whether the file is still the same.
+using Transferra.Core.Records;
+
+namespace Transferra.Stores.Dbf;
+
+/// <summary>A table of a folder.</summary>
+internal sealed class DbfTable
+{
+    private readonly DateTime _changedAt;
+    private readonly long _bytes;
+    private (long Live, long Deleted)? _counts;
+
+    public DbfTable(string path, string? textEncoding)
+    {
+        FilePath = path;
+        Name = Path.GetFileNameWithoutExtension(path);
+        try
+        {
+            using FileStream file = OpenFile();
+            Header = DbfHeader.Read(file, path);
+            (_changedAt, _bytes) = (File.GetLastWriteTimeUtc(path), file.Length);
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            throw new TransferraException($"{path} cannot be read: {error.Message}", "Run as a user who may read it.", error);
+        }
+        CodePage = textEncoding ?? DbfCodePages.Of(path, Header.Driver);
+        Shape = new TableShape(Name, [.. Header.Fields.Select(field => new ColumnShape(field.Name, field.TypeIn(Header.Level), Header.Level.IsVisual && !field.IsNullable))], [], []);
+    }
+
+    public string FilePath { get; }
+
+    public string Name { get; }
+
+    public DbfHeader Header { get; }
+
+    /// <summary>Name of the code page of its text; null when nothing tells and only plain ASCII is understood.</summary>
+    public string? CodePage { get; }
+
+    public TableShape Shape { get; }
+
+    /// <summary>Records that are marked as deleted; the readers pass over them.</summary>
+    public long DeletedRecords => Counts.Deleted;
+
+    public long LiveRecords => Counts.Live;
+
+    public FileStream OpenFile() => new(FilePath, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1 << 18, FileOptions.SequentialScan);
+
+    private (long Live, long Deleted) Counts
+    {
+        get
+        {
+            if (_counts is { } known) return known;
+            long deleted = 0;
+            using FileStream file = OpenFile();
+            file.Position = Header.HeaderBytes;
+            byte[] record = new byte[Header.RecordBytes];
+            for (long row = 0; row < Header.Records; row++)
+            {
+                file.ReadExactly(record);
+                if (record[0] == DbfRecordReader.Deleted) deleted++;
+            }
+            _counts = (Header.Records - deleted, deleted);
+            return _counts.Value;
+        }
+    }
+
+    /// <summary>A folder of files has no snapshot; what was read counts only if nobody wrote meanwhile.</summary>
+    /// <exception cref="TransferraException">Somebody did.</exception>
+    public void RefuseIfChanged()
+    {
+        if (File.GetLastWriteTimeUtc(FilePath) == _changedAt && new FileInfo(FilePath).Length == _bytes) return;
+        throw new TransferraException($"{FilePath} was changed while it was read", "Close the old program on all workstations, then try again.");
+    }
+}
