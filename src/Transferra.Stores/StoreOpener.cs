@@ -1,6 +1,7 @@
 // StoreOpener.cs: the one door to all engines.
 using Transferra.Core.Records;
 using Transferra.Stores.Dbf;
+using Transferra.Stores.Delimited;
 using Transferra.Stores.Sqlite;
 
 namespace Transferra.Stores;
@@ -13,6 +14,7 @@ public sealed class StoreOpener : IStoreOpener
     {
         "sqlite" => SqliteStore.Open(address.Path, textEncoding),
         "dbf" => DbfStore.Open(address.Path, textEncoding),
+        "delimited" => DelimitedStore.Open(address, textEncoding),
         _ => throw Unknown(address),
     };
 
@@ -22,6 +24,7 @@ public sealed class StoreOpener : IStoreOpener
         "sqlite" when textEncoding is null => SqliteStoreBuilder.Create(address.Path),
         "sqlite" => throw new TransferraException($"a new SQLite store keeps its text in UTF-8, and the kit wants {textEncoding}", "Take text-encoding out of the new version's file in the kit."),
         "dbf" => DbfStoreBuilder.Create(address.Path, textEncoding),
+        "delimited" => DelimitedStoreBuilder.Create(address, textEncoding),
         _ => throw Unknown(address),
     };
 

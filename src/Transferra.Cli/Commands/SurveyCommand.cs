@@ -23,6 +23,7 @@ internal static class SurveyCommand
             {
                 screen.Line($"  {company.Code}: {company.StorePath}");
                 if (company.DeletedRecords > 0) screen.Line($"       {Results.Count(company.DeletedRecords, "record")} marked as deleted in the files, kept apart and not carried");
+                if (company.GuessedForm.Length > 0) screen.Look($"       its text seems to be written so: {company.GuessedForm}; say it in office.yaml before anything is converted");
                 if (company.Problem.Length == 0)
                 {
                     foreach (VersionSign sign in company.Signs) screen.Line($"       version {sign.Version} by {sign.Where}: {sign.Says}");

@@ -5,7 +5,8 @@ using Transferra.Core.Records;
 
 namespace Transferra.Core.Expressions;
 
-internal sealed class DateTemplate
+/// <summary>A template of dates in text.</summary>
+public sealed class DateTemplate
 {
     private enum Part { Year4, Year2, Month, Day, Separator }
 
@@ -36,12 +37,14 @@ internal sealed class DateTemplate
         void Add(Part part, int length) { _parts.Add((part, 0)); at += length; }
     }
 
+    /// <summary>The template as written.</summary>
     public string Text { get; }
 
     /// <summary>Reads a template.</summary>
     /// <exception cref="FormatException">With the reason.</exception>
     public static DateTemplate Parse(string text) => new(text);
 
+    /// <summary>Reads a date that has exactly the template's form; days since 0001-01-01.</summary>
     public bool TryRead(ReadOnlySpan<byte> text, out long day)
     {
         day = 0;

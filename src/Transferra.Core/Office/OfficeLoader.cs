@@ -87,7 +87,10 @@ public static class OfficeLoader
         return kit is null ? null : new Package(kit, programFolder is null ? null : Path.GetFullPath(Path.Combine(folder, programFolder)), wanted.Value, companies);
     }
 
-    private static readonly string[] Engines = ["sqlite", "dbf"];
+    private static readonly string[] Engines = ["sqlite", "dbf", "delimited"];
+
+    // How delimited text is written; what the values may be is known to the store, and judged when it is opened.
+    private static readonly string[] FormKeys = ["separator", "quote", "encoding", "header", "decimal-mark", "dates", "null"];
 
     private static StoreAddress? ReadStore(DescribedMap company, string key, string folder, DescriptionErrors errors, bool required)
     {
@@ -100,6 +103,11 @@ public static class OfficeLoader
             else if (address is not null) path.Report(errors, "a store has one engine, and this is the second");
             else address = new StoreAddress(engine, Path.GetFullPath(Path.Combine(folder, path.Value)));
         }
+        Dictionary<string, string> form = [];
+        if (map.Has("delimited"))
+            foreach (string option in FormKeys)
+                if (map.Optional(option) is { } value) form[option] = value.Value;
+        if (address is not null && form.Count > 0) address = address with { Form = form };
         map.Done();
         if (address is null && errors.Count == 0) map.Report($"a store has one of {string.Join(", ", Engines)}, with its path");
         return address;

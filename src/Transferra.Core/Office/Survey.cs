@@ -26,6 +26,7 @@ public sealed record VersionSign(string Where, string Says, string? Version);
 /// <param name="Records">Records in all tables.</param>
 /// <param name="Tables">Records by table.</param>
 /// <param name="DeletedRecords">Records that the store still has but marks as deleted; they are kept apart and not carried.</param>
+/// <param name="GuessedForm">How the store's text seems to be written, where office.yaml does not say it; "" otherwise.</param>
 /// <param name="LastChange">Time of last change of the store, UTC.</param>
 /// <param name="Documents">Files in the document folders.</param>
 /// <param name="DocumentBytes">Their size.</param>
@@ -33,7 +34,7 @@ public sealed record VersionSign(string Where, string Says, string? Version);
 /// <param name="Problem">Why the store could not be read; "" when it could.</param>
 /// <param name="Next">What to do about the problem; "" when there is none.</param>
 public sealed record CompanySurvey(string Code, string Name, string Package, string StorePath, string Engine, string? DataVersion, string WantedVersion,
-    IReadOnlyList<VersionSign> Signs, long StoreBytes, long Records, IReadOnlyDictionary<string, long> Tables, long DeletedRecords, DateTimeOffset? LastChange, int Documents, long DocumentBytes,
+    IReadOnlyList<VersionSign> Signs, long StoreBytes, long Records, IReadOnlyDictionary<string, long> Tables, long DeletedRecords, string GuessedForm, DateTimeOffset? LastChange, int Documents, long DocumentBytes,
     IReadOnlyList<string> OpenedBy, string Problem, string Next);
 
 /// <summary>What a survey found of a package.</summary>
@@ -88,7 +89,7 @@ public static class Survey
     {
         (int documents, long documentBytes) = DocumentsOf(company);
         var survey = new CompanySurvey(company.Code, company.Name, company.Kit.Title, company.Store.Path, "", null, company.WantedVersion, [], 0, 0,
-            new Dictionary<string, long>(), 0, null, documents, documentBytes, [], "", "");
+            new Dictionary<string, long>(), 0, "", null, documents, documentBytes, [], "", "");
         try
         {
             using IStore store = stores.Open(company.Store);
@@ -104,6 +105,7 @@ public static class Survey
                 Tables = tables,
                 Records = tables.Values.Sum(),
                 DeletedRecords = store.Identity.HeaderFields.TryGetValue("deleted_records", out string? deleted) ? long.Parse(deleted, System.Globalization.CultureInfo.InvariantCulture) : 0,
+                GuessedForm = store.Identity.HeaderFields.GetValueOrDefault(StoreIdentity.Guess) ?? "",
                 LastChange = new DateTimeOffset(File.GetLastWriteTimeUtc(company.Store.Path)),
                 OpenedBy = [.. OpenFiles.HoldersOf(stores.FilesOf(company.Store)).Select(holder => FormattableString.Invariant($"{holder.Program} (process {holder.ProcessId})"))],
             };

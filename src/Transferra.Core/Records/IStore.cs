@@ -11,7 +11,11 @@ public sealed record QueryAnswer(IReadOnlyList<string> Columns, IReadOnlyList<IR
 /// <param name="EngineVersion">Of the engine that reads it.</param>
 /// <param name="Bytes">Size on disk.</param>
 /// <param name="HeaderFields">Facts from the file header, by name.</param>
-public sealed record StoreIdentity(string Engine, string EngineVersion, long Bytes, IReadOnlyDictionary<string, string> HeaderFields);
+public sealed record StoreIdentity(string Engine, string EngineVersion, long Bytes, IReadOnlyDictionary<string, string> HeaderFields)
+{
+    /// <summary>The header field that tells what was guessed of a store's form; there only when something was.</summary>
+    public const string Guess = "guessed_form";
+}
 
 /// <summary>Records of one table, in order.</summary>
 public interface IRecordReader : IDisposable
@@ -73,9 +77,16 @@ public interface IStoreBuilder : IDisposable
 }
 
 /// <summary>Where a company's records live, as office.yaml says.</summary>
-/// <param name="Engine">"sqlite" or "dbf".</param>
+/// <param name="Engine">"sqlite", "dbf" or "delimited".</param>
 /// <param name="Path">Full path of the file, or of the folder of tables.</param>
-public sealed record StoreAddress(string Engine, string Path);
+/// <param name="Form">How a folder of delimited text is written, by key; null when nothing is said.</param>
+public sealed record StoreAddress(string Engine, string Path, IReadOnlyDictionary<string, string>? Form = null)
+{
+    private static readonly Dictionary<string, string> Nothing = [];
+
+    /// <summary>What is said of its form; empty when nothing is.</summary>
+    public IReadOnlyDictionary<string, string> Options => Form ?? Nothing;
+}
 
 /// <summary>Opens and creates stores. Filled in by Transferra.Stores.</summary>
 public interface IStoreOpener

@@ -31,6 +31,9 @@ public static class Readiness
         }
         if (from.Name == company.WantedVersion) return gates;
         gates.Add(new Gate(company.Code, "store and data version", true, $"data version {from.Name}, {survey.Engine}"));
+        if (survey.GuessedForm.Length > 0)
+            gates.Add(new Gate(company.Code, "form of the text", false, $"nothing says how the files are written; they look like: {survey.GuessedForm}",
+                $"Look into them, then say it in {OfficeLoader.FileName}, beside delimited: separator, quote, encoding, header, decimal-mark, dates, null."));
         IReadOnlyList<Hop>? way = company.Kit.WayFrom(from.Name, company.WantedVersion);
         gates.Add(new Gate(company.Code, "way", way is not null, way is null ? $"the kit knows no way from version {from.Name} to {company.WantedVersion}" : "by " + string.Join(", ", way.Select(hop => $"{hop.From.Name} to {hop.To.Name}")),
             "Ask the vendor for the versions in between, and for a kit that knows them."));

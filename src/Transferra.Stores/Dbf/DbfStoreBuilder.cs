@@ -60,7 +60,11 @@ internal sealed class DbfStoreBuilder : IStoreBuilder
     {
         if (headerFields.Count > 0)
             throw new TransferraException($"a folder of .dbf tables has no header field {headerFields.Keys.First()}", "Take header-fields out of the kit's version file.");
-        foreach (DbfTableWriter table in _tables.Values) table.Complete();
+        foreach (DbfTableWriter table in _tables.Values)
+        {
+            table.Complete();
+            table.Dispose();
+        }
         _complete = true;
     }
 

@@ -1,0 +1,162 @@
+// DelimitedRecordReader.cs: one file of delimited text as record batches, values read as the kit's types.
+// Holds: (1) a field that is not what its column is declared for is a fault of its row, with its line; (2) a record with too many or too few
+// fields, or with a stray quote, is a fault of its row and none is passed over; (3) a file that was changed meanwhile is refused at its end.
+using System.Globalization;
+using System.Text;
+using System.Text.Unicode;
+using Transferra.Core.Expressions;
+using Transferra.Core.Records;
+
+namespace Transferra.Stores.Delimited;
+
+internal sealed class DelimitedRecordReader : IRecordReader
+{
+    private static readonly byte[] Replacement = [0xEF, 0xBF, 0xBD];
+
+    private readonly DelimitedTable _table;
+    private readonly DelimitedParser _parser;
+    private readonly int[] _ordinals;
+    private readonly TextDecoder? _decoder;
+    private readonly DateTemplate _dates;
+    private readonly byte[] _null;
+    private readonly byte[] _number = new byte[128];
+
+    public DelimitedRecordReader(DelimitedTable table, TableShape shape)
+    {
+        _table = table;
+        _ordinals = [.. shape.Columns.Select((column, position) => OrdinalOf(table, column, position))];
+        _decoder = TextEncodings.IsKnown(table.Form.Encoding) ? new TextDecoder(table.Form.Encoding) : null;
+        _dates = DateTemplate.Parse(table.Form.Dates);
+        _null = Encoding.UTF8.GetBytes(table.Form.Null);
+        _parser = table.OpenParser();
+        if (table.Form.HasHeader) _parser.Next();
+    }
+
+    // Without a header the kit's columns are those of the file, in order.
+    private static int OrdinalOf(DelimitedTable table, ColumnShape column, int position)
+    {
+        for (int i = 0; i < table.Columns.Count; i++)
+            if (string.Equals(table.Columns[i], column.Name, StringComparison.OrdinalIgnoreCase)) return i;
+        return !table.Form.HasHeader ? position
+            : throw new TransferraException($"{table.FilePath} has no column {column.Name}; its first line names {string.Join(", ", table.Columns)}", "The store's files differ from what the kit says of this version; run: transferra check");
+    }
+
+    public bool Fill(RecordBatch batch)
+    {
+        int rows = batch.RowCount;
+        while (rows < batch.Limits.MaxRows)
+        {
+            if (!_parser.Next())
+            {
+                _table.RefuseIfChanged();
+                return false;
+            }
+            string fault = _parser.Fault;
+            if (fault.Length == 0 && _parser.FieldCount != _table.Columns.Count)
+                fault = FormattableString.Invariant($"there are {_parser.FieldCount} fields, and {(_table.Form.HasHeader ? "the first line names" : "the first line has")} {_table.Columns.Count}");
+            if (fault.Length > 0)
+            {
+                foreach (Vector vector in batch.Vectors) vector.AppendNull();
+                batch.Faults.Add(new RowFault(rows, FaultCode.WrongKind, "", Shown(_parser.Field(0)), FormattableString.Invariant($"line {_parser.Line} of {Path.GetFileName(_table.FilePath)}: {fault}")));
+            }
+            else
+                for (int column = 0; column < _ordinals.Length; column++) ReadField(batch, batch.Vectors[column], rows, column);
+            rows++;
+            if ((rows % 64 == 0 || rows == 1) && batch.ByteCount >= batch.Limits.MaxBytes) break;
+        }
+        return true;
+    }
+
+    private void ReadField(RecordBatch batch, Vector vector, int row, int column)
+    {
+        ReadOnlySpan<byte> field = _parser.Field(_ordinals[column]);
+        if (!_parser.IsQuoted(_ordinals[column]) && field.SequenceEqual(_null))
+        {
+            vector.AppendNull();
+            return;
+        }
+        FaultCode? fault = vector switch
+        {
+            BytesVector bytes => ReadBytes(bytes, field),
+            LongVector longs => ReadLong(longs, field),
+            WideVector wides => ReadWide(wides, field),
+            _ => ReadDouble((DoubleVector)vector, field),
+        };
+        if (fault is null) return;
+        vector.AppendNull();
+        string what = fault == FaultCode.NotText ? $"the bytes are no text in {_table.Form.Encoding}" : vector.Type.Kind == FieldKind.Date ? $"this is no date of the form {_table.Form.Dates}" : $"this is no {vector.Type}";
+        batch.Faults.Add(new RowFault(row, fault.Value, batch.Columns[column].Name, Shown(field), FormattableString.Invariant($"{what} (line {_parser.Line})")));
+    }
+
+    private static string Shown(ReadOnlySpan<byte> field)
+    {
+        ReadOnlySpan<byte> cut = field[..Math.Min(60, field.Length)];
+        return Ascii.IsValid(cut) || Utf8.IsValid(cut) ? Encoding.UTF8.GetString(cut) : "0x" + Convert.ToHexString(cut[..Math.Min(32, cut.Length)]);
+    }
+
+    private FaultCode? ReadBytes(BytesVector vector, ReadOnlySpan<byte> field)
+    {
+        if (vector.Type.Kind == FieldKind.Binary)
+        {
+            Span<byte> room = vector.Room(field.Length / 2);
+            if (field.Length % 2 != 0 || Convert.FromHexString(field, room, out _, out int written) != System.Buffers.OperationStatus.Done) return FaultCode.WrongKind;
+            vector.Added(written);
+            return null;
+        }
+        if (_decoder is not null) return _decoder.TryAppend(field, vector) ? null : FaultCode.NotText;
+        if (!Utf8.IsValid(field) || (_parser.IsWide && field.IndexOf(Replacement) >= 0)) return FaultCode.NotText;
+        vector.Append(field);
+        return null;
+    }
+
+    private FaultCode? ReadLong(LongVector vector, ReadOnlySpan<byte> field)
+    {
+        FaultCode? fault = null;
+        long value;
+        switch (vector.Type.Kind)
+        {
+            case FieldKind.Integer: fault = ValueText.TryWhole(field, out value); break;
+            case FieldKind.Date: fault = _dates.TryRead(field, out value) ? null : FaultCode.NotADate; break;
+            case FieldKind.Time: fault = ValueText.TryTime(field, out value) ? null : FaultCode.NotATime; break;
+            case FieldKind.Timestamp: fault = ValueText.TryTimestamp(field, out value) ? null : FaultCode.NotATime; break;
+            default:
+                value = IsOneOf(field, "true", "t", "yes", "y", "1") ? 1 : 0;
+                if (value == 0 && !IsOneOf(field, "false", "f", "no", "n", "0")) fault = FaultCode.NotABoolean;
+                break;
+        }
+        if (fault is null) vector.Append(value);
+        return fault;
+    }
+
+    private static bool IsOneOf(ReadOnlySpan<byte> field, params ReadOnlySpan<string> words)
+    {
+        foreach (string word in words)
+            if (Ascii.EqualsIgnoreCase(field, word)) return true;
+        return false;
+    }
+
+    private FaultCode? ReadWide(WideVector vector, ReadOnlySpan<byte> field)
+    {
+        FaultCode? fault;
+        Int128 units;
+        if (vector.Type.Kind == FieldKind.Uuid) fault = ValueText.TryUuid(field, out units) ? null : FaultCode.NotAUuid;
+        else if (_table.Form.DecimalMark == '.') fault = DecimalText.TryParse(field, vector.Type.Precision, vector.Type.Scale, out units);
+        else
+        {
+            if (field.Length > _number.Length || field.Contains((byte)'.')) return FaultCode.NotANumber;
+            field.Replace(_number, (byte)_table.Form.DecimalMark, (byte)'.');
+            fault = DecimalText.TryParse(_number.AsSpan(0, field.Length), vector.Type.Precision, vector.Type.Scale, out units);
+        }
+        if (fault is null) vector.Append(units);
+        return fault;
+    }
+
+    private static FaultCode? ReadDouble(DoubleVector vector, ReadOnlySpan<byte> field)
+    {
+        if (!double.TryParse(field, NumberStyles.Float, CultureInfo.InvariantCulture, out double value)) return FaultCode.NotANumber;
+        vector.Append(value);
+        return null;
+    }
+
+    public void Dispose() => _parser.Dispose();
+}

@@ -1,0 +1,69 @@
+// DelimitedStore.cs: a folder of delimited text files opened for reading only; each .csv, .tsv or .txt file is a table named after it.
+// Holds: (1) nothing is written; (2) a file that somebody changes while it is read is refused, as files have no snapshot.
+using Transferra.Core.Records;
+
+namespace Transferra.Stores.Delimited;
+
+internal sealed class DelimitedStore : IStore
+{
+    private static readonly string[] Endings = [".csv", ".tsv", ".txt"];
+
+    private readonly string _folder;
+    private readonly IReadOnlyList<DelimitedTable> _tables;
+
+    private DelimitedStore(string folder, IReadOnlyList<DelimitedTable> tables, DelimitedForm form, bool isGuess)
+    {
+        (_folder, _tables) = (folder, tables);
+        var facts = new Dictionary<string, string> { ["form"] = form.ToString() };
+        if (isGuess) facts[StoreIdentity.Guess] = form.ToString();
+        Identity = new StoreIdentity("Delimited", "text", tables.Sum(table => new FileInfo(table.FilePath).Length), facts);
+    }
+
+    public StoreIdentity Identity { get; }
+
+    public static DelimitedStore Open(StoreAddress address, string? textEncoding)
+    {
+        if (!Directory.Exists(address.Path))
+            throw new TransferraException(File.Exists(address.Path) ? $"{address.Path} is a file, not a folder of delimited text" : $"the store {address.Path} is not there", "Correct the path of the store in office.yaml.");
+        string[] files = [.. Directory.EnumerateFiles(address.Path).Where(path => Endings.Contains(Path.GetExtension(path), StringComparer.OrdinalIgnoreCase)).Order(StringComparer.OrdinalIgnoreCase)];
+        if (files.Length == 0) throw new TransferraException($"there is no {string.Join(", ", Endings)} file in {address.Path}", "Correct the path of the store in office.yaml, or have the old program export its data there.");
+        // What is not said is guessed, and the guess is shown; what is said, in office.yaml or by the kit, stands.
+        bool isGuess = address.Options.Count == 0;
+        DelimitedForm form = isGuess ? DelimitedGuess.Of(files) : DelimitedForm.Standard.With(address.Options);
+        if (textEncoding is not null && !address.Options.ContainsKey("encoding")) form = form with { Encoding = textEncoding };
+        return new DelimitedStore(address.Path, [.. files.Select(file => new DelimitedTable(file, form))], form, isGuess);
+    }
+
+    private DelimitedTable Table(string name) => _tables.FirstOrDefault(table => string.Equals(table.Name, name, StringComparison.OrdinalIgnoreCase))
+        ?? throw new TransferraException($"there is no file for the table {name} in {_folder}", "The store's files differ from what the kit says of this version; run: transferra check");
+
+    public IReadOnlyList<TableShape> ReadShape() => [.. _tables.Select(table => table.Shape)];
+
+    public long CountRows(string table) => Table(table).Records;
+
+    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy)
+    {
+        var reader = new DelimitedRecordReader(Table(table.Name), table);
+        return orderBy.Count == 0 ? reader : new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]);
+    }
+
+    public QueryAnswer Ask(string sql) =>
+        throw new TransferraException($"a folder of delimited text answers no SQL, and was asked: {sql}", "Use a sign or a total that is told by table and column; see docs/kits.md.");
+
+    public IReadOnlyList<string> CheckPhysically()
+    {
+        var complaints = new List<string>();
+        foreach (DelimitedTable table in _tables)
+        {
+            using DelimitedParser parser = table.OpenParser();
+            while (parser.Next())
+            {
+                if (parser.Fault.Length > 0) complaints.Add(FormattableString.Invariant($"{table.FilePath}, line {parser.Line}: {parser.Fault}"));
+                else if (parser.FieldCount != table.Columns.Count) complaints.Add(FormattableString.Invariant($"{table.FilePath}, line {parser.Line}: there are {parser.FieldCount} fields and not {table.Columns.Count}"));
+            }
+        }
+        return complaints;
+    }
+
+    public void Dispose() { }
+}

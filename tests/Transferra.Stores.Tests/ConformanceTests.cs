@@ -1,0 +1,203 @@
+using System.Text;
+using Transferra.Core.Matching;
+using Transferra.Core.Records;
+using Transferra.Tests;
+
+namespace Transferra.Stores.Tests;
+
+/// <summary>What every engine must do, and that records come through any two of them with equal fingerprints.</summary>
+public sealed class ConformanceTests : IDisposable
+{
+    public static readonly string[] Engines = ["sqlite", "dbf", "delimited"];
+
+    public static TheoryData<string> EachEngine => [.. Engines];
+
+    public static TheoryData<string, string> EachPair
+    {
+        get
+        {
+            var pairs = new TheoryData<string, string>();
+            foreach (string from in Engines)
+                foreach (string to in Engines) pairs.Add(from, to);
+            return pairs;
+        }
+    }
+
+    private readonly TempFolder _folder = new();
+    private readonly StoreOpener _stores = new();
+
+    public void Dispose() => _folder.Dispose();
+
+    private StoreAddress At(string engine, string name) => new(engine, _folder[name], engine == "delimited" ? new Dictionary<string, string> { ["separator"] = ";" } : null);
+
+    // Names that every engine can hold; what is special to one is in that engine's own tests.
+    private static readonly TableShape Values = new("VALS",
+    [
+        new("NR", FieldType.Integer, true), new("AMOUNT", FieldType.Decimal(14, 2)), new("WIDE", FieldType.Decimal(38, 10)), new("DAY", FieldType.Date), new("HOUR", new(FieldKind.Time)), new("MOMENT", new(FieldKind.Timestamp)),
+        new("TXT", FieldType.Text), new("BRIEF", new(FieldKind.Text, Length: 8)), new("YES", FieldType.Boolean), new("BYTES", new(FieldKind.Binary)), new("ID", new(FieldKind.Uuid)), new("REAL", new(FieldKind.Double)),
+    ], ["NR"], []);
+
+    private static readonly TableShape Empty = new("NOTHING", [new("A", FieldType.Integer), new("B", FieldType.Text)], [], []);
+
+    private static readonly TableShape Keyless = new("KEYLESS", [new("A", FieldType.Text), new("B", FieldType.Integer)], [], []);
+
+    private static readonly TableShape Composite = new("COMPOSITE", [new("A", new(FieldKind.Text, Length: 10), true), new("B", FieldType.Integer, true), new("C", FieldType.Decimal(18, 4))], ["A", "B"], []);
+
+    private static readonly string[] Texts =
+    [
+        "", " ", "  leading and trailing  ", "plain", "quote \" and 'quote'", "a;b,c\td|e", "line\nbreak\r\nand more\r", "NULL", "\\N", "e\u0301 combining", "\U0001F3BB\U0001F3B7 beyond the plane", "ÄÖÜ ß € ž Ж 漢字", "\u0001\u001A control", "-", "0", "é",
+    ];
+
+    private static RecordBatch Rows()
+    {
+        var batch = new RecordBatch(Values.Columns, new BatchLimits(10_000, 1 << 26));
+        var random = new Random(26);
+        for (int row = 0; row < 400; row++)
+        {
+            bool rare = row % 7 == 0;
+            ((LongVector)batch.Vectors[0]).Append(row switch { 0 => long.MinValue, 1 => long.MaxValue, _ => row });
+            Wide(1, row switch { 2 => 99_999_999_999_999, 3 => -99_999_999_999_999, 4 => 0, _ => random.Next(-1_000_000, 1_000_000) });
+            Wide(2, row switch { 2 => DecimalText.PowerOfTen(38) - 1, 3 => 1 - DecimalText.PowerOfTen(38), 4 => 1, _ => (Int128)random.NextInt64() * random.NextInt64(1_000_000) });
+            Long(3, row switch { 2 => 0, 3 => ValueText.LastDay, _ => random.Next(700_000, 760_000) });
+            Long(4, row switch { 2 => 0, 3 => 86_399_999_999, _ => random.NextInt64(86_400_000_000) });
+            Long(5, row switch { 2 => 0, 3 => 315_537_897_599_999_000, _ => random.NextInt64(730_000, 750_000) * 86_400_000_000 + random.Next(86_400_000) * 1000L });
+            Text(6, row == 5 ? new string('x', 1_000_000) : Texts[row % Texts.Length] + (row > 100 ? row : ""));
+            Text(7, Texts[row % Texts.Length].Length <= 8 ? Texts[row % Texts.Length] : "brief");
+            Long(8, row % 2);
+            if (rare) batch.Vectors[9].AppendNull();
+            else ((BytesVector)batch.Vectors[9]).Append(row % 3 == 0 ? [] : [0, (byte)row, 0x1A, 255]);
+            Wide(10, ((Int128)random.NextInt64() << 64) | (ulong)random.NextInt64());
+            if (rare) batch.Vectors[11].AppendNull();
+            else ((DoubleVector)batch.Vectors[11]).Append(row switch { 1 => double.MaxValue, 2 => double.Epsilon, 3 => -0.0, 4 => 0.1, _ => random.NextDouble() * 1e9 });
+
+            void Wide(int column, Int128 value)
+            {
+                if (rare && column != 10) batch.Vectors[column].AppendNull();
+                else ((WideVector)batch.Vectors[column]).Append(value);
+            }
+
+            void Long(int column, long value)
+            {
+                if (rare) batch.Vectors[column].AppendNull();
+                else ((LongVector)batch.Vectors[column]).Append(value);
+            }
+
+            void Text(int column, string value)
+            {
+                if (rare && row % 14 == 0) batch.Vectors[column].AppendNull();
+                else ((BytesVector)batch.Vectors[column]).Append(Encoding.UTF8.GetBytes(value));
+            }
+        }
+        return batch;
+    }
+
+    private static RecordBatch Few(TableShape table)
+    {
+        var batch = new RecordBatch(table.Columns);
+        for (int row = 0; row < (table == Empty ? 0 : 50); row++)
+        {
+            foreach (Vector vector in batch.Vectors)
+            {
+                switch (vector)
+                {
+                    case LongVector longs: longs.Append(row % 10); break;
+                    case WideVector wides: wides.Append(row * 10_001L); break;
+                    case BytesVector bytes: bytes.Append(Encoding.UTF8.GetBytes("k" + row / 10)); break;
+                }
+            }
+        }
+        return batch;
+    }
+
+    private void Write(StoreAddress to, params (TableShape Table, IReadOnlyList<Vector> Vectors, int Rows)[] tables)
+    {
+        using IStoreBuilder builder = _stores.Create(to);
+        foreach ((TableShape table, _, _) in tables) builder.CreateTable(table);
+        var rejects = new List<RowReject>();
+        foreach ((TableShape table, IReadOnlyList<Vector> vectors, int rows) in tables) builder.Write([new TableOutput(table, vectors)], [.. Enumerable.Range(0, rows)], rejects);
+        Assert.Empty(rejects.Select(reject => $"{reject.Row}: {reject.Reason}"));
+        builder.Complete(new Dictionary<string, string>());
+    }
+
+    private static string FingerprintOf(TableShape table, RecordBatch batch)
+    {
+        var memory = new BucketedFingerprint();
+        var bytes = new CanonicalWriter();
+        for (int row = 0; row < batch.RowCount; row++)
+        {
+            bytes.Clear();
+            foreach (Vector vector in batch.Vectors) vector.Encode(row, bytes);
+            memory.Add([], bytes.Written);
+        }
+        return $"{table.Name} {memory.Total().Rows} {memory.Total()}";
+    }
+
+    private string[] FingerprintsOf(StoreAddress address, params TableShape[] tables)
+    {
+        using IStore store = _stores.Open(address);
+        Assert.Empty(store.CheckPhysically());
+        IReadOnlyList<TableBaseline> baseline = Baseline.Of(store, tables, new ListObserver(), CancellationToken.None);
+        Assert.All(baseline, table => Assert.Equal(0, table.Unreadable));
+        return [.. baseline.Select(table => $"{table.Table} {table.Records} {table.Fingerprint}")];
+    }
+
+    [Theory]
+    [MemberData(nameof(EachPair))]
+    public void Records_come_through_any_two_engines_unchanged(string first, string second)
+    {
+        TableShape[] tables = [Values, Empty, Keyless, Composite];
+        RecordBatch[] rows = [Rows(), Few(Empty), Few(Keyless), Few(Composite)];
+        string[] expected = [.. tables.Select((table, i) => FingerprintOf(table, rows[i]))];
+        Write(At(first, "one"), [.. tables.Select((table, i) => (table, (IReadOnlyList<Vector>)rows[i].Vectors, rows[i].RowCount))]);
+        Assert.Equal(expected, FingerprintsOf(At(first, "one"), tables));
+        using (IStore store = _stores.Open(At(first, "one")))
+        {
+            using IStoreBuilder builder = _stores.Create(At(second, "two"));
+            foreach (TableShape table in tables)
+            {
+                builder.CreateTable(table);
+                var rejects = new List<RowReject>();
+                foreach (RecordBatch batch in store.Batches(table, table.Key, CancellationToken.None)) builder.Write([new TableOutput(table, batch.Vectors)], [.. Enumerable.Range(0, batch.RowCount)], rejects);
+                Assert.Empty(rejects);
+            }
+            builder.Complete(new Dictionary<string, string>());
+        }
+        Assert.Equal(expected, FingerprintsOf(At(second, "two"), tables));
+    }
+
+    [Theory]
+    [MemberData(nameof(EachEngine))]
+    public void Counts_names_and_order_are_told(string engine)
+    {
+        RecordBatch rows = Few(Composite);
+        Write(At(engine, "s"), (Composite, rows.Vectors, rows.RowCount), (Empty, Few(Empty).Vectors, 0));
+        using IStore store = _stores.Open(At(engine, "s"));
+        Assert.Equal(["COMPOSITE", "NOTHING"], store.ReadShape().Select(table => table.Name));
+        Assert.Equal(["A", "B", "C"], store.ReadShape()[0].Columns.Select(column => column.Name));
+        Assert.Equal((50, 0), (store.CountRows("COMPOSITE"), store.CountRows("NOTHING")));
+        RecordBatch ordered = store.Batches(Composite, ["B", "A"], CancellationToken.None).Single();
+        string[] keys = [.. Enumerable.Range(0, ordered.RowCount).Select(row => ordered.ShowKey(row, [1, 0]))];
+        Assert.Equal(keys.Order(StringComparer.Ordinal), keys);
+        Assert.True(store.Identity.Bytes > 0);
+    }
+
+    [Theory]
+    [MemberData(nameof(EachEngine))]
+    public void A_table_that_is_not_there_is_refused_in_words(string engine)
+    {
+        Write(At(engine, "s"), (Keyless, Few(Keyless).Vectors, 50));
+        using IStore store = _stores.Open(At(engine, "s"));
+        Assert.Throws<TransferraException>(() => store.Read(Values, []));
+        Assert.Throws<TransferraException>(() => store.Read(Keyless with { Columns = [new("NONE", FieldType.Text)] }, []));
+    }
+
+    [Theory]
+    [MemberData(nameof(EachEngine))]
+    public void A_new_store_is_never_written_over_another(string engine)
+    {
+        Write(At(engine, "s"), (Keyless, Few(Keyless).Vectors, 50));
+        string[] before = FingerprintsOf(At(engine, "s"), Keyless);
+        Assert.Contains("there already", Assert.Throws<TransferraException>(() => _stores.Create(At(engine, "s"))).Message, StringComparison.Ordinal);
+        Assert.Equal(before, FingerprintsOf(At(engine, "s"), Keyless));
+    }
+}
