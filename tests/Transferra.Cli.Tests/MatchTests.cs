@@ -60,6 +60,22 @@ public sealed class MatchTests
     }
 
     [Fact]
+    public void A_private_value_is_never_shown_neither_in_words_nor_in_files()
+    {
+        using var office = new DemoFolder();
+        string phone = DemoFolder.Ask(office.Store("QIH"), "SELECT PHONE FROM CUST WHERE CNO = 1007")!, address = DemoFolder.Ask(office.Store("QIH"), "SELECT ADDR1 FROM CUST WHERE CNO = 1008")!;
+        // A phone number too long for its column, which makes the record an exception, and a private value that was tampered with.
+        DemoFolder.Execute(office.Store("QIH"), "UPDATE CUST SET PHONE = '0999 555 0123 and at night 0999 555 0124' WHERE CNO = 1007");
+        Called check = BuiltProgram.Run(office.Path, "check", "QIH").Expect(1).Says("PHONE", "1007: \"(private)\""), converted = BuiltProgram.Run(office.Path, "convert", "QIH").Expect(1).Says("(private)");
+        DemoFolder.Execute(Path.Combine(office.WorkFolder("QIH"), "v6/ledger.db"), "UPDATE customer_address SET line1 = 'Elsewhere 1' WHERE customer_no = 1008; DELETE FROM customer_address WHERE customer_no = 1009");
+        Called match = BuiltProgram.Run(office.Path, "match", "QIH").Expect(1).Says("customer_address", "1008", "line1", "(private)");
+        string json = BuiltProgram.Run(office.Path, "match", "QIH", "--json").Expect(1).Out;
+        string files = string.Concat(Directory.GetFiles(office["transferra"], "*", SearchOption.AllDirectories).Where(path => Path.GetFileName(path) != "lock").Select(File.ReadAllText));
+        foreach (string secret in (string[])["555 0123", "Elsewhere", phone, address])
+            foreach (string shown in (string[])[check.All, converted.All, match.All, json, files]) Assert.DoesNotContain(secret, shown, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public void A_changed_old_store_does_not_match_either()
     {
         using var office = new DemoFolder();

@@ -121,6 +121,8 @@ public sealed class TableTransform
 
     private void Except(int row, ExceptionCause cause)
     {
+        if (cause.Value.Length > 0 && !cause.Column.Split(", ").All(_map.From.MayShow))
+            cause = cause with { Value = TableShape.Private, Reason = cause.Reason.Replace(cause.Value, TableShape.Private, StringComparison.Ordinal) };
         _fates[row] = RowFate.Exception;
         if (!_causes.TryGetValue(row, out List<ExceptionCause>? causes)) _causes[row] = causes = [];
         if (!causes.Any(known => known.Column == cause.Column && known.Code == cause.Code && known.Reason == cause.Reason)) causes.Add(cause);

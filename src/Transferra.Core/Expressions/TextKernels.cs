@@ -74,3 +74,16 @@ internal sealed class SubstringKernel(Kernel text, Kernel start, Kernel? length)
         return from < to ? utf8[from..to] : [];
     }
 }
+
+/// <summary>Lets texts through as they are, and reports those with too many characters.</summary>
+internal sealed class LengthKernel(Kernel inner, FieldType type, string blame, string reason) : Kernel(type)
+{
+    public override Vector Evaluate(EvaluationContext context)
+    {
+        var texts = (BytesVector)inner.Evaluate(context);
+        ReadOnlySpan<int> ends = texts.Ends;
+        for (int row = 0, start = 0; row < ends.Length; start = ends[row++])
+            if (ends[row] - start > Type.Length && Casts.Characters(texts[row]) > Type.Length) context.Fault(row, FaultCode.TooLong, blame, texts.Show(row), reason);
+        return texts;
+    }
+}

@@ -130,6 +130,12 @@ public static class KitLoader
                     spec.Report(errors, $"\"{type}\" is no type; the types are {FieldType.KnownNames}");
                 columns.Add(new ColumnShape(column.Value, parsed, required));
             }
+            foreach (PlacedText hidden in table.Texts("private"))
+            {
+                int ordinal = columns.FindIndex(column => Same(column.Name, hidden.Value));
+                if (ordinal < 0) hidden.Report(errors, $"the table {name} has no column {hidden}");
+                else columns[ordinal] = columns[ordinal] with { IsPrivate = true };
+            }
             IReadOnlyList<PlacedText> key = table.Texts("key");
             foreach (PlacedText part in key)
                 if (!columns.Any(column => Same(column.Name, part.Value))) part.Report(errors, $"the table {name} has no column {part}");

@@ -71,7 +71,7 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
         foreach (RecordBatch batch in store.Batches(table, [], stop))
         {
             foreach (RowFault fault in batch.Faults)
-                Note(new Difference(table.Name, ShowKey(table, batch, fault.Row), fault.Column, DifferenceKind.Value, "", $"{fault.Value}: {fault.Reason}"));
+                Note(new Difference(table.Name, ShowKey(table, batch, fault.Row), fault.Column, DifferenceKind.Value, "", $"{(table.MayShow(fault.Column) ? fault.Value : TableShape.Private)}: {fault.Reason}"));
             var encoder = new RowEncoder(table, batch.Vectors);
             for (int row = 0; row < batch.RowCount; row++) Add(fingerprint, encoder, row);
         }
@@ -194,16 +194,16 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
             if (batch.Faults.Any(fault => fault.Row == row && fault.Column == table.Columns[column].Name)) continue;
             if (!wanted.Vectors[column].SameAt(twin, batch.Vectors[column], row))
                 Note(new Difference(table.Name, ShowKey(table, wanted, twin), table.Columns[column].Name, DifferenceKind.Value,
-                    Shown(wanted.Vectors[column], twin), Shown(batch.Vectors[column], row)));
+                    Shown(wanted, twin, column), Shown(batch, row, column)));
         }
     }
 
-    private static string Shown(Vector vector, int row) => vector.IsNull(row) ? "(no value)" : vector.Show(row);
+    private static string Shown(RecordBatch batch, int row, int column) => batch.Vectors[column].IsNull(row) ? "(no value)" : batch.Show(row, column);
 
     private static string ShowKey(TableShape table, RecordBatch batch, int row) =>
         table.Key.Count > 0 ? batch.ShowKey(row, [.. table.Key.Select(table.OrdinalOf)]) : ShowRow(batch, row);
 
-    private static string ShowRow(RecordBatch batch, int row) => string.Join(" | ", batch.Vectors.Select(vector => vector.Show(row)));
+    private static string ShowRow(RecordBatch batch, int row) => string.Join(" | ", Enumerable.Range(0, batch.Vectors.Length).Select(column => batch.Show(row, column)));
 
     private List<TotalMatch> CompareTotals(IStore old, IStore renewed)
     {

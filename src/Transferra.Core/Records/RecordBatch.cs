@@ -86,12 +86,15 @@ public sealed class RecordBatch
         return true;
     }
 
-    /// <summary>The key of a row as a person reads it, values joined with " / ".</summary>
+    /// <summary>A value as a person may read it: hidden when its column is private.</summary>
+    public string Show(int row, int ordinal) => Columns[ordinal].IsPrivate ? TableShape.Private : Vectors[ordinal].Show(row);
+
+    /// <summary>The key of a row as a person may read it, values joined with " / ".</summary>
     public string ShowKey(int row, ReadOnlySpan<int> ordinals)
     {
-        if (ordinals.Length == 1) return Vectors[ordinals[0]].Show(row);
+        if (ordinals.Length == 1) return Show(row, ordinals[0]);
         var parts = new string[ordinals.Length];
-        for (int i = 0; i < ordinals.Length; i++) parts[i] = Vectors[ordinals[i]].Show(row);
+        for (int i = 0; i < ordinals.Length; i++) parts[i] = Show(row, ordinals[i]);
         return string.Join(" / ", parts);
     }
 }

@@ -5,7 +5,8 @@ namespace Transferra.Core.Records;
 /// <param name="Name">As the store spells it.</param>
 /// <param name="Type">What it holds.</param>
 /// <param name="Required">Whether null is not allowed.</param>
-public sealed record ColumnShape(string Name, FieldType Type, bool Required = false);
+/// <param name="IsPrivate">Whether its values are people's own affair and never shown: not in lists, reports, messages or journals.</param>
+public sealed record ColumnShape(string Name, FieldType Type, bool Required = false, bool IsPrivate = false);
 
 /// <summary>A declared link from one table to another.</summary>
 /// <param name="Columns">Columns of this table.</param>
@@ -21,6 +22,13 @@ public sealed record RelationShape(IReadOnlyList<string> Columns, string To, IRe
 public sealed record TableShape(
     string Name, IReadOnlyList<ColumnShape> Columns, IReadOnlyList<string> Key, IReadOnlyList<RelationShape> Relations)
 {
+    /// <summary>What stands in place of a private value wherever it would be shown.</summary>
+    public const string Private = "(private)";
+
+    /// <summary>Whether values said to be of a column may be shown: not of a private one, and not when nobody knows of which column they are
+    /// and the table has a private one.</summary>
+    public bool MayShow(string column) => !Columns.Any(known => known.IsPrivate) || (OrdinalOf(column) is >= 0 and int ordinal && !Columns[ordinal].IsPrivate);
+
     /// <summary>Zero-based position of a column by name, in any case; -1 when there is none.</summary>
     public int OrdinalOf(string column)
     {

@@ -199,7 +199,7 @@ internal sealed class DbfTableWriter : IDisposable
                 Set(column.NullBit);
             }
             else if (Put(column, cell, vectors[i], row) is { } fault)
-                return new RowReject(row, fault, $"the new table {_tableName} cannot hold {column.Name} = {ValueText.Quote(vectors[i].Show(row))} exactly: {Why(fault, column)}");
+                return new RowReject(row, fault, $"the new table {_tableName} cannot hold {column.Name} exactly: {Why(fault, column)}");
         }
         return null;
     }
