@@ -11,28 +11,51 @@ namespace Transferra.Reports;
 /// <summary>Renders a run's report as HTML.</summary>
 public static class HtmlSignOff
 {
+    private const int MostDifferences = 50;
+
     private const string Style = """
         :root { --ink: #1d2733; --soft: #5b6878; --line: #d6dde5; --good: #176639; --bad: #a3231c; --warn: #8a5a00; --wash: #f4f6f8; }
         * { box-sizing: border-box; }
         body { margin: 0; background: #e9edf1; color: var(--ink); font: 15px/1.5 "DejaVu Sans", "Segoe UI", system-ui, sans-serif; }
         main { max-width: 1060px; margin: 0 auto; background: #fff; padding: 36px 48px 48px; }
-        h1 { font-size: 25px; margin: 0 0 2px; } h2 { font-size: 20px; margin: 38px 0 6px; padding-top: 14px; border-top: 3px solid var(--ink); } h3 { font-size: 15px; margin: 22px 0 6px; }
-        p { margin: 6px 0; } .soft { color: var(--soft); } .mono { font: 12.5px "DejaVu Sans Mono", monospace; overflow-wrap: anywhere; }
-        table { border-collapse: collapse; width: 100%; margin: 6px 0 10px; font-size: 13.5px; } th { text-align: left; font-weight: 600; color: var(--soft); border-bottom: 1.5px solid var(--line); padding: 4px 10px 4px 0; vertical-align: bottom; }
-        td { border-bottom: 1px solid var(--line); padding: 4px 10px 4px 0; vertical-align: top; } td.n, th.n { text-align: right; font-variant-numeric: tabular-nums; } td.n + td:not(.n), th.n + th:not(.n) { padding-left: 18px; } tr.sum td { font-weight: 600; border-top: 1.5px solid var(--ink); }
-        .badge { display: inline-block; border-radius: 4px; padding: 1px 9px; font-weight: 600; font-size: 13.5px; border: 1px solid currentColor; } .good { color: var(--good); } .bad { color: var(--bad); } .warn { color: var(--warn); }
-        .box { background: var(--wash); border-left: 4px solid var(--line); padding: 10px 16px; margin: 10px 0; } .box.bad { border-color: var(--bad); color: inherit; } .box.good { border-color: var(--good); color: inherit; }
-        .sign { display: grid; grid-template-columns: 2fr 1fr; gap: 46px 40px; margin-top: 60px; } .sign div { border-top: 1px solid var(--ink); padding-top: 4px; color: var(--soft); font-size: 13px; }
-        dl { display: grid; grid-template-columns: max-content 1fr; gap: 2px 20px; margin: 8px 0; } dt { color: var(--soft); } dd { margin: 0; overflow-wrap: anywhere; }
+        h1 { font-size: 25px; margin: 0 0 2px; }
+        h2 { font-size: 20px; margin: 38px 0 6px; padding-top: 14px; border-top: 3px solid var(--ink); }
+        h3 { font-size: 15px; margin: 22px 0 6px; }
+        p { margin: 6px 0; }
+        .soft { color: var(--soft); }
+        .mono { font: 12.5px "DejaVu Sans Mono", monospace; overflow-wrap: anywhere; }
+        table { border-collapse: collapse; width: 100%; margin: 6px 0 10px; font-size: 13.5px; }
+        th { text-align: left; font-weight: 600; color: var(--soft); border-bottom: 1.5px solid var(--line); }
+        th, td { padding: 4px 10px 4px 0; vertical-align: top; }
+        th { vertical-align: bottom; }
+        td { border-bottom: 1px solid var(--line); }
+        td.n, th.n { text-align: right; font-variant-numeric: tabular-nums; }
+        td.n + td:not(.n), th.n + th:not(.n) { padding-left: 18px; }
+        tr.sum td { font-weight: 600; border-top: 1.5px solid var(--ink); }
+        .badge { display: inline-block; border-radius: 4px; padding: 1px 9px; font-weight: 600; font-size: 13.5px; border: 1px solid currentColor; }
+        .good { color: var(--good); }
+        .bad { color: var(--bad); }
+        .warn { color: var(--warn); }
+        .box { background: var(--wash); border-left: 4px solid var(--line); padding: 10px 16px; margin: 10px 0; }
+        .box.bad { border-color: var(--bad); color: inherit; }
+        .box.good { border-color: var(--good); color: inherit; }
+        .sign { display: grid; grid-template-columns: 2fr 1fr; gap: 46px 40px; margin-top: 60px; }
+        .sign div { border-top: 1px solid var(--ink); padding-top: 4px; color: var(--soft); font-size: 13px; }
+        dl { display: grid; grid-template-columns: max-content 1fr; gap: 2px 20px; margin: 8px 0; }
+        dt { color: var(--soft); }
+        dd { margin: 0; overflow-wrap: anywhere; }
         @media print { body { background: #fff; } main { padding: 0; max-width: none; } h2, tr, .box, .sign { break-inside: avoid; } }
         """;
 
     /// <summary>The page.</summary>
     public static string Render(RunReport report)
     {
-        var page = new XElement("html", new XAttribute("lang", "en"),
-            new XElement("head", new XElement("meta", new XAttribute("charset", "utf-8")), new XElement("meta", new XAttribute("name", "viewport"), new XAttribute("content", "width=device-width, initial-scale=1")),
-                new XElement("title", $"Sign-off: {report.Office}, run {report.Run}"), new XElement("style", Style)),
+        var head = new XElement("head",
+            new XElement("meta", new XAttribute("charset", "utf-8")),
+            new XElement("meta", new XAttribute("name", "viewport"), new XAttribute("content", "width=device-width, initial-scale=1")),
+            new XElement("title", $"Sign-off: {report.Office}, run {report.Run}"),
+            new XElement("style", Style));
+        var page = new XElement("html", new XAttribute("lang", "en"), head,
             new XElement("body", new XElement("main", Head(report), report.Companies.Select(Company), Sign())));
         return "<!DOCTYPE html>\n" + page.ToString(SaveOptions.DisableFormatting);
     }
@@ -41,45 +64,79 @@ public static class HtmlSignOff
     {
         yield return new XElement("h1", report.Office);
         yield return new XElement("p", Class("soft"), $"Record of the {report.Kind} run {report.Run}");
-        yield return new XElement("dl", Pair("Begun", $"{Time(report.BegunAt)} by {report.By}"), Pair("Last entry", $"{Time(report.LastAt)} ({Duration((report.LastAt - report.BegunAt).TotalSeconds)})"), Pair("State", report.State),
-            Pair("Journal", $"{report.JournalPath}, {report.JournalLines} lines"), Pair("Journal digest", new XElement("span", Class("mono"), report.JournalSha256)), Pair("Made with", "Transferra " + report.Tool));
-        yield return Table(["Company", "Package", "Data version", "Outcome", "Records read", "Exceptions", "Proof"], 4, report.Companies.Select(company => new object[]
+        yield return new XElement("dl",
+            Pair("Begun", $"{Time(report.BegunAt)} by {report.By}"),
+            Pair("Last entry", $"{Time(report.LastAt)} ({Duration((report.LastAt - report.BegunAt).TotalSeconds)})"),
+            Pair("State", report.State),
+            Pair("Journal", $"{report.JournalPath}, {report.JournalLines} lines"),
+            Pair("Journal digest", Mono(report.JournalSha256)),
+            Pair("Made with", "Transferra " + report.Tool));
+        yield return Table(["Company", "Package", "Data version", "Outcome", ">Records read", ">Exceptions", "Proof"], report.Companies.Select(company => new object[]
         {
-            $"{company.Code}, {company.Name}", company.Package, $"{company.From} to {company.To}", Badge(company.Outcome), Number(company.Conversion?.Hops.Sum(hop => hop.Conversion.Accounts.Sum(account => account.Read))),
-            Number(company.Conversion?.Exceptions), company.Matches is null ? "" : company.Matches.All(match => match.IsProved) ? Badge("proved") : Badge("not proved"),
-        }), 6);
+            $"{company.Code}, {company.Name}",
+            company.Package,
+            $"{company.From} to {company.To}",
+            Badge(company.Outcome),
+            Number(company.Conversion?.Hops.Sum(hop => hop.Conversion.Accounts.Sum(account => account.Read))),
+            Number(company.Conversion?.Exceptions),
+            company.Matches is null ? "" : Proof(company.Matches.All(match => match.IsProved)),
+        }));
     }
 
     private static IEnumerable<XElement> Company(CompanyReport company)
     {
         yield return new XElement("h2", $"{company.Code}: {company.Name} ", Badge(company.Outcome));
-        if (company.Reasons.Count > 0)
-            yield return new XElement("div", Class("box bad"), new XElement("p", $"{company.Code} was not changed over. Its old data is in its place, untouched, because:"),
-                new XElement("ul", company.Reasons.Select(reason => new XElement("li", reason))),
-                company.Conversion?.ExceptionList is { Length: > 0 } list ? new XElement("p", "All exceptions are listed in ", new XElement("span", Class("mono"), list), $". Correct them in version {company.From}, then run the upgrade of {company.Code} again.") : null);
+        if (company.Reasons.Count > 0) yield return Stopped(company);
         if (company.SetAside.Length > 0)
-            yield return new XElement("div", Class("box good"), new XElement("p", "The old store is kept as ", new XElement("span", Class("mono"), company.SetAside), $". SHA-256 before anything was done: ", new XElement("span", Class("mono"), company.OldStoreSha256)));
+            yield return new XElement("div", Class("box good"), new XElement("p",
+                "The old store is kept as ", Mono(company.SetAside), ". SHA-256 before anything was done: ", Mono(company.OldStoreSha256)));
         yield return new XElement("h3", "Stages");
-        yield return Table(["Stage", "State", "Begun", "Took", "Remark"], 3, company.Stages.Select(stage => new object[] { stage.Stage, stage.State, stage.Began is { } at ? Time(at) : "", stage.Seconds is { } s ? Duration(s) : "", stage.Remark.Replace("\n", "; ", StringComparison.Ordinal) }), 4);
-        if (company.Check is not null) foreach (XElement part in Findings("Found before", company.Check)) yield return part;
-        if (company.Backups is not null) foreach (XElement part in Backups(company.Backups)) yield return part;
-        if (company.Conversion is not null) foreach (XElement part in Conversion(company.Conversion)) yield return part;
-        foreach (MatchResult match in company.Matches ?? [])
-            foreach (XElement part in Match(match)) yield return part;
-        if (company.CheckAgain is not null) foreach (XElement part in Findings("Found after", company.CheckAgain)) yield return part;
+        yield return Table(["Stage", "State", "Begun", ">Took", "Remark"], company.Stages.Select(stage => new object[]
+        {
+            stage.Stage,
+            stage.State,
+            stage.Began is { } at ? Time(at) : "",
+            stage.Seconds is { } seconds ? Duration(seconds) : "",
+            stage.Remark.Replace("\n", "; ", StringComparison.Ordinal),
+        }));
+        IEnumerable<XElement> parts = [
+            .. company.Check is null ? [] : Findings("Found before", company.Check),
+            .. company.Backups is null ? [] : Backups(company.Backups),
+            .. company.Conversion is null ? [] : Conversion(company.Conversion),
+            .. (company.Matches ?? []).SelectMany(Match),
+            .. company.CheckAgain is null ? [] : Findings("Found after", company.CheckAgain),
+        ];
+        foreach (XElement part in parts) yield return part;
+    }
+
+    private static XElement Stopped(CompanyReport company)
+    {
+        var box = new XElement("div", Class("box bad"),
+            new XElement("p", $"{company.Code} was not changed over. Its old data is in its place, untouched, because:"),
+            new XElement("ul", company.Reasons.Select(reason => new XElement("li", reason))));
+        if (company.Conversion?.ExceptionList is { Length: > 0 } list)
+            box.Add(new XElement("p", "All exceptions are listed in ", Mono(list),
+                $". Correct them in version {company.From}, then run the upgrade of {company.Code} again."));
+        return box;
     }
 
     private static IEnumerable<XElement> Findings(string title, CheckResult check)
     {
         yield return new XElement("h3", title);
-        if (check.Findings.Count == 0) yield return new XElement("p", "Nothing: every table was read whole.");
-        else yield return Table(["Grade", "Table", "What", "Count", "Examples"], 3, check.Findings.Select(finding => new object[] { Badge(finding.Grade.ToString().ToLowerInvariant()), finding.Table, finding.What, Number(finding.Count), string.Join("; ", finding.Examples) }), 4);
+        if (check.Findings.Count == 0)
+        {
+            yield return new XElement("p", "Nothing: every table was read whole.");
+            yield break;
+        }
+        yield return Table(["Grade", "Table", "What", ">Count", "Examples"], check.Findings.Select(finding => new object[]
+            { Badge(finding.Grade.ToString().ToLowerInvariant()), finding.Table, finding.What, Number(finding.Count), string.Join("; ", finding.Examples) }));
     }
 
     private static IEnumerable<XElement> Backups(IReadOnlyList<BackupResult> backups)
     {
         yield return new XElement("h3", "Backup sets");
-        yield return Table(["Set", "Files", "Size before", "Size", "Proof"], 1, backups.Select(set => new object[] { new XElement("span", Class("mono"), set.Path), Number(set.Files), Sizes.Of(set.ContentBytes), Sizes.Of(set.Bytes), set.IsProved ? Badge("proved") : Badge("not proved") }), 4);
+        yield return Table(["Set", ">Files", ">Size before", ">Size", "Proof"], backups.Select(set => new object[]
+            { Mono(set.Path), Number(set.Files), Sizes.Of(set.ContentBytes), Sizes.Of(set.Bytes), Proof(set.IsProved) }));
     }
 
     private static IEnumerable<XElement> Conversion(ConvertResult conversion)
@@ -87,40 +144,78 @@ public static class HtmlSignOff
         foreach (HopResult hop in conversion.Hops)
         {
             yield return new XElement("h3", $"What became of every record, version {hop.From} to {hop.To}");
-            TableAccount total = TableAccount.Total(hop.Conversion.Accounts);
-            IEnumerable<object[]> rows = hop.Conversion.Accounts.Append(total with { Table = "all tables" })
-                .Select(account => new object[] { account.Table, Number(account.Read), Number(account.Carried), Number(account.Changed), Number(account.Combined), Number(account.LeftOut), Number(account.Exceptions), account.IsBalanced ? "yes" : "NO" });
-            yield return Table(["Old table", "Read", "Carried", "Changed", "Combined", "Left out", "Exceptions", "Adds up"], 1, rows, 7, sumRow: true);
-            (string Table, string Rule, long Count)[] rules = [.. hop.Conversion.Accounts.SelectMany(account => account.Rules.Select(rule => (account.Table, rule.Key, rule.Value)))];
-            if (rules.Length > 0) yield return Table(["Old table", "Declared rule", "Records"], 2, rules.Select(rule => new object[] { rule.Table, rule.Rule, Number(rule.Count) }), 3);
-            if (hop.Conversion.RecordsAdded.Count > 0) yield return new XElement("p", "Added for the new version: " + string.Join(", ", hop.Conversion.RecordsAdded.Select(added => $"{added.Value} to {added.Key}")) + ".");
+            IReadOnlyList<TableAccount> accounts = hop.Conversion.Accounts;
+            yield return Table(["Old table", ">Read", ">Carried", ">Changed", ">Combined", ">Left out", ">Exceptions", "Adds up"],
+                accounts.Append(TableAccount.Total(accounts) with { Table = "all tables" }).Select(Account), sumRow: true);
+            (string Table, string Rule, long Count)[] rules = [.. accounts.SelectMany(account => account.Rules.Select(rule => (account.Table, rule.Key, rule.Value)))];
+            if (rules.Length > 0)
+                yield return Table(["Old table", "Declared rule", ">Records"], rules.Select(rule => new object[] { rule.Table, rule.Rule, Number(rule.Count) }));
+            if (hop.Conversion.RecordsAdded.Count > 0)
+                yield return new XElement("p", "Added for the new version: " + string.Join(", ", hop.Conversion.RecordsAdded.Select(added => $"{added.Value} to {added.Key}")) + ".");
         }
         if (conversion.FirstExceptions.Count == 0) yield break;
-        yield return new XElement("h3", "Exceptions" + (conversion.Exceptions > conversion.FirstExceptions.Count ? $" (the first {conversion.FirstExceptions.Count})" : ""));
-        yield return Table(["Table", "Record", "Column", "Value", "Reason"], 9, conversion.FirstExceptions.SelectMany(exception => exception.Causes.Select(cause => new object[] { exception.Table, exception.Key, cause.Column, cause.Value, cause.Reason })), 9);
+        bool all = conversion.Exceptions == conversion.FirstExceptions.Count;
+        yield return new XElement("h3", all ? "Exceptions" : $"Exceptions (the first {conversion.FirstExceptions.Count})");
+        yield return Table(["Table", "Record", "Column", "Value", "Reason"], conversion.FirstExceptions.SelectMany(exception =>
+            exception.Causes.Select(cause => new object[] { exception.Table, exception.Key, cause.Column, cause.Value, cause.Reason })));
     }
+
+    private static object[] Account(TableAccount account) =>
+    [
+        account.Table, Number(account.Read), Number(account.Carried), Number(account.Changed), Number(account.Combined), Number(account.LeftOut),
+        Number(account.Exceptions), account.IsBalanced ? "yes" : "NO",
+    ];
 
     private static IEnumerable<XElement> Match(MatchResult match)
     {
-        yield return new XElement("h3", $"The proof, version {match.FromVersion} to {match.ToVersion} ", match.IsProved ? Badge("proved") : Badge("not proved"));
-        yield return Table(["New table", "Expected", "Found", "Fingerprint", "Same"], 1, match.Tables.Select(table => new object[] { table.Table, Number(table.Expected), Number(table.Found), new XElement("span", Class("mono"), table.FoundFingerprint), table.IsSame ? "yes" : "NO" }), 3);
+        yield return new XElement("h3", $"The proof, version {match.FromVersion} to {match.ToVersion} ", Proof(match.IsProved));
+        yield return Table(["New table", ">Expected", ">Found", "Fingerprint", "Same"], match.Tables.Select(table => new object[]
+            { table.Table, Number(table.Expected), Number(table.Found), Mono(table.FoundFingerprint), table.IsSame ? "yes" : "NO" }));
         if (match.Totals.Count > 0)
-            yield return Table(["Control total", "Lines", "Agree", "First that disagrees"], 1, match.Totals.Select(total => new object[] { total.Name, Number(total.Lines.Count), Number(total.Lines.Count(line => line.IsSame)), total.Lines.FirstOrDefault(line => !line.IsSame) is { } line ? $"{line.Label}: {line.Old ?? "none"} / {line.New ?? "none"}" : "" }), 3);
+            yield return Table(["Control total", ">Lines", ">Agree", "Added up by", "First that disagrees"], match.Totals.Select(total => new object[]
+            {
+                total.Name,
+                Number(total.Lines.Count),
+                Number(total.Lines.Count(line => line.IsSame)),
+                total.IsByEngines ? "the engines" : "Transferra, apart from the conversion",
+                total.Lines.FirstOrDefault(line => !line.IsSame) is { } line ? $"{line.Label}: {line.Old ?? "none"} / {line.New ?? "none"}" : "",
+            }));
         if (match.Differences.Count > 0)
-            yield return Table(["Table", "Record", "Column", "Expected", "Found"], 9, match.Differences.Take(50).Select(difference => new object[] { difference.Table, difference.Key, difference.Column.Length > 0 ? difference.Column : "(" + difference.Kind.ToString().ToLowerInvariant() + ")", difference.Expected, difference.Found }), 9);
+            yield return Table(["Table", "Record", "Column", "Expected", "Found"], match.Differences.Take(MostDifferences).Select(difference => new object[]
+            {
+                difference.Table,
+                difference.Key,
+                difference.Column.Length > 0 ? difference.Column : $"({difference.Kind.ToString().ToLowerInvariant()})",
+                difference.Expected,
+                difference.Found,
+            }));
     }
 
-    private static XElement Sign() => new("div", Class("sign"), new XElement("div", "Carried out by"), new XElement("div", "Date"), new XElement("div", "Checked for the office by"), new XElement("div", "Date"));
+    private static XElement Sign() => new("div", Class("sign"),
+        new XElement("div", "Carried out by"), new XElement("div", "Date"), new XElement("div", "Checked for the office by"), new XElement("div", "Date"));
 
-    // Columns from firstNumber up to endNumber are numbers, set to the right.
-    private static XElement Table(string[] heads, int firstNumber, IEnumerable<object[]> rows, int endNumber, bool sumRow = false)
+    // Heads that begin with ">" are of numbers, set to the right.
+    private static XElement Table(string[] heads, IEnumerable<object[]> rows, bool sumRow = false)
     {
         object[][] all = [.. rows];
-        return new XElement("table", new XElement("thead", new XElement("tr", heads.Select((head, i) => new XElement("th", i >= firstNumber && i < endNumber ? Class("n") : null, head)))),
-            new XElement("tbody", all.Select((row, r) => new XElement("tr", sumRow && r == all.Length - 1 ? Class("sum") : null, row.Select((cell, i) => new XElement("td", i >= firstNumber && i < endNumber ? Class("n") : null, cell))))));
+        XAttribute? Side(int column) => heads[column].StartsWith('>') ? Class("n") : null;
+        return new XElement("table",
+            new XElement("thead", new XElement("tr", heads.Select((head, i) => new XElement("th", Side(i), head.TrimStart('>'))))),
+            new XElement("tbody", all.Select((row, r) => new XElement("tr", sumRow && r == all.Length - 1 ? Class("sum") : null,
+                row.Select((cell, i) => new XElement("td", Side(i), cell))))));
     }
 
-    private static XElement Badge(string word) => new("span", Class("badge " + word switch { "through" or "proved" => "good", "stopped" or "fault" or "not proved" => "bad", "note" => "soft", _ => "warn" }), word);
+    private static XElement Badge(string word) => new("span", Class("badge " + word switch
+    {
+        "through" or "proved" => "good",
+        "stopped" or "fault" or "not proved" => "bad",
+        "note" => "soft",
+        _ => "warn",
+    }), word);
+
+    private static XElement Proof(bool isProved) => Badge(isProved ? "proved" : "not proved");
+
+    private static XElement Mono(string text) => new("span", Class("mono"), text);
 
     private static XAttribute Class(string name) => new("class", name);
 
@@ -130,5 +225,7 @@ public static class HtmlSignOff
 
     private static string Time(DateTimeOffset at) => at.ToString("yyyy-MM-dd HH:mm:ss", CultureInfo.InvariantCulture) + " UTC";
 
-    private static string Duration(double seconds) => seconds < 60 ? string.Create(CultureInfo.InvariantCulture, $"{seconds:0.0} s") : string.Create(CultureInfo.InvariantCulture, $"{Math.Floor(seconds / 60):0} min {seconds % 60:0} s");
+    private static string Duration(double seconds) => seconds < 60
+        ? string.Create(CultureInfo.InvariantCulture, $"{seconds:0.0} s")
+        : string.Create(CultureInfo.InvariantCulture, $"{Math.Floor(seconds / 60):0} min {seconds % 60:0} s");
 }

@@ -109,11 +109,11 @@ public sealed class SwapTests : IDisposable
     private Swap Prepare(IVolume? volume = null)
     {
         _folder.Write("data/ledger.db", "old");
-        _folder.Write("data/work/v6/ledger.db", "new");
+        _folder.Write("data/staged/v6/ledger.db", "new");
         return Over(volume ?? new DiskVolume());
     }
 
-    private Swap Over(IVolume volume) => new(volume, [new Move(_folder["data/ledger.db"], _folder["data/work/old/ledger.db"]), new Move(_folder["data/work/v6/ledger.db"], _folder["data/ledger.db"])]);
+    private Swap Over(IVolume volume) => new(volume, [new Move(_folder["data/ledger.db"], _folder["data/staged/old/ledger.db"]), new Move(_folder["data/staged/v6/ledger.db"], _folder["data/ledger.db"])]);
 
     [Fact]
     public void Forward_puts_the_new_in_place_and_Back_restores_every_name()
@@ -122,12 +122,12 @@ public sealed class SwapTests : IDisposable
         Assert.Equal(0, swap.DoneMoves());
         swap.Forward();
         Assert.Equal("new", File.ReadAllText(_folder["data/ledger.db"]));
-        Assert.Equal("old", File.ReadAllText(_folder["data/work/old/ledger.db"]));
+        Assert.Equal("old", File.ReadAllText(_folder["data/staged/old/ledger.db"]));
         swap.Forward(); // doing it again changes nothing
         Assert.Equal(2, swap.DoneMoves());
         swap.Back();
         Assert.Equal("old", File.ReadAllText(_folder["data/ledger.db"]));
-        Assert.Equal("new", File.ReadAllText(_folder["data/work/v6/ledger.db"]));
+        Assert.Equal("new", File.ReadAllText(_folder["data/staged/v6/ledger.db"]));
         swap.Back();
         Assert.Equal(0, swap.DoneMoves());
     }
@@ -158,7 +158,7 @@ public sealed class SwapTests : IDisposable
     public void What_fits_no_step_is_refused_and_left_alone()
     {
         Swap swap = Prepare();
-        File.Delete(_folder["data/work/v6/ledger.db"]);
+        File.Delete(_folder["data/staged/v6/ledger.db"]);
         Assert.Contains("fits no step", Assert.Throws<TransferraException>(swap.Forward).Message, StringComparison.Ordinal);
         Assert.Equal("old", File.ReadAllText(_folder["data/ledger.db"]));
     }

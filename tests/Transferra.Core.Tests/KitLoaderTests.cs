@@ -52,6 +52,35 @@ public class KitLoaderTests
         return (file, before.Count(c => c == '\n') + 1, offset - (before.LastIndexOf('\n') + 1) + 1);
     }
 
+    // One change to the old version, the text that the mistake must be told at, and its words.
+    [Theory]
+    [InlineData("{header: user_version, is: \"1\"}", "{header: user_version, sql: x, is: \"1\"}", "{header", "a sign has one of \"sql\", \"header\" and \"table\"")]
+    [InlineData("{header: user_version, is: \"1\"}", "{table: GRP, is: \"1\"}", "{table", "has \"table\", \"column\" and \"where\"")]
+    [InlineData("{header: user_version, is: \"1\"}", "{table: GRPS, column: TITLE, where: GNO = 1, is: \"1\"}", "GRPS", "there is no table GRPS")]
+    [InlineData("{header: user_version, is: \"1\"}", "{table: GRP, column: NAME, where: GNO = 1, is: \"1\"}", "NAME, where", "the table GRP has no column NAME")]
+    [InlineData("{header: user_version, is: \"1\"}", "{table: GRP, column: TITLE, where: GNO = 'x', is: \"1\"}", "= 'x'", "INTEGER and VARCHAR(1) cannot be compared")]
+    [InlineData("sql: {memory: \"old prices\"}}", "sql: {memory: \"old prices\"}, table: PART, sum: GROUPNO}", "GROUPNO}", "a total with 2 decimals adds up DECIMAL(p,2), this is INTEGER")]
+    [InlineData("sql: {memory: \"old prices\"}}", "table: PART, by: [NONE]}", "NONE", "the table PART has no column NONE")]
+    [InlineData("decimals: 2, sql: {memory: \"old prices\"}}", "decimals: 2}", "{name: Prices", "has \"sql\" for engines that answer it")]
+    [InlineData("    key: [GNO]\n", "    key: [GNO]\n    private: [SECRET]\n", "SECRET", "the table GRP has no column SECRET")]
+    public void One_mistake_in_a_version_is_told_with_its_place(string good, string bad, string at, string what)
+    {
+        string old = SampleKit.Old.Replace(good, bad, StringComparison.Ordinal);
+        Assert.NotEqual(SampleKit.Old, old);
+        DescriptionError error = ErrorsOf(old: old)[0];
+        Assert.Contains(what, error.What, StringComparison.Ordinal);
+        Assert.Equal(Place("kits/sample/versions/1.yaml", old, at), (error.File, error.Line, error.Column));
+    }
+
+    [Fact]
+    public void What_is_private_in_the_old_version_has_to_be_private_in_the_new_one()
+    {
+        string old = SampleKit.Old.Replace("    key: [GNO]\n", "    key: [GNO]\n    private: [TITLE]\n", StringComparison.Ordinal);
+        DescriptionError error = Assert.Single(ErrorsOf(old: old));
+        Assert.Equal("kits/sample/hops/1-to-2.yaml", error.File);
+        Assert.Contains("from the private column TITLE; list grp.title under private", error.What, StringComparison.Ordinal);
+    }
+
     [Fact]
     public void All_mistakes_of_all_files_are_told_in_one_go()
     {

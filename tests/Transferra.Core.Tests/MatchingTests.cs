@@ -1,4 +1,5 @@
 using Transferra.Core.Conversion;
+using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
 using Transferra.Core.Matching;
 using Transferra.Core.Records;
@@ -104,6 +105,17 @@ public sealed class MatchingTests : IDisposable
         Assert.False(match.IsProved);
         TotalLine line = Assert.Single(match.Totals[0].Lines);
         Assert.Equal(("\"125250.5\" (no whole number of units)", false), (line.New, line.IsSame));
+    }
+
+    [Fact]
+    public void Totals_of_stores_that_answer_no_sql_are_added_up_table_by_table()
+    {
+        TableShape table = _hop.From.Table("PART")!;
+        Expression sum = ExpressionParser.Parse("CAST(PRICE AS DECIMAL(10,2))"), where = ExpressionParser.Parse("PNO > 490");
+        MemoryStore store = SampleKit.Store(_hop, SampleKit.Part(1, "a", "1.50"), SampleKit.Part(2, "b", "2.25", group: 2), SampleKit.Part(3, "c", "0.05"), SampleKit.Part(4, "d", "no price"), SampleKit.Part(491, "e", "9.00", group: null));
+        Assert.Equal(new Dictionary<string, Int128> { ["1"] = 155, ["2"] = 225, [TotalLine.NoLabel] = 900 }, GroupSums.Of(store, new GroupSum(table, ["GROUPNO"], sum, null), CancellationToken.None));
+        Assert.Equal(new Dictionary<string, Int128> { [""] = 900 }, GroupSums.Of(store, new GroupSum(table, [], sum, where), CancellationToken.None));
+        Assert.Equal(new Dictionary<string, Int128> { ["1"] = 3, ["2"] = 1, [TotalLine.NoLabel] = 1 }, GroupSums.Of(store, new GroupSum(table, ["GROUPNO"], null, null), CancellationToken.None));
     }
 
     [Fact]

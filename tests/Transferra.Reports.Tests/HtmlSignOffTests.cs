@@ -63,7 +63,7 @@ public sealed class HtmlSignOffTests
         Assert.Contains("QIH was not changed over", page.Value, StringComparison.Ordinal);
         Assert.Equal(["JRNL", "4321", "JDATE", "31/02/23", "this is no date"], RowOf(page, "JRNL", "Value"));
         Assert.Equal(["entry", "4711", "amount", "12.00", "12.01"], RowOf(page, "entry", "Expected", "Record"));
-        Assert.Equal(["Debits by period", "1", "0", "15: 35539.75 / 35203.61"], RowOf(page, "Debits by period", "Control total"));
+        Assert.Equal(["Debits by period", "1", "0", "the engines", "15: 35539.75 / 35203.61"], RowOf(page, "Debits by period", "Control total"));
         Assert.Contains(page.Descendants("span"), badge => badge.Value == "not proved");
     }
 

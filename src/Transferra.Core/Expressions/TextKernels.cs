@@ -75,15 +75,33 @@ internal sealed class SubstringKernel(Kernel text, Kernel start, Kernel? length)
     }
 }
 
-/// <summary>Lets texts through as they are, and reports those with too many characters.</summary>
+/// <summary>Lets texts through as they are, without a copy as long as none is too long; one that is becomes null, with a fault.</summary>
 internal sealed class LengthKernel(Kernel inner, FieldType type, string blame, string reason) : Kernel(type)
 {
+    private readonly BytesVector _result = new(type);
+
     public override Vector Evaluate(EvaluationContext context)
     {
         var texts = (BytesVector)inner.Evaluate(context);
+        int row = FirstTooLong(texts, 0);
+        if (row == texts.Count) return texts;
+        _result.Reset();
+        for (int next = 0; next < texts.Count; row = FirstTooLong(texts, next))
+        {
+            for (; next < row; next++) _result.AppendFrom(texts, next);
+            if (row == texts.Count) break;
+            _result.AppendNull();
+            context.Fault(row, FaultCode.TooLong, blame, texts.Show(row), reason);
+            next++;
+        }
+        return _result;
+    }
+
+    private int FirstTooLong(BytesVector texts, int row)
+    {
         ReadOnlySpan<int> ends = texts.Ends;
-        for (int row = 0, start = 0; row < ends.Length; start = ends[row++])
-            if (ends[row] - start > Type.Length && Casts.Characters(texts[row]) > Type.Length) context.Fault(row, FaultCode.TooLong, blame, texts.Show(row), reason);
-        return texts;
+        for (int start = row == 0 ? 0 : ends[row - 1]; row < ends.Length; start = ends[row++])
+            if (ends[row] - start > Type.Length && Casts.Characters(texts[row]) > Type.Length) return row;
+        return row;
     }
 }

@@ -2,6 +2,7 @@
 // Holds: (1) every byte belongs to exactly one field, separator or line end; (2) a record never exceeds MaxRecordBytes: a quote that
 // is never closed is a fault of the record that opened it, and reading goes on at the next line, so that nothing is swallowed silently;
 // (3) memory is one buffer and one record, whatever the file's size.
+using System.Buffers;
 using System.Text;
 
 namespace Transferra.Stores.Delimited;
@@ -14,6 +15,7 @@ internal sealed class DelimitedParser : IDisposable
 
     private readonly Stream _text;
     private readonly byte _separator, _quote;
+    private readonly SearchValues<byte> _special;
     private readonly int _maxRecordBytes;
     private byte[] _buffer = new byte[1 << 16];
     private int _start, _end;
@@ -32,6 +34,7 @@ internal sealed class DelimitedParser : IDisposable
         IsWide = encoding is UnicodeEncoding;
         _text = IsWide ? Encoding.CreateTranscodingStream(file, encoding, new UTF8Encoding(false)) : file;
         (_separator, _quote, _maxRecordBytes) = ((byte)form.Separator, (byte)form.Quote, maxRecordBytes);
+        _special = SearchValues.Create([_separator, _quote, (byte)'\n', (byte)'\r']);
     }
 
     /// <summary>Whether the file is in UTF-16; a field then has the character U+FFFD where its bytes are no text.</summary>
@@ -108,11 +111,17 @@ internal sealed class DelimitedParser : IDisposable
                     Consume(at);
                     return;
                 }
-                byte value = _buffer[_start + at];
-                if (value == _separator || value is (byte)'\n' or (byte)'\r') break;
-                if (quoted && Fault.Length == 0) Fault = "there is text behind a closing quote";
-                else if (value == _quote && Fault.Length == 0) Fault = "there is a quote inside a field that does not begin with one";
-                Add(value);
+                ReadOnlySpan<byte> there = _buffer.AsSpan(_start + at, _end - _start - at);
+                int plain = there.IndexOfAny(_special);
+                if (plain < 0) plain = there.Length;
+                if (quoted && plain > 0 && Fault.Length == 0) Fault = "there is text behind a closing quote";
+                Add(there[..plain]);
+                at += plain;
+                if (plain == there.Length) continue;
+                byte value = there[plain];
+                if (value != _quote) break;
+                if (Fault.Length == 0) Fault = quoted ? "there is text behind a closing quote" : "there is a quote inside a field that does not begin with one";
+                Add([value]);
                 at++;
             }
             Close(quoted);
@@ -132,14 +141,21 @@ internal sealed class DelimitedParser : IDisposable
         while (true)
         {
             if (at > _maxRecordBytes || !Ensure(at)) return false;
-            byte value = _buffer[_start + at++];
+            ReadOnlySpan<byte> there = _buffer.AsSpan(_start + at, _end - _start - at);
+            int plain = there.IndexOfAny(_quote, (byte)'\n');
+            if (plain < 0) plain = there.Length;
+            Add(there[..plain]);
+            at += plain;
+            if (plain == there.Length) continue;
+            byte value = there[plain];
+            at++;
             if (value == _quote)
             {
                 if (!Ensure(at) || _buffer[_start + at] != _quote) return true;
                 at++;
             }
-            else if (value == '\n') _nextLine++;
-            Add(value);
+            else _nextLine++;
+            Add([value]);
         }
     }
 
@@ -151,15 +167,16 @@ internal sealed class DelimitedParser : IDisposable
         _fields.Clear();
         _valueBytes = 0;
         int at = 0;
-        for (; Ensure(at) && _buffer[_start + at] is not ((byte)'\n'); at++) Add(_buffer[_start + at]);
+        for (; Ensure(at) && _buffer[_start + at] != '\n'; at++) Add([_buffer[_start + at]]);
         Close(quoted: true);
         Consume(Ensure(at) ? at + 1 : at);
     }
 
-    private void Add(byte value)
+    private void Add(ReadOnlySpan<byte> values)
     {
-        if (_valueBytes == _values.Length) Array.Resize(ref _values, _valueBytes * 2);
-        _values[_valueBytes++] = value;
+        if (_values.Length - _valueBytes < values.Length) Array.Resize(ref _values, Math.Max(_values.Length * 2, _valueBytes + values.Length));
+        values.CopyTo(_values.AsSpan(_valueBytes));
+        _valueBytes += values.Length;
     }
 
     private void Close(bool quoted) => _fields.Add((_valueBytes, quoted));
