@@ -19,12 +19,22 @@ internal sealed record DbfField(string Name, char Kind, int Offset, int Length, 
     public const string KnownKinds = "CNFDLMIBTY@+OVQGP";
 
     /// <summary>Whether the record holds a pointer into the memo file and not the value.</summary>
-    public bool IsMemo(DbfLevel level) => Kind is 'M' or 'G' or 'P' || (Kind == 'B' && !level.IsVisual) || (Kind == 'M' && level.IsVisual);
+    public bool IsMemo(DbfLevel level) => Kind is 'M' or 'G' or 'P' || (Kind == 'B' && !level.IsVisual);
+
+    /// <summary>The bytes that every field of its kind has; null when they differ.</summary>
+    public int? FixedLength(DbfLevel level) => Kind switch
+    {
+        'D' or 'T' or '@' or 'Y' or 'O' => 8,
+        'B' when level.IsVisual => 8,
+        'I' or '+' => 4,
+        'L' => 1,
+        _ => null,
+    };
 
     /// <summary>What it holds.</summary>
     public FieldType TypeIn(DbfLevel level) => Kind switch
     {
-        'C' or 'V' => IsBinary ? new FieldType(FieldKind.Binary) : new FieldType(FieldKind.Text, Length: Kind == 'V' ? Length : Length),
+        'C' or 'V' => IsBinary ? new FieldType(FieldKind.Binary) : new FieldType(FieldKind.Text, Length: Length),
         'N' or 'F' when Decimals == 0 => Length <= 18 ? FieldType.Integer : FieldType.Decimal(Length, 0),
         'N' or 'F' => FieldType.Decimal(Math.Max(Length - 1, Decimals), Decimals),
         'D' => FieldType.Date,
