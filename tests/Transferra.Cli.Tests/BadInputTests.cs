@@ -152,6 +152,15 @@ public sealed class BadInputTests : IDisposable
         Refused("upgrade", "--yes", "QIH", "--yes", "QWS").Says("5 things stand in the way", "Which scheme does the firm account for tax under? (standard, cash)", "answers: {tax_scheme: ...}", "data/QIH/papers is not there", "/proc/transferra-sets");
     }
 
+    [Fact]
+    public void Something_at_the_new_stores_place_is_refused_before_anything_begins()
+    {
+        File.WriteAllText(_office["data/QST/stock.db"], "left over from a trial");
+        Refused("upgrade", "QST", "--yes", "QST").Says("QST, place of the new store", "stock.db is there already", "move it away");
+        File.Delete(_office["data/QST/stock.db"]);
+        BuiltProgram.Run(_office.Path, "upgrade", "QST", "--yes", "QST").Expect(0);
+    }
+
     [Theory]
     [InlineData("upgrade NONE", "there is no company NONE", "QIH, QWS, QST")]
     [InlineData("undo --run 20200101-000000", "there is no run 20200101-000000", "")]

@@ -73,6 +73,14 @@ public class KitLoaderTests
     }
 
     [Fact]
+    public void A_total_is_not_grouped_by_a_private_column()
+    {
+        string old = SampleKit.Old.Replace("    key: [PNO]\n", "    key: [PNO]\n    private: [SPARE]\n", StringComparison.Ordinal)
+            .Replace("sql: {memory: \"old prices\"}}", "sql: {memory: \"old prices\"}, table: PART, by: [SPARE]}", StringComparison.Ordinal);
+        Assert.Contains("SPARE is private", Assert.Single(ErrorsOf(old: old)).What, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public void What_is_private_in_the_old_version_has_to_be_private_in_the_new_one()
     {
         string old = SampleKit.Old.Replace("    key: [GNO]\n", "    key: [GNO]\n    private: [TITLE]\n", StringComparison.Ordinal);

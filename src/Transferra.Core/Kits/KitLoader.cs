@@ -219,7 +219,10 @@ public static class KitLoader
         IReadOnlyList<PlacedText> by = total.Texts("by");
         if (tableName is null || Find(tableName, tables, total.Errors) is not { } table) return null;
         foreach (PlacedText column in by)
+        {
             if (table.OrdinalOf(column.Value) < 0) column.Report(total.Errors, $"the table {table.Name} has no column {column}");
+            else if (!table.MayShow(column.Value)) column.Report(total.Errors, $"a total is shown by its groups, and {column} is private");
+        }
         Expression? parsed = sum is null ? null : PlacedExpression.Parse(sum, total.Errors);
         if (parsed is not null)
         {

@@ -26,6 +26,7 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
         if (On.Fact(Stages.Backup, "proved") is not > 0) obstacles.Add("there is no proved backup set");
         if (On.Fact(Stages.Convert, "exceptions") is not 0 and { } exceptions) obstacles.Add($"{exceptions} records could not be converted");
         if (On.Fact(Stages.Match, "proved") is not 1) obstacles.Add("the match did not prove the new store");
+        if (On.Company.MovesTo is { } newPlace && On.Context.Volume.Exists(newPlace.Path)) obstacles.Add($"{newPlace.Path} is there already, where the new store is to go");
         if (obstacles.Count > 0) return obstacles;
         IReadOnlyList<FileHolder> holders = OpenFiles.HoldersOf(On.Context.Stores.FilesOf(On.Company.OldStore));
         if (holders.Count > 0) obstacles.Add(FormattableString.Invariant($"the store is open in {holders[0].Program} (process {holders[0].ProcessId})"));

@@ -47,6 +47,8 @@ public static class Readiness
         gates.Add(new Gate(company.Code, "nobody has it open", survey.OpenedBy.Count == 0, survey.OpenedBy.Count == 0 ? "no other process" : string.Join(", ", survey.OpenedBy), "Close the program there, then try again."));
         foreach (string folder in company.DocumentFolders.Where(folder => !Directory.Exists(folder)))
             gates.Add(new Gate(company.Code, "documents", false, $"the folder {folder} is not there", $"Correct documents in {OfficeLoader.FileName}, or find out where the folder went."));
+        if (company.MovesTo is { } newPlace && Path.Exists(newPlace.Path))
+            gates.Add(new Gate(company.Code, "place of the new store", false, $"{newPlace.Path} is there already", "Find out what it is and move it away, or name another place under new-store."));
         long content = survey.StoreBytes + survey.DocumentBytes;
         foreach (string place in context.Office.BackupFolders)
             AddPlace(gates, context, company, "backup place", place, 2 * content);
