@@ -2,6 +2,7 @@
 using Transferra.Core.Records;
 using Transferra.Stores.Dbf;
 using Transferra.Stores.Delimited;
+using Transferra.Stores.Postgresql;
 using Transferra.Stores.Sqlite;
 
 namespace Transferra.Stores;
@@ -15,23 +16,32 @@ public sealed class StoreOpener : IStoreOpener
         "sqlite" => SqliteStore.Open(address.Path, textEncoding),
         "dbf" => DbfStore.Open(address.Path, textEncoding),
         "delimited" => DelimitedStore.Open(address, textEncoding),
+        "postgresql" => PgStore.Open(address, textEncoding),
         _ => throw Unknown(address),
     };
 
     /// <inheritdoc/>
-    public IStoreBuilder Create(StoreAddress address, string? textEncoding = null) => address.Engine switch
+    public IStoreBuilder Create(StoreAddress address, string? textEncoding = null, bool keysFirst = false) => address.Engine switch
     {
         "sqlite" when textEncoding is null => SqliteStoreBuilder.Create(address.Path),
         "sqlite" => throw new TransferraException($"a new SQLite store keeps its text in UTF-8, and the kit wants {textEncoding}", "Take text-encoding out of the new version's file in the kit."),
         "dbf" => DbfStoreBuilder.Create(address.Path, textEncoding),
         "delimited" => DelimitedStoreBuilder.Create(address, textEncoding),
+        "postgresql" => PgStoreBuilder.Create(address, keysFirst),
         _ => throw Unknown(address),
     };
 
     /// <inheritdoc/>
-    public IReadOnlyList<string> FilesOf(StoreAddress address) => Directory.Exists(address.Path)
+    public IReadOnlyList<string> FilesOf(StoreAddress address) => address.IsOnServer ? [] : Directory.Exists(address.Path)
         ? [.. Directory.EnumerateFiles(address.Path).Order(StringComparer.Ordinal)]
         : [address.Path, .. ((string[])["-journal", "-wal", "-shm"]).Select(suffix => address.Path + suffix).Where(File.Exists)];
+
+    /// <inheritdoc/>
+    public IStoreServer ServerOf(StoreAddress address) => address.Engine switch
+    {
+        "postgresql" => new PgServer(address.Server!),
+        _ => throw Unknown(address),
+    };
 
     private static TransferraException Unknown(StoreAddress address) =>
         new($"there is no engine {address.Engine}", "Correct the store in office.yaml.");

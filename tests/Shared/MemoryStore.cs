@@ -24,6 +24,8 @@ internal sealed class MemoryStore : IStore, IStoreBuilder
 
     public IReadOnlyList<TableShape> ReadShape() => [.. Tables.Values.Select(table => table.Shape)];
 
+    public IReadOnlyList<StoreObject> ListObjects() => [];
+
     public long CountRows(string table) => Tables[table].Rows.Count;
 
     public QueryAnswer Ask(string sql) => Answers[sql];

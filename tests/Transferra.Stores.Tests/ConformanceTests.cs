@@ -8,7 +8,7 @@ namespace Transferra.Stores.Tests;
 /// <summary>What every engine must do, and that records come through any two of them with equal fingerprints.</summary>
 public sealed class ConformanceTests : IDisposable
 {
-    public static readonly string[] Engines = ["sqlite", "dbf", "delimited"];
+    public static readonly string[] Engines = ["sqlite", "dbf", "delimited", "postgresql"];
 
     public static TheoryData<string> EachEngine => [.. Engines];
 
@@ -26,9 +26,15 @@ public sealed class ConformanceTests : IDisposable
     private readonly TempFolder _folder = new();
     private readonly StoreOpener _stores = new();
 
-    public void Dispose() => _folder.Dispose();
+    private readonly TestServers _servers = new();
 
-    private StoreAddress At(string engine, string name) => new(engine, _folder[name], engine == "delimited" ? new Dictionary<string, string> { ["separator"] = ";" } : null);
+    public void Dispose()
+    {
+        _servers.Dispose();
+        _folder.Dispose();
+    }
+
+    private StoreAddress At(string engine, string name) => StoreAddress.ServerEngines.Contains(engine) ? _servers.Database(engine, name) : new(engine, _folder[name], engine == "delimited" ? new Dictionary<string, string> { ["separator"] = ";" } : null);
 
     // Names that every engine can hold; what is special to one is in that engine's own tests.
     private static readonly TableShape Values = new("VALS",

@@ -58,3 +58,8 @@ public sealed class TransferraException : Exception
     /// <summary>What the administrator can do; "" when nothing is known.</summary>
     public string Next { get; }
 }
+
+/// <summary>Raised when records with the same key were loaded into a store that builds its keys at the end.</summary>
+/// <param name="table">The table.</param>
+/// <param name="reason">The engine's words.</param>
+public sealed class KeyConflictException(string table, string reason) : Exception($"{table}: {reason}");

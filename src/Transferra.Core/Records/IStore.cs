@@ -17,6 +17,12 @@ public sealed record StoreIdentity(string Engine, string EngineVersion, long Byt
     public const string Guess = "guessed_form";
 }
 
+/// <summary>Something that a store has beside its tables.</summary>
+/// <param name="Kind">view, trigger, routine, sequence or event.</param>
+/// <param name="Name">As the store spells it.</param>
+/// <param name="Of">The table it belongs to, or a sequence's position; "" when neither.</param>
+public sealed record StoreObject(string Kind, string Name, string Of = "");
+
 /// <summary>Records of one table, in order.</summary>
 public interface IRecordReader : IDisposable
 {
@@ -33,6 +39,9 @@ public interface IStore : IDisposable
 
     /// <summary>The tables it has, with columns as the engine declares them, ordered by name.</summary>
     IReadOnlyList<TableShape> ReadShape();
+
+    /// <summary>What it has beside tables: views, triggers, routines, sequences. Listed, so that nobody is surprised by what a conversion does not carry.</summary>
+    IReadOnlyList<StoreObject> ListObjects();
 
     /// <summary>Exact number of records.</summary>
     long CountRows(string table);
@@ -72,20 +81,9 @@ public interface IStoreBuilder : IDisposable
     /// <param name="rejects">Receives the rows the engine would not take.</param>
     void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects);
 
-    /// <summary>Builds keys and indexes, sets header fields, and flushes everything to disk.</summary>
+    /// <summary>Builds keys, indexes and relations, sets header fields, proves the counts, and flushes everything to disk.</summary>
+    /// <exception cref="KeyConflictException">Records with the same key came in, and the store was not created to refuse them one by one.</exception>
     void Complete(IReadOnlyDictionary<string, string> headerFields);
-}
-
-/// <summary>Where a company's records live, as office.yaml says.</summary>
-/// <param name="Engine">"sqlite", "dbf" or "delimited".</param>
-/// <param name="Path">Full path of the file, or of the folder of tables.</param>
-/// <param name="Form">How a folder of delimited text is written, by key; null when nothing is said.</param>
-public sealed record StoreAddress(string Engine, string Path, IReadOnlyDictionary<string, string>? Form = null)
-{
-    private static readonly Dictionary<string, string> Nothing = [];
-
-    /// <summary>What is said of its form; empty when nothing is.</summary>
-    public IReadOnlyDictionary<string, string> Options => Form ?? Nothing;
 }
 
 /// <summary>Opens and creates stores. Filled in by Transferra.Stores.</summary>
@@ -97,11 +95,33 @@ public interface IStoreOpener
     /// <exception cref="TransferraException">Missing, empty, foreign, damaged beyond opening, or locked.</exception>
     IStore Open(StoreAddress address, string? textEncoding = null);
 
-    /// <summary>Starts a new, empty store in a file or folder that must not exist.</summary>
+    /// <summary>Starts a new, empty store in a file, folder or database that must not exist.</summary>
     /// <param name="address">Where.</param>
     /// <param name="textEncoding">Name of the code page to write text in; null for UTF-8.</param>
-    IStoreBuilder Create(StoreAddress address, string? textEncoding = null);
+    /// <param name="keysFirst">Whether a record whose key is there already is refused when it comes. Some engines load faster when keys are built at
+    /// the end; those then throw <see cref="KeyConflictException"/> when the keys do not allow it.</param>
+    IStoreBuilder Create(StoreAddress address, string? textEncoding = null, bool keysFirst = false);
 
-    /// <summary>The files a store consists of, as they are now: the main file first, or those of its folder by name.</summary>
+    /// <summary>The files a store consists of, as they are now: the main file first, or those of its folder by name; none for one on a server.</summary>
     IReadOnlyList<string> FilesOf(StoreAddress address);
+
+    /// <summary>The server that keeps a store.</summary>
+    /// <param name="address">One whose <see cref="StoreAddress.Server"/> is given.</param>
+    IStoreServer ServerOf(StoreAddress address);
+}
+
+/// <summary>What can be done to stores as a whole inside a database server.</summary>
+public interface IStoreServer
+{
+    /// <summary>Whether the server has a store of this name.</summary>
+    bool Exists(string name);
+
+    /// <summary>Gives a store another name; fails when it is in use or the new name is taken. It is on the server's disk when this returns.</summary>
+    void Rename(string from, string to);
+
+    /// <summary>Removes a store that we made ourselves; fine when it is not there.</summary>
+    void Remove(string name);
+
+    /// <summary>Who is connected to a store, apart from this process: user, program and host in words.</summary>
+    IReadOnlyList<string> ConnectedTo(string name);
 }

@@ -6,7 +6,14 @@ namespace Transferra.Core.Records;
 /// <param name="Type">What it holds.</param>
 /// <param name="Required">Whether null is not allowed.</param>
 /// <param name="IsPrivate">Whether its values are people's own affair and never shown: not in lists, reports, messages or journals.</param>
-public sealed record ColumnShape(string Name, FieldType Type, bool Required = false, bool IsPrivate = false);
+/// <param name="Default">What the engine puts in when nothing is said: a literal as SQL writes it, or the engine's own expression as read from it; null when nothing.</param>
+public sealed record ColumnShape(string Name, FieldType Type, bool Required = false, bool IsPrivate = false, string? Default = null);
+
+/// <summary>An index beside the key.</summary>
+/// <param name="Name">As the store spells it; "" in a kit, where it is made from the table's and columns' names.</param>
+/// <param name="Columns">In its order; an index over expressions names none.</param>
+/// <param name="IsUnique">Whether no two records may have the same values.</param>
+public sealed record IndexShape(string Name, IReadOnlyList<string> Columns, bool IsUnique);
 
 /// <summary>A declared link from one table to another.</summary>
 /// <param name="Columns">Columns of this table.</param>
@@ -22,6 +29,12 @@ public sealed record RelationShape(IReadOnlyList<string> Columns, string To, IRe
 public sealed record TableShape(
     string Name, IReadOnlyList<ColumnShape> Columns, IReadOnlyList<string> Key, IReadOnlyList<RelationShape> Relations)
 {
+    /// <summary>Indexes beside the key.</summary>
+    public IReadOnlyList<IndexShape> Indexes { get; init; } = [];
+
+    /// <summary>The column whose values the engine counts up by itself; null when none.</summary>
+    public string? NumberedColumn { get; init; }
+
     /// <summary>What stands in place of a private value wherever it would be shown.</summary>
     public const string Private = "(private)";
 

@@ -40,6 +40,8 @@ internal sealed class DbfStore : IStore
 
     public IReadOnlyList<TableShape> ReadShape() => [.. _tables.Select(table => table.Shape)];
 
+    public IReadOnlyList<StoreObject> ListObjects() => [];
+
     public long CountRows(string table) => Table(table).LiveRecords;
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy)

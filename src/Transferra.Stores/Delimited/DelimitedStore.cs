@@ -39,6 +39,8 @@ internal sealed class DelimitedStore : IStore
 
     public IReadOnlyList<TableShape> ReadShape() => [.. _tables.Select(table => table.Shape)];
 
+    public IReadOnlyList<StoreObject> ListObjects() => [];
+
     public long CountRows(string table) => Table(table).Records;
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy)

@@ -110,6 +110,9 @@ internal sealed class SqliteStore : IStore
         return [.. names.Rows.Select(row => ReadTable(row[0]!))];
     }
 
+    public IReadOnlyList<StoreObject> ListObjects() =>
+        [.. Ask("SELECT type, name, CASE type WHEN 'trigger' THEN tbl_name ELSE '' END FROM sqlite_schema WHERE type IN ('view', 'trigger') ORDER BY 1, 2").Rows.Select(row => new StoreObject(row[0]!, row[1]!, row[2]!))];
+
     private TableShape ReadTable(string name)
     {
         QueryAnswer info = Ask($"SELECT name, type, \"notnull\", pk FROM pragma_table_info({Literal(name)}) ORDER BY cid");

@@ -1,0 +1,66 @@
+// StoreAddress.cs: where a company's records live, as office.yaml says: a file, a folder, or a database on a server.
+// Holds: (1) an address never contains a password, only where one is kept; (2) every store that an upgrade makes stands beside the one it is
+//        made for, so that the change-over is a rename.
+using System.Globalization;
+
+namespace Transferra.Core.Records;
+
+/// <summary>A database server, and as whom we come to it.</summary>
+/// <param name="Host">Name or address; a path starting with "/" is a folder of a local socket.</param>
+/// <param name="Port">1 to 65535; 0 for the engine's usual one.</param>
+/// <param name="User">Name at the server; "" for the engine's own habit.</param>
+/// <param name="PasswordFile">File that only its owner may read, with the password in its first line; null when there is none.</param>
+/// <param name="PasswordVariable">Environment variable that holds the password; null when there is none.</param>
+/// <param name="Owner">Who is to own new stores; null for the user who makes them.</param>
+public sealed record ServerAddress(string Host, int Port, string User, string? PasswordFile = null, string? PasswordVariable = null, string? Owner = null);
+
+/// <summary>Where a company's records live.</summary>
+/// <param name="Engine">One of <see cref="FileEngines"/> and <see cref="ServerEngines"/>.</param>
+/// <param name="Path">Full path of the file or of the folder of tables; on a server, the database's name there.</param>
+/// <param name="Form">How a folder of delimited text is written, or what else the engine must be told, by key; null when nothing is said.</param>
+/// <param name="Server">Where the server is; null for files.</param>
+public sealed record StoreAddress(string Engine, string Path, IReadOnlyDictionary<string, string>? Form = null, ServerAddress? Server = null)
+{
+    private static readonly Dictionary<string, string> Nothing = [];
+
+    /// <summary>Engines whose stores are files or folders.</summary>
+    public static readonly IReadOnlyList<string> FileEngines = ["sqlite", "dbf", "delimited"];
+
+    /// <summary>Engines whose stores are databases on a server.</summary>
+    public static readonly IReadOnlyList<string> ServerEngines = ["postgresql", "mariadb", "firebird"];
+
+    // PostgreSQL cuts names after 63 bytes, MariaDB after 64 characters.
+    private const int LongestName = 63;
+
+    /// <summary>A file or folder that is no store, as it takes part in a change-over.</summary>
+    public static StoreAddress OfFiles(string path) => new("files", path);
+
+    /// <summary>What is said of its form; empty when nothing is.</summary>
+    public IReadOnlyDictionary<string, string> Options => Form ?? Nothing;
+
+    /// <summary>Whether a server keeps it.</summary>
+    public bool IsOnServer => Server is not null;
+
+    /// <summary>The address as a person reads it, and as journals know it again.</summary>
+    public string Shown => Server is null ? Path
+        : Server.Port == 0 ? $"{Path} ({Engine} at {Server.Host})" : string.Create(CultureInfo.InvariantCulture, $"{Path} ({Engine} at {Server.Host}:{Server.Port})");
+
+    /// <summary>The last part of the path or name.</summary>
+    public string Name => System.IO.Path.GetFileName(Path);
+
+    /// <summary>The folder it lies in; "" for a database that has a name and no path.</summary>
+    public string Folder => System.IO.Path.GetDirectoryName(Path) ?? "";
+
+    /// <summary>A place beside it for a store that a run makes or sets aside.</summary>
+    /// <param name="workFolder">The run's folder beside a store of files.</param>
+    /// <param name="run">The run's id.</param>
+    /// <param name="label">What it is there: "v6", "old-v5".</param>
+    public StoreAddress Beside(string workFolder, string run, string label)
+    {
+        if (Server is null) return this with { Path = System.IO.Path.Combine(workFolder, label, Name) };
+        // A name beside its own, told apart by run and label, which stand first so that cutting a long name cuts none of them off.
+        string name = $"transferra-{run}-{label}-{Name}";
+        if (name.Length > LongestName && Folder.Length == 0) name = name[..LongestName];
+        return this with { Path = Folder.Length == 0 ? name : System.IO.Path.Combine(Folder, name) };
+    }
+}

@@ -1,0 +1,97 @@
+// PgConnection.cs: opens connections to a PostgreSQL server and words what it says when it does not open one.
+using Npgsql;
+using Transferra.Core.Records;
+using Transferra.Stores.Servers;
+
+namespace Transferra.Stores.Postgresql;
+
+internal static class PgConnection
+{
+    /// <summary>The database that every server has, for questions about others.</summary>
+    public const string Maintenance = "postgres";
+
+    private const int UsualPort = 5432;
+
+    // By this name we know our own connections among those of a database.
+    public static readonly string Application = FormattableString.Invariant($"transferra {Environment.ProcessId}");
+
+    // Nothing that an administrator set for users may cut a long read short or change how a value is written; rows that a policy
+    // would hide must be an error and not a silent loss.
+    private const string Settings = "SET statement_timeout = 0; SET lock_timeout = 0; SET idle_in_transaction_session_timeout = 0; SET DateStyle = 'ISO, YMD'; "
+        + "SET IntervalStyle = 'iso_8601'; SET TimeZone = 'UTC'; SET extra_float_digits = 1; SET row_security = off";
+
+    /// <summary>An open connection without pooling, so that nothing of us stays in a database that is about to be renamed.</summary>
+    /// <exception cref="TransferraException">The server is not there, does not let us in, or has no such database.</exception>
+    public static NpgsqlConnection Open(ServerAddress server, string database)
+    {
+        var parts = new NpgsqlConnectionStringBuilder
+        {
+            Host = server.Host,
+            Port = server.Port == 0 ? UsualPort : server.Port,
+            Database = database,
+            Pooling = false,
+            Timeout = 15, // seconds to connect
+            CommandTimeout = 0,
+            ApplicationName = Application,
+            ReadBufferSize = 1 << 16,
+            WriteBufferSize = 1 << 16,
+            SslMode = SslMode.Prefer,
+        };
+        if (server.User.Length > 0) parts.Username = server.User;
+        // Without a place of our own, the driver looks where the engine's own programs look: PGPASSWORD, .pgpass, the socket's peer.
+        if (ServerPassword.Of(server) is { } password) parts.Password = password;
+        var connection = new NpgsqlConnection(parts.ToString());
+        try
+        {
+            connection.Open();
+            Execute(connection, Settings);
+            return connection;
+        }
+        catch (Exception error) when (error is NpgsqlException or System.Net.Sockets.SocketException or ArgumentException or InvalidOperationException or TimeoutException)
+        {
+            connection.Dispose();
+            throw Explain(server, database, error);
+        }
+    }
+
+    private static TransferraException Explain(ServerAddress server, string database, Exception error)
+    {
+        string at = FormattableString.Invariant($"{server.Host}:{(server.Port == 0 ? UsualPort : server.Port)}");
+        return (error as PostgresException)?.SqlState switch
+        {
+            PostgresErrorCodes.InvalidCatalogName => new($"there is no database {database} on the PostgreSQL server at {at}", "Correct the store in office.yaml.", error),
+            PostgresErrorCodes.InvalidPassword or PostgresErrorCodes.InvalidAuthorizationSpecification =>
+                new($"the PostgreSQL server at {at} does not let {(server.User.Length > 0 ? server.User : "this user")} in: {((PostgresException)error).MessageText}",
+                    "Correct user and password-file in office.yaml, or the server's rules of who may come (pg_hba.conf).", error),
+            { } => new($"the PostgreSQL server at {at} refuses the database {database}: {((PostgresException)error).MessageText}", "Look into the server's log.", error),
+            null when error.InnerException is TimeoutException or System.Net.Sockets.SocketException || error is TimeoutException =>
+                new($"no PostgreSQL server answers at {at}: {(error.InnerException ?? error).Message}", "Start it, or correct host and port in office.yaml.", error),
+            // The driver says "No password has been provided" here, and nothing secret.
+            null => new($"the PostgreSQL server at {at} cannot be used: {error.Message}", "Give a password-file in office.yaml, or a line in .pgpass; see docs/servers.md.", error),
+        };
+    }
+
+    /// <summary>What the engine said when work with a store broke off.</summary>
+    public static TransferraException Stopped(string what, Exception error)
+    {
+        string said = error is PostgresException { } refused ? refused.MessageText + (refused.Detail is { Length: > 0 } detail && refused.SqlState != PostgresErrorCodes.UniqueViolation ? $" ({detail})" : "") : error.Message;
+        return new TransferraException($"{what}: {said}", "Look into the server's log, for room on its disk and for its health. The old data is untouched.", error);
+    }
+
+    public static void Execute(NpgsqlConnection connection, string sql)
+    {
+        using var command = new NpgsqlCommand(sql, connection);
+        command.ExecuteNonQuery();
+    }
+
+    public static object? Scalar(NpgsqlConnection connection, string sql, params ReadOnlySpan<object> values)
+    {
+        using var command = new NpgsqlCommand(sql, connection);
+        foreach (object value in values) command.Parameters.AddWithValue(value);
+        return command.ExecuteScalar() is { } found and not DBNull ? found : null;
+    }
+
+    public static string Quote(string name) => "\"" + name.Replace("\"", "\"\"", StringComparison.Ordinal) + "\"";
+
+    public static string Literal(string text) => "'" + text.Replace("'", "''", StringComparison.Ordinal) + "'";
+}

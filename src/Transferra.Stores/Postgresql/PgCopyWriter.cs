@@ -1,0 +1,114 @@
+// PgCopyWriter.cs: rows of a batch in COPY's binary form. Source of the layout: PgRecordReader.cs.
+using System.Buffers.Binary;
+using Transferra.Core.Records;
+
+namespace Transferra.Stores.Postgresql;
+
+/// <summary>Writes rows of outputs into one buffer that is sent when it has grown.</summary>
+internal sealed class PgCopyWriter
+{
+    private const int SendBytes = 1 << 16, FixedRoom = 64;
+
+    private static readonly byte[] Signature = [.. "PGCOPY\n"u8, 0xFF, (byte)'\r', (byte)'\n', 0, 0, 0, 0, 0, 0, 0, 0, 0];
+    private static readonly int DaysTo2000 = new DateOnly(2000, 1, 1).DayNumber;
+    private static readonly long MicrosTo2000 = DaysTo2000 * 86_400_000_000;
+
+    private readonly Stream _stream;
+    private byte[] _buffer = new byte[2 * SendBytes];
+    private int _length;
+
+    /// <param name="stream">Of a COPY that has just begun; not disposed.</param>
+    public PgCopyWriter(Stream stream)
+    {
+        _stream = stream;
+        Signature.CopyTo(_buffer, 0);
+        _length = Signature.Length;
+    }
+
+    /// <summary>Adds the rows.</summary>
+    public void Add(IReadOnlyList<Vector> vectors, ReadOnlySpan<int> rows)
+    {
+        foreach (int row in rows)
+        {
+            Room(2);
+            BinaryPrimitives.WriteInt16BigEndian(_buffer.AsSpan(_length), (short)vectors.Count);
+            _length += 2;
+            for (int column = 0; column < vectors.Count; column++) Add(vectors[column], row);
+            if (_length >= SendBytes) Send();
+        }
+    }
+
+    private void Add(Vector vector, int row)
+    {
+        if (vector.IsNull(row))
+        {
+            Room(4);
+            BinaryPrimitives.WriteInt32BigEndian(_buffer.AsSpan(_length), -1);
+            _length += 4;
+            return;
+        }
+        if (vector is BytesVector bytes)
+        {
+            ReadOnlySpan<byte> value = bytes[row];
+            Room(4 + value.Length);
+            BinaryPrimitives.WriteInt32BigEndian(_buffer.AsSpan(_length), value.Length);
+            value.CopyTo(_buffer.AsSpan(_length + 4));
+            _length += 4 + value.Length;
+            return;
+        }
+        Room(4 + FixedRoom);
+        Span<byte> room = _buffer.AsSpan(_length + 4);
+        int written;
+        switch (vector)
+        {
+            case LongVector longs: written = Write(longs.Type.Kind, longs.Values[row], room); break;
+            case WideVector { Type.Kind: FieldKind.Uuid } uuids:
+                BinaryPrimitives.WriteInt128BigEndian(room, uuids.Values[row]);
+                written = 16;
+                break;
+            case WideVector wides: written = PgNumeric.Write(wides.Values[row], wides.Type.Scale, room); break;
+            default:
+                BinaryPrimitives.WriteDoubleBigEndian(room, ((DoubleVector)vector).Values[row]);
+                written = 8;
+                break;
+        }
+        BinaryPrimitives.WriteInt32BigEndian(_buffer.AsSpan(_length), written);
+        _length += 4 + written;
+    }
+
+    private static int Write(FieldKind kind, long value, Span<byte> room)
+    {
+        switch (kind)
+        {
+            case FieldKind.Date:
+                BinaryPrimitives.WriteInt32BigEndian(room, (int)value - DaysTo2000);
+                return 4;
+            case FieldKind.Boolean:
+                room[0] = (byte)value;
+                return 1;
+            default:
+                BinaryPrimitives.WriteInt64BigEndian(room, kind == FieldKind.Timestamp ? value - MicrosTo2000 : value);
+                return 8;
+        }
+    }
+
+    private void Room(int bytes)
+    {
+        if (_buffer.Length - _length < bytes) Array.Resize(ref _buffer, (int)Math.Min(Array.MaxLength, Math.Max(_length + (long)bytes, 2L * _buffer.Length)));
+    }
+
+    private void Send()
+    {
+        _stream.Write(_buffer, 0, _length);
+        _length = 0;
+    }
+
+    /// <summary>Adds the end mark and sends what is left.</summary>
+    public void End()
+    {
+        Room(2);
+        BinaryPrimitives.WriteInt16BigEndian(_buffer.AsSpan(_length), -1);
+        _length += 2;
+        Send();
+    }
+}

@@ -1,0 +1,256 @@
+// PgStore.cs: a PostgreSQL database opened for reading, in one snapshot that every reader shares.
+// Why a connection for each reader: a connection does one COPY at a time; all take part in the snapshot of the first one (pg_export_snapshot).
+// Holds: (1) nothing is written: every transaction is read only; (2) all reading sees the state of the moment it was opened, also while others write.
+using System.Globalization;
+using Npgsql;
+using Transferra.Core.Records;
+using static Transferra.Stores.Postgresql.PgRecordReader;
+
+namespace Transferra.Stores.Postgresql;
+
+internal sealed class PgStore : IStore
+{
+    /// <summary>Where tables are looked for when office.yaml names no schema.</summary>
+    public const string UsualSchema = "public";
+
+    private readonly StoreAddress _address;
+    private readonly string _schema;
+    private readonly NpgsqlConnection _keeper;
+    private readonly string _snapshot;
+    private readonly TextDecoder? _decoder;
+    private readonly Dictionary<string, PgColumn[]> _columns = [];
+
+    private PgStore(StoreAddress address, NpgsqlConnection keeper, string? textEncoding)
+    {
+        (_address, _keeper) = (address, keeper);
+        _schema = address.Options.GetValueOrDefault("schema") ?? UsualSchema;
+        PgConnection.Execute(keeper, "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY");
+        _snapshot = (string)PgConnection.Scalar(keeper, "SELECT pg_export_snapshot()")!;
+        string encoding = Say("SELECT pg_encoding_to_char(encoding) FROM pg_database WHERE datname = current_database()");
+        if (encoding == "SQL_ASCII" && textEncoding is not null) _decoder = new TextDecoder(textEncoding);
+        string others = Say("SELECT coalesce(string_agg(nspname, ', ' ORDER BY nspname), '') FROM pg_namespace n WHERE nspname !~ '^pg_' AND nspname NOT IN ('information_schema', " + PgConnection.Literal(_schema) + ") "
+            + "AND EXISTS (SELECT 1 FROM pg_class c WHERE c.relnamespace = n.oid AND c.relkind IN ('r', 'p'))");
+        var facts = new Dictionary<string, string>
+        {
+            ["character_set"] = encoding,
+            ["collation"] = Say("SELECT datcollate FROM pg_database WHERE datname = current_database()"),
+            ["owner"] = Say("SELECT pg_get_userbyid(datdba) FROM pg_database WHERE datname = current_database()"),
+            ["user"] = Say("SELECT current_user"),
+        };
+        if (others.Length > 0) facts["other_schemas"] = others;
+        Identity = new StoreIdentity("PostgreSQL", keeper.ServerVersion, long.Parse(Say("SELECT pg_database_size(current_database())"), CultureInfo.InvariantCulture), facts);
+        LoadColumns();
+    }
+
+    public StoreIdentity Identity { get; }
+
+    public static PgStore Open(StoreAddress address, string? textEncoding)
+    {
+        NpgsqlConnection keeper = PgConnection.Open(address.Server!, address.Path);
+        try
+        {
+            return new PgStore(address, keeper, textEncoding);
+        }
+        catch (Exception error) when (error is NpgsqlException)
+        {
+            keeper.Dispose();
+            throw PgConnection.Stopped($"the database {address.Shown} cannot be read", error);
+        }
+        catch
+        {
+            keeper.Dispose();
+            throw;
+        }
+    }
+
+    private string Say(string sql) => Convert.ToString(PgConnection.Scalar(_keeper, sql), CultureInfo.InvariantCulture) ?? "";
+
+    private const string IsTable = "c.relkind IN ('r', 'p') AND NOT c.relispartition";
+
+    private void LoadColumns()
+    {
+        // Domains are followed down to the type they stand on.
+        string sql = $"""
+            WITH RECURSIVE base(oid, typ, typmod) AS (
+                SELECT oid, oid, -1 FROM pg_type WHERE typtype <> 'd'
+                UNION ALL SELECT t.oid, b.typ, CASE WHEN t.typtypmod >= 0 THEN t.typtypmod ELSE b.typmod END FROM pg_type t JOIN base b ON t.typtype = 'd' AND t.typbasetype = b.oid)
+            SELECT c.relname, a.attname, b.typ, CASE WHEN a.atttypmod >= 0 THEN a.atttypmod ELSE b.typmod END, a.attnotnull, pg_get_expr(d.adbin, d.adrelid), a.attidentity <> ''
+            FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace LEFT JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
+            LEFT JOIN base b ON b.oid = a.atttypid LEFT JOIN pg_attrdef d ON d.adrelid = c.oid AND d.adnum = a.attnum
+            WHERE n.nspname = {PgConnection.Literal(_schema)} AND {IsTable} ORDER BY c.relname COLLATE "C", a.attnum
+            """;
+        using var command = new NpgsqlCommand(sql, _keeper);
+        using NpgsqlDataReader reader = command.ExecuteReader();
+        var rows = new List<(string Table, PgColumn? Column)>();
+        while (reader.Read())
+        {
+            string? fallback = !reader.IsDBNull(1) && !reader.IsDBNull(5) ? reader.GetString(5) : null;
+            rows.Add((reader.GetString(0), reader.IsDBNull(1) ? null : new PgColumn(reader.GetString(1), reader.GetFieldValue<uint>(2), reader.GetInt32(3), reader.GetBoolean(4), fallback,
+                reader.GetBoolean(6) || fallback?.StartsWith("nextval(", StringComparison.Ordinal) == true)));
+        }
+        foreach (IGrouping<string, (string, PgColumn?)> table in rows.GroupBy(row => row.Table)) _columns[table.Key] = [.. table.Select(row => row.Item2).OfType<PgColumn>()];
+    }
+
+    public IReadOnlyList<TableShape> ReadShape()
+    {
+        string where = $"WHERE n.nspname = {PgConnection.Literal(_schema)} AND {IsTable}";
+        const string names = "(SELECT coalesce(array_agg(a.attname::text ORDER BY k.place), '{}') FROM unnest({0}) WITH ORDINALITY k(num, place) JOIN pg_attribute a ON a.attrelid = {1} AND a.attnum = k.num)";
+        string Named(string numbers, string of) => names.Replace("{0}", numbers, StringComparison.Ordinal).Replace("{1}", of, StringComparison.Ordinal);
+        ILookup<string, string[]> keys = Rows($"SELECT c.relname, {Named("x.conkey", "c.oid")} FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace {where} AND x.contype = 'p'",
+            reader => (reader.GetString(0), reader.GetFieldValue<string[]>(1)));
+        ILookup<string, RelationShape> relations = Rows($"SELECT c.relname, {Named("x.conkey", "c.oid")}, t.relname, {Named("x.confkey", "t.oid")} FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid "
+            + $"JOIN pg_class t ON t.oid = x.confrelid JOIN pg_namespace n ON n.oid = c.relnamespace {where} AND x.contype = 'f' ORDER BY x.conname",
+            reader => (reader.GetString(0), new RelationShape(reader.GetFieldValue<string[]>(1), reader.GetString(2), reader.GetFieldValue<string[]>(3))));
+        ILookup<string, IndexShape> indexes = Rows($"SELECT c.relname, i.relname, x.indisunique, {Named("x.indkey::int2[]", "c.oid")} FROM pg_index x JOIN pg_class c ON c.oid = x.indrelid JOIN pg_class i ON i.oid = x.indexrelid "
+            + $"JOIN pg_namespace n ON n.oid = c.relnamespace {where} AND NOT x.indisprimary ORDER BY i.relname",
+            reader => (reader.GetString(0), new IndexShape(reader.GetString(1), reader.GetFieldValue<string[]>(3), reader.GetBoolean(2))));
+        return [.. _columns.Select(table => new TableShape(table.Key, [.. table.Value.Select(column => new ColumnShape(column.Name, PgTypes.Of(column), column.Required, Default: column.Default))],
+            keys[table.Key].FirstOrDefault() ?? [], [.. relations[table.Key]])
+        {
+            Indexes = [.. indexes[table.Key]],
+            NumberedColumn = table.Value.FirstOrDefault(column => column.IsNumbered)?.Name,
+        })];
+    }
+
+    private ILookup<string, T> Rows<T>(string sql, Func<NpgsqlDataReader, (string Table, T Value)> read)
+    {
+        using var command = new NpgsqlCommand(sql, _keeper);
+        using NpgsqlDataReader reader = command.ExecuteReader();
+        var rows = new List<(string Table, T Value)>();
+        while (reader.Read()) rows.Add(read(reader));
+        return rows.ToLookup(row => row.Table, row => row.Value);
+    }
+
+    public IReadOnlyList<StoreObject> ListObjects()
+    {
+        string schema = PgConnection.Literal(_schema);
+        return [.. Ask($"""
+            SELECT CASE c.relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'view' WHEN 'f' THEN 'foreign table' ELSE 'sequence' END, c.relname,
+                   coalesce(CASE WHEN c.relkind = 'S' THEN pg_sequence_last_value(c.oid)::text END, '') FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {schema} AND c.relkind IN ('v', 'm', 'f', 'S')
+            UNION ALL SELECT 'trigger', t.tgname, c.relname FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {schema} AND NOT t.tgisinternal
+            UNION ALL SELECT 'routine', p.proname, '' FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE n.nspname = {schema}
+                AND NOT EXISTS (SELECT 1 FROM pg_depend d WHERE d.objid = p.oid AND d.deptype = 'e')
+            ORDER BY 1, 2
+            """).Rows.Select(row => new StoreObject(row[0]!, row[1]!, row[2]!))];
+    }
+
+    // As the store spells it: the kit's spelling when the store has it, otherwise the only one that differs in case.
+    private string TableName(string name) => _columns.ContainsKey(name) ? name : _columns.Keys.FirstOrDefault(known => string.Equals(known, name, StringComparison.OrdinalIgnoreCase))
+        ?? throw new TransferraException($"there is no table {name} in {_address.Shown}{(_schema == UsualSchema ? "" : $", schema {_schema}")}", "The store's tables differ from what the kit says of this version; run: transferra check");
+
+    private PgColumn Column(string table, string name)
+    {
+        PgColumn[] columns = _columns[table];
+        return Array.Find(columns, column => column.Name == name) ?? Array.Find(columns, column => string.Equals(column.Name, name, StringComparison.OrdinalIgnoreCase))
+            ?? throw new TransferraException($"the table {table} in {_address.Shown} has no column {name}", "The store's tables differ from what the kit says of this version; run: transferra check");
+    }
+
+    private string From(string table) => (Say($"SELECT c.relkind FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND c.relname = {PgConnection.Literal(table)}") == "r"
+        ? "ONLY " : "") + PgConnection.Quote(_schema) + "." + PgConnection.Quote(table); // ONLY: records of tables that inherit from it are their own
+
+    public long CountRows(string table) => long.Parse(Say($"SELECT count(*) FROM {From(TableName(table))}"), CultureInfo.InvariantCulture);
+
+    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy)
+    {
+        string name = TableName(table.Name);
+        var fields = table.Columns.Select(wanted => FieldOf(Column(name, wanted.Name), wanted.Type)).ToArray();
+        // Byte order of texts, as everything here compares them; the server's own order would part equal keys from each other or join others.
+        string order = orderBy.Count == 0 ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => Column(name, wanted)).Select(column =>
+            PgConnection.Quote(column.Name) + (PgTypes.Of(column).Kind == FieldKind.Text ? "::text COLLATE \"C\"" : "") + " NULLS FIRST"));
+        string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
+        NpgsqlConnection connection = PgConnection.Open(_address.Server!, _address.Path);
+        try
+        {
+            PgConnection.Execute(connection, $"BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET TRANSACTION SNAPSHOT {PgConnection.Literal(_snapshot)}");
+            return new PgRecordReader(connection, $"SELECT {columns} FROM {From(name)}{order}", [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}", _decoder);
+        }
+        catch (NpgsqlException error)
+        {
+            connection.Dispose();
+            throw PgConnection.Stopped($"{_address.Shown}, table {name}: reading cannot begin", error);
+        }
+    }
+
+    // In the engine's binary form where it is one of ours; otherwise written out by the engine and read as text.
+    private static (string Sql, How How) FieldOf(PgColumn column, FieldType wanted)
+    {
+        string name = PgConnection.Quote(column.Name);
+        return (column.Oid, wanted.Kind) switch
+        {
+            (PgTypes.Int8, FieldKind.Integer or FieldKind.Decimal or FieldKind.Boolean) => (name, How.Int8),
+            (PgTypes.Int4, FieldKind.Integer or FieldKind.Decimal or FieldKind.Boolean) => (name, How.Int4),
+            (PgTypes.Int2, FieldKind.Integer or FieldKind.Decimal or FieldKind.Boolean) => (name, How.Int2),
+            (PgTypes.Numeric, FieldKind.Integer or FieldKind.Decimal or FieldKind.Boolean) => (name, How.Numeric),
+            (PgTypes.Money, FieldKind.Integer or FieldKind.Decimal) => (name + "::numeric", How.Numeric),
+            (PgTypes.Bool, FieldKind.Boolean) => (name, How.Bool),
+            (PgTypes.Bool, FieldKind.Integer) => (name + "::int", How.Int4),
+            (PgTypes.Date, FieldKind.Date) => (name, How.Date),
+            (PgTypes.Date, FieldKind.Timestamp) => (name + "::timestamp", How.Timestamp),
+            (PgTypes.Time, FieldKind.Time) => (name, How.Time),
+            (PgTypes.Timestamp, FieldKind.Timestamp) => (name, How.Timestamp),
+            (PgTypes.Timestamptz, FieldKind.Timestamp) => ($"({name} AT TIME ZONE 'UTC')", How.Timestamp),
+            (PgTypes.Timestamptz, FieldKind.Text) => ($"({name} AT TIME ZONE 'UTC')::text", How.Text),
+            (PgTypes.Bytea, FieldKind.Binary) => (name, How.Bytes),
+            (PgTypes.Uuid, FieldKind.Uuid) => (name, How.Uuid),
+            (PgTypes.Float8, FieldKind.Double) => (name, How.Float8),
+            (PgTypes.Float4, FieldKind.Double) => (name, How.Float4),
+            (PgTypes.Text or PgTypes.Varchar, FieldKind.Text) => (name, How.Text),
+            (_, FieldKind.Text) => (name + "::text", How.Text), // of character(n) without its padding
+            (_, FieldKind.Binary) => ($"convert_to({name}::text, 'UTF8')", How.Bytes),
+            _ => (name + "::text", How.Written),
+        };
+    }
+
+    public QueryAnswer Ask(string sql)
+    {
+        // A question that fails must not end the snapshot.
+        PgConnection.Execute(_keeper, "SAVEPOINT question");
+        try
+        {
+            QueryAnswer answer;
+            using (var command = new NpgsqlCommand(sql, _keeper) { AllResultTypesAreUnknown = true })
+            using (NpgsqlDataReader reader = command.ExecuteReader())
+            {
+                string[] columns = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
+                var rows = new List<IReadOnlyList<string?>>();
+                while (reader.Read()) rows.Add([.. Enumerable.Range(0, columns.Length).Select(i => reader.IsDBNull(i) ? null : reader.GetString(i))]);
+                answer = new QueryAnswer(columns, rows);
+            }
+            PgConnection.Execute(_keeper, "RELEASE question");
+            return answer;
+        }
+        catch (PostgresException error)
+        {
+            PgConnection.Execute(_keeper, "ROLLBACK TO question; RELEASE question");
+            throw new TransferraException($"the engine refused a question to {_address.Shown}: {error.MessageText} in: {sql}", "If the query stands in the kit, correct it there; otherwise check the store.", error);
+        }
+        catch (NpgsqlException error)
+        {
+            throw PgConnection.Stopped($"{_address.Shown} did not answer", error);
+        }
+    }
+
+    public IReadOnlyList<string> CheckPhysically()
+    {
+        var complaints = new List<string>();
+        foreach (string table in _columns.Keys)
+        {
+            try
+            {
+                // Reads every page and every value that is kept outside of its record; with checksums the server finds damaged pages on the way.
+                Ask($"SELECT count(*), sum(length(t::text)) FROM {From(table)} t");
+            }
+            catch (TransferraException error)
+            {
+                complaints.Add(error.Message);
+            }
+        }
+        complaints.AddRange(Ask($"SELECT c.relname, x.conname FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND NOT x.convalidated ORDER BY 1, 2")
+            .Rows.Select(row => $"the relation {row[1]} of {row[0]} was never proved by the server"));
+        complaints.AddRange(Ask($"SELECT i.relname FROM pg_index x JOIN pg_class i ON i.oid = x.indexrelid JOIN pg_namespace n ON n.oid = i.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND NOT x.indisvalid ORDER BY 1")
+            .Rows.Select(row => $"the index {row[0]} is not valid"));
+        return complaints;
+    }
+
+    public void Dispose() => _keeper.Dispose();
+}

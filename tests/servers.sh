@@ -1,0 +1,130 @@
+#!/usr/bin/env bash
+# Starts the database servers that tests and benchmarks need, on loopback, each with a data folder, a port and a password of its own, and stops them.
+#   source tests/servers.sh
+#   servers_install          installs what is missing (as root, from Debian)
+#   servers_start FOLDER     starts PostgreSQL, MariaDB and Firebird below FOLDER, which must not exist, and exports where they are
+#   servers_stop             stops them and removes the folder
+# What is exported: TRANSFERRA_TEST_POSTGRESQL, _MARIADB and _FIREBIRD as host:port:user:password-file, and TRANSFERRA_TEST_FIREBIRD_FOLDER,
+# where that server may create databases. The servers of the machine, if it has any, are not touched.
+
+servers_install() {
+  local missing=()
+  ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || missing+=(postgresql)
+  command -v mariadbd >/dev/null || missing+=(mariadb-server)
+  [ -x /usr/sbin/firebird ] || missing+=(firebird3.0-server)
+  command -v isql-fb >/dev/null || missing+=(firebird3.0-utils)
+  [ ${#missing[@]} -eq 0 ] && return 0
+  echo "Installing ${missing[*]}..."
+  # Installed servers would start on their usual ports; ours are started below, on others.
+  local policy=/usr/sbin/policy-rc.d made=0
+  [ -e "$policy" ] || { printf '#!/bin/sh\nexit 101\n' >"$policy" && chmod 755 "$policy" && made=1; }
+  { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq "${missing[@]}"; } >/tmp/transferra-apt.$$ 2>&1 || cat /tmp/transferra-apt.$$
+  rm -f /tmp/transferra-apt.$$
+  [ "$made" -eq 1 ] && rm -f "$policy"
+  return 0
+}
+
+# A port of loopback that nobody listens on.
+_servers_port() {
+  /usr/bin/python3 -c 'import socket; s = socket.socket(); s.bind(("127.0.0.1", 0)); print(s.getsockname()[1])'
+}
+
+_servers_wait() { # what, command...
+  local what=$1 tries
+  shift
+  for ((tries = 0; tries < 300; tries++)); do
+    "$@" >/dev/null 2>&1 && return 0
+    sleep 0.1
+  done
+  echo "$what did not come up" >&2
+  return 1
+}
+
+servers_start() {
+  SERVERS_FOLDER=$1
+  mkdir -p "$SERVERS_FOLDER"
+  chmod 755 "$SERVERS_FOLDER"
+  SERVERS_PIDS=()
+  local secret
+  secret=$(od -An -tx1 -N12 /dev/urandom | tr -d ' \n')
+  (umask 077; printf '%s\n' "$secret" >"$SERVERS_FOLDER/password")
+  _postgresql_start "$secret" && _mariadb_start "$secret" && _firebird_start "$secret"
+}
+
+_postgresql_start() {
+  local folder=$SERVERS_FOLDER/postgresql bin port
+  bin=$(dirname "$(ls /usr/lib/postgresql/*/bin/initdb | sort -V | tail -1)")
+  port=$(_servers_port)
+  install -d -o postgres -g postgres -m 700 "$folder"
+  (umask 077; printf '%s\n' "$1" >"$folder/.secret"; chown postgres "$folder/.secret")
+  (cd / && runuser -u postgres -- "$bin/initdb" -D "$folder/data" -U postgres --pwfile="$folder/.secret" -A scram-sha-256 -E UTF8 --locale=C.UTF-8 --data-checksums) >"$SERVERS_FOLDER/postgresql.log" 2>&1 || { cat "$SERVERS_FOLDER/postgresql.log"; return 1; }
+  cat >>"$folder/data/postgresql.conf" <<CONF
+listen_addresses = '127.0.0.1'
+port = $port
+unix_socket_directories = '$folder'
+CONF
+  (cd / && exec setsid runuser -u postgres -- "$bin/postgres" -D "$folder/data") >>"$SERVERS_FOLDER/postgresql.log" 2>&1 &
+  SERVERS_PIDS+=($!)
+  export TRANSFERRA_TEST_POSTGRESQL=127.0.0.1:$port:postgres:$SERVERS_FOLDER/password
+  _servers_wait PostgreSQL "$bin/pg_isready" -h 127.0.0.1 -p "$port"
+}
+
+_mariadb_start() {
+  local folder=$SERVERS_FOLDER/mariadb port
+  port=$(_servers_port)
+  install -d -o mysql -g mysql -m 755 "$folder"
+  mariadb-install-db --no-defaults --user=mysql --datadir="$folder/data" --auth-root-authentication-method=normal --skip-test-db >"$SERVERS_FOLDER/mariadb.log" 2>&1 || { cat "$SERVERS_FOLDER/mariadb.log"; return 1; }
+  setsid mariadbd --no-defaults --user=mysql --datadir="$folder/data" --socket="$folder/socket" --pid-file="$folder/pid" --port="$port" --bind-address=127.0.0.1 >>"$SERVERS_FOLDER/mariadb.log" 2>&1 &
+  SERVERS_PIDS+=($!)
+  _servers_wait MariaDB mariadb --no-defaults -S "$folder/socket" -u root -e 'SELECT 1' || return 1
+  mariadb --no-defaults -S "$folder/socket" -u root <<SQL || return 1
+CREATE USER 'keeper'@'127.0.0.1' IDENTIFIED BY '$1';
+CREATE USER 'keeper'@'localhost' IDENTIFIED BY '$1';
+GRANT ALL ON *.* TO 'keeper'@'127.0.0.1' WITH GRANT OPTION;
+GRANT ALL ON *.* TO 'keeper'@'localhost' WITH GRANT OPTION;
+SQL
+  export TRANSFERRA_TEST_MARIADB=127.0.0.1:$port:keeper:$SERVERS_FOLDER/password
+}
+
+_firebird_start() {
+  local folder=$SERVERS_FOLDER/firebird shipped=/usr/lib/x86_64-linux-gnu/firebird/3.0 port
+  shipped=$(ls -d /usr/lib/*/firebird/3.0 | head -1)
+  port=$(_servers_port)
+  install -d -o firebird -g firebird -m 770 "$folder" "$folder/data" "$folder/lock"
+  ln -s "$shipped/plugins" "$shipped/intl" "$shipped/firebird.msg" "$folder/"
+  cp "$shipped/plugins.conf" "$folder/"
+  : >"$folder/databases.conf"
+  cat >"$folder/firebird.conf" <<CONF
+RemoteServicePort = $port
+RemoteBindAddress = 127.0.0.1
+SecurityDatabase = $folder/security3.fdb
+AuthServer = Srp
+AuthClient = Srp
+UserManager = Srp
+WireCrypt = Enabled
+CONF
+  cp /var/lib/firebird/3.0/system/security3.fdb "$folder/"
+  chown -R firebird:firebird "$folder"
+  local environment=(FIREBIRD="$folder" FIREBIRD_LOCK="$folder/lock" FIREBIRD_TMP="$folder/lock")
+  printf "CREATE OR ALTER USER SYSDBA PASSWORD '%s' USING PLUGIN Srp;\nCOMMIT;\n" "$1" \
+    | (cd / && runuser -u firebird -- env "${environment[@]}" isql-fb -q -user SYSDBA "$folder/security3.fdb") >"$SERVERS_FOLDER/firebird.log" 2>&1 || { cat "$SERVERS_FOLDER/firebird.log"; return 1; }
+  (cd / && exec setsid runuser -u firebird -- env "${environment[@]}" /usr/sbin/firebird) >>"$SERVERS_FOLDER/firebird.log" 2>&1 &
+  SERVERS_PIDS+=($!)
+  export TRANSFERRA_TEST_FIREBIRD=127.0.0.1:$port:SYSDBA:$SERVERS_FOLDER/password
+  export TRANSFERRA_TEST_FIREBIRD_FOLDER=$folder/data
+  _servers_wait Firebird bash -c "exec 3<>/dev/tcp/127.0.0.1/$port"
+}
+
+servers_stop() {
+  local pid tries
+  [ -n "${SERVERS_FOLDER:-}" ] || return 0
+  # Each was started as the head of a process group of its own; INT and TERM let it end cleanly, KILL is for one that does not.
+  for pid in "${SERVERS_PIDS[@]}"; do kill -INT -- "-$pid" 2>/dev/null; kill -TERM -- "-$pid" 2>/dev/null; done
+  for ((tries = 0; tries < 100; tries++)); do
+    for pid in "${SERVERS_PIDS[@]}"; do kill -0 -- "-$pid" 2>/dev/null && { sleep 0.1; continue 2; }; done
+    break
+  done
+  for pid in "${SERVERS_PIDS[@]}"; do kill -KILL -- "-$pid" 2>/dev/null; done
+  rm -rf "$SERVERS_FOLDER"
+  SERVERS_FOLDER=
+}
