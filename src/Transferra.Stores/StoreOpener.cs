@@ -2,6 +2,8 @@
 using Transferra.Core.Records;
 using Transferra.Stores.Dbf;
 using Transferra.Stores.Delimited;
+using Transferra.Stores.Firebird;
+using Transferra.Stores.Mariadb;
 using Transferra.Stores.Postgresql;
 using Transferra.Stores.Sqlite;
 
@@ -17,6 +19,8 @@ public sealed class StoreOpener : IStoreOpener
         "dbf" => DbfStore.Open(address.Path, textEncoding),
         "delimited" => DelimitedStore.Open(address, textEncoding),
         "postgresql" => PgStore.Open(address, textEncoding),
+        "mariadb" => MariaStore.Open(address),
+        "firebird" => FbStore.Open(address, textEncoding),
         _ => throw Unknown(address),
     };
 
@@ -28,6 +32,8 @@ public sealed class StoreOpener : IStoreOpener
         "dbf" => DbfStoreBuilder.Create(address.Path, textEncoding),
         "delimited" => DelimitedStoreBuilder.Create(address, textEncoding),
         "postgresql" => PgStoreBuilder.Create(address, keysFirst),
+        "mariadb" => MariaStoreBuilder.Create(address),
+        "firebird" => FbStoreBuilder.Create(address, keysFirst),
         _ => throw Unknown(address),
     };
 
@@ -40,6 +46,8 @@ public sealed class StoreOpener : IStoreOpener
     public IStoreServer ServerOf(StoreAddress address) => address.Engine switch
     {
         "postgresql" => new PgServer(address.Server!),
+        "mariadb" => new MariaServer(address.Server!),
+        "firebird" => new FbServer(address.Server!),
         _ => throw Unknown(address),
     };
 

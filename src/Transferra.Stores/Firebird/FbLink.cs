@@ -1,0 +1,116 @@
+// FbLink.cs: opens connections to databases of a Firebird server and words what it says when it does not open one.
+using System.Collections.Concurrent;
+using FirebirdSql.Data.FirebirdClient;
+using Transferra.Core.Records;
+using Transferra.Stores.Servers;
+
+namespace Transferra.Stores.Firebird;
+
+internal static class FbLink
+{
+    private const int UsualPort = 3050, BadLogin = 335544472, CannotOpen = 335544344, NoSuchFile = 335544734, NoServer = 335544721, Shutdown = 335544528;
+
+    // By these numbers we know our own connections among those of a database.
+    private static readonly ConcurrentDictionary<(string Database, long Number), bool> Ours = new();
+
+    /// <summary>Whether a connection, by the server's number, is one of this process.</summary>
+    public static bool IsOurs(string database, long number) => Ours.ContainsKey((database, number));
+
+    /// <summary>The driver's description of a connection.</summary>
+    /// <param name="address">Which database.</param>
+    /// <param name="dialect">3, or 1 for databases of that kind.</param>
+    public static string Describe(StoreAddress address, int dialect = 3)
+    {
+        ServerAddress server = address.Server!;
+        var parts = new FbConnectionStringBuilder
+        {
+            DataSource = server.Host,
+            Port = server.Port == 0 ? UsualPort : server.Port,
+            Database = address.Path,
+            // The engine's own programs look into the same two variables.
+            UserID = server.User.Length > 0 ? server.User : Environment.GetEnvironmentVariable("ISC_USER") ?? "SYSDBA",
+            Password = ServerPassword.Of(server) ?? Environment.GetEnvironmentVariable("ISC_PASSWORD") ?? "",
+            Charset = "UTF8",
+            Dialect = dialect,
+            Pooling = false,
+            ConnectionTimeout = 15, // seconds
+            CommandTimeout = 0,
+            ApplicationName = "transferra",
+            ServerType = FbServerType.Default,
+        };
+        return parts.ToString();
+    }
+
+    /// <summary>An open connection.</summary>
+    /// <exception cref="TransferraException">The server is not there, does not let us in, or has no such database.</exception>
+    public static FbConnection Open(StoreAddress address, int dialect = 3) => TryOpen(address, dialect, out FbException? error) ?? throw Explain(address, error!);
+
+    /// <summary>An open connection; null when the server has no such database.</summary>
+    public static FbConnection? OpenIfThere(StoreAddress address)
+    {
+        if (TryOpen(address, 3, out FbException? error) is { } connection) return connection;
+        return error!.Errors.Any(entry => entry.Number is NoSuchFile) || IsMissing(error) ? null : throw Explain(address, error);
+    }
+
+    private static bool IsMissing(FbException error) => error.Errors.Any(entry => entry.Number == CannotOpen) && error.Message.Contains("No such file", StringComparison.OrdinalIgnoreCase);
+
+    private static FbConnection? TryOpen(StoreAddress address, int dialect, out FbException? error)
+    {
+        error = null;
+        var connection = new FbConnection(Describe(address, dialect));
+        try
+        {
+            connection.Open();
+            Ours[(address.Path, Convert.ToInt64(Scalar(connection, null, "SELECT CURRENT_CONNECTION FROM RDB$DATABASE"), System.Globalization.CultureInfo.InvariantCulture))] = true;
+            return connection;
+        }
+        catch (FbException failure)
+        {
+            connection.Dispose();
+            error = failure;
+            return null;
+        }
+        catch
+        {
+            connection.Dispose();
+            throw;
+        }
+    }
+
+    private static TransferraException Explain(StoreAddress address, FbException error)
+    {
+        ServerAddress server = address.Server!;
+        string at = FormattableString.Invariant($"{server.Host}:{(server.Port == 0 ? UsualPort : server.Port)}");
+        int[] numbers = [.. error.Errors.Select(entry => entry.Number)];
+        string said = FirstLine(error);
+        if (numbers.Contains(BadLogin)) return new($"the Firebird server at {at} does not let {(server.User.Length > 0 ? server.User : "this user")} in: {said}", "Correct user and password-file in office.yaml.", error);
+        if (numbers.Contains(NoSuchFile) || IsMissing(error)) return new($"there is no database {address.Path} on the Firebird server at {at}", "Correct the store in office.yaml: the path as the server sees it, or an alias.", error);
+        if (numbers.Contains(Shutdown)) return new($"the database {address.Shown} is shut down", "Bring it online, then try again.", error);
+        if (numbers.Contains(NoServer) || error.InnerException is System.Net.Sockets.SocketException || error.InnerException is System.IO.IOException)
+            return new($"no Firebird server answers at {at}: {said}", "Start it, or correct host and port in office.yaml.", error);
+        return new($"the Firebird server at {at} does not open {address.Path}: {said}", "Look into the server's log.", error);
+    }
+
+    /// <summary>What the engine said, in one line.</summary>
+    public static string FirstLine(Exception error) => string.Join(" ", error.Message.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries));
+
+    /// <summary>What the engine said when work with a store broke off.</summary>
+    public static TransferraException Stopped(string what, Exception error) =>
+        new($"{what}: {FirstLine(error)}", "Look into the server's log, for room on its disk and for its health. The old data is untouched.", error);
+
+    public static void Execute(FbConnection connection, FbTransaction? transaction, string sql)
+    {
+        using var command = new FbCommand(sql, connection, transaction);
+        command.ExecuteNonQuery();
+    }
+
+    public static object? Scalar(FbConnection connection, FbTransaction? transaction, string sql)
+    {
+        using var command = new FbCommand(sql, connection, transaction);
+        return command.ExecuteScalar() is { } found and not DBNull ? found : null;
+    }
+
+    public static string Quote(string name) => "\"" + name.Replace("\"", "\"\"", StringComparison.Ordinal) + "\"";
+
+    public static string Literal(string text) => "'" + text.Replace("'", "''", StringComparison.Ordinal) + "'";
+}

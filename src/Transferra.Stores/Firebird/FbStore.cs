@@ -1,0 +1,203 @@
+// FbStore.cs: a Firebird database opened for reading, in one snapshot transaction.
+// Holds: (1) nothing is written: the transaction is read only; (2) all reading sees the state of the moment it was opened, also while others write.
+using System.Globalization;
+using FirebirdSql.Data.FirebirdClient;
+using Transferra.Core.Records;
+
+namespace Transferra.Stores.Firebird;
+
+internal sealed class FbStore : IStore
+{
+    private readonly StoreAddress _address;
+    private readonly FbConnection _connection;
+    private readonly FbTransaction _transaction;
+    private readonly Dictionary<string, FbColumn[]> _columns;
+    private readonly string? _textEncoding;
+    private readonly int _dialect;
+
+    private FbStore(StoreAddress address, FbConnection connection, int dialect, string? textEncoding)
+    {
+        (_address, _connection, _dialect, _textEncoding) = (address, connection, dialect, textEncoding);
+        _transaction = connection.BeginTransaction(new FbTransactionOptions { TransactionBehavior = FbTransactionBehavior.Concurrency | FbTransactionBehavior.Read | FbTransactionBehavior.Wait });
+        _columns = LoadColumns();
+        IReadOnlyList<string?> told = Rows("SELECT RDB$GET_CONTEXT('SYSTEM', 'ENGINE_VERSION'), MON$ODS_MAJOR || '.' || MON$ODS_MINOR, MON$PAGE_SIZE, MON$PAGES * MON$PAGE_SIZE, MON$SQL_DIALECT, MON$FORCED_WRITES, "
+            + "(SELECT TRIM(COALESCE(RDB$CHARACTER_SET_NAME, 'NONE')) FROM RDB$DATABASE), TRIM(MON$OWNER), TRIM(CURRENT_USER) FROM MON$DATABASE").Single();
+        Identity = new StoreIdentity("Firebird", told[0]!, long.Parse(told[3]!, CultureInfo.InvariantCulture), new Dictionary<string, string>
+        {
+            ["on_disk_structure"] = told[1]!,
+            ["page_size"] = told[2]!,
+            ["dialect"] = told[4]!,
+            ["forced_writes"] = told[5] == "1" ? "on" : "off",
+            ["character_set"] = told[6]!,
+            ["owner"] = told[7]!,
+            ["user"] = told[8]!,
+        });
+    }
+
+    public StoreIdentity Identity { get; }
+
+    public static FbStore Open(StoreAddress address, string? textEncoding)
+    {
+        FbConnection connection = FbLink.Open(address);
+        try
+        {
+            // A database of dialect 1 knows no quoted names and no dates without a time; it is spoken to as it expects.
+            int dialect = Convert.ToInt32(FbLink.Scalar(connection, null, "SELECT MON$SQL_DIALECT FROM MON$DATABASE"), CultureInfo.InvariantCulture);
+            if (dialect != 3)
+            {
+                connection.Dispose();
+                connection = FbLink.Open(address, dialect);
+            }
+            return new FbStore(address, connection, dialect, textEncoding);
+        }
+        catch (FbException error)
+        {
+            connection.Dispose();
+            throw FbLink.Stopped($"the database {address.Shown} cannot be read", error);
+        }
+        catch
+        {
+            connection.Dispose();
+            throw;
+        }
+    }
+
+    private string Quote(string name) => _dialect == 1 ? name : FbLink.Quote(name);
+
+    private List<IReadOnlyList<string?>> Rows(string sql)
+    {
+        using var command = new FbCommand(sql, _connection, _transaction);
+        using FbDataReader reader = command.ExecuteReader();
+        var rows = new List<IReadOnlyList<string?>>();
+        while (reader.Read()) rows.Add([.. Enumerable.Range(0, reader.FieldCount).Select(i => reader.IsDBNull(i) ? null : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture))]);
+        return rows;
+    }
+
+    private const string IsTable = "COALESCE(r.RDB$SYSTEM_FLAG, 0) = 0 AND r.RDB$VIEW_BLR IS NULL AND COALESCE(r.RDB$RELATION_TYPE, 0) IN (0, 2)";
+
+    private Dictionary<string, FbColumn[]> LoadColumns()
+    {
+        // Identity columns are known to engines from 3.0 (on-disk structure 12) on.
+        bool hasIdentity = Convert.ToInt32(FbLink.Scalar(_connection, _transaction, "SELECT MON$ODS_MAJOR FROM MON$DATABASE"), CultureInfo.InvariantCulture) >= 12;
+        var rows = Rows("SELECT TRIM(r.RDB$RELATION_NAME), TRIM(f.RDB$FIELD_NAME), t.RDB$FIELD_TYPE, COALESCE(t.RDB$FIELD_SUB_TYPE, 0), COALESCE(t.RDB$FIELD_PRECISION, 0), -t.RDB$FIELD_SCALE, COALESCE(t.RDB$FIELD_LENGTH, 0), "
+            + "COALESCE(t.RDB$CHARACTER_LENGTH, 0), COALESCE(t.RDB$CHARACTER_SET_ID, 0), COALESCE(f.RDB$NULL_FLAG, t.RDB$NULL_FLAG, 0), COALESCE(f.RDB$DEFAULT_SOURCE, t.RDB$DEFAULT_SOURCE), "
+            + (hasIdentity ? "f.RDB$IDENTITY_TYPE" : "NULL")
+            + $" FROM RDB$RELATIONS r JOIN RDB$RELATION_FIELDS f ON f.RDB$RELATION_NAME = r.RDB$RELATION_NAME JOIN RDB$FIELDS t ON t.RDB$FIELD_NAME = f.RDB$FIELD_SOURCE WHERE {IsTable} ORDER BY 1, f.RDB$FIELD_POSITION");
+        return rows.GroupBy(row => row[0]!).OrderBy(table => table.Key, StringComparer.Ordinal).ToDictionary(table => table.Key, table => table.Select(row =>
+            new FbColumn(row[1]!, Number(row[2]), Number(row[3]), Number(row[4]), Number(row[5]), Number(row[6]), Number(row[7]), Number(row[8]), row[9] == "1", Default(row[10]), row[11] is not null)).ToArray());
+
+        static int Number(string? text) => text is null ? 0 : int.Parse(text, CultureInfo.InvariantCulture);
+
+        static string? Default(string? clause) => clause?.Trim() is not { } text ? null : text.StartsWith("DEFAULT", StringComparison.OrdinalIgnoreCase) ? text[7..].Trim() : text.TrimStart('=').Trim();
+    }
+
+    public IReadOnlyList<TableShape> ReadShape()
+    {
+        var segments = Rows("SELECT TRIM(i.RDB$RELATION_NAME), TRIM(i.RDB$INDEX_NAME), TRIM(s.RDB$FIELD_NAME), COALESCE(i.RDB$UNIQUE_FLAG, 0), TRIM(c.RDB$CONSTRAINT_TYPE), TRIM(i.RDB$FOREIGN_KEY) FROM RDB$INDICES i "
+            + "JOIN RDB$INDEX_SEGMENTS s ON s.RDB$INDEX_NAME = i.RDB$INDEX_NAME LEFT JOIN RDB$RELATION_CONSTRAINTS c ON c.RDB$INDEX_NAME = i.RDB$INDEX_NAME WHERE COALESCE(i.RDB$SYSTEM_FLAG, 0) = 0 "
+            + "ORDER BY 1, 2, s.RDB$FIELD_POSITION");
+        ILookup<string, IReadOnlyList<string?>> byTable = segments.ToLookup(row => row[0]!), byIndex = segments.ToLookup(row => row[1]!);
+        return [.. _columns.Select(table => new TableShape(table.Key, [.. table.Value.Select(column => new ColumnShape(column.Name, FbTypes.Of(column), column.Required, Default: column.Default))],
+            [.. byTable[table.Key].Where(row => row[4] == "PRIMARY KEY").Select(row => row[2]!)],
+            [.. byTable[table.Key].Where(row => row[4] == "FOREIGN KEY").GroupBy(row => row[1]!).Select(relation =>
+                new RelationShape([.. relation.Select(row => row[2]!)], byIndex[relation.First()[5]!].First()[0]!, [.. byIndex[relation.First()[5]!].Select(row => row[2]!)]))])
+        {
+            Indexes = [.. byTable[table.Key].Where(row => row[4] is not ("PRIMARY KEY" or "FOREIGN KEY")).GroupBy(row => row[1]!).Select(index => new IndexShape(index.Key, [.. index.Select(row => row[2]!)], index.First()[3] == "1"))],
+            NumberedColumn = Array.Find(table.Value, column => column.IsNumbered)?.Name,
+        })];
+    }
+
+    public IReadOnlyList<StoreObject> ListObjects()
+    {
+        var objects = new List<StoreObject>();
+        foreach (IReadOnlyList<string?> row in Rows("SELECT TRIM(RDB$GENERATOR_NAME) FROM RDB$GENERATORS WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 ORDER BY 1"))
+            objects.Add(new StoreObject("sequence", row[0]!, Rows($"SELECT GEN_ID({Quote(row[0]!)}, 0) FROM RDB$DATABASE").Single()[0]!));
+        objects.AddRange(Rows("SELECT 'routine', TRIM(RDB$PROCEDURE_NAME), '' FROM RDB$PROCEDURES WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 UNION ALL "
+            + "SELECT 'trigger', TRIM(RDB$TRIGGER_NAME), TRIM(COALESCE(RDB$RELATION_NAME, '')) FROM RDB$TRIGGERS WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 UNION ALL "
+            + "SELECT 'view', TRIM(RDB$RELATION_NAME), '' FROM RDB$RELATIONS WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 AND RDB$VIEW_BLR IS NOT NULL ORDER BY 1, 2")
+            .Select(row => new StoreObject(row[0]!.Trim(), row[1]!, row[2]!)));
+        return [.. objects.OrderBy(entry => entry.Kind, StringComparer.Ordinal).ThenBy(entry => entry.Name, StringComparer.Ordinal)];
+    }
+
+    private string TableName(string name) => _columns.ContainsKey(name) ? name : _columns.Keys.FirstOrDefault(known => string.Equals(known, name, StringComparison.OrdinalIgnoreCase))
+        ?? throw new TransferraException($"there is no table {name} in {_address.Shown}", "The store's tables differ from what the kit says of this version; run: transferra check");
+
+    private FbColumn Column(string table, string name) => Array.Find(_columns[table], column => column.Name == name) ?? Array.Find(_columns[table], column => string.Equals(column.Name, name, StringComparison.OrdinalIgnoreCase))
+        ?? throw new TransferraException($"the table {table} in {_address.Shown} has no column {name}", "The store's tables differ from what the kit says of this version; run: transferra check");
+
+    public long CountRows(string table) => long.Parse(Rows($"SELECT COUNT(*) FROM {Quote(TableName(table))}").Single()[0]!, CultureInfo.InvariantCulture);
+
+    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy)
+    {
+        string name = TableName(table.Name);
+        FbField[] fields = [.. table.Columns.Select(wanted => FieldOf(Column(name, wanted.Name), wanted.Type))];
+        // The engine takes texts that differ in blanks at the end, and in some collations in case, for equal; those are put in order here.
+        bool sortsHere = orderBy.Any(wanted => Column(name, wanted).IsText);
+        string order = orderBy.Count == 0 || sortsHere ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => Quote(Column(name, wanted).Name) + " NULLS FIRST"));
+        string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
+        IRecordReader reader = new FbRecordReader(_connection, _transaction, $"SELECT {columns} FROM {Quote(name)}{order}", fields, $"{_address.Shown}, table {name}");
+        return sortsHere ? new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]) : reader;
+    }
+
+    private FbField FieldOf(FbColumn column, FieldType wanted)
+    {
+        string name = Quote(column.Name);
+        if (column.Type == FbTypes.Blob) return new FbField(column.SubType == 1 ? $"CAST({name} AS BLOB SUB_TYPE 0)" : name, false, DecoderOf(column));
+        // Bytes as they lie there, without the server's own conversion.
+        if (column.IsString) return new FbField(FormattableString.Invariant($"CAST({name} AS VARCHAR({Math.Max(1, column.Bytes)}) CHARACTER SET OCTETS)"), column.Type == FbTypes.Char && !column.IsOctets, DecoderOf(column));
+        // Numbers of 38 digits are more than the driver's decimals hold.
+        if (column.Type == FbTypes.Int128) return new FbField($"CAST(CAST({name} AS VARCHAR(48)) AS VARCHAR(48) CHARACTER SET OCTETS)", false, null);
+        _ = wanted;
+        return new FbField(name, false, null);
+    }
+
+    private TextDecoder? DecoderOf(FbColumn column) => column.CharacterSet switch
+    {
+        FbTypes.Utf8 or FbTypes.Ascii or FbTypes.UnicodeFss or FbTypes.Octets => null,
+        FbTypes.None => _textEncoding is null ? null : new TextDecoder(_textEncoding),
+        var number when FbTypes.CodePageOf(number) is { } page => new TextDecoder(page),
+        _ => throw new TransferraException(FormattableString.Invariant($"the column {column.Name} in {_address.Shown} is in character set {column.CharacterSet}, which is not known here"), "Report this; the table of character sets has to grow."),
+    };
+
+    public QueryAnswer Ask(string sql)
+    {
+        try
+        {
+            using var command = new FbCommand(sql, _connection, _transaction);
+            using FbDataReader reader = command.ExecuteReader();
+            string[] columns = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
+            var rows = new List<IReadOnlyList<string?>>();
+            while (reader.Read()) rows.Add([.. Enumerable.Range(0, columns.Length).Select(i => reader.IsDBNull(i) ? null : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture)?.TrimEnd(' '))]);
+            return new QueryAnswer(columns, rows);
+        }
+        catch (FbException error)
+        {
+            throw new TransferraException($"the engine refused a question to {_address.Shown}: {FbLink.FirstLine(error)} in: {sql}", "If the query stands in the kit, correct it there; otherwise check the store.", error);
+        }
+    }
+
+    public IReadOnlyList<string> CheckPhysically()
+    {
+        var complaints = new List<string>();
+        foreach ((string table, FbColumn[] columns) in _columns)
+        {
+            try
+            {
+                // Reads every page of the table and of the values kept outside of its records.
+                string lengths = string.Concat(columns.Where(column => column.Type == FbTypes.Blob).Select(column => $", SUM(OCTET_LENGTH({Quote(column.Name)}))"));
+                Ask($"SELECT COUNT(*){lengths} FROM {Quote(table)}");
+            }
+            catch (TransferraException error)
+            {
+                complaints.Add(error.Message);
+            }
+        }
+        return complaints;
+    }
+
+    public void Dispose()
+    {
+        _transaction.Dispose();
+        _connection.Dispose();
+    }
+}

@@ -1,0 +1,99 @@
+// MariaConnection.cs: opens connections to a MariaDB (or MySQL) server and words what it says when it does not open one.
+using System.Collections.Concurrent;
+using MySqlConnector;
+using Transferra.Core.Records;
+using Transferra.Stores.Servers;
+
+namespace Transferra.Stores.Mariadb;
+
+internal static class MariaConnection
+{
+    private const int UsualPort = 3306;
+
+    // Values as they are, whatever the server's settings; nothing cut short, nothing rounded without a word, no limit for a long read.
+    private const string Settings = "SET SESSION sql_mode = 'STRICT_ALL_TABLES,NO_ZERO_DATE,NO_ENGINE_SUBSTITUTION', time_zone = '+00:00', net_write_timeout = 3600, net_read_timeout = 3600, "
+        + "wait_timeout = 86400, max_sort_length = 8388608";
+
+    // By these numbers we know our own connections among those of a database.
+    private static readonly ConcurrentDictionary<int, bool> Ours = new();
+
+    /// <summary>Whether a connection, by the server's number, is one of this process.</summary>
+    public static bool IsOurs(int number) => Ours.ContainsKey(number);
+
+    /// <summary>An open connection without pooling.</summary>
+    /// <param name="server">Where.</param>
+    /// <param name="database">To work in; "" for none.</param>
+    /// <param name="loads">Whether it will send files of rows (LOAD DATA LOCAL).</param>
+    /// <exception cref="TransferraException">The server is not there, does not let us in, or has no such database.</exception>
+    public static MySqlConnection Open(ServerAddress server, string database, bool loads = false)
+    {
+        bool socket = server.Host.StartsWith('/');
+        var parts = new MySqlConnectionStringBuilder
+        {
+            Server = server.Host,
+            ConnectionProtocol = socket ? MySqlConnectionProtocol.UnixSocket : MySqlConnectionProtocol.Sockets,
+            Port = (uint)(server.Port == 0 ? UsualPort : server.Port),
+            Database = database,
+            Pooling = false,
+            ConnectionTimeout = 15, // seconds
+            DefaultCommandTimeout = 0,
+            ApplicationName = "transferra",
+            CharacterSet = "utf8mb4",
+            TreatTinyAsBoolean = false,
+            AllowLoadLocalInfile = loads,
+            SslMode = MySqlSslMode.Preferred,
+            AllowPublicKeyRetrieval = socket || server.Host is "localhost" or "127.0.0.1" or "::1",
+        };
+        // Without a place of our own, what the engine's own programs use: [client] in .my.cnf.
+        (string User, string Password)? habit = server.PasswordFile is null && server.PasswordVariable is null ? OptionFile.Read() : null;
+        parts.UserID = server.User.Length > 0 ? server.User : habit?.User ?? Environment.UserName;
+        if (ServerPassword.Of(server) is { } password) parts.Password = password;
+        else if (habit is { } known && (server.User.Length == 0 || server.User == known.User)) parts.Password = known.Password;
+        var connection = new MySqlConnection(parts.ToString());
+        try
+        {
+            connection.Open();
+            Ours[connection.ServerThread] = true;
+            Execute(connection, Settings);
+            return connection;
+        }
+        catch (Exception error) when (error is MySqlException or InvalidOperationException or ArgumentException)
+        {
+            connection.Dispose();
+            throw Explain(server, database, error);
+        }
+    }
+
+    private static TransferraException Explain(ServerAddress server, string database, Exception error)
+    {
+        string at = server.Host.StartsWith('/') ? server.Host : FormattableString.Invariant($"{server.Host}:{(server.Port == 0 ? UsualPort : server.Port)}");
+        return (error as MySqlException)?.ErrorCode switch
+        {
+            MySqlErrorCode.UnknownDatabase => new($"there is no database {database} on the MariaDB server at {at}", "Correct the store in office.yaml.", error),
+            MySqlErrorCode.AccessDenied or MySqlErrorCode.DatabaseAccessDenied => new($"the MariaDB server at {at} does not let {(server.User.Length > 0 ? server.User : "this user")} in: {error.Message}",
+                "Correct user and password-file in office.yaml, or the user's rights on the server.", error),
+            MySqlErrorCode.UnableToConnectToHost => new($"no MariaDB server answers at {at}: {error.Message}", "Start it, or correct host and port in office.yaml.", error),
+            _ => new($"the MariaDB server at {at} cannot be used: {error.Message}", "Look into the server's log.", error),
+        };
+    }
+
+    /// <summary>What the engine said when work with a store broke off.</summary>
+    public static TransferraException Stopped(string what, Exception error) =>
+        new($"{what}: {error.Message}", "Look into the server's log, for room on its disk and for its health. The old data is untouched.", error);
+
+    public static void Execute(MySqlConnection connection, string sql)
+    {
+        using var command = new MySqlCommand(sql, connection);
+        command.ExecuteNonQuery();
+    }
+
+    public static string? Scalar(MySqlConnection connection, string sql)
+    {
+        using var command = new MySqlCommand(sql, connection);
+        return command.ExecuteScalar() is { } found and not DBNull ? Convert.ToString(found, System.Globalization.CultureInfo.InvariantCulture) : null;
+    }
+
+    public static string Quote(string name) => "`" + name.Replace("`", "``", StringComparison.Ordinal) + "`";
+
+    public static string Literal(string text) => "'" + text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("'", "''", StringComparison.Ordinal) + "'";
+}

@@ -1,0 +1,186 @@
+// MariaStore.cs: a MariaDB database opened for reading, in one consistent snapshot.
+// Holds: (1) nothing is written: the transaction is read only; (2) all reading sees the state of the moment it was opened, also while others write. The
+//        server promises that for InnoDB tables; tables of other kinds are locked against writing meanwhile.
+using System.Globalization;
+using MySqlConnector;
+using Transferra.Core.Records;
+using static Transferra.Stores.Mariadb.MariaRecordReader;
+
+namespace Transferra.Stores.Mariadb;
+
+internal sealed class MariaStore : IStore
+{
+    // Up to here a text can be cast in a query without fear of the server's limit for one packet, past which it would give a null.
+    private const int LongestCastCharacters = 16_383;
+
+    private readonly StoreAddress _address;
+    private readonly MySqlConnection _connection;
+    private readonly MySqlConnection? _locks;
+    private readonly Dictionary<string, MariaColumn[]> _columns;
+    private readonly string _database;
+
+    private MariaStore(StoreAddress address, MySqlConnection connection)
+    {
+        (_address, _connection, _database) = (address, connection, MariaConnection.Literal(address.Path));
+        string[] unsafeTables = [.. Rows($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_database} AND table_type = 'BASE TABLE' AND engine <> 'InnoDB' ORDER BY 1").Select(row => row[0]!)];
+        if (unsafeTables.Length > 0)
+        {
+            _locks = MariaConnection.Open(address.Server!, address.Path);
+            MariaConnection.Execute(_locks, "SET SESSION lock_wait_timeout = 5");
+            MariaConnection.Execute(_locks, "LOCK TABLES " + string.Join(", ", unsafeTables.Select(table => MariaConnection.Quote(table) + " READ")));
+        }
+        MariaConnection.Execute(connection, "SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ");
+        MariaConnection.Execute(connection, "START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY");
+        _columns = LoadColumns();
+        string version = connection.ServerVersion;
+        bool isMaria = version.Contains("MariaDB", StringComparison.OrdinalIgnoreCase);
+        IReadOnlyList<string?> schema = Rows($"SELECT default_character_set_name, default_collation_name, current_user() FROM information_schema.schemata WHERE schema_name = {_database}").Single();
+        var facts = new Dictionary<string, string> { ["character_set"] = schema[0]!, ["collation"] = schema[1]!, ["user"] = schema[2]! };
+        if (!isMaria) facts["flavour"] = "MySQL";
+        if (unsafeTables.Length > 0) facts["tables_without_transactions"] = string.Join(", ", unsafeTables);
+        long bytes = long.Parse(Rows($"SELECT coalesce(sum(data_length + index_length), 0) FROM information_schema.tables WHERE table_schema = {_database}").Single()[0]!, CultureInfo.InvariantCulture);
+        Identity = new StoreIdentity("MariaDB", version.Split('-')[0], bytes, facts);
+    }
+
+    public StoreIdentity Identity { get; }
+
+    public static MariaStore Open(StoreAddress address)
+    {
+        MySqlConnection connection = MariaConnection.Open(address.Server!, address.Path);
+        try
+        {
+            return new MariaStore(address, connection);
+        }
+        catch (MySqlException error)
+        {
+            connection.Dispose();
+            throw MariaConnection.Stopped($"the database {address.Shown} cannot be read", error);
+        }
+        catch
+        {
+            connection.Dispose();
+            throw;
+        }
+    }
+
+    private List<IReadOnlyList<string?>> Rows(string sql)
+    {
+        using var command = new MySqlCommand(sql, _connection);
+        using MySqlDataReader reader = command.ExecuteReader();
+        var rows = new List<IReadOnlyList<string?>>();
+        while (reader.Read()) rows.Add([.. Enumerable.Range(0, reader.FieldCount).Select(i => reader.IsDBNull(i) ? null : Text(reader, i))]);
+        return rows;
+    }
+
+    private static string? Text(MySqlDataReader reader, int column) => reader.GetValue(column) switch
+    {
+        byte[] bytes => System.Text.Encoding.UTF8.GetString(bytes),
+        var value => Convert.ToString(value, CultureInfo.InvariantCulture),
+    };
+
+    private Dictionary<string, MariaColumn[]> LoadColumns()
+    {
+        var columns = Rows($"SELECT t.table_name, c.column_name, c.data_type, c.column_type, c.numeric_precision, c.numeric_scale, c.character_maximum_length, c.is_nullable, c.column_default, c.extra "
+            + $"FROM information_schema.tables t JOIN information_schema.columns c USING (table_schema, table_name) WHERE t.table_schema = {_database} AND t.table_type = 'BASE TABLE' ORDER BY t.table_name, c.ordinal_position");
+        return columns.GroupBy(row => row[0]!).OrderBy(table => table.Key, StringComparer.Ordinal).ToDictionary(table => table.Key, table => table.Select(row => new MariaColumn(row[1]!, row[2]!.ToLowerInvariant(),
+            row[3]!.Contains("unsigned", StringComparison.OrdinalIgnoreCase), Number(row[4]), Number(row[5]), row[6] is null ? 0 : long.Parse(row[6]!, CultureInfo.InvariantCulture), row[7] == "NO",
+            row[8] is null or "NULL" ? null : row[8], row[9]!.Contains("auto_increment", StringComparison.OrdinalIgnoreCase))).ToArray());
+
+        static int Number(string? text) => text is null ? 0 : int.Parse(text, CultureInfo.InvariantCulture);
+    }
+
+    public IReadOnlyList<TableShape> ReadShape()
+    {
+        var indexes = Rows($"SELECT table_name, index_name, column_name, non_unique FROM information_schema.statistics WHERE table_schema = {_database} ORDER BY table_name, index_name, seq_in_index").ToLookup(row => row[0]!);
+        var relations = Rows($"SELECT table_name, constraint_name, column_name, referenced_table_name, referenced_column_name FROM information_schema.key_column_usage WHERE table_schema = {_database} AND referenced_table_name IS NOT NULL "
+            + "ORDER BY table_name, constraint_name, ordinal_position").ToLookup(row => row[0]!);
+        return [.. _columns.Select(table => new TableShape(table.Key, [.. table.Value.Select(column => new ColumnShape(column.Name, MariaTypes.Of(column), column.Required, Default: column.Default))],
+            [.. indexes[table.Key].Where(row => row[1] == "PRIMARY").Select(row => row[2]!)],
+            [.. relations[table.Key].GroupBy(row => row[1]).Select(relation => new RelationShape([.. relation.Select(row => row[2]!)], relation.First()[3]!, [.. relation.Select(row => row[4]!)]))])
+        {
+            Indexes = [.. indexes[table.Key].Where(row => row[1] != "PRIMARY").GroupBy(row => row[1]!).Select(index => new IndexShape(index.Key, [.. index.Select(row => row[2]!)], index.First()[3] == "0"))],
+            NumberedColumn = Array.Find(table.Value, column => column.IsNumbered)?.Name,
+        })];
+    }
+
+    public IReadOnlyList<StoreObject> ListObjects() =>
+    [
+        .. Rows($"SELECT 'event', event_name, '' FROM information_schema.events WHERE event_schema = {_database} UNION ALL SELECT 'routine', routine_name, '' FROM information_schema.routines WHERE routine_schema = {_database} "
+            + $"UNION ALL SELECT 'sequence', table_name, '' FROM information_schema.tables WHERE table_schema = {_database} AND table_type = 'SEQUENCE' "
+            + $"UNION ALL SELECT 'trigger', trigger_name, event_object_table FROM information_schema.triggers WHERE trigger_schema = {_database} UNION ALL SELECT 'view', table_name, '' FROM information_schema.views WHERE table_schema = {_database} ORDER BY 1, 2")
+            .Select(row => new StoreObject(row[0]!, row[1]!, row[2]!)),
+    ];
+
+    private string TableName(string name) => _columns.ContainsKey(name) ? name : _columns.Keys.FirstOrDefault(known => string.Equals(known, name, StringComparison.OrdinalIgnoreCase))
+        ?? throw new TransferraException($"there is no table {name} in {_address.Shown}", "The store's tables differ from what the kit says of this version; run: transferra check");
+
+    private MariaColumn Column(string table, string name) => Array.Find(_columns[table], column => string.Equals(column.Name, name, StringComparison.OrdinalIgnoreCase))
+        ?? throw new TransferraException($"the table {table} in {_address.Shown} has no column {name}", "The store's tables differ from what the kit says of this version; run: transferra check");
+
+    public long CountRows(string table) => long.Parse(Rows($"SELECT count(*) FROM {MariaConnection.Quote(TableName(table))}").Single()[0]!, CultureInfo.InvariantCulture);
+
+    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy)
+    {
+        string name = TableName(table.Name);
+        var fields = table.Columns.Select(wanted => FieldOf(Column(name, wanted.Name), wanted.Type)).ToArray();
+        string order = orderBy.Count == 0 ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => Column(name, wanted)).Select(column =>
+            column.IsText ? $"CAST(CONVERT({MariaConnection.Quote(column.Name)} USING utf8mb4) AS BINARY)" : MariaConnection.Quote(column.Name)));
+        string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
+        return new MariaRecordReader(_connection, $"SELECT {columns} FROM {MariaConnection.Quote(name)}{order}", [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}");
+    }
+
+    private static (string Sql, How How) FieldOf(MariaColumn column, FieldType wanted)
+    {
+        string name = MariaConnection.Quote(column.Name);
+        bool asNumber = wanted.Kind is FieldKind.Integer or FieldKind.Boolean or FieldKind.Decimal;
+        if (column.Type == "bit")
+        {
+            string number = $"CAST({name} AS UNSIGNED)";
+            return asNumber && column.Precision < 64 ? (number, How.Whole) : ($"CAST({number} AS BINARY)", How.Written);
+        }
+        if (column.IsWhole && asNumber && !(column.Type == "bigint" && column.IsUnsigned)) return (name, How.Whole);
+        if (column.IsBinary) return (name, How.Bytes) is var bytes && wanted.Kind is FieldKind.Binary ? bytes : (name, wanted.Kind == FieldKind.Uuid ? How.Bytes : How.Written);
+        if (column.IsText)
+        {
+            return column.Type is "enum" or "set" or "inet4" or "inet6" || column.Characters is > 0 and <= LongestCastCharacters
+                ? ($"CAST(CONVERT({name} USING utf8mb4) AS BINARY)", wanted.Kind == FieldKind.Binary ? How.Bytes : How.Written) : (name, How.LongText);
+        }
+        // A float is written out with six digits only; as a double it has all that it holds.
+        if (column.Type == "float") return ($"CAST(CAST({name} AS DOUBLE) AS BINARY)", How.Written);
+        return ($"CAST({name} AS BINARY)", How.Written);
+    }
+
+    public QueryAnswer Ask(string sql)
+    {
+        try
+        {
+            using var command = new MySqlCommand(sql, _connection);
+            using MySqlDataReader reader = command.ExecuteReader();
+            string[] columns = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
+            var rows = new List<IReadOnlyList<string?>>();
+            while (reader.Read()) rows.Add([.. Enumerable.Range(0, columns.Length).Select(i => reader.IsDBNull(i) ? null : Text(reader, i))]);
+            return new QueryAnswer(columns, rows);
+        }
+        catch (MySqlException error)
+        {
+            throw new TransferraException($"the engine refused a question to {_address.Shown}: {error.Message} in: {sql}", "If the query stands in the kit, correct it there; otherwise check the store.", error);
+        }
+    }
+
+    public IReadOnlyList<string> CheckPhysically()
+    {
+        var complaints = new List<string>();
+        foreach (string table in _columns.Keys)
+        {
+            foreach (IReadOnlyList<string?> row in Ask($"CHECK TABLE {MariaConnection.Quote(table)} EXTENDED").Rows)
+                if (!(row[2] == "status" && row[3] is "OK" or "Table is already up to date")) complaints.Add($"{table}: {row[2]}: {row[3]}");
+        }
+        return complaints;
+    }
+
+    public void Dispose()
+    {
+        _connection.Dispose();
+        _locks?.Dispose();
+    }
+}

@@ -1,0 +1,82 @@
+// MariaTypes.cs: MariaDB's types and ours; the table stands in docs/types.md.
+using Transferra.Core.Records;
+
+namespace Transferra.Stores.Mariadb;
+
+/// <summary>A column as information_schema has it.</summary>
+/// <param name="Name">As it is spelt.</param>
+/// <param name="Type">The bare type's name, lower case.</param>
+/// <param name="IsUnsigned">Of numbers.</param>
+/// <param name="Precision">Digits of a decimal, bits of a bit field.</param>
+/// <param name="Scale">Of a decimal.</param>
+/// <param name="Characters">Most characters of a text, most bytes of a binary; 0 for other types.</param>
+/// <param name="Required">Whether null is not allowed.</param>
+/// <param name="Default">As the catalog writes it; null when none.</param>
+/// <param name="IsNumbered">AUTO_INCREMENT.</param>
+internal sealed record MariaColumn(string Name, string Type, bool IsUnsigned, int Precision, int Scale, long Characters, bool Required, string? Default, bool IsNumbered)
+{
+    public bool IsWhole => Type is "tinyint" or "smallint" or "mediumint" or "int" or "bigint" or "year";
+
+    public bool IsText => Type is "char" or "varchar" or "tinytext" or "text" or "mediumtext" or "longtext" or "enum" or "set" or "json" or "inet4" or "inet6";
+
+    public bool IsBinary => Type is "binary" or "varbinary" or "tinyblob" or "blob" or "mediumblob" or "longblob" || IsGeometry;
+
+    private bool IsGeometry => Type is "geometry" or "point" or "linestring" or "polygon" or "multipoint" or "multilinestring" or "multipolygon" or "geometrycollection";
+}
+
+internal static class MariaTypes
+{
+    // Longer texts are declared without a limit: a row's declared texts may not exceed 65,535 bytes together, four a character.
+    private const int LongestVarchar = 1000, RowBytes = 60_000, KeyTextLength = 255;
+
+    public static FieldType Of(MariaColumn column) => column switch
+    {
+        { Type: "bigint", IsUnsigned: true } => FieldType.Decimal(20, 0),
+        { IsWhole: true } => FieldType.Integer,
+        { Type: "bit" } => column.Precision < 64 ? FieldType.Integer : FieldType.Decimal(20, 0),
+        { Type: "decimal" } when column.Precision is > 0 and <= FieldType.MaxPrecision => FieldType.Decimal(column.Precision, column.Scale),
+        { Type: "float" or "double" } => new FieldType(FieldKind.Double),
+        { Type: "date" } => FieldType.Date,
+        { Type: "time" } => new FieldType(FieldKind.Time),
+        { Type: "datetime" or "timestamp" } => new FieldType(FieldKind.Timestamp),
+        { Type: "uuid" } => new FieldType(FieldKind.Uuid),
+        { Type: "char" or "varchar" } when column.Characters is > 0 and <= int.MaxValue => new FieldType(FieldKind.Text, Length: (int)column.Characters),
+        { IsBinary: true } => new FieldType(FieldKind.Binary),
+        _ => FieldType.Text,
+    };
+
+    /// <summary>How the columns of a table are declared.</summary>
+    /// <param name="table">The table.</param>
+    /// <param name="hasUuid">Whether the server has the type.</param>
+    public static IReadOnlyList<string> Declare(TableShape table, bool hasUuid)
+    {
+        bool[] unlimited = [.. table.Columns.Select(column => column.Type.Kind == FieldKind.Text && !IsKey(table, column) && (column.Type.Length == 0 || column.Type.Length > LongestVarchar))];
+        // The longest go first until the rest fits in a row.
+        int[] byLength = [.. Enumerable.Range(0, table.Columns.Count).Where(i => table.Columns[i].Type.Kind == FieldKind.Text && !IsKey(table, table.Columns[i])).OrderByDescending(i => table.Columns[i].Type.Length)];
+        foreach (int longest in byLength)
+        {
+            long bytes = Enumerable.Range(0, table.Columns.Count).Sum(i => unlimited[i] ? 12L : table.Columns[i].Type.Kind == FieldKind.Text ? 4L * table.Columns[i].Type.Length + 2 : 20);
+            if (bytes <= RowBytes) break;
+            unlimited[longest] = true;
+        }
+        return [.. table.Columns.Select((column, i) => Declare(column.Type, unlimited[i], hasUuid))];
+    }
+
+    private static bool IsKey(TableShape table, ColumnShape column) => table.Key.Concat(table.Indexes.SelectMany(index => index.Columns)).Concat(table.Relations.SelectMany(relation => relation.Columns))
+        .Contains(column.Name, StringComparer.OrdinalIgnoreCase);
+
+    private static string Declare(FieldType type, bool unlimited, bool hasUuid) => type.Kind switch
+    {
+        FieldKind.Integer => "bigint",
+        FieldKind.Decimal => FormattableString.Invariant($"decimal({type.Precision},{type.Scale})"),
+        FieldKind.Date => "date",
+        FieldKind.Time => "time(6)",
+        FieldKind.Timestamp => "datetime(6)",
+        FieldKind.Text when unlimited => "longtext",
+        FieldKind.Text => FormattableString.Invariant($"varchar({(type.Length == 0 ? KeyTextLength : type.Length)})"),
+        FieldKind.Boolean => "boolean",
+        FieldKind.Binary => "longblob",
+        FieldKind.Uuid => hasUuid ? "uuid" : "char(36) CHARACTER SET ascii",
+        _ => "double",
+    };
+}
