@@ -52,7 +52,14 @@ internal static class CommandLine
         Add("upgrade", "All of it: check, backup, convert, match, change over, check again", [codes, yes, resume], (session, parsed) => UpgradeCommand.Run(session, parsed.GetValue(resume)));
         Add("undo", "Take a run back: the office is where it was before", [run, yes], (session, parsed) => UndoCommand.Run(session, parsed.GetValue(run)));
         Add("signoff", "The report of a run, to be signed", [run, html], (session, parsed) => SignOffCommand.Run(session, parsed.GetValue(run), parsed.GetValue(html)));
-        Add("demo", "Write a made-up office to a folder and upgrade it", [into], (session, parsed) => DemoCommand.Run(session, parsed.GetValue(into)));
+        var engine = new Option<string?>("--engine") { Description = $"Keep the demo's stores on a server: {string.Join(", ", StoreAddress.ServerEngines)}", HelpName = "ENGINE" };
+        var host = new Option<string?>("--host") { Description = "The server's name, or folder of its socket; localhost when left out", HelpName = "HOST" };
+        var port = new Option<int?>("--port") { Description = "The server's port; the engine's usual one when left out", HelpName = "PORT" };
+        var user = new Option<string?>("--user") { Description = "Name at the server", HelpName = "NAME" };
+        var passwordFile = new Option<string?>("--password-file") { Description = "File with the password, which only you may read", HelpName = "FILE" };
+        var databases = new Option<string?>("--databases") { Description = "Folder for databases that are files (Firebird)", HelpName = "DIR" };
+        Add("demo", "Write a made-up office to a folder and upgrade it", [into, engine, host, port, user, passwordFile, databases], (session, parsed) => DemoCommand.Run(session, parsed.GetValue(into),
+            DemoServer.From(parsed.GetValue(engine), parsed.GetValue(host), parsed.GetValue(port), parsed.GetValue(user), parsed.GetValue(passwordFile), parsed.GetValue(databases))));
         return root;
 
         void Add(string name, string description, IReadOnlyList<Symbol> symbols, Func<Session, ParseResult, int> action)

@@ -26,7 +26,11 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
 
     public OfficeDescription Office => _office ??= OfficeLoader.Load(OfficeFolder);
 
-    public RunContext Context(IRunObserver observer) => new(Office, new StoreOpener(), Volume, observer, Version, Cancel);
+    public IStoreOpener Stores { get; } = new StoreOpener();
+
+    public StorePlaces Places => new(Stores, Volume);
+
+    public RunContext Context(IRunObserver observer) => new(Office, Stores, Volume, observer, Version, Cancel);
 
     public OfficeRuns Runs => new(Office, Volume);
 

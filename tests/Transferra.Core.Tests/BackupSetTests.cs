@@ -28,7 +28,7 @@ public sealed class BackupSetTests : IDisposable
     public void Dispose() => _folder.Dispose();
 
     private BackupSetInfo Write(IVolume? volume = null) =>
-        BackupSets.Write(volume ?? _volume, _office, _company, "1", [new TableBaseline("T", 3, 0, "00")], _set, "test", (_, _) => { }, CancellationToken.None);
+        BackupSets.Write(new RunContext(_office, null!, volume ?? _volume, null!, "test", CancellationToken.None), _company, _company.OldStore, new MemoryStore(), "1", [new TableBaseline("T", 3, 0, "00")], _set, (_, _) => { });
 
     [Fact]
     public void A_set_is_complete_in_itself_and_unpacks_to_the_same_bytes()

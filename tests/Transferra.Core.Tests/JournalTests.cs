@@ -113,7 +113,10 @@ public sealed class SwapTests : IDisposable
         return Over(volume ?? new DiskVolume());
     }
 
-    private Swap Over(IVolume volume) => new(volume, [new Move(_folder["data/ledger.db"], _folder["data/staged/old/ledger.db"]), new Move(_folder["data/staged/v6/ledger.db"], _folder["data/ledger.db"])]);
+    private Swap Over(IVolume volume) => new(new StorePlaces(null!, volume),
+        [new Move(At("data/ledger.db"), At("data/staged/old/ledger.db")), new Move(At("data/staged/v6/ledger.db"), At("data/ledger.db"))]);
+
+    private StoreAddress At(string path) => StoreAddress.OfFiles(_folder[path]);
 
     [Fact]
     public void Forward_puts_the_new_in_place_and_Back_restores_every_name()

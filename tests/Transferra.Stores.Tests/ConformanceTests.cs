@@ -41,6 +41,7 @@ public sealed class ConformanceTests : IDisposable
     [
         new("NR", FieldType.Integer, true), new("AMOUNT", FieldType.Decimal(14, 2)), new("WIDE", FieldType.Decimal(38, 10)), new("DAY", FieldType.Date), new("HOUR", new(FieldKind.Time)), new("MOMENT", new(FieldKind.Timestamp)),
         new("TXT", FieldType.Text), new("BRIEF", new(FieldKind.Text, Length: 8)), new("YES", FieldType.Boolean), new("BYTES", new(FieldKind.Binary)), new("ID", new(FieldKind.Uuid)), new("REAL", new(FieldKind.Double)),
+        new("FOUR", new(FieldKind.Text, Length: 4)), // of 16 bytes in UTF-8, which one driver takes for something else
     ], ["NR"], []);
 
     private static readonly TableShape Empty = new("NOTHING", [new("A", FieldType.Integer), new("B", FieldType.Text)], [], []);
@@ -75,6 +76,7 @@ public sealed class ConformanceTests : IDisposable
             Wide(10, ((Int128)random.NextInt64() << 64) | (ulong)random.NextInt64());
             if (rare) batch.Vectors[11].AppendNull();
             else ((DoubleVector)batch.Vectors[11]).Append(row switch { 1 => double.MaxValue, 2 => double.Epsilon, 3 => -0.0, 4 => 0.1, _ => random.NextDouble() * 1e9 });
+            Text(12, (row % 5) switch { 0 => "", 1 => "kg", 2 => "\U0001F3BB\U0001F3B7\U0001F3BA\U0001F941", _ => "pair" });
 
             void Wide(int column, Int128 value)
             {

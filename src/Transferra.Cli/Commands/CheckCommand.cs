@@ -4,7 +4,6 @@ using Transferra.Core.Checks;
 using Transferra.Core.Kits;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
-using Transferra.Stores;
 
 namespace Transferra.Cli.Commands;
 
@@ -19,7 +18,7 @@ internal static class CheckCommand
         foreach (Company company in session.Companies)
         {
             KitVersion version = Companies.VersionOf(company);
-            using IStore store = new StoreOpener().Open(company.Store, version.TextEncoding);
+            using IStore store = session.Stores.Open(company.StoreNow(session.Places), version.TextEncoding);
             session.Screen.Heading($"{company.Code}  check: is the data sound?");
             CheckResult result = new CompanyCheck(version, Companies.NextHop(company, version), SettingsFor(company, version), observer.At(company.Code + " check"), session.Cancel).Run(store);
             Results.Check(session.Screen, result);

@@ -8,7 +8,7 @@ namespace Transferra.Cli.Commands;
 
 internal static class DemoCommand
 {
-    public static int Run(Session session, string? into)
+    public static int Run(Session session, string? into, DemoServer? server)
     {
         string folder = into is not null ? Path.GetFullPath(into) : Directory.CreateTempSubdirectory("quaverholt-").FullName;
         if (Path.Exists(folder) && (File.Exists(folder) || Directory.EnumerateFileSystemEntries(folder).Any()))
@@ -17,6 +17,11 @@ internal static class DemoCommand
         screen.Line($"Writing the made-up office Quaverholt Instrument Hire to {folder}");
         screen.Progress.Show("writing the demo office", 0, 0);
         DemoOffice.Write(folder);
+        if (server is not null)
+        {
+            screen.Line($"and the old ledgers to the {server.Engine} server at {server.Server.Host}");
+            server.Move(folder, session.Stores);
+        }
         // The commands below speak words; the demo's own JSON document comes at the end.
         Session office = session with { OfficeFolder = folder, Json = false, Confirmed = ["QIH", "QWS", "QST"], Codes = [] };
         screen.Heading("$ transferra survey");

@@ -20,7 +20,7 @@ internal static class MatchCommand
         foreach (Company company in session.Companies)
         {
             CompanyRun? on = runs.Where(run => run.Kind != "restore" && !run.IsUndone && run.Companies.Contains(company.Code) && run.IsDone(company.Code, Stages.Convert))
-                .Select(run => UpgradeRun.OnRun(context, run, company.Code)).FirstOrDefault(on => Path.Exists(on.AsidePath) || Path.Exists(on.FinalStaged.Path));
+                .Select(run => UpgradeRun.OnRun(context, run, company.Code)).FirstOrDefault(on => session.Places.Exists(on.Aside) || session.Places.Exists(on.FinalStaged));
             if (on is null)
             {
                 if (session.Codes.Count == 0 && session.Companies.Count > 1)
@@ -30,12 +30,12 @@ internal static class MatchCommand
                 }
                 throw new TransferraException($"{company.Code} has no converted store to match", $"Convert it first: transferra convert {company.Code}");
             }
-            bool changedOver = Path.Exists(on.AsidePath);
-            StoreAddress old = company.OldStore with { Path = changedOver ? on.AsidePath : company.OldStore.Path };
+            bool changedOver = session.Places.Exists(on.Aside);
+            StoreAddress old = changedOver ? on.Aside : company.OldStore;
             StoreAddress last = changedOver ? company.NewStore : on.FinalStaged;
             session.Screen.Heading($"{company.Code}  match: are the records the same?");
-            session.Screen.Line($"old: {old.Path}");
-            session.Screen.Line($"new: {last.Path}");
+            session.Screen.Line($"old: {old.Shown}");
+            session.Screen.Line($"new: {last.Shown}");
             context = context with { Observer = observer.At(company.Code + " match") };
             IReadOnlyList<MatchResult> hops = WayMatch.Run(context, company, on.Way, [old, .. on.Way.SkipLast(1).Select(hop => on.Staged(hop.To.Name)), last]);
             Results.Match(session.Screen, company.Code, hops);

@@ -6,7 +6,6 @@ using Transferra.Core.Matching;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
-using Transferra.Stores;
 
 namespace Transferra.Cli.Commands;
 
@@ -42,7 +41,7 @@ internal static class RestoreCommand
             IReadOnlyList<TableBaseline> tables = [];
             if (faults.Count == 0)
             {
-                using IStore store = new StoreOpener().Open(company.StoreNamed(set.Manifest.StoreName) with { Path = Path.Combine(staged, "store", set.Manifest.StoreName) }, version.TextEncoding);
+                using IStore store = session.Stores.Open(StoreExport.Unpacked(company, set.Manifest.StoreName, staged), version.TextEncoding);
                 tables = Baseline.Of(store, version.Tables, new ScreenObserver(session.Screen).At("comparing"), session.Cancel);
                 faults = BackupSets.CompareRecords(set.Manifest, tables);
             }
@@ -69,8 +68,8 @@ internal static class RestoreCommand
     {
         using IDisposable one = session.Runs.Lock();
         Companies.RefuseWhileUnfinished(session.Runs);
-        IReadOnlyList<FileHolder> holders = OpenFiles.HoldersOf(new StoreOpener().FilesOf(company.Store));
-        if (holders.Count > 0) throw new TransferraException($"the store of {company.Code} is open in {holders[0].Program} (process {holders[0].ProcessId})", "Close it there, then try again.");
+        IReadOnlyList<string> holders = session.Places.OpenedBy(company.StoreNow(session.Places));
+        if (holders.Count > 0) throw new TransferraException($"the store of {company.Code} is open: {holders[0]}", "Close it there, then try again.");
         if (!session.Confirm([company.Code], "Set aside the present data and restore")) return session.Answer(ExitCodes.Refused, new { confirmed = false });
         var observer = new ScreenObserver(session.Screen);
         RunContext context = session.Context(observer);
@@ -79,10 +78,10 @@ internal static class RestoreCommand
             [$"{company.Code}.from"] = version.Name,
             [$"{company.Code}.to"] = version.Name,
             [$"{company.Code}.set"] = set.Path,
-            [$"{company.Code}.store"] = company.OldStore.Path,
+            [$"{company.Code}.store"] = company.OldStore.Shown,
             [$"{company.Code}.set-store"] = set.Manifest.StoreName,
-            [$"{company.Code}.had-store"] = Path.Exists(company.OldStore.Path) ? "1" : "0",
-            [$"{company.Code}.had-new-store"] = company.MovesTo is not null && Path.Exists(company.MovesTo.Path) ? "1" : "0",
+            [$"{company.Code}.had-store"] = session.Places.Exists(company.OldStore) ? "1" : "0",
+            [$"{company.Code}.had-new-store"] = company.MovesTo is not null && session.Places.Exists(company.MovesTo) ? "1" : "0",
         };
         for (int i = 0; i < company.DocumentFolders.Count; i++)
         {

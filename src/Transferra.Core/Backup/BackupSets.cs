@@ -24,35 +24,37 @@ public static class BackupSets
         string.Create(CultureInfo.InvariantCulture, $"{company.Code}_{company.Kit.Id}_v{dataVersion}_{at.UtcDateTime:yyyyMMdd-HHmmss}.tar");
 
     /// <summary>Writes a set of a company's files. The caller keeps the store from changing meanwhile.</summary>
-    /// <param name="volume">Where it is renamed and flushed.</param>
-    /// <param name="office">For the manifest.</param>
+    /// <param name="context">What it works with.</param>
     /// <param name="company">Whose.</param>
+    /// <param name="address">Where its store is now.</param>
+    /// <param name="store">The store, opened; one on a server is written out from it.</param>
     /// <param name="dataVersion">Of the store.</param>
     /// <param name="baseline">Of the store.</param>
     /// <param name="path">Full path of the set; must not exist.</param>
-    /// <param name="tool">Version of this program.</param>
     /// <param name="progress">Hears bytes done and in all.</param>
-    /// <param name="cancel">Stops between two files.</param>
-    public static BackupSetInfo Write(IVolume volume, OfficeDescription office, Company company, string dataVersion, IReadOnlyList<TableBaseline> baseline,
-        string path, string tool, Action<long, long> progress, CancellationToken cancel)
+    public static BackupSetInfo Write(RunContext context, Company company, StoreAddress address, IStore store, string dataVersion, IReadOnlyList<TableBaseline> baseline, string path, Action<long, long> progress)
     {
+        IVolume volume = context.Volume;
+        OfficeDescription office = context.Office;
         string part = path + PartSuffix, packed = part + ".d";
         volume.Remove(part);
         volume.Remove(packed);
         volume.CreateFolder(packed);
         try
         {
-            List<(string Source, string Name)> files = FilesOf(company);
+            string? export = address.IsOnServer ? Path.Combine(packed, "export") : null;
+            if (export is not null) StoreExport.Write(store, context.Stores, export, context.Observer, context.Cancel);
+            List<(string Source, string Name)> files = FilesOf(company, address.Name, export ?? address.Path);
             long total = files.Sum(file => new FileInfo(file.Source).Length), done = 0;
             var members = new List<SetMember>();
             foreach ((string source, string name) in files)
             {
-                cancel.ThrowIfCancellationRequested();
+                context.Cancel.ThrowIfCancellationRequested();
                 members.Add(Pack(source, name, Path.Combine(packed, members.Count.ToString(CultureInfo.InvariantCulture))));
                 progress(done += members[^1].Bytes, total);
             }
             var manifest = new SetManifest(SetManifest.CurrentFormat, office.Name, company.Code, company.Name, company.Kit.Id, dataVersion, DateTimeOffset.UtcNow,
-                Environment.UserName, tool, [.. company.DocumentFolders.Select(folder => Path.GetRelativePath(office.Folder, folder))], members, baseline);
+                Environment.UserName, context.Tool, [.. company.DocumentFolders.Select(folder => Path.GetRelativePath(office.Folder, folder))], members, baseline);
             byte[] json = JsonSerializer.SerializeToUtf8Bytes(manifest, SetManifest.Json);
             using (FileStream file = new(part, FileMode.CreateNew, FileAccess.Write))
             {
@@ -79,12 +81,12 @@ public static class BackupSets
         }
     }
 
-    private static List<(string Source, string Name)> FilesOf(Company company)
+    private static List<(string Source, string Name)> FilesOf(Company company, string storeName, string storePath)
     {
-        string store = "store/" + Path.GetFileName(company.Store.Path);
-        List<(string, string)> files = Directory.Exists(company.Store.Path)
-            ? [.. Directory.EnumerateFiles(company.Store.Path, "*", SearchOption.AllDirectories).Order(StringComparer.Ordinal).Select(file => (file, $"{store}/{Path.GetRelativePath(company.Store.Path, file)}"))]
-            : [(company.Store.Path, store)];
+        string store = "store/" + storeName;
+        List<(string, string)> files = Directory.Exists(storePath)
+            ? [.. Directory.EnumerateFiles(storePath, "*", SearchOption.AllDirectories).Order(StringComparer.Ordinal).Select(file => (file, $"{store}/{Path.GetRelativePath(storePath, file)}"))]
+            : [(storePath, store)];
         for (int i = 0; i < company.DocumentFolders.Count; i++)
         {
             string folder = company.DocumentFolders[i];

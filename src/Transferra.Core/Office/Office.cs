@@ -29,7 +29,7 @@ public sealed record Package(Kit Kit, string? ProgramFolder, string WantedVersio
 /// <param name="Kit">Its package's kit.</param>
 /// <param name="WantedVersion">The data version to come to.</param>
 /// <param name="OldStore">Where its records live before an upgrade.</param>
-/// <param name="MovesTo">Where they live after one that changes the engine, in the same folder; null when the new store takes the old one's place.</param>
+/// <param name="MovesTo">Where they live after one that changes the engine, in the same folder or on a server; null when the new store takes the old one's place.</param>
 /// <param name="DocumentFolders">Full paths.</param>
 /// <param name="Answers">New settings, by name.</param>
 public sealed record Company(string Code, string Name, Kit Kit, string WantedVersion, StoreAddress OldStore, StoreAddress? MovesTo, IReadOnlyList<string> DocumentFolders,
@@ -39,8 +39,8 @@ public sealed record Company(string Code, string Name, Kit Kit, string WantedVer
     public StoreAddress NewStore => MovesTo ?? OldStore;
 
     /// <summary>The one of its two addresses that has a file or folder of this name; the old one when neither has.</summary>
-    public StoreAddress StoreNamed(string name) => MovesTo is not null && Path.GetFileName(MovesTo.Path) == name ? MovesTo : OldStore;
+    public StoreAddress StoreNamed(string name) => MovesTo is not null && MovesTo.Name == name ? MovesTo : OldStore;
 
     /// <summary>Where the records live now: at the new place when only that one is there.</summary>
-    public StoreAddress Store => MovesTo is not null && Path.Exists(MovesTo.Path) && !Path.Exists(OldStore.Path) ? MovesTo : OldStore;
+    public StoreAddress StoreNow(Runs.StorePlaces places) => MovesTo is not null && places.Exists(MovesTo) && !places.Exists(OldStore) ? MovesTo : OldStore;
 }

@@ -69,8 +69,8 @@ public static class OfficeLoader
             StoreAddress? store = ReadStore(company, "store", folder, errors, required: true), movesTo = ReadStore(company, "new-store", folder, errors, required: false);
             if (store is not null && movesTo is not null)
             {
-                if (store.Path == movesTo.Path) company.Report("new-store", "the new store has the old one's path; leave new-store out when the engine stays the same");
-                else if (Path.GetDirectoryName(store.Path) != Path.GetDirectoryName(movesTo.Path))
+                if (store.Shown == movesTo.Shown) company.Report("new-store", "the new store has the old one's place; leave new-store out when the engine stays the same");
+                else if (!store.IsOnServer && !movesTo.IsOnServer && store.Folder != movesTo.Folder)
                     company.Report("new-store", "the new store lies in another folder than the old one; the change-over is a rename and needs them side by side");
             }
             string[] documents = [.. company.Texts("documents").Select(text => Path.GetFullPath(Path.Combine(folder, text.Value)))];
@@ -87,30 +87,50 @@ public static class OfficeLoader
         return kit is null ? null : new Package(kit, programFolder is null ? null : Path.GetFullPath(Path.Combine(folder, programFolder)), wanted.Value, companies);
     }
 
-    private static readonly string[] Engines = ["sqlite", "dbf", "delimited"];
-
-    // How delimited text is written; what the values may be is known to the store, and judged when it is opened.
+    // How delimited text is written.
     private static readonly string[] FormKeys = ["separator", "quote", "encoding", "header", "decimal-mark", "dates", "null"];
 
     private static StoreAddress? ReadStore(DescribedMap company, string key, string folder, DescriptionErrors errors, bool required)
     {
         if (company.Map(key, "where the records live", required) is not { } map) return null;
         StoreAddress? address = null;
-        foreach (string engine in Engines)
+        string[] engines = [.. StoreAddress.FileEngines, .. StoreAddress.ServerEngines];
+        foreach (string engine in engines)
         {
             if (map.Optional(engine) is not { } path) continue;
-            if (path.Value.Length == 0) path.Report(errors, "the path of the store is empty");
+            bool onServer = StoreAddress.ServerEngines.Contains(engine);
+            if (path.Value.Length == 0) path.Report(errors, onServer ? "the name of the database is empty" : "the path of the store is empty");
             else if (address is not null) path.Report(errors, "a store has one engine, and this is the second");
-            else address = new StoreAddress(engine, Path.GetFullPath(Path.Combine(folder, path.Value)));
+            else address = onServer ? new StoreAddress(engine, path.Value, Server: ReadServer(map, folder, errors)) : new StoreAddress(engine, Path.GetFullPath(Path.Combine(folder, path.Value)));
         }
         Dictionary<string, string> form = [];
-        if (map.Has("delimited"))
-            foreach (string option in FormKeys)
-                if (map.Optional(option) is { } value) form[option] = value.Value;
+        foreach (string option in address is null ? [] : OptionsOf(address.Engine))
+            if (map.Optional(option) is { } value) form[option] = value.Value;
         if (address is not null && form.Count > 0) address = address with { Form = form };
         map.Done();
-        if (address is null && errors.Count == 0) map.Report($"a store has one of {string.Join(", ", Engines)}, with its path");
+        if (address is null && errors.Count == 0) map.Report($"a store has one of {string.Join(", ", engines)}, with its path or name");
         return address;
+    }
+
+    // What the values may be is known to the store, and judged when it is opened.
+    private static string[] OptionsOf(string engine) => engine switch
+    {
+        "delimited" => FormKeys,
+        "postgresql" => ["schema"],
+        "mariadb" => ["collation"],
+        _ => [],
+    };
+
+    private static ServerAddress ReadServer(DescribedMap map, string folder, DescriptionErrors errors)
+    {
+        const int highestPort = 65_535;
+        PlacedText? host = map.Optional("host"), port = map.Optional("port"), file = map.Optional("password-file"), variable = map.Optional("password-variable");
+        int number = 0;
+        if (port is not null && (!int.TryParse(port.Value, NumberStyles.None, CultureInfo.InvariantCulture, out number) || number is < 1 or > highestPort))
+            port.Report(errors, $"\"{port}\" is no port; a port is a whole number from 1 to {highestPort}");
+        if (file is not null && variable is not null) variable.Report(errors, "the password is kept in one place: password-file or password-variable");
+        if (map.Optional("password") is { } password) password.Report(errors, "a password does not belong into this file; keep it in a file that only you may read, and name that with password-file");
+        return new ServerAddress(host?.Value ?? "localhost", number, map.Optional("user")?.Value ?? "", file is null ? null : Path.GetFullPath(Path.Combine(folder, file.Value)), variable?.Value, map.Optional("owner")?.Value);
     }
 
     private static void CheckAnswer(Kit kit, PlacedText setting, PlacedText answer, DescriptionErrors errors)

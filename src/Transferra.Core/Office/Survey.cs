@@ -35,7 +35,14 @@ public sealed record VersionSign(string Where, string Says, string? Version);
 /// <param name="Next">What to do about the problem; "" when there is none.</param>
 public sealed record CompanySurvey(string Code, string Name, string Package, string StorePath, string Engine, string? DataVersion, string WantedVersion,
     IReadOnlyList<VersionSign> Signs, long StoreBytes, long Records, IReadOnlyDictionary<string, long> Tables, long DeletedRecords, string GuessedForm, DateTimeOffset? LastChange, int Documents, long DocumentBytes,
-    IReadOnlyList<string> OpenedBy, string Problem, string Next);
+    IReadOnlyList<string> OpenedBy, string Problem, string Next)
+{
+    /// <summary>What the engine tells of the store beside: versions of its file structure, character set, settings; by name.</summary>
+    public IReadOnlyDictionary<string, string> Facts { get; init; } = new Dictionary<string, string>();
+
+    /// <summary>What the store has beside tables; a conversion makes the new version's own and does not carry these.</summary>
+    public IReadOnlyList<StoreObject> Objects { get; init; } = [];
+}
 
 /// <summary>What a survey found of a package.</summary>
 /// <param name="Kit">The kit's id.</param>
@@ -88,11 +95,13 @@ public static class Survey
     public static CompanySurvey Of(Company company, IStoreOpener stores)
     {
         (int documents, long documentBytes) = DocumentsOf(company);
-        var survey = new CompanySurvey(company.Code, company.Name, company.Kit.Title, company.Store.Path, "", null, company.WantedVersion, [], 0, 0,
+        var survey = new CompanySurvey(company.Code, company.Name, company.Kit.Title, company.OldStore.Shown, "", null, company.WantedVersion, [], 0, 0,
             new Dictionary<string, long>(), 0, "", null, documents, documentBytes, [], "", "");
         try
         {
-            using IStore store = stores.Open(company.Store);
+            StoreAddress address = company.StoreNow(new StorePlaces(stores, new DiskVolume()));
+            survey = survey with { StorePath = address.Shown };
+            using IStore store = stores.Open(address);
             IReadOnlyList<VersionSign> signs = SignsOf(company.Kit, store);
             string[] versions = [.. signs.Select(sign => sign.Version).OfType<string>().Distinct()];
             Dictionary<string, long> tables = store.ReadShape().ToDictionary(table => table.Name, table => store.CountRows(table.Name));
@@ -106,8 +115,10 @@ public static class Survey
                 Records = tables.Values.Sum(),
                 DeletedRecords = store.Identity.HeaderFields.TryGetValue("deleted_records", out string? deleted) ? long.Parse(deleted, System.Globalization.CultureInfo.InvariantCulture) : 0,
                 GuessedForm = store.Identity.HeaderFields.GetValueOrDefault(StoreIdentity.Guess) ?? "",
-                LastChange = new DateTimeOffset(File.GetLastWriteTimeUtc(company.Store.Path)),
-                OpenedBy = [.. OpenFiles.HoldersOf(stores.FilesOf(company.Store)).Select(holder => FormattableString.Invariant($"{holder.Program} (process {holder.ProcessId})"))],
+                LastChange = address.IsOnServer ? null : new DateTimeOffset(File.GetLastWriteTimeUtc(address.Path)),
+                OpenedBy = StorePlaces.OpenedBy(stores, address),
+                Facts = store.Identity.HeaderFields,
+                Objects = store.ListObjects(),
             };
             if (survey.DataVersion is not null) return survey;
             return signs.Count == 0

@@ -82,6 +82,7 @@ public interface IStoreBuilder : IDisposable
     void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects);
 
     /// <summary>Builds keys, indexes and relations, sets header fields, proves the counts, and flushes everything to disk.</summary>
+    /// <param name="headerFields">For the header of a SQLite file. Other stores have none to set, and their version is told by a record.</param>
     /// <exception cref="KeyConflictException">Records with the same key came in, and the store was not created to refuse them one by one.</exception>
     void Complete(IReadOnlyDictionary<string, string> headerFields);
 }
@@ -124,4 +125,8 @@ public interface IStoreServer
 
     /// <summary>Who is connected to a store, apart from this process: user, program and host in words.</summary>
     IReadOnlyList<string> ConnectedTo(string name);
+
+    /// <summary>What would stop this user from making databases, or from renaming one, in words; empty when nothing is known to.</summary>
+    /// <param name="name">The one to be renamed; null when none is.</param>
+    IReadOnlyList<string> Hindrances(string? name);
 }

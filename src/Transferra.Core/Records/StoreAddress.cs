@@ -29,6 +29,9 @@ public sealed record StoreAddress(string Engine, string Path, IReadOnlyDictionar
     /// <summary>Engines whose stores are databases on a server.</summary>
     public static readonly IReadOnlyList<string> ServerEngines = ["postgresql", "mariadb", "firebird"];
 
+    /// <summary>How the names of everything begin that a run makes beside a store.</summary>
+    public const string RunPrefix = "transferra-";
+
     // PostgreSQL cuts names after 63 bytes, MariaDB after 64 characters.
     private const int LongestName = 63;
 
@@ -59,8 +62,14 @@ public sealed record StoreAddress(string Engine, string Path, IReadOnlyDictionar
     {
         if (Server is null) return this with { Path = System.IO.Path.Combine(workFolder, label, Name) };
         // A name beside its own, told apart by run and label, which stand first so that cutting a long name cuts none of them off.
-        string name = $"transferra-{run}-{label}-{Name}";
-        if (name.Length > LongestName && Folder.Length == 0) name = name[..LongestName];
+        string name = $"{RunPrefix}{run}-{label}-{Name}";
+        if (Folder.Length == 0 && System.Text.Encoding.UTF8.GetByteCount(name) > LongestName)
+        {
+            // Cut, with a digest of what is cut off, so that two long names stay two.
+            string digest = Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(name)))[..8];
+            while (System.Text.Encoding.UTF8.GetByteCount(name) > LongestName - digest.Length - 1) name = name[..^1];
+            name = $"{name}-{digest}";
+        }
         return this with { Path = Folder.Length == 0 ? name : System.IO.Path.Combine(Folder, name) };
     }
 }

@@ -27,7 +27,8 @@ public static class CompanyBackup
     {
         var results = new List<BackupResult>();
         // The store stays opened for reading while it is copied, so that nobody can change it under the copy.
-        using IStore store = context.Stores.Open(company.Store, version.TextEncoding);
+        StoreAddress address = company.StoreNow(context.Places);
+        using IStore store = context.Stores.Open(address, version.TextEncoding);
         IReadOnlyList<TableBaseline> baseline = Baseline.Of(store, version.Tables, context.Observer, context.Cancel);
         foreach (string place in context.Office.BackupFolders)
         {
@@ -36,8 +37,8 @@ public static class CompanyBackup
             string path;
             do path = Path.Combine(place, BackupSets.NameOf(company, version.Name, at));
             while (File.Exists(path) && (at = at.AddSeconds(1)) > default(DateTimeOffset));
-            BackupSetInfo set = BackupSets.Write(context.Volume, context.Office, company, version.Name, baseline, path, context.Tool,
-                (done, total) => context.Observer.Progress("writing " + Path.GetFileName(path), done, total), context.Cancel);
+            BackupSetInfo set = BackupSets.Write(context, company, address, store, version.Name, baseline, path,
+                (done, total) => context.Observer.Progress("writing " + Path.GetFileName(path), done, total));
             context.Observer.Progress("proving " + Path.GetFileName(path), 0, 0);
             results.Add(new BackupResult(path, set.Bytes, set.Manifest.Members.Count, set.Manifest.Members.Sum(member => member.Bytes), Prove(context, company, version, set)));
         }
@@ -53,8 +54,7 @@ public static class CompanyBackup
         {
             IReadOnlyList<SetFault> faults = BackupSets.Unpack(set.Path, scratch);
             if (faults.Count > 0) return faults;
-            StoreAddress store = company.StoreNamed(set.Manifest.StoreName) with { Path = Path.Combine(scratch, "store", set.Manifest.StoreName) };
-            using IStore opened = context.Stores.Open(store, version.TextEncoding);
+            using IStore opened = context.Stores.Open(StoreExport.Unpacked(company, set.Manifest.StoreName, scratch), version.TextEncoding);
             return BackupSets.CompareRecords(set.Manifest, Baseline.Of(opened, version.Tables, context.Observer, context.Cancel));
         }
         finally

@@ -6,7 +6,7 @@ namespace Transferra.Core.Runs;
 /// <summary>The point where users come to see the new data; can be taken back at any time after.</summary>
 public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
 {
-    private Swap Swap => new(On.Context.Volume, [new Move(On.Company.OldStore.Path, On.AsidePath), new Move(On.FinalStaged.Path, On.Company.NewStore.Path)]);
+    private Swap Swap => new(On.Context.Places, [new Move(On.Company.OldStore, On.Aside), new Move(On.FinalStaged, On.Company.NewStore)]);
 
     private string OldDigest => On.Run.BegunFact(On.Company.Code, "sha256") ?? "";
 
@@ -26,28 +26,28 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
         if (On.Fact(Stages.Backup, "proved") is not > 0) obstacles.Add("there is no proved backup set");
         if (On.Fact(Stages.Convert, "exceptions") is not 0 and { } exceptions) obstacles.Add($"{exceptions} records could not be converted");
         if (On.Fact(Stages.Match, "proved") is not 1) obstacles.Add("the match did not prove the new store");
-        if (On.Company.MovesTo is { } newPlace && On.Context.Volume.Exists(newPlace.Path)) obstacles.Add($"{newPlace.Path} is there already, where the new store is to go");
+        if (On.Company.MovesTo is { } newPlace && On.Context.Places.Exists(newPlace)) obstacles.Add($"{newPlace.Shown} is there already, where the new store is to go");
         if (obstacles.Count > 0) return obstacles;
-        IReadOnlyList<FileHolder> holders = OpenFiles.HoldersOf(On.Context.Stores.FilesOf(On.Company.OldStore));
-        if (holders.Count > 0) obstacles.Add(FormattableString.Invariant($"the store is open in {holders[0].Program} (process {holders[0].ProcessId})"));
-        if (StoreDigest.Of(On.Company.OldStore.Path) != OldDigest) obstacles.Add("the old store was changed since the run began");
+        IReadOnlyList<string> holders = On.Context.Places.OpenedBy(On.Company.OldStore);
+        if (holders.Count > 0) obstacles.Add($"the store is open: {holders[0]}");
+        if (On.DigestOfOld(On.Company.OldStore) != OldDigest) obstacles.Add("the old store was changed since the run began");
         return obstacles;
     }
 
     /// <inheritdoc/>
-    public override IReadOnlyDictionary<string, string> Plan() => Facts(("old-from", On.Company.OldStore.Path), ("old-to", On.AsidePath), ("new-from", On.FinalStaged.Path), ("new-to", On.Company.NewStore.Path));
+    public override IReadOnlyDictionary<string, string> Plan() => Facts(("old-from", On.Company.OldStore.Shown), ("old-to", On.Aside.Shown), ("new-from", On.FinalStaged.Shown), ("new-to", On.Company.NewStore.Shown));
 
     /// <inheritdoc/>
     public override StageOutcome Do()
     {
         Swap.Forward();
-        return new StageOutcome(true, $"the new store is in place; the old one is kept as {On.AsidePath}", Facts(("aside", On.AsidePath), ("new-sha256", StoreDigest.Of(On.Company.NewStore.Path))));
+        return new StageOutcome(true, $"the new store is in place; the old one is kept as {On.Aside.Shown}", Facts(("aside", On.Aside.Shown), ("new-sha256", On.DigestOfNew(On.Company.NewStore))));
     }
 
     /// <inheritdoc/>
     public override StageOutcome Prove(StageOutcome done)
     {
-        if (StoreDigest.Of(On.AsidePath) != OldDigest)
+        if (On.DigestOfOld(On.Aside) != OldDigest)
             return done with { IsGood = false, Summary = "the old store was written to during the change-over" };
         string? converted = On.Run.Journal.Entries.LastOrDefault(entry => entry.Company == On.Company.Code && entry is { Stage: Stages.Convert, State: "done" })?.Facts.GetValueOrDefault("sha256");
         return done.Facts["new-sha256"] == converted ? done : done with { IsGood = false, Summary = "the new store is not the one that was matched" };
@@ -58,8 +58,8 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
     {
         if (Swap.DoneMoves() == 0) return null;
         Swap.Back();
-        if (StoreDigest.Of(On.Company.OldStore.Path) != OldDigest)
-            throw new TransferraException($"the old store {On.Company.OldStore.Path} is back, but is not as it was when the run began",
+        if (On.DigestOfOld(On.Company.OldStore) != OldDigest)
+            throw new TransferraException($"the old store {On.Company.OldStore.Shown} is back, but is not as it was when the run began",
                 "Somebody wrote to it while it was set aside. Compare it with the backup set before anybody works with it.");
         return "the old store is back in its place";
     }

@@ -37,7 +37,7 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
     public override StageOutcome Do()
     {
         RunContext context = On.Context;
-        context.Volume.Remove(On.WorkFolder); // of an earlier try that was broken off; it holds nothing but staged copies
+        RemoveStaged(); // of an earlier try that was broken off
         context.Volume.CreateFolder(On.ResultFolder);
         string list = Path.Combine(On.ResultFolder, "exceptions.csv");
         context.Volume.Remove(list);
@@ -45,31 +45,64 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
         var first = new List<ExceptionRow>();
         using (var exceptions = new ExceptionList(list))
         {
+            void Take(ExceptionRow exception)
+            {
+                exceptions.Add(exception);
+                if (first.Count < FirstExceptions) first.Add(exception);
+            }
+
             StoreAddress source = On.Company.OldStore;
             foreach (Hop hop in On.Way)
             {
                 StoreAddress target = On.Staged(hop.To.Name);
-                context.Volume.CreateFolder(Path.GetDirectoryName(target.Path)!);
+                if (!target.IsOnServer) context.Volume.CreateFolder(target.Folder);
                 var clock = System.Diagnostics.Stopwatch.StartNew();
-                using IStore old = context.Stores.Open(source, hop.From.TextEncoding);
-                using IStoreBuilder builder = context.Stores.Create(target, hop.To.TextEncoding);
-                ConversionResult result = StoreConverter.Run(old, builder, hop, On.Company.Answers, exception =>
+                ConversionResult result;
+                long mark = exceptions.Mark();
+                int known = first.Count;
+                try
                 {
-                    exceptions.Add(exception);
-                    if (first.Count < FirstExceptions) first.Add(exception);
-                }, context.Observer, context.Cancel);
+                    result = Convert(source, target, hop, keysFirst: false, Take);
+                }
+                catch (KeyConflictException)
+                {
+                    // Built at the end, the keys say only that there are records with the same key. Once more, so that each of them is named.
+                    context.Places.Remove(target);
+                    exceptions.BackTo(mark);
+                    first.RemoveRange(known, first.Count - known);
+                    result = Convert(source, target, hop, keysFirst: true, Take);
+                }
                 hops.Add(new HopResult(hop.From.Name, hop.To.Name, result, clock.Elapsed.TotalSeconds));
-                context.Volume.FlushFolder(Path.GetDirectoryName(target.Path)!);
-                context.Volume.FlushFolder(On.WorkFolder);
+                if (!target.IsOnServer)
+                {
+                    context.Volume.FlushFolder(target.Folder);
+                    context.Volume.FlushFolder(On.WorkFolder);
+                }
                 source = target;
             }
         }
-        var converted = new ConvertResult(hops, first.Count > 0 ? list : "", first, On.FinalStaged.Path);
+        var converted = new ConvertResult(hops, first.Count > 0 ? list : "", first, On.FinalStaged.Shown);
         if (first.Count == 0) context.Volume.Remove(list);
         On.SaveResult(Name, converted);
         TableAccount total = TableAccount.Total(hops.SelectMany(hop => hop.Conversion.Accounts));
         return new StageOutcome(true, FormattableString.Invariant($"{total.Read} records read, {total.Exceptions} exceptions"),
-            Facts(("read", total.Read), ("exceptions", converted.Exceptions), ("sha256", StoreDigest.Of(On.FinalStaged.Path))), converted);
+            Facts(("read", total.Read), ("exceptions", converted.Exceptions), ("sha256", On.DigestOfNew(On.FinalStaged))), converted);
+    }
+
+    private ConversionResult Convert(StoreAddress source, StoreAddress target, Hop hop, bool keysFirst, Action<ExceptionRow> take)
+    {
+        using IStore old = On.Context.Stores.Open(source, hop.From.TextEncoding);
+        using IStoreBuilder builder = On.Context.Stores.Create(target, hop.To.TextEncoding, keysFirst);
+        return StoreConverter.Run(old, builder, hop, On.Company.Answers, take, On.Context.Observer, On.Context.Cancel);
+    }
+
+    private IEnumerable<StoreAddress> StagedOnServers => On.Way.Select(hop => On.Staged(hop.To.Name)).Where(staged => staged.IsOnServer);
+
+    // They hold nothing but what this run made.
+    private void RemoveStaged()
+    {
+        foreach (StoreAddress staged in StagedOnServers) On.Context.Places.Remove(staged);
+        On.Context.Volume.Remove(On.WorkFolder);
     }
 
     /// <inheritdoc/>
@@ -83,13 +116,14 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override string? TakeBack()
     {
-        if (!On.Context.Volume.Exists(On.WorkFolder)) return null;
+        if (!On.Context.Volume.Exists(On.WorkFolder) && !StagedOnServers.Any(On.Context.Places.Exists)) return null;
         // A new store that the office has worked with holds records that are nowhere else; it is kept, not removed.
         string? changedOver = On.Run.Journal.Entries.LastOrDefault(entry => entry.Company == On.Company.Code && entry is { Stage: Stages.ChangeOver, State: "done" })?.Facts.GetValueOrDefault("new-sha256");
-        if (changedOver is not null && Path.Exists(On.FinalStaged.Path) && StoreDigest.Of(On.FinalStaged.Path) != changedOver)
-            return $"the new store was worked with after the change-over and is kept: {On.FinalStaged.Path}";
-        On.Context.Volume.Remove(On.WorkFolder);
-        On.Context.Volume.FlushFolder(Path.GetDirectoryName(On.WorkFolder)!);
+        if (changedOver is not null && On.Context.Places.Exists(On.FinalStaged) && On.DigestOfNew(On.FinalStaged) != changedOver)
+            return $"the new store was worked with after the change-over and is kept: {On.FinalStaged.Shown}";
+        bool hadFolder = On.Context.Volume.Exists(On.WorkFolder);
+        RemoveStaged();
+        if (hadFolder) On.Context.Volume.FlushFolder(Path.GetDirectoryName(On.WorkFolder)!);
         return "the staged new store is removed";
     }
 }

@@ -20,6 +20,21 @@ internal sealed class ExceptionList : IDisposable
             _writer.WriteLine(string.Join(',', ((string[])[exception.Table, exception.Key, cause.Column, cause.Into, cause.Value, cause.Reason]).Select(Cell)));
     }
 
+    /// <summary>Where the list ends now, in bytes.</summary>
+    public long Mark()
+    {
+        _writer.Flush();
+        return _writer.BaseStream.Position;
+    }
+
+    /// <summary>Drops what was added since a mark.</summary>
+    public void BackTo(long mark)
+    {
+        _writer.Flush();
+        _writer.BaseStream.SetLength(mark);
+        _writer.BaseStream.Seek(0, SeekOrigin.End);
+    }
+
     private static string Cell(string value) =>
         value.AsSpan().IndexOfAny(",\"\r\n") < 0 ? value : "\"" + value.Replace("\"", "\"\"", StringComparison.Ordinal) + "\"";
 

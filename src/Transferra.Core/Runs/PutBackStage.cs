@@ -17,7 +17,14 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
 
     private StoreAddress Target => On.Company.StoreNamed(On.Run.BegunFact(On.Company.Code, "set-store") ?? "");
 
-    private Move SetAside(StoreAddress store) => new(store.Path, Path.Combine(On.WorkFolder, "present", "store", Path.GetFileName(store.Path)));
+    private Move SetAside(StoreAddress store) => new(store, store.IsOnServer ? store.Beside(On.WorkFolder, On.Run.Id, "present") : store with { Path = Path.Combine(Present, "store", store.Name) });
+
+    private string Present => Path.Combine(On.WorkFolder, "present");
+
+    // A database is loaded under a name of its own on the server first, from what was unpacked.
+    private StoreAddress RestoredStore => Target.IsOnServer ? Target.Beside(On.WorkFolder, On.Run.Id, "restored") : Target with { Path = UnpackedStore };
+
+    private string UnpackedStore => Path.Combine(Restored, "store", Target.Name);
 
     private Swap Swap
     {
@@ -26,15 +33,15 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
             var moves = new List<Move>();
             if (WasThere("had-store")) moves.Add(SetAside(On.Company.OldStore));
             if (WasThere("had-new-store")) moves.Add(SetAside(On.Company.NewStore));
-            moves.Add(new Move(Path.Combine(Restored, "store", Path.GetFileName(Target.Path)), Target.Path));
+            moves.Add(new Move(RestoredStore, Target));
             for (int i = 0; i < On.Company.DocumentFolders.Count; i++)
             {
                 if (!WasThere(FormattableString.Invariant($"has-documents-{i}"))) continue;
                 string folder = On.Company.DocumentFolders[i], name = i.ToString(System.Globalization.CultureInfo.InvariantCulture);
-                if (WasThere(FormattableString.Invariant($"had-documents-{i}"))) moves.Add(new Move(folder, Path.Combine(On.WorkFolder, "present", "documents", name)));
-                moves.Add(new Move(Path.Combine(Restored, "documents", name), folder));
+                if (WasThere(FormattableString.Invariant($"had-documents-{i}"))) moves.Add(new Move(StoreAddress.OfFiles(folder), StoreAddress.OfFiles(Path.Combine(Present, "documents", name))));
+                moves.Add(new Move(StoreAddress.OfFiles(Path.Combine(Restored, "documents", name)), StoreAddress.OfFiles(folder)));
             }
-            return new Swap(On.Context.Volume, moves);
+            return new Swap(On.Context.Places, moves);
         }
     }
 
@@ -47,14 +54,15 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override StageOutcome Do()
     {
-        if (!On.Context.Volume.Exists(Path.Combine(On.WorkFolder, "present")))
+        if (!HasBegun)
         {
-            On.Context.Volume.Remove(On.WorkFolder);
+            RemoveRestored();
             IReadOnlyList<SetFault> faults = BackupSets.Unpack(SetPath, Restored);
             if (faults.Count > 0) return new StageOutcome(false, $"the set is damaged: {faults[0].Member}: {faults[0].What}", Facts());
+            if (Target.IsOnServer) StoreExport.Load(UnpackedStore, On.Context.Stores, RestoredStore, On.Context.Observer, On.Context.Cancel);
         }
         Swap.Forward();
-        return new StageOutcome(true, $"the company is as in the set; what was there is kept in {Path.Combine(On.WorkFolder, "present")}", Facts(("set", SetPath)));
+        return new StageOutcome(true, $"the company is as in the set; what was there is kept{(Target.IsOnServer ? $" as {SetAside(Target).To.Shown}" : $" in {Present}")}", Facts(("set", SetPath)));
     }
 
     /// <inheritdoc/>
@@ -66,12 +74,23 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
         return faults.Count == 0 ? done : done with { IsGood = false, Summary = faults[0].What };
     }
 
+    // Whether the first rename is done: what was there is set aside, or, when nothing was, the restored store stands in its place.
+    private bool HasBegun => WasThere("had-store") ? On.Context.Places.Exists(SetAside(On.Company.OldStore).To)
+        : WasThere("had-new-store") ? On.Context.Places.Exists(SetAside(On.Company.NewStore).To)
+        : On.Context.Places.Exists(Target) && !On.Context.Places.Exists(RestoredStore);
+
+    private void RemoveRestored()
+    {
+        if (Target.IsOnServer) On.Context.Places.Remove(RestoredStore);
+        On.Context.Volume.Remove(On.WorkFolder);
+    }
+
     /// <inheritdoc/>
     public override string? TakeBack()
     {
         if (!On.Context.Volume.Exists(On.WorkFolder)) return null;
-        if (On.Context.Volume.Exists(Path.Combine(On.WorkFolder, "present")) || !On.Context.Volume.Exists(Path.Combine(Restored, "store"))) Swap.Back();
-        On.Context.Volume.Remove(On.WorkFolder);
+        if (HasBegun) Swap.Back();
+        RemoveRestored();
         On.Context.Volume.FlushFolder(Path.GetDirectoryName(On.WorkFolder)!);
         return "what was there before the restore is back in its place";
     }

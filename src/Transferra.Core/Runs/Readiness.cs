@@ -1,6 +1,7 @@
 // Readiness.cs: may we go? Every reason why a company may not, all at once, before anything is written.
 using Transferra.Core.Kits;
 using Transferra.Core.Office;
+using Transferra.Core.Records;
 
 namespace Transferra.Core.Runs;
 
@@ -47,13 +48,20 @@ public static class Readiness
         gates.Add(new Gate(company.Code, "nobody has it open", survey.OpenedBy.Count == 0, survey.OpenedBy.Count == 0 ? "no other process" : string.Join(", ", survey.OpenedBy), "Close the program there, then try again."));
         foreach (string folder in company.DocumentFolders.Where(folder => !Directory.Exists(folder)))
             gates.Add(new Gate(company.Code, "documents", false, $"the folder {folder} is not there", $"Correct documents in {OfficeLoader.FileName}, or find out where the folder went."));
-        if (company.MovesTo is { } newPlace && Path.Exists(newPlace.Path))
-            gates.Add(new Gate(company.Code, "place of the new store", false, $"{newPlace.Path} is there already", "Find out what it is and move it away, or name another place under new-store."));
+        if (company.MovesTo is { } newPlace && context.Places.Exists(newPlace))
+            gates.Add(new Gate(company.Code, "place of the new store", false, $"{newPlace.Shown} is there already", "Find out what it is and move it away, or name another place under new-store."));
         long content = survey.StoreBytes + survey.DocumentBytes;
         foreach (string place in context.Office.BackupFolders)
             AddPlace(gates, context, company, "backup place", place, 2 * content);
         // A converted copy can be larger than the old store: keys and indexes that it had not, dates written out.
-        AddPlace(gates, context, company, "place of the new store", Path.GetDirectoryName(company.Store.Path)!, 2 * survey.StoreBytes * Math.Max(1, way?.Count ?? 1));
+        foreach (StoreAddress onServer in ((StoreAddress[])[company.OldStore, company.NewStore]).Where(store => store.IsOnServer).DistinctBy(store => store.Shown))
+        {
+            // The old store is set aside by a rename, the new one is made and renamed: what would stop either is asked before the night begins.
+            IReadOnlyList<string> hindrances = context.Stores.ServerOf(onServer).Hindrances(context.Places.Exists(onServer) ? onServer.Path : null);
+            gates.AddRange(hindrances.Select(hindrance => new Gate(company.Code, "database server", false, $"{onServer.Shown}: {hindrance}", "See docs/servers.md for what each engine needs.")));
+        }
+        if (!company.NewStore.IsOnServer)
+            AddPlace(gates, context, company, "place of the new store", company.NewStore.Folder, 2 * survey.StoreBytes * Math.Max(1, way?.Count ?? 1));
         return gates;
     }
 

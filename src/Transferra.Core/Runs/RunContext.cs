@@ -27,4 +27,8 @@ public interface IRunObserver : IProgressObserver
 /// <param name="Observer">Hears what happens.</param>
 /// <param name="Tool">Version of this program.</param>
 /// <param name="Cancel">Ctrl-C.</param>
-public sealed record RunContext(OfficeDescription Office, IStoreOpener Stores, IVolume Volume, IRunObserver Observer, string Tool, CancellationToken Cancel);
+public sealed record RunContext(OfficeDescription Office, IStoreOpener Stores, IVolume Volume, IRunObserver Observer, string Tool, CancellationToken Cancel)
+{
+    /// <summary>Stores as wholes.</summary>
+    public StorePlaces Places => new(Stores, Volume);
+}

@@ -21,17 +21,24 @@ public sealed record StageOutcome(bool IsGood, string Summary, IReadOnlyDictiona
 /// <param name="Way">The hops to go.</param>
 public sealed record CompanyRun(RunContext Context, Run Run, Company Company, KitVersion From, IReadOnlyList<Hop> Way)
 {
-    /// <summary>Beside the store, on the same volume, so that the change-over is a rename.</summary>
-    public string WorkFolder => Path.Combine(Path.GetDirectoryName(Company.OldStore.Path)!, "transferra-" + Run.Id);
+    /// <summary>Beside the store, on the same volume, so that the change-over is a rename; with the run when the company has no store in files.</summary>
+    public string WorkFolder => !Company.OldStore.IsOnServer ? Path.Combine(Company.OldStore.Folder, "transferra-" + Run.Id)
+        : !Company.NewStore.IsOnServer ? Path.Combine(Company.NewStore.Folder, "transferra-" + Run.Id) : Path.Combine(ResultFolder, "work");
 
     /// <summary>The staged store of a version.</summary>
-    public Records.StoreAddress Staged(string version) => Company.NewStore with { Path = Path.Combine(WorkFolder, "v" + version, Path.GetFileName(Company.NewStore.Path)) };
+    public Records.StoreAddress Staged(string version) => Company.NewStore.Beside(WorkFolder, Run.Id, "v" + version);
 
     /// <summary>The staged store of the last version of the way.</summary>
     public Records.StoreAddress FinalStaged => Staged(Way[^1].To.Name);
 
     /// <summary>Where the old store goes at the change-over.</summary>
-    public string AsidePath => Path.Combine(WorkFolder, "old-v" + From.Name, Path.GetFileName(Company.OldStore.Path));
+    public Records.StoreAddress Aside => Company.OldStore.Beside(WorkFolder, Run.Id, "old-v" + From.Name);
+
+    /// <summary>The digest of one of the company's stores before the hops.</summary>
+    public string DigestOfOld(Records.StoreAddress store) => Context.Places.DigestOf(store, From.TextEncoding, Context.Cancel);
+
+    /// <summary>The digest of one of the company's stores after the hops.</summary>
+    public string DigestOfNew(Records.StoreAddress store) => Context.Places.DigestOf(store, Way[^1].To.TextEncoding, Context.Cancel);
 
     /// <summary>Where this company's results are kept.</summary>
     public string ResultFolder => Path.Combine(Run.Folder, Company.Code);

@@ -5,60 +5,53 @@ using Transferra.Core.Records;
 
 namespace Transferra.Core.Runs;
 
-/// <summary>One rename of a swap.</summary>
-public sealed record Move(string From, string To);
+/// <summary>One rename of a swap: of a file, a folder, or a database inside its server.</summary>
+public sealed record Move(StoreAddress From, StoreAddress To);
 
 /// <summary>Renames that belong together, in order: each one frees the name that a later one takes, or stands alone.</summary>
-public sealed class Swap(IVolume volume, IReadOnlyList<Move> moves)
+public sealed class Swap(StorePlaces places, IReadOnlyList<Move> moves)
 {
     /// <summary>How many of the moves are done: those up to the last one whose From is gone and whose To is there.</summary>
     /// <exception cref="TransferraException">What is there fits no state of this swap.</exception>
     public int DoneMoves()
     {
+        // Looked at once: a name on a server is asked for over the network.
+        Dictionary<string, bool> found = moves.SelectMany(move => (StoreAddress[])[move.From, move.To]).DistinctBy(place => place.Shown).ToDictionary(place => place.Shown, places.Exists);
         // The state after n moves: of a name that several moves touch, the last of the first n decides whether it is there.
         for (int done = moves.Count; done >= 0; done--)
-            if (Fits(done)) return done;
-        throw new TransferraException($"what is on the disk fits no step of the change-over: {string.Join("; ", moves.Select(move => $"{move.From} -> {move.To}"))}",
-            "Somebody moved a file by hand. Put the files back as the journal says, then try again.");
+            if (Fits(done, found)) return done;
+        throw new TransferraException($"what is on the disk fits no step of the change-over: {string.Join("; ", moves.Select(move => $"{move.From.Shown} -> {move.To.Shown}"))}",
+            "Somebody moved a file or renamed a database by hand. Put things back as the journal says, then try again.");
     }
 
-    private bool Fits(int done)
+    private bool Fits(int done, Dictionary<string, bool> found)
     {
         var there = new Dictionary<string, bool>();
         for (int i = 0; i < moves.Count; i++)
         {
             if (i < done)
             {
-                there[moves[i].From] = false;
-                there[moves[i].To] = true;
+                there[moves[i].From.Shown] = false;
+                there[moves[i].To.Shown] = true;
             }
             else
             {
-                there.TryAdd(moves[i].From, true);
-                there.TryAdd(moves[i].To, false);
+                there.TryAdd(moves[i].From.Shown, true);
+                there.TryAdd(moves[i].To.Shown, false);
             }
         }
-        return there.All(entry => volume.Exists(entry.Key) == entry.Value);
+        return there.All(entry => found[entry.Key] == entry.Value);
     }
 
     /// <summary>Does the moves that are not done yet.</summary>
     public void Forward()
     {
-        for (int i = DoneMoves(); i < moves.Count; i++) Do(moves[i].From, moves[i].To);
+        for (int i = DoneMoves(); i < moves.Count; i++) places.Rename(moves[i].From, moves[i].To);
     }
 
     /// <summary>Takes back the moves that are done, last first.</summary>
     public void Back()
     {
-        for (int i = DoneMoves() - 1; i >= 0; i--) Do(moves[i].To, moves[i].From);
-    }
-
-    private void Do(string from, string to)
-    {
-        string folder = Path.GetDirectoryName(to)!;
-        volume.CreateFolder(folder);
-        volume.Rename(from, to);
-        volume.FlushFolder(folder);
-        volume.FlushFolder(Path.GetDirectoryName(from)!);
+        for (int i = DoneMoves() - 1; i >= 0; i--) places.Rename(moves[i].To, moves[i].From);
     }
 }

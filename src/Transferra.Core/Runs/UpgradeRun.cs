@@ -33,8 +33,8 @@ public sealed class UpgradeRun
         {
             facts[$"{company.Code}.from"] = from.Name;
             facts[$"{company.Code}.to"] = company.WantedVersion;
-            facts[$"{company.Code}.store"] = company.OldStore.Path;
-            facts[$"{company.Code}.sha256"] = StoreDigest.Of(company.OldStore.Path);
+            facts[$"{company.Code}.store"] = company.OldStore.Shown;
+            facts[$"{company.Code}.sha256"] = context.Places.DigestOf(company.OldStore, from.TextEncoding, context.Cancel);
         }
         return new OfficeRuns(context.Office, context.Volume).Begin(kind, [.. companies.Select(entry => entry.Company)], context.Tool, facts);
     }
@@ -58,9 +58,9 @@ public sealed class UpgradeRun
         CompanyRun[] companies = [.. run.Companies.Reverse().Select(upgrade.On)];
         foreach (CompanyRun on in companies)
         {
-            IReadOnlyList<FileHolder> holders = OpenFiles.HoldersOf(context.Stores.FilesOf(on.Company.Store));
+            IReadOnlyList<string> holders = context.Places.OpenedBy(on.Company.StoreNow(context.Places));
             if (holders.Count > 0)
-                throw new TransferraException(FormattableString.Invariant($"the store of {on.Company.Code} is open in {holders[0].Program} (process {holders[0].ProcessId})"), "Close it there, then undo again. Nothing was changed.");
+                throw new TransferraException($"the store of {on.Company.Code} is open: {holders[0]}", "Close it there, then undo again. Nothing was changed.");
         }
         if (!run.IsUndoing) run.Journal.Append("", Stages.Run, "undoing");
         List<string> lines = [.. companies.SelectMany(on => upgrade.TakeBack(on, StagesOf(on)))];
@@ -85,8 +85,8 @@ public sealed class UpgradeRun
         Company company = _context.Office.Companies.FirstOrDefault(company => company.Code == code)
             ?? throw new TransferraException($"the run {_run.Id} is about the company {code}, which is not in {OfficeLoader.FileName} any more", next);
         string from = _run.BegunFact(code, "from") ?? "", to = _run.BegunFact(code, "to") ?? "";
-        if (_run.BegunFact(code, "store") is { } store && store != company.OldStore.Path)
-            throw new TransferraException($"the run {_run.Id} is about the store {store} of {code}, but {OfficeLoader.FileName} now names {company.OldStore.Path}", next);
+        if (_run.BegunFact(code, "store") is { } store && store != company.OldStore.Shown)
+            throw new TransferraException($"the run {_run.Id} is about the store {store} of {code}, but {OfficeLoader.FileName} now names {company.OldStore.Shown}", next);
         KitVersion version = company.Kit.Version(from) ?? throw new TransferraException($"the kit {company.Kit.Id} has no version {from} any more", next);
         return new CompanyRun(_context, _run, company, version, company.Kit.WayFrom(from, to) ?? throw new TransferraException($"the kit {company.Kit.Id} has no way from {from} to {to} any more", next));
     }

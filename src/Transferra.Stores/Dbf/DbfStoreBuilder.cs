@@ -58,8 +58,6 @@ internal sealed class DbfStoreBuilder : IStoreBuilder
 
     public void Complete(IReadOnlyDictionary<string, string> headerFields)
     {
-        if (headerFields.Count > 0)
-            throw new TransferraException($"a folder of .dbf tables has no header field {headerFields.Keys.First()}", "Take header-fields out of the kit's version file.");
         foreach (DbfTableWriter table in _tables.Values)
         {
             table.Complete();

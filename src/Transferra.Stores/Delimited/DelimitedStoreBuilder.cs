@@ -119,7 +119,6 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
 
     public void Complete(IReadOnlyDictionary<string, string> headerFields)
     {
-        if (headerFields.Count > 0) throw new TransferraException($"a folder of delimited text has no header field {headerFields.Keys.First()}", "Take header-fields out of the kit's version file.");
         foreach (TableFile table in _tables.Values)
         {
             table.File.Flush(flushToDisk: true);

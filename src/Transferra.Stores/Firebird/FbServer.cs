@@ -48,6 +48,22 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
         }
     }
 
+    public IReadOnlyList<string> Hindrances(string? name) => name is null ? [] : File.Exists(name) ? Unwritable(name)
+        : [$"the database file {name} is not on this machine, or may not be seen by this user; it is renamed at the change-over, so run this on the server's own machine and name the database by its path"];
+
+    private static IReadOnlyList<string> Unwritable(string name)
+    {
+        try
+        {
+            new Core.Runs.DiskVolume().TryWriting(Path.GetDirectoryName(name)!);
+            return [];
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            return [$"files in {Path.GetDirectoryName(name)} cannot be renamed by this user: {error.Message}"];
+        }
+    }
+
     public IReadOnlyList<string> ConnectedTo(string name)
     {
         using FbConnection? connection = FbLink.OpenIfThere(At(name));

@@ -8,6 +8,8 @@ namespace Transferra.Stores.Firebird;
 
 internal sealed class FbStore : IStore
 {
+    private const int GuidBytes = 16;
+
     private readonly StoreAddress _address;
     private readonly FbConnection _connection;
     private readonly FbTransaction _transaction;
@@ -130,7 +132,7 @@ internal sealed class FbStore : IStore
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy)
     {
         string name = TableName(table.Name);
-        FbField[] fields = [.. table.Columns.Select(wanted => FieldOf(Column(name, wanted.Name), wanted.Type))];
+        FbField[] fields = [.. table.Columns.Select(wanted => FieldOf(Column(name, wanted.Name)))];
         // The engine takes texts that differ in blanks at the end, and in some collations in case, for equal; those are put in order here.
         bool sortsHere = orderBy.Any(wanted => Column(name, wanted).IsText);
         string order = orderBy.Count == 0 || sortsHere ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => Quote(Column(name, wanted).Name) + " NULLS FIRST"));
@@ -139,15 +141,15 @@ internal sealed class FbStore : IStore
         return sortsHere ? new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]) : reader;
     }
 
-    private FbField FieldOf(FbColumn column, FieldType wanted)
+    private FbField FieldOf(FbColumn column)
     {
         string name = Quote(column.Name);
         if (column.Type == FbTypes.Blob) return new FbField(column.SubType == 1 ? $"CAST({name} AS BLOB SUB_TYPE 0)" : name, false, DecoderOf(column));
         // Bytes as they lie there, without the server's own conversion.
-        if (column.IsString) return new FbField(FormattableString.Invariant($"CAST({name} AS VARCHAR({Math.Max(1, column.Bytes)}) CHARACTER SET OCTETS)"), column.Type == FbTypes.Char && !column.IsOctets, DecoderOf(column));
+        // The driver takes sixteen of them for a GUID, whatever they are, and loses its place in the answer when there are fewer; so it never gets just sixteen.
+        if (column.IsString) return new FbField(FormattableString.Invariant($"CAST({name} AS VARCHAR({(column.Bytes == GuidBytes ? GuidBytes + 1 : Math.Max(1, column.Bytes))}) CHARACTER SET OCTETS)"), column.Type == FbTypes.Char && !column.IsOctets, DecoderOf(column));
         // Numbers of 38 digits are more than the driver's decimals hold.
         if (column.Type == FbTypes.Int128) return new FbField($"CAST(CAST({name} AS VARCHAR(48)) AS VARCHAR(48) CHARACTER SET OCTETS)", false, null);
-        _ = wanted;
         return new FbField(name, false, null);
     }
 
@@ -197,7 +199,14 @@ internal sealed class FbStore : IStore
 
     public void Dispose()
     {
-        _transaction.Dispose();
-        _connection.Dispose();
+        try
+        {
+            _transaction.Dispose();
+            _connection.Dispose();
+        }
+        catch (Exception error) when (error is FbException or IOException or ArgumentException)
+        {
+            // Nothing was written, so nothing is lost with a connection that cannot be closed in good order; what broke it was told before.
+        }
     }
 }

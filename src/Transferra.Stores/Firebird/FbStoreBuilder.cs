@@ -149,7 +149,6 @@ internal sealed class FbStoreBuilder : IStoreBuilder
 
     public void Complete(IReadOnlyDictionary<string, string> headerFields)
     {
-        if (headerFields.Count > 0) throw new TransferraException($"a Firebird database has no header field {headerFields.Keys.First()}", "Take header-fields out of the kit's version file; let a table tell the version.");
         Guard("the load could not be made final", Commit);
         foreach (TableShape shape in _tables.Values.Select(table => table.Shape))
         {

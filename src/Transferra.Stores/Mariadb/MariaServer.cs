@@ -43,10 +43,7 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         using MySqlConnection connection = MariaConnection.Open(address, "");
         List<string> tables = TablesOf(connection, from);
         if (TablesOf(connection, to).Count > 0) throw new TransferraException($"the database {to} is there already and has tables", "Find out what it is; nothing was renamed.");
-        List<string> triggers = List(connection, $"SELECT concat(trigger_name, ' on ', event_object_table) FROM information_schema.triggers WHERE trigger_schema = {MariaConnection.Literal(from)} ORDER BY 1");
-        if (triggers.Count > 0)
-            throw new TransferraException($"the tables of {from} cannot be moved, because the server moves no table that has a trigger: {triggers[0]}{(triggers.Count > 1 ? $" and {triggers.Count - 1} more" : "")}",
-                "Give the new store a name of its own under new-store in office.yaml, and let the program's settings name that.");
+        if (TriggerOf(connection, from) is { } trigger) throw new TransferraException($"the tables of {from} cannot be moved, because {trigger}", "Take the triggers away for the upgrade, then try again.");
         try
         {
             if (!HasDatabase(connection, to))
@@ -58,6 +55,25 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         {
             throw MariaConnection.Stopped($"the tables of {from} cannot be moved to {to}", error);
         }
+        // What a run named itself leaves no empty database behind.
+        if (from.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)) Remove(from);
+    }
+
+    private static string? TriggerOf(MySqlConnection connection, string name)
+    {
+        List<string> triggers = List(connection, $"SELECT concat(trigger_name, ' on ', event_object_table) FROM information_schema.triggers WHERE trigger_schema = {MariaConnection.Literal(name)} ORDER BY 1");
+        return triggers.Count == 0 ? null : $"the server moves no table that has a trigger: {triggers[0]}{(triggers.Count > 1 ? $" and {triggers.Count - 1} more" : "")}";
+    }
+
+    public IReadOnlyList<string> Hindrances(string? name)
+    {
+        using MySqlConnection connection = MariaConnection.Open(address, "");
+        var found = new List<string>();
+        if (!List(connection, "SELECT privilege_type FROM information_schema.user_privileges WHERE replace(grantee, char(39), '') = current_user()").Contains("CREATE", StringComparer.OrdinalIgnoreCase))
+            found.Add("this user may not make databases; let an administrator say: GRANT CREATE, ALTER, DROP, INSERT, SELECT, INDEX, REFERENCES ON *.* TO ...");
+        if (MariaConnection.Scalar(connection, "SELECT @@local_infile") != "1") found.Add("the server takes no rows from clients; switch it on for the time of the upgrade: SET GLOBAL local_infile = 1");
+        if (name is not null && TriggerOf(connection, name) is { } trigger) found.Add(trigger + "; take the triggers away for the upgrade");
+        return found;
     }
 
     public void Remove(string name)

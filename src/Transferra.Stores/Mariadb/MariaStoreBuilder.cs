@@ -153,7 +153,6 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
 
     public void Complete(IReadOnlyDictionary<string, string> headerFields)
     {
-        if (headerFields.Count > 0) throw new TransferraException($"a MariaDB database has no header field {headerFields.Keys.First()}", "Take header-fields out of the kit's version file; let a table tell the version.");
         Guard("the load could not be made final", () => MariaConnection.Execute(_connection, "COMMIT; SET SESSION foreign_key_checks = 1, autocommit = 1"));
         foreach (TableShape shape in _tables.Values.Select(table => table.Shape))
         {

@@ -44,6 +44,21 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         }
     }
 
+    public IReadOnlyList<string> Hindrances(string? name)
+    {
+        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        var found = new List<string>();
+        if (PgConnection.Scalar(connection, "SELECT 1 FROM pg_roles WHERE rolname = current_user AND (rolcreatedb OR rolsuper)") is null)
+            found.Add("this user may not make databases; let an administrator say: ALTER ROLE ... CREATEDB");
+        if (name is null) return found;
+        object? owner = PgConnection.Scalar(connection, "SELECT pg_get_userbyid(datdba)::text FROM pg_database WHERE datname = $1 AND NOT pg_has_role(current_user, datdba, 'USAGE')", name);
+        if (owner is not null) found.Add($"this user may not rename the database {name}, which belongs to {owner}");
+        object? other = PgConnection.Scalar(connection, "SELECT pg_get_userbyid(datdba)::text FROM pg_database WHERE datname = $1 AND datdba <> (SELECT oid FROM pg_roles WHERE rolname = current_user)", name);
+        if (other is not null && owner is null && address.Owner is null)
+            found.Add($"the database {name} belongs to {other}, and a new one would belong to {PgConnection.Scalar(connection, "SELECT current_user::text")}, so that the program might not be let in; say owner: {other} in office.yaml");
+        return found;
+    }
+
     public IReadOnlyList<string> ConnectedTo(string name)
     {
         using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);

@@ -157,7 +157,6 @@ internal sealed class PgStoreBuilder : IStoreBuilder
 
     public void Complete(IReadOnlyDictionary<string, string> headerFields)
     {
-        if (headerFields.Count > 0) throw new TransferraException($"a PostgreSQL database has no header field {headerFields.Keys.First()}", "Take header-fields out of the kit's version file; let a table tell the version.");
         Guard("loading stopped", EndCopy);
         foreach (Table table in _tables.Values)
         {

@@ -1,0 +1,173 @@
+// StoreExport.cs: a store of a server as a folder of plain files: a table of delimited text for each table, and store.json that says what they were.
+// Why text: it can be read in ten years, with nothing but a text editor. Layout: docs/backup-sets.md.
+// Holds: (1) every record and every column is in it, as the engine writes the value out, also one that no type of ours could hold, such as a date of
+//        zeros; (2) read with the same types, it gives the same fingerprints as the store; (3) a value that is no text in its code page stops the export.
+using System.Text;
+using System.Text.Json;
+using Transferra.Core.Conversion;
+using Transferra.Core.Office;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Backup;
+
+/// <summary>What an exported store was, kept beside its tables.</summary>
+/// <param name="Format">transferra-store/1</param>
+/// <param name="Engine">The engine's name.</param>
+/// <param name="EngineVersion">Its version.</param>
+/// <param name="Facts">What it told of the store: character set, owner, file structure.</param>
+/// <param name="Tables">Its tables.</param>
+/// <param name="Objects">What it has beside tables; only listed here.</param>
+public sealed record ExportedStore(string Format, string Engine, string EngineVersion, IReadOnlyDictionary<string, string> Facts, IReadOnlyList<ExportedTable> Tables, IReadOnlyList<StoreObject> Objects);
+
+/// <summary>One table of an exported store.</summary>
+/// <param name="Name">As the store spells it.</param>
+/// <param name="File">The file with its records.</param>
+/// <param name="Records">How many.</param>
+/// <param name="Columns">In order; types as the SQL standard writes them.</param>
+/// <param name="Key">Columns of the key.</param>
+/// <param name="Relations">Links to other tables.</param>
+/// <param name="Indexes">Other indexes.</param>
+/// <param name="NumberedColumn">The column that numbers itself; null when none.</param>
+public sealed record ExportedTable(string Name, string File, long Records, IReadOnlyList<ExportedColumn> Columns, IReadOnlyList<string> Key, IReadOnlyList<RelationShape> Relations, IReadOnlyList<IndexShape> Indexes, string? NumberedColumn);
+
+/// <summary>One column of an exported store.</summary>
+public sealed record ExportedColumn(string Name, string Type, bool Required, string? Default);
+
+/// <summary>Exports stores of servers and loads them again.</summary>
+public static class StoreExport
+{
+    /// <summary>The form this program writes and reads.</summary>
+    public const string CurrentFormat = "transferra-store/1";
+
+    /// <summary>The file that describes the export.</summary>
+    public const string DescriptionName = "store.json";
+
+    private static readonly Dictionary<string, string> Form = new()
+    {
+        ["separator"] = ",",
+        ["quote"] = "\"",
+        ["encoding"] = "utf-8",
+        ["header"] = "yes",
+        ["decimal-mark"] = ".",
+        ["dates"] = "YYYY-MM-DD",
+        ["null"] = "\\N",
+    };
+
+    /// <summary>Where an export is read: a folder of delimited text.</summary>
+    public static StoreAddress At(string folder) => new("delimited", folder, Form);
+
+    /// <summary>Where a company's store is read after its set was unpacked.</summary>
+    /// <param name="company">Whose.</param>
+    /// <param name="storeName">Its name in the set.</param>
+    /// <param name="folder">Where the set was unpacked.</param>
+    public static StoreAddress Unpacked(Company company, string storeName, string folder)
+    {
+        string path = Path.Combine(folder, "store", storeName);
+        StoreAddress address = company.StoreNamed(storeName);
+        return address.IsOnServer ? At(path) : address with { Path = path };
+    }
+
+    /// <summary>Writes a store into a folder that must not exist.</summary>
+    /// <exception cref="TransferraException">A value cannot be written out.</exception>
+    public static void Write(IStore store, IStoreOpener stores, string folder, IProgressObserver observer, CancellationToken cancel)
+    {
+        var tables = new List<ExportedTable>();
+        using (IStoreBuilder builder = stores.Create(At(folder)))
+        {
+            foreach (TableShape table in store.ReadShape())
+            {
+                string file = FileNameOf(table.Name);
+                TableShape written = table with { Columns = [.. table.Columns.Select(column => column with { Type = Exported(column.Type) })] }, named = written with { Name = file };
+                builder.CreateTable(named);
+                long total = store.CountRows(table.Name), rows = 0;
+                var rejects = new List<RowReject>();
+                int[] all = [];
+                foreach (RecordBatch batch in store.Batches(written, [], cancel))
+                {
+                    if (batch.Faults is [var fault, ..])
+                        throw new TransferraException($"a value of {table.Name}.{fault.Column} cannot be written out: {fault.Reason}", "Correct text-encoding in the kit's version file, or the record in the old program.");
+                    if (all.Length < batch.RowCount) all = [.. Enumerable.Range(0, batch.RowCount)];
+                    builder.Write([new TableOutput(named, batch.Vectors)], all.AsSpan(0, batch.RowCount), rejects);
+                    if (rejects is [var reject, ..]) throw new TransferraException($"a record of {table.Name} cannot be written out: {reject.Reason}", "Report this.");
+                    observer.Progress(table.Name, rows += batch.RowCount, total);
+                }
+                if (rows != total) throw new TransferraException($"{table.Name} has {total} records, and {rows} were written out", "Somebody may be writing to it; close the program on all workstations, then try again.");
+                tables.Add(new ExportedTable(table.Name, file + ".csv", rows, [.. table.Columns.Select(column => new ExportedColumn(column.Name, column.Type.ToString(), column.Required, column.Default))],
+                    table.Key, table.Relations, table.Indexes, table.NumberedColumn));
+            }
+            builder.Complete(new Dictionary<string, string>());
+        }
+        var description = new ExportedStore(CurrentFormat, store.Identity.Engine, store.Identity.EngineVersion, store.Identity.HeaderFields, tables, store.ListObjects());
+        File.WriteAllBytes(Path.Combine(folder, DescriptionName), JsonSerializer.SerializeToUtf8Bytes(description, SetManifest.Json));
+    }
+
+    // As the engine writes them out; what is bytes or a double either way stays what it is.
+    private static FieldType Exported(FieldType type) => type.Kind is FieldKind.Binary or FieldKind.Uuid or FieldKind.Double or FieldKind.Boolean ? type : FieldType.Text;
+
+    /// <summary>Loads an export into a new store.</summary>
+    /// <param name="folder">The export.</param>
+    /// <param name="stores">Opens and makes stores.</param>
+    /// <param name="into">The new store; must not exist.</param>
+    /// <param name="observer">Hears the progress.</param>
+    /// <param name="cancel">Stops between two batches.</param>
+    /// <exception cref="TransferraException">A value does not fit its column, or the folder is no export.</exception>
+    public static void Load(string folder, IStoreOpener stores, StoreAddress into, IProgressObserver observer, CancellationToken cancel)
+    {
+        ExportedStore description = Describe(folder);
+        using IStore export = stores.Open(At(folder));
+        using IStoreBuilder builder = stores.Create(into);
+        TableShape[] shapes = [.. description.Tables.Select(ShapeOf)];
+        // A default is written as the engine had it, so it is only made again by the same engine.
+        bool sameEngine = string.Equals(description.Engine, into.Engine, StringComparison.OrdinalIgnoreCase);
+        if (!sameEngine) shapes = [.. shapes.Select(shape => shape with { Columns = [.. shape.Columns.Select(column => column with { Default = null })] })];
+        foreach (TableShape shape in shapes) builder.CreateTable(shape);
+        foreach ((TableShape shape, ExportedTable table) in shapes.Zip(description.Tables))
+        {
+            long rows = 0;
+            var rejects = new List<RowReject>();
+            foreach (RecordBatch batch in export.Batches(shape with { Name = Path.GetFileNameWithoutExtension(table.File) }, [], cancel))
+            {
+                if (batch.Faults is [var fault, ..])
+                    throw new TransferraException($"a value of {shape.Name}.{fault.Column} does not fit its column: {(shape.MayShow(fault.Column) ? fault.Value : TableShape.Private)}: {fault.Reason}", "The export is sound and keeps the value; restore it into a folder to look at it.");
+                builder.Write([new TableOutput(shape, batch.Vectors)], [.. Enumerable.Range(0, batch.RowCount)], rejects);
+                if (rejects is [var reject, ..]) throw new TransferraException($"a record of {shape.Name} was refused: {reject.Reason}", "The export is sound and keeps it; restore it into a folder to look at it.");
+                observer.Progress(shape.Name, rows += batch.RowCount, table.Records);
+            }
+            if (rows != table.Records) throw new TransferraException($"the export of {shape.Name} has {rows} records and should have {table.Records}", "The set is damaged; use another one.");
+        }
+        builder.Complete(new Dictionary<string, string>());
+    }
+
+    /// <summary>What an export says of itself.</summary>
+    /// <exception cref="TransferraException">The folder is no export.</exception>
+    public static ExportedStore Describe(string folder)
+    {
+        string path = Path.Combine(folder, DescriptionName);
+        try
+        {
+            ExportedStore? description = JsonSerializer.Deserialize<ExportedStore>(File.ReadAllBytes(path), SetManifest.Json);
+            return description?.Format == CurrentFormat ? description
+                : throw new TransferraException($"{path} is of the form {description?.Format ?? "(none)"}; this program reads {CurrentFormat}", "Use the version of Transferra that wrote it.");
+        }
+        catch (Exception error) when (error is JsonException or IOException)
+        {
+            throw new TransferraException($"{path} cannot be read: {error.Message}", "The set is damaged; use another one.", error);
+        }
+    }
+
+    private static TableShape ShapeOf(ExportedTable table) => new(table.Name,
+        [.. table.Columns.Select(column => FieldType.TryParse(column.Type, out FieldType type) ? new ColumnShape(column.Name, type, column.Required, Default: column.Default)
+            : throw new TransferraException($"{table.Name}.{column.Name} has the type {column.Type}, which is not known here", "Use the version of Transferra that wrote it."))],
+        table.Key, table.Relations)
+    { Indexes = [.. table.Indexes.Where(index => index.Columns.Count > 0)], NumberedColumn = table.NumberedColumn };
+
+    // Any table's name becomes a file's: what a name of a file may not have is written as percent and hexadecimal digits.
+    private static string FileNameOf(string table)
+    {
+        var name = new StringBuilder();
+        foreach (char character in table)
+            if (character is '/' or '%' or '\0' or '\\' || (character == '.' && name.Length == 0)) name.Append(System.Globalization.CultureInfo.InvariantCulture, $"%{(int)character:X2}");
+            else name.Append(character);
+        return name.ToString();
+    }
+}

@@ -1,0 +1,70 @@
+// StorePlaces.cs: stores as wholes, wherever they are: there or not, renamed, removed, known again, held open.
+// Why one door: a run does the same with a file, a folder and a database on a server, and must not know which of them it has before it.
+// Holds: (1) Rename never overwrites, and is on the disk when it returns; (2) DigestOf changes when any record, table or column does.
+using System.Security.Cryptography;
+using System.Text;
+using Transferra.Core.Matching;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Runs;
+
+/// <summary>What a run does to stores as wholes.</summary>
+/// <param name="stores">For those on servers.</param>
+/// <param name="volume">For those in files.</param>
+public sealed class StorePlaces(IStoreOpener stores, IVolume volume)
+{
+    /// <summary>Whether a store is there.</summary>
+    public bool Exists(StoreAddress address) => address.IsOnServer ? stores.ServerOf(address).Exists(address.Path) : volume.Exists(address.Path);
+
+    /// <summary>Gives a store another name on the same volume or server.</summary>
+    public void Rename(StoreAddress from, StoreAddress to)
+    {
+        if (from.IsOnServer)
+        {
+            stores.ServerOf(from).Rename(from.Path, to.Path);
+            return;
+        }
+        volume.CreateFolder(to.Folder);
+        volume.Rename(from.Path, to.Path);
+        volume.FlushFolder(to.Folder);
+        volume.FlushFolder(from.Folder);
+    }
+
+    /// <summary>Removes a store that a run made itself; fine when it is not there.</summary>
+    public void Remove(StoreAddress address)
+    {
+        if (address.IsOnServer) stores.ServerOf(address).Remove(address.Path);
+        else volume.Remove(address.Path);
+    }
+
+    /// <summary>The digest by which a run knows a store again, 64 lower-case hexadecimal digits: of files that of their bytes, on a server that of tables and records.</summary>
+    /// <param name="address">Which.</param>
+    /// <param name="textEncoding">The code page of its version; null for UTF-8.</param>
+    /// <param name="cancel">Stops between two batches.</param>
+    public string DigestOf(StoreAddress address, string? textEncoding, CancellationToken cancel)
+    {
+        if (!address.IsOnServer) return StoreDigest.Of(address.Path);
+        using IStore store = stores.Open(address, textEncoding);
+        using var all = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        foreach (TableShape table in store.ReadShape())
+        {
+            var fingerprint = new BucketedFingerprint();
+            var batch = new RecordBatch(table.Columns);
+            var encoder = new RowEncoder(table with { Key = [] }, batch.Vectors);
+            foreach (RecordBatch _ in store.Batches(table, [], cancel, batch))
+            {
+                for (int row = 0; row < batch.RowCount; row++) fingerprint.Add([], encoder.Row(row));
+                // A cell that cannot be read counts as what is there, so that a change in it is seen as well.
+                foreach (RowFault fault in batch.Faults) fingerprint.Add([], [.. encoder.Row(fault.Row), .. Encoding.UTF8.GetBytes($"\0{fault.Column}\0{fault.Value}")]);
+            }
+            all.AppendData(Encoding.UTF8.GetBytes($"{table.Name}\0{string.Join('\0', table.Columns.Select(column => $"{column.Name}\0{column.Type}"))}\0{fingerprint.Total().Rows}\0{fingerprint.Total()}\n"));
+        }
+        return Convert.ToHexStringLower(all.GetHashAndReset());
+    }
+
+    /// <summary>Who has a store open apart from this process, in words.</summary>
+    public IReadOnlyList<string> OpenedBy(StoreAddress address) => OpenedBy(stores, address);
+
+    internal static IReadOnlyList<string> OpenedBy(IStoreOpener stores, StoreAddress address) => address.IsOnServer ? stores.ServerOf(address).ConnectedTo(address.Path)
+        : [.. OpenFiles.HoldersOf(stores.FilesOf(address)).Select(holder => FormattableString.Invariant($"{holder.Program} (process {holder.ProcessId})"))];
+}
