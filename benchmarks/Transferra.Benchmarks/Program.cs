@@ -7,6 +7,8 @@ return args switch
     ["convert", .. string[] rest] => ConvertBenchmark.Run(Number(rest, 0, 2_000_000), Number(rest, 1, 5)),
     ["convert-child", string what, string folder] => ConvertBenchmark.Child(what, folder),
     ["files", .. string[] rest] => FilesBenchmark.Run(Number(rest, 0, 1_000_000), Number(rest, 1, 5)),
+    ["servers", string engine, .. string[] rest] => ServersBenchmark.Run(engine, Number(rest, 0, 2_000_000), Number(rest, 1, 5)),
+    ["servers-child", string engine, string name, string source] => ServersBenchmark.Child(engine, name, source),
     ["vectors"] => VectorBenchmark.Run(),
     _ => Usage(),
 };
@@ -15,6 +17,6 @@ static int Number(string[] arguments, int at, int otherwise) => arguments.Length
 
 static int Usage()
 {
-    Console.Error.WriteLine("usage: convert [ROWS [ROUNDS]] | files [ROWS [ROUNDS]] | vectors");
+    Console.Error.WriteLine("usage: convert [ROWS [ROUNDS]] | files [ROWS [ROUNDS]] | servers ENGINE [ROWS [ROUNDS]] | vectors");
     return 2;
 }

@@ -2,7 +2,7 @@
 // One thread reads and computes, another writes; lanes travel between them, so memory is bounded by the number of lanes whatever
 // the table's size. Holds: (1) the old store is only read; (2) every table's account is balanced, or the conversion fails;
 // (3) exceptions go to the sink as they are found, none is kept in memory; (4) a stop leaves a file that nobody takes for a store.
-using System.Threading.Channels;
+using System.Collections.Concurrent;
 using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
 using Transferra.Core.Records;
@@ -72,21 +72,22 @@ public static class StoreConverter
         long total = old.CountRows(map.From.Name);
         observer.Progress(map.From.Name, 0, total);
         IReadOnlyList<LookupTable> lookups = LookupLoader.Load(old, map);
-        Channel<TableTransform> free = Channel.CreateUnbounded<TableTransform>(), full = Channel.CreateUnbounded<TableTransform>();
-        for (int lane = 0; lane < Lanes; lane++) free.Writer.TryWrite(new TableTransform(map, lookups, settings));
+        using BlockingCollection<TableTransform> free = [], full = [];
+        for (int lane = 0; lane < Lanes; lane++) free.Add(new TableTransform(map, lookups, settings), cancel);
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        Task reading = Task.Factory.StartNew(() => ReadAndTransform(old, map, free.Reader, full.Writer, stop.Token),
+        Task reading = Task.Factory.StartNew(() => ReadAndTransform(old, map, free, full, stop.Token),
             CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
         var tally = new TableTally(map.From.Name);
         try
         {
-            WriteAll(into, full.Reader, free.Writer, tally, total, onException, observer, stop.Token);
+            WriteAll(into, full, free, tally, total, onException, observer, stop.Token);
         }
         catch
         {
             // Whichever side failed, the other must have ended before the store is closed under it; the first error is the one to tell.
+            bool readingFailedFirst = reading.IsFaulted;
             stop.Cancel();
-            if (reading.IsFaulted) reading.GetAwaiter().GetResult();
+            if (readingFailedFirst) reading.GetAwaiter().GetResult();
             try { reading.Wait(CancellationToken.None); }
             catch (AggregateException error) when (error.InnerException is not OperationCanceledException) { reading.GetAwaiter().GetResult(); }
             catch (AggregateException) { }
@@ -96,46 +97,41 @@ public static class StoreConverter
         return tally.Account();
     }
 
-    private static void ReadAndTransform(IStore old, TableMap map, ChannelReader<TableTransform> free, ChannelWriter<TableTransform> full, CancellationToken stop)
+    private static void ReadAndTransform(IStore old, TableMap map, BlockingCollection<TableTransform> free, BlockingCollection<TableTransform> full, CancellationToken stop)
     {
         try
         {
             using KeyGroupedReader reader = TableTransform.Read(old, map);
             while (true)
             {
-                TableTransform lane = free.ReadAsync(stop).AsTask().GetAwaiter().GetResult();
+                TableTransform lane = free.Take(stop);
                 if (!reader.Fill(lane.Source)) break;
                 lane.Apply();
-                full.TryWrite(lane);
+                full.Add(lane, stop);
             }
-            full.Complete();
         }
-        catch (Exception error)
+        finally
         {
-            full.Complete(error);
-            throw;
+            full.CompleteAdding(); // also after an error, so that the writer does not wait for ever; the error is told when reading is waited for
         }
     }
 
-    private static void WriteAll(IStoreBuilder into, ChannelReader<TableTransform> full, ChannelWriter<TableTransform> free, TableTally tally, long total,
+    private static void WriteAll(IStoreBuilder into, BlockingCollection<TableTransform> full, BlockingCollection<TableTransform> free, TableTally tally, long total,
         Action<ExceptionRow> onException, IProgressObserver observer, CancellationToken stop)
     {
         int[] rows = [];
         var rejects = new List<RowReject>();
-        while (full.WaitToReadAsync(stop).AsTask().GetAwaiter().GetResult())
+        foreach (TableTransform lane in full.GetConsumingEnumerable(stop))
         {
-            while (full.TryRead(out TableTransform? lane))
-            {
-                stop.ThrowIfCancellationRequested();
-                if (rows.Length < lane.RowCount) rows = new int[lane.RowCount];
-                rejects.Clear();
-                into.Write(lane.Outputs, rows.AsSpan(0, lane.CarriedRows(rows)), rejects);
-                lane.Refuse(rejects);
-                foreach (ExceptionRow exception in lane.Exceptions()) onException(exception);
-                tally.Add(lane);
-                observer.Progress(tally.Account().Table, tally.Read, total);
-                free.TryWrite(lane);
-            }
+            stop.ThrowIfCancellationRequested();
+            if (rows.Length < lane.RowCount) rows = new int[lane.RowCount];
+            rejects.Clear();
+            into.Write(lane.Outputs, rows.AsSpan(0, lane.CarriedRows(rows)), rejects);
+            lane.Refuse(rejects);
+            foreach (ExceptionRow exception in lane.Exceptions()) onException(exception);
+            tally.Add(lane);
+            observer.Progress(tally.Account().Table, tally.Read, total);
+            free.Add(lane, stop);
         }
     }
 

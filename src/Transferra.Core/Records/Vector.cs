@@ -242,6 +242,9 @@ public sealed class BytesVector(FieldType type) : Vector(type)
         }
     }
 
+    /// <summary>The bytes of all rows, one behind the other.</summary>
+    public ReadOnlySpan<byte> AllBytes => _bytes.AsSpan(0, Count == 0 ? 0 : _ends[Count - 1]);
+
     /// <summary>Where each row's bytes end in the buffer; a row begins where the one before it ends.</summary>
     public ReadOnlySpan<int> Ends => _ends.AsSpan(0, Count);
 

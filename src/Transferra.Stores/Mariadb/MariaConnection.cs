@@ -93,6 +93,9 @@ internal static class MariaConnection
         return command.ExecuteScalar() is { } found and not DBNull ? Convert.ToString(found, System.Globalization.CultureInfo.InvariantCulture) : null;
     }
 
+    /// <summary>The server's version. What it says when a client connects starts with an older one, for old clients' sake.</summary>
+    public static string VersionOf(MySqlConnection connection) => Scalar(connection, "SELECT VERSION()")!;
+
     public static string Quote(string name) => "`" + name.Replace("`", "``", StringComparison.Ordinal) + "`";
 
     public static string Literal(string text) => "'" + text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("'", "''", StringComparison.Ordinal) + "'";

@@ -32,7 +32,7 @@ internal sealed class MariaStore : IStore
         MariaConnection.Execute(connection, "SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ");
         MariaConnection.Execute(connection, "START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY");
         _columns = LoadColumns();
-        string version = connection.ServerVersion;
+        string version = MariaConnection.VersionOf(connection);
         bool isMaria = version.Contains("MariaDB", StringComparison.OrdinalIgnoreCase);
         IReadOnlyList<string?> schema = Rows($"SELECT default_character_set_name, default_collation_name, current_user() FROM information_schema.schemata WHERE schema_name = {_database}").Single();
         var facts = new Dictionary<string, string> { ["character_set"] = schema[0]!, ["collation"] = schema[1]!, ["user"] = schema[2]! };

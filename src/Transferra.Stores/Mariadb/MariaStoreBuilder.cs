@@ -32,7 +32,7 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     private MariaStoreBuilder(StoreAddress address, MySqlConnection connection, bool made)
     {
         (_address, _connection, _made) = (address, connection, made);
-        string version = connection.ServerVersion;
+        string version = MariaConnection.VersionOf(connection);
         _hasUuid = version.Contains("MariaDB", StringComparison.OrdinalIgnoreCase) && Version.TryParse(version.Split('-')[0], out Version? number) && number >= new Version(10, 7);
     }
 
@@ -45,7 +45,7 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         {
             using (MySqlConnection connection = MariaConnection.Open(address.Server!, ""))
             {
-                bool isMaria = connection.ServerVersion.Contains("MariaDB", StringComparison.OrdinalIgnoreCase);
+                bool isMaria = MariaConnection.VersionOf(connection).Contains("MariaDB", StringComparison.OrdinalIgnoreCase);
                 // Two texts are the same key only when they are the same text, in case, accents and blanks.
                 string collation = address.Options.GetValueOrDefault("collation") ?? (isMaria ? "utf8mb4_nopad_bin" : "utf8mb4_0900_bin");
                 if (made) MariaConnection.Execute(connection, $"CREATE DATABASE {MariaConnection.Quote(address.Path)} CHARACTER SET utf8mb4 COLLATE {collation}");

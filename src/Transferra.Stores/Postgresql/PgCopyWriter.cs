@@ -1,5 +1,6 @@
 // PgCopyWriter.cs: rows of a batch in COPY's binary form. Source of the layout: PgRecordReader.cs.
 using System.Buffers.Binary;
+using System.Runtime.CompilerServices;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Postgresql;
@@ -28,52 +29,53 @@ internal sealed class PgCopyWriter
     /// <summary>Adds the rows.</summary>
     public void Add(IReadOnlyList<Vector> vectors, ReadOnlySpan<int> rows)
     {
+        Vector[] columns = [.. vectors];
         foreach (int row in rows)
         {
             Room(2);
-            BinaryPrimitives.WriteInt16BigEndian(_buffer.AsSpan(_length), (short)vectors.Count);
+            BinaryPrimitives.WriteInt16BigEndian(_buffer.AsSpan(_length), (short)columns.Length);
             _length += 2;
-            for (int column = 0; column < vectors.Count; column++) Add(vectors[column], row);
+            foreach (Vector column in columns) Add(column, row);
             if (_length >= SendBytes) Send();
         }
     }
 
+    // Compiled for speed at once: code that touches 128-bit numbers is not compiled ahead of time, and this runs once a value.
+    [MethodImpl(MethodImplOptions.AggressiveOptimization)]
     private void Add(Vector vector, int row)
     {
-        if (vector.IsNull(row))
-        {
-            Room(4);
-            BinaryPrimitives.WriteInt32BigEndian(_buffer.AsSpan(_length), -1);
-            _length += 4;
-            return;
-        }
-        if (vector is BytesVector bytes)
-        {
-            ReadOnlySpan<byte> value = bytes[row];
-            Room(4 + value.Length);
-            BinaryPrimitives.WriteInt32BigEndian(_buffer.AsSpan(_length), value.Length);
-            value.CopyTo(_buffer.AsSpan(_length + 4));
-            _length += 4 + value.Length;
-            return;
-        }
-        Room(4 + FixedRoom);
+        if (_buffer.Length - _length < 4 + FixedRoom) Room(4 + FixedRoom);
         Span<byte> room = _buffer.AsSpan(_length + 4);
         int written;
-        switch (vector)
+        if (vector.IsNull(row)) written = -1;
+        else if (vector is LongVector longs) written = Write(longs.Type.Kind, longs.Values[row], room);
+        else if (vector is BytesVector bytes)
         {
-            case LongVector longs: written = Write(longs.Type.Kind, longs.Values[row], room); break;
-            case WideVector { Type.Kind: FieldKind.Uuid } uuids:
-                BinaryPrimitives.WriteInt128BigEndian(room, uuids.Values[row]);
+            ReadOnlySpan<byte> value = bytes[row];
+            if (value.Length > FixedRoom)
+            {
+                Room(4 + value.Length);
+                room = _buffer.AsSpan(_length + 4);
+            }
+            value.CopyTo(room);
+            written = value.Length;
+        }
+        else if (vector is WideVector wides)
+        {
+            if (wides.Type.Kind == FieldKind.Decimal) written = PgNumeric.Write(wides.Values[row], wides.Type.Scale, room);
+            else
+            {
+                BinaryPrimitives.WriteInt128BigEndian(room, wides.Values[row]);
                 written = 16;
-                break;
-            case WideVector wides: written = PgNumeric.Write(wides.Values[row], wides.Type.Scale, room); break;
-            default:
-                BinaryPrimitives.WriteDoubleBigEndian(room, ((DoubleVector)vector).Values[row]);
-                written = 8;
-                break;
+            }
+        }
+        else
+        {
+            BinaryPrimitives.WriteDoubleBigEndian(room, ((DoubleVector)vector).Values[row]);
+            written = 8;
         }
         BinaryPrimitives.WriteInt32BigEndian(_buffer.AsSpan(_length), written);
-        _length += 4 + written;
+        _length += 4 + Math.Max(0, written);
     }
 
     private static int Write(FieldKind kind, long value, Span<byte> room)

@@ -3,6 +3,7 @@
 // then the groups as int16 each, all big-endian.
 // Holds: (1) read exactly or not at all; (2) what Write writes, TryRead reads back.
 using System.Buffers.Binary;
+using System.Runtime.CompilerServices;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Postgresql;
@@ -10,13 +11,16 @@ namespace Transferra.Stores.Postgresql;
 internal static class PgNumeric
 {
     private const int Header = 8, GroupBase = 10_000, GroupDigits = 4;
+    private const int SmallDigits = 18;
     private static readonly int[] SmallPowers = [1, 10, 100, 1000, GroupBase];
+    private static readonly long[] LongPowers = [.. Enumerable.Range(0, SmallDigits + 1).Select(exponent => (long)DecimalText.PowerOfTen(exponent))];
     private const ushort Positive = 0, Negative = 0x4000;
 
     /// <summary>Most bytes that Write needs.</summary>
     public const int MostBytes = Header + 2 * 11;
 
     /// <summary>Reads a value into units of 10^-scale.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveOptimization)]
     public static FaultCode? TryRead(ReadOnlySpan<byte> value, int scale, int precision, out Int128 units)
     {
         units = 0;
@@ -34,7 +38,15 @@ internal static class PgNumeric
         {
             long small = 0;
             for (int i = 0; i < groups - 1; i++) small = small * GroupBase + Group(value, i);
-            whole = small * SmallPowers[GroupDigits - past] + last;
+            small = small * SmallPowers[GroupDigits - past] + last;
+            // Sixteen digits at most: nearly every amount there is, and done without 128-bit arithmetic.
+            if (exponent <= 0 && precision <= SmallDigits)
+            {
+                if (small >= LongPowers[precision]) return FaultCode.OutOfRange;
+                units = sign == Negative ? -small : small;
+                return null;
+            }
+            whole = small;
         }
         else
         {
@@ -60,16 +72,24 @@ internal static class PgNumeric
 
     /// <summary>Writes a value; <paramref name="room"/> has <see cref="MostBytes"/>.</summary>
     /// <returns>Bytes written.</returns>
+    [MethodImpl(MethodImplOptions.AggressiveOptimization)]
     public static int Write(Int128 units, int scale, Span<byte> room)
     {
-        UInt128 rest = units < 0 ? (UInt128)(-units) : (UInt128)units;
+        bool negative = units < 0;
+        UInt128 rest = negative ? (UInt128)(-units) : (UInt128)units;
         Span<short> groups = stackalloc short[12];
         int count = 0, fractionGroups = (scale + GroupDigits - 1) / GroupDigits, partial = scale % GroupDigits;
-        if (partial > 0)
+        if (partial > 0 && rest <= ulong.MaxValue)
         {
             // The last group behind the point is filled up with zeros to four digits.
-            uint cut = (uint)DecimalText.PowerOfTen(partial), fill = (uint)DecimalText.PowerOfTen(GroupDigits - partial);
-            groups[count++] = (short)((uint)(rest % cut) * fill);
+            (ulong quotient, ulong remainder) = Math.DivRem((ulong)rest, (ulong)SmallPowers[partial]);
+            groups[count++] = (short)((int)remainder * SmallPowers[GroupDigits - partial]);
+            rest = quotient;
+        }
+        else if (partial > 0)
+        {
+            uint cut = (uint)SmallPowers[partial];
+            groups[count++] = (short)((int)(rest % cut) * SmallPowers[GroupDigits - partial]);
             rest /= cut;
         }
         while (rest > ulong.MaxValue)
@@ -84,7 +104,7 @@ internal static class PgNumeric
         int written = count - first;
         BinaryPrimitives.WriteInt16BigEndian(room, (short)written);
         BinaryPrimitives.WriteInt16BigEndian(room[2..], (short)(written == 0 ? 0 : weight));
-        BinaryPrimitives.WriteUInt16BigEndian(room[4..], units < 0 ? Negative : Positive);
+        BinaryPrimitives.WriteUInt16BigEndian(room[4..], negative ? Negative : Positive);
         BinaryPrimitives.WriteInt16BigEndian(room[6..], (short)scale);
         for (int i = 0; i < written; i++) BinaryPrimitives.WriteInt16BigEndian(room[(Header + 2 * i)..], groups[count - 1 - i]);
         return Header + 2 * written;

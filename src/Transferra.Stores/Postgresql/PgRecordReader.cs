@@ -4,6 +4,7 @@
 // Holds: (1) a value that does not fit its column is a fault of its row; (2) memory is bounded by one field and the batch's caps.
 using System.Buffers.Binary;
 using System.Globalization;
+using System.Runtime.CompilerServices;
 using System.Text.Unicode;
 using Npgsql;
 using Transferra.Core.Records;
@@ -128,6 +129,7 @@ internal sealed class PgRecordReader : IRecordReader
         }
     }
 
+    [MethodImpl(MethodImplOptions.AggressiveOptimization)]
     private FaultCode? Append(Vector vector, How how, ReadOnlySpan<byte> field)
     {
         switch (how)

@@ -38,7 +38,7 @@ internal sealed class PgStore : IStore
             ["user"] = Say("SELECT current_user"),
         };
         if (others.Length > 0) facts["other_schemas"] = others;
-        Identity = new StoreIdentity("PostgreSQL", keeper.ServerVersion, long.Parse(Say("SELECT pg_database_size(current_database())"), CultureInfo.InvariantCulture), facts);
+        Identity = new StoreIdentity("PostgreSQL", keeper.ServerVersion.Split(' ')[0], long.Parse(Say("SELECT pg_database_size(current_database())"), CultureInfo.InvariantCulture), facts);
         LoadColumns();
     }
 
@@ -156,7 +156,7 @@ internal sealed class PgStore : IStore
         var fields = table.Columns.Select(wanted => FieldOf(Column(name, wanted.Name), wanted.Type)).ToArray();
         // Byte order of texts, as everything here compares them; the server's own order would part equal keys from each other or join others.
         string order = orderBy.Count == 0 ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => Column(name, wanted)).Select(column =>
-            PgConnection.Quote(column.Name) + (PgTypes.Of(column).Kind == FieldKind.Text ? "::text COLLATE \"C\"" : "") + " NULLS FIRST"));
+            PgConnection.Quote(column.Name) + (PgTypes.Of(column).Kind == FieldKind.Text ? "::text COLLATE \"C\"" : "") + (column.Required ? "" : " NULLS FIRST"))); // without it the server can go by its index
         string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
         NpgsqlConnection connection = PgConnection.Open(_address.Server!, _address.Path);
         try

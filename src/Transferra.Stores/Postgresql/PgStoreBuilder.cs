@@ -90,7 +90,8 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     // PostgreSQL's texts cannot hold the character U+0000; a record with one is refused before anything of it is sent.
     private static int[] Takeable(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
-        BytesVector[] texts = [.. outputs.SelectMany(output => output.Vectors).OfType<BytesVector>().Where(vector => vector.Type.Kind == FieldKind.Text)];
+        BytesVector[] texts = [.. outputs.SelectMany(output => output.Vectors).OfType<BytesVector>().Where(vector => vector.Type.Kind == FieldKind.Text && vector.AllBytes.Contains((byte)0))];
+        if (texts.Length == 0) return rows.ToArray();
         var takeable = new List<int>(rows.Length);
         foreach (int row in rows)
         {
