@@ -10,10 +10,19 @@ results=artifacts/test-results
 rm -rf "$results"
 mkdir -p "$results"
 
-# What tests need besides the SDK: an independent reader of .dbf tables.
+# What tests need besides the SDK: an independent reader of .dbf tables, and the three database servers, started on loopback with folders of their own.
 if ! /usr/bin/python3 -c 'import dbfread' 2>/dev/null; then
   echo "Installing python3-dbfread..."
   { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq python3-dbfread; } >"$results/apt.log" 2>&1 || cat "$results/apt.log"
+fi
+
+source tests/servers.sh
+trap servers_stop EXIT
+servers_install
+echo "Starting PostgreSQL, MariaDB and Firebird on loopback..."
+if ! servers_start "$(mktemp -u /tmp/transferra-servers-XXXXXX)"; then
+  echo "0 passed, 1 failed"
+  exit 1
 fi
 
 echo "Building..."

@@ -91,8 +91,9 @@ _firebird_start() {
   shipped=$(ls -d /usr/lib/*/firebird/3.0 | head -1)
   port=$(_servers_port)
   install -d -o firebird -g firebird -m 770 "$folder" "$folder/data" "$folder/lock"
-  ln -s "$shipped/plugins" "$shipped/intl" "$shipped/firebird.msg" "$folder/"
+  ln -s "$shipped/plugins" "$shipped/firebird.msg" "$folder/"
   cp "$shipped/plugins.conf" "$folder/"
+  cp -RL "$shipped/intl" "$folder/" # reached through a link, its character sets are not found
   : >"$folder/databases.conf"
   cat >"$folder/firebird.conf" <<CONF
 RemoteServicePort = $port

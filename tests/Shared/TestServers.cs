@@ -1,4 +1,8 @@
+using System.Data.Common;
 using System.Globalization;
+using FirebirdSql.Data.FirebirdClient;
+using MySqlConnector;
+using Npgsql;
 using Transferra.Core.Records;
 using Transferra.Stores;
 
@@ -20,14 +24,85 @@ internal sealed class TestServers : IDisposable
         return new ServerAddress(parts[0], int.Parse(parts[1], CultureInfo.InvariantCulture), parts[2], parts[3]);
     }
 
+    /// <summary>The folder that the Firebird server may make databases in.</summary>
+    public static string FirebirdFolder => Environment.GetEnvironmentVariable("TRANSFERRA_TEST_FIREBIRD_FOLDER") ?? "";
+
     /// <summary>A database that is this test's own; not made yet.</summary>
     public StoreAddress Database(string engine, string name)
     {
         string path = _prefix + name;
-        if (engine == "firebird") path = Path.Combine(Environment.GetEnvironmentVariable("TRANSFERRA_TEST_FIREBIRD_FOLDER") ?? "", path + ".fdb");
-        var address = new StoreAddress(engine, path, Server: Server(engine));
+        if (engine == "firebird") path = Path.Combine(FirebirdFolder, path + ".fdb");
+        return Known(new StoreAddress(engine, path, Server: Server(engine)));
+    }
+
+    /// <summary>Has a database removed when the test ends.</summary>
+    public StoreAddress Known(StoreAddress address)
+    {
         _given.Add(address);
         return address;
+    }
+
+    /// <summary>Makes an empty database with the engine's own means.</summary>
+    public StoreAddress Made(string engine, string name, params string[] statements)
+    {
+        StoreAddress address = Database(engine, name);
+        switch (engine)
+        {
+            case "postgresql": Execute(address with { Path = "postgres" }, $"CREATE DATABASE \"{address.Path}\" TEMPLATE template0 ENCODING 'UTF8'"); break;
+            case "mariadb": Execute(address with { Path = "" }, $"CREATE DATABASE `{address.Path}` CHARACTER SET utf8mb4"); break;
+            default: FbConnection.CreateDatabase(Describe(address), 8192, forcedWrites: false, overwrite: false); break;
+        }
+        foreach (string statement in statements) Execute(address, statement);
+        return address;
+    }
+
+    private static string Password(StoreAddress address) => File.ReadLines(address.Server!.PasswordFile!).First();
+
+    private static string Describe(StoreAddress address) => new FbConnectionStringBuilder
+    {
+        DataSource = address.Server!.Host,
+        Port = address.Server.Port,
+        Database = address.Path,
+        UserID = address.Server.User,
+        Password = Password(address),
+        Charset = "UTF8",
+        Pooling = false,
+    }.ToString();
+
+    /// <summary>A connection of the engine's own driver, as another program has one.</summary>
+    public static DbConnection Connect(StoreAddress address)
+    {
+        ServerAddress server = address.Server!;
+        DbConnection connection = address.Engine switch
+        {
+            "postgresql" => new NpgsqlConnection(new NpgsqlConnectionStringBuilder { Host = server.Host, Port = server.Port, Username = server.User, Password = Password(address), Database = address.Path, Pooling = false, ApplicationName = "somebody" }.ToString()),
+            "mariadb" => new MySqlConnection(new MySqlConnectionStringBuilder { Server = server.Host, Port = (uint)server.Port, UserID = server.User, Password = Password(address), Database = address.Path, Pooling = false, AllowZeroDateTime = true }.ToString()),
+            _ => new FbConnection(Describe(address)),
+        };
+        connection.Open();
+        return connection;
+    }
+
+    /// <summary>Runs a statement as another program would.</summary>
+    public static void Execute(StoreAddress address, string sql)
+    {
+        using DbConnection connection = Connect(address);
+        using DbCommand command = connection.CreateCommand();
+#pragma warning disable CA2100 // statements of tests
+        command.CommandText = sql;
+#pragma warning restore CA2100
+        command.ExecuteNonQuery();
+    }
+
+    /// <summary>One value, as another program would read it.</summary>
+    public static string? Ask(StoreAddress address, string sql)
+    {
+        using DbConnection connection = Connect(address);
+        using DbCommand command = connection.CreateCommand();
+#pragma warning disable CA2100
+        command.CommandText = sql;
+#pragma warning restore CA2100
+        return Convert.ToString(command.ExecuteScalar(), CultureInfo.InvariantCulture);
     }
 
     public void Dispose()

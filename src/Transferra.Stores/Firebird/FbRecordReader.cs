@@ -13,7 +13,8 @@ namespace Transferra.Stores.Firebird;
 /// <param name="Sql">Its expression.</param>
 /// <param name="IsPadded">Whether blanks at the end are filling.</param>
 /// <param name="Decoder">Of its texts; null for UTF-8.</param>
-internal sealed record FbField(string Sql, bool IsPadded, TextDecoder? Decoder);
+/// <param name="Scale">Of its numbers.</param>
+internal sealed record FbField(string Sql, bool IsPadded, TextDecoder? Decoder, int Scale = 0);
 
 internal sealed class FbRecordReader : IRecordReader
 {
@@ -82,7 +83,7 @@ internal sealed class FbRecordReader : IRecordReader
             case byte[] bytes: return AppendBytes(vector, bytes, field);
             case Guid guid: return AppendGuid(vector, guid);
             case short or int or long: return AppendWhole(vector, Convert.ToInt64(value, CultureInfo.InvariantCulture));
-            case decimal number: return AppendDecimal(vector, number);
+            case decimal number: return AppendDecimal(vector, number, field.Scale);
             case double number when vector is DoubleVector doubles: doubles.Append(number); return null;
             case float number when vector is DoubleVector doubles: doubles.Append(number); return null;
             case bool truth when vector is LongVector { Type.Kind: FieldKind.Boolean or FieldKind.Integer } longs: longs.Append(truth ? 1 : 0); return null;
@@ -131,7 +132,7 @@ internal sealed class FbRecordReader : IRecordReader
         }
     }
 
-    private static FaultCode? AppendDecimal(Vector vector, decimal value)
+    private static FaultCode? AppendDecimal(Vector vector, decimal value, int declaredScale)
     {
         Span<int> parts = stackalloc int[4];
         decimal.GetBits(value, parts);
@@ -139,7 +140,7 @@ internal sealed class FbRecordReader : IRecordReader
         if (parts[3] < 0) units = -units;
         int scale = parts[3] >> 16 & 0xFF;
         bool isWhole = vector is LongVector { Type.Kind: FieldKind.Integer };
-        if (!isWhole && vector is not WideVector { Type.Kind: FieldKind.Decimal }) return CellText.TryAppend(vector, Encoding.ASCII.GetBytes(value.ToString(CultureInfo.InvariantCulture)));
+        if (!isWhole && vector is not WideVector { Type.Kind: FieldKind.Decimal }) return CellText.TryAppend(vector, Encoding.ASCII.GetBytes(value.ToString(FormattableString.Invariant($"F{Math.Max(scale, declaredScale)}"), CultureInfo.InvariantCulture)));
         FaultCode? fault = DecimalText.TryRescale(units, scale, vector.Type.Scale, isWhole ? 19 : vector.Type.Precision, out Int128 scaled);
         if (fault is not null) return fault;
         if (vector is WideVector wides) wides.Append(scaled);

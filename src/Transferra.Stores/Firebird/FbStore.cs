@@ -144,13 +144,14 @@ internal sealed class FbStore : IStore
     private FbField FieldOf(FbColumn column)
     {
         string name = Quote(column.Name);
-        if (column.Type == FbTypes.Blob) return new FbField(column.SubType == 1 ? $"CAST({name} AS BLOB SUB_TYPE 0)" : name, false, DecoderOf(column));
+        // Texts in BLOBs come in the connection's UTF-8, except those without a character set, which come as they are.
+        if (column.Type == FbTypes.Blob) return new FbField(column.SubType == 1 ? $"CAST({name} AS BLOB SUB_TYPE 0)" : name, false, column.CharacterSet == FbTypes.None ? DecoderOf(column) : null);
         // Bytes as they lie there, without the server's own conversion.
         // The driver takes sixteen of them for a GUID, whatever they are, and loses its place in the answer when there are fewer; so it never gets just sixteen.
         if (column.IsString) return new FbField(FormattableString.Invariant($"CAST({name} AS VARCHAR({(column.Bytes == GuidBytes ? GuidBytes + 1 : Math.Max(1, column.Bytes))}) CHARACTER SET OCTETS)"), column.Type == FbTypes.Char && !column.IsOctets, DecoderOf(column));
         // Numbers of 38 digits are more than the driver's decimals hold.
         if (column.Type == FbTypes.Int128) return new FbField($"CAST(CAST({name} AS VARCHAR(48)) AS VARCHAR(48) CHARACTER SET OCTETS)", false, null);
-        return new FbField(name, false, null);
+        return new FbField(name, false, null, column.Scale);
     }
 
     private TextDecoder? DecoderOf(FbColumn column) => column.CharacterSet switch

@@ -147,6 +147,8 @@ internal sealed class MariaStore : IStore
         }
         // A float is written out with six digits only; as a double it has all that it holds.
         if (column.Type == "float") return ($"CAST(CAST({name} AS DOUBLE) AS BINARY)", How.Written);
+        // An identifier is sixteen bytes there, and is wanted as it is written.
+        if (column.Type == "uuid") return ($"CAST(CAST({name} AS CHAR) AS BINARY)", How.Written);
         return ($"CAST({name} AS BINARY)", How.Written);
     }
 

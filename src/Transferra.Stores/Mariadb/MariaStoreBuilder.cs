@@ -24,17 +24,12 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     private readonly StoreAddress _address;
     private readonly MySqlConnection _connection;
     private readonly Dictionary<string, Table> _tables = [];
-    private readonly bool _hasUuid, _made;
+    private readonly bool _made;
     private readonly LoadText _text = new();
     private long _uncommitted;
     private bool _complete;
 
-    private MariaStoreBuilder(StoreAddress address, MySqlConnection connection, bool made)
-    {
-        (_address, _connection, _made) = (address, connection, made);
-        string version = MariaConnection.VersionOf(connection);
-        _hasUuid = version.Contains("MariaDB", StringComparison.OrdinalIgnoreCase) && Version.TryParse(version.Split('-')[0], out Version? number) && number >= new Version(10, 7);
-    }
+    private MariaStoreBuilder(StoreAddress address, MySqlConnection connection, bool made) => (_address, _connection, _made) = (address, connection, made);
 
     public static MariaStoreBuilder Create(StoreAddress address)
     {
@@ -68,7 +63,7 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
 
     public void CreateTable(TableShape table) => Guard($"the table {table.Name} cannot be made", () =>
     {
-        IReadOnlyList<string> types = MariaTypes.Declare(table, _hasUuid);
+        IReadOnlyList<string> types = MariaTypes.Declare(table);
         List<string> lines = [.. table.Columns.Select((column, i) =>
         {
             bool isKey = table.Key.Contains(column.Name, StringComparer.OrdinalIgnoreCase), isNumbered = string.Equals(column.Name, table.NumberedColumn, StringComparison.OrdinalIgnoreCase);
@@ -96,7 +91,7 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     private void LoadOrRefuse(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
         MariaConnection.Execute(_connection, "SAVEPOINT load_rows");
-        string? refused = null;
+        (FaultCode Code, string Reason)? refused = null;
         string table = "";
         foreach (TableOutput output in outputs)
         {
@@ -112,7 +107,7 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         MariaConnection.Execute(_connection, "ROLLBACK TO SAVEPOINT load_rows");
         if (rows.Length == 1)
         {
-            rejects.Add(new RowReject(rows[0], FaultCode.DuplicateKey, $"the new table {table} refused the record: {refused}"));
+            rejects.Add(new RowReject(rows[0], refused.Value.Code, $"the new table {table} refused the record: {refused.Value.Reason}"));
             return;
         }
         LoadOrRefuse(outputs, rows[..(rows.Length / 2)], rejects);
@@ -121,7 +116,7 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
 
     /// <summary>Loads rows into one table.</summary>
     /// <returns>What the server would not take, in its words; null when it took everything as it was sent.</returns>
-    private string? Load(TableOutput output, ReadOnlySpan<int> rows)
+    private (FaultCode Code, string Reason)? Load(TableOutput output, ReadOnlySpan<int> rows)
     {
         _text.Write(output.Vectors, rows);
         _uncommitted += _text.Length;
@@ -148,7 +143,8 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         if (loaded == rows.Length && MariaConnection.Scalar(_connection, "SELECT @@warning_count") == "0") return null;
         using var command = new MySqlCommand("SHOW WARNINGS LIMIT 1", _connection);
         using MySqlDataReader reader = command.ExecuteReader();
-        return reader.Read() ? reader.GetString(2) : string.Create(CultureInfo.InvariantCulture, $"it took {loaded} of {rows.Length}");
+        if (!reader.Read()) return (FaultCode.WrongKind, string.Create(CultureInfo.InvariantCulture, $"it took {loaded} of {rows.Length}"));
+        return (reader.GetInt32(1) == (int)MySqlErrorCode.DuplicateKeyEntry ? FaultCode.DuplicateKey : FaultCode.WrongKind, reader.GetString(2));
     }
 
     public void Complete(IReadOnlyDictionary<string, string> headerFields)

@@ -46,9 +46,7 @@ internal static class MariaTypes
     };
 
     /// <summary>How the columns of a table are declared.</summary>
-    /// <param name="table">The table.</param>
-    /// <param name="hasUuid">Whether the server has the type.</param>
-    public static IReadOnlyList<string> Declare(TableShape table, bool hasUuid)
+    public static IReadOnlyList<string> Declare(TableShape table)
     {
         bool[] unlimited = [.. table.Columns.Select(column => column.Type.Kind == FieldKind.Text && !IsKey(table, column) && (column.Type.Length == 0 || column.Type.Length > LongestVarchar))];
         // The longest go first until the rest fits in a row.
@@ -59,13 +57,13 @@ internal static class MariaTypes
             if (bytes <= RowBytes) break;
             unlimited[longest] = true;
         }
-        return [.. table.Columns.Select((column, i) => Declare(column.Type, unlimited[i], hasUuid))];
+        return [.. table.Columns.Select((column, i) => Declare(column.Type, unlimited[i]))];
     }
 
     private static bool IsKey(TableShape table, ColumnShape column) => table.Key.Concat(table.Indexes.SelectMany(index => index.Columns)).Concat(table.Relations.SelectMany(relation => relation.Columns))
         .Contains(column.Name, StringComparer.OrdinalIgnoreCase);
 
-    private static string Declare(FieldType type, bool unlimited, bool hasUuid) => type.Kind switch
+    private static string Declare(FieldType type, bool unlimited) => type.Kind switch
     {
         FieldKind.Integer => "bigint",
         FieldKind.Decimal => FormattableString.Invariant($"decimal({type.Precision},{type.Scale})"),
@@ -76,7 +74,7 @@ internal static class MariaTypes
         FieldKind.Text => FormattableString.Invariant($"varchar({(type.Length == 0 ? KeyTextLength : type.Length)})"),
         FieldKind.Boolean => "boolean",
         FieldKind.Binary => "longblob",
-        FieldKind.Uuid => hasUuid ? "uuid" : "char(36) CHARACTER SET ascii",
+        FieldKind.Uuid => "char(36) CHARACTER SET ascii", // the server's own type takes only identifiers of some variants
         _ => "double",
     };
 }
