@@ -3,9 +3,11 @@ using Transferra.Core.Records;
 using Transferra.Stores.Dbf;
 using Transferra.Stores.Delimited;
 using Transferra.Stores.Firebird;
+using Transferra.Stores.JsonLines;
 using Transferra.Stores.Mariadb;
 using Transferra.Stores.Postgresql;
 using Transferra.Stores.Sqlite;
+using Transferra.Stores.Workbook;
 
 namespace Transferra.Stores;
 
@@ -18,6 +20,8 @@ public sealed class StoreOpener : IStoreOpener
         "sqlite" => SqliteStore.Open(address.Path, textEncoding),
         "dbf" => DbfStore.Open(address.Path, textEncoding),
         "delimited" => DelimitedStore.Open(address, textEncoding),
+        "json-lines" => JsonLinesStore.Open(address.Path),
+        "workbook" => WorkbookStore.Open(address.Path),
         "postgresql" => PgStore.Open(address, textEncoding),
         "mariadb" => MariaStore.Open(address),
         "firebird" => FbStore.Open(address, textEncoding),
@@ -31,6 +35,8 @@ public sealed class StoreOpener : IStoreOpener
         "sqlite" => throw new TransferraException($"a new SQLite store keeps its text in UTF-8, and the kit wants {textEncoding}", "Take text-encoding out of the new version's file in the kit."),
         "dbf" => DbfStoreBuilder.Create(address.Path, textEncoding),
         "delimited" => DelimitedStoreBuilder.Create(address, textEncoding),
+        "json-lines" => JsonLinesStoreBuilder.Create(address.Path),
+        "workbook" => throw new TransferraException("a workbook can be read, but no new store is written as one", "Name another engine under new-store in office.yaml."),
         "postgresql" => PgStoreBuilder.Create(address, keysFirst),
         "mariadb" => MariaStoreBuilder.Create(address),
         "firebird" => FbStoreBuilder.Create(address, keysFirst),

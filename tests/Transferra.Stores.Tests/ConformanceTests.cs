@@ -8,7 +8,7 @@ namespace Transferra.Stores.Tests;
 /// <summary>What every engine must do, and that records come through any two of them with equal fingerprints.</summary>
 public sealed class ConformanceTests : IDisposable
 {
-    public static readonly string[] Engines = ["sqlite", "dbf", "delimited", "postgresql", "mariadb", "firebird"];
+    public static readonly string[] Engines = ["sqlite", "dbf", "delimited", "json-lines", "postgresql", "mariadb", "firebird"];
 
     public static TheoryData<string> EachEngine => [.. Engines];
 

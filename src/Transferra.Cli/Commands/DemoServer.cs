@@ -12,7 +12,8 @@ namespace Transferra.Cli.Commands;
 /// <param name="Folder">Folder on the server for engines that name databases by their path; null for others.</param>
 internal sealed record DemoServer(string Engine, ServerAddress Server, string? Folder)
 {
-    private const string Prefix = "quaverholt_";
+    /// <summary>How the names of its databases begin.</summary>
+    internal string Prefix { get; init; } = "quaverholt_";
 
     /// <summary>The server that the options name; null when they name none.</summary>
     /// <exception cref="TransferraException">They contradict each other.</exception>

@@ -24,7 +24,7 @@ public sealed record StoreAddress(string Engine, string Path, IReadOnlyDictionar
     private static readonly Dictionary<string, string> Nothing = [];
 
     /// <summary>Engines whose stores are files or folders.</summary>
-    public static readonly IReadOnlyList<string> FileEngines = ["sqlite", "dbf", "delimited"];
+    public static readonly IReadOnlyList<string> FileEngines = ["sqlite", "dbf", "delimited", "json-lines", "workbook"];
 
     /// <summary>Engines whose stores are databases on a server.</summary>
     public static readonly IReadOnlyList<string> ServerEngines = ["postgresql", "mariadb", "firebird"];

@@ -3,17 +3,14 @@
 // (3) records marked as deleted are counted apart and never delivered.
 using System.Globalization;
 using Transferra.Core.Records;
+using Transferra.Stores.Files;
 
 namespace Transferra.Stores.Dbf;
 
-internal sealed class DbfStore : IStore
+internal sealed class DbfStore : FileStore<DbfTable>
 {
-    private readonly string _folder;
-    private readonly IReadOnlyList<DbfTable> _tables;
-
-    private DbfStore(string folder, IReadOnlyList<DbfTable> tables)
+    private DbfStore(string folder, IReadOnlyList<DbfTable> tables) : base(folder, "a folder of .dbf tables", tables)
     {
-        (_folder, _tables) = (folder, tables);
         string[] bytes = [.. tables.Select(table => table.Header.Level.Value.ToString("x2", CultureInfo.InvariantCulture)).Distinct()];
         var facts = new Dictionary<string, string>
         {
@@ -24,7 +21,7 @@ internal sealed class DbfStore : IStore
         Identity = new StoreIdentity("DBF", "level " + string.Join(", ", bytes.Order(StringComparer.Ordinal)), Directory.EnumerateFiles(folder).Sum(file => new FileInfo(file).Length), facts);
     }
 
-    public StoreIdentity Identity { get; }
+    public override StoreIdentity Identity { get; }
 
     public static DbfStore Open(string folder, string? textEncoding)
     {
@@ -35,28 +32,10 @@ internal sealed class DbfStore : IStore
         return new DbfStore(folder, [.. files.Select(file => new DbfTable(file, textEncoding))]);
     }
 
-    private DbfTable Table(string name) => _tables.FirstOrDefault(table => string.Equals(table.Name, name, StringComparison.OrdinalIgnoreCase))
-        ?? throw new TransferraException($"there is no table {name} in {_folder}", "The store's tables differ from what the kit says of this version; run: transferra check");
-
-    public IReadOnlyList<TableShape> ReadShape() => [.. _tables.Select(table => table.Shape)];
-
-    public IReadOnlyList<StoreObject> ListObjects() => [];
-
-    public long CountRows(string table) => Table(table).LiveRecords;
-
-    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy)
-    {
-        var reader = new DbfRecordReader(Table(table.Name), table);
-        return orderBy.Count == 0 ? reader : new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]);
-    }
-
-    public QueryAnswer Ask(string sql) =>
-        throw new TransferraException($"a folder of .dbf tables answers no SQL, and was asked: {sql}", "Use a sign or a total that is told by table and column; see docs/kits.md.");
-
-    public IReadOnlyList<string> CheckPhysically()
+    public override IReadOnlyList<string> CheckPhysically()
     {
         var complaints = new List<string>();
-        foreach (DbfTable table in _tables)
+        foreach (DbfTable table in Tables)
         {
             complaints.AddRange(table.Header.Complaints);
             ColumnShape[] memos = [.. table.Shape.Columns.Where((_, i) => table.Header.Fields[i].IsMemo(table.Header.Level))];
@@ -66,6 +45,4 @@ internal sealed class DbfStore : IStore
         }
         return complaints;
     }
-
-    public void Dispose() { }
 }

@@ -1,28 +1,28 @@
 // DbfTable.cs: one table of an opened folder: its header as it was when the store was opened, and whether the file is still the same.
 using Transferra.Core.Records;
+using Transferra.Stores.Files;
 
 namespace Transferra.Stores.Dbf;
 
 /// <summary>A table of a folder.</summary>
-internal sealed class DbfTable
+internal sealed class DbfTable : IFileTable
 {
-    private readonly DateTime _changedAt;
-    private readonly long _bytes;
+    private readonly FileWatch _watch;
     private (long Live, long Deleted)? _counts;
 
     public DbfTable(string path, string? textEncoding)
     {
         FilePath = path;
+        _watch = new FileWatch(path);
         Name = Path.GetFileNameWithoutExtension(path);
         try
         {
             using FileStream file = OpenFile();
             Header = DbfHeader.Read(file, path);
-            (_changedAt, _bytes) = (File.GetLastWriteTimeUtc(path), file.Length);
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
-            throw new TransferraException($"{path} cannot be read: {error.Message}", "Run as a user who may read it.", error);
+            throw FileWatch.Unreadable(path, error);
         }
         CodePage = textEncoding ?? DbfCodePages.Of(path, Header.Driver);
         Shape = new TableShape(Name, [.. Header.Fields.Select(field => new ColumnShape(field.Name, field.TypeIn(Header.Level), Header.Level.IsVisual && !field.IsNullable))], [], []);
@@ -42,7 +42,9 @@ internal sealed class DbfTable
     /// <summary>Records that are marked as deleted; the readers pass over them.</summary>
     public long DeletedRecords => Counts.Deleted;
 
-    public long LiveRecords => Counts.Live;
+    public long Records => Counts.Live;
+
+    public IRecordReader OpenReader(TableShape shape) => new DbfRecordReader(this, shape);
 
     public FileStream OpenFile() => new(FilePath, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1 << 18, FileOptions.SequentialScan);
 
@@ -65,11 +67,6 @@ internal sealed class DbfTable
         }
     }
 
-    /// <summary>A folder of files has no snapshot; what was read counts only if nobody wrote meanwhile.</summary>
-    /// <exception cref="TransferraException">Somebody did.</exception>
-    public void RefuseIfChanged()
-    {
-        if (File.GetLastWriteTimeUtc(FilePath) == _changedAt && new FileInfo(FilePath).Length == _bytes) return;
-        throw new TransferraException($"{FilePath} was changed while it was read", "Close the old program on all workstations, then try again.");
-    }
+    /// <exception cref="TransferraException">Somebody changed the file.</exception>
+    public void RefuseIfChanged() => _watch.RefuseIfChanged();
 }

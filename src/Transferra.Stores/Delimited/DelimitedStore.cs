@@ -1,25 +1,22 @@
 // DelimitedStore.cs: a folder of delimited text files opened for reading only; each .csv, .tsv or .txt file is a table named after it.
 // Holds: (1) nothing is written; (2) a file that somebody changes while it is read is refused, as files have no snapshot.
 using Transferra.Core.Records;
+using Transferra.Stores.Files;
 
 namespace Transferra.Stores.Delimited;
 
-internal sealed class DelimitedStore : IStore
+internal sealed class DelimitedStore : FileStore<DelimitedTable>
 {
     private static readonly string[] Endings = [".csv", ".tsv", ".txt"];
 
-    private readonly string _folder;
-    private readonly IReadOnlyList<DelimitedTable> _tables;
-
-    private DelimitedStore(string folder, IReadOnlyList<DelimitedTable> tables, DelimitedForm form, bool isGuess)
+    private DelimitedStore(string folder, IReadOnlyList<DelimitedTable> tables, DelimitedForm form, bool isGuess) : base(folder, "a folder of delimited text", tables)
     {
-        (_folder, _tables) = (folder, tables);
         var facts = new Dictionary<string, string> { ["form"] = form.ToString() };
         if (isGuess) facts[StoreIdentity.Guess] = form.ToString();
         Identity = new StoreIdentity("Delimited", "text", tables.Sum(table => new FileInfo(table.FilePath).Length), facts);
     }
 
-    public StoreIdentity Identity { get; }
+    public override StoreIdentity Identity { get; }
 
     public static DelimitedStore Open(StoreAddress address, string? textEncoding)
     {
@@ -34,28 +31,10 @@ internal sealed class DelimitedStore : IStore
         return new DelimitedStore(address.Path, [.. files.Select(file => new DelimitedTable(file, form))], form, isGuess);
     }
 
-    private DelimitedTable Table(string name) => _tables.FirstOrDefault(table => string.Equals(table.Name, name, StringComparison.OrdinalIgnoreCase))
-        ?? throw new TransferraException($"there is no file for the table {name} in {_folder}", "The store's files differ from what the kit says of this version; run: transferra check");
-
-    public IReadOnlyList<TableShape> ReadShape() => [.. _tables.Select(table => table.Shape)];
-
-    public IReadOnlyList<StoreObject> ListObjects() => [];
-
-    public long CountRows(string table) => Table(table).Records;
-
-    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy)
-    {
-        var reader = new DelimitedRecordReader(Table(table.Name), table);
-        return orderBy.Count == 0 ? reader : new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]);
-    }
-
-    public QueryAnswer Ask(string sql) =>
-        throw new TransferraException($"a folder of delimited text answers no SQL, and was asked: {sql}", "Use a sign or a total that is told by table and column; see docs/kits.md.");
-
-    public IReadOnlyList<string> CheckPhysically()
+    public override IReadOnlyList<string> CheckPhysically()
     {
         var complaints = new List<string>();
-        foreach (DelimitedTable table in _tables)
+        foreach (DelimitedTable table in Tables)
         {
             using DelimitedParser parser = table.OpenParser();
             while (parser.Next())
@@ -66,6 +45,4 @@ internal sealed class DelimitedStore : IStore
         }
         return complaints;
     }
-
-    public void Dispose() { }
 }

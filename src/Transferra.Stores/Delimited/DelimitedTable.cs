@@ -1,28 +1,28 @@
 // DelimitedTable.cs: one file of a folder of delimited text: its columns, and whether the file is still as it was.
 using System.Text;
 using Transferra.Core.Records;
+using Transferra.Stores.Files;
 
 namespace Transferra.Stores.Delimited;
 
-internal sealed class DelimitedTable
+internal sealed class DelimitedTable : IFileTable
 {
-    private readonly DateTime _changedAt;
-    private readonly long _bytes;
+    private readonly FileWatch _watch;
     private long? _records;
 
     public DelimitedTable(string path, DelimitedForm form)
     {
         (FilePath, Form, Name) = (path, form, Path.GetFileNameWithoutExtension(path));
+        _watch = new FileWatch(path);
         try
         {
             using DelimitedParser parser = OpenParser();
             Columns = !parser.Next() ? [] : form.HasHeader ? [.. Enumerable.Range(0, parser.FieldCount).Select(i => Text(parser.Field(i)))]
                 : [.. Enumerable.Range(1, parser.FieldCount).Select(i => FormattableString.Invariant($"column{i}"))];
-            (_changedAt, _bytes) = (File.GetLastWriteTimeUtc(path), new FileInfo(path).Length);
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
-            throw new TransferraException($"{path} cannot be read: {error.Message}", "Run as a user who may read it.", error);
+            throw FileWatch.Unreadable(path, error);
         }
         if (Columns.GroupBy(name => name, StringComparer.OrdinalIgnoreCase).FirstOrDefault(group => group.Count() > 1) is { } twice)
             throw new TransferraException($"{path} names the column {ValueText.Quote(twice.Key)} twice in its first line", "Have the export name its columns differently; or, when the first line is no header, say so in office.yaml: header: no.");
@@ -52,15 +52,12 @@ internal sealed class DelimitedTable
         }
     }
 
+    public IRecordReader OpenReader(TableShape shape) => new DelimitedRecordReader(this, shape);
+
     public DelimitedParser OpenParser() => new(new FileStream(FilePath, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1 << 16, FileOptions.SequentialScan), Form);
 
     private string Text(ReadOnlySpan<byte> bytes) => Form.TextEncoding is UnicodeEncoding ? Encoding.UTF8.GetString(bytes) : Form.TextEncoding.GetString(bytes);
 
-    /// <summary>Files have no snapshot; what was read counts only if nobody wrote meanwhile.</summary>
-    /// <exception cref="TransferraException">Somebody did.</exception>
-    public void RefuseIfChanged()
-    {
-        if (File.GetLastWriteTimeUtc(FilePath) == _changedAt && new FileInfo(FilePath).Length == _bytes) return;
-        throw new TransferraException($"{FilePath} was changed while it was read", "Wait for the export to end, then try again.");
-    }
+    /// <exception cref="TransferraException">Somebody changed the file.</exception>
+    public void RefuseIfChanged() => _watch.RefuseIfChanged();
 }

@@ -5,7 +5,7 @@ using System.Globalization;
 using System.Text;
 using FirebirdSql.Data.FirebirdClient;
 using Transferra.Core.Records;
-using Transferra.Stores.Servers;
+using Transferra.Stores.Text;
 
 namespace Transferra.Stores.Firebird;
 

@@ -5,7 +5,7 @@
 using System.Text;
 using MySqlConnector;
 using Transferra.Core.Records;
-using Transferra.Stores.Servers;
+using Transferra.Stores.Text;
 
 namespace Transferra.Stores.Mariadb;
 

@@ -8,7 +8,7 @@ using System.Runtime.CompilerServices;
 using System.Text.Unicode;
 using Npgsql;
 using Transferra.Core.Records;
-using Transferra.Stores.Servers;
+using Transferra.Stores.Text;
 
 namespace Transferra.Stores.Postgresql;
 

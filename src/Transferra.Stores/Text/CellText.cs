@@ -1,11 +1,11 @@
-// CellText.cs: values as servers write them in text: ISO dates, decimal points, no culture.
+// CellText.cs: values as servers and open formats write them in text: ISO dates, decimal points, no culture.
 // Holds: (1) a text is read exactly or not at all; (2) what TryAppend refuses, it does not append.
 using System.Globalization;
 using System.Text;
 using System.Text.Unicode;
 using Transferra.Core.Records;
 
-namespace Transferra.Stores.Servers;
+namespace Transferra.Stores.Text;
 
 internal static class CellText
 {

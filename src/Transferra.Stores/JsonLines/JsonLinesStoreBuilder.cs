@@ -1,0 +1,102 @@
+// JsonLinesStoreBuilder.cs: a new folder of .jsonl files, one for each table.
+// Holds: (1) a row goes to all its tables or to none; (2) a value that JSON cannot hold is refused; (3) nothing is left of a folder whose
+//        Complete did not return; (4) when Complete returns, the files are on the disk.
+using System.Text.Encodings.Web;
+using System.Text.Json;
+using Transferra.Core.Records;
+
+namespace Transferra.Stores.JsonLines;
+
+internal sealed class JsonLinesStoreBuilder : IStoreBuilder
+{
+    private static readonly JsonWriterOptions Options = new() { Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping, SkipValidation = true };
+
+    private readonly string _folder;
+    private readonly Dictionary<string, FileStream> _files = [];
+    private bool _complete;
+
+    private JsonLinesStoreBuilder(string folder) => _folder = folder;
+
+    public static JsonLinesStoreBuilder Create(string folder)
+    {
+        if (Path.Exists(folder)) throw new TransferraException($"{folder} is there already; a new store is never written over another", "Move it away, then try again.");
+        Directory.CreateDirectory(folder);
+        return new JsonLinesStoreBuilder(folder);
+    }
+
+    public void CreateTable(TableShape table)
+    {
+        if (table.Name.Length == 0 || table.Name.AsSpan().IndexOfAny('/', '\0') >= 0) throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a file", "Name the table otherwise in the kit's version file.");
+        _files.Add(table.Name, new FileStream(Path.Combine(_folder, table.Name + JsonLinesTable.Ending), FileMode.CreateNew, FileAccess.Write, FileShare.None, 1 << 16));
+    }
+
+    public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
+    {
+        MemoryStream[] lines = [.. outputs.Select(_ => new MemoryStream())];
+        try
+        {
+            foreach (int row in rows)
+            {
+                if (outputs.SelectMany(output => output.Vectors).OfType<DoubleVector>().Any(doubles => !double.IsFinite(doubles.Values[row])))
+                {
+                    rejects.Add(new RowReject(row, FaultCode.WrongKind, $"the new table {outputs[0].Table.Name} cannot hold the record: JSON has no such number"));
+                    continue;
+                }
+                for (int i = 0; i < outputs.Count; i++) Line(outputs[i], row, lines[i]);
+            }
+            for (int i = 0; i < outputs.Count; i++) lines[i].WriteTo(_files[outputs[i].Table.Name]);
+        }
+        catch (IOException error)
+        {
+            throw new TransferraException($"writing {_folder} stopped: {error.Message}", "Look for room on the disk and for its health. The old data is untouched; the half-written new store is removed.", error);
+        }
+    }
+
+    private static void Line(TableOutput output, int row, MemoryStream into)
+    {
+        using (var json = new Utf8JsonWriter(into, Options))
+        {
+            json.WriteStartObject();
+            for (int i = 0; i < output.Vectors.Count; i++)
+            {
+                json.WritePropertyName(output.Table.Columns[i].Name);
+                Value(json, output.Vectors[i], row);
+            }
+            json.WriteEndObject();
+        }
+        into.WriteByte((byte)'\n');
+    }
+
+    private static void Value(Utf8JsonWriter json, Vector vector, int row)
+    {
+        if (vector.IsNull(row))
+        {
+            json.WriteNullValue();
+            return;
+        }
+        switch (vector)
+        {
+            case BytesVector { Type.Kind: FieldKind.Binary } binary: json.WriteBase64StringValue(binary[row]); break;
+            case BytesVector texts: json.WriteStringValue(texts[row]); break;
+            case LongVector { Type.Kind: FieldKind.Boolean } truths: json.WriteBooleanValue(truths.Values[row] != 0); break;
+            case LongVector { Type.Kind: FieldKind.Integer } or WideVector { Type.Kind: FieldKind.Decimal } or DoubleVector: json.WriteRawValue(vector.Show(row), skipInputValidation: true); break;
+            default: json.WriteStringValue(vector.Show(row)); break;
+        }
+    }
+
+    public void Complete(IReadOnlyDictionary<string, string> headerFields)
+    {
+        foreach (FileStream file in _files.Values)
+        {
+            file.Flush(flushToDisk: true);
+            file.Dispose();
+        }
+        _complete = true;
+    }
+
+    public void Dispose()
+    {
+        foreach (FileStream file in _files.Values) file.Dispose();
+        if (!_complete && Directory.Exists(_folder)) Directory.Delete(_folder, recursive: true);
+    }
+}

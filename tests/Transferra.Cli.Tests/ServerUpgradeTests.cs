@@ -1,0 +1,208 @@
+using Transferra.Cli.Commands;
+using Transferra.Core.Office;
+using Transferra.Core.Records;
+using Transferra.Core.Runs;
+using Transferra.Stores;
+using Transferra.Tests;
+
+namespace Transferra.Cli.Tests;
+
+/// <summary>The demo office with its stores on a real server, in databases of this office's own.</summary>
+internal sealed class ServerOffice : IDisposable
+{
+    private static int _count;
+
+    private readonly TestServers _servers = new();
+    private readonly StoreOpener _stores = new();
+    private readonly Dictionary<string, StoreAddress> _stored;
+
+    public ServerOffice(string engine, bool small = false)
+    {
+        Engine = engine;
+        Prefix = FormattableString.Invariant($"q{Environment.ProcessId}_{Interlocked.Increment(ref _count)}_");
+        Files = new DemoFolder(small);
+        new DemoServer(engine, TestServers.Server(engine), engine == "firebird" ? TestServers.FirebirdFolder : null) { Prefix = Prefix }.Move(Files.Path, _stores);
+        _stored = OfficeLoader.Load(Files.Path).Companies.ToDictionary(company => company.Code, company => _servers.Known(company.NewStore));
+    }
+
+    public string Engine { get; }
+
+    private string Prefix { get; }
+
+    public DemoFolder Files { get; }
+
+    public string Path => Files.Path;
+
+    public StoreAddress Store(string company) => _stored[company];
+
+    /// <summary>Whether a company's database is still as version 5 has it.</summary>
+    public bool IsOld(string company)
+    {
+        using IStore store = _stores.Open(Store(company));
+        return store.ReadShape().Any(table => table.Name == "SYSINFO");
+    }
+
+    /// <summary>What is in a company's database: the digest of all its tables and records.</summary>
+    public string DigestOf(string company) => new StorePlaces(_stores, new DiskVolume()).DigestOf(Store(company), null, CancellationToken.None);
+
+    /// <summary>The databases that runs of this office made and left.</summary>
+    public IReadOnlyList<string> Leftovers()
+    {
+        if (Engine == "firebird") return [.. Directory.GetFiles(TestServers.FirebirdFolder, "transferra-*" + Prefix + "*")];
+        StoreAddress server = Store("QIH") with { Path = Engine == "postgresql" ? "postgres" : "" };
+        string list = Engine == "postgresql" ? $"SELECT coalesce(string_agg(datname, ','), '') FROM pg_database WHERE datname LIKE 'transferra-%{Prefix}%'"
+            : $"SELECT coalesce(group_concat(schema_name), '') FROM information_schema.schemata WHERE schema_name LIKE 'transferra-%{Prefix}%'";
+        return TestServers.Ask(server, list)!.Split(',', StringSplitOptions.RemoveEmptyEntries);
+    }
+
+    public string? Ask(string company, string table, string column, string where)
+    {
+        string quote = Engine == "mariadb" ? "`" : "\"";
+        return TestServers.Ask(Store(company), $"SELECT {quote}{column}{quote} FROM {quote}{table}{quote} WHERE {where.Replace("\"", quote, StringComparison.Ordinal)}");
+    }
+
+    public void Dispose()
+    {
+        foreach (string left in Leftovers()) _servers.Known(Store("QIH") with { Path = left });
+        _servers.Dispose();
+        Files.Dispose();
+    }
+}
+
+public abstract class ServerUpgradeTests(string engine)
+{
+    [Fact]
+    public void The_demo_goes_through_on_the_server_and_back_again()
+    {
+        using var office = new ServerOffice(engine);
+        string before = office.DigestOf("QIH");
+        BuiltProgram.Run(office.Path, "survey").Expect(0).Says($"({engine} at 127.0.0.1:", "version 5 by SYSINFO.VAL where KEYNAME = 'DATAVER': 5");
+        Called upgraded = BuiltProgram.Run(office.Path, "upgrade", "--yes", "QIH", "--yes", "QWS", "--yes", "QST").Expect(1);
+        upgraded.Says("QIH through 6", "QWS stopped 5", "QST through 4", "31/02/23", "12,5O", "4999", "V001777", "Balance by account: all 4 lines agree, by the engines' own sums");
+        Assert.DoesNotContain(upgraded.Out.Split('\n'), line => line.Length > 100);
+        Assert.Equal("6", office.Ask("QIH", "setting", "value", "\"name\" = 'DATAVER'"));
+        Assert.Equal("5", office.Ask("QWS", "SYSINFO", "VAL", "\"KEYNAME\" = 'DATAVER'"));
+        // The old one is set aside under another name; the stopped company's staged one is gone.
+        Assert.Contains("old-v5", Assert.Single(office.Leftovers()), StringComparison.Ordinal);
+        BuiltProgram.Run(office.Path, "match", "QIH").Expect(0).Says("Proved: the new store of QIH holds what the old one gives");
+        BuiltProgram.Run(office.Path, "undo", "--yes", "QIH", "--yes", "QWS", "--yes", "QST").Expect(0).Says("Undone: the office is where it was before");
+        Assert.Equal(before, office.DigestOf("QIH"));
+        Assert.Empty(office.Leftovers());
+        Assert.True(Directory.Exists(office.Files["data/QST/stock"]));
+        BuiltProgram.Run(office.Path, "survey").Expect(0).Says("version 5 by SYSINFO.VAL", "version 3 by VERSION.VAL");
+        Restored(office, before);
+    }
+
+    private void Restored(ServerOffice office, string before)
+    {
+        // What somebody did since the backup is set aside by the restore, and comes back with the undo.
+        string quote = engine == "mariadb" ? "`" : "\"";
+        TestServers.Execute(office.Store("QIH"), $"DELETE FROM {quote}SUPP{quote}");
+        string after = office.DigestOf("QIH");
+        Assert.NotEqual(before, after);
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--to", office.Files["elsewhere"]).Expect(0).Says("every byte and every record is as backed up");
+        Assert.Contains(Directory.GetFiles(office.Files["elsewhere"], "store.json", SearchOption.AllDirectories), _ => true);
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--yes", "QIH").Expect(0).Says("The company is as in the set", "present");
+        Assert.Equal("60", TestServers.Ask(office.Store("QIH"), $"SELECT COUNT(*) FROM {quote}SUPP{quote}"));
+        BuiltProgram.Run(office.Path, "check", "QIH").Expect(1).Says("Read as version 5");
+        BuiltProgram.Run(office.Path, "undo", "--yes", "QIH").Expect(0);
+        Assert.Equal(after, office.DigestOf("QIH"));
+        Assert.Empty(office.Leftovers());
+    }
+
+    [Fact]
+    public void A_connected_program_a_stray_database_and_a_changed_record_stop_an_upgrade()
+    {
+        using var office = new ServerOffice(engine, small: true);
+        using (TestServers.Connect(office.Store("QIH")))
+            BuiltProgram.Run(office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(2).Says("QIH, nobody has it open:");
+        StoreAddress inTheWay = office.Store("QST");
+        using (IStoreBuilder builder = new StoreOpener().Create(inTheWay))
+        {
+            builder.CreateTable(new TableShape("t", [new("a", FieldType.Integer)], [], []));
+            builder.Complete(new Dictionary<string, string>());
+        }
+        BuiltProgram.Run(office.Path, "upgrade", "QST", "--yes", "QST").Expect(2).Says("QST, place of the new store:", "is there already");
+        office.Files.Edit("office.yaml", "password-file: ", "password-file: /nowhere");
+        BuiltProgram.Run(office.Path, "survey").Says("the password file /nowhere");
+    }
+
+    [Fact]
+    public void Killed_at_any_time_it_can_be_resumed_or_undone()
+    {
+        var random = new Random(2611);
+        int killed = 0;
+        bool soak = Environment.GetEnvironmentVariable("TRANSFERRA_SOAK") == "1";
+        for (int trial = 0; trial < (soak ? 40 : 4); trial++)
+        {
+            using var office = new ServerOffice(engine, small: true);
+            string before = office.DigestOf("QIH");
+            if (!BuiltProgram.RunFor(TimeSpan.FromMilliseconds(400 + random.Next(2200)), office.Path, Killed.Upgrade)) continue;
+            killed++;
+            Killed.Recover(office.Files, undo: trial % 2 == 0);
+            if (trial % 2 == 0 || office.IsOld("QIH")) Assert.Equal(before, office.DigestOf("QIH"));
+            if (trial % 2 == 0) Assert.Empty(office.Leftovers());
+            else if (office.Leftovers().Count > 0) BuiltProgram.Run(office.Path, "match", "QIH").Expect(0);
+        }
+        Assert.InRange(killed, soak ? 10 : 1, 40);
+    }
+
+    [Theory]
+    [InlineData(false)]
+    [InlineData(true)]
+    public void Broken_off_between_its_renames_a_change_over_is_finished_or_taken_back(bool thenBack)
+    {
+        using var servers = new TestServers();
+        var places = new StorePlaces(new StoreOpener(), new DiskVolume());
+        StoreAddress here = servers.Database(engine, "here"), aside = servers.Database(engine, "aside"), staged = servers.Database(engine, "staged");
+        Made(here, 1);
+        Made(staged, 2);
+        var swap = new Swap(places, [new Move(here, aside), new Move(staged, here)]);
+        Assert.Equal(0, swap.DoneMoves());
+        places.Rename(here, aside);
+        Assert.Equal(1, swap.DoneMoves());
+        if (thenBack) swap.Back();
+        else swap.Forward();
+        Assert.Equal((thenBack ? 0 : 2, thenBack ? 1 : 2), (swap.DoneMoves(), Count(here)));
+        Assert.Equal(thenBack ? 2 : 1, Count(thenBack ? staged : aside));
+
+        static void Made(StoreAddress address, int rows)
+        {
+            var table = new TableShape("t", [new("a", FieldType.Integer, true)], ["a"], []);
+            using IStoreBuilder builder = new StoreOpener().Create(address);
+            builder.CreateTable(table);
+            var batch = new RecordBatch(table.Columns);
+            for (int row = 0; row < rows; row++) ((LongVector)batch.Vectors[0]).Append(row);
+            builder.Write([new TableOutput(table, batch.Vectors)], [.. Enumerable.Range(0, rows)], []);
+            builder.Complete(new Dictionary<string, string>());
+        }
+
+        static long Count(StoreAddress address)
+        {
+            using IStore store = new StoreOpener().Open(address);
+            return store.CountRows("t");
+        }
+    }
+}
+
+public sealed class PostgresqlUpgradeTests() : ServerUpgradeTests("postgresql");
+
+public sealed class MariadbUpgradeTests() : ServerUpgradeTests("mariadb");
+
+public sealed class FirebirdUpgradeTests() : ServerUpgradeTests("firebird")
+{
+    [Fact]
+    public void The_demo_command_moves_the_old_ledgers_to_a_server_itself()
+    {
+        using var folder = new TempFolder();
+        ServerAddress server = TestServers.Server("firebird");
+        string databases = Directory.CreateDirectory(Path.Combine(TestServers.FirebirdFolder, FormattableString.Invariant($"demo{Environment.ProcessId}"))).FullName;
+        if (!OperatingSystem.IsWindows()) File.SetUnixFileMode(databases, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute | UnixFileMode.OtherRead | UnixFileMode.OtherWrite | UnixFileMode.OtherExecute);
+        string[] options = ["--host", server.Host, "--port", server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture), "--user", server.User, "--password-file", server.PasswordFile!];
+        BuiltProgram.RunIn(folder.Path, ["demo", "--in", folder["office"], "--engine", "firebird", "--databases", databases, .. options]).Expect(0).Says("That is the whole job");
+        BuiltProgram.RunIn(folder.Path, ["demo", "--in", folder["other"], "--engine", "paper", .. options]).Expect(2).Says("there is no server engine paper");
+        BuiltProgram.RunIn(folder.Path, ["demo", "--in", folder["other"], "--engine", "firebird", .. options]).Expect(2).Says("Add --databases");
+        BuiltProgram.RunIn(folder.Path, ["demo", "--in", folder["other"], .. options]).Expect(2).Says("no engine");
+        BuiltProgram.RunIn(folder.Path, ["demo", "--in", folder["again"], "--engine", "firebird", "--databases", databases, .. options]).Expect(2).Says("is there already");
+    }
+}
