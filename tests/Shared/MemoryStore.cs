@@ -32,7 +32,7 @@ internal sealed class MemoryStore : IStore, IStoreBuilder
 
     public IReadOnlyList<string> CheckPhysically() => Complaints;
 
-    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy)
+    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
         (TableShape shape, List<object?[]> rows) = Tables[table.Name];
         IEnumerable<object?[]> ordered = rows;

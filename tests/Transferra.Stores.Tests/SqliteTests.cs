@@ -189,7 +189,7 @@ public sealed class SqliteTests : IDisposable
     [InlineData("text", "no SQLite file")]
     [InlineData("short", "no SQLite file")]
     [InlineData("hot journal", "unfinished transaction")]
-    [InlineData("write-ahead", "write-ahead mode")]
+    [InlineData("changes waiting", "changes are waiting beside the store")]
     [InlineData("locked", "locked by another program")]
     [InlineData("new over old", "is there already")]
     public void What_cannot_be_opened_is_refused_in_words_and_left_as_it_was(string what, string words)
@@ -205,7 +205,7 @@ public sealed class SqliteTests : IDisposable
             case "text": File.WriteAllText(path, new string('x', 500)); break;
             case "short": File.WriteAllText(path, "SQLite"); break;
             case "hot journal": File.WriteAllText(path + "-journal", "x"); break;
-            case "write-ahead": Execute("s.db", "PRAGMA journal_mode = WAL"); break;
+            case "changes waiting": Execute("s.db", "PRAGMA journal_mode = WAL"); File.WriteAllText(path + "-wal", "left by a crash"); break;
             case "locked":
                 holder.Open();
                 using (SqliteCommand command = holder.CreateCommand()) { command.CommandText = "BEGIN EXCLUSIVE"; command.ExecuteNonQuery(); }
@@ -216,6 +216,57 @@ public sealed class SqliteTests : IDisposable
         Assert.Contains(words, error.Message, StringComparison.Ordinal);
         Assert.NotEqual("", error.Next);
         Assert.Equal(before, TempFolder.Signature(_folder.Path));
+    }
+
+    [Fact]
+    public void A_store_in_write_ahead_mode_is_read_without_a_side_file_when_nobody_has_it_open()
+    {
+        Execute("ahead # of.db", "PRAGMA journal_mode = WAL; CREATE TABLE t (a); INSERT INTO t VALUES (1), (2)");
+        IReadOnlyDictionary<string, string> before = TempFolder.Signature(_folder.Path);
+        using (IStore store = _stores.Open(At("ahead # of.db")))
+        {
+            Assert.Equal("write-ahead", store.Identity.HeaderFields["journal"]);
+            Assert.DoesNotContain(StoreIdentity.WaitingChanges, store.Identity.HeaderFields.Keys);
+            Assert.Equal(["1", "2"], Cells.Of(store, "t", "a", FieldType.Integer, out _));
+            Assert.Equal(before, TempFolder.Signature(_folder.Path));
+            // Somebody came back meanwhile: what was read is not taken for the whole.
+            Execute("ahead # of.db", "INSERT INTO t VALUES (3)");
+            Assert.Contains("was changed while it was read", Assert.Throws<TransferraException>(() => Cells.Of(store, "t", "a", FieldType.Integer, out _)).Message, StringComparison.Ordinal);
+        }
+    }
+
+    [Fact]
+    public void With_others_at_work_in_write_ahead_mode_one_snapshot_is_read_and_the_waiting_changes_are_told()
+    {
+        Execute("shared.db", "PRAGMA journal_mode = WAL; CREATE TABLE t (a); INSERT INTO t VALUES (1)");
+        using var writer = new SqliteConnection($"Data Source={_folder["shared.db"]};Pooling=False");
+        writer.Open();
+        using SqliteCommand command = writer.CreateCommand();
+        command.CommandText = "INSERT INTO t VALUES (2)";
+        command.ExecuteNonQuery();
+        using IStore store = _stores.Open(At("shared.db"));
+        command.ExecuteNonQuery();
+        Assert.Equal(["1", "2"], Cells.Of(store, "t", "a", FieldType.Integer, out _));
+        Assert.Contains("shared.db-wal", store.Identity.HeaderFields[StoreIdentity.WaitingChanges], StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Indexes_defaults_and_numbering_are_built_and_told()
+    {
+        var table = new TableShape("t", [new("id", FieldType.Integer, true), new("code", new(FieldKind.Text, Length: 8), Default: "'none'")], ["id"], []) { Indexes = [new("", ["code", "id"], true), new("by_code", ["code"], false)], NumberedColumn = "id" };
+        using (IStoreBuilder builder = _stores.Create(At("shape.db")))
+        {
+            builder.CreateTable(table);
+            builder.Complete(new Dictionary<string, string>());
+        }
+        Execute("shape.db", "INSERT INTO t (id) VALUES (7); INSERT INTO t DEFAULT VALUES; CREATE VIEW v AS SELECT 1; CREATE TRIGGER tr AFTER INSERT ON t BEGIN SELECT 1; END");
+        using IStore store = _stores.Open(At("shape.db"));
+        TableShape told = store.ReadShape().Single();
+        Assert.Equal(["by_code code False", "t_x1 code,id True"], told.Indexes.Select(index => $"{index.Name} {string.Join(',', index.Columns)} {index.IsUnique}"));
+        Assert.Equal(("id", "'none'"), (told.NumberedColumn, told.Columns[1].Default));
+        Assert.Equal(["7", "8"], Cells.Of(store, "t", "id", FieldType.Integer, out _, "id"));
+        Assert.Equal(["none", "none"], Cells.Of(store, "t", "code", FieldType.Text, out _));
+        Assert.Equal([new StoreObject("trigger", "tr", "t"), new StoreObject("view", "v")], store.ListObjects());
     }
 
     [Fact]

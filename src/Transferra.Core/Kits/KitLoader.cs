@@ -150,11 +150,43 @@ public static class KitLoader
                 relations.Add(new RelationShape([.. from.Select(c => c.Value)], to.Value, [.. on.Select(c => c.Value)]));
                 relation.Done();
             }
+            List<IndexShape> indexes = ReadIndexes(table, name, columns, errors);
+            PlacedText? numbered = table.Optional("numbered");
+            if (numbered is not null && columns.Find(column => Same(column.Name, numbered.Value)) is not { Type.Kind: FieldKind.Integer })
+                numbered.Report(errors, $"the table {name} has no column {numbered} of whole numbers that could count itself up");
+            foreach ((PlacedText column, PlacedText value) in table.Map("defaults", "what the engine puts in when nothing is said")?.Pairs() ?? [])
+            {
+                int ordinal = columns.FindIndex(known => Same(known.Name, column.Value));
+                if (ordinal < 0) column.Report(errors, $"the table {name} has no column {column}");
+                else if (!IsLiteral(value.Value)) value.Report(errors, $"\"{value}\" is no default; a default is a number, a text in single quotation marks, TRUE or FALSE");
+                else columns[ordinal] = columns[ordinal] with { Default = value.Value };
+            }
             table.Done();
-            tables.Add(new TableShape(name, columns, [.. key.Select(part => part.Value)], relations));
+            tables.Add(new TableShape(name, columns, [.. key.Select(part => part.Value)], relations) { Indexes = indexes, NumberedColumn = numbered?.Value });
         }
         return tables;
     }
+
+    private static List<IndexShape> ReadIndexes(DescribedMap table, string name, List<ColumnShape> columns, DescriptionErrors errors)
+    {
+        var indexes = new List<IndexShape>();
+        foreach (DescribedMap index in table.Maps("indexes", "an index beside the key"))
+        {
+            IReadOnlyList<PlacedText> over = index.Texts("columns");
+            if (over.Count == 0) index.Report("\"columns\" names one column at least");
+            foreach (PlacedText column in over)
+                if (!columns.Any(known => Same(known.Name, column.Value))) column.Report(errors, $"the table {name} has no column {column}");
+            PlacedText? unique = index.Optional("unique");
+            if (unique is not null && unique.Value is not ("true" or "false" or "yes" or "no")) unique.Report(errors, "\"unique\" is true or false");
+            indexes.Add(new IndexShape("", [.. over.Select(column => column.Value)], unique?.Value is "true" or "yes"));
+            index.Done();
+        }
+        return indexes;
+    }
+
+    // What every engine understands alike.
+    private static bool IsLiteral(string text) => text.ToUpperInvariant() is "TRUE" or "FALSE" || DecimalText.TryParse(Encoding.UTF8.GetBytes(text), FieldType.MaxPrecision, 18, out _) is null
+        || (text.Length >= 2 && text[0] == '\'' && text[^1] == '\'' && text[1..^1].Replace("''", "", StringComparison.Ordinal).IndexOf('\'', StringComparison.Ordinal) < 0);
 
     private static void CheckRelations(DescribedMap map, List<TableShape> tables)
     {

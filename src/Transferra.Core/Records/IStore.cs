@@ -15,6 +15,9 @@ public sealed record StoreIdentity(string Engine, string EngineVersion, long Byt
 {
     /// <summary>The header field that tells what was guessed of a store's form; there only when something was.</summary>
     public const string Guess = "guessed_form";
+
+    /// <summary>The header field that tells of changes that lie beside the store's file and not yet in it; there only when there are some.</summary>
+    public const string WaitingChanges = "waiting_changes";
 }
 
 /// <summary>Something that a store has beside its tables.</summary>
@@ -49,7 +52,8 @@ public interface IStore : IDisposable
     /// <summary>Reads a table, ordered by the given columns (none: the store's own order).</summary>
     /// <param name="table">Which columns to read and as which types; cells that do not fit become cell faults.</param>
     /// <param name="orderBy">Column names.</param>
-    IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy);
+    /// <param name="within">Only the records of this range; null for all.</param>
+    IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null);
 
     /// <summary>Puts a question to the engine in its own SQL.</summary>
     QueryAnswer Ask(string sql);

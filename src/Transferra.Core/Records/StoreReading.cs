@@ -10,11 +10,12 @@ public static class StoreReading
     /// <param name="orderBy">Column names; none: the store's own order.</param>
     /// <param name="cancel">Stops between two batches.</param>
     /// <param name="into">The batch that is filled again and again; null for one of the usual size.</param>
+    /// <param name="within">Only the records of this range; null for all.</param>
     /// <returns>Always the same batch, valid until the next one is asked for.</returns>
-    public static IEnumerable<RecordBatch> Batches(this IStore store, TableShape table, IReadOnlyList<string> orderBy, CancellationToken cancel, RecordBatch? into = null)
+    public static IEnumerable<RecordBatch> Batches(this IStore store, TableShape table, IReadOnlyList<string> orderBy, CancellationToken cancel, RecordBatch? into = null, KeyRange? within = null)
     {
         RecordBatch batch = into ?? new RecordBatch(table.Columns);
-        using IRecordReader reader = store.Read(table, orderBy);
+        using IRecordReader reader = store.Read(table, orderBy, within);
         for (bool more = true; more;)
         {
             cancel.ThrowIfCancellationRequested();

@@ -29,6 +29,8 @@ public static class CompanyBackup
         // The store stays opened for reading while it is copied, so that nobody can change it under the copy.
         StoreAddress address = company.StoreNow(context.Places);
         using IStore store = context.Stores.Open(address, version.TextEncoding);
+        if (store.Identity.HeaderFields.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting))
+            throw new TransferraException($"changes lie beside the store and not yet in it: {waiting}", "Close the old program on all workstations; it then writes them into the store.");
         IReadOnlyList<TableBaseline> baseline = Baseline.Of(store, version.Tables, context.Observer, context.Cancel);
         foreach (string place in context.Office.BackupFolders)
         {

@@ -46,6 +46,8 @@ public static class Readiness
                 $"Answer it in {OfficeLoader.FileName}, under the company: answers: {{{setting.Name}: ...}}"));
         }
         gates.Add(new Gate(company.Code, "nobody has it open", survey.OpenedBy.Count == 0, survey.OpenedBy.Count == 0 ? "no other process" : string.Join(", ", survey.OpenedBy), "Close the program there, then try again."));
+        if (survey.Facts.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting))
+            gates.Add(new Gate(company.Code, "changes waiting", false, $"changes lie beside the store and not yet in it: {waiting}", "Close the old program on all workstations; it then writes them into the store."));
         foreach (string folder in company.DocumentFolders.Where(folder => !Directory.Exists(folder)))
             gates.Add(new Gate(company.Code, "documents", false, $"the folder {folder} is not there", $"Correct documents in {OfficeLoader.FileName}, or find out where the folder went."));
         if (company.MovesTo is { } newPlace && context.Places.Exists(newPlace))

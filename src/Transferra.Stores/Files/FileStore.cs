@@ -44,9 +44,10 @@ internal abstract class FileStore<T>(string where, string kind, IReadOnlyList<T>
 
     public long CountRows(string table) => Table(table).Records;
 
-    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy)
+    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
         IRecordReader reader = Table(table.Name).OpenReader(table);
+        if (within is not null) reader = new RangeReader(reader, table, within);
         return orderBy.Count == 0 ? reader : new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]);
     }
 

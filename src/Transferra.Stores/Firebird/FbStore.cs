@@ -3,6 +3,7 @@
 using System.Globalization;
 using FirebirdSql.Data.FirebirdClient;
 using Transferra.Core.Records;
+using Transferra.Stores.Servers;
 
 namespace Transferra.Stores.Firebird;
 
@@ -129,7 +130,7 @@ internal sealed class FbStore : IStore
 
     public long CountRows(string table) => long.Parse(Rows($"SELECT COUNT(*) FROM {Quote(TableName(table))}").Single()[0]!, CultureInfo.InvariantCulture);
 
-    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy)
+    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
         string name = TableName(table.Name);
         FbField[] fields = [.. table.Columns.Select(wanted => FieldOf(Column(name, wanted.Name)))];
@@ -137,7 +138,9 @@ internal sealed class FbStore : IStore
         bool sortsHere = orderBy.Any(wanted => Column(name, wanted).IsText);
         string order = orderBy.Count == 0 || sortsHere ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => Quote(Column(name, wanted).Name) + " NULLS FIRST"));
         string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
-        IRecordReader reader = new FbRecordReader(_connection, _transaction, $"SELECT {columns} FROM {Quote(name)}{order}", fields, $"{_address.Shown}, table {name}");
+        // Without a lower limit the engine's index passes over the least of all numbers, so it is not asked then.
+        string where = RangeCondition.Of(within is { From: null } ? null : within, table, wanted => Quote(Column(name, wanted).Name), wanted => Column(name, wanted) is { IsExactNumber: true, Scale: 0 });
+        IRecordReader reader = RangeCondition.Hold(new FbRecordReader(_connection, _transaction, $"SELECT {columns} FROM {Quote(name)}{where}{order}", fields, $"{_address.Shown}, table {name}"), table, within);
         return sortsHere ? new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]) : reader;
     }
 

@@ -4,6 +4,7 @@
 using System.Globalization;
 using MySqlConnector;
 using Transferra.Core.Records;
+using Transferra.Stores.Servers;
 using static Transferra.Stores.Mariadb.MariaRecordReader;
 
 namespace Transferra.Stores.Mariadb;
@@ -12,6 +13,9 @@ internal sealed class MariaStore : IStore
 {
     // Up to here a text can be cast in a query without fear of the server's limit for one packet, past which it would give a null.
     private const int LongestCastCharacters = 16_383;
+
+    // Four bytes a character are within what the connection's settings let the server sort by.
+    private const int LongestSortedCharacters = 4000;
 
     private readonly StoreAddress _address;
     private readonly MySqlConnection _connection;
@@ -119,14 +123,18 @@ internal sealed class MariaStore : IStore
 
     public long CountRows(string table) => long.Parse(Rows($"SELECT count(*) FROM {MariaConnection.Quote(TableName(table))}").Single()[0]!, CultureInfo.InvariantCulture);
 
-    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy)
+    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
         string name = TableName(table.Name);
         var fields = table.Columns.Select(wanted => FieldOf(Column(name, wanted.Name), wanted.Type)).ToArray();
-        string order = orderBy.Count == 0 ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => Column(name, wanted)).Select(column =>
+        // The server sorts by the first bytes of a text only, and has little room for more; longer ones are put in order here.
+        bool sortsHere = orderBy.Any(wanted => Column(name, wanted) is { IsText: true, Characters: > LongestSortedCharacters });
+        string order = orderBy.Count == 0 || sortsHere ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => Column(name, wanted)).Select(column =>
             column.IsText ? $"CAST(CONVERT({MariaConnection.Quote(column.Name)} USING utf8mb4) AS BINARY)" : MariaConnection.Quote(column.Name)));
         string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
-        return new MariaRecordReader(_connection, $"SELECT {columns} FROM {MariaConnection.Quote(name)}{order}", [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}");
+        string where = RangeCondition.Of(within, table, MariaConnection.Quote, wanted => Column(name, wanted).IsWhole);
+        IRecordReader reader = RangeCondition.Hold(new MariaRecordReader(_connection, $"SELECT {columns} FROM {MariaConnection.Quote(name)}{where}{order}", [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}"), table, within);
+        return sortsHere ? new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]) : reader;
     }
 
     private static (string Sql, How How) FieldOf(MariaColumn column, FieldType wanted)

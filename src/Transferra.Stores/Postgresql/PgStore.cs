@@ -4,6 +4,7 @@
 using System.Globalization;
 using Npgsql;
 using Transferra.Core.Records;
+using Transferra.Stores.Servers;
 using static Transferra.Stores.Postgresql.PgRecordReader;
 
 namespace Transferra.Stores.Postgresql;
@@ -150,7 +151,7 @@ internal sealed class PgStore : IStore
 
     public long CountRows(string table) => long.Parse(Say($"SELECT count(*) FROM {From(TableName(table))}"), CultureInfo.InvariantCulture);
 
-    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy)
+    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
         string name = TableName(table.Name);
         var fields = table.Columns.Select(wanted => FieldOf(Column(name, wanted.Name), wanted.Type)).ToArray();
@@ -162,7 +163,8 @@ internal sealed class PgStore : IStore
         try
         {
             PgConnection.Execute(connection, $"BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET TRANSACTION SNAPSHOT {PgConnection.Literal(_snapshot)}");
-            return new PgRecordReader(connection, $"SELECT {columns} FROM {From(name)}{order}", [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}", _decoder);
+            string where = RangeCondition.Of(within, table, wanted => PgConnection.Quote(Column(name, wanted).Name), wanted => Column(name, wanted).Oid is PgTypes.Int2 or PgTypes.Int4 or PgTypes.Int8);
+            return RangeCondition.Hold(new PgRecordReader(connection, $"SELECT {columns} FROM {From(name)}{where}{order}", [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}", _decoder), table, within);
         }
         catch (NpgsqlException error)
         {

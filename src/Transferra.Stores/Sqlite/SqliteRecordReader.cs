@@ -16,12 +16,13 @@ internal sealed unsafe class SqliteRecordReader : IRecordReader
     private readonly string _where;
     private readonly bool[] _scaled;
     private readonly TextDecoder? _decoder;
+    private readonly Files.FileWatch? _watch;
     private nint _statement;
     private bool _ended;
 
-    public SqliteRecordReader(nint database, string sql, string where, bool[] scaled, TextDecoder? decoder)
+    public SqliteRecordReader(nint database, string sql, string where, bool[] scaled, TextDecoder? decoder, Files.FileWatch? watch)
     {
-        (_database, _where, _scaled, _decoder) = (database, where, scaled, decoder);
+        (_database, _where, _scaled, _decoder, _watch) = (database, where, scaled, decoder, watch);
         try
         {
             _statement = SqliteNative.Prepare(database, sql);
@@ -42,7 +43,11 @@ internal sealed unsafe class SqliteRecordReader : IRecordReader
             if (result != SqliteNative.Row)
             {
                 _ended = true;
-                if (result == SqliteNative.Done) return false;
+                if (result == SqliteNative.Done)
+                {
+                    _watch?.RefuseIfChanged();
+                    return false;
+                }
                 throw new TransferraException($"{_where}: reading stopped: {SqliteNative.Message(_database)}",
                     "The file is damaged or the disk fails. Run transferra check; restore the store from the office's own backup or send it to the vendor.");
             }

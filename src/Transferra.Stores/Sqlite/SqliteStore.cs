@@ -5,6 +5,8 @@ using System.Buffers.Binary;
 using System.Globalization;
 using Microsoft.Data.Sqlite;
 using Transferra.Core.Records;
+using Transferra.Stores.Files;
+using Transferra.Stores.Servers;
 
 namespace Transferra.Stores.Sqlite;
 
@@ -16,19 +18,23 @@ internal sealed class SqliteStore : IStore
     private readonly SqliteConnection _connection;
     private readonly TextDecoder? _decoder;
 
-    private SqliteStore(string path, SqliteConnection connection, TextDecoder? decoder, StoreIdentity identity) =>
-        (_path, _connection, _decoder, Identity) = (path, connection, decoder, identity);
+    private readonly FileWatch? _watch;
+
+    private SqliteStore(string path, SqliteConnection connection, TextDecoder? decoder, FileWatch? watch, StoreIdentity identity) =>
+        (_path, _connection, _decoder, _watch, Identity) = (path, connection, decoder, watch, identity);
 
     public StoreIdentity Identity { get; }
 
     public static SqliteStore Open(string path, string? textEncoding)
     {
-        IReadOnlyDictionary<string, string> header = ReadHeader(path);
-        RefuseSideFiles(path, header["journal"]);
+        Dictionary<string, string> header = ReadHeader(path);
+        // Closed by everybody, a store in write-ahead mode is read without the side files that the engine would make for it; nothing but a watch on the
+        // file then tells that somebody came back. With changes waiting, the engine's own side files are joined, as another user of it.
+        FileWatch? watch = HowToRead(path, header) ? new FileWatch(path) : null;
         SqliteConnection connection;
         try
         {
-            connection = SqliteEngine.Open(path, SqliteOpenMode.ReadOnly);
+            connection = SqliteEngine.Open(watch is null ? path : $"file:{Uri.EscapeDataString(path).Replace("%2F", "/", StringComparison.Ordinal)}?immutable=1", SqliteOpenMode.ReadOnly);
         }
         catch (SqliteException error)
         {
@@ -47,7 +53,7 @@ internal sealed class SqliteStore : IStore
             throw Refused(path, error);
         }
         var identity = new StoreIdentity("SQLite", SqliteEngine.Version, new FileInfo(path).Length, header);
-        return new SqliteStore(path, connection, textEncoding is null ? null : new TextDecoder(textEncoding), identity);
+        return new SqliteStore(path, connection, textEncoding is null ? null : new TextDecoder(textEncoding), watch, identity);
     }
 
     // Offsets: "The SQLite Database File Format", section 1.3.
@@ -82,17 +88,19 @@ internal sealed class SqliteStore : IStore
         };
     }
 
-    private static void RefuseSideFiles(string path, string journal)
+    // True for a store that must be read without its side files.
+    private static bool HowToRead(string path, Dictionary<string, string> header)
     {
         if (new FileInfo(path + "-journal") is { Exists: true, Length: > 0 })
             throw new TransferraException($"an unfinished transaction is left beside the store: {path}-journal",
                 "The old program, or the machine, stopped in the middle of a change. Open the company once in the old program and close it again; the file then goes away.");
-        if (journal != "write-ahead") return;
-        if (new FileInfo(path + "-wal") is { Exists: true, Length: > 0 })
+        if (header["journal"] != "write-ahead") return false;
+        if (new FileInfo(path + "-wal") is not { Exists: true, Length: > 0 } waiting) return true;
+        if (!File.Exists(path + "-shm"))
             throw new TransferraException($"changes are waiting beside the store: {path}-wal",
-                "Close the old program on all workstations; it then writes them into the store. If the file stays, open the company once and close it again.");
-        throw new TransferraException($"the store {path} is in write-ahead mode, in which even reading it would write beside it",
-            "With the old program closed, run: sqlite3 FILE 'PRAGMA journal_mode=DELETE' on it, then try again.");
+                "The old program, or the machine, stopped before it had written them into the store. Open the company once in the old program and close it again.");
+        header[StoreIdentity.WaitingChanges] = string.Create(CultureInfo.InvariantCulture, $"{waiting.Length} bytes in {path}-wal");
+        return false;
     }
 
     private static TransferraException Refused(string path, SqliteException error) => error.SqliteErrorCode switch
@@ -115,13 +123,20 @@ internal sealed class SqliteStore : IStore
 
     private TableShape ReadTable(string name)
     {
-        QueryAnswer info = Ask($"SELECT name, type, \"notnull\", pk FROM pragma_table_info({Literal(name)}) ORDER BY cid");
-        ColumnShape[] columns = [.. info.Rows.Select(row => new ColumnShape(row[0]!, SqliteTypes.Of(row[1] ?? ""), row[2] == "1"))];
+        QueryAnswer info = Ask($"SELECT name, type, \"notnull\", pk, dflt_value FROM pragma_table_info({Literal(name)}) ORDER BY cid");
+        ColumnShape[] columns = [.. info.Rows.Select(row => new ColumnShape(row[0]!, SqliteTypes.Of(row[1] ?? ""), row[2] == "1", Default: row[4]))];
         string[] key = [.. info.Rows.Where(row => row[3] != "0").OrderBy(row => int.Parse(row[3]!, CultureInfo.InvariantCulture)).Select(row => row[0]!)];
         QueryAnswer links = Ask($"SELECT id, \"table\", \"from\", coalesce(\"to\", \"from\") FROM pragma_foreign_key_list({Literal(name)}) ORDER BY id, seq");
         RelationShape[] relations = [.. links.Rows.GroupBy(row => row[0]).Select(group =>
             new RelationShape([.. group.Select(row => row[2]!)], group.First()[1]!, [.. group.Select(row => row[3]!)]))];
-        return new TableShape(name, columns, key, relations);
+        QueryAnswer indexes = Ask($"SELECT l.name, l.\"unique\", i.name FROM pragma_index_list({Literal(name)}) l JOIN pragma_index_info(l.name) i WHERE l.origin <> 'pk' ORDER BY l.name, i.seqno");
+        // A key of one whole number is the engine's own record number, which it counts up by itself.
+        bool isNumbered = key.Length == 1 && info.Rows.Any(row => row[3] == "1" && string.Equals(row[1], "INTEGER", StringComparison.OrdinalIgnoreCase));
+        return new TableShape(name, columns, key, relations)
+        {
+            Indexes = [.. indexes.Rows.GroupBy(row => row[0]!).Select(index => new IndexShape(index.Key, [.. index.Select(row => row[2]).OfType<string>()], index.First()[1] == "1"))],
+            NumberedColumn = isNumbered ? key[0] : null,
+        };
     }
 
     private static string Literal(string text) => "'" + text.Replace("'", "''", StringComparison.Ordinal) + "'";
@@ -129,15 +144,17 @@ internal sealed class SqliteStore : IStore
     public long CountRows(string table) =>
         long.Parse(Ask($"SELECT count(*) FROM {SqliteEngine.Quote(table)}").Rows[0][0]!, CultureInfo.InvariantCulture);
 
-    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy)
+    public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
         QueryAnswer declared = Ask($"SELECT name, type FROM pragma_table_info({Literal(table.Name)})");
         bool[] scaled = [.. table.Columns.Select(column =>
             declared.Rows.Any(row => string.Equals(row[0], column.Name, StringComparison.OrdinalIgnoreCase) && SqliteTypes.IsScaled(row[1] ?? "")))];
         string columns = string.Join(", ", table.Columns.Select(column => SqliteEngine.Quote(column.Name)));
         string order = orderBy.Count == 0 ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(SqliteEngine.Quote));
-        return new SqliteRecordReader(_connection.Handle!.DangerousGetHandle(), $"SELECT {columns} FROM {SqliteEngine.Quote(table.Name)}{order}",
-            $"{_path}, table {table.Name}", scaled, _decoder);
+        // A cell may hold anything there, so a range is only asked for where a text, which is larger than any number, is passed over afterwards anyway.
+        string where = RangeCondition.Of(within, table, SqliteEngine.Quote, _ => true);
+        return RangeCondition.Hold(new SqliteRecordReader(_connection.Handle!.DangerousGetHandle(), $"SELECT {columns} FROM {SqliteEngine.Quote(table.Name)}{where}{order}",
+            $"{_path}, table {table.Name}", scaled, _decoder, _watch), table, within);
     }
 
     public QueryAnswer Ask(string sql)

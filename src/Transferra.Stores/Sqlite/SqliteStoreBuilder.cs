@@ -21,6 +21,7 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
     private readonly SqliteConnection _connection;
     private readonly nint _database;
     private readonly Dictionary<string, Inserts> _inserts = [];
+    private readonly List<TableShape> _tables = [];
     private bool _open = true;
 
     private SqliteStoreBuilder(string path, SqliteConnection connection)
@@ -48,13 +49,14 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
         List<string> lines = [.. table.Columns.Select(column =>
         {
             bool isKey = table.Key.Contains(column.Name, StringComparer.OrdinalIgnoreCase);
-            string rest = rowIdKey && isKey ? " PRIMARY KEY" : column.Required || isKey ? " NOT NULL" : "";
+            string rest = (rowIdKey && isKey ? " PRIMARY KEY" : column.Required || isKey ? " NOT NULL" : "") + (column.Default is { } value ? $" DEFAULT {value}" : "");
             return $"{SqliteEngine.Quote(column.Name)} {SqliteTypes.Declare(column.Type)}{rest}";
         })];
         if (table.Key.Count > 0 && !rowIdKey) lines.Add($"PRIMARY KEY ({Names(table.Key)})");
         lines.AddRange(table.Relations.Select(relation =>
             $"FOREIGN KEY ({Names(relation.Columns)}) REFERENCES {SqliteEngine.Quote(relation.To)} ({Names(relation.On)})"));
         SqliteEngine.Execute(_connection, $"CREATE TABLE {SqliteEngine.Quote(table.Name)} (\n  {string.Join(",\n  ", lines)}\n)");
+        _tables.Add(table);
         int width = table.Columns.Count;
         _inserts[table.Name] = new Inserts(PrepareInsert(table, 1), width * RowsInGroup <= MostValues ? PrepareInsert(table, RowsInGroup) : 0);
     }
@@ -129,6 +131,7 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
                 SqliteEngine.Execute(_connection, string.Create(CultureInfo.InvariantCulture, $"PRAGMA {field} = {number}"));
             }
             FinalizeInserts();
+            foreach (TableShape table in _tables) BuildIndexes(table);
             SqliteEngine.Execute(_connection, "COMMIT");
         }
         catch (SqliteException error)
@@ -138,6 +141,23 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
         Close();
         using FileStream file = new(_path, FileMode.Open, FileAccess.ReadWrite);
         file.Flush(flushToDisk: true);
+    }
+
+    private void BuildIndexes(TableShape table)
+    {
+        for (int i = 0; i < table.Indexes.Count; i++)
+        {
+            IndexShape index = table.Indexes[i];
+            string name = index.Name.Length > 0 ? index.Name : string.Create(CultureInfo.InvariantCulture, $"{table.Name}_x{i + 1}");
+            try
+            {
+                SqliteEngine.Execute(_connection, $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {SqliteEngine.Quote(name)} ON {SqliteEngine.Quote(table.Name)} ({Names(index.Columns)})");
+            }
+            catch (SqliteException error) when (error.SqliteErrorCode == SqliteNative.Constraint)
+            {
+                throw new TransferraException($"an index of {table.Name} cannot be built: {error.Message}", "Records of the old data have the same values in what the new version wants to be unique. Correct them in the old program, or the kit.", error);
+            }
+        }
     }
 
     private TransferraException Stopped(string message) => new($"writing {_path} stopped: {message}",
