@@ -114,6 +114,26 @@ public sealed class FirebirdTests : IDisposable
     }
 
     [Fact]
+    public void Damaged_pages_are_complaints()
+    {
+        StoreAddress address = _servers.Made("firebird", "page", "CREATE TABLE T (NR INTEGER, V VARCHAR(200))",
+            "EXECUTE BLOCK AS DECLARE I INTEGER = 0; BEGIN WHILE (I < 3000) DO BEGIN INSERT INTO T VALUES (:I, LPAD('', 200, 'x' || :I)); I = I + 1; END END");
+        using (IStore sound = _stores.Open(address)) Assert.Empty(sound.CheckPhysically());
+        // The first byte of a page says what it is; 5 is a page of records. The server lets go of the file a moment after the last one left.
+        const int pageBytes = 8192, recordPage = 5;
+        for (int tries = 0; tries < 50 && _stores.ServerOf(address).ConnectedTo(address.Path).Count > 0; tries++) Thread.Sleep(100);
+        byte[] file = File.ReadAllBytes(address.Path);
+        int page = Enumerable.Range(0, file.Length / pageBytes).Last(number => file[number * pageBytes] == recordPage);
+        using (FileStream damaged = new(address.Path, FileMode.Open, FileAccess.Write, FileShare.ReadWrite))
+        {
+            damaged.Seek(page * (long)pageBytes, SeekOrigin.Begin);
+            damaged.Write(new byte[200]);
+        }
+        using IStore store = _stores.Open(address);
+        Assert.NotEmpty(store.CheckPhysically());
+    }
+
+    [Fact]
     public void Texts_are_ordered_byte_by_byte_whatever_the_collation()
     {
         using IStore store = Open(null, "CREATE TABLE T (V VARCHAR(9) CHARACTER SET UTF8 COLLATE UNICODE_CI)", "INSERT INTO T VALUES ('a')", "INSERT INTO T VALUES ('A')", "INSERT INTO T VALUES ('a')", "INSERT INTO T VALUES ('\u00e1')", "INSERT INTO T VALUES ('a ')", "INSERT INTO T VALUES (NULL)");

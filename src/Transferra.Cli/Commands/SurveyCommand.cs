@@ -1,6 +1,7 @@
 // SurveyCommand.cs: survey: what have we got?
 using Transferra.Cli.Rendering;
 using Transferra.Core.Office;
+using Transferra.Core.Records;
 using Transferra.Core.Runs;
 using Transferra.Stores;
 
@@ -8,6 +9,16 @@ namespace Transferra.Cli.Commands;
 
 internal static class SurveyCommand
 {
+    // What an administrator asks a server or a file about, in the words they know.
+    private static readonly (string Fact, string Words)[] Told = [("character_set", "character set"), ("collation", "collation"), ("on_disk_structure", "on-disk structure"), ("dialect", "dialect"), ("forced_writes", "forced writes"), ("owner", "owner"),
+        ("journal", "journal"), ("other_schemas", "tables also in the schemas"), ("tables_without_transactions", "tables without transactions")];
+
+    private static string FactsOf(CompanySurvey company) =>
+        string.Join(", ", Told.Where(told => company.Facts.ContainsKey(told.Fact)).Select(told => $"{told.Words} {company.Facts[told.Fact]}"));
+
+    private static string ObjectsOf(CompanySurvey company) => string.Join(", ", company.Objects.GroupBy(one => one.Kind).Select(kind =>
+        kind.Count() <= 3 ? $"{kind.Key} {string.Join(", ", kind.Select(one => one.Name))}" : Results.Count(kind.Count(), kind.Key)));
+
     public static int Run(Session session)
     {
         Screen screen = session.Screen;
@@ -24,6 +35,9 @@ internal static class SurveyCommand
                 screen.Line($"  {company.Code}: {company.StorePath}");
                 if (company.DeletedRecords > 0) screen.Line($"       {Results.Count(company.DeletedRecords, "record")} marked as deleted in the files, kept apart and not carried");
                 if (company.GuessedForm.Length > 0) screen.Look($"       its text seems to be written so: {company.GuessedForm}; say it in office.yaml before anything is converted");
+                if (FactsOf(company) is { Length: > 0 } facts) screen.Line($"       {facts}");
+                if (company.Facts.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting)) screen.Look($"       changes lie beside the store and not yet in it: {waiting}");
+                if (company.Objects.Count > 0) screen.Line($"       beside its tables: {ObjectsOf(company)}; version {company.WantedVersion} brings its own, these are not carried");
                 if (company.Problem.Length == 0)
                 {
                     foreach (VersionSign sign in company.Signs) screen.Line($"       version {sign.Version} by {sign.Where}: {sign.Says}");

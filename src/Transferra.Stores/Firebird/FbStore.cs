@@ -2,6 +2,7 @@
 // Holds: (1) nothing is written: the transaction is read only; (2) all reading sees the state of the moment it was opened, also while others write.
 using System.Globalization;
 using FirebirdSql.Data.FirebirdClient;
+using FirebirdSql.Data.Services;
 using Transferra.Core.Records;
 using Transferra.Stores.Servers;
 
@@ -9,7 +10,7 @@ namespace Transferra.Stores.Firebird;
 
 internal sealed class FbStore : IStore
 {
-    private const int GuidBytes = 16;
+    private const int GuidBytes = 16, NoPermission = 335544352;
 
     private readonly StoreAddress _address;
     private readonly FbConnection _connection;
@@ -184,7 +185,8 @@ internal sealed class FbStore : IStore
 
     public IReadOnlyList<string> CheckPhysically()
     {
-        var complaints = new List<string>();
+        List<string> complaints = Validate();
+        if (complaints.Count > 0) return complaints;
         foreach ((string table, FbColumn[] columns) in _columns)
         {
             try
@@ -197,6 +199,29 @@ internal sealed class FbStore : IStore
             {
                 complaints.Add(error.Message);
             }
+        }
+        return complaints;
+    }
+
+    // The server's own validation of every page, which goes on while the database is in use. It writes a line for each thing it looks at.
+    private List<string> Validate()
+    {
+        var complaints = new List<string>();
+        var validation = new FbValidation2(FbLink.Describe(_address));
+        validation.ServiceOutput += (_, output) =>
+        {
+            string line = output.Message.Trim();
+            if (line.Contains("Error", StringComparison.OrdinalIgnoreCase) || line.Contains("Warning", StringComparison.OrdinalIgnoreCase))
+                complaints.Add(line.Length > 12 && line[2] == ':' ? line[11..].Trim() : line); // without the time of day
+        };
+        try
+        {
+            validation.Execute();
+        }
+        catch (FbException error)
+        {
+            // Not every user may ask for it; what can be read is looked at below.
+            if (!error.Errors.Any(entry => entry.Number == NoPermission)) complaints.Add($"the validation broke off: {FbLink.FirstLine(error)}");
         }
         return complaints;
     }
