@@ -1,6 +1,6 @@
+using System.Text;
 using FsCheck;
 using FsCheck.Fluent;
-using System.Text;
 using Transferra.Core.Records;
 using Transferra.Tests;
 

@@ -128,7 +128,7 @@ public static class StoreExport
             foreach (RecordBatch batch in export.Batches(shape with { Name = Path.GetFileNameWithoutExtension(table.File) }, [], cancel))
             {
                 if (batch.Faults is [var fault, ..])
-                    throw new TransferraException($"a value of {shape.Name}.{fault.Column} does not fit its column: {(shape.MayShow(fault.Column) ? fault.Value : TableShape.Private)}: {fault.Reason}", "The export is sound and keeps the value; restore it into a folder to look at it.");
+                    throw new TransferraException($"a value of {shape.Name}.{fault.Column} does not fit its column: {fault.Reason}", "The export is sound and keeps the value; restore it into a folder to look at it.");
                 builder.Write([new TableOutput(shape, batch.Vectors)], [.. Enumerable.Range(0, batch.RowCount)], rejects);
                 if (rejects is [var reject, ..]) throw new TransferraException($"a record of {shape.Name} was refused: {reject.Reason}", "The export is sound and keeps it; restore it into a folder to look at it.");
                 observer.Progress(shape.Name, rows += batch.RowCount, table.Records);

@@ -92,7 +92,8 @@ internal static class FbLink
     }
 
     /// <summary>What the engine said, in one line.</summary>
-    public static string FirstLine(Exception error) => string.Join(" ", error.Message.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries));
+    public static string FirstLine(Exception error) => string.Join(" ", error.Message.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
+        .Where(line => !line.StartsWith("Problematic key value", StringComparison.Ordinal)).Distinct()); // a value may be somebody's own affair
 
     /// <summary>What the engine said when work with a store broke off.</summary>
     public static TransferraException Stopped(string what, Exception error) =>

@@ -144,7 +144,9 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         using var command = new MySqlCommand("SHOW WARNINGS LIMIT 1", _connection);
         using MySqlDataReader reader = command.ExecuteReader();
         if (!reader.Read()) return (FaultCode.WrongKind, string.Create(CultureInfo.InvariantCulture, $"it took {loaded} of {rows.Length}"));
-        return (reader.GetInt32(1) == (int)MySqlErrorCode.DuplicateKeyEntry ? FaultCode.DuplicateKey : FaultCode.WrongKind, reader.GetString(2));
+        if (reader.GetInt32(1) == (int)MySqlErrorCode.DuplicateKeyEntry) return (FaultCode.DuplicateKey, "a record with the same key is there already");
+        // The server's words hold the value.
+        return (FaultCode.WrongKind, output.Table.Columns.Any(column => column.IsPrivate) ? "it would cut or change one of its values" : reader.GetString(2));
     }
 
     public void Complete(IReadOnlyDictionary<string, string> headerFields)

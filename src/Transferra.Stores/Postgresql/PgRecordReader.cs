@@ -214,8 +214,15 @@ internal sealed class PgRecordReader : IRecordReader
     {
         ushort sign = BinaryPrimitives.ReadUInt16BigEndian(field[4..]);
         int scale = BinaryPrimitives.ReadInt16BigEndian(field[6..]);
-        return sign switch { 0xC000 => "NaN", 0xD000 => "Infinity", 0xF000 => "-Infinity", _ when PgNumeric.TryRead(field, Math.Min(scale, FieldType.MaxPrecision), FieldType.MaxPrecision, out Int128 units) is null
-            => DecimalText.Format(units, Math.Min(scale, FieldType.MaxPrecision)), _ => "a number of more than 38 digits" };
+        return sign switch
+        {
+            0xC000 => "NaN",
+            0xD000 => "Infinity",
+            0xF000 => "-Infinity",
+            _ when PgNumeric.TryRead(field, Math.Min(scale, FieldType.MaxPrecision), FieldType.MaxPrecision, out Int128 units) is null
+            => DecimalText.Format(units, Math.Min(scale, FieldType.MaxPrecision)),
+            _ => "a number of more than 38 digits"
+        };
     }
 
     public void Dispose()
