@@ -43,6 +43,12 @@ public sealed class BadInputTests : IDisposable
     [InlineData("{dbf: data/QST/stock}", "{dbf: data/QST/stock, sqlite: x.db}", "office.yaml:23:22: a store has one engine")]
     [InlineData("{dbf: data/QST/stock}", "{paper: data/QST/stock}", "\"paper\" is not known here")]
     [InlineData("{dbf: data/QST/stock}", "{}", "a store has one of sqlite, dbf")]
+    [InlineData("{dbf: data/QST/stock}", "{postgresql: stock, password: s3cret}", "a password does not belong into this file")]
+    [InlineData("{dbf: data/QST/stock}", "{postgresql: stock, port: 99999}", "\"99999\" is no port")]
+    [InlineData("{dbf: data/QST/stock}", "{mariadb: stock, password-file: a, password-variable: b}", "the password is kept in one place")]
+    [InlineData("{dbf: data/QST/stock}", "{mariadb: stock, schema: x}", "\"schema\" is not known here")]
+    [InlineData("{dbf: data/QST/stock}", "{firebird: \"\"}", "the name of the database is empty")]
+    [InlineData("new-store: {sqlite: data/QST/stock.db}", "new-store: {sqlite: data/QST/stock.db, host: x}", "\"host\" is not known here")]
     public void A_store_that_cannot_be_is_told_with_its_place(string old, string replacement, string says)
     {
         _office.Edit("office.yaml", old, replacement);

@@ -20,6 +20,17 @@ public class KitLoaderTests
         Assert.Equal("only of use to the program", kit.Hops[0].TablesLeftOut["OLDLOG"]);
     }
 
+    [Fact]
+    public void Indexes_numbering_and_defaults_are_read()
+    {
+        string old = SampleKit.Old.Replace("    key: [GNO]\n", "    key: [GNO]\n    indexes: [{columns: [TITLE, GNO], unique: true}, {columns: TITLE}]\n    numbered: gno\n    defaults: {TITLE: \"'it''s'\"}\n", StringComparison.Ordinal);
+        var errors = new DescriptionErrors();
+        Transferra.Core.Records.TableShape table = SampleKit.Load(errors, old: old)!.Versions[0].Tables.Single(table => table.Name == "GRP");
+        errors.ThrowIfAny();
+        Assert.Equal(["TITLE,GNO True", "TITLE False"], table.Indexes.Select(index => $"{string.Join(',', index.Columns)} {index.IsUnique}"));
+        Assert.Equal(("gno", "'it''s'"), (table.NumberedColumn, table.Columns[table.OrdinalOf("TITLE")].Default));
+    }
+
     // One change to the hop, the text that the mistake must be told at, and its words.
     [Theory]
     [InlineData("part_no: PNO\n        name", "part_no: PNOX\n        name", "PNOX", "there is no column PNOX in PART")]
@@ -63,6 +74,12 @@ public class KitLoaderTests
     [InlineData("sql: {memory: \"old prices\"}}", "table: PART, by: [NONE]}", "NONE", "the table PART has no column NONE")]
     [InlineData("decimals: 2, sql: {memory: \"old prices\"}}", "decimals: 2}", "{name: Prices", "has \"sql\" for engines that answer it")]
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    private: [SECRET]\n", "SECRET", "the table GRP has no column SECRET")]
+    [InlineData("    key: [GNO]\n", "    key: [GNO]\n    numbered: TITLE\n", "TITLE\n", "the table GRP has no column TITLE of whole numbers")]
+    [InlineData("    key: [GNO]\n", "    key: [GNO]\n    indexes: [{columns: [NONE]}]\n", "NONE", "the table GRP has no column NONE")]
+    [InlineData("    key: [GNO]\n", "    key: [GNO]\n    indexes: [{columns: [TITLE], unique: perhaps}]\n", "perhaps", "\"unique\" is true or false")]
+    [InlineData("    key: [GNO]\n", "    key: [GNO]\n    defaults: {NONE: \"1\"}\n", "NONE", "the table GRP has no column NONE")]
+    [InlineData("    key: [GNO]\n", "    key: [GNO]\n    defaults: {TITLE: now()}\n", "now()", "is no default; a default is a number")]
+    [InlineData("    key: [GNO]\n", "    key: [GNO]\n    defaults: {TITLE: \"'it's'\"}\n", "'it's'", "is no default; a default is a number")]
     public void One_mistake_in_a_version_is_told_with_its_place(string good, string bad, string at, string what)
     {
         string old = SampleKit.Old.Replace(good, bad, StringComparison.Ordinal);

@@ -11,7 +11,7 @@ internal static class SurveyCommand
 {
     // What an administrator asks a server or a file about, in the words they know.
     private static readonly (string Fact, string Words)[] Told = [("character_set", "character set"), ("code_page", "code page"), ("collation", "collation"), ("on_disk_structure", "on-disk structure"), ("dialect", "dialect"), ("forced_writes", "forced writes"), ("owner", "owner"),
-        ("journal", "journal"), ("other_schemas", "tables also in the schemas"), ("tables_without_transactions", "tables without transactions")];
+        ("other_schemas", "tables also in the schemas"), ("tables_without_transactions", "tables without transactions")];
 
     private static string FactsOf(CompanySurvey company) =>
         string.Join(", ", Told.Where(told => company.Facts.ContainsKey(told.Fact)).Select(told => $"{told.Words} {company.Facts[told.Fact]}"));

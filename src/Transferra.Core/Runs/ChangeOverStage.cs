@@ -41,7 +41,7 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
     public override StageOutcome Do()
     {
         Swap.Forward();
-        return new StageOutcome(true, $"the new store is in place; the old one is kept as {On.Aside.Shown}", Facts(("aside", On.Aside.Shown), ("new-sha256", On.DigestOfNew(On.Company.NewStore))));
+        return new StageOutcome(true, $"the new store is in place{(On.Company.MovesTo is { } moved ? ", " + moved.Shown : "")}; the old one is kept as {On.Aside.Shown}", Facts(("aside", On.Aside.Shown), ("new-sha256", On.DigestOfNew(On.Company.NewStore))));
     }
 
     /// <inheritdoc/>
