@@ -102,6 +102,25 @@ public sealed class ServerTests : IDisposable
 
     [Theory]
     [MemberData(nameof(Engines))]
+    public void A_number_of_zero_in_a_column_that_counts_itself_stays_zero(string engine)
+    {
+        StoreAddress address = _servers.Database(engine, "zero");
+        var table = new TableShape("t", [new("code", new(FieldKind.Text, Length: 4), true), new("nr", FieldType.Integer, true)], ["code"], []) { NumberedColumn = "nr" };
+        using (IStoreBuilder builder = _stores.Create(address))
+        {
+            builder.CreateTable(table);
+            Assert.Empty(Write(builder, table, Batch(table, ["a", 0], ["b", 5])));
+            builder.Complete(new Dictionary<string, string>());
+        }
+        using IStore store = _stores.Open(address);
+        Assert.Equal(["0", "5"], Cells.Of(store, "t", "nr", FieldType.Integer, out _, "nr"));
+        string quote = engine == "mariadb" ? "`" : "\"";
+        TestServers.Execute(address, $"INSERT INTO {quote}t{quote} ({quote}code{quote}) VALUES ('c')");
+        Assert.Equal("6", TestServers.Ask(address, $"SELECT {quote}nr{quote} FROM {quote}t{quote} WHERE {quote}code{quote} = 'c'"));
+    }
+
+    [Theory]
+    [MemberData(nameof(Engines))]
     public void Identity_tells_engine_version_size_and_facts(string engine)
     {
         using IStore store = _stores.Open(Books(engine));

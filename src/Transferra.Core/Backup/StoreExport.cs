@@ -4,6 +4,7 @@
 //        zeros; (2) read with the same types, it gives the same fingerprints as the store; (3) a value that is no text in its code page stops the export.
 using System.Text;
 using System.Text.Json;
+using System.Text.RegularExpressions;
 using Transferra.Core.Conversion;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
@@ -34,7 +35,7 @@ public sealed record ExportedTable(string Name, string File, long Records, IRead
 public sealed record ExportedColumn(string Name, string Type, bool Required, string? Default);
 
 /// <summary>Exports stores of servers and loads them again.</summary>
-public static class StoreExport
+public static partial class StoreExport
 {
     /// <summary>The form this program writes and reads.</summary>
     public const string CurrentFormat = "transferra-store/1";
@@ -117,9 +118,9 @@ public static class StoreExport
         using IStore export = stores.Open(At(folder));
         using IStoreBuilder builder = stores.Create(into);
         TableShape[] shapes = [.. description.Tables.Select(ShapeOf)];
-        // A default is written as the engine had it, so it is only made again by the same engine.
+        // A default is written as the engine had it, so it is only made again by the same engine, and only when it is a plain value: what it calls may not be there.
         bool sameEngine = string.Equals(description.Engine, into.Engine, StringComparison.OrdinalIgnoreCase);
-        if (!sameEngine) shapes = [.. shapes.Select(shape => shape with { Columns = [.. shape.Columns.Select(column => column with { Default = null })] })];
+        shapes = [.. shapes.Select(shape => shape with { Columns = [.. shape.Columns.Select(column => sameEngine && column.Default is { } value && PlainDefault().IsMatch(value) ? column : column with { Default = null })] })];
         foreach (TableShape shape in shapes) builder.CreateTable(shape);
         foreach ((TableShape shape, ExportedTable table) in shapes.Zip(description.Tables))
         {
@@ -160,6 +161,10 @@ public static class StoreExport
             : throw new TransferraException($"{table.Name}.{column.Name} has the type {column.Type}, which is not known here", "Use the version of Transferra that wrote it."))],
         table.Key, table.Relations)
     { Indexes = [.. table.Indexes.Where(index => index.Columns.Count > 0)], NumberedColumn = table.NumberedColumn };
+
+    // A number, a quoted text, TRUE or FALSE, or the time of day as SQL names it; PostgreSQL adds the type.
+    [GeneratedRegex(@"^('([^']|'')*'|-?[0-9]+(\.[0-9]+)?|true|false|current_(date|time|timestamp)(\(\))?|now\(\))(::[a-z ]+(\([0-9]+\))?)?$", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    private static partial Regex PlainDefault();
 
     // Any table's name becomes a file's: what a name of a file may not have is written as percent and hexadecimal digits.
     private static string FileNameOf(string table)

@@ -1,15 +1,15 @@
 // DelimitedRecordReader.cs: one file of delimited text as record batches, values read as the kit's types.
 // Holds: (1) a field that is not what its column is declared for is a fault of its row, with its line; (2) a record with too many or too few
 // fields, or with a stray quote, is a fault of its row and none is passed over; (3) a file that was changed meanwhile is refused at its end.
-using System.Globalization;
 using System.Text;
 using System.Text.Unicode;
 using Transferra.Core.Expressions;
 using Transferra.Core.Records;
+using Transferra.Stores.Text;
 
 namespace Transferra.Stores.Delimited;
 
-internal sealed class DelimitedRecordReader : IRecordReader
+internal sealed class DelimitedRecordReader : RowReader
 {
     private static readonly byte[] Replacement = [0xEF, 0xBF, 0xBD];
 
@@ -41,30 +41,25 @@ internal sealed class DelimitedRecordReader : IRecordReader
             : throw new TransferraException($"{table.FilePath} has no column {column.Name}; its first line names {string.Join(", ", table.Columns)}", "The store's files differ from what the kit says of this version; run: transferra check");
     }
 
-    public bool Fill(RecordBatch batch)
+    protected override bool Next()
     {
-        int rows = batch.RowCount;
-        while (rows < batch.Limits.MaxRows)
+        if (_parser.Next()) return true;
+        _table.RefuseIfChanged();
+        return false;
+    }
+
+    protected override void ReadRow(RecordBatch batch, int row)
+    {
+        string fault = _parser.Fault;
+        if (fault.Length == 0 && _parser.FieldCount != _table.Columns.Count)
+            fault = FormattableString.Invariant($"there are {_parser.FieldCount} fields, and {(_table.Form.HasHeader ? "the first line names" : "the first line has")} {_table.Columns.Count}");
+        if (fault.Length > 0)
         {
-            if (!_parser.Next())
-            {
-                _table.RefuseIfChanged();
-                return false;
-            }
-            string fault = _parser.Fault;
-            if (fault.Length == 0 && _parser.FieldCount != _table.Columns.Count)
-                fault = FormattableString.Invariant($"there are {_parser.FieldCount} fields, and {(_table.Form.HasHeader ? "the first line names" : "the first line has")} {_table.Columns.Count}");
-            if (fault.Length > 0)
-            {
-                foreach (Vector vector in batch.Vectors) vector.AppendNull();
-                batch.Faults.Add(new RowFault(rows, FaultCode.WrongKind, "", Shown(_parser.Field(0)), FormattableString.Invariant($"line {_parser.Line} of {Path.GetFileName(_table.FilePath)}: {fault}")));
-            }
-            else
-                for (int column = 0; column < _ordinals.Length; column++) ReadField(batch, batch.Vectors[column], rows, column);
-            rows++;
-            if ((rows % 64 == 0 || rows == 1) && batch.ByteCount >= batch.Limits.MaxBytes) break;
+            foreach (Vector vector in batch.Vectors) vector.AppendNull();
+            batch.Faults.Add(new RowFault(row, FaultCode.WrongKind, "", CellText.Shown(_parser.Field(0)), FormattableString.Invariant($"line {_parser.Line} of {Path.GetFileName(_table.FilePath)}: {fault}")));
         }
-        return true;
+        else
+            for (int column = 0; column < _ordinals.Length; column++) ReadField(batch, batch.Vectors[column], row, column);
     }
 
     private void ReadField(RecordBatch batch, Vector vector, int row, int column)
@@ -80,18 +75,12 @@ internal sealed class DelimitedRecordReader : IRecordReader
             BytesVector bytes => ReadBytes(bytes, field),
             LongVector longs => ReadLong(longs, field),
             WideVector wides => ReadWide(wides, field),
-            _ => ReadDouble((DoubleVector)vector, field),
+            _ => CellText.TryAppend(vector, field),
         };
         if (fault is null) return;
         vector.AppendNull();
         string what = fault == FaultCode.NotText ? $"the bytes are no text in {_table.Form.Encoding}" : vector.Type.Kind == FieldKind.Date ? $"this is no date of the form {_table.Form.Dates}" : $"this is no {vector.Type}";
-        batch.Faults.Add(new RowFault(row, fault.Value, batch.Columns[column].Name, Shown(field), FormattableString.Invariant($"{what} (line {_parser.Line})")));
-    }
-
-    private static string Shown(ReadOnlySpan<byte> field)
-    {
-        ReadOnlySpan<byte> cut = field[..Math.Min(60, field.Length)];
-        return Ascii.IsValid(cut) || Utf8.IsValid(cut) ? Encoding.UTF8.GetString(cut) : "0x" + Convert.ToHexString(cut[..Math.Min(32, cut.Length)]);
+        batch.Faults.Add(new RowFault(row, fault.Value, batch.Columns[column].Name, CellText.Shown(field), FormattableString.Invariant($"{what} (line {_parser.Line})")));
     }
 
     private FaultCode? ReadBytes(BytesVector vector, ReadOnlySpan<byte> field)
@@ -111,52 +100,19 @@ internal sealed class DelimitedRecordReader : IRecordReader
 
     private FaultCode? ReadLong(LongVector vector, ReadOnlySpan<byte> field)
     {
-        FaultCode? fault = null;
-        long value;
-        switch (vector.Type.Kind)
-        {
-            case FieldKind.Integer: fault = ValueText.TryWhole(field, out value); break;
-            case FieldKind.Date: fault = _dates.TryRead(field, out value) ? null : FaultCode.NotADate; break;
-            case FieldKind.Time: fault = ValueText.TryTime(field, out value) ? null : FaultCode.NotATime; break;
-            case FieldKind.Timestamp: fault = ValueText.TryTimestamp(field, out value) ? null : FaultCode.NotATime; break;
-            default:
-                value = IsOneOf(field, "true", "t", "yes", "y", "1") ? 1 : 0;
-                if (value == 0 && !IsOneOf(field, "false", "f", "no", "n", "0")) fault = FaultCode.NotABoolean;
-                break;
-        }
-        if (fault is null) vector.Append(value);
-        return fault;
-    }
-
-    private static bool IsOneOf(ReadOnlySpan<byte> field, params ReadOnlySpan<string> words)
-    {
-        foreach (string word in words)
-            if (Ascii.EqualsIgnoreCase(field, word)) return true;
-        return false;
+        if (vector.Type.Kind != FieldKind.Date) return CellText.TryAppend(vector, field);
+        if (!_dates.TryRead(field, out long day)) return FaultCode.NotADate;
+        vector.Append(day);
+        return null;
     }
 
     private FaultCode? ReadWide(WideVector vector, ReadOnlySpan<byte> field)
     {
-        FaultCode? fault;
-        Int128 units;
-        if (vector.Type.Kind == FieldKind.Uuid) fault = ValueText.TryUuid(field, out units) ? null : FaultCode.NotAUuid;
-        else if (_table.Form.DecimalMark == '.') fault = DecimalText.TryParse(field, vector.Type.Precision, vector.Type.Scale, out units);
-        else
-        {
-            if (field.Length > _number.Length || field.Contains((byte)'.')) return FaultCode.NotANumber;
-            field.Replace(_number, (byte)_table.Form.DecimalMark, (byte)'.');
-            fault = DecimalText.TryParse(_number.AsSpan(0, field.Length), vector.Type.Precision, vector.Type.Scale, out units);
-        }
-        if (fault is null) vector.Append(units);
-        return fault;
+        if (vector.Type.Kind == FieldKind.Uuid || _table.Form.DecimalMark == '.') return CellText.TryAppend(vector, field);
+        if (field.Length > _number.Length || field.Contains((byte)'.')) return FaultCode.NotANumber;
+        field.Replace(_number, (byte)_table.Form.DecimalMark, (byte)'.');
+        return CellText.TryAppend(vector, _number.AsSpan(0, field.Length));
     }
 
-    private static FaultCode? ReadDouble(DoubleVector vector, ReadOnlySpan<byte> field)
-    {
-        if (!double.TryParse(field, NumberStyles.Float, CultureInfo.InvariantCulture, out double value)) return FaultCode.NotANumber;
-        vector.Append(value);
-        return null;
-    }
-
-    public void Dispose() => _parser.Dispose();
+    public override void Dispose() => _parser.Dispose();
 }

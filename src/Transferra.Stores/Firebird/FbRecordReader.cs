@@ -16,15 +16,12 @@ namespace Transferra.Stores.Firebird;
 /// <param name="Scale">Of its numbers.</param>
 internal sealed record FbField(string Sql, bool IsPadded, TextDecoder? Decoder, int Scale = 0);
 
-internal sealed class FbRecordReader : IRecordReader
+internal sealed class FbRecordReader : RowReader
 {
-    private const int RowsPerByteCheck = 64;
-
     private readonly FbCommand _command;
     private readonly FbDataReader _reader;
     private readonly FbField[] _fields;
     private readonly string _where;
-    private bool _ended;
 
     public FbRecordReader(FbConnection connection, FbTransaction transaction, string select, FbField[] fields, string where)
     {
@@ -41,40 +38,24 @@ internal sealed class FbRecordReader : IRecordReader
         }
     }
 
-    public bool Fill(RecordBatch batch)
+    protected override bool Next() => _reader.Read();
+
+    protected override void ReadRow(RecordBatch batch, int row)
     {
-        if (_ended) return false;
-        try
+        for (int column = 0; column < _fields.Length; column++)
         {
-            int rows = batch.RowCount;
-            while (rows < batch.Limits.MaxRows)
+            Vector vector = batch.Vectors[column];
+            object value = _reader.GetValue(column);
+            if (value is DBNull) vector.AppendNull();
+            else if (Append(vector, value, _fields[column]) is { } fault)
             {
-                if (!_reader.Read())
-                {
-                    _ended = true;
-                    return false;
-                }
-                for (int column = 0; column < _fields.Length; column++)
-                {
-                    Vector vector = batch.Vectors[column];
-                    object value = _reader.GetValue(column);
-                    if (value is DBNull) vector.AppendNull();
-                    else if (Append(vector, value, _fields[column]) is { } fault)
-                    {
-                        vector.AppendNull();
-                        batch.Faults.Add(new RowFault(rows, fault, batch.Columns[column].Name, Shown(value), CellText.Reason(fault, vector.Type)));
-                    }
-                }
-                rows++;
-                if ((rows % RowsPerByteCheck == 0 || rows == 1) && batch.ByteCount >= batch.Limits.MaxBytes) break;
+                vector.AppendNull();
+                batch.Faults.Add(new RowFault(row, fault, batch.Columns[column].Name, Shown(value), CellText.Reason(fault, vector.Type)));
             }
-            return true;
-        }
-        catch (FbException error)
-        {
-            throw FbLink.Stopped($"{_where}: reading stopped", error);
         }
     }
+
+    protected override TransferraException? Stopped(Exception error) => error is FbException ? FbLink.Stopped($"{_where}: reading stopped", error) : null;
 
     private static FaultCode? Append(Vector vector, object value, FbField field)
     {
@@ -160,7 +141,7 @@ internal sealed class FbRecordReader : IRecordReader
         _ => Convert.ToString(value, CultureInfo.InvariantCulture) ?? "",
     };
 
-    public void Dispose()
+    public override void Dispose()
     {
         _reader.Dispose();
         _command.Dispose();

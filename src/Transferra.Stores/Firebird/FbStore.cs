@@ -15,7 +15,7 @@ internal sealed class FbStore : IStore
     private readonly StoreAddress _address;
     private readonly FbConnection _connection;
     private readonly FbTransaction _transaction;
-    private readonly Dictionary<string, FbColumn[]> _columns;
+    private readonly Catalog<FbColumn> _catalog;
     private readonly string? _textEncoding;
     private readonly int _dialect;
 
@@ -23,7 +23,7 @@ internal sealed class FbStore : IStore
     {
         (_address, _connection, _dialect, _textEncoding) = (address, connection, dialect, textEncoding);
         _transaction = connection.BeginTransaction(new FbTransactionOptions { TransactionBehavior = FbTransactionBehavior.Concurrency | FbTransactionBehavior.Read | FbTransactionBehavior.Wait });
-        _columns = LoadColumns();
+        _catalog = new Catalog<FbColumn>(address.Shown, LoadColumns(), column => column.Name);
         IReadOnlyList<string?> told = Rows("SELECT RDB$GET_CONTEXT('SYSTEM', 'ENGINE_VERSION'), MON$ODS_MAJOR || '.' || MON$ODS_MINOR, MON$PAGE_SIZE, MON$PAGES * MON$PAGE_SIZE, MON$SQL_DIALECT, MON$FORCED_WRITES, "
             + "(SELECT TRIM(COALESCE(RDB$CHARACTER_SET_NAME, 'NONE')) FROM RDB$DATABASE), TRIM(MON$OWNER), TRIM(CURRENT_USER) FROM MON$DATABASE").Single();
         Identity = new StoreIdentity("Firebird", told[0]!, long.Parse(told[3]!, CultureInfo.InvariantCulture), new Dictionary<string, string>
@@ -101,7 +101,7 @@ internal sealed class FbStore : IStore
             + "JOIN RDB$INDEX_SEGMENTS s ON s.RDB$INDEX_NAME = i.RDB$INDEX_NAME LEFT JOIN RDB$RELATION_CONSTRAINTS c ON c.RDB$INDEX_NAME = i.RDB$INDEX_NAME WHERE COALESCE(i.RDB$SYSTEM_FLAG, 0) = 0 "
             + "ORDER BY 1, 2, s.RDB$FIELD_POSITION");
         ILookup<string, IReadOnlyList<string?>> byTable = segments.ToLookup(row => row[0]!), byIndex = segments.ToLookup(row => row[1]!);
-        return [.. _columns.Select(table => new TableShape(table.Key, [.. table.Value.Select(column => new ColumnShape(column.Name, FbTypes.Of(column), column.Required, Default: column.Default))],
+        return [.. _catalog.Tables.Select(table => new TableShape(table.Key, [.. table.Value.Select(column => new ColumnShape(column.Name, FbTypes.Of(column), column.Required, Default: column.Default))],
             [.. byTable[table.Key].Where(row => row[4] == "PRIMARY KEY").Select(row => row[2]!)],
             [.. byTable[table.Key].Where(row => row[4] == "FOREIGN KEY").GroupBy(row => row[1]!).Select(relation =>
                 new RelationShape([.. relation.Select(row => row[2]!)], byIndex[relation.First()[5]!].First()[0]!, [.. byIndex[relation.First()[5]!].Select(row => row[2]!)]))])
@@ -123,24 +123,18 @@ internal sealed class FbStore : IStore
         return [.. objects.OrderBy(entry => entry.Kind, StringComparer.Ordinal).ThenBy(entry => entry.Name, StringComparer.Ordinal)];
     }
 
-    private string TableName(string name) => _columns.ContainsKey(name) ? name : _columns.Keys.FirstOrDefault(known => string.Equals(known, name, StringComparison.OrdinalIgnoreCase))
-        ?? throw new TransferraException($"there is no table {name} in {_address.Shown}", "The store's tables differ from what the kit says of this version; run: transferra check");
-
-    private FbColumn Column(string table, string name) => Array.Find(_columns[table], column => column.Name == name) ?? Array.Find(_columns[table], column => string.Equals(column.Name, name, StringComparison.OrdinalIgnoreCase))
-        ?? throw new TransferraException($"the table {table} in {_address.Shown} has no column {name}", "The store's tables differ from what the kit says of this version; run: transferra check");
-
-    public long CountRows(string table) => long.Parse(Rows($"SELECT COUNT(*) FROM {Quote(TableName(table))}").Single()[0]!, CultureInfo.InvariantCulture);
+    public long CountRows(string table) => long.Parse(Rows($"SELECT COUNT(*) FROM {Quote(_catalog.Table(table))}").Single()[0]!, CultureInfo.InvariantCulture);
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
-        string name = TableName(table.Name);
-        FbField[] fields = [.. table.Columns.Select(wanted => FieldOf(Column(name, wanted.Name)))];
+        string name = _catalog.Table(table.Name);
+        FbField[] fields = [.. table.Columns.Select(wanted => FieldOf(_catalog.Column(name, wanted.Name)))];
         // The engine takes texts that differ in blanks at the end, and in some collations in case, for equal; those are put in order here.
-        bool sortsHere = orderBy.Any(wanted => Column(name, wanted).IsText);
-        string order = orderBy.Count == 0 || sortsHere ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => Quote(Column(name, wanted).Name) + " NULLS FIRST"));
+        bool sortsHere = orderBy.Any(wanted => _catalog.Column(name, wanted).IsText);
+        string order = orderBy.Count == 0 || sortsHere ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => Quote(_catalog.Column(name, wanted).Name) + " NULLS FIRST"));
         string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
         // Without a lower limit the engine's index passes over the least of all numbers, so it is not asked then.
-        string where = RangeCondition.Of(within is { From: null } ? null : within, table, wanted => Quote(Column(name, wanted).Name), wanted => Column(name, wanted) is { IsExactNumber: true, Scale: 0 });
+        string where = RangeCondition.Of(within is { From: null } ? null : within, table, wanted => Quote(_catalog.Column(name, wanted).Name), wanted => _catalog.Column(name, wanted) is { IsExactNumber: true, Scale: 0 });
         IRecordReader reader = RangeCondition.Hold(new FbRecordReader(_connection, _transaction, $"SELECT {columns} FROM {Quote(name)}{where}{order}", fields, $"{_address.Shown}, table {name}"), table, within);
         return sortsHere ? new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]) : reader;
     }
@@ -187,7 +181,7 @@ internal sealed class FbStore : IStore
     {
         List<string> complaints = Validate();
         if (complaints.Count > 0) return complaints;
-        foreach ((string table, FbColumn[] columns) in _columns)
+        foreach ((string table, FbColumn[] columns) in _catalog.Tables)
         {
             try
             {

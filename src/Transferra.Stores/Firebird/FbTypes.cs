@@ -1,6 +1,7 @@
 // FbTypes.cs: Firebird's types and ours; the table stands in docs/types.md.
 // Source of the numbers: the documentation of the system tables RDB$FIELDS and RDB$CHARACTER_SETS.
 using Transferra.Core.Records;
+using Transferra.Stores.Servers;
 
 namespace Transferra.Stores.Firebird;
 
@@ -77,19 +78,9 @@ internal static class FbTypes
     /// <param name="hasInt128">Whether the server has decimals of 38 digits (version 4).</param>
     public static IReadOnlyList<string> Declare(TableShape table, bool hasInt128)
     {
-        bool[] blob = [.. table.Columns.Select(column => column.Type.Kind == FieldKind.Text && !IsKey(table, column) && (column.Type.Length == 0 || column.Type.Length > LongestVarchar))];
-        int[] byLength = [.. Enumerable.Range(0, table.Columns.Count).Where(i => table.Columns[i].Type.Kind == FieldKind.Text && !IsKey(table, table.Columns[i])).OrderByDescending(i => table.Columns[i].Type.Length)];
-        foreach (int longest in byLength)
-        {
-            long bytes = Enumerable.Range(0, table.Columns.Count).Sum(i => blob[i] ? 8L : table.Columns[i].Type.Kind == FieldKind.Text ? 4L * table.Columns[i].Type.Length + 2 : 44);
-            if (bytes <= RowBytes) break;
-            blob[longest] = true;
-        }
-        return [.. table.Columns.Select((column, i) => Declare(column.Type, blob[i], hasInt128))];
+        bool[] outside = WideRows.Outside(table, LongestVarchar, RowBytes, fixedBytes: 44, outsideBytes: 8);
+        return [.. table.Columns.Select((column, i) => Declare(column.Type, outside[i], hasInt128))];
     }
-
-    private static bool IsKey(TableShape table, ColumnShape column) => table.Key.Concat(table.Indexes.SelectMany(index => index.Columns)).Concat(table.Relations.SelectMany(relation => relation.Columns))
-        .Contains(column.Name, StringComparer.OrdinalIgnoreCase);
 
     private static string Declare(FieldType type, bool blob, bool hasInt128) => type.Kind switch
     {

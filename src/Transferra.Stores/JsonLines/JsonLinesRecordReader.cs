@@ -11,37 +11,27 @@ using Transferra.Stores.Text;
 
 namespace Transferra.Stores.JsonLines;
 
-internal sealed class JsonLinesRecordReader(LineReader lines, TableShape shape, string fileName, FileWatch watch) : IRecordReader
+internal sealed class JsonLinesRecordReader(LineReader lines, TableShape shape, string fileName, FileWatch watch) : RowReader
 {
-    private const int RowsPerByteCheck = 64;
-
     private readonly Dictionary<string, int> _ordinals = shape.Columns.Select((column, i) => (column.Name, i)).ToDictionary(entry => entry.Name, entry => entry.i, StringComparer.OrdinalIgnoreCase);
     private readonly bool[] _filled = new bool[shape.Columns.Count];
     private byte[] _text = new byte[1 << 12];
-    private bool _ended;
 
-    public bool Fill(RecordBatch batch)
+    protected override bool Next()
     {
-        if (_ended) return false;
-        int rows = batch.RowCount;
-        while (rows < batch.Limits.MaxRows)
+        if (lines.Next()) return true;
+        watch.RefuseIfChanged();
+        return false;
+    }
+
+    protected override void ReadRow(RecordBatch batch, int row)
+    {
+        if (Complaint(lines.Line) is { } complaint)
         {
-            if (!lines.Next())
-            {
-                _ended = true;
-                watch.RefuseIfChanged();
-                return false;
-            }
-            if (Complaint(lines.Line) is { } complaint)
-            {
-                foreach (Vector vector in batch.Vectors) vector.AppendNull();
-                batch.Faults.Add(new RowFault(rows, FaultCode.WrongKind, "", CellText.Shown(lines.Line), FormattableString.Invariant($"line {lines.Number} of {fileName}: {complaint}")));
-            }
-            else ReadObject(batch, rows);
-            rows++;
-            if ((rows % RowsPerByteCheck == 0 || rows == 1) && batch.ByteCount >= batch.Limits.MaxBytes) break;
+            foreach (Vector vector in batch.Vectors) vector.AppendNull();
+            batch.Faults.Add(new RowFault(row, FaultCode.WrongKind, "", CellText.Shown(lines.Line), FormattableString.Invariant($"line {lines.Number} of {fileName}: {complaint}")));
         }
-        return true;
+        else ReadObject(batch, row);
     }
 
     /// <summary>Why a line is no record; null when it is one.</summary>
@@ -125,5 +115,5 @@ internal sealed class JsonLinesRecordReader(LineReader lines, TableShape shape, 
         return null;
     }
 
-    public void Dispose() => lines.Dispose();
+    public override void Dispose() => lines.Dispose();
 }

@@ -9,19 +9,16 @@ using Transferra.Stores.Text;
 
 namespace Transferra.Stores.Mariadb;
 
-internal sealed class MariaRecordReader : IRecordReader
+internal sealed class MariaRecordReader : RowReader
 {
     /// <summary>How a field comes in: as a whole number, as text in bytes, as text of any size, or as bytes.</summary>
     internal enum How { Whole, Written, LongText, Bytes }
-
-    private const int RowsPerByteCheck = 64;
 
     private readonly MySqlCommand _command;
     private readonly MySqlDataReader _reader;
     private readonly How[] _how;
     private readonly string _where;
     private byte[] _field = new byte[1 << 12];
-    private bool _ended;
 
     public MariaRecordReader(MySqlConnection connection, string select, How[] how, string where)
     {
@@ -38,30 +35,14 @@ internal sealed class MariaRecordReader : IRecordReader
         }
     }
 
-    public bool Fill(RecordBatch batch)
+    protected override bool Next() => _reader.Read();
+
+    protected override void ReadRow(RecordBatch batch, int row)
     {
-        if (_ended) return false;
-        try
-        {
-            int rows = batch.RowCount;
-            while (rows < batch.Limits.MaxRows)
-            {
-                if (!_reader.Read())
-                {
-                    _ended = true;
-                    return false;
-                }
-                for (int column = 0; column < _how.Length; column++) ReadField(batch, batch.Vectors[column], rows, column);
-                rows++;
-                if ((rows % RowsPerByteCheck == 0 || rows == 1) && batch.ByteCount >= batch.Limits.MaxBytes) break;
-            }
-            return true;
-        }
-        catch (MySqlException error)
-        {
-            throw MariaConnection.Stopped($"{_where}: reading stopped", error);
-        }
+        for (int column = 0; column < _how.Length; column++) ReadField(batch, batch.Vectors[column], row, column);
     }
+
+    protected override TransferraException? Stopped(Exception error) => error is MySqlException ? MariaConnection.Stopped($"{_where}: reading stopped", error) : null;
 
     private void ReadField(RecordBatch batch, Vector vector, int row, int column)
     {
@@ -123,11 +104,11 @@ internal sealed class MariaRecordReader : IRecordReader
         batch.Faults.Add(new RowFault(row, fault, batch.Columns[column].Name, CellText.Shown(field), CellText.Reason(fault, vector.Type)));
     }
 
-    public void Dispose()
+    public override void Dispose()
     {
         try
         {
-            if (!_ended) _command.Cancel(); // the server would send the rest of the table otherwise
+            if (!HasEnded) _command.Cancel(); // the server would send the rest of the table otherwise
             _reader.Dispose();
         }
         catch (MySqlException) { /* that is what cancelling says */ }

@@ -20,7 +20,7 @@ internal sealed class MariaStore : IStore
     private readonly StoreAddress _address;
     private readonly MySqlConnection _connection;
     private readonly MySqlConnection? _locks;
-    private readonly Dictionary<string, MariaColumn[]> _columns;
+    private readonly Catalog<MariaColumn> _catalog;
     private readonly string _database;
 
     private MariaStore(StoreAddress address, MySqlConnection connection)
@@ -35,7 +35,7 @@ internal sealed class MariaStore : IStore
         }
         MariaConnection.Execute(connection, "SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ");
         MariaConnection.Execute(connection, "START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY");
-        _columns = LoadColumns();
+        _catalog = new Catalog<MariaColumn>(address.Shown, LoadColumns(), column => column.Name);
         string version = MariaConnection.VersionOf(connection);
         bool isMaria = version.Contains("MariaDB", StringComparison.OrdinalIgnoreCase);
         IReadOnlyList<string?> schema = Rows($"SELECT default_character_set_name, default_collation_name, current_user() FROM information_schema.schemata WHERE schema_name = {_database}").Single();
@@ -98,7 +98,7 @@ internal sealed class MariaStore : IStore
         var indexes = Rows($"SELECT table_name, index_name, column_name, non_unique FROM information_schema.statistics WHERE table_schema = {_database} ORDER BY table_name, index_name, seq_in_index").ToLookup(row => row[0]!);
         var relations = Rows($"SELECT table_name, constraint_name, column_name, referenced_table_name, referenced_column_name FROM information_schema.key_column_usage WHERE table_schema = {_database} AND referenced_table_name IS NOT NULL "
             + "ORDER BY table_name, constraint_name, ordinal_position").ToLookup(row => row[0]!);
-        return [.. _columns.Select(table => new TableShape(table.Key, [.. table.Value.Select(column => new ColumnShape(column.Name, MariaTypes.Of(column), column.Required, Default: column.Default))],
+        return [.. _catalog.Tables.Select(table => new TableShape(table.Key, [.. table.Value.Select(column => new ColumnShape(column.Name, MariaTypes.Of(column), column.Required, Default: column.Default))],
             [.. indexes[table.Key].Where(row => row[1] == "PRIMARY").Select(row => row[2]!)],
             [.. relations[table.Key].GroupBy(row => row[1]).Select(relation => new RelationShape([.. relation.Select(row => row[2]!)], relation.First()[3]!, [.. relation.Select(row => row[4]!)]))])
         {
@@ -115,24 +115,18 @@ internal sealed class MariaStore : IStore
             .Select(row => new StoreObject(row[0]!, row[1]!, row[2]!)),
     ];
 
-    private string TableName(string name) => _columns.ContainsKey(name) ? name : _columns.Keys.FirstOrDefault(known => string.Equals(known, name, StringComparison.OrdinalIgnoreCase))
-        ?? throw new TransferraException($"there is no table {name} in {_address.Shown}", "The store's tables differ from what the kit says of this version; run: transferra check");
-
-    private MariaColumn Column(string table, string name) => Array.Find(_columns[table], column => string.Equals(column.Name, name, StringComparison.OrdinalIgnoreCase))
-        ?? throw new TransferraException($"the table {table} in {_address.Shown} has no column {name}", "The store's tables differ from what the kit says of this version; run: transferra check");
-
-    public long CountRows(string table) => long.Parse(Rows($"SELECT count(*) FROM {MariaConnection.Quote(TableName(table))}").Single()[0]!, CultureInfo.InvariantCulture);
+    public long CountRows(string table) => long.Parse(Rows($"SELECT count(*) FROM {MariaConnection.Quote(_catalog.Table(table))}").Single()[0]!, CultureInfo.InvariantCulture);
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
-        string name = TableName(table.Name);
-        var fields = table.Columns.Select(wanted => FieldOf(Column(name, wanted.Name), wanted.Type)).ToArray();
+        string name = _catalog.Table(table.Name);
+        var fields = table.Columns.Select(wanted => FieldOf(_catalog.Column(name, wanted.Name), wanted.Type)).ToArray();
         // The server sorts by the first bytes of a text only, and has little room for more; longer ones are put in order here.
-        bool sortsHere = orderBy.Any(wanted => Column(name, wanted) is { IsText: true, Characters: > LongestSortedCharacters });
-        string order = orderBy.Count == 0 || sortsHere ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => Column(name, wanted)).Select(column =>
+        bool sortsHere = orderBy.Any(wanted => _catalog.Column(name, wanted) is { IsText: true, Characters: > LongestSortedCharacters });
+        string order = orderBy.Count == 0 || sortsHere ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => _catalog.Column(name, wanted)).Select(column =>
             column.IsText ? $"CAST(CONVERT({MariaConnection.Quote(column.Name)} USING utf8mb4) AS BINARY)" : MariaConnection.Quote(column.Name)));
         string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
-        string where = RangeCondition.Of(within, table, MariaConnection.Quote, wanted => Column(name, wanted).IsWhole);
+        string where = RangeCondition.Of(within, table, MariaConnection.Quote, wanted => _catalog.Column(name, wanted).IsWhole);
         IRecordReader reader = RangeCondition.Hold(new MariaRecordReader(_connection, $"SELECT {columns} FROM {MariaConnection.Quote(name)}{where}{order}", [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}"), table, within);
         return sortsHere ? new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]) : reader;
     }
@@ -180,7 +174,7 @@ internal sealed class MariaStore : IStore
     public IReadOnlyList<string> CheckPhysically()
     {
         var complaints = new List<string>();
-        foreach (string table in _columns.Keys)
+        foreach (string table in _catalog.Tables.Keys)
         {
             foreach (IReadOnlyList<string?> row in Ask($"CHECK TABLE {MariaConnection.Quote(table)} EXTENDED").Rows)
                 if (!(row[2] == "status" && row[3] is "OK" or "Table is already up to date")) complaints.Add($"{table}: {row[2]}: {row[3]}");

@@ -7,6 +7,7 @@ using System.Globalization;
 using System.Text;
 using MySqlConnector;
 using Transferra.Core.Records;
+using Transferra.Stores.Servers;
 
 namespace Transferra.Stores.Mariadb;
 
@@ -15,15 +16,9 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     // Bytes between commits: long transactions cost the server undo space, short ones a flush each.
     private const long CommitBytes = 64 << 20;
 
-    private sealed class Table(TableShape shape)
-    {
-        public TableShape Shape { get; } = shape;
-        public long Rows { get; set; }
-    }
-
     private readonly StoreAddress _address;
     private readonly MySqlConnection _connection;
-    private readonly Dictionary<string, Table> _tables = [];
+    private readonly Dictionary<string, LoadedTable> _tables = [];
     private readonly bool _made;
     private readonly LoadText _text = new();
     private long _uncommitted;
@@ -66,12 +61,14 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         IReadOnlyList<string> types = MariaTypes.Declare(table);
         List<string> lines = [.. table.Columns.Select((column, i) =>
         {
-            bool isKey = table.Key.Contains(column.Name, StringComparer.OrdinalIgnoreCase), isNumbered = string.Equals(column.Name, table.NumberedColumn, StringComparison.OrdinalIgnoreCase);
+            bool isKey = LoadedTable.IsKey(table, column), isNumbered = LoadedTable.IsNumbered(table, column);
             return $"{MariaConnection.Quote(column.Name)} {types[i]}{(column.Required || isKey ? " NOT NULL" : "")}{(isNumbered ? " AUTO_INCREMENT" : column.Default is { } value ? " DEFAULT " + value : "")}";
         })];
         if (table.Key.Count > 0) lines.Add($"PRIMARY KEY ({Names(table.Key)})");
+        // The server counts up only what an index begins with.
+        if (table.NumberedColumn is { } numbered && !(table.Key.Count > 0 && string.Equals(table.Key[0], numbered, StringComparison.OrdinalIgnoreCase))) lines.Add($"KEY ({MariaConnection.Quote(numbered)})");
         MariaConnection.Execute(_connection, $"CREATE TABLE {MariaConnection.Quote(table.Name)} (\n  {string.Join(",\n  ", lines)}\n) ENGINE = InnoDB");
-        _tables.Add(table.Name, new Table(table));
+        _tables.Add(table.Name, new LoadedTable(table));
     });
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
@@ -156,7 +153,6 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         {
             foreach (IndexShape index in shape.Indexes)
                 Guard($"an index of {shape.Name} cannot be built", () => MariaConnection.Execute(_connection, $"ALTER TABLE {MariaConnection.Quote(shape.Name)} ADD {(index.IsUnique ? "UNIQUE " : "")}INDEX {(index.Name.Length > 0 ? MariaConnection.Quote(index.Name) : "")} ({Names(index.Columns)})"));
-            // A relation needs an index on what it points to.
         }
         foreach (TableShape shape in _tables.Values.Select(table => table.Shape))
         {
@@ -164,11 +160,9 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
                 Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built", () => MariaConnection.Execute(_connection,
                     $"ALTER TABLE {MariaConnection.Quote(shape.Name)} ADD FOREIGN KEY ({Names(relation.Columns)}) REFERENCES {MariaConnection.Quote(relation.To)} ({Names(relation.On)})"));
         }
-        foreach (Table table in _tables.Values)
+        foreach (LoadedTable table in _tables.Values)
         {
-            string counted = MariaConnection.Scalar(_connection, $"SELECT count(*) FROM {MariaConnection.Quote(table.Shape.Name)}")!;
-            if (counted != table.Rows.ToString(CultureInfo.InvariantCulture))
-                throw new TransferraException($"{table.Rows} records were sent to {table.Shape.Name} and the server counts {counted}", "This is a defect of Transferra or of the server; report it. The old data is untouched.");
+            table.ProveCount(long.Parse(MariaConnection.Scalar(_connection, $"SELECT count(*) FROM {MariaConnection.Quote(table.Shape.Name)}")!, CultureInfo.InvariantCulture));
         }
         _complete = true;
         _connection.Dispose();
@@ -191,15 +185,18 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         if (_complete) return;
         _complete = true;
         _connection.Dispose();
-        var server = new MariaServer(_address.Server!);
-        if (_made) server.Remove(_address.Path);
-        else
+        HalfMade.Remove(() =>
         {
+            if (_made)
+            {
+                new MariaServer(_address.Server!).Remove(_address.Path);
+                return;
+            }
             // The database was there before us, empty, and stays so.
             using MySqlConnection connection = MariaConnection.Open(_address.Server!, _address.Path);
             MariaConnection.Execute(connection, "SET SESSION foreign_key_checks = 0");
             foreach (string table in _tables.Keys) MariaConnection.Execute(connection, $"DROP TABLE IF EXISTS {MariaConnection.Quote(table)}");
-        }
+        });
     }
 }
 

@@ -1,5 +1,6 @@
 // MariaTypes.cs: MariaDB's types and ours; the table stands in docs/types.md.
 using Transferra.Core.Records;
+using Transferra.Stores.Servers;
 
 namespace Transferra.Stores.Mariadb;
 
@@ -48,20 +49,9 @@ internal static class MariaTypes
     /// <summary>How the columns of a table are declared.</summary>
     public static IReadOnlyList<string> Declare(TableShape table)
     {
-        bool[] unlimited = [.. table.Columns.Select(column => column.Type.Kind == FieldKind.Text && !IsKey(table, column) && (column.Type.Length == 0 || column.Type.Length > LongestVarchar))];
-        // The longest go first until the rest fits in a row.
-        int[] byLength = [.. Enumerable.Range(0, table.Columns.Count).Where(i => table.Columns[i].Type.Kind == FieldKind.Text && !IsKey(table, table.Columns[i])).OrderByDescending(i => table.Columns[i].Type.Length)];
-        foreach (int longest in byLength)
-        {
-            long bytes = Enumerable.Range(0, table.Columns.Count).Sum(i => unlimited[i] ? 12L : table.Columns[i].Type.Kind == FieldKind.Text ? 4L * table.Columns[i].Type.Length + 2 : 20);
-            if (bytes <= RowBytes) break;
-            unlimited[longest] = true;
-        }
-        return [.. table.Columns.Select((column, i) => Declare(column.Type, unlimited[i]))];
+        bool[] outside = WideRows.Outside(table, LongestVarchar, RowBytes, fixedBytes: 20, outsideBytes: 12);
+        return [.. table.Columns.Select((column, i) => Declare(column.Type, outside[i]))];
     }
-
-    private static bool IsKey(TableShape table, ColumnShape column) => table.Key.Concat(table.Indexes.SelectMany(index => index.Columns)).Concat(table.Relations.SelectMany(relation => relation.Columns))
-        .Contains(column.Name, StringComparer.OrdinalIgnoreCase);
 
     private static string Declare(FieldType type, bool unlimited) => type.Kind switch
     {

@@ -19,7 +19,7 @@ internal sealed class PgStore : IStore
     private readonly NpgsqlConnection _keeper;
     private readonly string _snapshot;
     private readonly TextDecoder? _decoder;
-    private readonly Dictionary<string, PgColumn[]> _columns = [];
+    private readonly Catalog<PgColumn> _catalog;
 
     private PgStore(StoreAddress address, NpgsqlConnection keeper, string? textEncoding)
     {
@@ -40,7 +40,7 @@ internal sealed class PgStore : IStore
         };
         if (others.Length > 0) facts["other_schemas"] = others;
         Identity = new StoreIdentity("PostgreSQL", keeper.ServerVersion.Split(' ')[0], long.Parse(Say("SELECT pg_database_size(current_database())"), CultureInfo.InvariantCulture), facts);
-        LoadColumns();
+        _catalog = new Catalog<PgColumn>(address.Shown + (_schema == UsualSchema ? "" : $", schema {_schema}"), LoadColumns(), column => column.Name);
     }
 
     public StoreIdentity Identity { get; }
@@ -68,7 +68,7 @@ internal sealed class PgStore : IStore
 
     private const string IsTable = "c.relkind IN ('r', 'p') AND NOT c.relispartition";
 
-    private void LoadColumns()
+    private Dictionary<string, PgColumn[]> LoadColumns()
     {
         // Domains are followed down to the type they stand on.
         string sql = $"""
@@ -89,7 +89,7 @@ internal sealed class PgStore : IStore
             rows.Add((reader.GetString(0), reader.IsDBNull(1) ? null : new PgColumn(reader.GetString(1), reader.GetFieldValue<uint>(2), reader.GetInt32(3), reader.GetBoolean(4), fallback,
                 reader.GetBoolean(6) || fallback?.StartsWith("nextval(", StringComparison.Ordinal) == true)));
         }
-        foreach (IGrouping<string, (string, PgColumn?)> table in rows.GroupBy(row => row.Table)) _columns[table.Key] = [.. table.Select(row => row.Item2).OfType<PgColumn>()];
+        return rows.GroupBy(row => row.Table).ToDictionary(table => table.Key, table => table.Select(row => row.Column).OfType<PgColumn>().ToArray());
     }
 
     public IReadOnlyList<TableShape> ReadShape()
@@ -105,7 +105,7 @@ internal sealed class PgStore : IStore
         ILookup<string, IndexShape> indexes = Rows($"SELECT c.relname, i.relname, x.indisunique, {Named("x.indkey::int2[]", "c.oid")} FROM pg_index x JOIN pg_class c ON c.oid = x.indrelid JOIN pg_class i ON i.oid = x.indexrelid "
             + $"JOIN pg_namespace n ON n.oid = c.relnamespace {where} AND NOT x.indisprimary ORDER BY i.relname",
             reader => (reader.GetString(0), new IndexShape(reader.GetString(1), reader.GetFieldValue<string[]>(3), reader.GetBoolean(2))));
-        return [.. _columns.Select(table => new TableShape(table.Key, [.. table.Value.Select(column => new ColumnShape(column.Name, PgTypes.Of(column), column.Required, Default: column.Default))],
+        return [.. _catalog.Tables.Select(table => new TableShape(table.Key, [.. table.Value.Select(column => new ColumnShape(column.Name, PgTypes.Of(column), column.Required, Default: column.Default))],
             keys[table.Key].FirstOrDefault() ?? [], [.. relations[table.Key]])
         {
             Indexes = [.. indexes[table.Key]],
@@ -135,35 +135,24 @@ internal sealed class PgStore : IStore
             """).Rows.Select(row => new StoreObject(row[0]!, row[1]!, row[2]!))];
     }
 
-    // As the store spells it: the kit's spelling when the store has it, otherwise the only one that differs in case.
-    private string TableName(string name) => _columns.ContainsKey(name) ? name : _columns.Keys.FirstOrDefault(known => string.Equals(known, name, StringComparison.OrdinalIgnoreCase))
-        ?? throw new TransferraException($"there is no table {name} in {_address.Shown}{(_schema == UsualSchema ? "" : $", schema {_schema}")}", "The store's tables differ from what the kit says of this version; run: transferra check");
-
-    private PgColumn Column(string table, string name)
-    {
-        PgColumn[] columns = _columns[table];
-        return Array.Find(columns, column => column.Name == name) ?? Array.Find(columns, column => string.Equals(column.Name, name, StringComparison.OrdinalIgnoreCase))
-            ?? throw new TransferraException($"the table {table} in {_address.Shown} has no column {name}", "The store's tables differ from what the kit says of this version; run: transferra check");
-    }
-
     private string From(string table) => (Say($"SELECT c.relkind FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND c.relname = {PgConnection.Literal(table)}") == "r"
         ? "ONLY " : "") + PgConnection.Quote(_schema) + "." + PgConnection.Quote(table); // ONLY: records of tables that inherit from it are their own
 
-    public long CountRows(string table) => long.Parse(Say($"SELECT count(*) FROM {From(TableName(table))}"), CultureInfo.InvariantCulture);
+    public long CountRows(string table) => long.Parse(Say($"SELECT count(*) FROM {From(_catalog.Table(table))}"), CultureInfo.InvariantCulture);
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
-        string name = TableName(table.Name);
-        var fields = table.Columns.Select(wanted => FieldOf(Column(name, wanted.Name), wanted.Type)).ToArray();
+        string name = _catalog.Table(table.Name);
+        var fields = table.Columns.Select(wanted => FieldOf(_catalog.Column(name, wanted.Name), wanted.Type)).ToArray();
         // Byte order of texts, as everything here compares them; the server's own order would part equal keys from each other or join others.
-        string order = orderBy.Count == 0 ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => Column(name, wanted)).Select(column =>
+        string order = orderBy.Count == 0 ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => _catalog.Column(name, wanted)).Select(column =>
             PgConnection.Quote(column.Name) + (PgTypes.Of(column).Kind == FieldKind.Text ? "::text COLLATE \"C\"" : "") + (column.Required ? "" : " NULLS FIRST"))); // without it the server can go by its index
         string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
         NpgsqlConnection connection = PgConnection.Open(_address.Server!, _address.Path);
         try
         {
             PgConnection.Execute(connection, $"BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET TRANSACTION SNAPSHOT {PgConnection.Literal(_snapshot)}");
-            string where = RangeCondition.Of(within, table, wanted => PgConnection.Quote(Column(name, wanted).Name), wanted => Column(name, wanted).Oid is PgTypes.Int2 or PgTypes.Int4 or PgTypes.Int8);
+            string where = RangeCondition.Of(within, table, wanted => PgConnection.Quote(_catalog.Column(name, wanted).Name), wanted => _catalog.Column(name, wanted).Oid is PgTypes.Int2 or PgTypes.Int4 or PgTypes.Int8);
             return RangeCondition.Hold(new PgRecordReader(connection, $"SELECT {columns} FROM {From(name)}{where}{order}", [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}", _decoder), table, within);
         }
         catch (NpgsqlException error)
@@ -235,7 +224,7 @@ internal sealed class PgStore : IStore
     public IReadOnlyList<string> CheckPhysically()
     {
         var complaints = new List<string>();
-        foreach (string table in _columns.Keys)
+        foreach (string table in _catalog.Tables.Keys)
         {
             string from = From(table);
             // A connection for each table, as the driver gives one up when the server tells of damage.

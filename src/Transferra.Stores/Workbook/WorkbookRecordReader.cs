@@ -9,29 +9,18 @@ using Transferra.Stores.Text;
 
 namespace Transferra.Stores.Workbook;
 
-internal sealed class WorkbookRecordReader(SheetReader rows, int[] places, FileWatch watch) : IRecordReader
+internal sealed class WorkbookRecordReader(SheetReader rows, int[] places, FileWatch watch) : RowReader
 {
-    private const int RowsPerByteCheck = 64;
-
-    private bool _ended;
-
-    public bool Fill(RecordBatch batch)
+    protected override bool Next()
     {
-        if (_ended) return false;
-        int count = batch.RowCount;
-        while (count < batch.Limits.MaxRows)
-        {
-            if (!rows.Next())
-            {
-                _ended = true;
-                watch.RefuseIfChanged();
-                return false;
-            }
-            for (int column = 0; column < places.Length; column++) Add(batch, count, column, places[column] < rows.Cells.Count ? rows.Cells[places[column]] : SheetCell.Empty);
-            count++;
-            if ((count % RowsPerByteCheck == 0 || count == 1) && batch.ByteCount >= batch.Limits.MaxBytes) break;
-        }
-        return true;
+        if (rows.Next()) return true;
+        watch.RefuseIfChanged();
+        return false;
+    }
+
+    protected override void ReadRow(RecordBatch batch, int row)
+    {
+        for (int column = 0; column < places.Length; column++) Add(batch, row, column, places[column] < rows.Cells.Count ? rows.Cells[places[column]] : SheetCell.Empty);
     }
 
     private void Add(RecordBatch batch, int row, int column, SheetCell cell)
@@ -61,5 +50,5 @@ internal sealed class WorkbookRecordReader(SheetReader rows, int[] places, FileW
         return cell.Kind == CellKind.Moment && type.Kind == FieldKind.Date && cell.Text.EndsWith(" 00:00:00", StringComparison.Ordinal) ? cell.Text[..10] : cell.Text;
     }
 
-    public void Dispose() => rows.Dispose();
+    public override void Dispose() => rows.Dispose();
 }

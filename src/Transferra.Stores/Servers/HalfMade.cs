@@ -1,0 +1,15 @@
+// HalfMade.cs: takes away what is half made, and does not let a server that has gone hide what went wrong before. A run knows the names it gave, and
+// removes what is left when it is resumed or undone.
+using System.Data.Common;
+using Transferra.Core.Records;
+
+namespace Transferra.Stores.Servers;
+
+internal static class HalfMade
+{
+    public static void Remove(Action remove)
+    {
+        try { remove(); }
+        catch (Exception error) when (error is TransferraException or DbException or IOException) { /* told before, by what broke off */ }
+    }
+}
