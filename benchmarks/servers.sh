@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
-# Starts the three database servers on loopback, measures loading into each of them against the engine's own fastest way, and stops them.
+# Starts the three database servers on loopback, measures loading into one of them against the engine's own fastest way, and stops them.
 # Transferra is compiled ahead of time, as users get it.
-#   benchmarks/servers.sh [ROWS [ROUNDS]]
+#   benchmarks/servers.sh ENGINE [ROWS [ROUNDS]]       ENGINE: postgresql, mariadb or firebird
 set -euo pipefail
 cd -- "$(dirname -- "$(readlink -f -- "${BASH_SOURCE[0]}")")/.."
 source tests/servers.sh
@@ -10,6 +10,4 @@ trap servers_stop EXIT
 servers_start "$(mktemp -u /tmp/transferra-servers-XXXXXX)"
 program=artifacts/benchmarks
 dotnet publish benchmarks/Transferra.Benchmarks -c Release --use-current-runtime --self-contained false -p:PublishReadyToRun=true -p:RunAnalyzers=false -o "$program" --nologo -v quiet
-for engine in postgresql mariadb firebird; do
-  "$program/Transferra.Benchmarks" servers "$engine" "$@"
-done
+"$program/Transferra.Benchmarks" servers "$@"

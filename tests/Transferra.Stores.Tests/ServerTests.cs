@@ -87,6 +87,8 @@ public sealed class ServerTests : IDisposable
             Assert.False(account.Columns[2].Required);
             Assert.Equal(new FieldType(FieldKind.Text, Length: 40), account.Columns[2].Type);
             Assert.Equal(["no"], entry.Key);
+            Assert.True(store.KeepsKey("ENTRY", ["amount", "NO"]));
+            Assert.False(store.KeepsKey("entry", ["amount"]));
             RelationShape relation = Assert.Single(entry.Relations);
             Assert.Equal(("account", "account", "id"), (relation.Columns.Single(), relation.To, relation.On.Single()));
             Assert.Contains(entry.Indexes, index => index is { Name: "entry_amount", IsUnique: false });

@@ -66,15 +66,15 @@ public sealed class TableTransform
     /// <summary>How many rows each declared rule touched.</summary>
     public Dictionary<string, long> RuleCounts { get; } = [];
 
-    /// <summary>The columns to order the reading by, so that <see cref="KeyGroupedReader"/> can group.</summary>
-    public static IReadOnlyList<string> OrderOf(TableMap map) => map.From.Key;
+    // Records with the same key must come one after the other, to be judged or combined. Where there are none, any order will do.
+    private static IReadOnlyList<string> OrderOf(IStore store, TableMap map) => map.Combining is null && store.KeepsKey(map.From.Name, map.From.Key) ? [] : map.From.Key;
 
     /// <summary>The ordinals to group the reading by.</summary>
     public static int[] GroupOf(TableMap map) => Ordinals(map.From, map.Combining?.By ?? map.From.Key);
 
     /// <summary>Opens the reading of a table as this transform wants it.</summary>
     public static KeyGroupedReader Read(IStore store, TableMap map) =>
-        new(store.Read(map.From, OrderOf(map)), map.From.Name, map.From.Columns, GroupOf(map));
+        new(store.Read(map.From, OrderOf(store, map)), map.From.Name, map.From.Columns, GroupOf(map));
 
     private static int[] Ordinals(TableShape table, IReadOnlyList<string> columns) => [.. columns.Select(table.OrdinalOf)];
 

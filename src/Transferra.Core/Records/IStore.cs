@@ -46,6 +46,9 @@ public interface IStore : IDisposable
     /// <summary>What it has beside tables: views, triggers, routines, sequences. Listed, so that nobody is surprised by what a conversion does not carry.</summary>
     IReadOnlyList<StoreObject> ListObjects();
 
+    /// <summary>Whether the engine itself lets no two records of a table have the same values in these columns, so that nobody need look for it.</summary>
+    bool KeepsKey(string table, IReadOnlyList<string> key) => false;
+
     /// <summary>Exact number of records.</summary>
     long CountRows(string table);
 

@@ -16,6 +16,8 @@ internal sealed class FbStore : IStore
     private readonly FbConnection _connection;
     private readonly FbTransaction _transaction;
     private readonly Catalog<FbColumn> _catalog;
+    private readonly KnownCounts _counts = new();
+    private readonly KeptKeys _keys;
     private readonly string? _textEncoding;
     private readonly int _dialect;
 
@@ -23,6 +25,7 @@ internal sealed class FbStore : IStore
     {
         (_address, _connection, _dialect, _textEncoding) = (address, connection, dialect, textEncoding);
         _transaction = connection.BeginTransaction(new FbTransactionOptions { TransactionBehavior = FbTransactionBehavior.Concurrency | FbTransactionBehavior.Read | FbTransactionBehavior.Wait });
+        _keys = new KeptKeys(ReadShape);
         _catalog = new Catalog<FbColumn>(address.Shown, LoadColumns(), column => column.Name);
         IReadOnlyList<string?> told = Rows("SELECT RDB$GET_CONTEXT('SYSTEM', 'ENGINE_VERSION'), MON$ODS_MAJOR || '.' || MON$ODS_MINOR, MON$PAGE_SIZE, MON$PAGES * MON$PAGE_SIZE, MON$SQL_DIALECT, MON$FORCED_WRITES, "
             + "(SELECT TRIM(COALESCE(RDB$CHARACTER_SET_NAME, 'NONE')) FROM RDB$DATABASE), TRIM(MON$OWNER), TRIM(CURRENT_USER) FROM MON$DATABASE").Single();
@@ -123,7 +126,9 @@ internal sealed class FbStore : IStore
         return [.. objects.OrderBy(entry => entry.Kind, StringComparer.Ordinal).ThenBy(entry => entry.Name, StringComparer.Ordinal)];
     }
 
-    public long CountRows(string table) => long.Parse(Rows($"SELECT COUNT(*) FROM {Quote(_catalog.Table(table))}").Single()[0]!, CultureInfo.InvariantCulture);
+    public bool KeepsKey(string table, IReadOnlyList<string> key) => _keys.Keeps(_catalog.Table(table), key);
+
+    public long CountRows(string table) => _counts.Of(_catalog.Table(table), name => long.Parse(Rows($"SELECT COUNT(*) FROM {Quote(name)}").Single()[0]!, CultureInfo.InvariantCulture));
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {

@@ -21,6 +21,8 @@ internal sealed class MariaStore : IStore
     private readonly MySqlConnection _connection;
     private readonly MySqlConnection? _locks;
     private readonly Catalog<MariaColumn> _catalog;
+    private readonly KnownCounts _counts = new();
+    private readonly KeptKeys _keys;
     private readonly string _database;
 
     private MariaStore(StoreAddress address, MySqlConnection connection)
@@ -35,6 +37,7 @@ internal sealed class MariaStore : IStore
         }
         MariaConnection.Execute(connection, "SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ");
         MariaConnection.Execute(connection, "START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY");
+        _keys = new KeptKeys(ReadShape);
         _catalog = new Catalog<MariaColumn>(address.Shown, LoadColumns(), column => column.Name);
         string version = MariaConnection.VersionOf(connection);
         bool isMaria = version.Contains("MariaDB", StringComparison.OrdinalIgnoreCase);
@@ -115,7 +118,9 @@ internal sealed class MariaStore : IStore
             .Select(row => new StoreObject(row[0]!, row[1]!, row[2]!)),
     ];
 
-    public long CountRows(string table) => long.Parse(Rows($"SELECT count(*) FROM {MariaConnection.Quote(_catalog.Table(table))}").Single()[0]!, CultureInfo.InvariantCulture);
+    public bool KeepsKey(string table, IReadOnlyList<string> key) => _keys.Keeps(_catalog.Table(table), key);
+
+    public long CountRows(string table) => _counts.Of(_catalog.Table(table), name => long.Parse(Rows($"SELECT count(*) FROM {MariaConnection.Quote(name)}").Single()[0]!, CultureInfo.InvariantCulture));
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {

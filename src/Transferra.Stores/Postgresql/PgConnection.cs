@@ -18,7 +18,7 @@ internal static class PgConnection
     // Nothing that an administrator set for users may cut a long read short or change how a value is written; rows that a policy
     // would hide must be an error and not a silent loss.
     private const string Settings = "SET statement_timeout = 0; SET lock_timeout = 0; SET idle_in_transaction_session_timeout = 0; SET DateStyle = 'ISO, YMD'; "
-        + "SET IntervalStyle = 'iso_8601'; SET TimeZone = 'UTC'; SET extra_float_digits = 1; SET row_security = off";
+        + "SET synchronize_seqscans = off; SET IntervalStyle = 'iso_8601'; SET TimeZone = 'UTC'; SET extra_float_digits = 1; SET row_security = off";
 
     /// <summary>An open connection without pooling, so that nothing of us stays in a database that is about to be renamed.</summary>
     /// <exception cref="TransferraException">The server is not there, does not let us in, or has no such database.</exception>

@@ -20,6 +20,8 @@ internal sealed class PgStore : IStore
     private readonly string _snapshot;
     private readonly TextDecoder? _decoder;
     private readonly Catalog<PgColumn> _catalog;
+    private readonly KnownCounts _counts = new();
+    private readonly KeptKeys _keys;
 
     private PgStore(StoreAddress address, NpgsqlConnection keeper, string? textEncoding)
     {
@@ -40,6 +42,7 @@ internal sealed class PgStore : IStore
         };
         if (others.Length > 0) facts["other_schemas"] = others;
         Identity = new StoreIdentity("PostgreSQL", keeper.ServerVersion.Split(' ')[0], long.Parse(Say("SELECT pg_database_size(current_database())"), CultureInfo.InvariantCulture), facts);
+        _keys = new KeptKeys(ReadShape);
         _catalog = new Catalog<PgColumn>(address.Shown + (_schema == UsualSchema ? "" : $", schema {_schema}"), LoadColumns(), column => column.Name);
     }
 
@@ -138,7 +141,9 @@ internal sealed class PgStore : IStore
     private string From(string table) => (Say($"SELECT c.relkind FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND c.relname = {PgConnection.Literal(table)}") == "r"
         ? "ONLY " : "") + PgConnection.Quote(_schema) + "." + PgConnection.Quote(table); // ONLY: records of tables that inherit from it are their own
 
-    public long CountRows(string table) => long.Parse(Say($"SELECT count(*) FROM {From(_catalog.Table(table))}"), CultureInfo.InvariantCulture);
+    public bool KeepsKey(string table, IReadOnlyList<string> key) => _keys.Keeps(_catalog.Table(table), key);
+
+    public long CountRows(string table) => _counts.Of(_catalog.Table(table), name => long.Parse(Say($"SELECT count(*) FROM {From(name)}"), CultureInfo.InvariantCulture));
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {

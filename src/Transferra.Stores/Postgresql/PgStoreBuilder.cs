@@ -182,7 +182,9 @@ internal sealed class PgStoreBuilder : IStoreBuilder
                 foreach (LoadedTable table in _tables.Values) PgConnection.Execute(_connection, $"ALTER TABLE {PgConnection.Quote(table.Shape.Name)} OWNER TO {PgConnection.Quote(owner)}");
                 PgConnection.Execute(_connection, $"ALTER SCHEMA {PgConnection.Quote(_schema)} OWNER TO {PgConnection.Quote(owner)}");
             }
-            PgConnection.Execute(_connection, "COMMIT; ANALYZE");
+            PgConnection.Execute(_connection, "COMMIT");
+            // The server gathers its statistics by itself within a minute, unless somebody switched that off.
+            if (PgConnection.Scalar(_connection, "SHOW autovacuum") is not "on") PgConnection.Execute(_connection, "ANALYZE");
             if (owner is not null) PgConnection.Execute(_connection, $"ALTER DATABASE {PgConnection.Quote(_address.Path)} OWNER TO {PgConnection.Quote(owner)}");
         });
         _complete = true;
