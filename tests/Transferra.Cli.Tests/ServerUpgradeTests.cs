@@ -133,7 +133,7 @@ public abstract class ServerUpgradeTests(string engine)
         var random = new Random(2611);
         int killed = 0;
         bool soak = Environment.GetEnvironmentVariable("TRANSFERRA_SOAK") == "1";
-        for (int trial = 0; trial < (soak ? 40 : 4); trial++)
+        for (int trial = 0; trial < (soak ? 40 : 3); trial++)
         {
             using var office = new ServerOffice(engine, small: true);
             string before = office.DigestOf("QIH");

@@ -280,6 +280,44 @@ public sealed class ServerTests : IDisposable
     private TransferraException Refused(StoreAddress address) => Assert.Throws<TransferraException>(() => _stores.Open(address).Dispose());
 
     [Theory]
+    [InlineData("postgresql", "postgresql")]
+    [InlineData("mariadb", "mariadb/socket")]
+    public void A_local_socket_is_reached_by_its_path(string engine, string socket)
+    {
+        StoreAddress address = Books(engine);
+        StoreAddress local = address with { Server = address.Server! with { Host = Path.Combine(Path.GetDirectoryName(address.Server!.PasswordFile)!, socket) } };
+        using IStore store = _stores.Open(local);
+        Assert.Equal(3, store.CountRows("entry"));
+        Assert.Empty(_stores.ServerOf(local).ConnectedTo(address.Path)); // our own connections are none of others'
+    }
+
+    [Theory]
+    [InlineData("postgresql")]
+    [InlineData("firebird")]
+    public void Without_a_place_for_the_password_the_engines_own_habit_decides(string engine)
+    {
+        StoreAddress address = Books(engine);
+        string password = File.ReadLines(address.Server!.PasswordFile!).First(), file = _folder.Write("pgpass", $"{address.Server.Host}:{address.Server.Port}:*:{address.Server.User}:{password}\n");
+        if (!OperatingSystem.IsWindows()) File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite);
+        Environment.SetEnvironmentVariable("PGPASSFILE", file);
+        Environment.SetEnvironmentVariable("ISC_PASSWORD", password);
+        Environment.SetEnvironmentVariable("ISC_USER", "SYSDBA");
+        StoreAddress unsaid = address with { Server = address.Server with { PasswordFile = null, User = engine == "firebird" ? "" : address.Server.User } };
+        using IStore store = _stores.Open(unsaid);
+        Assert.Equal(3, store.CountRows("entry"));
+    }
+
+    [Theory]
+    [MemberData(nameof(Engines))]
+    public void Where_counting_has_come_to_is_told(string engine)
+    {
+        using IStore store = _stores.Open(Books(engine));
+        StoreObject counter = Assert.Single(store.ListObjects());
+        Assert.Contains(counter.Kind, (string[])["sequence", "numbering"]);
+        Assert.Contains(counter.Of, (string[])["9", "10", ""]);
+    }
+
+    [Theory]
     [MemberData(nameof(Engines))]
     public void Views_and_the_like_are_listed(string engine)
     {

@@ -16,7 +16,7 @@ internal static class SurveyCommand
     private static string FactsOf(CompanySurvey company) =>
         string.Join(", ", Told.Where(told => company.Facts.ContainsKey(told.Fact)).Select(told => $"{told.Words} {company.Facts[told.Fact]}"));
 
-    private static string ObjectsOf(CompanySurvey company) => string.Join(", ", company.Objects.GroupBy(one => one.Kind).Select(kind =>
+    private static string ObjectsOf(CompanySurvey company) => string.Join(", ", company.Objects.Where(one => one.Kind is not ("sequence" or "numbering")).GroupBy(one => one.Kind).Select(kind =>
         kind.Count() <= 3 ? $"{kind.Key} {string.Join(", ", kind.Select(one => one.Name))}" : Results.Count(kind.Count(), kind.Key)));
 
     public static int Run(Session session)
@@ -37,7 +37,7 @@ internal static class SurveyCommand
                 if (company.GuessedForm.Length > 0) screen.Look($"       its text seems to be written so: {company.GuessedForm}; say it in office.yaml before anything is converted");
                 if (FactsOf(company) is { Length: > 0 } facts) screen.Line($"       {facts}");
                 if (company.Facts.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting)) screen.Look($"       changes lie beside the store and not yet in it: {waiting}");
-                if (company.Objects.Count > 0) screen.Line($"       beside its tables: {ObjectsOf(company)}; version {company.WantedVersion} brings its own, these are not carried");
+                if (ObjectsOf(company) is { Length: > 0 } objects) screen.Line($"       beside its tables: {objects}; version {company.WantedVersion} brings its own, these are not carried");
                 if (company.Problem.Length == 0)
                 {
                     foreach (VersionSign sign in company.Signs) screen.Line($"       version {sign.Version} by {sign.Where}: {sign.Says}");

@@ -21,9 +21,9 @@ public sealed record StoreIdentity(string Engine, string EngineVersion, long Byt
 }
 
 /// <summary>Something that a store has beside its tables.</summary>
-/// <param name="Kind">view, trigger, routine, sequence or event.</param>
-/// <param name="Name">As the store spells it.</param>
-/// <param name="Of">The table it belongs to, or a sequence's position; "" when neither.</param>
+/// <param name="Kind">view, trigger, routine, event, or where counting has come to: sequence, or numbering of a table.</param>
+/// <param name="Name">As the store spells it; of a numbering, the table.</param>
+/// <param name="Of">The table it belongs to, or the position that counting has come to; "" when neither.</param>
 public sealed record StoreObject(string Kind, string Name, string Of = "");
 
 /// <summary>Records of one table, in order.</summary>

@@ -116,14 +116,14 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override string? TakeBack()
     {
-        if (!On.Context.Volume.Exists(On.WorkFolder) && !StagedOnServers.Any(On.Context.Places.Exists)) return null;
         // A new store that the office has worked with holds records that are nowhere else; it is kept, not removed.
         string? changedOver = On.Run.Journal.Entries.LastOrDefault(entry => entry.Company == On.Company.Code && entry is { Stage: Stages.ChangeOver, State: "done" })?.Facts.GetValueOrDefault("new-sha256");
         if (changedOver is not null && On.Context.Places.Exists(On.FinalStaged) && On.DigestOfNew(On.FinalStaged) != changedOver)
             return $"the new store was worked with after the change-over and is kept: {On.FinalStaged.Shown}";
-        bool hadFolder = On.Context.Volume.Exists(On.WorkFolder);
-        RemoveStaged();
+        bool hadFolder = On.Context.Volume.Exists(On.WorkFolder), hadStaged = hadFolder || StagedOnServers.Any(On.Context.Places.Exists);
+        RemoveStaged(); // also a database that was made and has no table yet
         if (hadFolder) On.Context.Volume.FlushFolder(Path.GetDirectoryName(On.WorkFolder)!);
+        if (!hadStaged) return null;
         return "the staged new store is removed";
     }
 }

@@ -59,7 +59,11 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
             RemoveRestored();
             IReadOnlyList<SetFault> faults = BackupSets.Unpack(SetPath, Restored);
             if (faults.Count > 0) return new StageOutcome(false, $"the set is damaged: {faults[0].Member}: {faults[0].What}", Facts());
-            if (Target.IsOnServer) StoreExport.Load(UnpackedStore, On.Context.Stores, RestoredStore, On.Context.Observer, On.Context.Cancel);
+            if (Target.IsOnServer)
+            {
+                StoreExport.Load(UnpackedStore, On.Context.Stores, RestoredStore, On.Context.Observer, On.Context.Cancel);
+                On.Context.Volume.Remove(UnpackedStore); // it is in the set, and on the server; a third copy in plain text is nobody's wish
+            }
         }
         Swap.Forward();
         return new StageOutcome(true, $"the company is as in the set; what was there is kept{(Target.IsOnServer ? $" as {SetAside(Target).To.Shown}" : $" in {Present}")}", Facts(("set", SetPath)));

@@ -82,13 +82,14 @@ internal sealed class FbStore : IStore
 
     private const string IsTable = "COALESCE(r.RDB$SYSTEM_FLAG, 0) = 0 AND r.RDB$VIEW_BLR IS NULL AND COALESCE(r.RDB$RELATION_TYPE, 0) IN (0, 2)";
 
+    // Identity columns are known to engines from 3.0 (on-disk structure 12) on.
+    private bool HasIdentity => Convert.ToInt32(FbLink.Scalar(_connection, _transaction, "SELECT MON$ODS_MAJOR FROM MON$DATABASE"), CultureInfo.InvariantCulture) >= 12;
+
     private Dictionary<string, FbColumn[]> LoadColumns()
     {
-        // Identity columns are known to engines from 3.0 (on-disk structure 12) on.
-        bool hasIdentity = Convert.ToInt32(FbLink.Scalar(_connection, _transaction, "SELECT MON$ODS_MAJOR FROM MON$DATABASE"), CultureInfo.InvariantCulture) >= 12;
         var rows = Rows("SELECT TRIM(r.RDB$RELATION_NAME), TRIM(f.RDB$FIELD_NAME), t.RDB$FIELD_TYPE, COALESCE(t.RDB$FIELD_SUB_TYPE, 0), COALESCE(t.RDB$FIELD_PRECISION, 0), -t.RDB$FIELD_SCALE, COALESCE(t.RDB$FIELD_LENGTH, 0), "
             + "COALESCE(t.RDB$CHARACTER_LENGTH, 0), COALESCE(t.RDB$CHARACTER_SET_ID, 0), COALESCE(f.RDB$NULL_FLAG, t.RDB$NULL_FLAG, 0), COALESCE(f.RDB$DEFAULT_SOURCE, t.RDB$DEFAULT_SOURCE), "
-            + (hasIdentity ? "f.RDB$IDENTITY_TYPE" : "NULL")
+            + (HasIdentity ? "f.RDB$IDENTITY_TYPE" : "NULL")
             + $" FROM RDB$RELATIONS r JOIN RDB$RELATION_FIELDS f ON f.RDB$RELATION_NAME = r.RDB$RELATION_NAME JOIN RDB$FIELDS t ON t.RDB$FIELD_NAME = f.RDB$FIELD_SOURCE WHERE {IsTable} ORDER BY 1, f.RDB$FIELD_POSITION");
         return rows.GroupBy(row => row[0]!).OrderBy(table => table.Key, StringComparer.Ordinal).ToDictionary(table => table.Key, table => table.Select(row =>
             new FbColumn(row[1]!, Number(row[2]), Number(row[3]), Number(row[4]), Number(row[5]), Number(row[6]), Number(row[7]), Number(row[8]), row[9] == "1", Default(row[10]), row[11] is not null)).ToArray());
@@ -114,11 +115,15 @@ internal sealed class FbStore : IStore
         })];
     }
 
+    private string Position(string sequence) => Rows($"SELECT GEN_ID({Quote(sequence)}, 0) FROM RDB$DATABASE").Single()[0]!;
+
     public IReadOnlyList<StoreObject> ListObjects()
     {
         var objects = new List<StoreObject>();
         foreach (IReadOnlyList<string?> row in Rows("SELECT TRIM(RDB$GENERATOR_NAME) FROM RDB$GENERATORS WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 ORDER BY 1"))
-            objects.Add(new StoreObject("sequence", row[0]!, Rows($"SELECT GEN_ID({Quote(row[0]!)}, 0) FROM RDB$DATABASE").Single()[0]!));
+            objects.Add(new StoreObject("sequence", row[0]!, Position(row[0]!)));
+        foreach (IReadOnlyList<string?> row in HasIdentity ? Rows("SELECT TRIM(RDB$RELATION_NAME), TRIM(RDB$GENERATOR_NAME) FROM RDB$RELATION_FIELDS WHERE RDB$GENERATOR_NAME IS NOT NULL ORDER BY 1") : [])
+            objects.Add(new StoreObject("numbering", row[0]!, Position(row[1]!)));
         objects.AddRange(Rows("SELECT 'routine', TRIM(RDB$PROCEDURE_NAME), '' FROM RDB$PROCEDURES WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 UNION ALL "
             + "SELECT 'trigger', TRIM(RDB$TRIGGER_NAME), TRIM(COALESCE(RDB$RELATION_NAME, '')) FROM RDB$TRIGGERS WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 UNION ALL "
             + "SELECT 'view', TRIM(RDB$RELATION_NAME), '' FROM RDB$RELATIONS WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 AND RDB$VIEW_BLR IS NOT NULL ORDER BY 1, 2")

@@ -114,6 +114,7 @@ internal sealed class MariaStore : IStore
     [
         .. Rows($"SELECT 'event', event_name, '' FROM information_schema.events WHERE event_schema = {_database} UNION ALL SELECT 'routine', routine_name, '' FROM information_schema.routines WHERE routine_schema = {_database} "
             + $"UNION ALL SELECT 'sequence', table_name, '' FROM information_schema.tables WHERE table_schema = {_database} AND table_type = 'SEQUENCE' "
+            + $"UNION ALL SELECT 'numbering', table_name, auto_increment FROM information_schema.tables WHERE table_schema = {_database} AND auto_increment IS NOT NULL "
             + $"UNION ALL SELECT 'trigger', trigger_name, event_object_table FROM information_schema.triggers WHERE trigger_schema = {_database} UNION ALL SELECT 'view', table_name, '' FROM information_schema.views WHERE table_schema = {_database} ORDER BY 1, 2")
             .Select(row => new StoreObject(row[0]!, row[1]!, row[2]!)),
     ];
