@@ -192,7 +192,21 @@ public abstract class ServerUpgradeTests(string engine)
 
 public sealed class PostgresqlUpgradeTests() : ServerUpgradeTests("postgresql");
 
-public sealed class MariadbUpgradeTests() : ServerUpgradeTests("mariadb");
+public sealed class MariadbUpgradeTests() : ServerUpgradeTests("mariadb")
+{
+    [Fact]
+    public void A_place_that_was_made_and_holds_nothing_goes_when_the_change_over_is_taken_back()
+    {
+        using var servers = new TestServers();
+        StoreAddress here = servers.Made("mariadb", "here", "CREATE TABLE t (a INT)"), staged = servers.Made("mariadb", "staged", "CREATE TABLE t (a INT)");
+        StoreAddress aside = servers.Known(here.Beside("", "7", "old-v5"));
+        TestServers.Execute(here, $"CREATE DATABASE `{aside.Path}`"); // and there it was broken off
+        var swap = new Swap(new StorePlaces(new StoreOpener(), new DiskVolume()), [new Move(here, aside), new Move(staged, here)]);
+        swap.Back();
+        Assert.Equal("0", TestServers.Ask(here, $"SELECT COUNT(*) FROM information_schema.schemata WHERE schema_name = '{aside.Path}'"));
+        Assert.Equal(0, swap.DoneMoves());
+    }
+}
 
 public sealed class FirebirdUpgradeTests() : ServerUpgradeTests("firebird")
 {

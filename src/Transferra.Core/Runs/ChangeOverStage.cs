@@ -58,8 +58,6 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
     {
         bool hadBegun = Swap.DoneMoves() > 0;
         Swap.Back();
-        // On a server that moves tables, the place for the old ones may have been made and hold nothing; what holds anything is never removed here.
-        if (On.Aside.IsOnServer && !On.Context.Places.Exists(On.Aside)) On.Context.Places.Remove(On.Aside);
         if (!hadBegun) return null;
         if (On.DigestOfOld(On.Company.OldStore) != OldDigest)
             throw new TransferraException($"the old store {On.Company.OldStore.Shown} is back, but is not as it was when the run began",

@@ -94,6 +94,7 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
     {
         if (!On.Context.Volume.Exists(On.WorkFolder)) return null;
         if (HasBegun) Swap.Back();
+        else Swap.ClearEmptyPlaces();
         RemoveRestored();
         On.Context.Volume.FlushFolder(Path.GetDirectoryName(On.WorkFolder)!);
         return "what was there before the restore is back in its place";

@@ -53,5 +53,13 @@ public sealed class Swap(StorePlaces places, IReadOnlyList<Move> moves)
     public void Back()
     {
         for (int i = DoneMoves() - 1; i >= 0; i--) places.Rename(moves[i].To, moves[i].From);
+        ClearEmptyPlaces();
+    }
+
+    /// <summary>Removes places that a run made on a server for what was to come there, and that hold nothing, as a server that moves tables has them.</summary>
+    public void ClearEmptyPlaces()
+    {
+        foreach (StoreAddress place in moves.Select(move => move.To))
+            if (place.IsOnServer && place.Name.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal) && !places.Exists(place)) places.Remove(place);
     }
 }
