@@ -29,12 +29,20 @@ public static class DemoOffice
             using FileStream file = File.Create(path);
             resource.CopyTo(file);
         }
-        WriteText(Path.Combine(folder, "programs/ledger/ledger.ini"), "; stand-in for the installed program\n[Program]\nName=Pellwright Ledger\nVersion=5.4\n");
+        WriteText(Path.Combine(folder, "programs/ledger/ledger.ini"), "; stand-in for the installed program\n[Program]\nName=Pellwright Ledger\nVersion=5.4\n\n[Service]\nPort=47110\n\n[Print]\nPrinter=front desk\nPaper=A4\n");
+        WriteText(Path.Combine(folder, "programs/ledger/stand-in.conf"), StandInPlace());
         new LedgerData(seed: 6001, customers: 400 / oneIn, suppliers: 60 / oneIn, invoices: 3000 / oneIn, vouchers: 24_000 / oneIn).Write(Path.Combine(folder, "data/QIH/ledger.db"), "Quaverholt Hire", Faults.CopiesOnly);
         new LedgerData(seed: 6002, customers: 120 / oneIn, suppliers: 25 / oneIn, invoices: 700 / oneIn, vouchers: 6_000 / oneIn).Write(Path.Combine(folder, "data/QWS/ledger.db"), "Quaverholt Workshop", Faults.All);
         WriteText(Path.Combine(folder, "programs/stockroom/stockroom.ini"), "; stand-in for the installed program\n[Program]\nName=Pellwright Stockroom\nVersion=3.2\n");
         new StockData(seed: 6003, instruments: 1200 / oneIn, parts: 240 / oneIn, movements: 9000 / oneIn).Write(Path.Combine(folder, "data/QST/stock"));
         WriteDocuments(Path.Combine(folder, "data/QIH/documents"));
+    }
+
+    // How this program is started: by itself, or as an assembly by the runtime's own program.
+    private static string StandInPlace()
+    {
+        string assembly = Path.Combine(AppContext.BaseDirectory, "transferra.dll"), host = Environment.ProcessPath ?? "";
+        return File.Exists(assembly) ? $"PROGRAM='{(Path.GetFileNameWithoutExtension(host) == "dotnet" ? host : "dotnet")}'\nASSEMBLY='{assembly}'\n" : $"PROGRAM='{host}'\nASSEMBLY=\n";
     }
 
     private static void WriteDocuments(string folder)

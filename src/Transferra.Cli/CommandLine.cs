@@ -43,13 +43,19 @@ internal static class CommandLine
         var resume = new Option<bool>("--resume") { Description = "Go on with the run that stopped part-way" };
 
         Add("survey", "What have we got: versions, companies, stores, sizes", [], (session, _) => SurveyCommand.Run(session));
+        var endSessions = new Option<bool>("--end-sessions") { Description = "Put out those who are still in after the grace period" };
+        var stayClosed = new Option<bool>("--stay-closed") { Description = "Leave the office closed afterwards; open it with: transferra reopen" };
+        var showOnly = new Option<bool>("--show") { Description = "Only show who is in and what closing would do" };
+        Add("close", "Everybody out: tell users, keep new ones out, stop jobs and services, prove it", [endSessions, showOnly], (session, parsed) => CloseCommand.Run(session, parsed.GetValue(endSessions), parsed.GetValue(showOnly)));
+        Add("reopen", "In again: everything that was closed is put back exactly as it was", [], (session, _) => CloseCommand.Reopen(session));
         Add("check", "Is the data sound: a full scan of every company, nothing changed", [codes], (session, _) => CheckCommand.Run(session));
         Add("backup", "Write backup sets and prove each by reading it back", [codes], (session, _) => BackupCommand.Run(session));
         Add("restore", "Put a company back from a backup set, or unpack a set elsewhere", [codes, set, to, yes], (session, parsed) => RestoreCommand.Run(session, parsed.GetValue(set), parsed.GetValue(to)));
         Add("sets", "List the backup sets", [], (session, _) => SetsCommand.Run(session));
         Add("convert", "Convert into a new store beside the old one, without changing over", [codes], (session, _) => ConvertCommand.Run(session));
         Add("match", "Prove that the records of the new store are those of the old one", [codes], (session, _) => MatchCommand.Run(session));
-        Add("upgrade", "All of it: check, backup, convert, match, change over, check again", [codes, yes, resume], (session, parsed) => UpgradeCommand.Run(session, parsed.GetValue(resume)));
+        Add("upgrade", "All of it: ready, close, check, backup, convert, match, change over, check again, reopen", [codes, yes, resume, endSessions, stayClosed],
+            (session, parsed) => UpgradeCommand.Run(session, parsed.GetValue(resume), parsed.GetValue(endSessions), parsed.GetValue(stayClosed)));
         Add("undo", "Take a run back: the office is where it was before", [run, yes], (session, parsed) => UndoCommand.Run(session, parsed.GetValue(run)));
         Add("signoff", "The report of a run, to be signed", [run, html], (session, parsed) => SignOffCommand.Run(session, parsed.GetValue(run), parsed.GetValue(html)));
         var engine = new Option<string?>("--engine") { Description = $"Keep the demo's stores on a server: {string.Join(", ", StoreAddress.ServerEngines)}", HelpName = "ENGINE" };
@@ -60,6 +66,16 @@ internal static class CommandLine
         var databases = new Option<string?>("--databases") { Description = "Folder for databases that are files (Firebird)", HelpName = "DIR" };
         Add("demo", "Write a made-up office to a folder and upgrade it", [into, engine, host, port, user, passwordFile, databases], (session, parsed) => DemoCommand.Run(session, parsed.GetValue(into),
             DemoServer.From(parsed.GetValue(engine), parsed.GetValue(host), parsed.GetValue(port), parsed.GetValue(user), parsed.GetValue(passwordFile), parsed.GetValue(databases))));
+        var standIn = new Command("stand-in", "A stand-in of the demo office: service, scheduler or workstation") { Hidden = true };
+        var which = new Argument<string>("which");
+        var inFolder = new Option<string>("--in") { Required = true };
+        var file = new Option<string?>("--file");
+        standIn.Arguments.Add(which);
+        standIn.Options.Add(inFolder);
+        standIn.Options.Add(file);
+        standIn.SetAction(parsed => Demo.StandIns.Run(parsed.GetValue(which)!, parsed.GetValue(inFolder)!, parsed.GetValue(file)));
+        which.AcceptOnlyFromAmong([.. Demo.StandIns.Names]);
+        root.Subcommands.Add(standIn);
         return root;
 
         void Add(string name, string description, IReadOnlyList<Symbol> symbols, Func<Session, ParseResult, int> action)
@@ -76,7 +92,10 @@ internal static class CommandLine
                 using var screen = new Screen(silent: json);
                 var session = new Session(name, Path.GetFullPath(parsed.GetValue(OfficeOption) ?? "."), json, symbols.Contains(codes) ? parsed.GetValue(codes) ?? [] : [],
                     symbols.Contains(yes) ? parsed.GetValue(yes) ?? [] : [], volume, screen, cancel);
-                return Task.FromResult(Guarded(session, parsed.GetValue(TraceOption), () => action(session, parsed)));
+                int exitCode = Guarded(session, parsed.GetValue(TraceOption), () => action(session, parsed));
+                // At the end, where the eye is: nobody goes home with a closed office and does not know it.
+                if (name is not ("close" or "demo")) CloseCommand.Remind(session);
+                return Task.FromResult(exitCode);
             });
             root.Subcommands.Add(command);
         }

@@ -2,6 +2,7 @@
 using System.Reflection;
 using System.Text.Json;
 using Transferra.Cli.Rendering;
+using Transferra.Core.Closing;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
@@ -30,7 +31,13 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
 
     public StorePlaces Places => new(Stores, Volume);
 
-    public RunContext Context(IRunObserver observer) => new(Office, Stores, Volume, observer, Version, Cancel);
+    public RunContext Context(IRunObserver observer) => new(Office, Stores, Volume, observer, Version, Cancel) { Closing = Closing };
+
+    public Closings Closings => new(OfficeFolder, Volume);
+
+    public ClosingTools Tools => new(Volume, Stores, new SystemCommands(OfficeFolder), Cancel);
+
+    public OfficeClosing Closing => new(Closings, Tools, new ClosingScreen(Screen));
 
     public OfficeRuns Runs => new(Office, Volume);
 

@@ -27,6 +27,7 @@ internal static class UndoCommand
         {
             IReadOnlyList<string> lines = UpgradeRun.Undo(session.Context(new ScreenObserver(session.Screen)), run);
             session.Screen.Good(lines.Count == 0 ? "There was nothing to take back." : "Undone: the office is where it was before.");
+            if (session.Closings.Current() is { IsForUpgrade: true } closed && CloseCommand.Open(session, closed).Count > 0) return session.Answer(ExitCodes.Unproved, new { run = run.Id, takenBack = lines });
             return session.Answer(ExitCodes.Done, new { run = run.Id, takenBack = lines });
         }
         catch (TransferraException error) when (began || run.IsUndoing)

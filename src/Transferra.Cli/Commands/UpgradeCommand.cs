@@ -1,5 +1,6 @@
 // UpgradeCommand.cs: upgrade: all stages of all companies, or what is left of them.
 using Transferra.Cli.Rendering;
+using Transferra.Core.Closing;
 using Transferra.Core.Kits;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
@@ -9,7 +10,7 @@ namespace Transferra.Cli.Commands;
 
 internal static class UpgradeCommand
 {
-    public static int Run(Session session, bool resume)
+    public static int Run(Session session, bool resume, bool endsSessions = false, bool staysClosed = false)
     {
         using IDisposable one = session.Runs.Lock();
         RunContext context = session.Context(new ScreenObserver(session.Screen));
@@ -20,6 +21,8 @@ internal static class UpgradeCommand
             if (run.IsUndoing) throw new TransferraException($"the run {run.Id} was being undone", "Finish that: transferra undo");
             run = session.Runs.Continue(run);
             session.Screen.Line($"Going on with the run {run.Id}.");
+            // What a reboot or somebody has opened meanwhile is closed again, and the rest is proved anew.
+            if (!Closed(session, endsSessions, takesBack: false)) return session.Answer(ExitCodes.PartWay, new { run = run.Id, closed = false });
         }
         else
         {
@@ -28,6 +31,7 @@ internal static class UpgradeCommand
             if (ready is null) return session.Answer(ExitCodes.Refused, new { gates });
             if (ready.Count == 0) return session.Answer(ExitCodes.Done, new { gates });
             if (!session.Confirm([.. ready.Select(entry => entry.Company.Code)], "Upgrade")) return session.Answer(ExitCodes.Refused, new { gates, confirmed = false });
+            if (!Closed(session, endsSessions, takesBack: true)) return session.Answer(ExitCodes.Refused, new { gates, closed = false });
             run = UpgradeRun.Begin(context, "upgrade", ready);
             session.Screen.Line($"Run {run.Id}, journal {run.Journal.FilePath}");
         }
@@ -36,7 +40,43 @@ internal static class UpgradeCommand
         string page = SignOffCommand.WritePage(session, run, report, null);
         Tell(session, run, report, outcomes, page);
         int exitCode = outcomes.All(outcome => outcome.IsThrough) ? ExitCodes.Done : ExitCodes.LookAt;
-        return session.Answer(exitCode, report);
+        return session.Answer(Opened(session, outcomes, staysClosed) ? exitCode : ExitCodes.Unproved, report);
+    }
+
+    // Everybody out, before anything is looked at that must not change any more. When somebody stays, the office is as it was.
+    private static bool Closed(Session session, bool endsSessions, bool takesBack)
+    {
+        bool wasOpen = session.Closings.Current() is null;
+        session.Screen.Heading("close: everybody out");
+        ClosingOutcome outcome;
+        try
+        {
+            outcome = session.Closing.Close(session.Office, "upgrade", Session.Version, endsSessions);
+        }
+        catch (Exception error) when (takesBack && wasOpen && error is TransferraException or IOException or UnauthorizedAccessException)
+        {
+            if (session.Closings.Current() is { } begun) CloseCommand.Open(session, begun);
+            throw;
+        }
+        CloseCommand.Tell(session, outcome);
+        if (outcome.IsClosed) return true;
+        if (outcome.StillIn.Count > 0)
+            session.Screen.Error($"{Results.Count(outcome.StillIn.Count, "session")} still in: {outcome.StillIn[0].Company} {outcome.StillIn[0].Session.Words}; nothing was upgraded. Close the program there, then try again; or put them out: transferra upgrade --end-sessions");
+        if (takesBack && wasOpen && session.Closings.Current() is { } closed) CloseCommand.Open(session, closed);
+        return false;
+    }
+
+    // In again, unless the program that is installed cannot read what the data has become.
+    private static bool Opened(Session session, IReadOnlyList<CompanyOutcome> outcomes, bool staysClosed)
+    {
+        if (session.Closings.Current() is not { IsForUpgrade: true } closed) return true;
+        string[] unfit = [.. session.Office.Packages.Where(package => package.Companies.Any(company => outcomes.Any(outcome => outcome.IsThrough && outcome.Company == company.Code)))
+            .Select(package => ProgramVersions.UnfitFor(package, package.WantedVersion)).OfType<string>()];
+        if (!staysClosed && unfit.Length == 0) return CloseCommand.Open(session, closed).Count == 0;
+        session.Screen.Heading("The office stays closed");
+        foreach (string why in unfit) session.Screen.Look(why);
+        session.Screen.Line(unfit.Length > 0 ? "Install that, then let users in again: transferra reopen" : "When you are content, let users in again: transferra reopen");
+        return true;
     }
 
     private static void Tell(Session session, Run run, RunReport report, IReadOnlyList<CompanyOutcome> outcomes, string page)

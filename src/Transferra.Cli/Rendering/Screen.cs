@@ -56,6 +56,13 @@ internal sealed class Screen : IDisposable
         Console.Error.WriteLine(text.StartsWith(' ') ? text : "transferra: " + text);
     }
 
+    /// <summary>A remark on stderr, so that it is seen beside a JSON document, too.</summary>
+    public void Notice(string text)
+    {
+        Progress.Clear();
+        Console.Error.WriteLine(_colour && !Console.IsErrorRedirected ? $"\x1b[33m{text}\x1b[0m" : text);
+    }
+
     public void Write(Spectre.Console.Rendering.IRenderable renderable)
     {
         Progress.Clear();

@@ -1,4 +1,5 @@
 // Office.cs: one place of work as office.yaml describes it. Reading and checking: OfficeLoader.cs; format: docs/office.md.
+using Transferra.Core.Closing;
 using Transferra.Core.Kits;
 using Transferra.Core.Records;
 
@@ -12,6 +13,9 @@ namespace Transferra.Core.Office;
 /// <param name="KeepFreeBytes">Room on each volume that must be left free.</param>
 public sealed record OfficeDescription(string Name, string Folder, IReadOnlyList<Package> Packages, IReadOnlyList<string> BackupFolders, long KeepFreeBytes)
 {
+    /// <summary>How it is closed and opened again.</summary>
+    public ClosingPlan Closing { get; init; } = ClosingPlan.None;
+
     /// <summary>All companies of all packages.</summary>
     public IEnumerable<Company> Companies => Packages.SelectMany(package => package.Companies);
 }

@@ -1,5 +1,6 @@
 // OfficeLoader.cs: reads office.yaml and the kits it names. Format: docs/office.md and docs/schemas/office.schema.json.
 using System.Globalization;
+using Transferra.Core.Closing;
 using Transferra.Core.Kits;
 using Transferra.Core.Records;
 
@@ -44,8 +45,9 @@ public static class OfficeLoader
         long keepFree = 0;
         if (map.Optional("keep-free") is { } room && !TryBytes(room.Value, out keepFree))
             room.Report(errors, $"\"{room}\" is no size; write a whole number with MB, GB or TB");
+        ClosingPlan closing = map.Map("closing", "how the office is closed") is { } how ? ClosingLoader.Read(how, folder, errors) : ClosingPlan.None;
         map.Done();
-        return new OfficeDescription(name, folder, packages, places, keepFree);
+        return new OfficeDescription(name, folder, packages, places, keepFree) { Closing = closing };
     }
 
     private static Package? ReadPackage(DescribedMap package, string folder, Dictionary<string, PlacedText> codes, DescriptionErrors errors)

@@ -59,7 +59,7 @@ public static class Survey
     /// <summary>Surveys every package.</summary>
     public static IReadOnlyList<PackageSurvey> Of(OfficeDescription office, IStoreOpener stores) => [.. office.Packages.Select(package =>
     {
-        VersionSign[] program = [.. package.Kit.ProgramEvidence.Select(evidence => ReadProgramVersion(package.ProgramFolder, evidence))];
+        IReadOnlyList<VersionSign> program = ProgramSigns(package);
         string? programVersion = program.Select(sign => sign.Version).FirstOrDefault(version => version is not null);
         CompanySurvey[] companies = [.. package.Companies.Select(company => Of(company, stores))];
         return new PackageSurvey(package.Kit.Id, package.Kit.Title, programVersion, program, companies, [.. Remarks(package, programVersion, companies)]);
@@ -71,10 +71,13 @@ public static class Survey
         foreach (CompanySurvey company in companies)
         {
             KitVersion? data = company.DataVersion is null ? null : package.Kit.Version(company.DataVersion);
-            if (data is null || data.Programs.Count == 0 || data.Programs.Any(start => programVersion.StartsWith(start, StringComparison.Ordinal))) continue;
-            yield return $"The program is version {programVersion}, but the data of {company.Code} is version {data.Name}: the program will not open it. Install program version {string.Join(" or ", data.Programs.Select(start => start + "x"))}, or convert the data.";
+            if (data is null || ProgramVersions.Fits(programVersion, data)) continue;
+            yield return $"The program is version {programVersion}, but the data of {company.Code} is version {data.Name}: the program will not open it. Install program version {ProgramVersions.Wanted(data)}, or convert the data.";
         }
     }
+
+    /// <summary>What each place says that tells the version of the installed program.</summary>
+    public static IReadOnlyList<VersionSign> ProgramSigns(Package package) => [.. package.Kit.ProgramEvidence.Select(evidence => ReadProgramVersion(package.ProgramFolder, evidence))];
 
     private static VersionSign ReadProgramVersion(string? folder, FileEvidence evidence)
     {

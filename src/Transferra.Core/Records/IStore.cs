@@ -118,6 +118,31 @@ public interface IStoreOpener
     IStoreServer ServerOf(StoreAddress address);
 }
 
+/// <summary>Somebody in a store.</summary>
+/// <param name="Id">The server's number of the connection, or of the process that holds a file.</param>
+/// <param name="User">Name at the server; "" when it is not known.</param>
+/// <param name="Host">Where from.</param>
+/// <param name="Program">With what; "" when it is not told.</param>
+/// <param name="State">What it is doing, in the engine's words; "" when it is not told.</param>
+/// <param name="Idle">How long nothing was asked; null when it is at work, or nobody knows.</param>
+public sealed record StoreSession(long Id, string User, string Host, string Program, string State, TimeSpan? Idle)
+{
+    /// <summary>All of it in one line.</summary>
+    public string Words => string.Concat(User, Program.Length > 0 ? $"{(User.Length > 0 ? " with " : "")}{Program}" : "", $" from {Host}", Doing.Length > 0 ? $" ({Doing})" : "").Trim();
+
+    /// <summary>What it is doing, and for how long nothing.</summary>
+    public string Doing => Idle is { } idle ? FormattableString.Invariant($"{(State.Length > 0 ? State : "idle")} for {(idle.TotalMinutes < 2 ? $"{idle.TotalSeconds:0} s" : $"{idle.TotalMinutes:0} min")}") : State;
+}
+
+/// <summary>A way into a store that can be shut.</summary>
+/// <param name="Kind">What it is, such as connection-limit or account.</param>
+/// <param name="Name">Which, such as the database or the account.</param>
+/// <param name="WhenShut">What is the case then, in words.</param>
+/// <param name="WhenOpen">What is the case when it is as found, in words.</param>
+/// <param name="EndsSessions">Whether shutting it also ends the sessions of those who are in.</param>
+/// <param name="Found">How it was found, by name: all that is needed to bring that back.</param>
+public sealed record StoreDoor(string Kind, string Name, string WhenShut, string WhenOpen, bool EndsSessions, IReadOnlyDictionary<string, string> Found);
+
 /// <summary>What can be done to stores as a whole inside a database server.</summary>
 public interface IStoreServer
 {
@@ -130,8 +155,31 @@ public interface IStoreServer
     /// <summary>Removes a store that we made ourselves; fine when it is not there.</summary>
     void Remove(string name);
 
-    /// <summary>Who is connected to a store, apart from this process: user, program and host in words.</summary>
-    IReadOnlyList<string> ConnectedTo(string name);
+    /// <summary>Who is connected to a store, apart from this process.</summary>
+    IReadOnlyList<StoreSession> Sessions(string name);
+
+    /// <summary>Ends somebody's session; fine when it has ended already.</summary>
+    void End(string name, StoreSession session);
+
+    /// <summary>The ways into a store that can be shut for everybody but this user and the server's administrators, as they are found now.</summary>
+    /// <param name="name">The store.</param>
+    /// <exception cref="TransferraException">This user may not shut one of them.</exception>
+    IReadOnlyList<StoreDoor> Doors(string name);
+
+    /// <summary>Shuts a door; fine when it is shut. The store is found again even when it has been renamed meanwhile.</summary>
+    void Shut(StoreDoor door);
+
+    /// <summary>Whether a door is shut, or its store is gone.</summary>
+    bool IsShut(StoreDoor door);
+
+    /// <summary>Brings a door back to what it was found as; fine when it is, or when its store is gone.</summary>
+    void Open(StoreDoor door);
+
+    /// <summary>Whether a door is as it was found, or its store is gone.</summary>
+    bool IsAsFound(StoreDoor door);
+
+    /// <summary>Who is connected to a store, apart from this process, in words.</summary>
+    IReadOnlyList<string> ConnectedTo(string name) => [.. Sessions(name).Select(session => session.Words)];
 
     /// <summary>What would stop this user from making databases, or from renaming one, in words; empty when nothing is known to.</summary>
     /// <param name="name">The one to be renamed; null when none is.</param>

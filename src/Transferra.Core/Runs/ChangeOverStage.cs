@@ -40,6 +40,8 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override StageOutcome Do()
     {
+        // In place it would let people in before the office is open.
+        if (On.Context.Places.Exists(On.FinalStaged)) On.Context.Closing?.CoverAlso(On.FinalStaged);
         Swap.Forward();
         return new StageOutcome(true, $"the new store is in place{(On.Company.MovesTo is { } moved ? ", " + moved.Shown : "")}; the old one is kept as {On.Aside.Shown}", Facts(("aside", On.Aside.Shown), ("new-sha256", On.DigestOfNew(On.Company.NewStore))));
     }

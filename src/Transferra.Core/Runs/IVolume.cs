@@ -32,6 +32,9 @@ public interface IVolume
     /// <exception cref="IOException">They cannot, and why.</exception>
     void TryWriting(string folder);
 
+    /// <summary>Gives a file or folder these permissions.</summary>
+    void SetMode(string path, UnixFileMode mode);
+
     /// <summary>Flushes a file's content.</summary>
     void FlushFile(string path);
 
@@ -91,6 +94,12 @@ public sealed partial class DiskVolume : IVolume
         if (error is not (noSuchOperation or isFolder or invalid)) throw new IOException(Marshal.GetPInvokeErrorMessage(error).ToLowerInvariant());
         string probe = Path.Combine(folder, ".transferra-probe");
         using FileStream file = new(probe, FileMode.Create, FileAccess.Write, FileShare.None, 1, FileOptions.DeleteOnClose);
+    }
+
+    /// <inheritdoc/>
+    public void SetMode(string path, UnixFileMode mode)
+    {
+        if (!OperatingSystem.IsWindows()) File.SetUnixFileMode(path, mode);
     }
 
     /// <inheritdoc/>

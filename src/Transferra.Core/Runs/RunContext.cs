@@ -1,4 +1,5 @@
 // RunContext.cs: what every stage works with.
+using Transferra.Core.Closing;
 using Transferra.Core.Conversion;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
@@ -29,6 +30,9 @@ public interface IRunObserver : IProgressObserver
 /// <param name="Cancel">Ctrl-C.</param>
 public sealed record RunContext(OfficeDescription Office, IStoreOpener Stores, IVolume Volume, IRunObserver Observer, string Tool, CancellationToken Cancel)
 {
+    /// <summary>Keeps the office closed while a run changes what is in it; null when nothing does.</summary>
+    public OfficeClosing? Closing { get; init; }
+
     /// <summary>Stores as wholes.</summary>
     public StorePlaces Places => new(Stores, Volume);
 }

@@ -1,6 +1,8 @@
 // FbServer.cs: databases of a Firebird server as wholes. A database is a file there, and the server has no command to rename one; so
 // the file is renamed, which can only be done on the server's own machine, with nobody connected.
+using System.Globalization;
 using FirebirdSql.Data.FirebirdClient;
+using FirebirdSql.Data.Services;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Firebird;
@@ -20,7 +22,7 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
     {
         if (!File.Exists(from))
             throw new TransferraException($"the database file {from} is not on this machine, or may not be seen by this user", "Run this on the server's own machine, as a user who may rename the file, and name the database by its path.");
-        IReadOnlyList<string> others = ConnectedTo(from);
+        IReadOnlyList<string> others = [.. Sessions(from).Select(session => session.Words)];
         if (others.Count > 0) throw new TransferraException($"the database {from} cannot be renamed while somebody is connected to it: {others[0]}", "End the connection, then try again.");
         if (Path.Exists(to)) throw new TransferraException($"{to} is there already", "Find out what it is; nothing was renamed.");
         try
@@ -64,20 +66,96 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
         }
     }
 
-    public IReadOnlyList<string> ConnectedTo(string name)
+    public IReadOnlyList<StoreSession> Sessions(string name)
     {
         using FbConnection? connection = FbLink.OpenIfThere(At(name));
         if (connection is null) return [];
-        using var command = new FbCommand("SELECT MON$ATTACHMENT_ID, TRIM(MON$USER), COALESCE(MON$REMOTE_PROCESS, ''), COALESCE(MON$REMOTE_ADDRESS, 'this machine') FROM MON$ATTACHMENTS "
-            + "WHERE MON$SYSTEM_FLAG = 0 ORDER BY 1", connection);
+        using var command = new FbCommand("SELECT a.MON$ATTACHMENT_ID, TRIM(a.MON$USER), COALESCE(a.MON$REMOTE_PROCESS, ''), COALESCE(a.MON$REMOTE_ADDRESS, 'this machine'), a.MON$STATE, "
+            + "(SELECT DATEDIFF(SECOND FROM MAX(s.MON$TIMESTAMP) TO CURRENT_TIMESTAMP) FROM MON$STATEMENTS s WHERE s.MON$ATTACHMENT_ID = a.MON$ATTACHMENT_ID) FROM MON$ATTACHMENTS a WHERE a.MON$SYSTEM_FLAG = 0 ORDER BY 1", connection);
         using FbDataReader reader = command.ExecuteReader();
-        var lines = new List<string>();
+        var sessions = new List<StoreSession>();
         while (reader.Read())
         {
             if (FbLink.IsOurs(name, reader.GetInt64(0))) continue;
-            string program = Path.GetFileName(reader.GetString(2));
-            lines.Add($"{reader.GetString(1)}{(program.Length > 0 ? $" with {program}" : "")} from {reader.GetString(3).Split('/')[0]}");
+            bool idle = Convert.ToInt32(reader.GetValue(4), CultureInfo.InvariantCulture) == 0;
+            sessions.Add(new StoreSession(reader.GetInt64(0), reader.GetString(1), reader.GetString(3).Split('/')[0], Path.GetFileName(reader.GetString(2)), idle ? "idle" : "active",
+                idle && !reader.IsDBNull(5) ? TimeSpan.FromSeconds(Math.Max(0, reader.GetInt64(5))) : null));
         }
-        return lines;
+        return sessions;
+    }
+
+    public void End(string name, StoreSession session)
+    {
+        using FbConnection? connection = FbLink.OpenIfThere(At(name));
+        if (connection is null) return;
+        try
+        {
+            FbLink.Execute(connection, null, string.Create(CultureInfo.InvariantCulture, $"DELETE FROM MON$ATTACHMENTS WHERE MON$ATTACHMENT_ID = {session.Id}"));
+        }
+        catch (FbException error)
+        {
+            throw FbLink.Stopped($"the session of {session.Words} in {name} cannot be ended", error);
+        }
+    }
+
+    // The server's own shutdown mode: none but SYSDBA and the owner come in. It is written in the database's own file.
+    public IReadOnlyList<StoreDoor> Doors(string name)
+    {
+        using FbConnection? connection = FbLink.OpenIfThere(At(name));
+        if (connection is null) return [];
+        string? mine = (string?)FbLink.Scalar(connection, null, "SELECT CASE WHEN CURRENT_USER = 'SYSDBA' OR CURRENT_USER = TRIM(MON$OWNER) THEN 'yes' END FROM MON$DATABASE");
+        if (mine is null) throw new TransferraException($"this user may not shut the database {name}, which belongs to somebody else", "Name its owner, or SYSDBA, as the store's user in office.yaml.");
+        (string mode, string made) = Read(connection);
+        return [new StoreDoor("shutdown", name, $"the database {name} is shut down for all but its owner and SYSDBA", $"the database {name} is online again", true,
+            new Dictionary<string, string> { ["path"] = name, ["mode"] = mode, ["made"] = made })];
+    }
+
+    // Shutdown mode (0 online, 1 multi, 2 single, 3 full) and the moment the database was made, by which it is known again.
+    private static (string Mode, string Made) Read(FbConnection connection) =>
+        (Convert.ToString(FbLink.Scalar(connection, null, "SELECT MON$SHUTDOWN_MODE FROM MON$DATABASE"), CultureInfo.InvariantCulture)!,
+         (string)FbLink.Scalar(connection, null, "SELECT CAST(MON$CREATION_DATE AS VARCHAR(40)) FROM MON$DATABASE")!);
+
+    // Where the door's database is now, and its mode: at its path, or where a run has put it beside that; null when it is gone.
+    private (string Path, string Mode)? Find(StoreDoor door)
+    {
+        string path = door.Found["path"], name = Path.GetFileName(path), folder = Path.GetDirectoryName(path) ?? "";
+        IEnumerable<string> beside = !Directory.Exists(folder) ? [] : Directory.EnumerateFiles(folder).Where(file => file != path)
+            .Where(file => Path.GetFileName(file).EndsWith(name, StringComparison.Ordinal) || name.EndsWith(Path.GetFileName(file), StringComparison.Ordinal));
+        foreach (string candidate in beside.Prepend(path))
+        {
+            using FbConnection? connection = FbLink.OpenIfThere(At(candidate));
+            if (connection is null) continue;
+            (string mode, string made) = Read(connection);
+            if (made == door.Found["made"]) return (candidate, mode);
+        }
+        return null;
+    }
+
+    public void Shut(StoreDoor door)
+    {
+        if (Find(door) is not { Mode: "0" } found) return;
+        Configure(found.Path, "shut", configuration => configuration.DatabaseShutdown2(FbShutdownOnlineMode.Multi, FbShutdownType.ForceShutdown, 0));
+    }
+
+    public void Open(StoreDoor door)
+    {
+        if (door.Found["mode"] != "0" || Find(door) is not { } found || found.Mode == "0") return;
+        Configure(found.Path, "opened", configuration => configuration.DatabaseOnline2(FbShutdownOnlineMode.Normal));
+    }
+
+    public bool IsShut(StoreDoor door) => Find(door) is not { Mode: "0" };
+
+    public bool IsAsFound(StoreDoor door) => Find(door) is not { } found || found.Mode == door.Found["mode"];
+
+    private void Configure(string path, string what, Action<FbConfiguration> action)
+    {
+        try
+        {
+            action(new FbConfiguration(FbLink.Describe(At(path))));
+        }
+        catch (FbException error)
+        {
+            throw FbLink.Stopped($"the database {path} cannot be {what}", error);
+        }
     }
 }

@@ -89,18 +89,130 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         }
     }
 
-    public IReadOnlyList<string> ConnectedTo(string name)
+    public IReadOnlyList<StoreSession> Sessions(string name)
     {
         using MySqlConnection connection = MariaConnection.Open(address, "");
         using var command = new MySqlCommand($"SELECT id, user, host, command, time FROM information_schema.processlist WHERE db = {MariaConnection.Literal(name)} AND command <> 'Daemon' ORDER BY id", connection);
         using MySqlDataReader reader = command.ExecuteReader();
-        var lines = new List<string>();
+        var sessions = new List<StoreSession>();
         while (reader.Read())
         {
             if (MariaConnection.IsOurs((int)reader.GetInt64(0))) continue;
-            string idle = reader.GetString(3) == "Sleep" ? string.Create(CultureInfo.InvariantCulture, $"idle for {reader.GetValue(4)} s") : reader.GetString(3).ToLowerInvariant();
-            lines.Add($"{reader.GetString(1)} from {reader.GetString(2)} ({idle})");
+            bool idle = reader.GetString(3) == "Sleep";
+            sessions.Add(new StoreSession(reader.GetInt64(0), reader.GetString(1), reader.GetString(2), "", idle ? "idle" : reader.GetString(3).ToLowerInvariant(),
+                idle ? TimeSpan.FromSeconds(Convert.ToInt64(reader.GetValue(4), CultureInfo.InvariantCulture)) : null));
         }
-        return lines;
+        return sessions;
+    }
+
+    public void End(string name, StoreSession session)
+    {
+        using MySqlConnection connection = MariaConnection.Open(address, "");
+        try
+        {
+            MariaConnection.Execute(connection, string.Create(CultureInfo.InvariantCulture, $"KILL CONNECTION {session.Id}"));
+        }
+        catch (MySqlException error) when (error.ErrorCode == MySqlErrorCode.NoSuchThread) { /* it has ended */ }
+        catch (MySqlException error)
+        {
+            throw MariaConnection.Stopped($"the session of {session.Words} in {name} cannot be ended", error);
+        }
+    }
+
+    // Accounts that may come into the database are locked, all but this user's and administrators'; events that the server itself starts are disabled.
+    public IReadOnlyList<StoreDoor> Doors(string name)
+    {
+        using MySqlConnection connection = MariaConnection.Open(address, "");
+        var doors = new List<StoreDoor>();
+        try
+        {
+            foreach ((string user, string host) in AccountsInto(connection, name))
+            {
+                string account = $"{user}@{host}";
+                doors.Add(new StoreDoor("account", account, $"the account {account} is locked", $"the account {account} can be used again", false, new Dictionary<string, string> { ["user"] = user, ["host"] = host, ["locked"] = IsLocked(connection, user, host) ? "yes" : "no" }));
+            }
+        }
+        catch (MySqlException error) when (error.ErrorCode is MySqlErrorCode.TableAccessDenied or MySqlErrorCode.DatabaseAccessDenied or MySqlErrorCode.AccessDenied)
+        {
+            throw new TransferraException($"this user may not see who has accounts for {name}: {error.Message}", "Let an administrator say: GRANT CREATE USER ON *.* TO ...; GRANT SELECT ON mysql.* TO ...", error);
+        }
+        using var command = new MySqlCommand($"SELECT event_name, status, definer, sql_mode, time_zone FROM information_schema.events WHERE event_schema = {MariaConnection.Literal(name)} AND status = 'ENABLED' ORDER BY event_name", connection);
+        using MySqlDataReader reader = command.ExecuteReader();
+        while (reader.Read())
+        {
+            doors.Add(new StoreDoor("event", $"{name}.{reader.GetString(0)}", $"the event {reader.GetString(0)} of {name} does not start", $"the event {reader.GetString(0)} of {name} starts again at its times", false, new Dictionary<string, string>
+            {
+                ["schema"] = name, ["event"] = reader.GetString(0), ["status"] = reader.GetString(1), ["definer"] = reader.GetString(2), ["sql-mode"] = reader.GetString(3), ["time-zone"] = reader.GetString(4),
+            }));
+        }
+        return doors;
+    }
+
+    // Rights of an account, or of a role that it has: global ones, those of databases (whose names are patterns there), tables, columns and routines.
+    private static List<(string User, string Host)> AccountsInto(MySqlConnection connection, string name)
+    {
+        string here = MariaConnection.Literal(name);
+        string sql = $"""
+            WITH RECURSIVE entitled AS (
+              SELECT User, Host FROM mysql.db WHERE {here} LIKE Db UNION SELECT User, Host FROM mysql.tables_priv WHERE Db = {here} UNION SELECT User, Host FROM mysql.columns_priv WHERE Db = {here}
+              UNION SELECT User, Host FROM mysql.procs_priv WHERE Db = {here} UNION SELECT User, Host FROM mysql.user WHERE 'Y' IN (Select_priv, Insert_priv, Update_priv, Delete_priv, Execute_priv, Alter_priv, Drop_priv)
+              UNION SELECT m.User, m.Host FROM mysql.roles_mapping m JOIN entitled e ON e.User = m.Role AND e.Host = '')
+            SELECT DISTINCT u.User, u.Host FROM entitled e JOIN mysql.user u ON u.User = e.User AND u.Host = e.Host
+            WHERE u.is_role = 'N' AND u.Super_priv = 'N' AND u.User <> 'mariadb.sys' AND concat(u.User, '@', u.Host) <> current_user() ORDER BY 1, 2
+            """;
+        using var command = new MySqlCommand(sql, connection);
+        using MySqlDataReader reader = command.ExecuteReader();
+        var found = new List<(string, string)>();
+        while (reader.Read()) found.Add((reader.GetString(0), reader.GetString(1)));
+        return found;
+    }
+
+    private static string Account(string user, string host) => $"{MariaConnection.Literal(user)}@{MariaConnection.Literal(host)}";
+
+    private static bool IsLocked(MySqlConnection connection, string user, string host) => MariaConnection.Scalar(connection, $"SHOW CREATE USER {Account(user, host)}")!.Contains("ACCOUNT LOCK", StringComparison.Ordinal);
+
+    public void Shut(StoreDoor door) => Turn(door, shut: true);
+
+    public void Open(StoreDoor door) => Turn(door, shut: false);
+
+    public bool IsShut(StoreDoor door) => Look(door) is not false;
+
+    public bool IsAsFound(StoreDoor door) => Look(door) is not { } shut || shut == (door.Kind == "account" && door.Found["locked"] == "yes");
+
+    // Whether it is shut; null when the account or event is gone.
+    private bool? Look(StoreDoor door)
+    {
+        using MySqlConnection connection = MariaConnection.Open(address, "");
+        if (door.Kind == "account")
+        {
+            if (!HasAccount(connection, door)) return null;
+            return IsLocked(connection, door.Found["user"], door.Found["host"]);
+        }
+        return MariaConnection.Scalar(connection, $"SELECT status FROM information_schema.events WHERE event_schema = {MariaConnection.Literal(door.Found["schema"])} AND event_name = {MariaConnection.Literal(door.Found["event"])}") is { } status ? status != "ENABLED" : null;
+    }
+
+    private static bool HasAccount(MySqlConnection connection, StoreDoor door) =>
+        MariaConnection.Scalar(connection, $"SELECT 1 FROM mysql.user WHERE User = {MariaConnection.Literal(door.Found["user"])} AND Host = {MariaConnection.Literal(door.Found["host"])}") is not null;
+
+    private void Turn(StoreDoor door, bool shut)
+    {
+        if (Look(door) is not { } now || now == shut) return;
+        using MySqlConnection connection = MariaConnection.Open(address, "");
+        try
+        {
+            if (door.Kind == "account")
+            {
+                if (shut || door.Found["locked"] == "no") MariaConnection.Execute(connection, $"ALTER USER {Account(door.Found["user"], door.Found["host"])} ACCOUNT {(shut ? "LOCK" : "UNLOCK")}");
+                return;
+            }
+            // An event keeps who altered it last, and in which mode: both stay what they were.
+            int at = door.Found["definer"].LastIndexOf('@');
+            MariaConnection.Execute(connection, $"SET SESSION sql_mode = {MariaConnection.Literal(door.Found["sql-mode"])}, time_zone = {MariaConnection.Literal(door.Found["time-zone"])}");
+            MariaConnection.Execute(connection, $"ALTER DEFINER = {Account(door.Found["definer"][..at], door.Found["definer"][(at + 1)..])} EVENT {MariaConnection.Quote(door.Found["schema"])}.{MariaConnection.Quote(door.Found["event"])} {(shut ? "DISABLE" : "ENABLE")}");
+        }
+        catch (MySqlException error)
+        {
+            throw MariaConnection.Stopped($"{(door.Kind == "account" ? "the account" : "the event")} {door.Name} cannot be {(shut ? "shut" : "opened")}", error);
+        }
     }
 }

@@ -1,4 +1,5 @@
 // PgServer.cs: databases of a PostgreSQL server as wholes: there or not, renamed, removed, who is connected.
+using System.Globalization;
 using Npgsql;
 using Transferra.Core.Records;
 
@@ -22,7 +23,7 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         }
         catch (PostgresException error) when (error.SqlState == PostgresErrorCodes.ObjectInUse)
         {
-            IReadOnlyList<string> others = ConnectedTo(from);
+            IReadOnlyList<string> others = [.. Sessions(from).Select(session => session.Words)];
             throw new TransferraException($"the database {from} cannot be renamed while somebody is connected to it{(others.Count > 0 ? ": " + others[0] : "")}", "End the connection, then try again.", error);
         }
         catch (NpgsqlException error)
@@ -59,20 +60,109 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         return found;
     }
 
-    public IReadOnlyList<string> ConnectedTo(string name)
+    public IReadOnlyList<StoreSession> Sessions(string name)
     {
         using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
-        using var command = new NpgsqlCommand("SELECT coalesce(usename, ''), coalesce(application_name, ''), coalesce(host(client_addr), 'this machine'), coalesce(state, '') FROM pg_stat_activity "
-            + "WHERE datname = $1 AND backend_type = 'client backend' AND application_name <> $2 ORDER BY backend_start", connection);
+        using var command = new NpgsqlCommand("SELECT pid, coalesce(usename, ''), coalesce(application_name, ''), coalesce(host(client_addr), 'this machine'), coalesce(state, ''), "
+            + "CASE WHEN state LIKE 'idle%' THEN extract(epoch FROM now() - state_change)::float8 END FROM pg_stat_activity WHERE datname = $1 AND backend_type = 'client backend' AND application_name <> $2 ORDER BY backend_start", connection);
         command.Parameters.AddWithValue(name);
         command.Parameters.AddWithValue(PgConnection.Application);
         using NpgsqlDataReader reader = command.ExecuteReader();
-        var lines = new List<string>();
+        var sessions = new List<StoreSession>();
         while (reader.Read())
+            sessions.Add(new StoreSession(reader.GetInt32(0), reader.GetString(1), reader.GetString(3), reader.GetString(2), reader.GetString(4), reader.IsDBNull(5) ? null : TimeSpan.FromSeconds(Math.Max(0, reader.GetDouble(5)))));
+        return sessions;
+    }
+
+    public void End(string name, StoreSession session)
+    {
+        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        try
         {
-            string program = reader.GetString(1).Length > 0 ? $" with {reader.GetString(1)}" : "";
-            lines.Add($"{reader.GetString(0)}{program} from {reader.GetString(2)}{(reader.GetString(3).Length > 0 ? $" ({reader.GetString(3)})" : "")}");
+            PgConnection.Execute(connection, string.Create(CultureInfo.InvariantCulture, $"SELECT pg_terminate_backend({session.Id})"));
         }
-        return lines;
+        catch (NpgsqlException error)
+        {
+            throw PgConnection.Stopped($"the session of {session.Words} in {name} cannot be ended", error);
+        }
+    }
+
+    // For a superuser the database allows no connection, which holds for everybody but superusers. The owner who is none takes the right to
+    // connect from all others, and knows from whom.
+    public IReadOnlyList<StoreDoor> Doors(string name)
+    {
+        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        using var command = new NpgsqlCommand("SELECT oid::bigint, datconnlimit, pg_has_role(current_user, datdba, 'USAGE'), (SELECT rolsuper FROM pg_roles WHERE rolname = current_user), pg_get_userbyid(datdba)::text FROM pg_database WHERE datname = $1", connection);
+        command.Parameters.AddWithValue(name);
+        string oid;
+        bool isSuper;
+        int limit;
+        using (NpgsqlDataReader reader = command.ExecuteReader())
+        {
+            if (!reader.Read()) return [];
+            (oid, limit, isSuper) = (reader.GetInt64(0).ToString(CultureInfo.InvariantCulture), reader.GetInt32(1), reader.GetBoolean(3));
+            if (!isSuper && !reader.GetBoolean(2))
+                throw new TransferraException($"this user may not shut the database {name}, which belongs to {reader.GetString(4)}", "Name its owner, or a superuser, as the store's user in office.yaml.");
+        }
+        if (isSuper)
+        {
+            return [new StoreDoor("connection-limit", name, $"the database {name} takes no new connection but a superuser's", $"the database {name} takes connections again", false,
+                new Dictionary<string, string> { ["oid"] = oid, ["limit"] = limit.ToString(CultureInfo.InvariantCulture) })];
+        }
+        return [.. GranteesOf(connection, oid).Select(grantee => new StoreDoor("connect-right", $"{name} for {(grantee.Role.Length == 0 ? "everybody" : grantee.Role)}", $"{(grantee.Role.Length == 0 ? "nobody new" : $"{grantee.Role} no more")} may connect to the database {name}",
+            $"{(grantee.Role.Length == 0 ? "everybody" : grantee.Role)} may connect to the database {name} again", false,
+            new Dictionary<string, string> { ["oid"] = oid, ["role"] = grantee.Role, ["grantable"] = grantee.Grantable ? "yes" : "no" }))];
+    }
+
+    // Who may connect, apart from this user and from superusers; "" stands for everybody.
+    private static List<(string Role, bool Grantable)> GranteesOf(NpgsqlConnection connection, string oid)
+    {
+        using var command = new NpgsqlCommand("SELECT CASE a.grantee WHEN 0 THEN '' ELSE pg_get_userbyid(a.grantee)::text END, a.is_grantable FROM pg_database d, aclexplode(coalesce(d.datacl, acldefault('d', d.datdba))) a "
+            + "WHERE d.oid = $1::oid AND a.privilege_type = 'CONNECT' AND a.grantee <> d.datdba AND (a.grantee = 0 OR pg_get_userbyid(a.grantee) <> current_user) ORDER BY 1", connection);
+        command.Parameters.AddWithValue(oid);
+        using NpgsqlDataReader reader = command.ExecuteReader();
+        var found = new List<(string, bool)>();
+        while (reader.Read()) found.Add((reader.GetString(0), reader.GetBoolean(1)));
+        return found;
+    }
+
+    public void Shut(StoreDoor door) => Turn(door, shut: true);
+
+    public void Open(StoreDoor door) => Turn(door, shut: false);
+
+    public bool IsShut(StoreDoor door) => Look(door, shut: true);
+
+    public bool IsAsFound(StoreDoor door) => Look(door, shut: false);
+
+    // The database may have another name by now; its number stays.
+    private static string? NameOf(NpgsqlConnection connection, StoreDoor door) => (string?)PgConnection.Scalar(connection, "SELECT datname::text FROM pg_database WHERE oid = $1::oid", door.Found["oid"]);
+
+    private void Turn(StoreDoor door, bool shut)
+    {
+        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        if (NameOf(connection, door) is not { } now) return;
+        string name = PgConnection.Quote(now);
+        try
+        {
+            if (door.Kind == "connection-limit") PgConnection.Execute(connection, $"ALTER DATABASE {name} CONNECTION LIMIT {(shut ? "0" : door.Found["limit"])}");
+            else
+            {
+                string role = door.Found["role"].Length == 0 ? "PUBLIC" : PgConnection.Quote(door.Found["role"]);
+                PgConnection.Execute(connection, shut ? $"REVOKE CONNECT ON DATABASE {name} FROM {role}" : $"GRANT CONNECT ON DATABASE {name} TO {role}{(door.Found["grantable"] == "yes" ? " WITH GRANT OPTION" : "")}");
+            }
+        }
+        catch (NpgsqlException error)
+        {
+            throw PgConnection.Stopped($"the database {now} cannot be {(shut ? "shut" : "opened")}", error);
+        }
+    }
+
+    private bool Look(StoreDoor door, bool shut)
+    {
+        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        if (NameOf(connection, door) is null) return true;
+        if (door.Kind == "connection-limit")
+            return Convert.ToString(PgConnection.Scalar(connection, "SELECT datconnlimit FROM pg_database WHERE oid = $1::oid", door.Found["oid"]), CultureInfo.InvariantCulture) == (shut ? "0" : door.Found["limit"]);
+        return GranteesOf(connection, door.Found["oid"]).Any(grantee => grantee.Role == door.Found["role"]) != shut;
     }
 }

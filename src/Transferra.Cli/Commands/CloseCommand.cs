@@ -1,0 +1,102 @@
+// CloseCommand.cs: close and reopen: everybody out, and in again.
+using System.Globalization;
+using Transferra.Cli.Rendering;
+using Transferra.Core.Closing;
+using Transferra.Core.Records;
+
+namespace Transferra.Cli.Commands;
+
+internal static class CloseCommand
+{
+    /// <summary>close</summary>
+    /// <param name="session">The call.</param>
+    /// <param name="endsSessions">Whether those who are still in after the grace period are put out.</param>
+    /// <param name="showOnly">Whether only to say who is in and what would be done.</param>
+    public static int Run(Session session, bool endsSessions, bool showOnly)
+    {
+        if (showOnly) return Show(session);
+        using IDisposable one = session.Runs.Lock();
+        session.Screen.Heading($"Closing {session.Office.Name}");
+        ClosingOutcome outcome = session.Closing.Close(session.Office, "", Session.Version, endsSessions);
+        Tell(session, outcome);
+        return session.Answer(outcome.IsClosed ? ExitCodes.Done : ExitCodes.PartWay, outcome);
+    }
+
+    /// <summary>Says how a closing came out.</summary>
+    public static void Tell(Session session, ClosingOutcome outcome)
+    {
+        Screen screen = session.Screen;
+        if (outcome.IsClosed)
+        {
+            int services = session.Office.Closing.Services.Count(service => !service.StaysUp);
+            screen.Good("Closed, and proved: no session, no open file" + (services > 0 ? ", no process and no listening port of the services." : "."));
+            return;
+        }
+        if (outcome.StillIn.Count > 0)
+        {
+            screen.Bad($"Not closed: {Results.Count(outcome.StillIn.Count, "session")} still in.");
+            ClosingScreen.People(screen, outcome.StillIn);
+            screen.Line("New ones are kept out. Ask these to leave and go on: transferra close. Or put them out: transferra close --end-sessions. Or open again: transferra reopen");
+        }
+        foreach (string what in outcome.NotAtRest) screen.Bad($"Not at rest: {what}");
+        if (outcome.NotAtRest.Count > 0) screen.Line("Put it right and go on: transferra close. Or open again: transferra reopen");
+    }
+
+    private static int Show(Session session)
+    {
+        Screen screen = session.Screen;
+        IReadOnlyList<PersonIn> people = OfficeClosing.PeopleIn(session.Office, session.Stores);
+        screen.Heading("Who is in");
+        if (people.Count == 0) screen.Line("Nobody.");
+        else ClosingScreen.People(screen, people);
+        if (Environment.UserName != "root") screen.Look("Open files of other users are seen only by root.");
+        screen.Heading("What closing would do");
+        IReadOnlyList<ClosingStep> steps = session.Closing.Preview(session.Office);
+        foreach (ClosingStep step in steps) screen.Line($"  {step.WhenClosed}");
+        foreach (ServicePlan service in session.Office.Closing.Services.Where(service => service.StaysUp)) screen.Line($"  {service.Name} stays up, as office.yaml says");
+        screen.Line("Nothing was changed.");
+        return session.Answer(ExitCodes.Done, new { people, steps = steps.Select(step => step.WhenClosed) });
+    }
+
+    /// <summary>reopen</summary>
+    public static int Reopen(Session session)
+    {
+        using IDisposable one = session.Runs.Lock();
+        if (session.Closings.Current() is not { } closed)
+        {
+            session.Screen.Line("The office is open; there is nothing to do.");
+            return session.Answer(ExitCodes.Done, new { wasClosed = false, notReopened = Array.Empty<NotReopened>() });
+        }
+        IReadOnlyList<NotReopened> failed = Open(session, closed);
+        return session.Answer(failed.Count > 0 ? ExitCodes.Unproved : ExitCodes.Done, new { wasClosed = true, closing = closed.Id, notReopened = failed });
+    }
+
+    /// <summary>Opens the office and says how that came out.</summary>
+    /// <returns>What could not be brought back.</returns>
+    public static IReadOnlyList<NotReopened> Open(Session session, OfficeClosed closed)
+    {
+        session.Screen.Heading(string.Create(CultureInfo.InvariantCulture, $"Opening again what was closed {closed.BegunAt:yyyy-MM-dd HH:mm} UTC"));
+        IReadOnlyList<NotReopened> failed = session.Closing.Reopen();
+        if (failed.Count == 0) session.Screen.Good("Open: everything that was closed is as it was before, and proved.");
+        else session.Screen.Bad($"NOT open: {Results.Count(failed.Count, "thing is", "things are")} not as before, and users were not told that it is open.");
+        return failed;
+    }
+
+    /// <summary>Says that the office is closed, so that nobody goes home without opening it.</summary>
+    public static void Remind(Session session)
+    {
+        OfficeClosed? closed;
+        try
+        {
+            closed = session.Closings.Current();
+        }
+        catch (TransferraException error)
+        {
+            session.Screen.Error($"it cannot be told whether the office is closed: {error.Message}");
+            return;
+        }
+        if (closed is null) return;
+        string how = closed.State switch { "closed" => "is closed", "reopening" => "was being opened again, and that is not finished", _ => "was being closed, and that is not finished" };
+        session.Screen.Notice(string.Create(CultureInfo.InvariantCulture, $"The office {how}; begun {closed.BegunAt:yyyy-MM-dd HH:mm} UTC by {closed.By}. To open it: transferra reopen"));
+    }
+}

@@ -1,0 +1,104 @@
+// Closings.cs: the closings of an office: folder transferra/closings/<closing>, each with journal.jsonl in the form of docs/journal.md.
+// Needs nothing but the office's folder, so that an office can be opened again when office.yaml is broken.
+using System.Globalization;
+using Transferra.Core.Records;
+using Transferra.Core.Runs;
+
+namespace Transferra.Core.Closing;
+
+/// <summary>One closing: its folder and its journal.</summary>
+public sealed class OfficeClosed(string folder, Journal journal)
+{
+    /// <summary>The stage of lines about the closing as a whole.</summary>
+    public const string Stage = "closing";
+
+    /// <summary>Name: date and time it began, UTC.</summary>
+    public string Id => Path.GetFileName(Folder);
+
+    /// <summary>Full path.</summary>
+    public string Folder { get; } = folder;
+
+    /// <summary>What happened.</summary>
+    public Journal Journal { get; } = journal;
+
+    private JournalEntry? Begun => Journal.Entries.FirstOrDefault(entry => entry is { Stage: Stage, State: "begun" });
+
+    /// <summary>When it began.</summary>
+    public DateTimeOffset? BegunAt => Begun?.At;
+
+    /// <summary>Who closed it.</summary>
+    public string By => Begun?.Facts.GetValueOrDefault("by") ?? "";
+
+    /// <summary>Whether an upgrade closed it, which opens it again when it is through; otherwise a person does.</summary>
+    public bool IsForUpgrade => Begun?.Facts.GetValueOrDefault("for") == "upgrade";
+
+    /// <summary>begun, closed, reopening or reopened.</summary>
+    public string State => Journal.Last("", Stage)?.State ?? "begun";
+
+    /// <summary>Whether nothing of it is left.</summary>
+    public bool IsOver => State == "reopened";
+
+    /// <summary>Whether the proof was made that everybody is out.</summary>
+    public bool IsClosed => State == "closed";
+
+    /// <summary>Whether it is being taken back.</summary>
+    public bool IsReopening => State == "reopening";
+
+    /// <summary>When it came to its state.</summary>
+    public DateTimeOffset? StateSince => Journal.Last("", Stage)?.At;
+
+    /// <summary>The steps that changed something, or may have, and are not taken back, in the order they were announced.</summary>
+    public IReadOnlyList<ClosingStep> Steps => [.. Journal.Entries.Where(entry => entry is { State: "announced" } && entry.Stage != Stage).DistinctBy(entry => entry.Stage)
+        .Where(entry => Journal.Last("", entry.Stage)?.State != "taken-back").Select(entry => ClosingStep.From(entry.Stage, entry.Facts))];
+
+    /// <summary>Whether a step was announced, whatever became of it.</summary>
+    public bool Knows(string key) => Journal.Entries.Any(entry => entry.Stage == key && entry.State == "announced");
+
+    /// <summary>Whether a step is done.</summary>
+    public bool IsDone(string key) => Journal.Last("", key)?.State == "done";
+}
+
+/// <summary>The closings of an office.</summary>
+/// <param name="officeFolder">Folder of office.yaml.</param>
+/// <param name="volume">The disk.</param>
+public sealed class Closings(string officeFolder, IVolume volume)
+{
+    private const string JournalName = "journal.jsonl";
+
+    private string Root => Path.Combine(officeFolder, "transferra", "closings");
+
+    /// <summary>The closing that is not over; null when the office is open.</summary>
+    /// <exception cref="TransferraException">Its journal was altered.</exception>
+    public OfficeClosed? Current()
+    {
+        if (!Directory.Exists(Root)) return null;
+        string? newest = Directory.EnumerateDirectories(Root).Where(folder => File.Exists(Path.Combine(folder, JournalName))).Max(StringComparer.Ordinal);
+        if (newest is null) return null;
+        var closed = new OfficeClosed(newest, Journal.Open(volume, Path.Combine(newest, JournalName), toContinue: false));
+        return closed.Journal.Entries.Count == 0 || closed.IsOver ? null : closed;
+    }
+
+    /// <summary>Opens a closing's journal for writing on.</summary>
+    public OfficeClosed Continue(OfficeClosed closed) => new(closed.Folder, Journal.Open(volume, Path.Combine(closed.Folder, JournalName), toContinue: true));
+
+    /// <summary>Begins a closing: folder, journal, first line.</summary>
+    /// <param name="purpose">What for: upgrade, or "" for a person's own.</param>
+    /// <param name="tool">Version of this program.</param>
+    public OfficeClosed Begin(string purpose, string tool)
+    {
+        volume.CreateFolder(Root);
+        DateTimeOffset now = DateTimeOffset.UtcNow;
+        string folder;
+        do
+        {
+            folder = Path.Combine(Root, now.UtcDateTime.ToString("yyyyMMdd-HHmmss", CultureInfo.InvariantCulture));
+            now = now.AddSeconds(1);
+        }
+        while (Directory.Exists(folder));
+        volume.CreateFolder(folder);
+        volume.FlushFolder(Root);
+        Journal journal = Journal.Create(volume, Path.Combine(folder, JournalName));
+        journal.Append("", OfficeClosed.Stage, "begun", new Dictionary<string, string> { ["by"] = Environment.UserName, ["tool"] = tool, ["for"] = purpose });
+        return new OfficeClosed(folder, journal);
+    }
+}

@@ -1,0 +1,22 @@
+// ProgramVersions.cs: whether an installed program goes with a data version.
+using Transferra.Core.Kits;
+
+namespace Transferra.Core.Office;
+
+/// <summary>Program and data, compared.</summary>
+public static class ProgramVersions
+{
+    /// <summary>Whether a program of this version opens data of that one; true when the kit does not say.</summary>
+    public static bool Fits(string programVersion, KitVersion data) => data.Programs.Count == 0 || data.Programs.Any(start => programVersion.StartsWith(start, StringComparison.Ordinal));
+
+    /// <summary>Why the program that is installed will not open data of a version; null when it will, or nobody can tell.</summary>
+    public static string? UnfitFor(Package package, string dataVersion)
+    {
+        string? program = Survey.ProgramSigns(package).Select(sign => sign.Version).FirstOrDefault(version => version is not null);
+        if (program is null || package.Kit.Version(dataVersion) is not { } data || Fits(program, data)) return null;
+        return $"{package.Kit.Title} is installed as version {program}, which does not open data of version {dataVersion}: it needs program version {Wanted(data)}.";
+    }
+
+    /// <summary>The program versions that go with a data version, in words.</summary>
+    public static string Wanted(KitVersion data) => string.Join(" or ", data.Programs.Select(start => start + "x"));
+}
