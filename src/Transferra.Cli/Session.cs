@@ -33,6 +33,9 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
 
     public RunContext Context(IRunObserver observer) => new(Office, Stores, Volume, observer, Version, Cancel) { Closing = Closing };
 
+    /// <summary>Keeps a second program from working on the same office until disposed.</summary>
+    public IDisposable Lock() => OfficeRuns.Lock(OfficeFolder, Volume);
+
     public Closings Closings => new(OfficeFolder, Volume);
 
     public ClosingTools Tools => new(Volume, Stores, new SystemCommands(OfficeFolder), Cancel);

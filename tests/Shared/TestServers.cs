@@ -56,6 +56,31 @@ internal sealed class TestServers : IDisposable
         return address;
     }
 
+    private readonly List<(StoreAddress Server, string Statement)> _afterwards = [];
+
+    private const string ClerksPassword = "opens-nothing-else-1";
+
+    /// <summary>A store as a person of the office comes to it, who may work in it and is no administrator; an account that goes when the test ends.</summary>
+    /// <param name="store">Which; a database that is there.</param>
+    /// <param name="folder">For the file with the password.</param>
+    public StoreAddress AsClerk(StoreAddress store, string folder)
+    {
+        // Firebird's names have 31 characters at most; it speaks of users in any database, here one that stays when the test's own is renamed or removed.
+        string clerk = string.Create(CultureInfo.InvariantCulture, $"clerk_{Environment.ProcessId}_{Interlocked.Increment(ref _count)}");
+        StoreAddress server = store.Engine switch { "postgresql" => store with { Path = "postgres" }, "mariadb" => store with { Path = "" }, _ => Made("firebird", "users_" + clerk) };
+        foreach (string statement in store.Engine switch
+        {
+            "postgresql" => (string[])[$"CREATE ROLE {clerk} LOGIN PASSWORD '{ClerksPassword}'"],
+            "mariadb" => [$"CREATE USER '{clerk}'@'%' IDENTIFIED BY '{ClerksPassword}'", $"GRANT SELECT, INSERT ON `{store.Path}`.* TO '{clerk}'@'%'"],
+            _ => [$"CREATE USER {clerk} PASSWORD '{ClerksPassword}'"],
+        }) Execute(server, statement);
+        _afterwards.Add((server, store.Engine switch { "postgresql" => $"DROP ROLE {clerk}", "mariadb" => $"DROP USER '{clerk}'@'%'", _ => $"DROP USER {clerk}" }));
+        string file = Path.Combine(folder, clerk);
+        File.WriteAllText(file, ClerksPassword);
+        File.SetUnixFileMode(file, UnixFileMode.UserRead);
+        return store with { Server = store.Server! with { User = clerk, PasswordFile = file } };
+    }
+
     private static string Password(StoreAddress address) => File.ReadLines(address.Server!.PasswordFile!).First();
 
     private static string Describe(StoreAddress address) => new FbConnectionStringBuilder
@@ -107,6 +132,7 @@ internal sealed class TestServers : IDisposable
 
     public void Dispose()
     {
+        foreach ((StoreAddress server, string statement) in _afterwards) Execute(server, statement);
         foreach (StoreAddress address in _given) new StoreOpener().ServerOf(address).Remove(address.Path);
     }
 }

@@ -39,6 +39,16 @@ internal static class BuiltProgram
     /// <summary>Runs the program on an office and waits for it.</summary>
     public static Called Run(string office, params string[] arguments) => Wait(Start(PathOf("transferra.dll"), [.. arguments, "--office", office]));
 
+    /// <summary>Runs it with environment variables of its own.</summary>
+    public static Called RunWith(IReadOnlyDictionary<string, string> environment, string office, params string[] arguments) =>
+        Wait(Start(PathOf("transferra.dll"), [.. arguments, "--office", office], environment: environment));
+
+    /// <summary>Starts one of the demo's stand-ins and leaves it running.</summary>
+    public static Process StandIn(string name, string folder, string file) => Start(PathOf("transferra.dll"), ["stand-in", name, "--in", folder, "--file", file]);
+
+    /// <summary>Path of the built program, for commands of other programs.</summary>
+    public static string Assembly => PathOf("transferra.dll");
+
     /// <summary>Runs it with exactly these arguments in a folder.</summary>
     public static Called RunIn(string folder, params string[] arguments) => Wait(Start(PathOf("transferra.dll"), arguments, folder));
 
@@ -71,16 +81,18 @@ internal static class BuiltProgram
         return Wait(process);
     }
 
-    private static Process Start(string assembly, IReadOnlyList<string> arguments, string? folder = null)
+    private static Process Start(string assembly, IReadOnlyList<string> arguments, string? folder = null, IReadOnlyDictionary<string, string>? environment = null)
     {
         var start = new ProcessStartInfo("dotnet", [assembly, .. arguments]) { RedirectStandardInput = true, RedirectStandardOutput = true, RedirectStandardError = true };
         if (folder is not null) start.WorkingDirectory = folder;
+        foreach ((string name, string value) in environment ?? new Dictionary<string, string>()) start.Environment[name] = value;
         Process process = Process.Start(start)!;
         process.StandardInput.Close();
         return process;
     }
 
-    private static Called Wait(Process process)
+    /// <summary>Waits for a process and keeps what it said.</summary>
+    public static Called Wait(Process process)
     {
         using (process)
         {

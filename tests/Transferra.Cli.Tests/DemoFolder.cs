@@ -20,7 +20,27 @@ internal sealed class DemoFolder : IDisposable
     }
 
     /// <param name="small">Only one in forty records, without the planted faults, for tests that upgrade hundreds of times.</param>
-    public DemoFolder(bool small = false) => TempFolder.Copy((small ? Small : Full).Value.Path, _folder.Path);
+    public DemoFolder(bool small = false)
+    {
+        TempFolder.Copy((small ? Small : Full).Value.Path, _folder.Path);
+        // Tests run beside each other, and each office's service has a port of its own.
+        Edit("office.yaml", "47110", Port);
+        Edit("programs/ledger/ledger.ini", "47110", Port);
+    }
+
+    /// <summary>The port of this office's service.</summary>
+    public string Port { get; } = FreePort().ToString(System.Globalization.CultureInfo.InvariantCulture);
+
+    private static int FreePort()
+    {
+        using var listener = new System.Net.Sockets.TcpListener(System.Net.IPAddress.Loopback, 0);
+        listener.Start();
+        return ((System.Net.IPEndPoint)listener.LocalEndpoint).Port;
+    }
+
+    /// <summary>Permissions of every folder of the companies' data.</summary>
+    public IReadOnlyDictionary<string, UnixFileMode> Modes() => Directory.EnumerateDirectories(_folder["data"], "*", SearchOption.AllDirectories).Order(StringComparer.Ordinal)
+        .ToDictionary(folder => System.IO.Path.GetRelativePath(_folder.Path, folder), File.GetUnixFileMode);
 
     public string Path => _folder.Path;
 

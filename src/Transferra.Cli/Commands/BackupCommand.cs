@@ -12,7 +12,7 @@ internal static class BackupCommand
 
     public static int Run(Session session)
     {
-        using IDisposable one = session.Runs.Lock();
+        using IDisposable one = session.Lock();
         var observer = new ScreenObserver(session.Screen);
         RunContext context = session.Context(observer);
         (Company Company, KitVersion Version)[] companies = [.. session.Companies.Select(company => (company, Companies.VersionOf(company)))];

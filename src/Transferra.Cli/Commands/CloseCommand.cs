@@ -15,7 +15,7 @@ internal static class CloseCommand
     public static int Run(Session session, bool endsSessions, bool showOnly)
     {
         if (showOnly) return Show(session);
-        using IDisposable one = session.Runs.Lock();
+        using IDisposable one = session.Lock();
         session.Screen.Heading($"Closing {session.Office.Name}");
         ClosingOutcome outcome = session.Closing.Close(session.Office, "", Session.Version, endsSessions);
         Tell(session, outcome);
@@ -61,7 +61,7 @@ internal static class CloseCommand
     /// <summary>reopen</summary>
     public static int Reopen(Session session)
     {
-        using IDisposable one = session.Runs.Lock();
+        using IDisposable one = session.Lock();
         if (session.Closings.Current() is not { } closed)
         {
             session.Screen.Line("The office is open; there is nothing to do.");

@@ -11,7 +11,7 @@ internal static class ConvertCommand
 {
     public static int Run(Session session)
     {
-        using IDisposable one = session.Runs.Lock();
+        using IDisposable one = session.Lock();
         Companies.RefuseWhileUnfinished(session.Runs);
         RunContext context = session.Context(new ScreenObserver(session.Screen));
         IReadOnlyList<(Company Company, KitVersion From)>? ready = Companies.Gates(session, context, session.Companies, out IReadOnlyList<Gate> gates);

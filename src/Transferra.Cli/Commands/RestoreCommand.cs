@@ -66,7 +66,7 @@ internal static class RestoreCommand
 
     private static int InPlace(Session session, Company company, KitVersion version, BackupSetInfo set)
     {
-        using IDisposable one = session.Runs.Lock();
+        using IDisposable one = session.Lock();
         Companies.RefuseWhileUnfinished(session.Runs);
         IReadOnlyList<string> holders = session.Places.OpenedBy(company.StoreNow(session.Places));
         if (holders.Count > 0) throw new TransferraException($"the store of {company.Code} is open: {holders[0]}", "Close it there, then try again.");

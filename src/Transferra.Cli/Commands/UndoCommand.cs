@@ -9,7 +9,7 @@ internal static class UndoCommand
 {
     public static int Run(Session session, string? id)
     {
-        using IDisposable one = session.Runs.Lock();
+        using IDisposable one = session.Lock();
         IReadOnlyList<Run> runs = session.Runs.List();
         Run run = id is not null
             ? runs.FirstOrDefault(run => run.Id == id) ?? throw new TransferraException($"there is no run {id}", $"The runs are {string.Join(", ", runs.Select(run => run.Id))}.")

@@ -12,7 +12,7 @@ internal static class UpgradeCommand
 {
     public static int Run(Session session, bool resume, bool endsSessions = false, bool staysClosed = false)
     {
-        using IDisposable one = session.Runs.Lock();
+        using IDisposable one = session.Lock();
         RunContext context = session.Context(new ScreenObserver(session.Screen));
         Run run;
         if (resume)

@@ -19,7 +19,7 @@ public sealed record ClosingPlan(IReadOnlyList<string> Tell, TimeSpan Grace, boo
 /// <param name="Unit">Name of the unit; null when commands do it.</param>
 /// <param name="On">Program and arguments that turn it on.</param>
 /// <param name="Off">Program and arguments that turn it off.</param>
-/// <param name="Status">Program and arguments that tell, by exit codes of the LSB (docs/closing.md): 0 on; 1, 2 or 3 off; anything else not known.</param>
+/// <param name="Status">Program and arguments that tell, by exit codes of the LSB (docs/closing.md): 0 on; 3 off; anything else not known.</param>
 public sealed record SwitchPlan(string? Unit, IReadOnlyList<string> On, IReadOnlyList<string> Off, IReadOnlyList<string> Status);
 
 /// <summary>A service.</summary>

@@ -92,9 +92,9 @@ public sealed class TellStep(IReadOnlyDictionary<string, string> facts) : Closin
     /// <inheritdoc/>
     public override IReadOnlyDictionary<string, string> Facts => facts;
     /// <inheritdoc/>
-    public override string WhenClosed => $"users were told: {facts["closing"]}";
+    public override string WhenClosed => $"users are told: {facts["closing"]}";
     /// <inheritdoc/>
-    public override string WhenOpen => $"users were told: {facts["open"]}";
+    public override string WhenOpen => $"users are told: {facts["open"]}";
 
     /// <inheritdoc/>
     public override void Close(ClosingTools tools) => Say(tools, facts["closing"]);

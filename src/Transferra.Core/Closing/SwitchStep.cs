@@ -171,11 +171,12 @@ public sealed class UnitStep(IReadOnlyDictionary<string, string> facts) : Switch
         base.NotOpen(tools) ?? (Facts["was-enabled"] == "yes" && !IsEnabled(Facts["unit"], tools) ? $"{Name} would not be started by a reboot, as it was before" : null);
 }
 
-/// <summary>Something that three commands turn on and off and tell of. Exit codes of the status command: Linux Standard Base 5.0, "Init Script Actions".</summary>
+/// <summary>Something that three commands turn on and off and tell of. Exit codes of the status command: Linux Standard Base 5.0, "Init Script Actions",
+/// of which 1 and 2 are not taken for off, as shells end with these when a script is missing or wrong.</summary>
 public sealed class CommandStep(IReadOnlyDictionary<string, string> facts) : SwitchStep(facts)
 {
     internal const string KindName = "command";
-    private const int LastOfOff = 3;
+    private const int On = 0, Off = 3;
     private static readonly TimeSpan Limit = TimeSpan.FromMinutes(1);
 
     internal static CommandStep? Of(SwitchPlan plan, Dictionary<string, string> more, ClosingTools tools)
@@ -193,10 +194,10 @@ public sealed class CommandStep(IReadOnlyDictionary<string, string> facts) : Swi
         CommandResult said = tools.Commands.Run(status, Limit);
         return said.ExitCode switch
         {
-            0 => true,
-            > 0 and <= LastOfOff => false,
+            On => true,
+            Off => false,
             _ => throw new TransferraException($"{SystemCommands.Shown(status)} tells neither on nor off: it ended with {said.ExitCode.ToString(CultureInfo.InvariantCulture)}{(said.Output.Length > 0 ? $" and said {ValueText.Quote(said.FirstLine)}" : "")}",
-                "A status command ends with 0 for on, and with 1, 2 or 3 for off. Correct it in office.yaml."),
+                "A status command ends with 0 for on, and with 3 for off. Correct it in office.yaml."),
         };
     }
 

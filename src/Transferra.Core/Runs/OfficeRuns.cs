@@ -101,26 +101,29 @@ public sealed class OfficeRuns(OfficeDescription office, IVolume volume)
 
     /// <summary>Keeps a second program from working on the same office; released when disposed, or when the process ends in any way.</summary>
     /// <exception cref="TransferraException">Another one is at work, or the folder cannot be written.</exception>
-    public IDisposable Lock()
+    /// <param name="officeFolder">Folder of office.yaml.</param>
+    /// <param name="volume">The disk.</param>
+    public static IDisposable Lock(string officeFolder, IVolume volume)
     {
+        string root = Path.Combine(officeFolder, "transferra");
         try
         {
-            volume.CreateFolder(Root);
-            return new FileStream(Path.Combine(Root, "lock"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+            volume.CreateFolder(root);
+            return new FileStream(Path.Combine(root, "lock"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
         }
         catch (UnauthorizedAccessException error)
         {
-            throw CannotWrite(error);
+            throw CannotWrite(root, error);
         }
         catch (IOException error)
         {
-            if (!File.Exists(Path.Combine(Root, "lock"))) throw CannotWrite(error);
+            if (!File.Exists(Path.Combine(root, "lock"))) throw CannotWrite(root, error);
             throw new TransferraException("another transferra is at work on this office", "Wait for it to end; see who it is with: ps aux | grep transferra", error);
         }
     }
 
-    private TransferraException CannotWrite(Exception error) =>
-        new($"the folder {Root} cannot be written: {error.Message}", "Runs and their journals are kept there. Run as a user who may write in the office's folder.", error);
+    private static TransferraException CannotWrite(string root, Exception error) =>
+        new($"the folder {root} cannot be written: {error.Message}", "Runs and their journals are kept there. Run as a user who may write in the office's folder.", error);
 }
 
 /// <summary>The stages, by the names that stand in journals.</summary>

@@ -45,7 +45,8 @@ public static class Readiness
             gates.Add(new Gate(company.Code, "new setting " + setting.Name, answered, answered ? $"answered: {answer}" : $"version {company.WantedVersion} asks: {setting.Question}{choices}",
                 $"Answer it in {OfficeLoader.FileName}, under the company: answers: {{{setting.Name}: ...}}"));
         }
-        gates.Add(new Gate(company.Code, "nobody has it open", survey.OpenedBy.Count == 0, survey.OpenedBy.Count == 0 ? "no other process" : string.Join(", ", survey.OpenedBy), "Close the program there, then try again."));
+        // Whoever is in now is no obstacle: when the office is closed they are told, waited for, and named if they stay.
+        gates.Add(new Gate(company.Code, "who is in", true, survey.OpenedBy.Count == 0 ? "nobody" : $"{string.Join(", ", survey.OpenedBy)}; told and waited for when the office is closed"));
         if (survey.Facts.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting))
             gates.Add(new Gate(company.Code, "changes waiting", false, $"changes lie beside the store and not yet in it: {waiting}", "Close the old program on all workstations; it then writes them into the store."));
         foreach (string folder in company.DocumentFolders.Where(folder => !Directory.Exists(folder)))

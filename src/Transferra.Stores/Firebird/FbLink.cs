@@ -8,7 +8,10 @@ namespace Transferra.Stores.Firebird;
 
 internal static class FbLink
 {
-    private const int UsualPort = 3050, BadLogin = 335544472, CannotOpen = 335544344, NoSuchFile = 335544734, NoServer = 335544721, Shutdown = 335544528;
+    private const int UsualPort = 3050, BadLogin = 335544472, CannotOpen = 335544344, NoSuchFile = 335544734, NoServer = 335544721;
+
+    /// <summary>The engine's number for a database that is shut down.</summary>
+    public const int Shutdown = 335544528;
 
     // By these numbers we know our own connections among those of a database.
     private static readonly ConcurrentDictionary<(string Database, long Number), bool> Ours = new();

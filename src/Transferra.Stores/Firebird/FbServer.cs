@@ -134,13 +134,31 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
     public void Shut(StoreDoor door)
     {
         if (Find(door) is not { Mode: "0" } found) return;
-        Configure(found.Path, "shut", configuration => configuration.DatabaseShutdown2(FbShutdownOnlineMode.Multi, FbShutdownType.ForceShutdown, 0));
+        ShutDown(found.Path);
+    }
+
+    private void ShutDown(string path) => Configure(path, "shut", configuration => configuration.DatabaseShutdown2(FbShutdownOnlineMode.Multi, FbShutdownType.ForceShutdown, 0));
+
+    private void BringOnline(string path) => Configure(path, "opened", configuration => configuration.DatabaseOnline2(FbShutdownOnlineMode.Normal));
+
+    /// <summary>Does something for which a database that is shut down must be online for a while.</summary>
+    public void WhileOnline(string path, Action action)
+    {
+        BringOnline(path);
+        try
+        {
+            action();
+        }
+        finally
+        {
+            ShutDown(path);
+        }
     }
 
     public void Open(StoreDoor door)
     {
         if (door.Found["mode"] != "0" || Find(door) is not { } found || found.Mode == "0") return;
-        Configure(found.Path, "opened", configuration => configuration.DatabaseOnline2(FbShutdownOnlineMode.Normal));
+        BringOnline(found.Path);
     }
 
     public bool IsShut(StoreDoor door) => Find(door) is not { Mode: "0" };

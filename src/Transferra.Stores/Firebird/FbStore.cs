@@ -13,8 +13,8 @@ internal sealed class FbStore : IStore
     private const int GuidBytes = 16, NoPermission = 335544352;
 
     private readonly StoreAddress _address;
-    private readonly FbConnection _connection;
-    private readonly FbTransaction _transaction;
+    private FbConnection _connection;
+    private FbTransaction _transaction;
     private readonly Catalog<FbColumn> _catalog;
     private readonly KnownCounts _counts = new();
     private readonly KeptKeys _keys;
@@ -24,7 +24,7 @@ internal sealed class FbStore : IStore
     private FbStore(StoreAddress address, FbConnection connection, int dialect, string? textEncoding)
     {
         (_address, _connection, _dialect, _textEncoding) = (address, connection, dialect, textEncoding);
-        _transaction = connection.BeginTransaction(new FbTransactionOptions { TransactionBehavior = FbTransactionBehavior.Concurrency | FbTransactionBehavior.Read | FbTransactionBehavior.Wait });
+        _transaction = BeginSnapshot(connection);
         _keys = new KeptKeys(ReadShape);
         _catalog = new Catalog<FbColumn>(address.Shown, LoadColumns(), column => column.Name);
         IReadOnlyList<string?> told = Rows("SELECT RDB$GET_CONTEXT('SYSTEM', 'ENGINE_VERSION'), MON$ODS_MAJOR || '.' || MON$ODS_MINOR, MON$PAGE_SIZE, MON$PAGES * MON$PAGE_SIZE, MON$SQL_DIALECT, MON$FORCED_WRITES, "
@@ -42,6 +42,9 @@ internal sealed class FbStore : IStore
     }
 
     public StoreIdentity Identity { get; }
+
+    private static FbTransaction BeginSnapshot(FbConnection connection) =>
+        connection.BeginTransaction(new FbTransactionOptions { TransactionBehavior = FbTransactionBehavior.Concurrency | FbTransactionBehavior.Read | FbTransactionBehavior.Wait });
 
     public static FbStore Open(StoreAddress address, string? textEncoding)
     {
@@ -221,6 +224,16 @@ internal sealed class FbStore : IStore
         try
         {
             validation.Execute();
+        }
+        catch (FbException error) when (error.Errors.Any(entry => entry.Number == FbLink.Shutdown))
+        {
+            // In an office that is closed the database is shut down, and the server validates none such. It is online while its pages are
+            // looked at; whoever comes in meanwhile is put out again, and what they changed is noticed by the digest before any change-over.
+            _transaction.Dispose();
+            _connection.Dispose();
+            new FbServer(_address.Server!).WhileOnline(_address.Path, validation.Execute);
+            _connection = FbLink.Open(_address, _dialect);
+            _transaction = BeginSnapshot(_connection);
         }
         catch (FbException error)
         {

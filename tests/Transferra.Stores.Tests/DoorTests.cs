@@ -1,0 +1,185 @@
+using System.Data.Common;
+using Transferra.Core.Records;
+using Transferra.Tests;
+
+namespace Transferra.Stores.Tests;
+
+/// <summary>Keeping people out of databases, with real second sessions on the three servers.</summary>
+public sealed class DoorTests : IDisposable
+{
+    private readonly TestServers _servers = new();
+    private readonly TempFolder _folder = new();
+    private readonly StoreOpener _stores = new();
+    private readonly List<Action> _afterwards = [];
+
+    public void Dispose()
+    {
+        foreach (Action action in _afterwards) action();
+        _servers.Dispose();
+        _folder.Dispose();
+    }
+
+    public static TheoryData<string> Engines => [.. StoreAddress.ServerEngines];
+
+    private IReadOnlyList<StoreDoor> Shut(StoreAddress store)
+    {
+        IStoreServer server = _stores.ServerOf(store);
+        IReadOnlyList<StoreDoor> doors = server.Doors(store.Path);
+        Assert.NotEmpty(doors);
+        foreach (StoreDoor door in doors) server.Shut(door);
+        Assert.All(doors, door => Assert.True(server.IsShut(door)));
+        return doors;
+    }
+
+    private void Open(StoreAddress store, IReadOnlyList<StoreDoor> doors)
+    {
+        foreach (StoreDoor door in doors) _stores.ServerOf(store).Open(door);
+        Assert.All(doors, door => Assert.True(_stores.ServerOf(store).IsAsFound(door)));
+    }
+
+    private static bool LetsIn(StoreAddress as_)
+    {
+        try
+        {
+            using DbConnection connection = TestServers.Connect(as_);
+            return true;
+        }
+        catch (DbException) { return false; }
+    }
+
+    [Theory]
+    [MemberData(nameof(Engines))]
+    public void Nobody_new_comes_in_but_we_do_and_afterwards_all_is_as_it_was(string engine)
+    {
+        StoreAddress store = _servers.Made(engine, "door", "CREATE TABLE t (a INTEGER)"), clerk = _servers.AsClerk(store, _folder.Path);
+        IStoreServer server = _stores.ServerOf(store);
+        using (DbConnection person = TestServers.Connect(clerk))
+        {
+            StoreSession session = Assert.Single(server.Sessions(store.Path));
+            Assert.Equal(clerk.Server!.User, session.User, ignoreCase: true);
+            Assert.Matches("^(127.0.0.1|localhost)", session.Host);
+            Assert.Equal("idle", session.State);
+            IReadOnlyList<StoreDoor> doors = Shut(store);
+            Assert.False(LetsIn(clerk));
+            if (!doors[0].EndsSessions)
+            {
+                // Who is in may finish; then is put out.
+                Assert.Single(server.Sessions(store.Path));
+                server.End(store.Path, session);
+            }
+            for (int i = 0; i < 50 && server.Sessions(store.Path).Count > 0; i++) Thread.Sleep(100);
+            Assert.Empty(server.Sessions(store.Path));
+            using (IStore ours = _stores.Open(store)) Assert.Equal(0, ours.CountRows("t"));
+            Shut(store); // once more changes nothing
+            Open(store, doors);
+        }
+        Assert.True(LetsIn(clerk));
+        Open(store, Shut(store));
+    }
+
+    [Theory]
+    [MemberData(nameof(Engines))]
+    public void A_store_that_was_renamed_meanwhile_is_opened_under_its_new_name(string engine)
+    {
+        StoreAddress store = _servers.Made(engine, "moved", "CREATE TABLE t (a INTEGER)"), aside = _servers.Known(store.Beside("", "7", "old-v5")), clerk = _servers.AsClerk(store, _folder.Path);
+        if (engine == "mariadb") TestServers.Execute(store with { Path = "" }, $"GRANT SELECT ON `{aside.Path}`.* TO '{clerk.Server!.User}'@'%'");
+        IReadOnlyList<StoreDoor> doors = Shut(store);
+        _stores.ServerOf(store).Rename(store.Path, aside.Path);
+        Assert.False(LetsIn(clerk with { Path = aside.Path }));
+        Open(store, doors);
+        Assert.True(LetsIn(clerk with { Path = aside.Path }));
+        // Of a store that is gone no door is left to be shut or opened.
+        _stores.ServerOf(store).Remove(aside.Path);
+        if (engine == "mariadb") return; // its doors are accounts, which are still there
+        foreach (StoreDoor door in doors)
+        {
+            _stores.ServerOf(store).Shut(door);
+            Assert.True(_stores.ServerOf(store).IsShut(door) && _stores.ServerOf(store).IsAsFound(door));
+        }
+    }
+
+    [Fact]
+    public void Postgresql_a_limit_that_was_set_comes_back()
+    {
+        StoreAddress store = _servers.Made("postgresql", "limit");
+        foreach (string limit in (string[])["7", "0", "-1"])
+        {
+            TestServers.Execute(store, $"ALTER DATABASE \"{store.Path}\" CONNECTION LIMIT {limit}");
+            Open(store, Shut(store));
+            Assert.Equal(limit, TestServers.Ask(store with { Path = "postgres" }, $"SELECT datconnlimit FROM pg_database WHERE datname = '{store.Path}'"));
+        }
+    }
+
+    [Fact]
+    public void Postgresql_an_owner_takes_the_right_to_connect_and_gives_it_back_to_whom_had_it()
+    {
+        StoreAddress store = _servers.Made("postgresql", "owned"), owner = _servers.AsClerk(store, _folder.Path), clerk = _servers.AsClerk(store, _folder.Path);
+        StoreAddress server = store with { Path = "postgres" };
+        string rights() => TestServers.Ask(server, $"SELECT string_agg(CASE a.grantee WHEN 0 THEN 'public' ELSE a.grantee::regrole::text END || ' ' || a.privilege_type || ' ' || a.is_grantable, ', ' ORDER BY 1) FROM (SELECT (aclexplode(coalesce(datacl, acldefault('d', datdba)))).* FROM pg_database WHERE datname = '{store.Path}') a")!;
+        TestServers.Execute(server, $"ALTER DATABASE \"{store.Path}\" OWNER TO {owner.Server!.User}");
+        TestServers.Execute(owner, $"GRANT CONNECT ON DATABASE \"{store.Path}\" TO {clerk.Server!.User} WITH GRANT OPTION");
+        string before = rights();
+        IReadOnlyList<StoreDoor> doors = Shut(owner);
+        Assert.Equal(2, doors.Count);
+        Assert.False(LetsIn(clerk));
+        Assert.True(LetsIn(owner));
+        Open(owner, doors);
+        Assert.True(LetsIn(clerk));
+        Assert.Equal(before, rights());
+        // Somebody who may not shut it is told whom to ask.
+        Assert.Contains("belongs to " + owner.Server.User, Assert.Throws<TransferraException>(() => _stores.ServerOf(clerk).Doors(store.Path)).Message, StringComparison.Ordinal);
+        TestServers.Execute(server, $"ALTER DATABASE \"{store.Path}\" OWNER TO postgres");
+        TestServers.Execute(server, $"REVOKE ALL ON DATABASE \"{store.Path}\" FROM {clerk.Server.User} CASCADE");
+    }
+
+    [Fact]
+    public void Mariadb_what_was_locked_stays_locked_and_events_keep_who_made_them()
+    {
+        StoreAddress store = _servers.Made("mariadb", "events", "CREATE TABLE t (a INTEGER)"), clerk = _servers.AsClerk(store, _folder.Path), server = store with { Path = "" };
+        TestServers.Execute(server, $"ALTER USER '{clerk.Server!.User}'@'%' ACCOUNT LOCK");
+        TestServers.Execute(store, "SET SESSION sql_mode = 'ANSI_QUOTES', time_zone = '+03:00'; CREATE DEFINER = 'nobody'@'localhost' EVENT \"nightly run\" ON SCHEDULE EVERY 1 DAY DO INSERT INTO t VALUES (1)");
+        TestServers.Execute(store, "CREATE EVENT off ON SCHEDULE EVERY 1 DAY DISABLE DO INSERT INTO t VALUES (2)");
+        string events() => TestServers.Ask(store, $"SELECT group_concat(concat_ws('|', event_name, status, definer, sql_mode, time_zone) ORDER BY event_name) FROM information_schema.events WHERE event_schema = '{store.Path}'")!;
+        string before = events();
+        Assert.Contains("nightly run|ENABLED|nobody@localhost|ANSI_QUOTES|+03:00", before, StringComparison.Ordinal);
+        IReadOnlyList<StoreDoor> doors = Shut(store);
+        Assert.Equal(before.Replace("ENABLED", "DISABLED", StringComparison.Ordinal), events());
+        Open(store, doors);
+        Assert.Equal(before, events());
+        Assert.False(LetsIn(clerk));
+    }
+
+    [Fact]
+    public void Mariadb_a_right_that_comes_through_a_role_is_seen()
+    {
+        StoreAddress store = _servers.Made("mariadb", "role", "CREATE TABLE t (a INTEGER)"), other = _servers.Made("mariadb", "elsewhere"), clerk = _servers.AsClerk(other, _folder.Path), server = store with { Path = "" };
+        string account = clerk.Server!.User + "@%", role = clerk.Server.User + "_r";
+        Assert.DoesNotContain(_stores.ServerOf(store).Doors(store.Path), door => door.Name == account);
+        TestServers.Execute(server, $"CREATE ROLE {role}");
+        _afterwards.Insert(0, () => TestServers.Execute(server, $"DROP ROLE {role}"));
+        TestServers.Execute(server, $"GRANT SELECT ON `{store.Path}`.* TO {role}");
+        TestServers.Execute(server, $"GRANT {role} TO '{clerk.Server.User}'@'%'");
+        Assert.Contains(_stores.ServerOf(store).Doors(store.Path), door => door.Name == account);
+    }
+
+    [Fact]
+    public void Firebird_a_database_that_was_shut_down_stays_so()
+    {
+        StoreAddress store = _servers.Made("firebird", "down");
+        StoreDoor door = Assert.Single(Shut(store)), again = Assert.Single(_stores.ServerOf(store).Doors(store.Path));
+        Assert.Equal("1", again.Found["mode"]);
+        Open(store, [again]);
+        Assert.True(_stores.ServerOf(store).IsShut(door));
+        Open(store, [door]);
+        Assert.False(_stores.ServerOf(store).IsShut(door));
+    }
+
+    [Theory]
+    [MemberData(nameof(Engines))]
+    public void A_store_that_is_not_there_has_no_doors_and_nobody_in_it(string engine)
+    {
+        StoreAddress store = _servers.Database(engine, "missing");
+        Assert.Empty(_stores.ServerOf(store).Sessions(store.Path));
+        Assert.DoesNotContain(_stores.ServerOf(store).Doors(store.Path), door => door.Kind != "account");
+    }
+}
