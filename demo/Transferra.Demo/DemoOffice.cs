@@ -10,13 +10,17 @@ namespace Transferra.Demo;
 /// <summary>Writes the demo office.</summary>
 public static class DemoOffice
 {
+    /// <summary>Where the service's stand-in listens when nobody says otherwise.</summary>
+    public const int UsualPort = 47110;
+
     private const string ResourcePrefix = "office/";
 
     /// <summary>Writes office.yaml, the kit, the program stand-in, the companies' stores and documents.</summary>
     /// <param name="folder">An empty or new folder.</param>
     /// <param name="oneIn">Writes only one in so many records, for quick trials; planted faults may be missing then.</param>
     /// <exception cref="IOException">The folder is not empty, or cannot be written.</exception>
-    public static void Write(string folder, int oneIn = 1)
+    /// <param name="port">The port of the service's stand-in.</param>
+    public static void Write(string folder, int oneIn = 1, int port = UsualPort)
     {
         Directory.CreateDirectory(folder);
         if (Directory.EnumerateFileSystemEntries(folder).Any()) throw new IOException($"the folder {folder} is not empty");
@@ -29,8 +33,15 @@ public static class DemoOffice
             using FileStream file = File.Create(path);
             resource.CopyTo(file);
         }
-        WriteText(Path.Combine(folder, "programs/ledger/ledger.ini"), "; stand-in for the installed program\n[Program]\nName=Pellwright Ledger\nVersion=5.4\n\n[Service]\nPort=47110\n\n[Print]\nPrinter=front desk\nPaper=A4\n");
+        string office = Path.Combine(folder, "office.yaml"), usual = UsualPort.ToString(CultureInfo.InvariantCulture);
+        File.WriteAllText(office, File.ReadAllText(office).Replace(usual, port.ToString(CultureInfo.InvariantCulture), StringComparison.Ordinal));
+        WriteText(Path.Combine(folder, "programs/ledger/ledger.ini"), $"; stand-in for the installed program\n[Program]\nName=Pellwright Ledger\nVersion=5.4\n\n[Service]\nPort={port.ToString(CultureInfo.InvariantCulture)}\n\n[Print]\nPrinter=front desk\nPaper=A4\n");
+        WriteText(Path.Combine(folder, "programs/ledger/about.json"), "{\"program\": {\"name\": \"Pellwright Ledger\", \"version\": \"5.4\"}}\n");
+        WriteText(Path.Combine(folder, "programs/ledger/bridge.properties"), "# stand-in for a component of another vendor\nbridge.version = 2.1\n");
+        WriteText(Path.Combine(folder, "stations/front-desk/ledger.ini"), "; stand-in for the program on a workstation\n[Program]\nName=Pellwright Ledger\nVersion=5.4\n");
         WriteText(Path.Combine(folder, "programs/ledger/stand-in.conf"), StandInPlace());
+        WriteText(Path.Combine(folder, "keys/ledger-licence"), "PWL6-QH7A-0042-HIRE-20351231\n");
+        File.SetUnixFileMode(Path.Combine(folder, "keys/ledger-licence"), UnixFileMode.UserRead | UnixFileMode.UserWrite);
         new LedgerData(seed: 6001, customers: 400 / oneIn, suppliers: 60 / oneIn, invoices: 3000 / oneIn, vouchers: 24_000 / oneIn).Write(Path.Combine(folder, "data/QIH/ledger.db"), "Quaverholt Hire", Faults.CopiesOnly);
         new LedgerData(seed: 6002, customers: 120 / oneIn, suppliers: 25 / oneIn, invoices: 700 / oneIn, vouchers: 6_000 / oneIn).Write(Path.Combine(folder, "data/QWS/ledger.db"), "Quaverholt Workshop", Faults.All);
         WriteText(Path.Combine(folder, "programs/stockroom/stockroom.ini"), "; stand-in for the installed program\n[Program]\nName=Pellwright Stockroom\nVersion=3.2\n");

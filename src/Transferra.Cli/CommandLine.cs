@@ -42,7 +42,25 @@ internal static class CommandLine
         var into = new Option<string?>("--in") { Description = "New or empty folder for the demo office; a temporary one when left out", HelpName = "DIR" };
         var resume = new Option<bool>("--resume") { Description = "Go on with the run that stopped part-way" };
 
-        Add("survey", "What have we got: versions, companies, stores, sizes", [], (session, _) => SurveyCommand.Run(session));
+        var engine = new Option<string?>("--engine") { Description = $"Keep the demo's stores on a server: {string.Join(", ", StoreAddress.ServerEngines)}", HelpName = "ENGINE" };
+        var host = new Option<string?>("--host") { Description = "The server's name, or folder of its socket; localhost when left out", HelpName = "HOST" };
+        var port = new Option<int?>("--port") { Description = "The server's port; the engine's usual one when left out", HelpName = "PORT" };
+        var user = new Option<string?>("--user") { Description = "Name at the server", HelpName = "NAME" };
+        var passwordFile = new Option<string?>("--password-file") { Description = "File with the password, which only you may read", HelpName = "FILE" };
+        var databases = new Option<string?>("--databases") { Description = "Folder for databases that are files (Firebird)", HelpName = "DIR" };
+        var save = new Option<string?>("--save") { Description = "Also save the survey, to be compared with later", HelpName = "FILE" };
+        var compare = new Option<string?>("--compare") { Description = "Show what is different from a saved survey", HelpName = "FILE" };
+        var write = new Option<bool>("--write") { Description = "Add the companies that were found to office.yaml" };
+        var newOffice = new Option<string?>("--new") { Description = "Draft an office.yaml from a folder, or from a server named by its engine", HelpName = "WHERE" };
+        var kits = new Option<string?>("--kits") { Description = "With --new: folder of the kits; \"kits\" in the office's folder when left out", HelpName = "DIR" };
+        Add("survey", "What have we got: versions, companies, stores, sizes, services, settings", [html, save, compare, write, newOffice, kits, host, port, user, passwordFile, databases], (session, parsed) => parsed.GetValue(newOffice) is { } where
+            ? SurveyCommand.Draft(session, where, Path.GetFullPath(parsed.GetValue(kits) ?? Path.Combine(session.OfficeFolder, "kits")),
+                StoreAddress.ServerEngines.Contains(where) ? NamedServer.From(where, parsed.GetValue(host), parsed.GetValue(port), parsed.GetValue(user), parsed.GetValue(passwordFile), parsed.GetValue(databases)) : null)
+            : SurveyCommand.Run(session, new SurveyOptions(parsed.GetValue(html), parsed.GetValue(save), parsed.GetValue(compare), parsed.GetValue(write))));
+        var confirm = new Option<string[]>("--confirm") { Description = "Give your word on something that only people know; once for each", HelpName = "NAME", AllowMultipleArgumentsPerToken = false };
+        var ask = new Option<bool>("--ask") { Description = "Ask for each word that is needed" };
+        var by = new Option<string?>("--by") { Description = "Whose word it is; the user's when left out", HelpName = "PERSON" };
+        Add("ready", "May we go: every reason why the upgrade may not start, with what to do; how long it will take", [codes, confirm, ask, by], (session, parsed) => ReadyCommand.Run(session, parsed.GetValue(confirm) ?? [], parsed.GetValue(ask), parsed.GetValue(by)));
         var endSessions = new Option<bool>("--end-sessions") { Description = "Put out those who are still in after the grace period" };
         var stayClosed = new Option<bool>("--stay-closed") { Description = "Leave the office closed afterwards; open it with: transferra reopen" };
         var showOnly = new Option<bool>("--show") { Description = "Only show who is in and what closing would do" };
@@ -58,14 +76,8 @@ internal static class CommandLine
             (session, parsed) => UpgradeCommand.Run(session, parsed.GetValue(resume), parsed.GetValue(endSessions), parsed.GetValue(stayClosed)));
         Add("undo", "Take a run back: the office is where it was before", [run, yes], (session, parsed) => UndoCommand.Run(session, parsed.GetValue(run)));
         Add("signoff", "The report of a run, to be signed", [run, html], (session, parsed) => SignOffCommand.Run(session, parsed.GetValue(run), parsed.GetValue(html)));
-        var engine = new Option<string?>("--engine") { Description = $"Keep the demo's stores on a server: {string.Join(", ", StoreAddress.ServerEngines)}", HelpName = "ENGINE" };
-        var host = new Option<string?>("--host") { Description = "The server's name, or folder of its socket; localhost when left out", HelpName = "HOST" };
-        var port = new Option<int?>("--port") { Description = "The server's port; the engine's usual one when left out", HelpName = "PORT" };
-        var user = new Option<string?>("--user") { Description = "Name at the server", HelpName = "NAME" };
-        var passwordFile = new Option<string?>("--password-file") { Description = "File with the password, which only you may read", HelpName = "FILE" };
-        var databases = new Option<string?>("--databases") { Description = "Folder for databases that are files (Firebird)", HelpName = "DIR" };
         Add("demo", "Write a made-up office to a folder and upgrade it", [into, engine, host, port, user, passwordFile, databases], (session, parsed) => DemoCommand.Run(session, parsed.GetValue(into),
-            DemoServer.From(parsed.GetValue(engine), parsed.GetValue(host), parsed.GetValue(port), parsed.GetValue(user), parsed.GetValue(passwordFile), parsed.GetValue(databases))));
+            NamedServer.From(parsed.GetValue(engine), parsed.GetValue(host), parsed.GetValue(port), parsed.GetValue(user), parsed.GetValue(passwordFile), parsed.GetValue(databases))));
         var standIn = new Command("stand-in", "A stand-in of the demo office: service, scheduler or workstation") { Hidden = true };
         var which = new Argument<string>("which");
         var inFolder = new Option<string>("--in") { Required = true };

@@ -3,6 +3,8 @@ using System.Reflection;
 using System.Text.Json;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Closing;
+using Transferra.Core.Gates;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
@@ -35,6 +37,8 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
 
     /// <summary>Keeps a second program from working on the same office until disposed.</summary>
     public IDisposable Lock() => OfficeRuns.Lock(OfficeFolder, Volume);
+
+    public Words Words => new(OfficeFolder, Volume);
 
     public Closings Closings => new(OfficeFolder, Volume);
 

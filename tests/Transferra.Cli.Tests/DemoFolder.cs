@@ -9,12 +9,17 @@ internal sealed class DemoFolder : IDisposable
 {
     private static readonly Lazy<TempFolder> Full = new(() => Made(1)), Small = new(() => Made(40));
 
+    /// <summary>What the demo's kits want people's word on.</summary>
+    public static readonly IReadOnlyList<string> Words = ["notes-5-to-6", "users-told", "vendors-told", "laptops-in"];
+
     private readonly TempFolder _folder = new();
 
     private static TempFolder Made(int oneIn)
     {
         var folder = new TempFolder();
         DemoOffice.Write(folder.Path, oneIn);
+        // What people have to say has been said, so that each test need not say it again.
+        BuiltProgram.Run(folder.Path, ["ready", .. Words.SelectMany(word => (string[])["--confirm", word])]).Expect(0);
         AppDomain.CurrentDomain.ProcessExit += (_, _) => folder.Dispose();
         return folder;
     }
@@ -26,6 +31,15 @@ internal sealed class DemoFolder : IDisposable
         // Tests run beside each other, and each office's service has a port of its own.
         Edit("office.yaml", "47110", Port);
         Edit("programs/ledger/ledger.ini", "47110", Port);
+    }
+
+    /// <summary>The demo office with one of its companies only, for tests that close and open it many times.</summary>
+    public static DemoFolder OfOne()
+    {
+        var office = new DemoFolder(small: true);
+        string text = File.ReadAllText(office["office.yaml"]);
+        office.Edit("office.yaml", text[text.IndexOf("      - code: QWS", StringComparison.Ordinal)..text.IndexOf("closing:", StringComparison.Ordinal)], "");
+        return office;
     }
 
     /// <summary>The port of this office's service.</summary>

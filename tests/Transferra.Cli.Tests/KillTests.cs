@@ -10,7 +10,7 @@ internal static class Killed
     /// <summary>Digest of the new store after an upgrade that nobody kills: it is the same each time.</summary>
     public static string Straight()
     {
-        using var office = new DemoFolder(small: true);
+        using DemoFolder office = DemoFolder.OfOne();
         BuiltProgram.Run(office.Path, Upgrade).Expect(0);
         return NewStore(office);
     }
@@ -31,13 +31,17 @@ internal static class Killed
         int killed = 0;
         for (int n = thenUndo || soak ? 1 : 2; ; n += soak ? 1 : 2)
         {
-            using var office = new DemoFolder(small: true);
+            using DemoFolder office = DemoFolder.OfOne();
             IReadOnlyDictionary<string, string> before = office.DataSignature();
+            IReadOnlyDictionary<string, UnixFileMode> modes = office.Modes();
             Called called = BuiltProgram.RunUntil(n, office.Path, Upgrade);
             if (called.ExitCode == 0) break;
             Assert.Equal(137, called.ExitCode);
             killed++;
             Recover(office, thenUndo);
+            // Closed for the upgrade it may still be; then it can be opened.
+            BuiltProgram.Run(office.Path, "reopen").Expect(0);
+            foreach ((string folder, UnixFileMode mode) in modes.Where(entry => Directory.Exists(office[entry.Key]))) Assert.Equal(mode, File.GetUnixFileMode(office[folder]));
             // Killed before the run began there is nothing to resume, and everything is as it was.
             if (thenUndo || !Directory.Exists(office["transferra/runs"]) || NewStore(office) == before["QIH/ledger.db"]) Assert.Equal(before, office.DataSignature());
             else Assert.Equal(straight, NewStore(office));
@@ -88,13 +92,13 @@ public sealed class KilledWhileRecoveringTests
     public void Killed_again_while_it_recovers_it_still_comes_to_an_end(bool thenUndo)
     {
         string straight = Killed.Straight();
-        using var office = new DemoFolder(small: true);
+        using DemoFolder office = DemoFolder.OfOne();
         IReadOnlyDictionary<string, string> before = office.DataSignature();
         // The change-over stands near the end of an upgrade: the operations are counted from there backwards.
         int last = 1;
         for (int step = 64; step > 0; step /= 2)
         {
-            using var trial = new DemoFolder(small: true);
+            using DemoFolder trial = DemoFolder.OfOne();
             if (BuiltProgram.RunUntil(last + step, trial.Path, Killed.Upgrade).ExitCode == 137) last += step;
         }
         for (int n = last; ; n--)

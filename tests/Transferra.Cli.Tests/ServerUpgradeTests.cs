@@ -21,7 +21,7 @@ internal sealed class ServerOffice : IDisposable
         Engine = engine;
         Prefix = FormattableString.Invariant($"q{Environment.ProcessId}_{Interlocked.Increment(ref _count)}_");
         Files = new DemoFolder(small);
-        new DemoServer(engine, TestServers.Server(engine), engine == "firebird" ? TestServers.FirebirdFolder : null) { Prefix = Prefix }.Move(Files.Path, _stores);
+        new NamedServer(engine, TestServers.Server(engine), engine == "firebird" ? TestServers.FirebirdFolder : null) { Prefix = Prefix }.Move(Files.Path, _stores);
         _stored = OfficeLoader.Load(Files.Path).Companies.ToDictionary(company => company.Code, company => _servers.Known(company.NewStore));
     }
 

@@ -170,6 +170,13 @@ public sealed class DoorTests : IDisposable
         Assert.Equal("1", again.Found["mode"]);
         Open(store, [again]);
         Assert.True(_stores.ServerOf(store).IsShut(door));
+        // Its pages are validated all the same, and reading goes on after that.
+        using (IStore ours = _stores.Open(store))
+        {
+            Assert.Empty(ours.CheckPhysically());
+            Assert.Empty(ours.ReadShape());
+        }
+        Assert.True(_stores.ServerOf(store).IsShut(door));
         Open(store, [door]);
         Assert.False(_stores.ServerOf(store).IsShut(door));
     }

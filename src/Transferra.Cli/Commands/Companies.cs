@@ -1,4 +1,5 @@
 // Companies.cs: what several commands need to know of a company before they begin.
+using Transferra.Core.Gates;
 using Transferra.Core.Kits;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
@@ -33,22 +34,16 @@ internal static class Companies
     /// <returns>The companies that are to be upgraded, with their versions; null when a gate is blocked.</returns>
     public static IReadOnlyList<(Company Company, KitVersion From)>? Gates(Session session, RunContext context, IReadOnlyList<Company> companies, out IReadOnlyList<Gate> gates)
     {
-        var all = new List<Gate>();
-        var ready = new List<(Company, KitVersion)>();
-        foreach (Company company in companies)
-        {
-            IReadOnlyList<Gate> asked = Readiness.Of(context, company, out KitVersion? from);
-            all.AddRange(asked);
-            if (asked.Count == 0) session.Screen.Line($"{company.Code} is at version {company.WantedVersion} already; there is nothing to do.");
-            else if (from is not null) ready.Add((company, from));
-        }
-        gates = all;
+        ReadinessResult result = Readiness.Of(context, companies, session.Words, session.Tools.Commands);
+        foreach (string code in result.There) session.Screen.Line($"{code} is at version {companies.First(company => company.Code == code).WantedVersion} already; there is nothing to do.");
+        gates = result.Gates;
+        IReadOnlyList<Gate> all = result.Gates;
         Gate[] blocked = [.. all.Where(gate => !gate.IsPassed)];
-        if (blocked.Length == 0) return ready;
+        if (blocked.Length == 0) return [.. result.Candidates.Select(candidate => (candidate.Company, candidate.From!))];
         session.Screen.Error($"{blocked.Length} {(blocked.Length == 1 ? "thing stands" : "things stand")} in the way; nothing was done:");
         foreach (Gate gate in blocked)
         {
-            session.Screen.Error($"  {gate.Company}, {gate.Name}: {gate.What}");
+            session.Screen.Error($"  {string.Join(", ", ((string[])[gate.Company.Length > 0 ? gate.Company : gate.Package, gate.Name]).Where(part => part.Length > 0))}: {gate.What}");
             if (gate.Next.Length > 0) session.Screen.Error($"    {gate.Next}");
         }
         return null;

@@ -1,5 +1,9 @@
 // DemoCommand.cs: demo: writes the made-up office and does the whole job on it.
+using System.Diagnostics;
+using System.Net;
+using System.Net.Sockets;
 using Transferra.Cli.Rendering;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
 using Transferra.Demo;
@@ -8,7 +12,7 @@ namespace Transferra.Cli.Commands;
 
 internal static class DemoCommand
 {
-    public static int Run(Session session, string? into, DemoServer? server)
+    public static int Run(Session session, string? into, NamedServer? server)
     {
         string folder = into is not null ? Path.GetFullPath(into) : Directory.CreateTempSubdirectory("quaverholt-").FullName;
         if (Path.Exists(folder) && (File.Exists(folder) || Directory.EnumerateFileSystemEntries(folder).Any()))
@@ -16,7 +20,7 @@ internal static class DemoCommand
         Screen screen = session.Screen;
         screen.Line($"Writing the made-up office Quaverholt Instrument Hire to {folder}");
         screen.Progress.Show("writing the demo office", 0, 0);
-        DemoOffice.Write(folder);
+        DemoOffice.Write(folder, port: FreePort());
         if (server is not null)
         {
             screen.Line($"and the old ledgers to the {server.Engine} server at {server.Server.Host}");
@@ -24,14 +28,77 @@ internal static class DemoCommand
         }
         // The commands below speak words; the demo's own JSON document comes at the end.
         Session office = session with { OfficeFolder = folder, Json = false, Confirmed = ["QIH", "QWS", "QST"], Codes = [] };
-        screen.Heading("$ transferra survey");
-        SurveyCommand.Run(office);
-        screen.Heading("$ transferra upgrade --yes QIH --yes QWS --yes QST");
-        int upgraded = UpgradeCommand.Run(office, resume: false);
-        Run run = office.Runs.List()[0];
+        string program = Path.Combine(folder, "programs/ledger");
+        var commands = new SystemCommands(folder);
+        void outside(params string[] command) => Outside(screen, commands, command);
+        try
+        {
+            screen.Heading("What runs in a real office is stood in for:");
+            outside("sh", "programs/ledger/stand-in.sh", "service", "start");
+            outside("sh", "programs/ledger/stand-in.sh", "scheduler", "start");
+            screen.Heading("$ transferra survey");
+            SurveyCommand.Run(office, new SurveyOptions());
+            screen.Heading("$ transferra ready");
+            ReadyCommand.Run(office, [], asks: false, null);
+            string[] words = ["notes-5-to-6", "users-told", "vendors-told", "laptops-in"];
+            screen.Heading($"$ transferra ready {string.Join(' ', words.Select(word => $"--confirm {word}"))}");
+            int ready = ReadyCommand.Run(office, words, asks: false, "the demo");
+            if (ready != ExitCodes.Done) return session.Answer(ExitCodes.Unproved, new { ready });
+            // Somebody has the books open, is told, and leaves.
+            using Process? workstation = server is null ? StartWorkstation(program, Path.Combine(folder, "data/QIH/ledger.db")) : null;
+            screen.Heading("$ transferra upgrade --yes QIH --yes QWS --yes QST");
+            int upgraded = UpgradeCommand.Run(office, resume: false);
+            screen.Heading("The vendor's installers, which are stood in for:");
+            outside("sh", "installers/ledger-6/install.sh", "programs/ledger");
+            outside("sh", "installers/stockroom-4/install.sh", "programs/stockroom");
+            screen.Heading("$ transferra reopen");
+            int reopened = CloseCommand.Reopen(office);
+            Run run = office.Runs.List()[0];
+            screen.Heading($"$ transferra survey --compare transferra/runs/{run.Id}/survey-before.json");
+            SurveyCommand.Run(office, new SurveyOptions(Compare: Path.Combine(run.Folder, "survey-before.json")));
+            return Tell(session, office, folder, run, upgraded == ExitCodes.LookAt && reopened == ExitCodes.Done);
+        }
+        finally
+        {
+            foreach (string standIn in (string[])["service", "scheduler"]) commands.Run(["sh", "programs/ledger/stand-in.sh", standIn, "stop"], TimeSpan.FromSeconds(30));
+        }
+    }
+
+    // The usual one, unless somebody has it.
+    private static int FreePort()
+    {
+        if (!Network.ListeningPorts().Contains(DemoOffice.UsualPort)) return DemoOffice.UsualPort;
+        using var listener = new TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        return ((IPEndPoint)listener.LocalEndpoint).Port;
+    }
+
+    // What a person would type that is no command of ours.
+    private static void Outside(Screen screen, SystemCommands commands, IReadOnlyList<string> command)
+    {
+        screen.Line("$ " + SystemCommands.Shown(command));
+        CommandResult said = commands.Run(command, TimeSpan.FromSeconds(30));
+        if (said.ExitCode != 0) throw new TransferraException($"{SystemCommands.Shown(command)} ended with {said.ExitCode}: {said.FirstLine}", "The demo cannot go on without it.");
+    }
+
+    private static Process StartWorkstation(string program, string file)
+    {
+        string assembly = Path.Combine(AppContext.BaseDirectory, "transferra.dll"), host = Environment.ProcessPath!;
+        var start = new ProcessStartInfo(host) { RedirectStandardOutput = true, RedirectStandardError = true };
+        if (Path.GetFileNameWithoutExtension(host) == "dotnet") start.ArgumentList.Add(assembly);
+        foreach (string argument in (string[])["stand-in", "workstation", "--in", program, "--file", file]) start.ArgumentList.Add(argument);
+        Process process = Process.Start(start)!;
+        // It says with this file that it has the books open.
+        for (int i = 0; i < 100 && !process.HasExited && !File.Exists(Path.Combine(program, "workstation.pid")); i++) Thread.Sleep(50);
+        return process;
+    }
+
+    private static int Tell(Session session, Session office, string folder, Run run, bool asTold)
+    {
+        Screen screen = session.Screen;
         RunReport report = RunReport.Of(office.Office, run);
         string text = string.Join(", ", report.Companies.Select(company => $"{company.Code} {company.Outcome}"));
-        bool asTold = upgraded == ExitCodes.LookAt && text == "QIH through, QWS stopped, QST through";
+        asTold &= text == "QIH through, QWS stopped, QST through";
         screen.Heading(asTold ? "That is the whole job: two companies are through, the third waits for four corrections." : $"This is not how the demo should end: {text}");
         screen.Line($"The office is in {folder}. Look around in it:");
         foreach (string hint in (string[])["survey", "match QIH", "signoff", $"undo --run {run.Id} --yes QIH"])

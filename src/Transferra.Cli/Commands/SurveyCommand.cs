@@ -1,11 +1,20 @@
 // SurveyCommand.cs: survey: what have we got?
+using System.Text.Json;
 using Transferra.Cli.Rendering;
+using Transferra.Core.Kits;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
-using Transferra.Stores;
+using Transferra.Reports;
 
 namespace Transferra.Cli.Commands;
+
+/// <summary>What a survey is asked to do beside looking.</summary>
+/// <param name="Html">File for a page; null for none.</param>
+/// <param name="Save">File for the survey itself; null for none.</param>
+/// <param name="Compare">An earlier survey's file to compare with; null for none.</param>
+/// <param name="Write">Whether companies that were found are added to office.yaml.</param>
+internal sealed record SurveyOptions(string? Html = null, string? Save = null, string? Compare = null, bool Write = false);
 
 internal static class SurveyCommand
 {
@@ -19,38 +28,156 @@ internal static class SurveyCommand
     private static string ObjectsOf(CompanySurvey company) => string.Join(", ", company.Objects.Where(one => one.Kind is not ("sequence" or "numbering")).GroupBy(one => one.Kind).Select(kind =>
         kind.Count() <= 3 ? $"{kind.Key} {string.Join(", ", kind.Select(one => one.Name))}" : Results.Count(kind.Count(), kind.Key)));
 
-    public static int Run(Session session)
+    public static int Run(Session session, SurveyOptions options)
     {
         Screen screen = session.Screen;
-        IReadOnlyList<PackageSurvey> packages = Survey.Of(session.Office, new StoreOpener());
+        OfficeSurvey? earlier = options.Compare is null ? null : ReadSaved(options.Compare);
+        OfficeSurvey survey = Survey.Of(session.Office, session.Tools);
         screen.Line($"{session.Office.Name}, in {session.Office.Folder}");
-        foreach (PackageSurvey package in packages)
-        {
-            screen.Heading($"{package.Title}: program version {package.ProgramVersion ?? "not found"}");
-            screen.Table(["Code", "Company", "Data", "Wanted", ">Records", ">Store", "Engine", ">Documents", "Open in"], package.Companies.Select(company => (IReadOnlyList<string>)
-                [company.Code, company.Name, company.DataVersion ?? "unknown", company.WantedVersion, Results.Number(company.Records), Sizes.Of(company.StoreBytes), company.Engine,
-                    company.Documents == 0 ? "none" : $"{company.Documents}, {Sizes.Of(company.DocumentBytes)}", company.OpenedBy.Count == 0 ? "nobody" : string.Join(", ", company.OpenedBy)]));
-            foreach (CompanySurvey company in package.Companies)
-            {
-                screen.Line($"  {company.Code}: {company.StorePath}");
-                if (company.DeletedRecords > 0) screen.Line($"       {Results.Count(company.DeletedRecords, "record")} marked as deleted in the files, kept apart and not carried");
-                if (company.GuessedForm.Length > 0) screen.Look($"       its text seems to be written so: {company.GuessedForm}; say it in office.yaml before anything is converted");
-                if (FactsOf(company) is { Length: > 0 } facts) screen.Line($"       {facts}");
-                if (company.Facts.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting)) screen.Look($"       changes lie beside the store and not yet in it: {waiting}");
-                if (ObjectsOf(company) is { Length: > 0 } objects) screen.Line($"       beside its tables: {objects}; version {company.WantedVersion} brings its own, these are not carried");
-                if (company.Problem.Length == 0)
-                {
-                    foreach (VersionSign sign in company.Signs) screen.Line($"       version {sign.Version} by {sign.Where}: {sign.Says}");
-                    continue;
-                }
-                screen.Bad($"       {company.Problem}");
-                screen.Line($"       {company.Next}");
-            }
-            foreach (string remark in package.Remarks) screen.Look(remark);
-        }
+        foreach (PackageSurvey package in survey.Packages) Show(screen, package);
+        ShowServices(screen, survey);
+        ShowUnlisted(session, survey, options.Write);
+        IReadOnlyList<SurveyDifference> differences = earlier is null ? [] : SurveyComparison.Of(earlier, survey);
+        if (earlier is not null) ShowDifferences(screen, earlier, differences);
+        if (options.Html is { } page) WriteFile(screen, page, HtmlSurvey.Render(survey));
+        if (options.Save is { } file) WriteFile(screen, file, JsonSerializer.Serialize(survey, ResultJson.Options));
         if (session.Runs.Unfinished() is { } run)
             screen.Look($"The run {run.Id} is unfinished. Go on with it: transferra upgrade --resume. Or take it back: transferra undo");
-        bool clean = packages.All(package => package.Remarks.Count == 0 && package.Companies.All(company => company.Problem.Length == 0));
-        return session.Answer(clean ? ExitCodes.Done : ExitCodes.LookAt, packages);
+        bool clean = survey.Packages.All(package => package.Remarks.Count == 0 && package.Companies.All(company => company.Problem.Length == 0)) && (survey.Unlisted.Count == 0 || options.Write) && differences.Count == 0;
+        return session.Answer(clean ? ExitCodes.Done : ExitCodes.LookAt, earlier is null ? survey : new { survey, differences });
+    }
+
+    private static OfficeSurvey ReadSaved(string path)
+    {
+        const string next = "Name a file that survey --save wrote, or survey-before.json in a run's folder.";
+        try
+        {
+            return JsonSerializer.Deserialize<OfficeSurvey>(File.ReadAllText(path), ResultJson.Options) is { Packages: not null, Services: not null } survey ? survey : throw new JsonException();
+        }
+        catch (Exception error) when (error is JsonException or NotSupportedException)
+        {
+            throw new TransferraException($"{path} is no saved survey", next, error);
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            throw new TransferraException($"{path} cannot be read: {error.Message}", next, error);
+        }
+    }
+
+    private static void WriteFile(Screen screen, string path, string content)
+    {
+        path = Path.GetFullPath(path);
+        string staged = path + ".part";
+        File.WriteAllText(staged, content);
+        File.Move(staged, path, overwrite: true);
+        screen.Line($"Written: {path}");
+    }
+
+    private static void Show(Screen screen, PackageSurvey package)
+    {
+        screen.Heading($"{package.Title}: program version {package.ProgramVersion ?? "not told"}");
+        if (package.ProgramVersion is null || package.ProgramSigns.Count > 1)
+            foreach (VersionSign sign in package.ProgramSigns) screen.Line($"  by {sign.Where}: {sign.Says}");
+        foreach (ComponentSurvey component in package.Components) screen.Line($"  {component.Name}: {component.Version ?? "version not told: " + string.Join("; ", component.Signs.Select(sign => $"{sign.Where}: {sign.Says}"))}");
+        foreach (ComponentSurvey workstation in package.Workstations) screen.Line($"  workstation {workstation.Name}: {workstation.Version ?? "version not told: " + string.Join("; ", workstation.Signs.Select(sign => $"{sign.Where}: {sign.Says}"))}");
+        screen.Table(["Code", "Company", "Data", "Wanted", ">Records", ">Store", "Engine", ">Documents", "Open in"], package.Companies.Select(company => (IReadOnlyList<string>)
+            [company.Code, company.Name, company.DataVersion ?? "unknown", company.WantedVersion, Results.Number(company.Records), Sizes.Of(company.StoreBytes), company.Engine,
+                company.Documents == 0 ? "none" : $"{company.Documents}, {Sizes.Of(company.DocumentBytes)}", company.OpenedBy.Count == 0 ? "nobody" : string.Join(", ", company.OpenedBy)]));
+        foreach (CompanySurvey company in package.Companies) Show(screen, company);
+        foreach (SettingFound setting in package.Settings) screen.Line($"  setting {setting.Name}: {setting.Value ?? "(not set)"}");
+        foreach (CustomFile file in package.CustomFiles) screen.Look($"  not as the vendor ships it ({file.State}): {file.Path}");
+        foreach (string remark in package.Remarks) screen.Look(remark);
+    }
+
+    private static void Show(Screen screen, CompanySurvey company)
+    {
+        screen.Line($"  {company.Code}: {company.StorePath}");
+        if (company.DeletedRecords > 0) screen.Line($"       {Results.Count(company.DeletedRecords, "record")} marked as deleted in the files, kept apart and not carried");
+        if (company.GuessedForm.Length > 0) screen.Look($"       its text seems to be written so: {company.GuessedForm}; say it in office.yaml before anything is converted");
+        if (FactsOf(company) is { Length: > 0 } facts) screen.Line($"       {facts}");
+        if (company.Facts.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting)) screen.Look($"       changes lie beside the store and not yet in it: {waiting}");
+        if (ObjectsOf(company) is { Length: > 0 } objects) screen.Line($"       beside its tables: {objects}; version {company.WantedVersion} brings its own, these are not carried");
+        foreach (SettingFound setting in company.Settings) screen.Line($"       setting {setting.Name}: {setting.Value ?? "(not set)"}");
+        foreach (CustomFile file in company.CustomFiles) screen.Look($"       not as the vendor ships it ({file.State}): {file.Path}");
+        if (company.Problem.Length == 0)
+        {
+            foreach (VersionSign sign in company.Signs) screen.Line($"       version {sign.Version} by {sign.Where}: {sign.Says}");
+            return;
+        }
+        screen.Bad($"       {company.Problem}");
+        screen.Line($"       {company.Next}");
+    }
+
+    private static void ShowServices(Screen screen, OfficeSurvey survey)
+    {
+        if (survey.Services.Count == 0) return;
+        screen.Heading("Services and jobs");
+        screen.Table(["Name", "Kind", "State", "Listens on", "When closed"], survey.Services.Select(service => (IReadOnlyList<string>)
+            [service.Name, service.Kind, service.State, service.Ports.Count == 0 ? "-" : string.Join(", ", service.Ports), service.StaysUp ? "stays up" : "stopped"]));
+    }
+
+    private static void ShowUnlisted(Session session, OfficeSurvey survey, bool write)
+    {
+        if (survey.Unlisted.Count == 0)
+        {
+            if (write) session.Screen.Line("There is nothing to add: every store that was found is in office.yaml.");
+            return;
+        }
+        session.Screen.Heading("Found, but not in office.yaml");
+        session.Screen.Table(["Package", "Data version", "Where", "Code"], survey.Unlisted.Select(store => (IReadOnlyList<string>)[store.Title, store.DataVersion, store.Address.Shown, store.Code]));
+        if (!write)
+        {
+            session.Screen.Look("Nobody backs them up or upgrades them. To add them: transferra survey --write");
+            return;
+        }
+        string path = Path.Combine(session.OfficeFolder, OfficeLoader.FileName), before = File.ReadAllText(path);
+        string after = OfficeDraft.WithCompanies(before, session.OfficeFolder, session.Office, survey.Unlisted), staged = path + ".part";
+        File.WriteAllText(staged, after);
+        File.Move(staged, path, overwrite: true);
+        try
+        {
+            OfficeLoader.Load(session.OfficeFolder);
+        }
+        catch (DescriptionException)
+        {
+            File.WriteAllText(staged, before);
+            File.Move(staged, path, overwrite: true);
+            throw;
+        }
+        session.Screen.Good($"Added to {path}: {string.Join(", ", survey.Unlisted.Select(store => store.Code))}. Give them their names there, and their documents.");
+    }
+
+    private static void ShowDifferences(Screen screen, OfficeSurvey earlier, IReadOnlyList<SurveyDifference> differences)
+    {
+        screen.Heading(FormattableString.Invariant($"Compared with {earlier.At:yyyy-MM-dd HH:mm} UTC"));
+        if (differences.Count == 0) screen.Good("Nothing is different: versions, settings, components, services and files are the same.");
+        else screen.Table(["What", "Then", "Now"], differences.Select(difference => (IReadOnlyList<string>)[difference.What, difference.Before.Length > 0 ? difference.Before : "-", difference.Now.Length > 0 ? difference.Now : "-"]));
+    }
+
+    /// <summary>Drafts an office.yaml from a folder or a server.</summary>
+    /// <param name="session">The call; its folder is where office.yaml is to lie.</param>
+    /// <param name="where">A folder; for a server, the engine's name.</param>
+    /// <param name="kitsFolder">The folder that holds the kits' folders.</param>
+    /// <param name="server">The server; null for a folder.</param>
+    public static int Draft(Session session, string where, string kitsFolder, NamedServer? server)
+    {
+        string path = Path.Combine(session.OfficeFolder, OfficeLoader.FileName);
+        if (File.Exists(path)) throw new TransferraException($"there is an {OfficeLoader.FileName} in {session.OfficeFolder} already", "To add what it does not name: transferra survey --write");
+        if (!Directory.Exists(kitsFolder)) throw new TransferraException($"there is no folder {kitsFolder} with kits", "Put the kits of your packages there, each in a folder of its own, or name another folder with --kits DIR.");
+        var errors = new DescriptionErrors();
+        Kit[] kits = [.. Directory.EnumerateDirectories(kitsFolder).Where(folder => File.Exists(Path.Combine(folder, "kit.yaml"))).Order(StringComparer.Ordinal).Select(folder => KitLoader.Load(folder, folder, errors)).OfType<Kit>()];
+        errors.ThrowIfAny();
+        if (server is null && !Directory.Exists(where)) throw new TransferraException($"there is no folder {where}", $"Name the folder where the companies' data lies, or a server engine ({string.Join(", ", StoreAddress.ServerEngines)}) with --host, --user and --password-file.");
+        IReadOnlyList<StoreAddress> candidates = server is null ? StoreFinder.InFolders([Path.GetFullPath(where)], [])
+            : StoreFinder.OnServer(new StoreAddress(server.Engine, server.Folder is null ? "" : Path.Combine(server.Folder, "any.fdb"), Server: server.Server), session.Stores);
+        IReadOnlyList<UnlistedStore> found = StoreFinder.Recognised(candidates, kits, session.Stores, []);
+        if (found.Count == 0)
+            throw new TransferraException($"none of {Results.Count(candidates.Count, "store")} in {where} is one of {string.Join(", ", kits.Select(kit => kit.Title))}", "See that the folder or server is the right one, and that there is a kit for the package.");
+        session.Screen.Table(["Package", "Data version", "Where", "Code"], found.Select(store => (IReadOnlyList<string>)[store.Title, store.DataVersion, store.Address.Shown, store.Code]));
+        string text = OfficeDraft.New(Path.GetFileName(session.OfficeFolder.TrimEnd('/')), session.OfficeFolder, kits, found);
+        session.Volume.WriteNew(path, System.Text.Encoding.UTF8.GetBytes(text));
+        session.Volume.FlushFolder(session.OfficeFolder);
+        session.Screen.Good($"Drafted: {path}. Read it and correct what could only be guessed; then: transferra survey");
+        return session.Answer(ExitCodes.Done, new { office = path, found });
     }
 }

@@ -1,6 +1,8 @@
 // UpgradeCommand.cs: upgrade: all stages of all companies, or what is left of them.
+using System.Text.Json;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Closing;
+using Transferra.Core.Gates;
 using Transferra.Core.Kits;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
@@ -31,9 +33,12 @@ internal static class UpgradeCommand
             if (ready is null) return session.Answer(ExitCodes.Refused, new { gates });
             if (ready.Count == 0) return session.Answer(ExitCodes.Done, new { gates });
             if (!session.Confirm([.. ready.Select(entry => entry.Company.Code)], "Upgrade")) return session.Answer(ExitCodes.Refused, new { gates, confirmed = false });
+            OfficeSurvey before = Survey.Of(session.Office, session.Tools);
             if (!Closed(session, endsSessions, takesBack: true)) return session.Answer(ExitCodes.Refused, new { gates, closed = false });
             run = UpgradeRun.Begin(context, "upgrade", ready);
             session.Screen.Line($"Run {run.Id}, journal {run.Journal.FilePath}");
+            // To be compared with when the new program is there: what it forgot, and what is gone.
+            session.Volume.WriteNew(Path.Combine(run.Folder, "survey-before.json"), JsonSerializer.SerializeToUtf8Bytes(before, ResultJson.Options));
         }
         IReadOnlyList<CompanyOutcome> outcomes = UpgradeRun.Execute(context, run);
         RunReport report = RunReport.Of(session.Office, run);
@@ -71,7 +76,7 @@ internal static class UpgradeCommand
     {
         if (session.Closings.Current() is not { IsForUpgrade: true } closed) return true;
         string[] unfit = [.. session.Office.Packages.Where(package => package.Companies.Any(company => outcomes.Any(outcome => outcome.IsThrough && outcome.Company == company.Code)))
-            .Select(package => ProgramVersions.UnfitFor(package, package.WantedVersion)).OfType<string>()];
+            .Select(package => ProgramVersions.UnfitFor(package, package.WantedVersion, session.Tools.Commands)).OfType<string>()];
         if (!staysClosed && unfit.Length == 0) return CloseCommand.Open(session, closed).Count == 0;
         session.Screen.Heading("The office stays closed");
         foreach (string why in unfit) session.Screen.Look(why);

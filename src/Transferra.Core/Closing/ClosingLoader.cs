@@ -29,7 +29,7 @@ internal static class ClosingLoader
             if (Switch(service, "unit", "start", "stop", errors) is { } how)
             {
                 services.Add(new ServicePlan(name.Value, how, Ports(service, "ports", errors), Texts(service, "processes"), Texts(service, "connects-as"),
-                    IsYes(service.Optional("stays-up"), errors), Time(service.Optional("wait"), errors) ?? UsualWait));
+                    service.IsYes("stays-up"), Time(service.Optional("wait"), errors) ?? UsualWait));
             }
             service.Done();
         }
@@ -74,13 +74,6 @@ internal static class ClosingLoader
             else text.Report(errors, FormattableString.Invariant($"\"{text}\" is no port; a port is a whole number from 1 to {HighestPort}"));
         }
         return ports;
-    }
-
-    /// <summary>A "yes" or "no"; left out is no.</summary>
-    internal static bool IsYes(PlacedText? text, DescriptionErrors errors)
-    {
-        if (text is not null && text.Value is not ("yes" or "no" or "true" or "false")) text.Report(errors, $"\"{text}\" should be yes or no");
-        return text?.Value is "yes" or "true";
     }
 
     /// <summary>A time such as "90 s", "2 min" or "1 h"; null when it is left out.</summary>

@@ -4,6 +4,7 @@
 //        (3) no fact is a password.
 using System.Globalization;
 using System.Text.Json;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
 

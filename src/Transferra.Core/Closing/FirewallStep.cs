@@ -2,6 +2,7 @@
 // the machine itself still gets in, connections that exist go on. A table of our own can be taken away without touching anybody's rules.
 // The table does not outlive a reboot; "close" then makes it anew.
 using System.Globalization;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Closing;

@@ -2,13 +2,13 @@
 // Why the inode: between closing and reopening, an upgrade may give the folder another name; it is found again by what it is, not by where
 // it was. What came to its place meanwhile is left alone.
 using System.Globalization;
-using System.Runtime.InteropServices;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Closing;
 
 /// <summary>A folder or file that only we may enter.</summary>
-public sealed partial class FolderStep(IReadOnlyDictionary<string, string> facts) : ClosingStep
+public sealed class FolderStep(IReadOnlyDictionary<string, string> facts) : ClosingStep
 {
     internal const string KindName = "folder";
     private const UnixFileMode Rights = (UnixFileMode)0x1FF, OwnersRights = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
@@ -16,12 +16,12 @@ public sealed partial class FolderStep(IReadOnlyDictionary<string, string> facts
     /// <summary>The step for a folder or file that is there.</summary>
     public static FolderStep Of(string path)
     {
-        (long device, long inode, _) = Identity(path) ?? throw new TransferraException($"{path} is not there", "Correct office.yaml.");
+        FileIdentity identity = FileIdentity.Of(path) ?? throw new TransferraException($"{path} is not there", "Correct office.yaml.");
         return new FolderStep(new Dictionary<string, string>
         {
             ["path"] = path,
             ["mode"] = Convert.ToString((int)File.GetUnixFileMode(path), 8),
-            ["identity"] = string.Create(CultureInfo.InvariantCulture, $"{device}:{inode}"),
+            ["identity"] = Text(identity),
         });
     }
 
@@ -57,7 +57,7 @@ public sealed partial class FolderStep(IReadOnlyDictionary<string, string> facts
     }
 
     // Root needs no permission of its own, so that a folder of somebody else's can be shut for its owner, too.
-    private UnixFileMode Shut(string path) => Identity(path)?.Owner == GetEffectiveUser() ? Found & ~Rights | Found & OwnersRights : Found & ~Rights;
+    private UnixFileMode Shut(string path) => FileIdentity.Of(path)?.Owner == FileIdentity.EffectiveUser ? Found & ~Rights | Found & OwnersRights : Found & ~Rights;
 
     /// <inheritdoc/>
     public override string? NotClosed(ClosingTools tools) =>
@@ -84,20 +84,7 @@ public sealed partial class FolderStep(IReadOnlyDictionary<string, string> facts
             .Select(aside => Path.Combine(aside, Path.GetFileName(path))).FirstOrDefault(Is);
     }
 
-    private bool Is(string path) => Identity(path) is { } there && string.Create(CultureInfo.InvariantCulture, $"{there.Device}:{there.Inode}") == facts["identity"];
+    private bool Is(string path) => FileIdentity.Of(path) is { } there && Text(there) == facts["identity"];
 
-    // statx(2): what .NET does not tell of a file. Offsets are those of struct statx.
-    private static (long Device, long Inode, uint Owner)? Identity(string path)
-    {
-        const int atCurrentFolder = -100, basic = 0x7FF, size = 256, owner = 20, inode = 32, deviceMajor = 136, deviceMinor = 140;
-        byte[] buffer = new byte[size];
-        if (StatX(atCurrentFolder, path, 0, basic, buffer) != 0) return null;
-        return (((long)BitConverter.ToUInt32(buffer, deviceMajor) << 32) | BitConverter.ToUInt32(buffer, deviceMinor), BitConverter.ToInt64(buffer, inode), BitConverter.ToUInt32(buffer, owner));
-    }
-
-    [LibraryImport("libc", EntryPoint = "statx", StringMarshalling = StringMarshalling.Utf8)]
-    private static partial int StatX(int folder, string path, int flags, uint mask, byte[] buffer);
-
-    [LibraryImport("libc", EntryPoint = "geteuid")]
-    private static partial uint GetEffectiveUser();
+    private static string Text(FileIdentity identity) => string.Create(CultureInfo.InvariantCulture, $"{identity.Device}:{identity.Inode}");
 }

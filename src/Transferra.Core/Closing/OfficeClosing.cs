@@ -7,9 +7,9 @@
 // Order: users are told; doors shut for new ones and jobs off, so that nothing begins; those who are in are waited for; services stop; whoever
 // is still in is put out when that is allowed; then the proof.
 using System.Globalization;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
-using Transferra.Core.Runs;
 
 namespace Transferra.Core.Closing;
 

@@ -3,6 +3,7 @@
 // Holds: (1) what was off when the office was closed has no step, and so is never turned on; (2) a status that is neither on nor off stops
 //        the closing: nothing is guessed.
 using System.Globalization;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Closing;
@@ -54,6 +55,10 @@ public abstract class SwitchStep(IReadOnlyDictionary<string, string> facts) : Cl
 
     private static SwitchStep? Of(SwitchPlan plan, Dictionary<string, string> more, ClosingTools tools) =>
         plan.Unit is not null ? UnitStep.Of(plan.Unit, more, tools) : CommandStep.Of(plan, more, tools);
+
+    /// <summary>Whether a service or job is on now.</summary>
+    /// <exception cref="TransferraException">It cannot be told.</exception>
+    public static bool IsOn(SwitchPlan plan, ClosingTools tools) => plan.Unit is not null ? UnitStep.IsActive(plan.Unit, tools) : CommandStep.IsOn(plan.Status, tools);
 
     /// <summary>Whether it is on now.</summary>
     /// <exception cref="TransferraException">It cannot be told.</exception>
@@ -123,7 +128,7 @@ public sealed class UnitStep(IReadOnlyDictionary<string, string> facts) : Switch
         return new UnitStep(more);
     }
 
-    private static bool IsActive(string unit, ClosingTools tools)
+    internal static bool IsActive(string unit, ClosingTools tools)
     {
         CommandResult said = tools.Commands.Run(["systemctl", "is-active", unit], Limit);
         return said.Output.Trim() switch
@@ -189,7 +194,7 @@ public sealed class CommandStep(IReadOnlyDictionary<string, string> facts) : Swi
         return new CommandStep(more);
     }
 
-    private static bool IsOn(IReadOnlyList<string> status, ClosingTools tools)
+    internal static bool IsOn(IReadOnlyList<string> status, ClosingTools tools)
     {
         CommandResult said = tools.Commands.Run(status, Limit);
         return said.ExitCode switch

@@ -155,6 +155,14 @@ internal sealed class DescribedMap
         return null;
     }
 
+    /// <summary>A "yes" or "no"; left out is no.</summary>
+    public bool IsYes(string key)
+    {
+        PlacedText? text = Optional(key);
+        if (text is not null && text.Value is not ("yes" or "no" or "true" or "false")) text.Report(_errors, $"\"{text}\" should be yes or no");
+        return text?.Value is "yes" or "true";
+    }
+
     public DescribedMap? Map(string key, string what, bool required = false)
     {
         YamlNode? node = Find(key);

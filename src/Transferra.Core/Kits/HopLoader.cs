@@ -23,6 +23,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             _settings.Add(new NewSetting(setting.Text("name").Value, setting.Text("question").Value, [.. setting.Texts("choices").Select(c => c.Value)]));
             setting.Done();
         }
+        string[] notes = [.. map.Texts("release-notes").Select(note => note.Value)];
         IReadOnlyList<DescribedMap> tableMaps = map.Maps("tables", "what becomes of an old table", required: true);
         Dictionary<string, string> leftOut = map.Map("tables-left-out", "old tables with the reason")?.Pairs()
             .ToDictionary(pair => pair.Key.Value, pair => pair.Value.Value, StringComparer.OrdinalIgnoreCase) ?? [];
@@ -41,7 +42,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         }
         foreach (IGrouping<string, TargetMap> twice in tables.SelectMany(table => table.Into).GroupBy(target => target.Table.Name).Where(group => group.Count() > 1))
             map.Report("tables", $"the new table {twice.Key} is fed by several old tables; that is not possible in one hop yet");
-        return new Hop(from, to, _settings, tables, leftOut, newRecords, map.FileName);
+        return new Hop(from, to, _settings, tables, leftOut, newRecords, map.FileName) { ReleaseNotes = notes };
     }
 
     private KitVersion? Version(DescribedMap? head, string key)

@@ -13,8 +13,14 @@ namespace Transferra.Core.Kits;
 /// <param name="Hops">The conversions it knows.</param>
 /// <param name="ProgramEvidence">Where the program's version is written.</param>
 public sealed record Kit(string Id, string Title, string Folder, IReadOnlyList<KitVersion> Versions, IReadOnlyList<Hop> Hops,
-    IReadOnlyList<FileEvidence> ProgramEvidence)
+    IReadOnlyList<Evidence> ProgramEvidence)
 {
+    /// <summary>What belongs to the package beside the program.</summary>
+    public IReadOnlyList<Component> Components { get; init; } = [];
+
+    /// <summary>Settings of the program that are recorded.</summary>
+    public IReadOnlyList<RecordedSetting> Settings { get; init; } = [];
+
     /// <summary>A version by name; null when the kit does not know it.</summary>
     public KitVersion? Version(string name) => Versions.FirstOrDefault(version => version.Name == name);
 
@@ -34,12 +40,22 @@ public sealed record Kit(string Id, string Title, string Folder, IReadOnlyList<K
         for (Hop? hop = last; hop is not null; hop = cameBy[hop.From.Name]) way.Insert(0, hop);
         return way;
     }
-}
 
-/// <summary>A version written in a file of the program.</summary>
-/// <param name="File">Relative to the program's folder.</param>
-/// <param name="Pattern">Regular expression with a group "version".</param>
-public sealed record FileEvidence(string File, System.Text.RegularExpressions.Regex Pattern);
+    /// <summary>How many ways lead from one version to another, none of them through a version twice.</summary>
+    public int CountWays(string from, string to)
+    {
+        return Count(from, []);
+
+        int Count(string here, HashSet<string> seen)
+        {
+            if (here == to) return 1;
+            if (!seen.Add(here)) return 0;
+            int ways = Hops.Where(hop => hop.From.Name == here).Sum(hop => Count(hop.To.Name, seen));
+            seen.Remove(here);
+            return ways;
+        }
+    }
+}
 
 /// <summary>A sign by which a data version is told: a query, a header field or a record, and the value it then has.</summary>
 /// <param name="Sql">The engine's own SQL giving one cell; null when something else tells.</param>
@@ -72,6 +88,15 @@ public sealed record KitVersion(string Name, IReadOnlyList<string> Programs, str
     IReadOnlyDictionary<string, string> HeaderFields, IReadOnlyList<TableShape> Tables, IReadOnlyList<BookRule> Rules,
     IReadOnlyList<ControlTotal> ControlTotals)
 {
+    /// <summary>Settings that stand in its records.</summary>
+    public IReadOnlyList<RecordedSetting> Settings { get; init; } = [];
+
+    /// <summary>Full path of the list of files as the vendor ships them; null when the kit has none.</summary>
+    public string? ShippedFiles { get; init; }
+
+    /// <summary>What it needs beside its data.</summary>
+    public VersionNeeds Needs { get; init; } = VersionNeeds.None;
+
     /// <summary>A table by name, in any case; null when the version has none such.</summary>
     public TableShape? Table(string name) => Tables.FirstOrDefault(table => string.Equals(table.Name, name, StringComparison.OrdinalIgnoreCase));
 }
@@ -114,7 +139,11 @@ public sealed record NewSetting(string Name, string Question, IReadOnlyList<stri
 /// <param name="NewRecords">Records that the new version needs and the old one has not.</param>
 /// <param name="File">The hop's file, for messages.</param>
 public sealed record Hop(KitVersion From, KitVersion To, IReadOnlyList<NewSetting> Settings, IReadOnlyList<TableMap> Tables,
-    IReadOnlyDictionary<string, string> TablesLeftOut, IReadOnlyList<NewRecord> NewRecords, string File);
+    IReadOnlyDictionary<string, string> TablesLeftOut, IReadOnlyList<NewRecord> NewRecords, string File)
+{
+    /// <summary>What the vendor says that must be known before; each is to be acknowledged.</summary>
+    public IReadOnlyList<string> ReleaseNotes { get; init; } = [];
+}
 
 /// <summary>What becomes of one old table.</summary>
 /// <param name="From">The old table.</param>

@@ -1,7 +1,6 @@
 // KitLoader.cs: reads kit.yaml and versions/*.yaml; hops are read by HopLoader.cs. Format: docs/kits.md and docs/schemas.
 using System.Globalization;
 using System.Text;
-using System.Text.RegularExpressions;
 using Transferra.Core.Expressions;
 using Transferra.Core.Records;
 
@@ -21,28 +20,15 @@ public static class KitLoader
         if (map is null) return null;
         string id = map.Text("kit").Value;
         string title = map.Text("title").Value;
-        var programEvidence = new List<FileEvidence>();
-        foreach (DescribedMap evidence in map.Maps("program-version", "where the program's version is written"))
-        {
-            PlacedText file = evidence.Text("file"), pattern = evidence.Text("pattern");
-            try
-            {
-                var regex = new Regex(pattern.Value, RegexOptions.CultureInvariant | RegexOptions.Multiline, TimeSpan.FromSeconds(2));
-                if (!regex.GetGroupNames().Contains("version")) pattern.Report(errors, "the pattern needs a group (?<version>...) for the version");
-                programEvidence.Add(new FileEvidence(file.Value, regex));
-            }
-            catch (ArgumentException error)
-            {
-                pattern.Report(errors, $"this is no regular expression: {error.Message}");
-            }
-            evidence.Done();
-        }
+        List<Evidence> programEvidence = NeedsLoader.Places(map, "program-version", "version", errors);
+        List<Component> components = NeedsLoader.Components(map, errors);
+        List<RecordedSetting> settings = NeedsLoader.Settings(map, null, errors);
         var versions = new List<KitVersion>();
         foreach (PlacedText name in map.Texts("versions"))
         {
             string path = Path.Combine("versions", name.Value + ".yaml");
             DescribedMap? version = DescribedMap.Load(Path.Combine(folder, path), Path.Combine(shownAs, path), $"version {name}", errors);
-            if (version is not null) versions.Add(ReadVersion(version, name.Value));
+            if (version is not null) versions.Add(ReadVersion(version, name.Value, folder, components));
         }
         if (versions.Count == 0 && !map.Has("versions")) map.Report("\"versions\" is missing; a kit must have it");
         var hops = new List<Hop>();
@@ -53,10 +39,10 @@ public static class KitLoader
             if (hop is not null && new HopLoader(hop, versions).Read() is { } loaded) hops.Add(loaded);
         }
         map.Done();
-        return new Kit(id, title, folder, versions, hops, programEvidence);
+        return new Kit(id, title, folder, versions, hops, programEvidence) { Components = components, Settings = settings };
     }
 
-    private static KitVersion ReadVersion(DescribedMap map, string name)
+    private static KitVersion ReadVersion(DescribedMap map, string name, string kitFolder, IReadOnlyList<Component> components)
     {
         DescriptionErrors errors = map.Errors;
         PlacedText stated = map.Text("version");
@@ -70,29 +56,45 @@ public static class KitLoader
         List<DataEvidence> evidence = [.. map.Maps("told-by", "a sign of the version", required: true).Select(sign => ReadSign(sign, tables))];
         CheckRelations(map, tables);
         var version = new KitVersion(name, [.. map.Texts("programs").Select(text => text.Value)], encoding?.Value, evidence, headers, tables,
-            ReadRules(map, tables), ReadTotals(map, tables));
+            ReadRules(map, tables), ReadTotals(map, tables))
+        {
+            Settings = NeedsLoader.Settings(map, setting => ReadRecord(setting, tables), errors),
+            ShippedFiles = NeedsLoader.ListOfFiles(map.Optional("shipped-files"), kitFolder, errors),
+            Needs = NeedsLoader.Needs(map, kitFolder, components, errors),
+        };
         map.Done();
         return version;
     }
 
     private static DataEvidence ReadSign(DescribedMap sign, List<TableShape> tables)
     {
-        PlacedText? sql = sign.Optional("sql"), header = sign.Optional("header"), tableName = sign.Optional("table"), column = sign.Optional("column"), where = sign.Optional("where");
+        PlacedText? sql = sign.Optional("sql"), header = sign.Optional("header");
         string value = sign.Text("is").Value;
+        bool inRecord = sign.Has("table");
+        if (new[] { sql is not null, header is not null, inRecord }.Count(way => way) != 1) sign.Report("a sign has one of \"sql\", \"header\" and \"table\"");
+        RecordSign? record = inRecord ? ReadRecord(sign, tables) : null;
         sign.Done();
-        RecordSign? record = null;
-        if (new[] { sql, header, tableName }.Count(way => way is not null) != 1) sign.Report("a sign has one of \"sql\", \"header\" and \"table\"");
-        else if (tableName is not null && (column is null || where is null)) sign.Report("a sign in a record has \"table\", \"column\" and \"where\"");
-        else if (tableName is not null && Find(tableName, tables, sign.Errors) is { } table)
-        {
-            if (table.OrdinalOf(column!.Value) < 0) column.Report(sign.Errors, $"the table {table.Name} has no column {column}");
-            else if (Condition(where, table, sign.Errors) is { } condition)
-            {
-                string[] needed = [column.Value, .. condition.ColumnReferences.Select(reference => reference.Name)];
-                record = new RecordSign(table with { Columns = [.. table.Columns.Where(known => needed.Any(name => Same(name, known.Name)))] }, column.Value, condition, where!.Value);
-            }
-        }
         return new DataEvidence(sql?.Value, header?.Value, record, value);
+    }
+
+    // A value in a record: table, column and the condition that finds the record. Null when it is wrong, which is then reported.
+    private static RecordSign? ReadRecord(DescribedMap map, List<TableShape> tables)
+    {
+        PlacedText? tableName = map.Optional("table"), column = map.Optional("column"), where = map.Optional("where");
+        if (tableName is null || column is null || where is null)
+        {
+            map.Report("what stands in a record has \"table\", \"column\" and \"where\"");
+            return null;
+        }
+        if (Find(tableName, tables, map.Errors) is not { } table) return null;
+        if (table.OrdinalOf(column.Value) < 0)
+        {
+            column.Report(map.Errors, $"the table {table.Name} has no column {column}");
+            return null;
+        }
+        if (Condition(where, table, map.Errors) is not { } condition) return null;
+        string[] needed = [column.Value, .. condition.ColumnReferences.Select(reference => reference.Name)];
+        return new RecordSign(table with { Columns = [.. table.Columns.Where(known => needed.Any(name => Same(name, known.Name)))] }, column.Value, condition, where.Value);
     }
 
     private static TableShape? Find(PlacedText name, List<TableShape> tables, DescriptionErrors errors)

@@ -25,7 +25,24 @@ public sealed record OfficeDescription(string Name, string Folder, IReadOnlyList
 /// <param name="ProgramFolder">Full path; null when office.yaml names none.</param>
 /// <param name="WantedVersion">The data version to come to.</param>
 /// <param name="Companies">Its companies.</param>
-public sealed record Package(Kit Kit, string? ProgramFolder, string WantedVersion, IReadOnlyList<Company> Companies);
+public sealed record Package(Kit Kit, string? ProgramFolder, string WantedVersion, IReadOnlyList<Company> Companies)
+{
+    /// <summary>Where the new version's installer lies; null when office.yaml does not say.</summary>
+    public string? InstallerFolder { get; init; }
+
+    /// <summary>Where its keys are kept, by name.</summary>
+    public IReadOnlyDictionary<string, KeyPlace> Keys { get; init; } = new Dictionary<string, KeyPlace>();
+
+    /// <summary>Workstations that have the program, by name, with the folder that it is installed in there as it is seen from here.</summary>
+    public IReadOnlyDictionary<string, string> Workstations { get; init; } = new Dictionary<string, string>();
+}
+
+/// <summary>Where a key is kept, and what is written on its paper.</summary>
+/// <param name="File">File that only its owner may read, with the key in its first line; null when there is none.</param>
+/// <param name="Variable">Environment variable that holds it; null when there is none.</param>
+/// <param name="ValidUntil">Its last day; null when nothing is said.</param>
+/// <param name="MaintenanceUntil">Last day of the maintenance contract; null when nothing is said.</param>
+public sealed record KeyPlace(string? File, string? Variable, DateOnly? ValidUntil, DateOnly? MaintenanceUntil);
 
 /// <summary>One set of books.</summary>
 /// <param name="Code">Unique in the office; letters, digits, "-" and "_".</param>

@@ -59,6 +59,9 @@ public static class OfficeLoader
         bool kitReadable = kit is not null && errors.Count == before;
         if (kitReadable && kit!.Version(wanted.Value) is null && wanted.Value.Length > 0)
             wanted.Report(errors, $"the kit {kit.Id} has no version {wanted}; it has {string.Join(", ", kit.Versions.Select(version => version.Name))}");
+        string? installer = package.Optional("installer")?.Value;
+        Dictionary<string, KeyPlace> keys = ReadKeys(package, folder, errors);
+        Dictionary<string, string> workstations = package.Map("workstations", "workstations with the program's folder there")?.Pairs().ToDictionary(pair => pair.Key.Value, pair => Path.GetFullPath(Path.Combine(folder, pair.Value.Value))) ?? [];
         var companies = new List<Company>();
         foreach (DescribedMap company in package.Maps("companies", "a company", required: true))
         {
@@ -86,7 +89,33 @@ public static class OfficeLoader
             if (kit is not null && store is not null) companies.Add(new Company(code.Value, name, kit, wanted.Value, store, movesTo, documents, answers));
         }
         package.Done();
-        return kit is null ? null : new Package(kit, programFolder is null ? null : Path.GetFullPath(Path.Combine(folder, programFolder)), wanted.Value, companies);
+        return kit is null ? null : new Package(kit, Full(programFolder), wanted.Value, companies) { InstallerFolder = Full(installer), Keys = keys, Workstations = workstations };
+
+        string? Full(string? path) => path is null ? null : Path.GetFullPath(Path.Combine(folder, path));
+    }
+
+    private static Dictionary<string, KeyPlace> ReadKeys(DescribedMap package, string folder, DescriptionErrors errors)
+    {
+        Dictionary<string, KeyPlace> keys = [];
+        if (package.Map("keys", "licences and other codes, by name") is not { } map) return keys;
+        foreach (string name in map.Keys)
+        {
+            if (map.Map(name, $"the key {name}") is not { } key) continue;
+            PlacedText? file = key.Optional("file"), variable = key.Optional("variable");
+            if (file is null == variable is null) key.Report("a key is kept in one place: file or variable");
+            if (key.Optional("key") is { } itself) itself.Report(errors, "a key does not belong into this file; keep it in a file that only you may read, and name that with file");
+            keys[name] = new KeyPlace(file is null ? null : Path.GetFullPath(Path.Combine(folder, file.Value)), variable?.Value, Day(key.Optional("valid-until"), errors), Day(key.Optional("maintenance-until"), errors));
+            key.Done();
+        }
+        return keys;
+    }
+
+    private static DateOnly? Day(PlacedText? text, DescriptionErrors errors)
+    {
+        if (text is null) return null;
+        if (DateOnly.TryParseExact(text.Value, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out DateOnly day)) return day;
+        text.Report(errors, $"\"{text}\" is no day; write it as 2027-03-31");
+        return null;
     }
 
     // How delimited text is written.

@@ -1,5 +1,6 @@
 // ProgramVersions.cs: whether an installed program goes with a data version.
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Office;
 
@@ -10,9 +11,9 @@ public static class ProgramVersions
     public static bool Fits(string programVersion, KitVersion data) => data.Programs.Count == 0 || data.Programs.Any(start => programVersion.StartsWith(start, StringComparison.Ordinal));
 
     /// <summary>Why the program that is installed will not open data of a version; null when it will, or nobody can tell.</summary>
-    public static string? UnfitFor(Package package, string dataVersion)
+    public static string? UnfitFor(Package package, string dataVersion, ICommands commands)
     {
-        string? program = Survey.ProgramSigns(package).Select(sign => sign.Version).FirstOrDefault(version => version is not null);
+        string? program = Survey.ProgramSigns(package, commands).Select(sign => sign.Version).FirstOrDefault(version => version is not null);
         if (program is null || package.Kit.Version(dataVersion) is not { } data || Fits(program, data)) return null;
         return $"{package.Kit.Title} is installed as version {program}, which does not open data of version {dataVersion}: it needs program version {Wanted(data)}.";
     }

@@ -1,7 +1,8 @@
 // Survey.cs: what have we got? Reads, and says what it found where; changes nothing and never throws for one broken company.
-using System.Text.RegularExpressions;
+using Transferra.Core.Closing;
 using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
 
@@ -40,6 +41,12 @@ public sealed record CompanySurvey(string Code, string Name, string Package, str
     /// <summary>What the engine tells of the store beside: versions of its file structure, character set, settings; by name.</summary>
     public IReadOnlyDictionary<string, string> Facts { get; init; } = new Dictionary<string, string>();
 
+    /// <summary>Settings that stand in its records.</summary>
+    public IReadOnlyList<SettingFound> Settings { get; init; } = [];
+
+    /// <summary>Its documents that are not as the vendor ships them.</summary>
+    public IReadOnlyList<CustomFile> CustomFiles { get; init; } = [];
+
     /// <summary>What the store has beside tables; a conversion makes the new version's own and does not carry these.</summary>
     public IReadOnlyList<StoreObject> Objects { get; init; } = [];
 }
@@ -47,50 +54,131 @@ public sealed record CompanySurvey(string Code, string Name, string Package, str
 /// <summary>What a survey found of a package.</summary>
 /// <param name="Kit">The kit's id.</param>
 /// <param name="Title">The package's name.</param>
-/// <param name="ProgramVersion">Version of the installed program; null when it is not found.</param>
+/// <param name="ProgramVersion">Version of the installed program, when all places that tell it agree; null when they do not, or none tells.</param>
 /// <param name="ProgramSigns">The places it was looked for.</param>
 /// <param name="Companies">Its companies.</param>
-/// <param name="Remarks">Where program and data do not go together, and what that means.</param>
-public sealed record PackageSurvey(string Kit, string Title, string? ProgramVersion, IReadOnlyList<VersionSign> ProgramSigns, IReadOnlyList<CompanySurvey> Companies, IReadOnlyList<string> Remarks);
+/// <param name="Remarks">What does not go together, and what that means.</param>
+public sealed record PackageSurvey(string Kit, string Title, string? ProgramVersion, IReadOnlyList<VersionSign> ProgramSigns, IReadOnlyList<CompanySurvey> Companies, IReadOnlyList<string> Remarks)
+{
+    /// <summary>What belongs to the package beside the program.</summary>
+    public IReadOnlyList<ComponentSurvey> Components { get; init; } = [];
+
+    /// <summary>Workstations with the program's version there.</summary>
+    public IReadOnlyList<ComponentSurvey> Workstations { get; init; } = [];
+
+    /// <summary>Settings of the program.</summary>
+    public IReadOnlyList<SettingFound> Settings { get; init; } = [];
+
+    /// <summary>Files of the program that are not as the vendor ships them.</summary>
+    public IReadOnlyList<CustomFile> CustomFiles { get; init; } = [];
+}
+
+/// <summary>A component or workstation.</summary>
+/// <param name="Name">Its name.</param>
+/// <param name="Version">Its version, when all places agree; null otherwise.</param>
+/// <param name="Signs">The places that were looked at.</param>
+public sealed record ComponentSurvey(string Name, string? Version, IReadOnlyList<VersionSign> Signs);
+
+/// <summary>A service or job.</summary>
+/// <param name="Name">Its name.</param>
+/// <param name="Kind">service or job.</param>
+/// <param name="State">on, off, or why it cannot be told.</param>
+/// <param name="Ports">Ports of it that somebody listens on now.</param>
+/// <param name="StaysUp">Whether closing leaves it running.</param>
+public sealed record ServiceSurvey(string Name, string Kind, string State, IReadOnlyList<int> Ports, bool StaysUp);
+
+/// <summary>What a survey found of an office.</summary>
+/// <param name="Office">Its name.</param>
+/// <param name="At">When it was looked at, UTC.</param>
+/// <param name="Packages">Its packages.</param>
+/// <param name="Services">Its services and jobs.</param>
+/// <param name="Unlisted">Stores of its packages that office.yaml does not name.</param>
+public sealed record OfficeSurvey(string Office, DateTimeOffset At, IReadOnlyList<PackageSurvey> Packages, IReadOnlyList<ServiceSurvey> Services, IReadOnlyList<UnlistedStore> Unlisted);
 
 /// <summary>Surveys.</summary>
 public static class Survey
 {
-    /// <summary>Surveys every package.</summary>
-    public static IReadOnlyList<PackageSurvey> Of(OfficeDescription office, IStoreOpener stores) => [.. office.Packages.Select(package =>
-    {
-        IReadOnlyList<VersionSign> program = ProgramSigns(package);
-        string? programVersion = program.Select(sign => sign.Version).FirstOrDefault(version => version is not null);
-        CompanySurvey[] companies = [.. package.Companies.Select(company => Of(company, stores))];
-        return new PackageSurvey(package.Kit.Id, package.Kit.Title, programVersion, program, companies, [.. Remarks(package, programVersion, companies)]);
-    })];
+    /// <summary>Surveys an office.</summary>
+    /// <param name="office">Which.</param>
+    /// <param name="tools">Stores and commands.</param>
+    public static OfficeSurvey Of(OfficeDescription office, ClosingTools tools) => new(office.Name, DateTimeOffset.UtcNow, [.. office.Packages.Select(package => Of(package, tools))],
+        ServicesOf(office.Closing, tools), StoreFinder.Unlisted(office, tools.Stores));
 
-    private static IEnumerable<string> Remarks(Package package, string? programVersion, CompanySurvey[] companies)
+    private static PackageSurvey Of(Package package, ClosingTools tools)
     {
+        IReadOnlyList<VersionSign> program = ProgramSigns(package, tools.Commands);
+        string? programVersion = Agreed(program);
+        CompanySurvey[] companies = [.. package.Companies.Select(company => Of(company, tools.Stores))];
+        ComponentSurvey[] workstations = [.. package.Workstations.Select(workstation => Component(workstation.Key, workstation.Value, package.Kit.ProgramEvidence, tools.Commands))];
+        return new PackageSurvey(package.Kit.Id, package.Kit.Title, programVersion, program, companies, [.. Remarks(package, program, programVersion, companies, workstations)])
+        {
+            Components = ComponentsOf(package, tools.Commands),
+            Workstations = workstations,
+            Settings = SettingsRecord.OfProgram(package, tools.Commands),
+            CustomFiles = CustomFiles.OfProgram(package, package.Kit.Versions.FirstOrDefault(version => programVersion is not null && version.Programs.Count > 0 && ProgramVersions.Fits(programVersion, version))),
+        };
+    }
+
+    /// <summary>The components of a package with their versions.</summary>
+    public static IReadOnlyList<ComponentSurvey> ComponentsOf(Package package, ICommands commands) =>
+        [.. package.Kit.Components.Select(component => Component(component.Name, package.ProgramFolder, component.Places, commands))];
+
+    private static ComponentSurvey Component(string name, string? folder, IReadOnlyList<Evidence> places, ICommands commands)
+    {
+        VersionSign[] signs = [.. places.Select(place => Read(folder, place, commands))];
+        return new ComponentSurvey(name, Agreed(signs), signs);
+    }
+
+    // What one place says and no other contradicts.
+    private static string? Agreed(IReadOnlyList<VersionSign> signs) => signs.Select(sign => sign.Version).OfType<string>().Distinct().ToArray() is [var only] ? only : null;
+
+    /// <summary>What each place says that tells the version of the installed program.</summary>
+    public static IReadOnlyList<VersionSign> ProgramSigns(Package package, ICommands commands) => [.. package.Kit.ProgramEvidence.Select(evidence => Read(package.ProgramFolder, evidence, commands))];
+
+    private static VersionSign Read(string? folder, Evidence evidence, ICommands commands)
+    {
+        if (folder is null) return new VersionSign(evidence.Where, "office.yaml names no folder of the program", null);
+        Told told = evidence.Read(folder, commands);
+        return new VersionSign(evidence.File is null ? evidence.Where : Path.Combine(folder, evidence.Where), told.Text ?? told.Problem, told.Text);
+    }
+
+    private static List<ServiceSurvey> ServicesOf(ClosingPlan plan, ClosingTools tools)
+    {
+        IReadOnlySet<int> listening = Network.ListeningPorts();
+        var services = new List<ServiceSurvey>();
+        foreach (ServicePlan service in plan.Services) services.Add(new ServiceSurvey(service.Name, "service", State(() => SwitchStep.IsOn(service.Switch, tools)), [.. service.Ports.Where(listening.Contains)], service.StaysUp));
+        foreach (JobPlan job in plan.Jobs) services.Add(new ServiceSurvey(job.Name, "job", State(() => job.CronFile is { } file ? File.Exists(file) : SwitchStep.IsOn(job.Switch!, tools)), [], false));
+        return services;
+
+        static string State(Func<bool> isOn)
+        {
+            try
+            {
+                return isOn() ? "on" : "off";
+            }
+            catch (TransferraException error)
+            {
+                return error.Message;
+            }
+        }
+    }
+
+    private static IEnumerable<string> Remarks(Package package, IReadOnlyList<VersionSign> program, string? programVersion, CompanySurvey[] companies, ComponentSurvey[] workstations)
+    {
+        VersionSign[] saying = [.. program.Where(sign => sign.Version is not null)];
+        if (programVersion is null && saying.Length > 1)
+            yield return $"The places that tell the program's version disagree: {string.Join("; ", saying.Select(sign => $"{sign.Where} says {sign.Version}"))}. An installation may have stopped half-way; find out which is right before anything is upgraded.";
+        foreach (ComponentSurvey workstation in workstations)
+        {
+            if (programVersion is not null && workstation.Version is not null && workstation.Version != programVersion)
+                yield return $"The workstation {workstation.Name} has program version {workstation.Version}, and the program here is version {programVersion}: it may not be let in, or may write what the other cannot read. Update it.";
+        }
         if (programVersion is null) yield break;
         foreach (CompanySurvey company in companies)
         {
             KitVersion? data = company.DataVersion is null ? null : package.Kit.Version(company.DataVersion);
             if (data is null || ProgramVersions.Fits(programVersion, data)) continue;
             yield return $"The program is version {programVersion}, but the data of {company.Code} is version {data.Name}: the program will not open it. Install program version {ProgramVersions.Wanted(data)}, or convert the data.";
-        }
-    }
-
-    /// <summary>What each place says that tells the version of the installed program.</summary>
-    public static IReadOnlyList<VersionSign> ProgramSigns(Package package) => [.. package.Kit.ProgramEvidence.Select(evidence => ReadProgramVersion(package.ProgramFolder, evidence))];
-
-    private static VersionSign ReadProgramVersion(string? folder, FileEvidence evidence)
-    {
-        if (folder is null) return new VersionSign(evidence.File, "", null);
-        string path = Path.Combine(folder, evidence.File);
-        try
-        {
-            Match match = evidence.Pattern.Match(File.ReadAllText(path));
-            return match.Success ? new VersionSign(path, match.Value, match.Groups["version"].Value) : new VersionSign(path, "", null);
-        }
-        catch (Exception error) when (error is IOException or UnauthorizedAccessException or RegexMatchTimeoutException)
-        {
-            return new VersionSign(path, "", null);
         }
     }
 
@@ -123,7 +211,8 @@ public static class Survey
                 Facts = store.Identity.HeaderFields,
                 Objects = store.ListObjects(),
             };
-            if (survey.DataVersion is not null) return survey;
+            if (survey.DataVersion is not null && company.Kit.Version(survey.DataVersion) is { } version)
+                return survey with { Settings = SettingsRecord.OfCompany(version, store), CustomFiles = CustomFiles.OfCompany(company, version) };
             return signs.Count == 0
                 ? survey with { Problem = $"this store is of no version of {company.Kit.Title} that the kit knows", Next = "Check the path in office.yaml; it may be the store of another program." }
                 : survey with { Problem = $"the places that tell the data version disagree: {string.Join("; ", signs.Select(sign => $"{sign.Where} says {ValueText.Quote(sign.Says)}"))}", Next = "An earlier upgrade may have stopped half-way. Ask the vendor before going on." };
@@ -150,7 +239,7 @@ public static class Survey
     }
 
     // Each sign is looked at once; a query that fails says nothing, as tables of one version are not there in another.
-    private static List<VersionSign> SignsOf(Kit kit, IStore store)
+    internal static List<VersionSign> SignsOf(Kit kit, IStore store)
     {
         var signs = new List<VersionSign>();
         foreach (IGrouping<string, (KitVersion Version, DataEvidence Evidence)> place in kit.Versions
@@ -176,7 +265,8 @@ public static class Survey
         return signs;
     }
 
-    private static string? InRecord(IStore store, RecordSign sign)
+    /// <summary>What stands in a record; null when there is none such.</summary>
+    internal static string? InRecord(IStore store, RecordSign sign)
     {
         var condition = new ExpressionCompiler(new ExpressionScope(sign.Table.Name, sign.Table.Columns, [], new Dictionary<string, string>())).CompileCondition(sign.Where);
         var batch = new RecordBatch(sign.Table.Columns);

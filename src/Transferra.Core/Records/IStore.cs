@@ -143,11 +143,29 @@ public sealed record StoreSession(long Id, string User, string Host, string Prog
 /// <param name="Found">How it was found, by name: all that is needed to bring that back.</param>
 public sealed record StoreDoor(string Kind, string Name, string WhenShut, string WhenOpen, bool EndsSessions, IReadOnlyDictionary<string, string> Found);
 
+/// <summary>A setting of a server that should be otherwise for an upgrade.</summary>
+/// <param name="Name">Short name, letters, digits and "-".</param>
+/// <param name="IsUnsafe">Whether data could be lost by it; otherwise it only takes time.</param>
+/// <param name="What">How it is and what that means.</param>
+/// <param name="Next">What to do, in the engine's own words.</param>
+public sealed record ServerAdvice(string Name, bool IsUnsafe, string What, string Next);
+
 /// <summary>What can be done to stores as a whole inside a database server.</summary>
 public interface IStoreServer
 {
     /// <summary>Whether the server has a store of this name.</summary>
     bool Exists(string name);
+
+    /// <summary>The version of the engine that answers.</summary>
+    string EngineVersion();
+
+    /// <summary>Settings of the server, or of a store, that make an upgrade slow or unsafe.</summary>
+    /// <param name="name">The store; null when it is not there yet.</param>
+    IReadOnlyList<ServerAdvice> Advice(string? name);
+
+    /// <summary>The stores this user can see, by name.</summary>
+    /// <param name="like">A known one; where stores are named by their path, those beside it are meant.</param>
+    IReadOnlyList<string> Names(string like);
 
     /// <summary>Gives a store another name; fails when it is in use or the new name is taken. It is on the server's disk when this returns.</summary>
     void Rename(string from, string to);

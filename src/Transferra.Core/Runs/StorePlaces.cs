@@ -3,6 +3,7 @@
 // Holds: (1) Rename never overwrites, and is on the disk when it returns; (2) DigestOf changes when any record, table or column does.
 using System.Security.Cryptography;
 using System.Text;
+using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Records;
 

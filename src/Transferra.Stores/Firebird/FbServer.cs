@@ -18,6 +18,33 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
         return connection is not null;
     }
 
+    public string EngineVersion()
+    {
+        // LI-V3.0.11.33703: the part behind the first letter and digit of the platform's mark.
+        string said = new FbServerProperties(FbLink.Describe(At(""))).GetServerVersion();
+        int start = said.IndexOf("-V", StringComparison.Ordinal) is >= 0 and int mark ? mark + 2 : said.IndexOf("-T", StringComparison.Ordinal) + 2;
+        return said[start..].Split(' ')[0];
+    }
+
+    public IReadOnlyList<ServerAdvice> Advice(string? name)
+    {
+        if (name is null) return [];
+        using FbConnection? connection = FbLink.OpenIfThere(At(name));
+        if (connection is null) return [];
+        var found = new List<ServerAdvice>();
+        long number(string sql) => Convert.ToInt64(FbLink.Scalar(connection, null, sql), CultureInfo.InvariantCulture);
+        if (number("SELECT MON$FORCED_WRITES FROM MON$DATABASE") == 0) found.Add(new ServerAdvice("forced-writes", true, "forced writes are off: a power cut can damage the database", "Set them on: gfix -write sync DATABASE"));
+        if (number("SELECT COUNT(*) FROM RDB$TRANSACTIONS WHERE RDB$TRANSACTION_STATE = 1") is > 0 and long limbo) found.Add(new ServerAdvice("limbo-transactions", true, $"{limbo} transactions are in limbo: what they changed is neither in nor out", "Look at gfix -list, then gfix -commit or -rollback each."));
+        long gap = number("SELECT MON$NEXT_TRANSACTION - MON$OLDEST_TRANSACTION FROM MON$DATABASE");
+        const long many = 20_000;
+        if (gap > many) found.Add(new ServerAdvice("sweep", false, FormattableString.Invariant($"{gap:#,0} transactions have left record versions behind, which every reading goes through"), "gfix -sweep DATABASE, before the night"));
+        if (number("SELECT MON$PAGE_BUFFERS FROM MON$DATABASE") < 256) found.Add(new ServerAdvice("page-buffers", false, "the database keeps very few pages in memory", "gfix -buffers 4096 DATABASE"));
+        return found;
+    }
+
+    public IReadOnlyList<string> Names(string like) => Path.GetDirectoryName(like) is { Length: > 0 } folder && Directory.Exists(folder)
+        ? [.. Directory.EnumerateFiles(folder).Where(file => Path.GetExtension(file).ToUpperInvariant() is ".FDB" or ".GDB").Order(StringComparer.Ordinal)] : [];
+
     public void Rename(string from, string to)
     {
         if (!File.Exists(from))

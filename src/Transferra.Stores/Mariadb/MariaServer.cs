@@ -29,13 +29,42 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
     private static List<string> TablesOf(MySqlConnection connection, string name) =>
         List(connection, $"SELECT table_name FROM information_schema.tables WHERE table_schema = {MariaConnection.Literal(name)} AND table_type = 'BASE TABLE' ORDER BY table_name");
 
-    private static List<string> List(MySqlConnection connection, string sql)
+    private static List<string> List(MySqlConnection connection, string sql, int column = 0)
     {
         using var command = new MySqlCommand(sql, connection);
         using MySqlDataReader reader = command.ExecuteReader();
         var found = new List<string>();
-        while (reader.Read()) found.Add(reader.GetString(0));
+        while (reader.Read()) found.Add(Convert.ToString(reader.GetValue(column), CultureInfo.InvariantCulture)!);
         return found;
+    }
+
+    public string EngineVersion()
+    {
+        using MySqlConnection connection = MariaConnection.Open(address, "");
+        return MariaConnection.VersionOf(connection);
+    }
+
+    public IReadOnlyList<ServerAdvice> Advice(string? name)
+    {
+        using MySqlConnection connection = MariaConnection.Open(address, "");
+        var found = new List<ServerAdvice>();
+        string show(string setting) => MariaConnection.Scalar(connection, $"SELECT @@GLOBAL.{setting}") ?? "";
+        if (show("innodb_flush_log_at_trx_commit") != "1") found.Add(new ServerAdvice("flush-log", true, $"innodb_flush_log_at_trx_commit is {show("innodb_flush_log_at_trx_commit")}: a power cut can lose the last seconds of what was committed", "SET GLOBAL innodb_flush_log_at_trx_commit = 1"));
+        if (show("innodb_doublewrite") is "0" or "OFF") found.Add(new ServerAdvice("doublewrite", true, "innodb_doublewrite is off: a power cut can leave pages half-written", "Set innodb_doublewrite = ON and start the server anew."));
+        if (!show("sql_mode").Contains("STRICT", StringComparison.OrdinalIgnoreCase)) found.Add(new ServerAdvice("sql-mode", false, "the server is not strict: other programs' values that do not fit are cut without an error; Transferra sets its own sessions strict", "look for cut values in the check, and set sql_mode to STRICT_TRANS_TABLES"));
+        if (show("log_bin") == "1") found.Add(new ServerAdvice("binary-log", false, "every change goes to the binary log as well, which takes time and room for a whole conversion", "see that its volume has room"));
+        if (MariaConnection.Scalar(connection, "SELECT @@GLOBAL.innodb_buffer_pool_size / 1048576 < 512") == "1") found.Add(new ServerAdvice("buffer-pool", false, $"innodb_buffer_pool_size is only {Core.Runs.Sizes.Of(long.Parse(show("innodb_buffer_pool_size"), CultureInfo.InvariantCulture))}", "SET GLOBAL innodb_buffer_pool_size = 2147483648 for the night, if the machine has the memory"));
+        if (List(connection, "XA RECOVER", 3).Count is > 0 and int prepared) found.Add(new ServerAdvice("prepared-transactions", true, $"{prepared} prepared transactions wait on the server: what they changed is neither in nor out", "Look at XA RECOVER, then XA COMMIT or XA ROLLBACK each."));
+        if (name is null) return found;
+        List<string> without = List(connection, $"SELECT concat(table_name, ' (', engine, ')') FROM information_schema.tables WHERE table_schema = {MariaConnection.Literal(name)} AND table_type = 'BASE TABLE' AND engine NOT IN ('InnoDB', 'RocksDB') ORDER BY 1");
+        if (without.Count > 0) found.Add(new ServerAdvice("tables-without-transactions", false, $"{without.Count} tables are of engines that keep no transactions, such as {without[0]}: a crash can damage them", "they become InnoDB tables in the new version"));
+        return found;
+    }
+
+    public IReadOnlyList<string> Names(string like)
+    {
+        using MySqlConnection connection = MariaConnection.Open(address, "");
+        return List(connection, "SELECT schema_name FROM information_schema.schemata WHERE schema_name NOT IN ('information_schema', 'performance_schema', 'mysql', 'sys') ORDER BY 1");
     }
 
     public void Rename(string from, string to)
@@ -142,7 +171,12 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         {
             doors.Add(new StoreDoor("event", $"{name}.{reader.GetString(0)}", $"the event {reader.GetString(0)} of {name} does not start", $"the event {reader.GetString(0)} of {name} starts again at its times", false, new Dictionary<string, string>
             {
-                ["schema"] = name, ["event"] = reader.GetString(0), ["status"] = reader.GetString(1), ["definer"] = reader.GetString(2), ["sql-mode"] = reader.GetString(3), ["time-zone"] = reader.GetString(4),
+                ["schema"] = name,
+                ["event"] = reader.GetString(0),
+                ["status"] = reader.GetString(1),
+                ["definer"] = reader.GetString(2),
+                ["sql-mode"] = reader.GetString(3),
+                ["time-zone"] = reader.GetString(4),
             }));
         }
         return doors;

@@ -1,6 +1,5 @@
 // OptionFile.cs: user and password from the [client] group of .my.cnf, where the engine's own programs find them.
 using Transferra.Core.Records;
-using Transferra.Stores.Servers;
 
 namespace Transferra.Stores.Mariadb;
 
@@ -29,7 +28,7 @@ internal static class OptionFile
             }
         }
         if (!found) return null;
-        return password.Length == 0 || ServerPassword.IsPrivate(file) ? (user, password)
+        return password.Length == 0 || SecretText.IsPrivate(file) ? (user, password)
             : throw new TransferraException($"the option file {file} has a password and can be read by others", $"Let only its owner read it: chmod 600 {file}");
     }
 }

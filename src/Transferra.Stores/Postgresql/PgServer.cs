@@ -14,6 +14,44 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         return PgConnection.Scalar(connection, "SELECT 1 FROM pg_database WHERE datname = $1", name) is not null;
     }
 
+    public string EngineVersion()
+    {
+        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        return (string)PgConnection.Scalar(connection, "SHOW server_version")!;
+    }
+
+    public IReadOnlyList<ServerAdvice> Advice(string? name)
+    {
+        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        var found = new List<ServerAdvice>();
+        string show(string setting) => Convert.ToString(PgConnection.Scalar(connection, $"SELECT current_setting('{setting}')"), CultureInfo.InvariantCulture)!;
+        long number(string sql) => Convert.ToInt64(PgConnection.Scalar(connection, sql), CultureInfo.InvariantCulture);
+        if (show("fsync") == "off") found.Add(new ServerAdvice("fsync", true, "fsync is off: a power cut can lose whole databases of this server", "Set fsync = on and reload the server."));
+        if (show("full_page_writes") == "off") found.Add(new ServerAdvice("full-page-writes", true, "full_page_writes is off: a power cut can leave pages half-written", "Set full_page_writes = on and reload the server."));
+        if (show("data_checksums") == "off") found.Add(new ServerAdvice("data-checksums", false, "pages carry no checksums, so that damage on the disk can go unnoticed", "pg_checksums --enable, with the server stopped, at a quiet time"));
+        if (show("archive_mode") != "off" && number("SELECT count(*) FROM pg_stat_archiver WHERE last_failed_time > coalesce(last_archived_time, '-infinity')") > 0)
+            found.Add(new ServerAdvice("archiving", true, "the last write-ahead log could not be archived: the log of a whole conversion may fill the disk", "Mend archive_command, or set archive_mode = off for the night."));
+        else if (show("archive_mode") != "off") found.Add(new ServerAdvice("archiving", false, "every change is archived as well, which takes time and room for a whole conversion", "see that the archive has room"));
+        if (number("SELECT pg_size_bytes(current_setting('max_wal_size')) / 1048576") < 512) found.Add(new ServerAdvice("max-wal-size", false, $"max_wal_size is only {show("max_wal_size")}, so that the server stops often to write everything down", "ALTER SYSTEM SET max_wal_size = '4GB'; SELECT pg_reload_conf()"));
+        if (name is null) return found;
+        string here = name.Replace("'", "''", StringComparison.Ordinal);
+        if (number($"SELECT count(*) FROM pg_prepared_xacts WHERE database = '{here}'") is > 0 and long prepared)
+            found.Add(new ServerAdvice("prepared-transactions", true, $"{prepared} prepared transactions wait in the database: what they changed is neither in nor out", "Look into pg_prepared_xacts, then COMMIT PREPARED or ROLLBACK PREPARED each."));
+        if (number($"SELECT count(*) FROM pg_stat_progress_vacuum WHERE datname = '{here}'") > 0)
+            found.Add(new ServerAdvice("vacuum", false, "the database is being vacuumed just now", "wait until it is through, or it goes on beside the upgrade and slows it"));
+        return found;
+    }
+
+    public IReadOnlyList<string> Names(string like)
+    {
+        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        using var command = new NpgsqlCommand("SELECT datname::text FROM pg_database WHERE datallowconn AND NOT datistemplate AND has_database_privilege(oid, 'CONNECT') ORDER BY 1", connection);
+        using NpgsqlDataReader reader = command.ExecuteReader();
+        var names = new List<string>();
+        while (reader.Read()) names.Add(reader.GetString(0));
+        return names;
+    }
+
     public void Rename(string from, string to)
     {
         using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);

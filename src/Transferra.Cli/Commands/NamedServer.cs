@@ -1,4 +1,4 @@
-// DemoServer.cs: the demo office with its stores on a database server: the old ledgers are loaded into it before the upgrade begins, and the
+// NamedServer.cs: the demo office with its stores on a database server: the old ledgers are loaded into it before the upgrade begins, and the
 // stockroom's folder of tables moves there.
 using Transferra.Core.Kits;
 using Transferra.Core.Office;
@@ -10,20 +10,20 @@ namespace Transferra.Cli.Commands;
 /// <param name="Engine">One of the server engines.</param>
 /// <param name="Server">Where.</param>
 /// <param name="Folder">Folder on the server for engines that name databases by their path; null for others.</param>
-internal sealed record DemoServer(string Engine, ServerAddress Server, string? Folder)
+internal sealed record NamedServer(string Engine, ServerAddress Server, string? Folder)
 {
     /// <summary>How the names of its databases begin.</summary>
     internal string Prefix { get; init; } = "quaverholt_";
 
     /// <summary>The server that the options name; null when they name none.</summary>
     /// <exception cref="TransferraException">They contradict each other.</exception>
-    public static DemoServer? From(string? engine, string? host, int? port, string? user, string? passwordFile, string? databases)
+    public static NamedServer? From(string? engine, string? host, int? port, string? user, string? passwordFile, string? databases)
     {
         if (engine is null)
             return host is null && port is null && user is null && passwordFile is null && databases is null ? null : throw new TransferraException("a server was named, but no engine", $"Add --engine {string.Join(" or --engine ", StoreAddress.ServerEngines)}.");
         if (!StoreAddress.ServerEngines.Contains(engine)) throw new TransferraException($"there is no server engine {engine}", $"The engines are {string.Join(", ", StoreAddress.ServerEngines)}.");
         if (engine == "firebird" && databases is null) throw new TransferraException("Firebird names databases by their path, and no folder was named", "Add --databases DIR: a folder on this machine that the server may write to.");
-        return new DemoServer(engine, new ServerAddress(host ?? "localhost", port ?? 0, user ?? "", passwordFile is null ? null : Path.GetFullPath(passwordFile)), databases is null ? null : Path.GetFullPath(databases));
+        return new NamedServer(engine, new ServerAddress(host ?? "localhost", port ?? 0, user ?? "", passwordFile is null ? null : Path.GetFullPath(passwordFile)), databases is null ? null : Path.GetFullPath(databases));
     }
 
     private string NameOf(string company) => Folder is null ? Prefix + company.ToLowerInvariant() : Path.Combine(Folder, Prefix + company.ToLowerInvariant() + ".fdb");

@@ -5,7 +5,7 @@ using System.ComponentModel;
 using System.Diagnostics;
 using Transferra.Core.Records;
 
-namespace Transferra.Core.Closing;
+namespace Transferra.Core.Machine;
 
 /// <summary>What a program came to.</summary>
 /// <param name="ExitCode">Its exit code.</param>

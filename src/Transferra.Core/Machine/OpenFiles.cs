@@ -2,7 +2,7 @@
 // Holds: (1) a file reached through links, also of folders above it, is recognised; (2) a file that is not there is held by nobody.
 using System.Runtime.InteropServices;
 
-namespace Transferra.Core.Runs;
+namespace Transferra.Core.Machine;
 
 /// <summary>A process that holds a file open.</summary>
 public sealed record FileHolder(int ProcessId, string Program, string File);

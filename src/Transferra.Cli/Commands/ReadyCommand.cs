@@ -1,0 +1,86 @@
+// ReadyCommand.cs: ready: may we go? All gates at once, with what to do about each, and how long it will take.
+using Transferra.Cli.Rendering;
+using Transferra.Core.Gates;
+using Transferra.Core.Office;
+using Transferra.Core.Records;
+using Transferra.Core.Runs;
+
+namespace Transferra.Cli.Commands;
+
+internal static class ReadyCommand
+{
+    /// <summary>ready</summary>
+    /// <param name="session">The call.</param>
+    /// <param name="confirmed">Names that are confirmed with this call.</param>
+    /// <param name="asks">Whether to ask for each word that is needed.</param>
+    /// <param name="by">Whose word it is; the user when left out.</param>
+    public static int Run(Session session, IReadOnlyList<string> confirmed, bool asks, string? by)
+    {
+        Screen screen = session.Screen;
+        RunContext context = session.Context(new ScreenObserver(screen));
+        if (asks && Console.IsInputRedirected) throw new TransferraException("nobody is there to be asked", "Confirm by name: transferra ready --confirm NAME");
+        screen.Progress.Show("looking at every gate", 0, 0);
+        ReadinessResult result = Readiness.Of(context, session.Companies, session.Words, session.Tools.Commands);
+        if (confirmed.Count > 0 || asks)
+        {
+            using IDisposable one = session.Lock();
+            Give(session, result, confirmed, asks, by ?? Environment.UserName);
+            result = Readiness.Of(context, session.Companies, session.Words, session.Tools.Commands);
+        }
+        foreach (string code in result.There) screen.Line($"{code} is at the wanted version already.");
+        Show(session, result);
+        ClosedTimeOfCompany[] times = [.. result.Candidates.Where(candidate => candidate.From is not null && candidate.From.Name != candidate.Company.WantedVersion).Select(candidate => ClosedTime.Of(context, candidate, session.Runs.List()))];
+        ShowTimes(screen, times);
+        GateState worst = result.Gates.Select(gate => gate.State).DefaultIfEmpty(GateState.Passed).Max(state => state == GateState.Blocked ? 2 : state == GateState.NeedsWord ? 1 : 0) switch { 2 => GateState.Blocked, 1 => GateState.NeedsWord, _ => GateState.Passed };
+        int blocked = result.Gates.Count(gate => gate.State == GateState.Blocked), asked = result.Gates.Count(gate => gate.State == GateState.NeedsWord);
+        switch (worst)
+        {
+            case GateState.Blocked: screen.Bad($"Not ready: {Results.Count(blocked, "gate")} blocked{(asked > 0 ? $", and your word is needed {Results.Count(asked, "time")}" : "")}."); break;
+            case GateState.NeedsWord: screen.Look($"Nothing is blocked; your word is needed {Results.Count(asked, "time")}."); break;
+            default: screen.Good(result.Candidates.Count > 0 ? "Ready: all gates are passed. To begin: transferra upgrade" : "There is nothing to upgrade."); break;
+        }
+        var answer = new { gates = result.Gates, times, there = result.There };
+        return session.Answer(worst switch { GateState.Blocked => ExitCodes.Refused, GateState.NeedsWord => ExitCodes.LookAt, _ => ExitCodes.Done }, answer);
+    }
+
+    private static void Give(Session session, ReadinessResult result, IReadOnlyList<string> confirmed, bool asks, string by)
+    {
+        Gate[] open = [.. result.Gates.Where(gate => gate.State == GateState.NeedsWord)];
+        // All names are looked up before the first is written down.
+        Gate[][] meant = [.. confirmed.Select(name =>
+        {
+            Gate[] gates = [.. open.Where(gate => gate.Confirm == name || gate.Confirm.EndsWith("/" + name, StringComparison.Ordinal))];
+            return gates.Length > 0 ? gates : throw new TransferraException($"nothing named {name} waits for your word", open.Length == 0 ? "No word is needed." : $"These do: {string.Join(", ", open.Select(gate => gate.Confirm))}.");
+        })];
+        foreach (Gate gate in meant.SelectMany(gates => gates).DistinctBy(gate => gate.Confirm)) session.Words.Give(gate.Confirm, gate.What, by);
+        if (!asks) return;
+        foreach (Gate gate in open.Where(gate => session.Words.For(gate.Confirm, gate.What) is null))
+        {
+            session.Screen.Line();
+            session.Screen.Prompt($"{gate.Name}: {gate.What}\n  Is it so? Type yes, or press Enter to leave it open: ");
+            if (string.Equals(Console.ReadLine()?.Trim(), "yes", StringComparison.OrdinalIgnoreCase)) session.Words.Give(gate.Confirm, gate.What, by);
+        }
+    }
+
+    private static void Show(Session session, ReadinessResult result)
+    {
+        Screen screen = session.Screen;
+        foreach (IGrouping<string, Gate> about in result.Gates.GroupBy(gate => gate.Company.Length > 0 ? gate.Company : gate.Package))
+        {
+            Company? company = session.Office.Companies.FirstOrDefault(company => company.Code == about.Key);
+            screen.Heading(about.Key.Length == 0 ? "The office" : company is not null ? $"{company.Code}  {company.Name}" : session.Office.Packages.First(package => package.Kit.Id == about.Key).Kit.Title);
+            screen.Table(["Gate", "", "What"], about.Select(gate => (IReadOnlyList<string>)[gate.Name, Word(gate.State), gate.IsPassed || gate.Next.Length == 0 ? gate.What : $"{gate.What}\n→ {gate.Next}"]));
+        }
+    }
+
+    private static string Word(GateState state) => state switch { GateState.Passed => "passed", GateState.Blocked => "blocked", _ => "your word" };
+
+    private static void ShowTimes(Screen screen, ClosedTimeOfCompany[] times)
+    {
+        if (times.Length == 0) return;
+        screen.Heading("How long the office will be closed, roughly");
+        IEnumerable<IReadOnlyList<string>> rows = times.Select(time => (IReadOnlyList<string>)[time.Company, Results.Number(time.Records), $"{ClosedTime.Words(time.Shortest)} to {ClosedTime.Words(time.Longest)}", time.Basis]);
+        TimeSpan shortest = TimeSpan.FromTicks(times.Sum(time => time.Shortest.Ticks)), longest = TimeSpan.FromTicks(times.Sum(time => time.Longest.Ticks));
+        screen.Table(["Company", ">Records", "Takes", "By what"], rows.Append(["all", Results.Number(times.Sum(time => time.Records)), $"{ClosedTime.Words(shortest)} to {ClosedTime.Words(longest)}", "one after the other; installing the program comes on top"]));
+    }
+}

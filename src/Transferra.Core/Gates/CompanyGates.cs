@@ -1,0 +1,134 @@
+// CompanyGates.cs: may this company go? Its store, its version, the way, new settings, its places, the server that keeps it.
+using Transferra.Core.Kits;
+using Transferra.Core.Office;
+using Transferra.Core.Records;
+using Transferra.Core.Runs;
+
+namespace Transferra.Core.Gates;
+
+/// <summary>Asks the gates of a company.</summary>
+/// <param name="context">What it works with.</param>
+/// <param name="words">What people have said.</param>
+/// <param name="room">Adds up what is needed of the disks.</param>
+internal sealed class CompanyGates(RunContext context, Words words, Room room)
+{
+    /// <summary>The gates in the order of the work; none when the company is at the wanted version already.</summary>
+    /// <param name="company">The company.</param>
+    /// <param name="from">Its present version; null when it is not told.</param>
+    /// <param name="survey">What was found of it.</param>
+    public IReadOnlyList<Gate> Of(Company company, out KitVersion? from, out CompanySurvey survey)
+    {
+        var gates = new List<Gate>();
+        survey = Survey.Of(company, context.Stores);
+        from = survey.DataVersion is null ? null : company.Kit.Version(survey.DataVersion);
+        if (from is null)
+        {
+            gates.Add(new Gate(company.Code, "store and data version", GateState.Blocked, survey.Problem, survey.Next));
+            return gates;
+        }
+        if (from.Name == company.WantedVersion) return gates;
+        gates.Add(new Gate(company.Code, "store and data version", GateState.Passed, $"data version {from.Name}, {survey.Engine}"));
+        if (survey.GuessedForm.Length > 0)
+            gates.Add(new Gate(company.Code, "form of the text", GateState.Blocked, $"nothing says how the files are written; they look like: {survey.GuessedForm}",
+                $"Look into them, then say it in {OfficeLoader.FileName}, beside delimited: separator, quote, encoding, header, decimal-mark, dates, null."));
+        IReadOnlyList<Hop>? way = company.Kit.WayFrom(from.Name, company.WantedVersion);
+        gates.Add(WayGate(company, from, way));
+        foreach (NewSetting setting in way?.SelectMany(hop => hop.Settings) ?? [])
+        {
+            bool answered = company.Answers.TryGetValue(setting.Name, out string? answer);
+            string choices = setting.Choices.Count > 0 ? " (" + string.Join(", ", setting.Choices) + ")" : "";
+            gates.Add(Gate.If(answered, company.Code, "new setting " + setting.Name, answered ? $"answered: {answer}" : $"version {company.WantedVersion} asks: {setting.Question}{choices}",
+                $"Answer it in {OfficeLoader.FileName}, under the company: answers: {{{setting.Name}: ...}}"));
+        }
+        // Whoever is in now is no obstacle: when the office is closed they are told, waited for, and named if they stay.
+        gates.Add(new Gate(company.Code, "who is in", GateState.Passed, survey.OpenedBy.Count == 0 ? "nobody" : $"{string.Join(", ", survey.OpenedBy)}; told and waited for when the office is closed"));
+        if (survey.Facts.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting))
+            gates.Add(new Gate(company.Code, "changes waiting", GateState.Blocked, $"changes lie beside the store and not yet in it: {waiting}", "Close the old program on all workstations; it then writes them into the store."));
+        foreach (string folder in company.DocumentFolders.Where(folder => !Directory.Exists(folder)))
+            gates.Add(new Gate(company.Code, "documents", GateState.Blocked, $"the folder {folder} is not there", $"Correct documents in {OfficeLoader.FileName}, or find out where the folder went."));
+        if (company.MovesTo is { } newPlace && context.Places.Exists(newPlace))
+            gates.Add(new Gate(company.Code, "place of the new store", GateState.Blocked, $"{newPlace.Shown} is there already", "Find out what it is and move it away, or name another place under new-store."));
+        AddEngines(gates, company, from, survey);
+        AddServers(gates, company);
+        AddRoom(gates, company, survey, way?.Count ?? 1);
+        return gates;
+    }
+
+    private static Gate WayGate(Company company, KitVersion from, IReadOnlyList<Hop>? way)
+    {
+        string list(IEnumerable<Hop> hops) => string.Join(", ", hops.Select(hop => $"{hop.From.Name} to {hop.To.Name}"));
+        if (way is not null)
+        {
+            Hop[] direct = [.. company.Kit.Hops.Where(hop => hop.From == from)];
+            int ways = company.Kit.CountWays(from.Name, company.WantedVersion);
+            return new Gate(company.Code, "way", GateState.Passed, $"by {list(way)}" + (ways > 1 ? $", the shortest of {ways} ways; the others lead through {string.Join(", ", direct.Where(hop => hop != way[0]).Select(hop => hop.To.Name).DefaultIfEmpty("later versions"))}" : ""));
+        }
+        int found = Position(company.Kit, from.Name), wanted = Position(company.Kit, company.WantedVersion);
+        if (found > wanted)
+            return new Gate(company.Code, "way", GateState.Blocked, $"the data is version {from.Name}, which is newer than the wanted {company.WantedVersion}; there is no way back", $"Correct wanted-version in {OfficeLoader.FileName}; or find out who converted it, and restore the version before from a backup set.");
+        // The oldest version that would do says how far somebody else's conversion has to bring it.
+        string[] reach = [.. company.Kit.Versions.Where(version => company.Kit.WayFrom(version.Name, company.WantedVersion) is not null && version.Name != company.WantedVersion).Select(version => version.Name)];
+        return new Gate(company.Code, "way", GateState.Blocked, $"the kit knows no way from version {from.Name} to {company.WantedVersion}" + (reach.Length > 0 ? $"; it is too old: a way leads from {string.Join(", ", reach)}" : ""),
+            reach.Length > 0 ? $"Bring it to version {reach[0]} with the vendor's own program first, or ask the vendor for a kit that knows the versions in between." : "Ask the vendor for the versions in between, and for a kit that knows them.");
+    }
+
+    private static int Position(Kit kit, string version) => kit.Versions.ToList().FindIndex(known => known.Name == version);
+
+    // The engine that will have to keep the new version; what it keeps already tells its version.
+    private void AddEngines(List<Gate> gates, Company company, KitVersion from, CompanySurvey survey)
+    {
+        VersionNeeds needs = company.Kit.Version(company.WantedVersion)!.Needs;
+        if (!needs.Engines.TryGetValue(company.NewStore.Engine, out string? atLeast)) return;
+        string? has = company.NewStore.Engine == company.OldStore.Engine ? survey.Engine.Split(' ')[^1] : company.NewStore.IsOnServer ? EngineOf(company.NewStore) : null;
+        if (company.NewStore.Engine != company.OldStore.Engine && has is null) return; // a file is made by the engine that we bring
+        gates.Add(Gate.If(has is not null && VersionText.Compare(has, atLeast) >= 0, company.Code, "database engine", $"{company.NewStore.Engine} {has ?? "of unknown version"}, at least {atLeast} wanted", $"Bring the engine to version {atLeast} first; the data of version {from.Name} must be readable there."));
+    }
+
+    private string? EngineOf(StoreAddress store)
+    {
+        try
+        {
+            return context.Stores.ServerOf(store).EngineVersion();
+        }
+        catch (TransferraException)
+        {
+            return null; // that it does not answer is told below
+        }
+    }
+
+    private void AddServers(List<Gate> gates, Company company)
+    {
+        foreach (StoreAddress store in ((StoreAddress[])[company.OldStore, company.NewStore]).Where(store => store.IsOnServer).DistinctBy(store => store.Shown))
+        {
+            IStoreServer server = context.Stores.ServerOf(store);
+            try
+            {
+                string? name = context.Places.Exists(store) ? store.Path : null;
+                // The old store is set aside by a rename, the new one is made and renamed, people are kept out: what would stop any of it is asked before the night begins.
+                gates.AddRange(server.Hindrances(name).Select(hindrance => new Gate(company.Code, "database server", GateState.Blocked, $"{store.Shown}: {hindrance}", "See docs/servers.md for what each engine needs.")));
+                if (name is not null) server.Doors(name);
+                foreach (ServerAdvice advice in server.Advice(name))
+                    gates.Add(advice.IsUnsafe ? Spoken(company.Code, "", $"{company.Code}/{advice.Name}", $"server setting {advice.Name}", $"{store.Shown}: {advice.What}", advice.Next) : new Gate(company.Code, $"server setting {advice.Name}", GateState.Passed, $"{store.Shown}: {advice.What}; {advice.Next}"));
+            }
+            catch (TransferraException error)
+            {
+                gates.Add(new Gate(company.Code, "database server", GateState.Blocked, error.Message, error.Next));
+            }
+        }
+    }
+
+    private void AddRoom(List<Gate> gates, Company company, CompanySurvey survey, int hops)
+    {
+        long content = survey.StoreBytes + survey.DocumentBytes;
+        // Packed sets are smaller, and never larger than this; each is unpacked once to be proved.
+        foreach (string place in context.Office.BackupFolders)
+            if (room.Add(company.Code, "backup place", "backup set and its proof", place, 2 * content) is { } unwritable) gates.Add(unwritable);
+        // A converted copy can be larger than the old store: keys and indexes that it had not, dates written out.
+        if (!company.NewStore.IsOnServer && room.Add(company.Code, "place of the new store", hops == 1 ? "converted copy" : $"converted copies of {hops} hops", company.NewStore.Folder, 2 * survey.StoreBytes * hops) is { } gate) gates.Add(gate);
+    }
+
+    /// <summary>A gate that only a person's word opens.</summary>
+    public Gate Spoken(string company, string package, string confirm, string name, string question, string next = "") => words.For(confirm, question) is { } word
+        ? new Gate(company, name, GateState.Passed, $"{question} Confirmed by {word.By}, {word.At:yyyy-MM-dd HH:mm} UTC.") { Package = package }
+        : new Gate(company, name, GateState.NeedsWord, question, $"{(next.Length > 0 ? next + " " : "")}When it is so: transferra ready --confirm {confirm}") { Package = package, Confirm = confirm };
+}

@@ -1,0 +1,67 @@
+// Readiness.cs: may we go? Every reason why the upgrade may not start, all at once, before anything is written.
+using Transferra.Core.Kits;
+using Transferra.Core.Machine;
+using Transferra.Core.Office;
+using Transferra.Core.Runs;
+
+namespace Transferra.Core.Gates;
+
+/// <summary>A company that is to be upgraded.</summary>
+/// <param name="Company">The company.</param>
+/// <param name="From">Its present version; null when it is not told.</param>
+/// <param name="Survey">What was found of it.</param>
+public sealed record Candidate(Company Company, KitVersion? From, CompanySurvey Survey);
+
+/// <summary>All the gates.</summary>
+/// <param name="Gates">In the order of the work; none for companies at the wanted version.</param>
+/// <param name="Candidates">Companies that are not at the wanted version.</param>
+/// <param name="There">Codes of those that are.</param>
+public sealed record ReadinessResult(IReadOnlyList<Gate> Gates, IReadOnlyList<Candidate> Candidates, IReadOnlyList<string> There)
+{
+    /// <summary>Whether the upgrade may start.</summary>
+    public bool MayStart => Gates.All(gate => gate.IsPassed);
+}
+
+/// <summary>Asks all the gates.</summary>
+public static class Readiness
+{
+    private const string AdministratorsName = "root";
+
+    /// <summary>The gates of some companies, their packages and the office.</summary>
+    /// <param name="context">What it works with.</param>
+    /// <param name="companies">The companies.</param>
+    /// <param name="words">What people have said.</param>
+    /// <param name="commands">Runs commands of kits.</param>
+    public static ReadinessResult Of(RunContext context, IReadOnlyList<Company> companies, Words words, ICommands commands)
+    {
+        var gates = new List<Gate>();
+        var candidates = new List<Candidate>();
+        var there = new List<string>();
+        var room = new Room(context);
+        var companyGates = new CompanyGates(context, words, room);
+        var packageGates = new PackageGates((package, confirm, name, question) => companyGates.Spoken("", package, confirm, name, question), commands, DateOnly.FromDateTime(DateTime.Today));
+        foreach (Package package in context.Office.Packages)
+        {
+            var ofCompanies = new List<Gate>();
+            var hops = new List<Hop>();
+            foreach (Company company in package.Companies.Where(companies.Contains))
+            {
+                IReadOnlyList<Gate> asked = companyGates.Of(company, out KitVersion? from, out CompanySurvey survey);
+                if (asked.Count == 0) there.Add(company.Code);
+                else
+                {
+                    candidates.Add(new Candidate(company, from, survey));
+                    if (from is not null) hops.AddRange(company.Kit.WayFrom(from.Name, company.WantedVersion) ?? []);
+                }
+                ofCompanies.AddRange(asked.Select(gate => gate with { Package = package.Kit.Id }));
+            }
+            if (ofCompanies.Count > 0) gates.AddRange(packageGates.Of(package, [.. hops.Distinct()]));
+            gates.AddRange(ofCompanies);
+        }
+        if (candidates.Count == 0) return new ReadinessResult([], [], there);
+        gates.AddRange(room.Gates());
+        if (Environment.UserName != AdministratorsName)
+            gates.Add(companyGates.Spoken("", "", "office/rights", "rights", $"This program runs as {Environment.UserName}, who does not see which files other users have open: has everybody really left when it says so?", "Better, run it as root."));
+        return new ReadinessResult(gates, candidates, there);
+    }
+}
