@@ -38,9 +38,9 @@ public sealed class BadInputTests : IDisposable
     }
 
     [Theory]
-    [InlineData("new-store: {sqlite: data/QST/stock.db}", "new-store: {sqlite: data/stock.db}", "office.yaml:24:9: the new store lies in another folder")]
-    [InlineData("new-store: {sqlite: data/QST/stock.db}", "new-store: {sqlite: data/QST/stock}", "office.yaml:24:9: the new store has the old one's place")]
-    [InlineData("{dbf: data/QST/stock}", "{dbf: data/QST/stock, sqlite: x.db}", "office.yaml:23:22: a store has one engine")]
+    [InlineData("new-store: {sqlite: data/QST/stock.db}", "new-store: {sqlite: data/stock.db}", "office.yaml:29:9: the new store lies in another folder")]
+    [InlineData("new-store: {sqlite: data/QST/stock.db}", "new-store: {sqlite: data/QST/stock}", "office.yaml:29:9: the new store has the old one's place")]
+    [InlineData("{dbf: data/QST/stock}", "{dbf: data/QST/stock, sqlite: x.db}", "office.yaml:28:22: a store has one engine")]
     [InlineData("{dbf: data/QST/stock}", "{paper: data/QST/stock}", "\"paper\" is not known here")]
     [InlineData("{dbf: data/QST/stock}", "{}", "a store has one of sqlite, dbf")]
     [InlineData("{dbf: data/QST/stock}", "{postgresql: stock, password: s3cret}", "a password does not belong into this file")]

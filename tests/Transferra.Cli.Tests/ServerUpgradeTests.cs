@@ -114,8 +114,9 @@ public abstract class ServerUpgradeTests(string engine)
     public void A_connected_program_a_stray_database_and_a_changed_record_stop_an_upgrade()
     {
         using var office = new ServerOffice(engine, small: true);
+        office.Files.Edit("office.yaml", "grace: 10 s", "grace: 0 s");
         using (TestServers.Connect(office.Store("QIH")))
-            BuiltProgram.Run(office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(2).Says("QIH, nobody has it open:");
+            BuiltProgram.Run(office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(2).Says("1 session still in: QIH");
         StoreAddress inTheWay = office.Store("QST");
         using (IStoreBuilder builder = new StoreOpener().Create(inTheWay))
         {

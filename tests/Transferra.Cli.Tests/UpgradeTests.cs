@@ -24,12 +24,14 @@ public sealed class UpgradeTests
     public void The_code_has_to_be_typed_and_a_wrong_one_does_nothing()
     {
         using var office = new DemoFolder(small: true);
-        IReadOnlyDictionary<string, string> before = TempFolder.Signature(office.Path);
+        Dictionary<string, string> before = Seen();
         BuiltProgram.Run(office.Path, "upgrade", "QIH").Expect(2).Says("nobody is there to type", "--yes QIH");
         BuiltProgram.RunTyping("qih?", office.Path, "upgrade", "QIH").Expect(2).Says("That is not the code. Nothing was done.");
-        IReadOnlyDictionary<string, string> after = TempFolder.Signature(office.Path);
-        Assert.Equal(before, after.Where(entry => !entry.Key.StartsWith("transferra", StringComparison.Ordinal)).ToDictionary());
+        Assert.Equal(before, Seen());
         BuiltProgram.RunTyping("QIH", office.Path, "upgrade", "QIH").Expect(0).Says("How it came out");
+
+        // The program's own folder holds only the lock then, and no run.
+        Dictionary<string, string> Seen() => TempFolder.Signature(office.Path).Where(entry => entry.Key is not ("transferra" or "transferra/lock")).ToDictionary();
     }
 
     [Fact]
