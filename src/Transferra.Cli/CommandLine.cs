@@ -106,7 +106,7 @@ internal static class CommandLine
                     symbols.Contains(yes) ? parsed.GetValue(yes) ?? [] : [], volume, screen, cancel);
                 int exitCode = Guarded(session, parsed.GetValue(TraceOption), () => action(session, parsed));
                 // At the end, where the eye is: nobody goes home with a closed office and does not know it.
-                if (name is not ("close" or "demo")) CloseCommand.Remind(session);
+                if (name != "demo" && (name != "close" || exitCode != ExitCodes.Done)) CloseCommand.Remind(session);
                 return Task.FromResult(exitCode);
             });
             root.Subcommands.Add(command);
@@ -154,7 +154,8 @@ internal static class CommandLine
     {
         try
         {
-            if (session.Runs.Unfinished() is not { } run) return ExitCodes.Refused;
+            // What the office is left as is said at the end of every command.
+            if (session.Runs.Unfinished() is not { } run) return session.Closings.Current() is null ? ExitCodes.Refused : ExitCodes.PartWay;
             session.Screen.Error($"  The run {run.Id} is unfinished. Go on with it: transferra upgrade --resume. Or take it back: transferra undo");
             return ExitCodes.PartWay;
         }

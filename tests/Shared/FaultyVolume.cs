@@ -34,6 +34,7 @@ internal sealed class FaultyVolume(IVolume inner, int failAt, bool afterwards = 
     public void Rename(string from, string to) => Count(() => inner.Rename(from, to));
     public void Remove(string path) => Count(() => inner.Remove(path));
     public void TryWriting(string folder) => Count(() => inner.TryWriting(folder));
+    public void SetOwner(string path, string like) => Count(() => inner.SetOwner(path, like));
     public void SetMode(string path, UnixFileMode mode) => Count(() => inner.SetMode(path, mode));
     public void FlushFile(string path) => Count(() => inner.FlushFile(path));
     public void FlushFolder(string path) => Count(() => inner.FlushFolder(path));

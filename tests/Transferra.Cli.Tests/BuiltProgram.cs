@@ -43,6 +43,9 @@ internal static class BuiltProgram
     public static Called RunWith(IReadOnlyDictionary<string, string> environment, string office, params string[] arguments) =>
         Wait(Start(PathOf("transferra.dll"), [.. arguments, "--office", office], environment: environment));
 
+    /// <summary>Starts it and leaves it running.</summary>
+    public static Process Started(string office, params string[] arguments) => Start(PathOf("transferra.dll"), [.. arguments, "--office", office]);
+
     /// <summary>Starts one of the demo's stand-ins and leaves it running.</summary>
     public static Process StandIn(string name, string folder, string file) => Start(PathOf("transferra.dll"), ["stand-in", name, "--in", folder, "--file", file]);
 

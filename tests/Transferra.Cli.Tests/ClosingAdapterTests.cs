@@ -180,4 +180,28 @@ public sealed class ClosingAdapterTests : IDisposable
         BuiltProgram.Run(demo.Path, "reopen").Expect(0);
         using (TestServers.Connect(clerk)) { }
     }
+
+    [Theory]
+    [InlineData("postgresql")]
+    [InlineData("mariadb")]
+    [InlineData("firebird")]
+    public void Killed_while_it_shuts_or_opens_databases_they_can_be_opened(string engine)
+    {
+        using var demo = new ServerOffice(engine, small: true);
+        using var servers = new TestServers();
+        StoreAddress ledger = demo.Store("QIH"), clerk = servers.AsClerk(ledger, _office.Path);
+        int kills = 0;
+        for (int n = 5; ; n += 6)
+        {
+            bool closing = kills % 2 == 0;
+            if (!closing) BuiltProgram.Run(demo.Path, "close").Expect(0);
+            Called called = BuiltProgram.RunUntil(n, demo.Path, closing ? "close" : "reopen");
+            BuiltProgram.Run(demo.Path, "reopen").Expect(0);
+            using (TestServers.Connect(clerk)) { }
+            if (called.ExitCode == 0) break;
+            called.Expect(137);
+            kills++;
+        }
+        Assert.InRange(kills, 2, 40);
+    }
 }

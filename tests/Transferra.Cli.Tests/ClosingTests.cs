@@ -114,7 +114,7 @@ public sealed class ClosingTests() : WithStandIns(new DemoFolder(small: true))
         OpenOffice();
         string before = State();
         _office.Edit("office.yaml", "grace: 10 s", "grace: 1 s");
-        Process holder = Process.Start("tail", ["-f", _office.Store("QIH")]);
+        Process holder = Process.Start(new ProcessStartInfo("tail", ["-f", _office.Store("QIH")]) { RedirectStandardOutput = true })!;
         _started.Add(holder);
         Thread.Sleep(300);
         BuiltProgram.Run(_office.Path, "close").Expect(3).Says("Not closed: 1 session still in", "tail", $"process {holder.Id}", "--end-sessions");
@@ -135,7 +135,7 @@ public sealed class ClosingTests() : WithStandIns(new DemoFolder(small: true))
         string before = State();
         IReadOnlyDictionary<string, string> data = _office.DataSignature();
         _office.Edit("office.yaml", "grace: 10 s", "grace: 1 s");
-        Process holder = Process.Start("tail", ["-f", _office.Store("QIH")]);
+        Process holder = Process.Start(new ProcessStartInfo("tail", ["-f", _office.Store("QIH")]) { RedirectStandardOutput = true })!;
         _started.Add(holder);
         Thread.Sleep(300);
         BuiltProgram.Run(_office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(2).Says("1 session still in", "tail", $"process {holder.Id}", "nothing was upgraded", "Close the program there");
@@ -164,7 +164,7 @@ public sealed class ClosingTests() : WithStandIns(new DemoFolder(small: true))
         OpenOffice();
         string before = State();
         _office.Edit("office.yaml", "stop: [sh, programs/ledger/stand-in.sh, service, stop]", "stop: ['true']\n      wait: 1 s");
-        BuiltProgram.Run(_office.Path, "close").Expect(2).Says("Ledger service still runs", "transferra reopen");
+        BuiltProgram.Run(_office.Path, "close").Expect(3).Says("Ledger service still runs", "transferra reopen");
         BuiltProgram.Run(_office.Path, "reopen").Expect(0);
         Assert.Equal(before, State());
         _office.Edit("office.yaml", "stop: ['true']\n      wait: 1 s", "stop: [sh, programs/ledger/stand-in.sh, service, stop]\n      wait: 3 s");
@@ -210,8 +210,7 @@ public sealed class ClosingTests() : WithStandIns(new DemoFolder(small: true))
         string before = State();
         _office.Edit("office.yaml", "    - cron-file: programs/ledger/jobs/nightly", "    - cron-file: programs/ledger/jobs/nightly\n    - cron-file: /proc/1/comm");
         // A file in /proc cannot be renamed by anybody.
-        Called failed = BuiltProgram.Run(_office.Path, "close");
-        Assert.NotEqual(0, failed.ExitCode);
+        Called failed = BuiltProgram.Run(_office.Path, "close").Expect(3);
         Assert.Contains("/proc/1/comm", failed.Err, StringComparison.Ordinal);
         BuiltProgram.Run(_office.Path, "reopen").Expect(0);
         Assert.Equal(before, State());
@@ -240,6 +239,43 @@ public sealed class ClosingTests() : WithStandIns(new DemoFolder(small: true))
         // An undo of what closed it opens it as well.
         BuiltProgram.Run(_office.Path, "undo", "--yes", "QIH").Expect(0).Says("Open: everything");
         Assert.Equal(before, State());
+    }
+
+    [Fact]
+    public void Ctrl_C_while_people_are_waited_for_leaves_what_can_be_gone_on_with()
+    {
+        OpenOffice();
+        string before = State();
+        _office.Edit("office.yaml", "grace: 10 s", "grace: 60 s");
+        Process holder = Process.Start(new ProcessStartInfo("tail", ["-f", _office.Store("QIH")]) { RedirectStandardOutput = true })!;
+        _started.Add(holder);
+        Thread.Sleep(300);
+        using Process closing = BuiltProgram.Started(_office.Path, "close");
+        for (int i = 0; i < 100 && File.Exists(_office["programs/ledger/jobs/nightly"]); i++) Thread.Sleep(100);
+        Thread.Sleep(500);
+        Process.Start("kill", ["-INT", closing.Id.ToString(System.Globalization.CultureInfo.InvariantCulture)])!.WaitForExit();
+        BuiltProgram.Wait(closing).Expect(3).Says("stopped by hand", "was being closed, and that is not finished", "transferra reopen");
+        Assert.True(Runs("service"));
+        BuiltProgram.Run(_office.Path, "reopen").Expect(0);
+        Assert.Equal(before, State());
+    }
+
+    [Fact]
+    public void The_new_store_belongs_to_whom_the_old_one_did_and_lets_the_same_people_in()
+    {
+        Process.Start("chown", ["nobody:nogroup", _office.Store("QIH")])!.WaitForExit();
+        File.SetUnixFileMode(_office.Store("QIH"), (UnixFileMode)0x1B4); // rw-rw-r--
+        Process.Start("chmod", ["-R", "g+w", _office["data/QST/stock"]])!.WaitForExit();
+        Process.Start("chgrp", ["-R", "nogroup", _office["data/QST/stock"]])!.WaitForExit();
+        BuiltProgram.Run(_office.Path, "upgrade", "QIH", "QST", "--yes", "QIH", "--yes", "QST").Expect(0);
+        BuiltProgram.Run(_office.Path, "reopen").Expect(0);
+        string owners(string file)
+        {
+            using Process process = Process.Start(new ProcessStartInfo("stat", ["-c", "%U:%G %a", file]) { RedirectStandardOutput = true })!;
+            return process.StandardOutput.ReadToEnd().Trim();
+        }
+        Assert.Equal("nobody:nogroup 664", owners(_office.Store("QIH")));
+        Assert.Equal("root:nogroup 664", owners(_office["data/QST/stock.db"]));
     }
 
     [Fact]

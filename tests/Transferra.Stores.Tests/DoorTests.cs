@@ -189,4 +189,72 @@ public sealed class DoorTests : IDisposable
         Assert.Empty(_stores.ServerOf(store).Sessions(store.Path));
         Assert.DoesNotContain(_stores.ServerOf(store).Doors(store.Path), door => door.Kind != "account");
     }
+
+    private IReadOnlyList<ServerAdvice> Advice(StoreAddress store) => _stores.ServerOf(store).Advice(store.Path);
+
+    [Theory]
+    [MemberData(nameof(Engines))]
+    public void The_engine_tells_its_version_and_a_server_as_it_should_be_nothing_unsafe(string engine)
+    {
+        StoreAddress store = _servers.Database(engine, "sound");
+        using (IStoreBuilder builder = _stores.Create(store)) builder.Complete(new Dictionary<string, string>());
+        Assert.Matches(@"^[0-9]+\.[0-9]+", _stores.ServerOf(store).EngineVersion());
+        Assert.DoesNotContain(Advice(store), advice => advice.IsUnsafe && advice.Name != "flush-log");
+        Assert.Contains(store.Path, _stores.ServerOf(store).Names(store.Path));
+    }
+
+    [Fact]
+    public void Mariadb_settings_that_lose_or_cut_data_are_told()
+    {
+        StoreAddress store = _servers.Made("mariadb", "advice", "CREATE TABLE old_one (a INTEGER) ENGINE = MyISAM"), server = store with { Path = "" };
+        TestServers.Execute(server, "SET GLOBAL innodb_flush_log_at_trx_commit = 2");
+        _afterwards.Add(() => TestServers.Execute(server, "SET GLOBAL innodb_flush_log_at_trx_commit = 1"));
+        using (DbConnection another = TestServers.Connect(store))
+        {
+            using DbCommand command = another.CreateCommand();
+            foreach (string statement in (string[])["XA START 'waits'", "INSERT INTO old_one VALUES (1)", "XA END 'waits'", "XA PREPARE 'waits'"])
+            {
+#pragma warning disable CA2100 // statements of tests
+                command.CommandText = statement;
+#pragma warning restore CA2100
+                command.ExecuteNonQuery();
+            }
+            IReadOnlyList<ServerAdvice> told = Advice(store);
+            Assert.True(Assert.Single(told, advice => advice.Name == "flush-log").IsUnsafe);
+            Assert.True(Assert.Single(told, advice => advice.Name == "prepared-transactions").IsUnsafe);
+            Assert.Contains("old_one (MyISAM)", Assert.Single(told, advice => advice.Name == "tables-without-transactions").What, StringComparison.Ordinal);
+            command.CommandText = "XA ROLLBACK 'waits'";
+            command.ExecuteNonQuery();
+        }
+        Assert.DoesNotContain(Advice(store), advice => advice.Name == "prepared-transactions");
+    }
+
+    [Fact]
+    public void Firebird_forced_writes_that_are_off_are_unsafe()
+    {
+        StoreAddress store = _servers.Made("firebird", "advice"); // made with forced writes off
+        ServerAdvice advice = Assert.Single(Advice(store), advice => advice.Name == "forced-writes");
+        Assert.True(advice.IsUnsafe);
+        Assert.Contains("gfix -write sync", advice.Next, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Postgresql_settings_that_lose_data_or_time_are_told()
+    {
+        StoreAddress store = _servers.Made("postgresql", "advice"), server = store with { Path = "postgres" };
+        (string Setting, string Value, string Name, bool IsUnsafe)[] settings = [("fsync", "off", "fsync", true), ("full_page_writes", "off", "full-page-writes", true), ("max_wal_size", "'100MB'", "max-wal-size", false)];
+        try
+        {
+            foreach ((string setting, string value, _, _) in settings) TestServers.Execute(server, $"ALTER SYSTEM SET {setting} = {value}");
+            TestServers.Execute(server, "SELECT pg_reload_conf()");
+            for (int i = 0; i < 50 && Advice(store).Count < settings.Length; i++) Thread.Sleep(100);
+            IReadOnlyList<ServerAdvice> told = Advice(store);
+            foreach ((_, _, string name, bool isUnsafe) in settings) Assert.Equal(isUnsafe, Assert.Single(told, advice => advice.Name == name).IsUnsafe);
+        }
+        finally
+        {
+            TestServers.Execute(server, "ALTER SYSTEM RESET ALL");
+            TestServers.Execute(server, "SELECT pg_reload_conf()");
+        }
+    }
 }

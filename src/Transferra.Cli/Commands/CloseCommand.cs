@@ -2,7 +2,9 @@
 using System.Globalization;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Closing;
+using Transferra.Core.Kits;
 using Transferra.Core.Records;
+using Transferra.Core.Runs;
 
 namespace Transferra.Cli.Commands;
 
@@ -17,7 +19,17 @@ internal static class CloseCommand
         if (showOnly) return Show(session);
         using IDisposable one = session.Lock();
         session.Screen.Heading($"Closing {session.Office.Name}");
-        ClosingOutcome outcome = session.Closing.Close(session.Office, "", Session.Version, endsSessions);
+        ClosingOutcome outcome;
+        try
+        {
+            outcome = session.Closing.Close(session.Office, "", Session.Version, endsSessions);
+        }
+        catch (TransferraException error) when (session.Closings.Current() is { IsReopening: false })
+        {
+            session.Screen.Error(error.Message);
+            session.Screen.Error("  " + error.Next);
+            return session.Answer(ExitCodes.PartWay, new { error = error.Message, next = error.Next });
+        }
         Tell(session, outcome);
         return session.Answer(outcome.IsClosed ? ExitCodes.Done : ExitCodes.PartWay, outcome);
     }
@@ -75,11 +87,26 @@ internal static class CloseCommand
     /// <returns>What could not be brought back.</returns>
     public static IReadOnlyList<NotReopened> Open(Session session, OfficeClosed closed)
     {
+        if (UnfinishedRun(session) is { } run)
+            session.Screen.Look($"The run {run.Id} is unfinished: who works now may work on what it is about to change. Better: transferra upgrade --resume, or transferra undo");
         session.Screen.Heading(string.Create(CultureInfo.InvariantCulture, $"Opening again what was closed {closed.BegunAt:yyyy-MM-dd HH:mm} UTC"));
         IReadOnlyList<NotReopened> failed = session.Closing.Reopen();
         if (failed.Count == 0) session.Screen.Good("Open: everything that was closed is as it was before, and proved.");
         else session.Screen.Bad($"NOT open: {Results.Count(failed.Count, "thing is", "things are")} not as before, and users were not told that it is open.");
         return failed;
+    }
+
+    // Opening needs no office.yaml, so that a broken one is no reason to stay closed.
+    private static Run? UnfinishedRun(Session session)
+    {
+        try
+        {
+            return session.Runs.Unfinished();
+        }
+        catch (Exception error) when (error is DescriptionException or TransferraException)
+        {
+            return null;
+        }
     }
 
     /// <summary>Says that the office is closed, so that nobody goes home without opening it.</summary>

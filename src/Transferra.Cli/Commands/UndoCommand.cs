@@ -11,6 +11,9 @@ internal static class UndoCommand
     {
         using IDisposable one = session.Lock();
         IReadOnlyList<Run> runs = session.Runs.List();
+        // The newest was undone, and only the opening of the office was broken off: nothing else is meant by undoing once more.
+        if (id is null && runs is [{ IsUndone: true }, ..] && session.Closings.Current() is { IsForUpgrade: true, IsReopening: true } opening)
+            return session.Answer(CloseCommand.Open(session, opening).Count > 0 ? ExitCodes.Unproved : ExitCodes.Done, new { run = runs[0].Id, takenBack = Array.Empty<string>() });
         Run run = id is not null
             ? runs.FirstOrDefault(run => run.Id == id) ?? throw new TransferraException($"there is no run {id}", $"The runs are {string.Join(", ", runs.Select(run => run.Id))}.")
             : runs.FirstOrDefault(run => !run.IsUndone) ?? throw new TransferraException("there is no run to undo", "Nothing was changed by Transferra in this office, or all of it was undone.");

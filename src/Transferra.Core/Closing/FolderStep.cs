@@ -14,12 +14,18 @@ public sealed class FolderStep(IReadOnlyDictionary<string, string> facts) : Clos
     private const UnixFileMode Rights = (UnixFileMode)0x1FF, OwnersRights = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
 
     /// <summary>The step for a folder or file that is there.</summary>
-    public static FolderStep Of(string path)
+    public static FolderStep Of(string path) => Of(path, path);
+
+    /// <summary>The step for a folder or file that is about to come to another place.</summary>
+    /// <param name="path">Where it is, in a run's folder beside that place.</param>
+    /// <param name="home">Where it is to come to.</param>
+    public static FolderStep Of(string path, string home)
     {
         FileIdentity identity = FileIdentity.Of(path) ?? throw new TransferraException($"{path} is not there", "Correct office.yaml.");
         return new FolderStep(new Dictionary<string, string>
         {
-            ["path"] = path,
+            ["path"] = home,
+            ["new"] = path == home ? "no" : "yes",
             ["mode"] = Convert.ToString((int)File.GetUnixFileMode(path), 8),
             ["identity"] = Text(identity),
         });
@@ -40,7 +46,7 @@ public sealed class FolderStep(IReadOnlyDictionary<string, string> facts) : Clos
     /// <inheritdoc/>
     public override string Kind => KindName;
     /// <inheritdoc/>
-    public override string Name => facts["path"];
+    public override string Name => facts["path"] + (facts.GetValueOrDefault("new") == "yes" ? " (new)" : "");
     /// <inheritdoc/>
     public override IReadOnlyDictionary<string, string> Facts => facts;
     /// <inheritdoc/>
@@ -48,7 +54,11 @@ public sealed class FolderStep(IReadOnlyDictionary<string, string> facts) : Clos
     /// <inheritdoc/>
     public override string WhenOpen => $"{Name} has its permissions back ({facts["mode"]})";
 
-    private UnixFileMode Found => (UnixFileMode)Convert.ToInt32(facts["mode"], 8);
+    /// <summary>Where it was found, or is to come to.</summary>
+    public string Home => facts["path"];
+
+    /// <summary>Its permissions as they were found.</summary>
+    public UnixFileMode Found => (UnixFileMode)Convert.ToInt32(facts["mode"], 8);
 
     /// <inheritdoc/>
     public override void Close(ClosingTools tools)

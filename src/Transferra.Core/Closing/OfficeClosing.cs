@@ -210,13 +210,20 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
     private static string Words(TimeSpan time) => time.TotalMinutes >= 2 ? FormattableString.Invariant($"{time.TotalMinutes:0} minutes") : FormattableString.Invariant($"{time.TotalSeconds:0} seconds");
 
     /// <summary>Shuts the doors of a store that a run is about to put in place, as an open one would let people in before the office is open.</summary>
-    /// <param name="store">The new store, under the name it has now; nothing is done when the office is not closed.</param>
-    public void CoverAlso(StoreAddress store)
+    /// <param name="store">The new store, where it is now; nothing is done when the office is not closed.</param>
+    /// <param name="home">Where it is to come to.</param>
+    /// <param name="officeFolder">Folder of office.yaml.</param>
+    public void CoverAlso(StoreAddress store, StoreAddress home, string officeFolder)
     {
-        if (!store.IsOnServer || closings.Current() is not { IsReopening: false } current) return;
+        if (closings.Current() is not { IsReopening: false } current) return;
         OfficeClosed closed = closings.Continue(current);
-        Do(closed, tools.Stores.ServerOf(store).Doors(store.Path).Select(door => StoreStep.Of(store, door)).Where(step => !closed.Knows(step.Key)));
+        IEnumerable<ClosingStep> steps = store.IsOnServer ? tools.Stores.ServerOf(store).Doors(store.Path).Select(door => StoreStep.Of(store, door))
+            : FolderStep.Of(home, officeFolder) == home.Path ? [FolderStep.Of(store.Path, home.Path)] : []; // otherwise the folder around it is shut
+        Do(closed, steps.Where(step => !closed.Knows(step.Key)));
     }
+
+    /// <summary>The permissions that a file or folder had before the office was closed, or has when it is not.</summary>
+    public UnixFileMode ModeBefore(string path) => closings.Current()?.Steps.OfType<FolderStep>().LastOrDefault(step => step.Home == path)?.Found ?? File.GetUnixFileMode(path);
 
     /// <summary>Takes back what closing changed, last first.</summary>
     /// <returns>What could not be brought back; empty when the office is as it was.</returns>

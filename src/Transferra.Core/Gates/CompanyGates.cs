@@ -104,9 +104,8 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
             try
             {
                 string? name = context.Places.Exists(store) ? store.Path : null;
-                // The old store is set aside by a rename, the new one is made and renamed, people are kept out: what would stop any of it is asked before the night begins.
+                // The old store is set aside by a rename, the new one is made and renamed: what would stop either is asked before the night begins.
                 gates.AddRange(server.Hindrances(name).Select(hindrance => new Gate(company.Code, "database server", GateState.Blocked, $"{store.Shown}: {hindrance}", "See docs/servers.md for what each engine needs.")));
-                if (name is not null) server.Doors(name);
                 foreach (ServerAdvice advice in server.Advice(name))
                     gates.Add(advice.IsUnsafe ? Spoken(company.Code, "", $"{company.Code}/{advice.Name}", $"server setting {advice.Name}", $"{store.Shown}: {advice.What}", advice.Next) : new Gate(company.Code, $"server setting {advice.Name}", GateState.Passed, $"{store.Shown}: {advice.What}; {advice.Next}"));
             }

@@ -1,7 +1,9 @@
 // Readiness.cs: may we go? Every reason why the upgrade may not start, all at once, before anything is written.
+using Transferra.Core.Closing;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Office;
+using Transferra.Core.Records;
 using Transferra.Core.Runs;
 
 namespace Transferra.Core.Gates;
@@ -60,8 +62,27 @@ public static class Readiness
         }
         if (candidates.Count == 0) return new ReadinessResult([], [], there);
         gates.AddRange(room.Gates());
+        gates.Add(ClosingGate(context));
         if (Environment.UserName != AdministratorsName)
             gates.Add(companyGates.Spoken("", "", "office/rights", "rights", $"This program runs as {Environment.UserName}, who does not see which files other users have open: has everybody really left when it says so?", "Better, run it as root."));
         return new ReadinessResult(gates, candidates, there);
+    }
+
+    // What closing would do is found out without doing it: a service whose state cannot be told, or a door that this user may not shut, is known now.
+    private static Gate ClosingGate(RunContext context)
+    {
+        const string name = "closing";
+        try
+        {
+            IReadOnlyList<ClosingStep> steps = context.Closing?.Preview(context.Office) ?? [];
+            FolderStep? foreign = FileIdentity.EffectiveUser == 0 ? null : steps.OfType<FolderStep>().FirstOrDefault(step => FileIdentity.Of(step.Home)?.Owner != FileIdentity.EffectiveUser);
+            if (foreign is not null) return new Gate("", name, GateState.Blocked, $"{foreign.Home} belongs to somebody else, and cannot be shut by {Environment.UserName}", "Run as its owner, or as root.");
+            int people = OfficeClosing.PeopleIn(context.Office, context.Stores).Count(person => person.Service.Length == 0);
+            return new Gate("", name, GateState.Passed, $"{steps.Count} things can be shut or stopped{(people > 0 ? FormattableString.Invariant($"; {people} sessions of people to wait for") : "")}: transferra close --show");
+        }
+        catch (TransferraException error)
+        {
+            return new Gate("", name, GateState.Blocked, error.Message, error.Next);
+        }
     }
 }

@@ -7,7 +7,8 @@ namespace Transferra.Core.Machine;
 /// <param name="Device">Number of the volume.</param>
 /// <param name="Inode">Number on the volume.</param>
 /// <param name="Owner">Number of the user.</param>
-public readonly partial record struct FileIdentity(long Device, long Inode, uint Owner)
+/// <param name="Group">Number of the group.</param>
+public readonly partial record struct FileIdentity(long Device, long Inode, uint Owner, uint Group)
 {
     /// <summary>The user this program runs as.</summary>
     public static uint EffectiveUser => GetEffectiveUser();
@@ -16,10 +17,10 @@ public readonly partial record struct FileIdentity(long Device, long Inode, uint
     public static FileIdentity? Of(string path)
     {
         // Offsets are those of struct statx.
-        const int atCurrentFolder = -100, basic = 0x7FF, size = 256, owner = 20, inode = 32, deviceMajor = 136, deviceMinor = 140;
+        const int atCurrentFolder = -100, basic = 0x7FF, size = 256, owner = 20, group = 24, inode = 32, deviceMajor = 136, deviceMinor = 140;
         byte[] buffer = new byte[size];
         if (StatX(atCurrentFolder, path, 0, basic, buffer) != 0) return null;
-        return new FileIdentity(((long)BitConverter.ToUInt32(buffer, deviceMajor) << 32) | BitConverter.ToUInt32(buffer, deviceMinor), BitConverter.ToInt64(buffer, inode), BitConverter.ToUInt32(buffer, owner));
+        return new FileIdentity(((long)BitConverter.ToUInt32(buffer, deviceMajor) << 32) | BitConverter.ToUInt32(buffer, deviceMinor), BitConverter.ToInt64(buffer, inode), BitConverter.ToUInt32(buffer, owner), BitConverter.ToUInt32(buffer, group));
     }
 
     [LibraryImport("libc", EntryPoint = "statx", StringMarshalling = StringMarshalling.Utf8)]

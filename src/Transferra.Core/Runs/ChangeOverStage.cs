@@ -40,10 +40,34 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override StageOutcome Do()
     {
-        // In place it would let people in before the office is open.
-        if (On.Context.Places.Exists(On.FinalStaged)) On.Context.Closing?.CoverAlso(On.FinalStaged);
+        if (On.Context.Places.Exists(On.FinalStaged))
+        {
+            GiveRights();
+            // In place it would let people in before the office is open.
+            On.Context.Closing?.CoverAlso(On.FinalStaged, On.Company.NewStore, On.Context.Office.Folder);
+        }
         Swap.Forward();
         return new StageOutcome(true, $"the new store is in place{(On.Company.MovesTo is { } moved ? ", " + moved.Shown : "")}; the old one is kept as {On.Aside.Shown}", Facts(("aside", On.Aside.Shown), ("new-sha256", On.DigestOfNew(On.Company.NewStore))));
+    }
+
+    // Who could work with the old store can work with the new one: owner, group and permissions, also of the files in a folder.
+    private void GiveRights()
+    {
+        StoreAddress old = On.Company.OldStore, made = On.FinalStaged;
+        if (old.IsOnServer || made.IsOnServer || !Path.Exists(old.Path)) return;
+        const UnixFileMode enter = UnixFileMode.UserExecute | UnixFileMode.GroupExecute | UnixFileMode.OtherExecute;
+        bool oldIsFolder = Directory.Exists(old.Path), newIsFolder = Directory.Exists(made.Path);
+        UnixFileMode mode = On.Context.Closing?.ModeBefore(old.Path) ?? File.GetUnixFileMode(old.Path);
+        string? oldFile = oldIsFolder ? Directory.EnumerateFiles(old.Path).Order(StringComparer.Ordinal).FirstOrDefault() : old.Path;
+        UnixFileMode fileMode = oldIsFolder && oldFile is not null ? File.GetUnixFileMode(oldFile) : mode & ~enter;
+        foreach (string file in newIsFolder ? Directory.EnumerateFiles(made.Path) : [made.Path])
+        {
+            On.Context.Volume.SetOwner(file, oldFile ?? old.Path);
+            On.Context.Volume.SetMode(file, fileMode);
+        }
+        if (!newIsFolder) return;
+        On.Context.Volume.SetOwner(made.Path, oldIsFolder ? old.Path : old.Folder);
+        On.Context.Volume.SetMode(made.Path, oldIsFolder ? mode : File.GetUnixFileMode(old.Folder));
     }
 
     /// <inheritdoc/>

@@ -4,6 +4,7 @@
 //        the disk after FlushFolder.
 using System.Runtime.InteropServices;
 using System.Text;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Runs;
 
@@ -34,6 +35,9 @@ public interface IVolume
 
     /// <summary>Gives a file or folder these permissions.</summary>
     void SetMode(string path, UnixFileMode mode);
+
+    /// <summary>Gives a file or folder to the owner and group of another, as far as this user may; root may, others may not.</summary>
+    void SetOwner(string path, string like);
 
     /// <summary>Flushes a file's content.</summary>
     void FlushFile(string path);
@@ -103,6 +107,13 @@ public sealed partial class DiskVolume : IVolume
     }
 
     /// <inheritdoc/>
+    public void SetOwner(string path, string like)
+    {
+        if (FileIdentity.Of(like) is { } owner && FileIdentity.EffectiveUser == 0 && ChangeOwner(path, owner.Owner, owner.Group) != 0)
+            throw new IOException($"{path} cannot be given to the owner of {like}: {Marshal.GetPInvokeErrorMessage(Marshal.GetLastPInvokeError()).ToLowerInvariant()}");
+    }
+
+    /// <inheritdoc/>
     public void FlushFile(string path)
     {
         using FileStream file = new(path, FileMode.Open, FileAccess.ReadWrite, FileShare.ReadWrite | FileShare.Delete);
@@ -131,6 +142,9 @@ public sealed partial class DiskVolume : IVolume
 
     [LibraryImport("libc", EntryPoint = "open", SetLastError = true)]
     private static partial int OpenWithMode(byte[] path, int flags, int mode);
+
+    [LibraryImport("libc", EntryPoint = "chown", SetLastError = true, StringMarshalling = StringMarshalling.Utf8)]
+    private static partial int ChangeOwner(string path, uint owner, uint group);
 
     [LibraryImport("libc", EntryPoint = "fsync", SetLastError = true)]
     private static partial int FSync(int handle);
