@@ -24,6 +24,7 @@ internal static class HtmlPage
         th { vertical-align: bottom; }
         td { border-bottom: 1px solid var(--line); }
         td.n, th.n { text-align: right; font-variant-numeric: tabular-nums; }
+        td.n { white-space: nowrap; }
         td.n + td:not(.n), th.n + th:not(.n) { padding-left: 18px; }
         tr.sum td { font-weight: 600; border-top: 1.5px solid var(--ink); }
         .badge { display: inline-block; border-radius: 4px; padding: 1px 9px; font-weight: 600; font-size: 13.5px; border: 1px solid currentColor; }

@@ -25,6 +25,7 @@ public static class HtmlSignOff
             Pair("Begun", $"{Time(report.BegunAt)} by {report.By}"),
             Pair("Last entry", $"{Time(report.LastAt)} ({Duration((report.LastAt - report.BegunAt).TotalSeconds)})"),
             Pair("State", report.State),
+            report.Closing is not { } closing ? null : Pair("Office closed", $"from {Time(closing.BegunAt)}, everybody out {(closing.ClosedAt is { } at ? Time(at) : "not proved")}, open again {(closing.OpenAt is { } open ? $"{Time(open)} ({Duration((open - closing.BegunAt).TotalSeconds)})" : "not yet")}"),
             Pair("Journal", $"{report.JournalPath}, {report.JournalLines} lines"),
             Pair("Journal digest", Mono(report.JournalSha256)),
             Pair("Made with", "Transferra " + report.Tool));

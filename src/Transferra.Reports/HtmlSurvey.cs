@@ -34,9 +34,10 @@ public static class HtmlSurvey
         }));
         foreach (CompanySurvey company in package.Companies)
         {
-            yield return new XElement("h3", company.Code, ": ", Mono(company.StorePath));
+            yield return new XElement("h3", company.Code, ": ", Mono(company.StorePath), company.ReallyAt.Length > 0 ? Mono($", really at {company.ReallyAt}") : null);
             if (company.Problem.Length > 0) yield return new XElement("div", Class("box bad"), new XElement("p", company.Problem), new XElement("p", company.Next));
-            yield return new XElement("dl", company.Signs.Select(sign => Pair("Version by", $"{sign.Where}: {sign.Says}")), company.Facts.Select(fact => Pair(fact.Key.Replace('_', ' '), fact.Value)), company.Settings.Select(setting => Pair(setting.Name, setting.Value ?? "(not set)")));
+            yield return new XElement("dl", company.Signs.Select(sign => Pair("Version by", $"{sign.Where}: {sign.Says}")), company.Facts.Select(fact => Pair(fact.Key.Replace('_', ' '), fact.Value)), company.DocumentFolders.Select(folder => Pair("Documents in", Mono(folder))),
+                company.Settings.Select(setting => Pair($"Setting {setting.Name}", setting.Value ?? "(not set)")));
             if (company.Objects.Count > 0) yield return Table(["Beside its tables", "Name", "Of"], company.Objects.Select(one => new object[] { one.Kind, one.Name, one.Of }));
             if (company.CustomFiles.Count > 0) yield return Files(company.CustomFiles);
             yield return Table(["Table", ">Records"], company.Tables.Select(table => new object[] { table.Key, Number(table.Value) }));

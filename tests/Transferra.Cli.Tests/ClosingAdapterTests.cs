@@ -181,6 +181,29 @@ public sealed class ClosingAdapterTests : IDisposable
         using (TestServers.Connect(clerk)) { }
     }
 
+    [Fact]
+    public void A_services_own_sessions_are_not_waited_for_and_must_be_gone_when_it_is_stopped()
+    {
+        using var demo = new ServerOffice("postgresql", small: true);
+        using var servers = new TestServers();
+        StoreAddress ledger = demo.Store("QIH"), service = servers.AsClerk(ledger, _office.Path);
+        string pid = _office["service.pid"], connect = $"PGPASSWORD=$(cat {service.Server!.PasswordFile}) psql -h {ledger.Server!.Host} -p {ledger.Server.Port} -U {service.Server.User} -d {ledger.Path} -c 'SELECT pg_sleep(100)'";
+        File.WriteAllText(_office["ctl.sh"], $"case $1 in start) setsid sh -c \"{connect}\" >/dev/null 2>&1 & echo $! >{pid};; stop) pkill -s $(cat {pid}); rm {pid};; status) [ -f {pid} ] || exit 3;; esac\n");
+        string text = File.ReadAllText(demo.Files["office.yaml"]);
+        int start = text.IndexOf("  services:", StringComparison.Ordinal), end = text.IndexOf("  jobs:", StringComparison.Ordinal);
+        string control = _office["ctl.sh"];
+        File.WriteAllText(demo.Files["office.yaml"], text[..start] + $"  services:\n    - {{service: ledger, start: [sh, {control}, start], stop: [sh, {control}, stop], status: [sh, {control}, status], connects-as: [{service.Server.User}]}}\n" + text[end..]);
+        Sh($"sh {control} start");
+        _afterwards.Add(() => Sh($"[ ! -f {pid} ] || sh {control} stop", mayFail: true));
+        for (int i = 0; i < 50 && new StoreOpener().ServerOf(ledger).Sessions(ledger.Path).Count == 0; i++) Thread.Sleep(100);
+        BuiltProgram.Run(demo.Path, "close", "--show").Expect(0).Says("the service ledger");
+        demo.Files.Edit("office.yaml", "grace: 10 s", "grace: 1 h"); // which is for people
+        BuiltProgram.Run(demo.Path, "close").Expect(0).Says("Closed, and proved");
+        BuiltProgram.Run(demo.Path, "reopen").Expect(0);
+        for (int i = 0; i < 50 && new StoreOpener().ServerOf(ledger).Sessions(ledger.Path).Count == 0; i++) Thread.Sleep(100);
+        Assert.Equal(service.Server.User, Assert.Single(new StoreOpener().ServerOf(ledger).Sessions(ledger.Path)).User);
+    }
+
     [Theory]
     [InlineData("postgresql")]
     [InlineData("mariadb")]

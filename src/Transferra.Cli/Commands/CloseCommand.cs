@@ -80,6 +80,7 @@ internal static class CloseCommand
             return session.Answer(ExitCodes.Done, new { wasClosed = false, notReopened = Array.Empty<NotReopened>() });
         }
         IReadOnlyList<NotReopened> failed = Open(session, closed);
+        if (failed.Count == 0) WriteSignOff(session, closed.Id);
         return session.Answer(failed.Count > 0 ? ExitCodes.Unproved : ExitCodes.Done, new { wasClosed = true, closing = closed.Id, notReopened = failed });
     }
 
@@ -94,6 +95,19 @@ internal static class CloseCommand
         if (failed.Count == 0) session.Screen.Good("Open: everything that was closed is as it was before, and proved.");
         else session.Screen.Bad($"NOT open: {Results.Count(failed.Count, "thing is", "things are")} not as before, and users were not told that it is open.");
         return failed;
+    }
+
+    // The page to be signed says how long the office was closed.
+    private static void WriteSignOff(Session session, string closing)
+    {
+        try
+        {
+            foreach (Run run in session.Runs.List().Where(run => run.BegunWith("closing") == closing)) SignOffCommand.WritePage(session, run, RunReport.Of(session.Office, run), null);
+        }
+        catch (Exception error) when (error is DescriptionException or TransferraException or IOException or UnauthorizedAccessException)
+        {
+            session.Screen.Look($"The sign-off page could not be written anew: {error.Message} To write it: transferra signoff --html FILE");
+        }
     }
 
     // Opening needs no office.yaml, so that a broken one is no reason to stay closed.

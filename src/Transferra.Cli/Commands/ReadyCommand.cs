@@ -39,6 +39,10 @@ internal static class ReadyCommand
             case GateState.NeedsWord: screen.Look($"Nothing is blocked; your word is needed {Results.Count(asked, "time")}."); break;
             default: screen.Good(result.Candidates.Count > 0 ? "Ready: all gates are passed. To begin: transferra upgrade" : "There is nothing to upgrade."); break;
         }
+        // What is open, once more and short, where the eye is after a long list.
+        foreach (Gate gate in result.Gates.Where(gate => gate.State == GateState.Blocked)) screen.Line($"  blocked: {string.Join(", ", ((string[])[gate.Company.Length > 0 ? gate.Company : gate.Package, gate.Name]).Where(part => part.Length > 0))}");
+        foreach (Gate gate in result.Gates.Where(gate => gate.State == GateState.NeedsWord)) screen.Line($"  your word: {gate.Confirm}");
+        if (asked > 1) screen.Line("To be asked for them one by one: transferra ready --ask");
         var answer = new { gates = result.Gates, times, there = result.There };
         return session.Answer(worst switch { GateState.Blocked => ExitCodes.Refused, GateState.NeedsWord => ExitCodes.LookAt, _ => ExitCodes.Done }, answer);
     }

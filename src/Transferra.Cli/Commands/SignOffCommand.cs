@@ -38,6 +38,7 @@ internal static class SignOffCommand
         screen.Line($"Begun {report.BegunAt:yyyy-MM-dd HH:mm:ss} UTC by {report.By}, last entry {report.LastAt:yyyy-MM-dd HH:mm:ss} UTC, state: {report.State}");
         screen.Line($"Journal {report.JournalPath}");
         screen.Line($"{report.JournalLines} lines, digest {report.JournalSha256}");
+        if (report.Closing is { } closing) screen.Line($"The office was closed {closing.BegunAt:yyyy-MM-dd HH:mm:ss} UTC, proved {(closing.ClosedAt is { } at ? $"{at:HH:mm:ss}" : "never")}, open again {(closing.OpenAt is { } open ? $"{open:yyyy-MM-dd HH:mm:ss} UTC" : "not yet")}.");
         foreach (CompanyReport company in report.Companies)
         {
             screen.Heading($"{company.Code}  {company.Name}, {company.Package}, version {company.From} to {company.To}: {company.Outcome}");

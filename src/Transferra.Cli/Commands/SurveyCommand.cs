@@ -34,7 +34,7 @@ internal static class SurveyCommand
         OfficeSurvey? earlier = options.Compare is null ? null : ReadSaved(options.Compare);
         OfficeSurvey survey = Survey.Of(session.Office, session.Tools);
         screen.Line($"{session.Office.Name}, in {session.Office.Folder}");
-        foreach (PackageSurvey package in survey.Packages) Show(screen, package);
+        foreach (PackageSurvey package in survey.Packages) Show(screen, package, session.Office.Folder);
         ShowServices(screen, survey);
         ShowUnlisted(session, survey, options.Write);
         IReadOnlyList<SurveyDifference> differences = earlier is null ? [] : SurveyComparison.Of(earlier, survey);
@@ -73,32 +73,38 @@ internal static class SurveyCommand
         screen.Line($"Written: {path}");
     }
 
-    private static void Show(Screen screen, PackageSurvey package)
+    // A path in the office's folder is told from there, as lines have 100 columns.
+    private static string Near(string folder, string path) => path.StartsWith(folder + "/", StringComparison.Ordinal) ? path[(folder.Length + 1)..] : path;
+
+    private static void Show(Screen screen, PackageSurvey package, string folder)
     {
         screen.Heading($"{package.Title}: program version {package.ProgramVersion ?? "not told"}");
         if (package.ProgramVersion is null || package.ProgramSigns.Count > 1)
             foreach (VersionSign sign in package.ProgramSigns) screen.Line($"  by {sign.Where}: {sign.Says}");
         foreach (ComponentSurvey component in package.Components) screen.Line($"  {component.Name}: {component.Version ?? "version not told: " + string.Join("; ", component.Signs.Select(sign => $"{sign.Where}: {sign.Says}"))}");
         foreach (ComponentSurvey workstation in package.Workstations) screen.Line($"  workstation {workstation.Name}: {workstation.Version ?? "version not told: " + string.Join("; ", workstation.Signs.Select(sign => $"{sign.Where}: {sign.Says}"))}");
+        foreach (SettingFound setting in package.Settings) screen.Line($"  setting {setting.Name}: {setting.Value ?? "(not set)"}");
+        foreach (CustomFile file in package.CustomFiles) screen.Look($"  not as the vendor ships it ({file.State}): {Near(folder, file.Path)}");
         screen.Table(["Code", "Company", "Data", "Wanted", ">Records", ">Store", "Engine", ">Documents", "Open in"], package.Companies.Select(company => (IReadOnlyList<string>)
             [company.Code, company.Name, company.DataVersion ?? "unknown", company.WantedVersion, Results.Number(company.Records), Sizes.Of(company.StoreBytes), company.Engine,
                 company.Documents == 0 ? "none" : $"{company.Documents}, {Sizes.Of(company.DocumentBytes)}", company.OpenedBy.Count == 0 ? "nobody" : string.Join(", ", company.OpenedBy)]));
-        foreach (CompanySurvey company in package.Companies) Show(screen, company);
-        foreach (SettingFound setting in package.Settings) screen.Line($"  setting {setting.Name}: {setting.Value ?? "(not set)"}");
-        foreach (CustomFile file in package.CustomFiles) screen.Look($"  not as the vendor ships it ({file.State}): {file.Path}");
+        foreach (CompanySurvey company in package.Companies) Show(screen, company, folder);
         foreach (string remark in package.Remarks) screen.Look(remark);
     }
 
-    private static void Show(Screen screen, CompanySurvey company)
+    private static void Show(Screen screen, CompanySurvey company, string folder)
     {
         screen.Line($"  {company.Code}: {company.StorePath}");
+        if (company.ReallyAt.Length > 0) screen.Look($"       really at {company.ReallyAt}");
+        if (company.LastChange is { } changed) screen.Line(FormattableString.Invariant($"       last changed {changed:yyyy-MM-dd HH:mm} UTC, {Results.Count(company.Tables.Count, "table")}"));
+        foreach (string documents in company.DocumentFolders) screen.Line($"       documents in {Near(folder, documents)}");
         if (company.DeletedRecords > 0) screen.Line($"       {Results.Count(company.DeletedRecords, "record")} marked as deleted in the files, kept apart and not carried");
         if (company.GuessedForm.Length > 0) screen.Look($"       its text seems to be written so: {company.GuessedForm}; say it in office.yaml before anything is converted");
         if (FactsOf(company) is { Length: > 0 } facts) screen.Line($"       {facts}");
         if (company.Facts.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting)) screen.Look($"       changes lie beside the store and not yet in it: {waiting}");
         if (ObjectsOf(company) is { Length: > 0 } objects) screen.Line($"       beside its tables: {objects}; version {company.WantedVersion} brings its own, these are not carried");
         foreach (SettingFound setting in company.Settings) screen.Line($"       setting {setting.Name}: {setting.Value ?? "(not set)"}");
-        foreach (CustomFile file in company.CustomFiles) screen.Look($"       not as the vendor ships it ({file.State}): {file.Path}");
+        foreach (CustomFile file in company.CustomFiles) screen.Look($"       not as the vendor ships it ({file.State}): {Near(folder, file.Path)}");
         if (company.Problem.Length == 0)
         {
             foreach (VersionSign sign in company.Signs) screen.Line($"       version {sign.Version} by {sign.Where}: {sign.Says}");

@@ -35,7 +35,7 @@ internal static class UpgradeCommand
             if (!session.Confirm([.. ready.Select(entry => entry.Company.Code)], "Upgrade")) return session.Answer(ExitCodes.Refused, new { gates, confirmed = false });
             OfficeSurvey before = Survey.Of(session.Office, session.Tools);
             if (!Closed(session, endsSessions, takesBack: true)) return session.Answer(ExitCodes.Refused, new { gates, closed = false });
-            run = UpgradeRun.Begin(context, "upgrade", ready);
+            run = UpgradeRun.Begin(context, "upgrade", ready, session.Closings.Current()?.Id ?? "");
             session.Screen.Line($"Run {run.Id}, journal {run.Journal.FilePath}");
             // To be compared with when the new program is there: what it forgot, and what is gone.
             session.Volume.WriteNew(Path.Combine(run.Folder, "survey-before.json"), JsonSerializer.SerializeToUtf8Bytes(before, ResultJson.Options));
@@ -45,7 +45,10 @@ internal static class UpgradeCommand
         string page = SignOffCommand.WritePage(session, run, report, null);
         Tell(session, run, report, outcomes, page);
         int exitCode = outcomes.All(outcome => outcome.IsThrough) ? ExitCodes.Done : ExitCodes.LookAt;
-        return session.Answer(Opened(session, outcomes, staysClosed) ? exitCode : ExitCodes.Unproved, report);
+        bool opened = Opened(session, outcomes, staysClosed);
+        report = RunReport.Of(session.Office, run);
+        SignOffCommand.WritePage(session, run, report, null); // now with the time that the office was closed
+        return session.Answer(opened ? exitCode : ExitCodes.Unproved, report);
     }
 
     // Everybody out, before anything is looked at that must not change any more. When somebody stays, the office is as it was.

@@ -14,7 +14,7 @@ public sealed class FolderStep(IReadOnlyDictionary<string, string> facts) : Clos
     private const UnixFileMode Rights = (UnixFileMode)0x1FF, OwnersRights = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
 
     /// <summary>The step for a folder or file that is there.</summary>
-    public static FolderStep Of(string path) => Of(path, path);
+    public static FolderStep Of(string path) => FileIdentity.RealPath(path) is { } real ? Of(real, real) : Of(path, path);
 
     /// <summary>The step for a folder or file that is about to come to another place.</summary>
     /// <param name="path">Where it is, in a run's folder beside that place.</param>

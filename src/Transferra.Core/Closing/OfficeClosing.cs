@@ -103,13 +103,14 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
         Do(closed, steps.Where(step => step is TellStep));
         Do(closed, steps.Where(step => step is FolderStep or FirewallStep or StoreStep { EndsSessions: false }));
         Do(closed, steps.Where(step => step is CronFileStep or SwitchStep { IsService: false }));
-        IReadOnlyList<PersonIn> people = Await(office, plan.Grace);
+        IReadOnlyList<PersonIn> people = Await(office, plan.Grace, services: false);
         if (people.Count > 0 && !endsSessions) return Outcome(closed, people, []);
         // In the order of office.yaml, also when the closing was broken off and goes on.
         var order = plan.Services.Select((service, i) => (service.Name, i)).ToDictionary(entry => entry.Name, entry => entry.i);
         Do(closed, steps.Where(step => step is SwitchStep { IsService: true }).OrderBy(step => order.GetValueOrDefault(step.Name, -1)));
         if (endsSessions) EndAll(office);
-        people = PeopleIn(office, tools.Stores);
+        // A service that has just stopped may take a moment to be gone from its server.
+        people = Await(office, LastWait, services: true);
         if (people.Count > 0) return Outcome(closed, people, []);
         Do(closed, steps.Where(step => step is StoreStep { EndsSessions: true }));
         List<string> notAtRest = [.. closed.Steps.Select(step => step.NotClosed(tools)).OfType<string>(), .. StillOn(office)];
@@ -181,13 +182,13 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
         }
     }
 
-    // The services' own sessions end with the services and are not waited for.
-    private IReadOnlyList<PersonIn> Await(OfficeDescription office, TimeSpan grace)
+    // The services' own sessions end with the services, and are waited for only after those.
+    private IReadOnlyList<PersonIn> Await(OfficeDescription office, TimeSpan time, bool services)
     {
-        for (long end = Environment.TickCount64 + (long)grace.TotalMilliseconds; ;)
+        for (long end = Environment.TickCount64 + (long)time.TotalMilliseconds; ;)
         {
             tools.Cancel.ThrowIfCancellationRequested();
-            IReadOnlyList<PersonIn> people = [.. PeopleIn(office, tools.Stores).Where(person => person.Service.Length == 0)];
+            IReadOnlyList<PersonIn> people = [.. PeopleIn(office, tools.Stores).Where(person => services || person.Service.Length == 0)];
             long left = end - Environment.TickCount64;
             if (people.Count == 0 || left <= 0) return people;
             observer.Waiting(people, TimeSpan.FromMilliseconds(left));
@@ -197,14 +198,12 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
 
     private void EndAll(OfficeDescription office)
     {
-        IReadOnlyList<PersonIn> people = PeopleIn(office, tools.Stores);
-        foreach (PersonIn person in people)
+        foreach (PersonIn person in PeopleIn(office, tools.Stores))
         {
             if (person.Store.IsOnServer) tools.Stores.ServerOf(person.Store).End(person.Store.Path, person.Session);
             else if (!Processes.AskToEnd((int)person.Session.Id)) continue;
             observer.Ended(person);
         }
-        if (people.Count > 0) Await(office, LastWait);
     }
 
     private static string Words(TimeSpan time) => time.TotalMinutes >= 2 ? FormattableString.Invariant($"{time.TotalMinutes:0} minutes") : FormattableString.Invariant($"{time.TotalSeconds:0} seconds");
@@ -223,7 +222,7 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
     }
 
     /// <summary>The permissions that a file or folder had before the office was closed, or has when it is not.</summary>
-    public UnixFileMode ModeBefore(string path) => closings.Current()?.Steps.OfType<FolderStep>().LastOrDefault(step => step.Home == path)?.Found ?? File.GetUnixFileMode(path);
+    public UnixFileMode ModeBefore(string path) => closings.Current()?.Steps.OfType<FolderStep>().LastOrDefault(step => step.Home == FileIdentity.RealPath(path))?.Found ?? File.GetUnixFileMode(path);
 
     /// <summary>Takes back what closing changed, last first.</summary>
     /// <returns>What could not be brought back; empty when the office is as it was.</returns>

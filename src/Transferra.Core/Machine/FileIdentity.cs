@@ -23,6 +23,21 @@ public readonly partial record struct FileIdentity(long Device, long Inode, uint
         return new FileIdentity(((long)BitConverter.ToUInt32(buffer, deviceMajor) << 32) | BitConverter.ToUInt32(buffer, deviceMinor), BitConverter.ToInt64(buffer, inode), BitConverter.ToUInt32(buffer, owner), BitConverter.ToUInt32(buffer, group));
     }
 
+    /// <summary>A path freed of all links, also of folders above it: realpath(3); null when nothing is there.</summary>
+    public static string? RealPath(string path)
+    {
+        nint resolved = ResolvePath(path, 0);
+        if (resolved == 0) return null;
+        try { return Marshal.PtrToStringUTF8(resolved); }
+        finally { Free(resolved); }
+    }
+
+    [LibraryImport("libc", EntryPoint = "realpath", StringMarshalling = StringMarshalling.Utf8)]
+    private static partial nint ResolvePath(string path, nint buffer);
+
+    [LibraryImport("libc", EntryPoint = "free")]
+    private static partial void Free(nint memory);
+
     [LibraryImport("libc", EntryPoint = "statx", StringMarshalling = StringMarshalling.Utf8)]
     private static partial int StatX(int folder, string path, int flags, uint mask, byte[] buffer);
 

@@ -1,20 +1,19 @@
 // OpenFiles.cs: which processes hold a file open, from /proc (proc(5)); those of other users are seen only by root.
 // Holds: (1) a file reached through links, also of folders above it, is recognised; (2) a file that is not there is held by nobody.
-using System.Runtime.InteropServices;
-
 namespace Transferra.Core.Machine;
 
 /// <summary>A process that holds a file open.</summary>
 public sealed record FileHolder(int ProcessId, string Program, string File);
 
 /// <summary>Asks the system who holds files open.</summary>
-public static partial class OpenFiles
+public static class OpenFiles
 {
     /// <summary>The other processes that hold any of the files open.</summary>
     /// <param name="files">Full paths.</param>
     public static IReadOnlyList<FileHolder> HoldersOf(IReadOnlyCollection<string> files)
     {
-        var wanted = new HashSet<string>(files.Select(WithoutLinks).OfType<string>(), StringComparer.Ordinal);
+        // Links in /proc name the file itself, so the path asked about must be freed of links first.
+        var wanted = new HashSet<string>(files.Select(FileIdentity.RealPath).OfType<string>(), StringComparer.Ordinal);
         var holders = new List<FileHolder>();
         if (!Directory.Exists("/proc")) return holders;
         foreach (string process in Directory.EnumerateDirectories("/proc"))
@@ -38,19 +37,4 @@ public static partial class OpenFiles
         }
         return holders;
     }
-
-    // Links in /proc name the file itself, so the path asked about must be freed of links first: realpath(3).
-    private static string? WithoutLinks(string path)
-    {
-        nint resolved = RealPath(path, 0);
-        if (resolved == 0) return null;
-        try { return Marshal.PtrToStringUTF8(resolved); }
-        finally { Free(resolved); }
-    }
-
-    [LibraryImport("libc", EntryPoint = "realpath", StringMarshalling = StringMarshalling.Utf8)]
-    private static partial nint RealPath(string path, nint buffer);
-
-    [LibraryImport("libc", EntryPoint = "free")]
-    private static partial void Free(nint memory);
 }

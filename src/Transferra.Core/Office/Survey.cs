@@ -41,6 +41,12 @@ public sealed record CompanySurvey(string Code, string Name, string Package, str
     /// <summary>What the engine tells of the store beside: versions of its file structure, character set, settings; by name.</summary>
     public IReadOnlyDictionary<string, string> Facts { get; init; } = new Dictionary<string, string>();
 
+    /// <summary>Where the store really is, when links lead elsewhere; "" when it is at its path.</summary>
+    public string ReallyAt { get; init; } = "";
+
+    /// <summary>Its document folders.</summary>
+    public IReadOnlyList<string> DocumentFolders { get; init; } = [];
+
     /// <summary>Settings that stand in its records.</summary>
     public IReadOnlyList<SettingFound> Settings { get; init; } = [];
 
@@ -206,7 +212,9 @@ public static class Survey
                 Records = tables.Values.Sum(),
                 DeletedRecords = store.Identity.HeaderFields.TryGetValue("deleted_records", out string? deleted) ? long.Parse(deleted, System.Globalization.CultureInfo.InvariantCulture) : 0,
                 GuessedForm = store.Identity.HeaderFields.GetValueOrDefault(StoreIdentity.Guess) ?? "",
-                LastChange = address.IsOnServer ? null : new DateTimeOffset(File.GetLastWriteTimeUtc(address.Path)),
+                LastChange = LastChangeOf(stores.FilesOf(address)),
+                ReallyAt = ReallyAt(address),
+                DocumentFolders = company.DocumentFolders,
                 OpenedBy = StorePlaces.OpenedBy(stores, address),
                 Facts = store.Identity.HeaderFields,
                 Objects = store.ListObjects(),
@@ -221,6 +229,15 @@ public static class Survey
         {
             return survey with { Problem = error.Message, Next = error.Next };
         }
+    }
+
+    private static DateTimeOffset? LastChangeOf(IReadOnlyList<string> files) => files.Count == 0 ? null : new DateTimeOffset(files.Max(File.GetLastWriteTimeUtc));
+
+    // Where links lead: a path in office.yaml can look like the default place and be on another disk.
+    private static string ReallyAt(StoreAddress address)
+    {
+        if (address.IsOnServer || FileIdentity.RealPath(address.Path) is not { } real || real == address.Path) return "";
+        return real;
     }
 
     private static (int Files, long Bytes) DocumentsOf(Company company)

@@ -31,6 +31,9 @@ public sealed class Run(string folder, Journal journal)
     /// <summary>A fact that was written down of a company when the run began.</summary>
     public string? BegunFact(string company, string fact) => Begun?.Facts.GetValueOrDefault($"{company}.{fact}");
 
+    /// <summary>A fact that was written down when the run began; null when there is none such.</summary>
+    public string? BegunWith(string fact) => Begun?.Facts.GetValueOrDefault(fact);
+
     /// <summary>Whether it was taken back as a whole.</summary>
     public bool IsUndone => Journal.Last("", Stages.Run)?.State == "undone";
 

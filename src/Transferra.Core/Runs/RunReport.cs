@@ -49,6 +49,9 @@ public sealed record CompanyReport(string Code, string Name, string Package, str
 public sealed record RunReport(string Run, string Kind, string State, string Office, string By, string Tool, DateTimeOffset BegunAt, DateTimeOffset LastAt, string JournalPath, int JournalLines,
     string JournalSha256, IReadOnlyList<CompanyReport> Companies)
 {
+    /// <summary>The closing that the run was made in; null when there was none.</summary>
+    public ClosingReport? Closing { get; init; }
+
     /// <summary>Puts a run's report together.</summary>
     public static RunReport Of(OfficeDescription office, Run run)
     {
@@ -56,7 +59,10 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
         JournalEntry begun = journal.Entries[0];
         string state = run.IsUndone ? "undone" : run.IsUndoing ? "undoing" : run.IsUnfinished ? "unfinished" : "ended";
         return new RunReport(run.Id, run.Kind, state, begun.Facts.GetValueOrDefault("office") ?? office.Name, begun.Facts.GetValueOrDefault("by") ?? "", begun.Facts.GetValueOrDefault("tool") ?? "",
-            begun.At, journal.Entries[^1].At, journal.FilePath, journal.Entries.Count, journal.LastDigest, [.. run.Companies.Select(code => OfCompany(office, run, code))]);
+            begun.At, journal.Entries[^1].At, journal.FilePath, journal.Entries.Count, journal.LastDigest, [.. run.Companies.Select(code => OfCompany(office, run, code))])
+        {
+            Closing = begun.Facts.GetValueOrDefault("closing") is { Length: > 0 } closing ? ClosingReport.Of(office.Folder, closing) : null,
+        };
     }
 
     private static CompanyReport OfCompany(OfficeDescription office, Run run, string code)

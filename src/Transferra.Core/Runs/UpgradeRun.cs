@@ -26,9 +26,11 @@ public sealed class UpgradeRun
     /// <param name="context">What it works with.</param>
     /// <param name="kind">upgrade or convert.</param>
     /// <param name="companies">With the version each has now.</param>
-    public static Run Begin(RunContext context, string kind, IReadOnlyList<(Company Company, KitVersion From)> companies)
+    /// <param name="closing">The closing it is made in; "" for none.</param>
+    public static Run Begin(RunContext context, string kind, IReadOnlyList<(Company Company, KitVersion From)> companies, string closing = "")
     {
         var facts = new Dictionary<string, string>();
+        if (closing.Length > 0) facts["closing"] = closing;
         foreach ((Company company, KitVersion from) in companies)
         {
             facts[$"{company.Code}.from"] = from.Name;
