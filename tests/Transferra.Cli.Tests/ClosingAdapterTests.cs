@@ -1,15 +1,11 @@
-using System.Data.Common;
 using System.Diagnostics;
 using System.Globalization;
 using System.Net;
 using System.Net.Sockets;
-using Transferra.Core.Records;
-using Transferra.Stores;
-using Transferra.Tests;
 
 namespace Transferra.Cli.Tests;
 
-/// <summary>Closing through what other systems offer: systemd (a stub, as there may be none here), nftables in a network of its own, the three servers.</summary>
+/// <summary>Closing through what other systems offer: systemd (a stub, as there may be none here), nftables in a network of its own.</summary>
 public sealed class ClosingAdapterTests : IDisposable
 {
     private readonly DemoFolder _office = new(small: true);
@@ -145,86 +141,5 @@ public sealed class ClosingAdapterTests : IDisposable
         inside("reopen");
         Assert.True(fromElsewhere());
         Assert.Equal("", Sh($"ip netns exec {name} nft list ruleset").Trim());
-    }
-
-    [Theory]
-    [InlineData("postgresql")]
-    [InlineData("mariadb")]
-    [InlineData("firebird")]
-    public void Databases_are_shut_to_people_all_through_an_upgrade_and_the_new_one_is_open_after_it(string engine)
-    {
-        using var demo = new ServerOffice(engine, small: true);
-        using var servers = new TestServers();
-        StoreAddress ledger = demo.Store("QIH"), clerk = servers.AsClerk(ledger, _office.Path);
-        demo.Files.Edit("office.yaml", "grace: 10 s", "grace: 0 s");
-        using (DbConnection person = TestServers.Connect(clerk))
-        {
-            BuiltProgram.Run(demo.Path, "close", "--show").Expect(0).Says("QIH", engine == "firebird" ? clerk.Server!.User.ToUpperInvariant() : clerk.Server!.User, "a person's");
-            BuiltProgram.Run(demo.Path, "upgrade", "QIH", "--yes", "QIH").Expect(2).Says("1 session still in: QIH");
-        }
-        using (TestServers.Connect(clerk)) { /* the office was left open */ }
-        BuiltProgram.Run(demo.Path, "upgrade", "QIH", "--yes", "QIH", "--stay-closed").Expect(0).Says("Closed, and proved", "The office stays closed");
-        Assert.ThrowsAny<DbException>(() => TestServers.Connect(clerk));
-        BuiltProgram.Run(demo.Path, "match", "QIH").Expect(0); // but we come in
-        BuiltProgram.Run(demo.Path, "reopen").Expect(0);
-        using (TestServers.Connect(clerk)) { /* the new one, under the old one's name */ }
-        // The old one, set aside, is open as well, so that it can be taken back and looked into.
-        StoreAddress aside = servers.Known(ledger.Beside("", Path.GetFileName(Directory.GetDirectories(Path.Combine(demo.Path, "transferra/runs"))[0]), "old-v5"));
-        if (engine != "mariadb") using (TestServers.Connect(clerk with { Path = aside.Path })) { }
-        BuiltProgram.Run(demo.Path, "undo", "--yes", "QIH").Expect(0);
-        using (TestServers.Connect(clerk)) { }
-        // Somebody who is in is put out when that is said.
-        using DbConnection another = TestServers.Connect(clerk);
-        BuiltProgram.Run(demo.Path, "close", "--end-sessions").Expect(0).Says("Closed, and proved");
-        Assert.Empty(new StoreOpener().ServerOf(ledger).Sessions(ledger.Path));
-        BuiltProgram.Run(demo.Path, "reopen").Expect(0);
-        using (TestServers.Connect(clerk)) { }
-    }
-
-    [Fact]
-    public void A_services_own_sessions_are_not_waited_for_and_must_be_gone_when_it_is_stopped()
-    {
-        using var demo = new ServerOffice("postgresql", small: true);
-        using var servers = new TestServers();
-        StoreAddress ledger = demo.Store("QIH"), service = servers.AsClerk(ledger, _office.Path);
-        string pid = _office["service.pid"], connect = $"PGPASSWORD=$(cat {service.Server!.PasswordFile}) psql -h {ledger.Server!.Host} -p {ledger.Server.Port} -U {service.Server.User} -d {ledger.Path} -c 'SELECT pg_sleep(100)'";
-        File.WriteAllText(_office["ctl.sh"], $"case $1 in start) setsid sh -c \"{connect}\" >/dev/null 2>&1 & echo $! >{pid};; stop) pkill -s $(cat {pid}); rm {pid};; status) [ -f {pid} ] || exit 3;; esac\n");
-        string text = File.ReadAllText(demo.Files["office.yaml"]);
-        int start = text.IndexOf("  services:", StringComparison.Ordinal), end = text.IndexOf("  jobs:", StringComparison.Ordinal);
-        string control = _office["ctl.sh"];
-        File.WriteAllText(demo.Files["office.yaml"], text[..start] + $"  services:\n    - {{service: ledger, start: [sh, {control}, start], stop: [sh, {control}, stop], status: [sh, {control}, status], connects-as: [{service.Server.User}]}}\n" + text[end..]);
-        Sh($"sh {control} start");
-        _afterwards.Add(() => Sh($"[ ! -f {pid} ] || sh {control} stop", mayFail: true));
-        for (int i = 0; i < 50 && new StoreOpener().ServerOf(ledger).Sessions(ledger.Path).Count == 0; i++) Thread.Sleep(100);
-        BuiltProgram.Run(demo.Path, "close", "--show").Expect(0).Says("the service ledger");
-        demo.Files.Edit("office.yaml", "grace: 10 s", "grace: 1 h"); // which is for people
-        BuiltProgram.Run(demo.Path, "close").Expect(0).Says("Closed, and proved");
-        BuiltProgram.Run(demo.Path, "reopen").Expect(0);
-        for (int i = 0; i < 50 && new StoreOpener().ServerOf(ledger).Sessions(ledger.Path).Count == 0; i++) Thread.Sleep(100);
-        Assert.Equal(service.Server.User, Assert.Single(new StoreOpener().ServerOf(ledger).Sessions(ledger.Path)).User);
-    }
-
-    [Theory]
-    [InlineData("postgresql")]
-    [InlineData("mariadb")]
-    [InlineData("firebird")]
-    public void Killed_while_it_shuts_or_opens_databases_they_can_be_opened(string engine)
-    {
-        using var demo = new ServerOffice(engine, small: true);
-        using var servers = new TestServers();
-        StoreAddress ledger = demo.Store("QIH"), clerk = servers.AsClerk(ledger, _office.Path);
-        int kills = 0;
-        for (int n = 5; ; n += 6)
-        {
-            bool closing = kills % 2 == 0;
-            if (!closing) BuiltProgram.Run(demo.Path, "close").Expect(0);
-            Called called = BuiltProgram.RunUntil(n, demo.Path, closing ? "close" : "reopen");
-            BuiltProgram.Run(demo.Path, "reopen").Expect(0);
-            using (TestServers.Connect(clerk)) { }
-            if (called.ExitCode == 0) break;
-            called.Expect(137);
-            kills++;
-        }
-        Assert.InRange(kills, 2, 40);
     }
 }

@@ -112,6 +112,12 @@ public sealed class KilledWhileRecoveringTests
         {
             Called called = BuiltProgram.RunUntil(again, office.Path, thenUndo ? ["undo", "--yes", "QIH"] : ["upgrade", "--resume"]);
             if (called.ExitCode == 0) break;
+            // Killed behind the last line of the run, where only the page to be signed is written.
+            if (called.ExitCode == 2 && !thenUndo)
+            {
+                called.Says("nothing to resume");
+                break;
+            }
             called.Expect(137);
         }
         if (thenUndo) Assert.Equal(before, office.DataSignature());

@@ -76,7 +76,8 @@ public abstract class ServerUpgradeTests(string engine)
     {
         using var office = new ServerOffice(engine);
         string before = office.DigestOf("QIH");
-        BuiltProgram.Run(office.Path, "survey").Expect(0).Says($"({engine} at 127.0.0.1:", "version 5 by SYSINFO.VAL where KEYNAME = 'DATAVER': 5");
+        // Other tests have databases on this server, which office.yaml does not name.
+        BuiltProgram.Run(office.Path, "survey").Says($"({engine} at 127.0.0.1:", "version 5 by SYSINFO.VAL where KEYNAME = 'DATAVER': 5");
         Called upgraded = BuiltProgram.Run(office.Path, "upgrade", "--yes", "QIH", "--yes", "QWS", "--yes", "QST").Expect(1);
         upgraded.Says("QIH through 6", "QWS stopped 5", "QST through 4", "31/02/23", "12,5O", "4999", "V001777", "Balance by account: all 4 lines agree, by the engines' own sums");
         Assert.DoesNotContain(upgraded.Out.Split('\n'), line => line.Length > 100);
@@ -89,7 +90,7 @@ public abstract class ServerUpgradeTests(string engine)
         Assert.Equal(before, office.DigestOf("QIH"));
         Assert.Empty(office.Leftovers());
         Assert.True(Directory.Exists(office.Files["data/QST/stock"]));
-        BuiltProgram.Run(office.Path, "survey").Expect(0).Says("version 5 by SYSINFO.VAL", "version 3 by VERSION.VAL");
+        BuiltProgram.Run(office.Path, "survey").Says("version 5 by SYSINFO.VAL", "version 3 by VERSION.VAL");
         Restored(office, before);
     }
 
@@ -191,8 +192,10 @@ public abstract class ServerUpgradeTests(string engine)
     }
 }
 
+[Collection("postgresql")]
 public sealed class PostgresqlUpgradeTests() : ServerUpgradeTests("postgresql");
 
+[Collection("mariadb")]
 public sealed class MariadbUpgradeTests() : ServerUpgradeTests("mariadb")
 {
     [Fact]
@@ -209,6 +212,7 @@ public sealed class MariadbUpgradeTests() : ServerUpgradeTests("mariadb")
     }
 }
 
+[Collection("firebird")]
 public sealed class FirebirdUpgradeTests() : ServerUpgradeTests("firebird")
 {
     [Fact]

@@ -1,5 +1,4 @@
 using System.Text.Json;
-using Transferra.Core.Records;
 using Transferra.Tests;
 
 namespace Transferra.Cli.Tests;
@@ -113,35 +112,6 @@ public sealed class SurveyTests : IDisposable
         BuiltProgram.Run(folder, "survey", "--new", _office["kits"]).Expect(2).Says("none of 0 stores", "Pellwright Ledger");
         BuiltProgram.Run(folder, "survey", "--new", _office["data"], "--kits", _elsewhere["nokits"]).Expect(2).Says("there is no folder", "--kits DIR");
         Assert.False(File.Exists(Path.Combine(folder, "office.yaml")));
-    }
-
-    [Theory]
-    [InlineData("postgresql")]
-    [InlineData("mariadb")]
-    [InlineData("firebird")]
-    public void Databases_that_are_not_in_office_yaml_are_found_on_the_server_and_an_office_is_drafted_from_one(string engine)
-    {
-        using var office = new ServerOffice(engine, small: true);
-        string text = File.ReadAllText(office.Files["office.yaml"]);
-        int start = text.IndexOf("      - code: QWS", StringComparison.Ordinal), end = text.IndexOf("    installer: installers/ledger-6", StringComparison.Ordinal);
-        File.WriteAllText(office.Files["office.yaml"], text[..start] + text[end..]);
-        BuiltProgram.Run(office.Path, "survey").Expect(1).Says("Found, but not in office.yaml");
-        string name = office.Store("QWS").Path;
-        JsonElement unlisted = BuiltProgram.Run(office.Path, "survey", "--json").Expect(1).Json.GetProperty("result").GetProperty("unlisted");
-        Assert.Contains(unlisted.EnumerateArray(), store => store.GetProperty("address").GetProperty("path").GetString() == name && store.GetProperty("dataVersion").GetString() == "5");
-        BuiltProgram.Run(office.Path, "survey", "--write").Expect(0);
-        BuiltProgram.Run(office.Path, "survey", "--json").Says(name);
-        string folder = _elsewhere[engine];
-        Directory.CreateDirectory(folder);
-        ServerAddress server = office.Store("QWS").Server!;
-        string[] where = ["--new", engine, "--kits", office.Files["kits"], "--host", server.Host, "--port", server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture), "--user", server.User, "--password-file", server.PasswordFile!];
-        if (engine == "firebird") where = [.. where, "--databases", TestServers.FirebirdFolder];
-        BuiltProgram.Run(folder, ["survey", .. where]).Expect(0).Says("Drafted:");
-        string drafted = File.ReadAllText(Path.Combine(folder, "office.yaml"));
-        Assert.Contains(name, drafted, StringComparison.Ordinal);
-        Assert.Contains(server.PasswordFile!, drafted, StringComparison.Ordinal);
-        Assert.DoesNotContain(File.ReadLines(server.PasswordFile!).First(), drafted, StringComparison.Ordinal);
-        BuiltProgram.Run(folder, "survey", "--json").Says(office.Store("QIH").Path);
     }
 
     [Fact]

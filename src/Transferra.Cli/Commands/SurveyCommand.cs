@@ -32,7 +32,7 @@ internal static class SurveyCommand
     {
         Screen screen = session.Screen;
         OfficeSurvey? earlier = options.Compare is null ? null : ReadSaved(options.Compare);
-        OfficeSurvey survey = Survey.Of(session.Office, session.Tools);
+        OfficeSurvey survey = Survey.Of(session.Office, session.Tools, looksForMore: true);
         screen.Line($"{session.Office.Name}, in {session.Office.Folder}");
         foreach (PackageSurvey package in survey.Packages) Show(screen, package, session.Office.Folder);
         ShowServices(screen, survey);

@@ -33,7 +33,7 @@ internal static class UpgradeCommand
             if (ready is null) return session.Answer(ExitCodes.Refused, new { gates });
             if (ready.Count == 0) return session.Answer(ExitCodes.Done, new { gates });
             if (!session.Confirm([.. ready.Select(entry => entry.Company.Code)], "Upgrade")) return session.Answer(ExitCodes.Refused, new { gates, confirmed = false });
-            OfficeSurvey before = Survey.Of(session.Office, session.Tools);
+            OfficeSurvey before = Survey.Of(session.Office, session.Tools, looksForMore: false);
             if (!Closed(session, endsSessions, takesBack: true)) return session.Answer(ExitCodes.Refused, new { gates, closed = false });
             run = UpgradeRun.Begin(context, "upgrade", ready, session.Closings.Current()?.Id ?? "");
             session.Screen.Line($"Run {run.Id}, journal {run.Journal.FilePath}");

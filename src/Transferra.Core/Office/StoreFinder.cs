@@ -121,7 +121,8 @@ public static class StoreFinder
             List<VersionSign> signs = Survey.SignsOf(kit, store);
             return signs.Count > 0 && signs.All(sign => sign.Version is not null) && signs.Select(sign => sign.Version).Distinct().Count() == 1 ? signs[0].Version : null;
         }
-        catch (Exception error) when (error is TransferraException or IOException or UnauthorizedAccessException) { return null; }
+        // Nobody said that it is one of ours; what cannot be read, or goes while it is looked at, is none.
+        catch (Exception error) when (error is TransferraException or IOException or UnauthorizedAccessException or System.Data.Common.DbException) { return null; }
     }
 
     // By the folder's name when the store's own says nothing of the company, as in data/QNX/ledger.db.

@@ -107,8 +107,9 @@ public static class Survey
     /// <summary>Surveys an office.</summary>
     /// <param name="office">Which.</param>
     /// <param name="tools">Stores and commands.</param>
-    public static OfficeSurvey Of(OfficeDescription office, ClosingTools tools) => new(office.Name, DateTimeOffset.UtcNow, [.. office.Packages.Select(package => Of(package, tools))],
-        ServicesOf(office.Closing, tools), StoreFinder.Unlisted(office, tools.Stores));
+    /// <param name="looksForMore">Whether stores are looked for that office.yaml does not name; that opens every database of the known servers.</param>
+    public static OfficeSurvey Of(OfficeDescription office, ClosingTools tools, bool looksForMore) => new(office.Name, DateTimeOffset.UtcNow, [.. office.Packages.Select(package => Of(package, tools))],
+        ServicesOf(office.Closing, tools), looksForMore ? StoreFinder.Unlisted(office, tools.Stores) : []);
 
     private static PackageSurvey Of(Package package, ClosingTools tools)
     {

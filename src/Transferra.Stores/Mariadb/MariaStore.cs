@@ -41,7 +41,8 @@ internal sealed class MariaStore : IStore
         _catalog = new Catalog<MariaColumn>(address.Shown, LoadColumns(), column => column.Name);
         string version = MariaConnection.VersionOf(connection);
         bool isMaria = version.Contains("MariaDB", StringComparison.OrdinalIgnoreCase);
-        IReadOnlyList<string?> schema = Rows($"SELECT default_character_set_name, default_collation_name, current_user() FROM information_schema.schemata WHERE schema_name = {_database}").Single();
+        IReadOnlyList<string?> schema = Rows($"SELECT default_character_set_name, default_collation_name, current_user() FROM information_schema.schemata WHERE schema_name = {_database}").SingleOrDefault()
+            ?? throw new TransferraException($"the database {address.Shown} has gone", "Find out who removed it.");
         var facts = new Dictionary<string, string> { ["character_set"] = schema[0]!, ["collation"] = schema[1]!, ["user"] = schema[2]! };
         if (!isMaria) facts["flavour"] = "MySQL";
         if (unsafeTables.Length > 0) facts["tables_without_transactions"] = string.Join(", ", unsafeTables);
