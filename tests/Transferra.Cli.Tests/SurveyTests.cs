@@ -19,7 +19,7 @@ public sealed class SurveyTests : IDisposable
     public void The_picture_has_versions_settings_components_files_services_and_workstations()
     {
         Called called = BuiltProgram.Run(_office.Path, "survey").Expect(0).Says("by " + _office["programs/ledger/ledger.ini"] + ", Program/Version: 5.4", "about.json, /program/version: 5.4", "Mail bridge: 2.1", "workstation Front desk: 5.4", "setting year end: 31/03", "setting printer: front desk",
-            "not as the vendor ships it (changed): data/QIH/documents/reports/aged-debtors.rpt", "Ledger service service off - stopped", "programs/ledger/jobs/nightly job on");
+            "not as the vendor ships it (changed): data/QIH/documents/reports/aged-debtors.rpt", "Ledger service service off - is stopped", "programs/ledger/jobs/nightly job on");
         Assert.DoesNotContain(called.Out.Split('\n'), line => line.Length > 100);
         // Not of the program: what the vendor ships as it is, is not mentioned.
         Assert.DoesNotContain("tell.sh", called.Out, StringComparison.Ordinal);

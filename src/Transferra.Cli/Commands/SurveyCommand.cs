@@ -119,7 +119,7 @@ internal static class SurveyCommand
         if (survey.Services.Count == 0) return;
         screen.Heading("Services and jobs");
         screen.Table(["Name", "Kind", "State", "Listens on", "When closed"], survey.Services.Select(service => (IReadOnlyList<string>)
-            [service.Name, service.Kind, service.State, service.Ports.Count == 0 ? "-" : string.Join(", ", service.Ports), service.StaysUp ? "stays up" : "stopped"]));
+            [service.Name, service.Kind, service.State, service.Ports.Count == 0 ? "-" : string.Join(", ", service.Ports), service.StaysUp ? "stays up" : "is stopped"]));
     }
 
     private static void ShowUnlisted(Session session, OfficeSurvey survey, bool write)
