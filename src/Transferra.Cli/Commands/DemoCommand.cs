@@ -64,10 +64,9 @@ internal static class DemoCommand
         }
     }
 
-    // The usual one, unless somebody has it.
+    // One that the system gives, as two demos may run at the same time.
     private static int FreePort()
     {
-        if (!Network.ListeningPorts().Contains(DemoOffice.UsualPort)) return DemoOffice.UsualPort;
         using var listener = new TcpListener(IPAddress.Loopback, 0);
         listener.Start();
         return ((IPEndPoint)listener.LocalEndpoint).Port;
