@@ -244,57 +244,6 @@ public sealed class ConformanceTests : IDisposable
 
     [Theory]
     [MemberData(nameof(EachEngine))]
-    public void A_million_records_go_through_in_bounded_memory(string engine)
-    {
-        const int rows = 1_000_000, portion = 10_000;
-        const long mostBytes = 100 << 20;
-        var table = new TableShape("MILLION", [new("NR", FieldType.Integer, true), new("AMOUNT", FieldType.Decimal(14, 2)), new("TXT", new(FieldKind.Text, Length: 24))], ["NR"], []);
-        long before = GC.GetTotalMemory(forceFullCollection: true), most = 0;
-        var sent = new BucketedFingerprint();
-        var bytes = new CanonicalWriter();
-        var batch = new RecordBatch(table.Columns, new BatchLimits(portion, 1 << 26));
-        int[] all = [.. Enumerable.Range(0, portion)];
-        var rejects = new List<RowReject>();
-        using (IStoreBuilder builder = _stores.Create(At(engine, "big")))
-        {
-            builder.CreateTable(table);
-            for (int first = 0; first < rows; first += portion)
-            {
-                batch.Reset();
-                for (int row = first; row < first + portion; row++)
-                {
-                    ((LongVector)batch.Vectors[0]).Append(row);
-                    ((WideVector)batch.Vectors[1]).Append((row * 7919L) % 1_000_003);
-                    ((BytesVector)batch.Vectors[2]).Append(Encoding.UTF8.GetBytes("ent\u00e9 " + row % 1000));
-                }
-                Count();
-                builder.Write([new TableOutput(table, batch.Vectors)], all, rejects);
-            }
-            builder.Complete(new Dictionary<string, string>());
-        }
-        Assert.Empty(rejects);
-        Fingerprint written = sent.Total();
-        sent = new BucketedFingerprint();
-        using IStore store = _stores.Open(At(engine, "big"));
-        Assert.Equal(rows, store.CountRows("MILLION"));
-        foreach (RecordBatch _ in store.Batches(table, ["NR"], CancellationToken.None, batch)) Count();
-        Assert.Equal(written, sent.Total());
-        Assert.InRange(most - before, 0, mostBytes);
-
-        void Count()
-        {
-            for (int row = 0; row < batch.RowCount; row++)
-            {
-                bytes.Clear();
-                foreach (Vector vector in batch.Vectors) vector.Encode(row, bytes);
-                sent.Add([], bytes.Written);
-            }
-            most = Math.Max(most, GC.GetTotalMemory(forceFullCollection: false));
-        }
-    }
-
-    [Theory]
-    [MemberData(nameof(EachEngine))]
     public void A_table_that_is_not_there_is_refused_in_words(string engine)
     {
         Write(At(engine, "s"), (Keyless, Few(Keyless).Vectors, 50));

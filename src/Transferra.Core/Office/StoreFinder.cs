@@ -122,7 +122,7 @@ public static class StoreFinder
             return signs.Count > 0 && signs.All(sign => sign.Version is not null) && signs.Select(sign => sign.Version).Distinct().Count() == 1 ? signs[0].Version : null;
         }
         // Nobody said that it is one of ours; what cannot be read, or goes while it is looked at, is none.
-        catch (Exception error) when (error is TransferraException or IOException or UnauthorizedAccessException or System.Data.Common.DbException) { return null; }
+        catch (Exception error) when (error is not (OutOfMemoryException or OperationCanceledException)) { return null; }
     }
 
     // By the folder's name when the store's own says nothing of the company, as in data/QNX/ledger.db.
