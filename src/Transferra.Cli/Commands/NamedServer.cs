@@ -1,12 +1,12 @@
-// NamedServer.cs: the demo office with its stores on a database server: the old ledgers are loaded into it before the upgrade begins, and the
-// stockroom's folder of tables moves there.
+// NamedServer.cs: a database server named by options, for a survey that drafts an office from it, and for the demo office with its stores there:
+// the old ledgers are loaded into it before the upgrade begins, and the stockroom's folder of tables moves there.
 using Transferra.Core.Kits;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 
 namespace Transferra.Cli.Commands;
 
-/// <summary>A server for the demo.</summary>
+/// <summary>A server named on the command line.</summary>
 /// <param name="Engine">One of the server engines.</param>
 /// <param name="Server">Where.</param>
 /// <param name="Folder">Folder on the server for engines that name databases by their path; null for others.</param>
