@@ -66,7 +66,10 @@ internal static class CommandLine
         var showOnly = new Option<bool>("--show") { Description = "Only show who is in and what closing would do" };
         Add("close", "Everybody out: tell users, keep new ones out, stop jobs and services, prove it", [endSessions, showOnly], (session, parsed) => CloseCommand.Run(session, parsed.GetValue(endSessions), parsed.GetValue(showOnly)));
         Add("reopen", "In again: everything that was closed is put back exactly as it was", [], (session, _) => CloseCommand.Reopen(session));
-        Add("check", "Is the data sound: a full scan of every company, nothing changed", [codes], (session, _) => CheckCommand.Run(session));
+        var explain = new Option<string?>("--explain") { Description = "Tell what a kind of finding means, where it comes from and what to do; all kinds when none is named", HelpName = "KIND", Arity = ArgumentArity.ZeroOrOne };
+        var sheet = new Option<string?>("--sheet") { Description = "Also write the findings, with their lists, as a workbook (.xlsx)", HelpName = "FILE" };
+        Add("check", "Is the data sound: a full scan of every company, nothing changed", [codes, explain, sheet], (session, parsed) => parsed.GetResult(explain) is not null ? CheckCommand.Explain(session, parsed.GetValue(explain) ?? "")
+            : CheckCommand.Run(session, parsed.GetValue(sheet) is { } file ? Path.GetFullPath(file) : null));
         Add("backup", "Write backup sets and prove each by reading it back", [codes], (session, _) => BackupCommand.Run(session));
         Add("restore", "Put a company back from a backup set, or unpack a set elsewhere", [codes, set, to, yes], (session, parsed) => RestoreCommand.Run(session, parsed.GetValue(set), parsed.GetValue(to)));
         Add("sets", "List the backup sets", [], (session, _) => SetsCommand.Run(session));

@@ -2,6 +2,7 @@
 using System.Reflection;
 using System.Text.Json;
 using Transferra.Cli.Rendering;
+using Transferra.Core.Checks;
 using Transferra.Core.Closing;
 using Transferra.Core.Gates;
 using Transferra.Core.Machine;
@@ -45,6 +46,8 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
     public ClosingTools Tools => new(Volume, Stores, new SystemCommands(OfficeFolder), Cancel);
 
     public OfficeClosing Closing => new(Closings, Tools, new ClosingScreen(Screen));
+
+    public KeptChecks Checks => new(OfficeFolder, Volume);
 
     public OfficeRuns Runs => new(Office, Volume);
 

@@ -65,7 +65,7 @@ public sealed class DemoTests
             $"{company.GetProperty("company").GetString()} {finding.GetProperty("grade").GetString()} {finding.GetProperty("kind").GetString()} {finding.GetProperty("table").GetString()} {finding.GetProperty("count").GetInt64()} {finding.GetProperty("examples")[0].GetString()}"));
         Assert.Equal(
         [
-            "QIH warning exact-copies JRNL 15 17", "QWS fault not-convertible JRNL 1 4321: \"31/02/23\"", "QWS fault not-convertible JRNL 1 9877: \"12,5O\"", "QWS fault orphan JRNL 1 7034: \"4999\"",
+            "QIH warning exact-copies JRNL 15 17", "QWS fault not-a-date JRNL 1 4321: \"31/02/23\"", "QWS fault not-a-number JRNL 1 9877: \"12,5O\"", "QWS fault orphan JRNL 1 7034: \"4999\"",
             "QWS fault rule-broken JRNL 1 V001777: 0.01", "QWS warning exact-copies JRNL 4 17",
         ], found.Order(StringComparer.Ordinal));
     }

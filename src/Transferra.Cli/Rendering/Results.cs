@@ -3,6 +3,7 @@ using System.Globalization;
 using Transferra.Core.Checks;
 using Transferra.Core.Conversion;
 using Transferra.Core.Matching;
+using Transferra.Core.Records;
 using Transferra.Core.Runs;
 
 namespace Transferra.Cli.Rendering;
@@ -17,9 +18,12 @@ internal static class Results
     public static void Check(Screen screen, CheckResult check)
     {
         screen.Line($"Read as version {check.Version}: {Count(check.Tables.Values.Sum(), "record")} in {Count(check.Tables.Count, "table")}.");
+        foreach (LostPart lost in check.Lost) screen.Bad($"Lost: {lost.Table}, {lost.Where}: {lost.Why}");
+        if (check.Lost.Count > 0) screen.Line("What is counted above can be read; have it written to a new store: transferra check CODE --salvage PLACE");
         if (check.Findings.Count == 0)
         {
             screen.Good("Nothing found.");
+            Compared(screen, check.Compared);
             return;
         }
         screen.Table([">No", "Grade", "Table", ">Count", "What", "For example"], check.Findings.Select((finding, i) => (IReadOnlyList<string>)
@@ -27,6 +31,22 @@ internal static class Results
         screen.Line("What to do:");
         foreach (IGrouping<string, int> step in check.Findings.Select((finding, i) => (finding.Next, i + 1)).GroupBy(entry => entry.Next, entry => entry.Item2))
             screen.Line($"  {string.Join(", ", step.Select(number => Number(number)))}: {step.Key}");
+        screen.Line($"What a kind means: transferra check --explain {check.Findings[0].Kind}");
+        Compared(screen, check.Compared);
+    }
+
+    /// <summary>Where every record of each finding is listed.</summary>
+    public static void Lists(Screen screen, CheckResult check, string folder)
+    {
+        if (check.Findings.Any(finding => finding.List.Length > 0)) screen.Line($"Every record, finding by finding: {folder}");
+    }
+
+    private static void Compared(Screen screen, FindingComparison? compared)
+    {
+        if (compared is null || compared.Findings.Count == 0) return;
+        screen.Line($"Since {compared.Since}: {Number(compared.Count("new"))} new, {Number(compared.Count("stayed"))} still there, {Number(compared.Count("gone"))} gone.");
+        foreach (ComparedFinding finding in compared.Findings.Where(finding => finding.State == "gone" || finding.State == "stayed" && finding.Before != finding.After))
+            screen.Line($"  {(finding.State == "gone" ? $"gone: {finding.Table} {finding.What}" : $"{Number(finding.Before)}, now {Number(finding.After)}: {finding.Table} {finding.What}")}");
     }
 
     public static void Backups(Screen screen, IReadOnlyList<BackupResult> sets)

@@ -69,6 +69,15 @@ internal sealed class Screen : IDisposable
         _console?.Write(renderable);
     }
 
+    /// <summary>A word with a text behind it, wrapped beside it.</summary>
+    public void Paragraph(string word, string text)
+    {
+        Progress.Clear();
+        var grid = new Grid().AddColumn(new GridColumn { Width = 14, Padding = new Padding(2, 0, 2, 0) }).AddColumn();
+        grid.AddRow(Markup.Escape(word), Markup.Escape(text));
+        Write(grid);
+    }
+
     /// <summary>A table; heads that begin with "&gt;" are numbers, set to the right.</summary>
     public void Table(IReadOnlyList<string> heads, IEnumerable<IReadOnlyList<string>> rows)
     {

@@ -1,8 +1,9 @@
-// CompanyCheck.cs: one full scan of a company's store: physical state, shape, keys, links, values, books.
-// Holds: (1) nothing is changed; (2) every table is read whole, nothing is sampled; (3) findings are counted without limit,
-//        and exemplified up to five.
+// CompanyCheck.cs: one full scan of a company: physical state, shape, keys, links, values, books, documents.
+// How: each table is read once, and all probes (Probe.cs) look at each batch while the next is read. Only where keys, links, sums or numbers
+// are wrong is the table concerned read again, to name the records.
+// Holds: (1) nothing is changed; (2) every table is read whole, nothing is sampled; (3) findings are counted without limit, exemplified up to
+//        five, and listed in full when a folder for lists is given; (4) memory does not grow with the number of records.
 using Transferra.Core.Conversion;
-using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
 using Transferra.Core.Records;
 
@@ -16,224 +17,228 @@ namespace Transferra.Core.Checks;
 /// <param name="cancel">Stops between two batches.</param>
 public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictionary<string, string> settings, IProgressObserver observer, CancellationToken cancel)
 {
-    private const int MaxExamples = 5;
-    private const int MaxReferencedKeys = 4_000_000;
+    private const int MaxComplaints = 5;
 
-    private sealed class Group
-    {
-        public long Count;
-        public readonly List<string> Examples = [];
-
-        public void Add(string example)
-        {
-            Count++;
-            if (Examples.Count < MaxExamples) Examples.Add(example);
-        }
-    }
-
-    private readonly List<Finding> _findings = [];
     private readonly Dictionary<string, long> _counts = [];
+    private readonly Dictionary<string, TableScan> _scans = new(StringComparer.OrdinalIgnoreCase);
+    private readonly List<Probe> _judges = [];
+
+    /// <summary>Full paths of the company's document folders; none: documents are not looked at.</summary>
+    public IReadOnlyList<string> DocumentFolders { get; init; } = [];
+
+    /// <summary>An empty folder that gets a list of all records for each finding; null when none are wanted.</summary>
+    public string? ListFolder { get; init; }
 
     /// <summary>Checks.</summary>
     public CheckResult Run(IStore store)
     {
-        observer.Progress("physical check", 0, 0);
+        using var findings = new FindingCollector(ListFolder);
+        observer.Progress("the engine's own check", 0, 0);
         IReadOnlyList<string> complaints = store.CheckPhysically();
-        if (complaints.Count > 0)
-            _findings.Add(new Finding(FindingKinds.Damaged, Grade.Fault, "", complaints.Count, "the engine's own check complains", [.. complaints.Take(MaxExamples)],
-                "Restore the store from the office's own backup, or send it to the vendor with this list.", false));
-        CheckShape(store);
-        if (_findings.Any(finding => finding.Grade == Grade.Fault)) return Result();
+        var damage = new FindingHead(FindingKinds.Damaged, Grade.Fault, "", "", "the engine's own check complains", "Restore the store from the office's own backup, or send it to the vendor with this list.");
+        if (complaints.Count > MaxComplaints)
+            foreach (string complaint in complaints) findings.Add(damage, complaint);
+        else if (complaints.Count > 0) findings.Add(damage, complaints.Count, complaints);
+        ShapeCheck.Run(store, version, findings);
+        if (complaints.Count > 0) return Result(findings) with { Lost = ReadWhatCanBe(store) };
+        if (findings.Has(head => head.Grade == Grade.Fault)) return Result(findings);
         foreach (TableShape table in version.Tables) _counts[table.Name] = store.CountRows(table.Name);
-        if (hop is not null)
-            foreach (TableMap map in hop.Tables) TryConversion(store, map);
-        foreach (TableShape table in version.Tables)
-            foreach (RelationShape relation in table.Relations) CheckRelation(store, table, relation);
-        foreach (BookRule rule in version.Rules) CheckRule(store, rule);
-        return Result();
-    }
-
-    private CheckResult Result() => new(version.Name, _counts, [.. _findings.OrderBy(finding => finding.Grade)]);
-
-    private void CheckShape(IStore store)
-    {
-        IReadOnlyList<TableShape> real = store.ReadShape();
-        foreach (TableShape table in version.Tables)
+        DocumentCheck? documents = DocumentFolders.Count > 0 ? new DocumentCheck(DocumentFolders, findings) : null;
+        try
         {
-            TableShape? there = real.FirstOrDefault(other => Same(other.Name, table.Name));
-            if (there is null)
-            {
-                Shape(FindingKinds.TableMissing, table.Name, $"the table {table.Name} of version {version.Name} is not there");
-                continue;
-            }
-            foreach (ColumnShape column in table.Columns.Where(column => there.OrdinalOf(column.Name) < 0))
-                Shape(FindingKinds.ColumnMissing, table.Name, $"the column {table.Name}.{column.Name} of version {version.Name} is not there");
-            foreach (ColumnShape column in there.Columns.Where(column => table.OrdinalOf(column.Name) < 0))
-                Shape(FindingKinds.ColumnUnknown, table.Name, $"the column {there.Name}.{column.Name} is not known to the kit, so nothing says what becomes of it");
+            Plan(store, findings, documents);
+            foreach (TableScan scan in _scans.Values) ReadOnce(store, scan);
+            // Copies first: what they added a second time is taken back before sums and numbers are judged.
+            Judge(store, _scans.Values.SelectMany(scan => scan.Probes).OfType<KeyProbe>());
+            Judge(store, _scans.Values.SelectMany(scan => scan.Probes).Where(probe => probe is not KeyProbe).Concat(_judges));
         }
-        foreach (TableShape extra in real.Where(extra => version.Table(extra.Name) is null))
-            Shape(FindingKinds.TableUnknown, extra.Name, $"the table {extra.Name} is not known to the kit, so nothing says what becomes of its {store.CountRows(extra.Name)} records");
-
-        void Shape(string kind, string table, string what) => _findings.Add(new Finding(kind, Grade.Fault, table, 1, what, [],
-            kind is FindingKinds.TableUnknown or FindingKinds.ColumnUnknown
-                ? "Add it to the kit's version file, and to the hop: carried, or left out with the reason."
-                : "The store is of another version than it says, or damaged. Ask the vendor.", false));
+        finally
+        {
+            foreach (Probe probe in _scans.Values.SelectMany(scan => scan.Probes).Concat(_judges)) probe.Dispose();
+        }
+        documents?.ReadFiles(observer, cancel);
+        return Result(findings);
     }
 
-    private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
+    private CheckResult Result(FindingCollector findings) => new(version.Name, _counts, findings.All());
 
-    private void TryConversion(IStore store, TableMap map)
+    // Of a damaged store: how many records can still be read, and where the others are.
+    private List<LostPart> ReadWhatCanBe(IStore store)
     {
-        var copies = new Group();
-        var conflicts = new Group();
-        var values = new Dictionary<(string Column, FaultCode Code, string Reason), Group>();
-        HashSet<string> linked = [.. map.From.Relations.SelectMany(relation => relation.Columns)];
-        var lane = new TableTransform(map, LookupLoader.Load(store, map), settings);
-        using KeyGroupedReader reader = TableTransform.Read(store, map);
-        long read = 0;
-        while (reader.Fill(lane.Source))
+        var lost = new List<LostPart>();
+        foreach (TableShape table in store.ReadShape())
         {
-            cancel.ThrowIfCancellationRequested();
-            lane.Apply();
-            read += lane.RowCount;
-            observer.Progress(map.From.Name, read, _counts[map.From.Name]);
-            if (map.ExactCopies is not null) copies.Count += lane.RuleCounts.GetValueOrDefault(map.ExactCopies);
-            if (copies.Examples.Count < MaxExamples && copies.Count > 0) AddCopyExamples(lane, copies);
-            foreach (ExceptionRow exception in lane.Exceptions())
+            var batch = new RecordBatch(table.Columns);
+            long rows = 0;
+            try
             {
-                foreach (ExceptionCause cause in exception.Causes)
+                using IRecordReader reader = store.ReadWhatCanBe(table, lost);
+                for (bool more = true; more; rows += batch.RowCount)
                 {
-                    // Links to records that are not there are found, with the relation's name, by CheckRelation.
-                    if (cause.Code == FaultCode.MissingReference && linked.Contains(cause.Column)) continue;
-                    if (cause.Code is FaultCode.ConflictingKey or FaultCode.DuplicateKey) conflicts.Add(exception.Key);
-                    else
-                    {
-                        var kind = (cause.Column, cause.Code, cause.Code is FaultCode.NotInList ? "the code is in no list" : cause.Reason);
-                        if (!values.TryGetValue(kind, out Group? group)) values[kind] = group = new Group();
-                        group.Add($"{exception.Key}: {ValueText.Quote(cause.Value)}");
-                    }
+                    cancel.ThrowIfCancellationRequested();
+                    batch.Reset();
+                    more = reader.Fill(batch);
+                    observer.Progress(table.Name, rows, 0);
                 }
             }
+            catch (TransferraException error)
+            {
+                lost.Add(new LostPart(table.Name, "the whole table", error.Message));
+            }
+            _counts[table.Name] = rows;
         }
-        string table = map.From.Name;
-        if (copies.Count > 0)
-            _findings.Add(new Finding(FindingKinds.ExactCopies, Grade.Warning, table, copies.Count, "records that are there more than once, the same in every column",
-                copies.Examples, $"Nothing: the conversion leaves out all but one, by the rule \"{map.ExactCopies}\".", true));
-        if (conflicts.Count > 0)
-            _findings.Add(new Finding(FindingKinds.ConflictingKey, Grade.Fault, table, conflicts.Count, $"records that share their key ({string.Join(", ", map.From.Key)}) with another",
-                conflicts.Examples, $"Correct them in version {version.Name}, or send the list to the vendor.", false));
-        foreach (((string column, FaultCode _, string reason), Group group) in values)
-            _findings.Add(new Finding(FindingKinds.NotConvertible, Grade.Fault, table, group.Count, column.Length > 0 ? $"values of {column} that cannot be converted: {reason}" : reason,
-                group.Examples, $"Correct them in version {version.Name}, then check again.", false));
+        return lost;
     }
 
-    private static void AddCopyExamples(TableTransform lane, Group copies)
+    private void Plan(IStore store, FindingCollector findings, DocumentCheck? documents)
     {
-        for (int row = 0; row < lane.RowCount && copies.Examples.Count < MaxExamples; row++)
-            if (lane.Fates[row] == RowFate.LeftOut && row > 0 && lane.ShowKey(row) == lane.ShowKey(row - 1) && !copies.Examples.Contains(lane.ShowKey(row)))
-                copies.Examples.Add(lane.ShowKey(row));
-    }
-
-    private void CheckRelation(IStore store, TableShape table, RelationShape relation)
-    {
-        TableShape target = version.Table(relation.To)!;
-        if (store.CountRows(target.Name) > MaxReferencedKeys)
+        var heads = new ValueHeads(version.Name, MendOf);
+        var twice = new DecodedTwice(version.TextEncoding);
+        foreach (TableShape table in version.Tables)
         {
-            _findings.Add(new Finding(FindingKinds.Orphan, Grade.Warning, table.Name, 0, $"the link to {target.Name} was not checked: it has more than {MaxReferencedKeys} records", [],
-                "Have the engine check it with a query of its own.", false));
+            TableMap? map = hop?.Tables.FirstOrDefault(map => map.From.Name == table.Name);
+            TableTransform? lane = map is null ? null : new TableTransform(map, LookupLoader.Load(store, map), settings, judgesCopies: map.Combining is not null);
+            var scan = new TableScan(table, lane?.Source ?? new RecordBatch(table.Columns));
+            _scans[table.Name] = scan;
+            TableChecks? checks = version.Checks.FirstOrDefault(checks => checks.Table.Name == table.Name);
+            TrialProbe? trial = map is null ? null : new TrialProbe(scan, map, lane!, heads, findings);
+            if (trial is not null) scan.Probes.Add(trial);
+            // What is left out as a whole, or is not going anywhere, is no fault of this upgrade.
+            scan.Probes.Add(new ValueProbe(scan, checks, trial, hop is null ? Grade.Fault : Grade.Warning, twice, heads, findings));
+            if (table.Key.Count > 0 && !store.KeepsKey(table.Name, table.Key)) scan.Probes.Add(KeyProbeOf(scan, map, findings));
+            if (checks is not null) PlanChecks(scan, checks, findings, documents);
+        }
+        PlanRelations(store, findings);
+        foreach (BookRule rule in version.Rules) PlanRule(store, rule, findings);
+    }
+
+    private KeyProbe KeyProbeOf(TableScan scan, TableMap? map, FindingCollector findings)
+    {
+        string table = scan.Table.Name, key = string.Join(", ", scan.Table.Key), mend = MendOf(MendKind.DropCopies, table, "");
+        bool leftOut = map?.ExactCopies is not null, fine = leftOut || map is null && hop is not null;
+        var copies = new FindingHead(FindingKinds.ExactCopies, fine ? Grade.Warning : Grade.Fault, table, key, "records that are there more than once, the same in every column",
+            leftOut ? $"Nothing: the conversion leaves out all but one, by the rule \"{map!.ExactCopies}\"." : mend.Length > 0 ? "Have all but one taken out of a copy: transferra check CODE --mend" : $"Delete all but one in version {version.Name}.")
+        { IsMendable = leftOut, Mend = mend };
+        return new KeyProbe(scan, copies,
+            new FindingHead(FindingKinds.ConflictingKey, Grade.Fault, table, key, $"records that share their key ({key}) with another", $"Correct them in version {version.Name}, or send the list to the vendor."), findings);
+    }
+
+    private void PlanChecks(TableScan scan, TableChecks checks, FindingCollector findings, DocumentCheck? documents)
+    {
+        string table = scan.Table.Name;
+        foreach (BusinessKey key in checks.BusinessKeys)
+            scan.Probes.Add(new BusinessKeyProbe(scan, key, new FindingHead(FindingKinds.BusinessKey, Grade.Warning, table, string.Join(", ", key.Columns),
+                $"records with the same {string.Join(", ", key.Columns)}: {key.Because}", $"Look at them in version {version.Name}; correct or reverse those that are there twice."), findings));
+        if (checks.Tree is { } tree)
+            scan.Probes.Add(new TreeProbe(scan, tree, new FindingHead(FindingKinds.Cycle, Grade.Fault, table, tree.Parent, $"records that are, by way of {tree.Parent}, parts of themselves", $"Give one of them another {tree.Parent} in version {version.Name}."),
+                new FindingHead(FindingKinds.NotChecked, Grade.Warning, table, tree.Parent, $"the tree by {tree.Parent} was not looked at: it has too many records", "Have the engine look at it with a query of its own."), findings));
+        foreach (NumberSeries series in checks.Series)
+            scan.Probes.Add(new SeriesProbe(scan, series, new FindingHead(FindingKinds.SeriesGap, Grade.Warning, table, series.Name, $"{series.Name}: numbers that are missing", "Find out what happened to them, and write it down."),
+                new FindingHead(FindingKinds.SeriesRepeat, Grade.Warning, table, series.Name, $"{series.Name}: numbers that are there more than once", $"Give one of the records a new number in version {version.Name}."), findings));
+        foreach (FileLink link in checks.Files)
+            if (documents is not null) scan.Probes.Add(documents.ProbeOf(scan, link, version.Name));
+    }
+
+    // Relations that the kit declares, and those that only the store itself does.
+    private void PlanRelations(IStore store, FindingCollector findings)
+    {
+        var sets = new Dictionary<string, LinkSet>(StringComparer.OrdinalIgnoreCase);
+        IReadOnlyList<TableShape> real = store.ReadShape();
+        foreach (TableScan scan in _scans.Values)
+        {
+            IEnumerable<RelationShape> declared = real.FirstOrDefault(table => string.Equals(table.Name, scan.Table.Name, StringComparison.OrdinalIgnoreCase))?.Relations
+                .Where(relation => relation.Columns.All(column => scan.Table.OrdinalOf(column) >= 0) && version.Table(relation.To) is { } to && relation.On.All(column => to.OrdinalOf(column) >= 0)) ?? [];
+            foreach (RelationShape relation in scan.Table.Relations.Concat(declared).DistinctBy(Words, StringComparer.OrdinalIgnoreCase))
+            {
+                TableScan target = _scans[relation.To];
+                string columns = string.Join(", ", relation.Columns), mend = MendOf(MendKind.SetOrphansAside, scan.Table.Name, "");
+                var head = new FindingHead(FindingKinds.Orphan, Grade.Fault, scan.Table.Name, Words(relation), $"records whose {columns} points to no record of {target.Table.Name}",
+                    $"Correct them in version {version.Name}: enter the missing record of {target.Table.Name}, or have them point to another.{(mend.Length > 0 ? " Or have them set aside in a list: transferra check CODE --mend" : "")}")
+                { Mend = mend };
+                _judges.Add(new RelationProbe(scan, relation.Columns, SetOf(scan, relation.Columns), SetOf(target, relation.On), head, findings));
+            }
+        }
+
+        LinkSet SetOf(TableScan scan, IReadOnlyList<string> columns)
+        {
+            string name = $"{scan.Table.Name}\0{string.Join('\0', columns)}";
+            if (sets.TryGetValue(name, out LinkSet? set)) return set;
+            scan.Probes.Add(sets[name] = set = new LinkSet(scan, columns));
+            return set;
+        }
+
+        static string Words(RelationShape relation) => $"{string.Join(", ", relation.Columns)} to {relation.To} ({string.Join(", ", relation.On)})";
+    }
+
+    private void PlanRule(IStore store, BookRule rule, FindingCollector findings)
+    {
+        if (rule is RecordRule record)
+        {
+            TableScan scan = _scans[record.Table.Name];
+            var head = new FindingHead(FindingKinds.RuleBroken, Grade.Fault, record.Table.Name, rule.Name, $"{rule.Name}: records for which it does not hold", Ask());
+            scan.Probes.Add(new RecordRuleProbe(scan, record, LookupLoader.Load(store, record.Lookups), head, findings));
             return;
         }
-        var keys = new HashSet<UInt128>();
-        Scan(store, target, relation.On, digest => { keys.Add(digest); return null; }, out _);
-        var orphans = new Group();
-        Scan(store, table, relation.Columns, digest => keys.Contains(digest) ? null : orphans, out _);
-        if (orphans.Count == 0) return;
-        _findings.Add(new Finding(FindingKinds.Orphan, Grade.Fault, table.Name, orphans.Count, $"records whose {string.Join(", ", relation.Columns)} points to no record of {target.Name}",
-            orphans.Examples, $"Correct them in version {version.Name}: enter the missing record of {target.Name}, or post to another.", false));
-    }
+        var groups = (GroupRule)rule;
+        string by = groups.Side.ByText.Count > 0 ? $" by {string.Join(", ", groups.Side.ByText)}" : "", mend = MendOf(MendKind.Recompute, groups.Side.Table.Name, rule.Name);
+        string what = groups.Other is { } against ? $"{rule.Name}: the sum of {groups.Side.Table.Name}{by} should equal that of {against.Table.Name}"
+            : $"{rule.Name}: the sum{by} should be {DecimalText.Format(groups.MustBe, groups.Scale)}";
+        var broken = new FindingHead(FindingKinds.RuleBroken, Grade.Fault, groups.Side.Table.Name, rule.Name, what, mend.Length > 0 ? "Have the stored totals recomputed on a copy: transferra check CODE --mend" : Ask()) { Mend = mend };
+        var amounts = new SpillSorter<GroupAmounts>(GroupAmounts.Add, runLength: 1 << 16);
+        var sides = new List<(TableScan, SideProbe)>();
+        Side(groups.Side, isOther: false);
+        if (groups.Other is { } other) Side(other, isOther: true);
+        _judges.Add(new GroupRuleProbe(groups, sides, amounts, broken, findings));
 
-    // Calls back with the digest of the given columns of every record that has them all; the callback names the group the record falls into.
-    private void Scan(IStore store, TableShape table, IReadOnlyList<string> columns, Func<UInt128, Group?> judge, out long rows)
-    {
-        rows = 0;
-        int[] ordinals = [.. columns.Select(table.OrdinalOf)], key = [.. table.Key.Select(table.OrdinalOf)];
-        // Only what is needed is read: the link's columns, and the key to name a record by.
-        int[] needed = [.. ordinals.Concat(key).Distinct()];
-        TableShape narrow = table with { Columns = [.. needed.Select(i => table.Columns[i])] };
-        int[] linkAt = [.. columns.Select(narrow.OrdinalOf)], keyAt = [.. table.Key.Select(narrow.OrdinalOf)];
-        var bytes = new CanonicalWriter();
-        foreach (RecordBatch batch in store.Batches(narrow, [], cancel))
+        void Side(RuleSide side, bool isOther)
         {
-            for (int row = 0; row < batch.RowCount; row++)
-            {
-                if (linkAt.Any(i => batch.Vectors[i].IsNull(row))) continue;
-                bytes.Clear();
-                foreach (int i in linkAt) batch.Vectors[i].Encode(row, bytes);
-                Group? group = judge(System.IO.Hashing.XxHash128.HashToUInt128(bytes.Written));
-                group?.Add($"{batch.ShowKey(row, keyAt)}: {ValueText.Quote(batch.ShowKey(row, linkAt))}");
-            }
-            rows += batch.RowCount;
-            observer.Progress(table.Name, rows, _counts[table.Name]);
+            TableScan scan = _scans[side.Table.Name];
+            var probe = new SideProbe(scan, side, groups.Scale, isOther, amounts);
+            scan.Probes.Add(probe);
+            sides.Add((scan, probe));
         }
+
+        string Ask() => $"Correct the postings in version {version.Name}, or ask whoever keeps the books.";
     }
 
-    private void CheckRule(IStore store, BookRule rule)
+    // The mend that the kit allows for it, as kits spell it; "" when none. What is named is a column, or the rule of a stored total.
+    private string MendOf(MendKind kind, string table, string named) => version.Mends.FirstOrDefault(mend => mend.Kind == kind && mend.Table?.Name == table
+        && (named.Length == 0 || mend.Rule?.Name == named || mend.Columns.Contains(named, StringComparer.OrdinalIgnoreCase)))?.Name ?? "";
+
+    private void ReadOnce(IStore store, TableScan scan)
     {
-        var compiler = new ExpressionCompiler(new ExpressionScope(rule.Table.Name, rule.Table.Columns, [], new Dictionary<string, string>()));
-        Kernel sum = compiler.Compile(rule.Sum);
-        Kernel? where = rule.Where is null ? null : compiler.CompileCondition(rule.Where);
-        int[] by = [.. rule.By.Select(rule.Table.OrdinalOf)], all = [.. Enumerable.Range(0, rule.Table.Columns.Count)];
-        string[] order = [.. rule.By.Concat(rule.Table.Key).Distinct(StringComparer.OrdinalIgnoreCase)];
-        var broken = new Group();
-        var batch = new RecordBatch(rule.Table.Columns);
-        var last = new RecordBatch(rule.Table.Columns); // the row before the batch's first one; groups may span batches
-        var context = new EvaluationContext(batch, []);
-        Int128 total = 0;
-        bool judged = false; // nothing to judge before the first group
-        string group = "";
-        long rows = 0;
-        foreach (RecordBatch _ in store.Batches(rule.Table, order, cancel, batch))
+        // Records that are to be combined must come one behind the other; all others may come as they lie.
+        TableMap? map = hop?.Tables.FirstOrDefault(map => map.From.Name == scan.Table.Name);
+        bool together = map?.Combining is not null;
+        using KeyGroupedReader? grouped = together ? TableTransform.Read(store, map!) : null;
+        using IRecordReader? plain = together ? null : store.Read(scan.Table, []);
+        using (var ahead = new ReadAhead(batch => grouped?.Fill(batch) ?? plain!.Fill(batch), scan.Table.Columns, null, cancel))
         {
-            context.ActivateAll();
-            Vector values = sum.Evaluate(context);
-            HashSet<int> unreadable = [.. context.Faults.Concat(batch.Faults).Select(fault => fault.Row)];
-            var counts = (LongVector?)where?.Evaluate(context);
-            for (int row = 0; row < batch.RowCount; row++)
+            for (long rows = 0; ahead.Next(scan.Batch); observer.Progress(scan.Table.Name, rows += scan.Batch.RowCount, _counts[scan.Table.Name]))
+                foreach (Probe probe in scan.Probes) probe.Take();
+        }
+        foreach (Probe probe in scan.Probes) probe.ReadingEnded();
+    }
+
+    // Asks each probe for what it wants to see again, and reads each table once for all that ask, until none does any more.
+    private void Judge(IStore store, IEnumerable<Probe> probes)
+    {
+        List<IEnumerator<Naming>> asking = [.. probes.Select(probe => probe.Judge().GetEnumerator())];
+        while (asking.Count > 0)
+        {
+            asking.RemoveAll(asks => !asks.MoveNext());
+            foreach (IGrouping<TableScan, Naming> wanted in asking.Select(asks => asks.Current).GroupBy(naming => naming.Scan))
             {
-                if (!SameAsBefore(row, by))
+                List<Naming> namings = [.. wanted];
+                long rows = 0;
+                using IRecordReader reader = store.Read(wanted.Key.Table, []);
+                using var ahead = new ReadAhead(reader.Fill, wanted.Key.Table.Columns, null, cancel);
+                while (namings.Count > 0 && ahead.Next(wanted.Key.Batch))
                 {
-                    Judge();
-                    (total, judged, group) = (0, true, batch.ShowKey(row, by));
+                    namings.RemoveAll(naming => !naming.Take());
+                    observer.Progress($"{wanted.Key.Table.Name}, naming what was found", rows += wanted.Key.Batch.RowCount, _counts[wanted.Key.Table.Name]);
                 }
-                // A copy of the record before is reported as such, and must not unbalance its group a second time.
-                else if (SameAsBefore(row, all)) continue;
-                if (counts is not null && (counts.IsNull(row) || counts.Values[row] == 0)) continue;
-                judged &= !unreadable.Contains(row);
-                if (!values.IsNull(row)) total += values is WideVector wide ? wide.Values[row] : ((LongVector)values).Values[row];
             }
-            rows += batch.RowCount;
-            observer.Progress(rule.Table.Name, rows, _counts[rule.Table.Name]);
-            last.Reset();
-            last.AppendRows(batch, batch.RowCount - 1);
-        }
-        Judge();
-        if (broken.Count > 0)
-            _findings.Add(new Finding(FindingKinds.RuleBroken, Grade.Fault, rule.Table.Name, broken.Count,
-                $"{rule.Name}: the sum by {string.Join(", ", rule.By)} should be {DecimalText.Format(rule.MustBe, sum.Type.Scale)}",
-                broken.Examples, $"Correct the postings in version {version.Name}, or ask whoever keeps the books.", false));
-
-        void Judge()
-        {
-            if (judged && total != rule.MustBe) broken.Add($"{group}: {DecimalText.Format(total, sum.Type.Scale)}");
-        }
-
-        bool SameAsBefore(int row, int[] ordinals)
-        {
-            if (row > 0) return batch.SameRows(row - 1, row, ordinals);
-            if (last.RowCount == 0) return false;
-            foreach (int ordinal in ordinals)
-                if (!batch.Vectors[ordinal].SameAt(row, last.Vectors[ordinal], 0)) return false;
-            return true;
         }
     }
 }

@@ -1,4 +1,6 @@
-// Finding.cs: one thing a check turned up, and the list of all of a company. The kinds are explained in docs/findings.md.
+// Finding.cs: one thing a check turned up, and the list of all of a company. The kinds: FindingKinds.cs.
+using Transferra.Core.Records;
+
 namespace Transferra.Core.Checks;
 
 /// <summary>What a finding does to the upgrade.</summary>
@@ -20,43 +22,34 @@ public enum Grade
 /// <param name="What">What it is, one sentence without full stop.</param>
 /// <param name="Examples">The first keys, at most five, with the value where one is to blame.</param>
 /// <param name="Next">What to do.</param>
-/// <param name="IsMendable">Whether a declared rule puts it right on the way.</param>
-public sealed record Finding(string Kind, Grade Grade, string Table, long Count, string What, IReadOnlyList<string> Examples, string Next, bool IsMendable);
+/// <param name="IsMendable">Whether a declared rule puts it right: on the way, or by a mend.</param>
+public sealed record Finding(string Kind, Grade Grade, string Table, long Count, string What, IReadOnlyList<string> Examples, string Next, bool IsMendable)
+{
+    /// <summary>What of the table it is about: columns, a rule's name, a relation; "" for the table as a whole. With kind and table it says whether two checks found the same.</summary>
+    public string Subject { get; init; } = "";
+
+    /// <summary>Name of the file that lists every record concerned; "" when the examples are all, or nothing was listed.</summary>
+    public string List { get; init; } = "";
+
+    /// <summary>The mend that puts it right, as kits spell it; "" when none is allowed.</summary>
+    public string Mend { get; init; } = "";
+}
 
 /// <summary>What a check read and what it turned up.</summary>
 /// <param name="Version">Data version it was checked as.</param>
-/// <param name="Tables">Records by table.</param>
+/// <param name="Tables">Records by table; of a damaged store those that can be read.</param>
 /// <param name="Findings">Faults first.</param>
 public sealed record CheckResult(string Version, IReadOnlyDictionary<string, long> Tables, IReadOnlyList<Finding> Findings)
 {
+    /// <summary>What cannot be read of a damaged store.</summary>
+    public IReadOnlyList<LostPart> Lost { get; init; } = [];
+
+    /// <summary>What became of the findings of an earlier check; null when there is none to compare with.</summary>
+    public FindingComparison? Compared { get; init; }
+
     /// <summary>Findings that stop the company.</summary>
     public int Faults => Findings.Count(finding => finding.Grade == Grade.Fault);
 
     /// <summary>Whether the store can be read and has the tables the kit expects.</summary>
-    public bool IsReadable => !Findings.Any(finding => finding is { Grade: Grade.Fault, Kind: FindingKinds.Damaged or FindingKinds.TableMissing or FindingKinds.ColumnMissing or FindingKinds.TableUnknown or FindingKinds.ColumnUnknown });
-}
-
-/// <summary>The kinds of finding.</summary>
-public static class FindingKinds
-{
-    /// <summary>The engine itself complains.</summary>
-    public const string Damaged = "damaged";
-    /// <summary>A table of the kit is not there.</summary>
-    public const string TableMissing = "table-missing";
-    /// <summary>A column of the kit is not there.</summary>
-    public const string ColumnMissing = "column-missing";
-    /// <summary>A table that the kit does not know.</summary>
-    public const string TableUnknown = "table-unknown";
-    /// <summary>A column that the kit does not know.</summary>
-    public const string ColumnUnknown = "column-unknown";
-    /// <summary>Records that are there twice, the same in every column.</summary>
-    public const string ExactCopies = "exact-copies";
-    /// <summary>Records with the same key that differ.</summary>
-    public const string ConflictingKey = "conflicting-key";
-    /// <summary>Records that point to one that is not there.</summary>
-    public const string Orphan = "orphan";
-    /// <summary>Records with a value that cannot be converted.</summary>
-    public const string NotConvertible = "not-convertible";
-    /// <summary>A rule of the books that does not hold.</summary>
-    public const string RuleBroken = "rule-broken";
+    public bool IsReadable => !Findings.Any(finding => finding.Grade == Grade.Fault && FindingKinds.StopsReading(finding.Kind));
 }

@@ -10,7 +10,11 @@ internal static class LookupLoader
 {
     /// <summary>Loads the lookups of a table map.</summary>
     /// <exception cref="TransferraException">A lookup has more records than memory is promised for.</exception>
-    public static IReadOnlyList<LookupTable> Load(IStore store, TableMap map) => [.. map.Lookups.Select(lookup => Load(store, lookup))];
+    public static IReadOnlyList<LookupTable> Load(IStore store, TableMap map) => Load(store, map.Lookups);
+
+    /// <summary>Loads lookups.</summary>
+    /// <exception cref="TransferraException">A lookup has more records than memory is promised for.</exception>
+    public static IReadOnlyList<LookupTable> Load(IStore store, IReadOnlyList<LookupMap> lookups) => [.. lookups.Select(lookup => Load(store, lookup))];
 
     private static LookupTable Load(IStore store, LookupMap lookup)
     {

@@ -15,6 +15,7 @@ public sealed class TableTransform
     private sealed record Rule(string Because, int Target, int Column, int Source);
 
     private readonly TableMap _map;
+    private readonly bool _judgesCopies;
     private readonly int[] _key;
     private readonly int[] _all;
     private readonly int[] _combineBy;
@@ -32,9 +33,10 @@ public sealed class TableTransform
     /// <param name="lookups">Loaded lookups, in the map's order; shared between lanes.</param>
     /// <param name="settings">Answers to the hop's new settings.</param>
     /// <param name="limits">Batch size; null for the usual.</param>
-    public TableTransform(TableMap map, IReadOnlyList<LookupTable> lookups, IReadOnlyDictionary<string, string> settings, BatchLimits? limits = null)
+    /// <param name="judgesCopies">Whether records with the same key, which must be side by side then, are judged; a check does that by itself.</param>
+    public TableTransform(TableMap map, IReadOnlyList<LookupTable> lookups, IReadOnlyDictionary<string, string> settings, BatchLimits? limits = null, bool judgesCopies = true)
     {
-        _map = map;
+        (_map, _judgesCopies) = (map, judgesCopies);
         Source = new RecordBatch(map.From.Columns, limits);
         _context = new EvaluationContext(Source, lookups);
         _key = Ordinals(map.From, map.From.Key);
@@ -90,7 +92,7 @@ public sealed class TableTransform
         _causes.Clear();
         RuleCounts.Clear();
         foreach (RowFault fault in Source.Faults) Except(fault.Row, new ExceptionCause(fault.Column, "", fault.Code, fault.Value, fault.Reason));
-        if (_key.Length > 0) JudgeCopies(rows);
+        if (_key.Length > 0 && _judgesCopies) JudgeCopies(rows);
         LeaveOut(rows);
         Vector? plainText = _map.Combining is null ? null : Combine(rows);
         foreach (Target target in _targets) Evaluate(target, rows);

@@ -87,7 +87,9 @@ public sealed class LookupTable
 
 internal sealed class ColumnKernel(FieldType type, int ordinal) : Kernel(type)
 {
-    public override Vector Evaluate(EvaluationContext context) => context.Source.Vectors[ordinal];
+    public int Ordinal { get; } = ordinal;
+
+    public override Vector Evaluate(EvaluationContext context) => context.Source.Vectors[Ordinal];
 }
 
 internal sealed class ConstantKernel : Kernel

@@ -64,9 +64,10 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             if (name.Value.Length > 0) name.Report(_errors, $"there is no table {name} in version {from.Name}");
             return null;
         }
-        _unreadable = false;
         var used = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
-        List<LookupMap> lookups = ReadLookups(table, old, from, used);
+        int mistakes = _errors.Count;
+        List<LookupMap> lookups = ReadLookups(table, old, from.Tables, used, _errors);
+        _unreadable = _errors.Count > mistakes;
         var scope = new ExpressionScope(old.Name, old.Columns, [.. lookups.Select(lookup => lookup.Shape)],
             _settings.ToDictionary(setting => setting.Name, _ => ""));
         var targets = new List<TargetMap>();
@@ -107,7 +108,13 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         return new TableMap(old, targets, lookups, columnsLeftOut, rowsLeftOut, exactCopies, combining);
     }
 
-    private List<LookupMap> ReadLookups(DescribedMap table, TableShape old, KitVersion from, HashSet<string> used)
+    /// <summary>Lookups of a table's expressions.</summary>
+    /// <param name="table">The map that has them.</param>
+    /// <param name="old">The table that asks.</param>
+    /// <param name="tables">Those that may be asked.</param>
+    /// <param name="used">Receives the columns that keys are made of.</param>
+    /// <param name="errors">Receives mistakes.</param>
+    internal static List<LookupMap> ReadLookups(DescribedMap table, TableShape old, IReadOnlyList<TableShape> tables, HashSet<string> used, DescriptionErrors errors)
     {
         var lookups = new List<LookupMap>();
         DescribedMap? map = table.Map("lookups", "lookups");
@@ -119,14 +126,14 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             PlacedText? tableName = lookup.Optional("table"), on = lookup.Optional("on");
             DescribedMap? codes = lookup.Map("codes", "old code: new code");
             lookup.Done();
-            if (Parse(key) is not { } parsed) continue;
+            if (PlacedExpression.Parse(key, errors) is not { } parsed) continue;
             var scope = new ExpressionScope(old.Name, old.Columns, [], new Dictionary<string, string>());
-            Kernel? kernel = PlacedExpression.Compile(key, _errors, () => new ExpressionCompiler(scope).Compile(parsed));
+            Kernel? kernel = PlacedExpression.Compile(key, errors, () => new ExpressionCompiler(scope).Compile(parsed));
             if (kernel is null) continue;
             Note(parsed, used);
             if (codes is not null)
             {
-                if (kernel.Type.Kind != FieldKind.Text) key.Report(_errors, $"a code list is asked with text, this is {kernel.Type}");
+                if (kernel.Type.Kind != FieldKind.Text) key.Report(errors, $"a code list is asked with text, this is {kernel.Type}");
                 (string, string)[] list = [.. codes.Pairs().Select(pair => (pair.Key.Value, pair.Value.Value))];
                 lookups.Add(new LookupMap(new LookupShape(name, [new ColumnShape("code", FieldType.Text)], parsed, FieldType.Text, IsCodeList: true), null, "", list));
                 continue;
@@ -136,13 +143,12 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
                 lookup.Report("a lookup has \"codes\", or \"table\" and \"on\"");
                 continue;
             }
-            TableShape? other = from.Table(tableName.Value);
-            if (other is null) tableName.Report(_errors, $"there is no table {tableName} in version {from.Name}");
-            else if (other.OrdinalOf(on.Value) < 0) on.Report(_errors, $"the table {other.Name} has no column {on}");
+            if (KitLoader.Find(tableName, tables, errors) is not { } other) continue;
+            if (other.OrdinalOf(on.Value) < 0) on.Report(errors, $"the table {other.Name} has no column {on}");
             else
             {
                 FieldType keyType = other.Columns[other.OrdinalOf(on.Value)].Type;
-                if (kernel.Type.Kind != keyType.Kind) key.Report(_errors, $"{other.Name}.{on} is {keyType}, but this is {kernel.Type}");
+                if (kernel.Type.Kind != keyType.Kind) key.Report(errors, $"{other.Name}.{on} is {keyType}, but this is {kernel.Type}");
                 else lookups.Add(new LookupMap(new LookupShape(name, other.Columns, parsed, keyType, IsCodeList: false), other, on.Value, []));
             }
         }

@@ -94,21 +94,18 @@ public sealed record KitVersion(string Name, IReadOnlyList<string> Programs, str
     /// <summary>Full path of the list of files as the vendor ships them; null when the kit has none.</summary>
     public string? ShippedFiles { get; init; }
 
+    /// <summary>What its tables' records must be like; only tables of which something is said.</summary>
+    public IReadOnlyList<TableChecks> Checks { get; init; } = [];
+
+    /// <summary>What may be put right in it.</summary>
+    public IReadOnlyList<Mend> Mends { get; init; } = [];
+
     /// <summary>What it needs beside its data.</summary>
     public VersionNeeds Needs { get; init; } = VersionNeeds.None;
 
     /// <summary>A table by name, in any case; null when the version has none such.</summary>
     public TableShape? Table(string name) => Tables.FirstOrDefault(table => string.Equals(table.Name, name, StringComparison.OrdinalIgnoreCase));
 }
-
-/// <summary>A sum over groups of records that must have one value, such as a voucher that balances.</summary>
-/// <param name="Name">As a bookkeeper would say it.</param>
-/// <param name="Table">The table.</param>
-/// <param name="By">Columns that make a group.</param>
-/// <param name="Sum">What is added up; an exact number.</param>
-/// <param name="MustBe">The value each group must have.</param>
-/// <param name="Where">Which records count; null for all.</param>
-public sealed record BookRule(string Name, TableShape Table, IReadOnlyList<string> By, Expression Sum, Int128 MustBe, Expression? Where);
 
 /// <summary>A control total: the engine's own SQL giving labels and, in the last column, a whole number.</summary>
 /// <param name="Name">The same in every version that has it.</param>

@@ -52,12 +52,16 @@ public static class KitLoader
         if (encoding is not null && !TextEncodings.IsKnown(encoding.Value))
             encoding.Report(errors, $"\"{encoding}\" is no code page known here; the names are {string.Join(", ", TextEncodings.Names)}");
         Dictionary<string, string> headers = Pairs(map.Map("header-fields", "header fields"));
-        List<TableShape> tables = ReadTables(map.Map("tables", "tables", required: true), errors);
+        var checks = new List<TableChecks>();
+        List<TableShape> tables = ReadTables(map.Map("tables", "tables", required: true), errors, checks);
+        List<BookRule> rules = ChecksLoader.Rules(map, tables);
         List<DataEvidence> evidence = [.. map.Maps("told-by", "a sign of the version", required: true).Select(sign => ReadSign(sign, tables))];
         CheckRelations(map, tables);
         var version = new KitVersion(name, [.. map.Texts("programs").Select(text => text.Value)], encoding?.Value, evidence, headers, tables,
-            ReadRules(map, tables), ReadTotals(map, tables))
+            rules, ReadTotals(map, tables))
         {
+            Checks = [.. checks.Where(said => !said.IsEmpty)],
+            Mends = ChecksLoader.Mends(map, tables, rules),
             Settings = NeedsLoader.Settings(map, setting => ReadRecord(setting, tables), errors),
             ShippedFiles = NeedsLoader.ListOfFiles(map.Optional("shipped-files"), kitFolder, errors),
             Needs = NeedsLoader.Needs(map, kitFolder, components, errors),
@@ -97,7 +101,7 @@ public static class KitLoader
         return new RecordSign(table with { Columns = [.. table.Columns.Where(known => needed.Any(name => Same(name, known.Name)))] }, column.Value, condition, where.Value);
     }
 
-    private static TableShape? Find(PlacedText name, List<TableShape> tables, DescriptionErrors errors)
+    internal static TableShape? Find(PlacedText name, IReadOnlyList<TableShape> tables, DescriptionErrors errors)
     {
         TableShape? table = tables.FirstOrDefault(table => Same(table.Name, name.Value));
         if (table is null && name.Value.Length > 0) name.Report(errors, $"there is no table {name} in this version");
@@ -115,7 +119,7 @@ public static class KitLoader
     private static Dictionary<string, string> Pairs(DescribedMap? map) =>
         map?.Pairs().ToDictionary(pair => pair.Key.Value, pair => pair.Value.Value) ?? [];
 
-    private static List<TableShape> ReadTables(DescribedMap? map, DescriptionErrors errors)
+    private static List<TableShape> ReadTables(DescribedMap? map, DescriptionErrors errors, List<TableChecks> checks)
     {
         var tables = new List<TableShape>();
         foreach (string name in map?.Keys ?? [])
@@ -163,8 +167,10 @@ public static class KitLoader
                 else if (!IsLiteral(value.Value)) value.Report(errors, $"\"{value}\" is no default; a default is a number, a text in single quotation marks, TRUE or FALSE");
                 else columns[ordinal] = columns[ordinal] with { Default = value.Value };
             }
+            var shape = new TableShape(name, columns, [.. key.Select(part => part.Value)], relations) { Indexes = indexes, NumberedColumn = numbered?.Value };
+            checks.Add(ChecksLoader.Table(table, shape));
             table.Done();
-            tables.Add(new TableShape(name, columns, [.. key.Select(part => part.Value)], relations) { Indexes = indexes, NumberedColumn = numbered?.Value });
+            tables.Add(shape);
         }
         return tables;
     }
@@ -202,30 +208,6 @@ public static class KitLoader
                     map.Report("tables", $"the table {table.Name} points to {relation.To}.{missing}, which is no column of it");
             }
         }
-    }
-
-    private static List<BookRule> ReadRules(DescribedMap map, List<TableShape> tables)
-    {
-        var rules = new List<BookRule>();
-        foreach (DescribedMap rule in map.Maps("rules", "a rule of the books"))
-        {
-            PlacedText name = rule.Text("name"), tableName = rule.Text("table"), sum = rule.Text("sum"), mustBe = rule.Text("must-be");
-            PlacedText? where = rule.Optional("where");
-            IReadOnlyList<PlacedText> by = rule.Texts("by");
-            rule.Done();
-            if (Find(tableName, tables, map.Errors) is not { } table) continue;
-            foreach (PlacedText column in by)
-                if (table.OrdinalOf(column.Value) < 0) column.Report(map.Errors, $"the table {table.Name} has no column {column}");
-            var scope = new ExpressionScope(table.Name, table.Columns, [], new Dictionary<string, string>());
-            Expression? sumParsed = PlacedExpression.Parse(sum, map.Errors), whereParsed = Condition(where, table, map.Errors);
-            Kernel? kernel = sumParsed is null ? null : PlacedExpression.Compile(sum, map.Errors, () => new ExpressionCompiler(scope).Compile(sumParsed));
-            if (kernel is null || sumParsed is null) continue;
-            if (kernel.Type.Kind is not (FieldKind.Integer or FieldKind.Decimal)) sum.Report(map.Errors, $"a sum is INTEGER or DECIMAL, this is {kernel.Type}");
-            else if (DecimalText.TryParse(Encoding.UTF8.GetBytes(mustBe.Value), FieldType.MaxPrecision, kernel.Type.Scale, out Int128 value) is not null)
-                mustBe.Report(map.Errors, $"\"{mustBe}\" is no number with at most {kernel.Type.Scale} decimals");
-            else rules.Add(new BookRule(name.Value, table, [.. by.Select(column => column.Value)], sumParsed, value, whereParsed));
-        }
-        return rules;
     }
 
     private static List<ControlTotal> ReadTotals(DescribedMap map, List<TableShape> tables)

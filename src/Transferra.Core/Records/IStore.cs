@@ -58,6 +58,11 @@ public interface IStore : IDisposable
     /// <param name="within">Only the records of this range; null for all.</param>
     IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null);
 
+    /// <summary>Reads of a damaged table what can be read, in no particular order.</summary>
+    /// <param name="table">Which columns to read and as which types.</param>
+    /// <param name="lost">Receives what cannot be read, as it is met.</param>
+    IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost) => new ReadToDamage(() => Read(table, []), table.Name, lost);
+
     /// <summary>Puts a question to the engine in its own SQL.</summary>
     QueryAnswer Ask(string sql);
 

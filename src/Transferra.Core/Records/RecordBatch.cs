@@ -60,6 +60,15 @@ public sealed class RecordBatch
         Faults.Clear();
     }
 
+    /// <summary>Takes over all rows and faults of a batch of the same columns, which gets this one's memory and is empty.</summary>
+    public void TakeFrom(RecordBatch other)
+    {
+        Reset();
+        for (int column = 0; column < Vectors.Length; column++) (Vectors[column], other.Vectors[column]) = (other.Vectors[column], Vectors[column]);
+        Faults.AddRange(other.Faults);
+        other.Faults.Clear();
+    }
+
     /// <summary>Adds rows <paramref name="from"/> and following of a batch of the same columns, with their faults.</summary>
     public void AppendRows(RecordBatch source, int from)
     {

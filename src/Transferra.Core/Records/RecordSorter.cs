@@ -97,10 +97,7 @@ public sealed class RecordSorter : IRecordReader
 
     private FileStream Write(int[] sorted, ILookup<int, RowFault> faults)
     {
-        var options = new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.ReadWrite, BufferSize = RunBufferBytes };
-        if (!OperatingSystem.IsWindows()) options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
-        var file = new FileStream(Path.Combine(Path.GetTempPath(), "transferra-" + Guid.NewGuid().ToString("N")), options);
-        File.Delete(file.Name); // the name goes at once, so that a kill leaves nothing of people's records behind
+        FileStream file = SpillFile.Create(RunBufferBytes);
         using var writer = new BinaryWriter(file, System.Text.Encoding.UTF8, leaveOpen: true);
         foreach (int row in sorted)
         {

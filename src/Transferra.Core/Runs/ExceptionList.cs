@@ -1,47 +1,22 @@
-// ExceptionList.cs: the exceptions of a company as comma-separated values (RFC 4180, UTF-8), one line a cause, for a spreadsheet.
-using System.Text;
+// ExceptionList.cs: the exceptions of a company, one line a cause, for a spreadsheet.
 using Transferra.Core.Conversion;
 
 namespace Transferra.Core.Runs;
 
-internal sealed class ExceptionList : IDisposable
+internal sealed class ExceptionList(string path) : IDisposable
 {
-    private readonly StreamWriter _writer;
-
-    public ExceptionList(string path)
-    {
-        _writer = new StreamWriter(path, append: false, new UTF8Encoding(encoderShouldEmitUTF8Identifier: false)) { NewLine = "\r\n" };
-        _writer.WriteLine("table,key,column,for,value,reason");
-    }
+    private readonly CsvFile _file = new(path, ["table", "key", "column", "for", "value", "reason"]);
 
     public void Add(ExceptionRow exception)
     {
-        foreach (ExceptionCause cause in exception.Causes)
-            _writer.WriteLine(string.Join(',', ((string[])[exception.Table, exception.Key, cause.Column, cause.Into, cause.Value, cause.Reason]).Select(Cell)));
+        foreach (ExceptionCause cause in exception.Causes) _file.Add([exception.Table, exception.Key, cause.Column, cause.Into, cause.Value, cause.Reason]);
     }
 
     /// <summary>Where the list ends now, in bytes.</summary>
-    public long Mark()
-    {
-        _writer.Flush();
-        return _writer.BaseStream.Position;
-    }
+    public long Mark() => _file.Mark();
 
     /// <summary>Drops what was added since a mark.</summary>
-    public void BackTo(long mark)
-    {
-        _writer.Flush();
-        _writer.BaseStream.SetLength(mark);
-        _writer.BaseStream.Seek(0, SeekOrigin.End);
-    }
+    public void BackTo(long mark) => _file.BackTo(mark);
 
-    private static string Cell(string value) =>
-        value.AsSpan().IndexOfAny(",\"\r\n") < 0 ? value : "\"" + value.Replace("\"", "\"\"", StringComparison.Ordinal) + "\"";
-
-    public void Dispose()
-    {
-        _writer.Flush();
-        ((FileStream)_writer.BaseStream).Flush(flushToDisk: true);
-        _writer.Dispose();
-    }
+    public void Dispose() => _file.Dispose();
 }

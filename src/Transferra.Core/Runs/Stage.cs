@@ -53,6 +53,23 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
         Context.Volume.FlushFolder(ResultFolder);
     }
 
+    /// <summary>A result document; null when there is none.</summary>
+    public T? LoadResult<T>(string name)
+    {
+        string path = Path.Combine(ResultFolder, name + ".json");
+        return File.Exists(path) ? JsonSerializer.Deserialize<T>(File.ReadAllBytes(path), ResultJson.Options) : default;
+    }
+
+    /// <summary>An empty folder for the lists of a stage, in place of an earlier one; only its owner may look into it.</summary>
+    public string NewListFolder(string stage)
+    {
+        string folder = Path.Combine(ResultFolder, stage + "-lists");
+        Context.Volume.Remove(folder);
+        Context.Volume.CreateFolder(folder);
+        Context.Volume.SetMode(folder, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
+        return folder;
+    }
+
     /// <summary>A number in the facts of a stage that is done; null when it is not done.</summary>
     public long? Fact(string stage, string name) =>
         Run.Journal.Last(Company.Code, stage) is { State: "done" } entry && entry.Facts.TryGetValue(name, out string? text)

@@ -1,0 +1,66 @@
+// FindingComparison.cs: what became of the findings of one check in a later one: gone, still there, new.
+// Why by kind, table and subject: after an upgrade tables and columns have other names; the hops say which, and rules keep theirs.
+using Transferra.Core.Kits;
+
+namespace Transferra.Core.Checks;
+
+/// <summary>What became of a finding.</summary>
+/// <param name="State">gone, stayed or new.</param>
+/// <param name="Kind">Its kind.</param>
+/// <param name="Table">The table, as the later check names it when it stayed or is new.</param>
+/// <param name="What">What it is.</param>
+/// <param name="Before">Count in the earlier check.</param>
+/// <param name="After">Count in the later one.</param>
+public sealed record ComparedFinding(string State, string Kind, string Table, string What, long Before, long After);
+
+/// <summary>Compares checks.</summary>
+/// <param name="Since">What the earlier check was: a time, or a stage.</param>
+/// <param name="Findings">New ones first, then those that stayed, then those that are gone.</param>
+public sealed record FindingComparison(string Since, IReadOnlyList<ComparedFinding> Findings)
+{
+    /// <summary>How many findings have a state.</summary>
+    public int Count(string state) => Findings.Count(finding => finding.State == state);
+
+    /// <summary>Compares two checks of a company.</summary>
+    /// <param name="since">What the earlier one was.</param>
+    /// <param name="before">The earlier one.</param>
+    /// <param name="after">The later one.</param>
+    /// <param name="way">The hops that were gone between the two; none when the version is the same.</param>
+    public static FindingComparison Of(string since, CheckResult before, CheckResult after, IReadOnlyList<Hop> way)
+    {
+        var left = new List<Finding>(after.Findings);
+        var compared = new List<ComparedFinding>();
+        foreach (Finding old in before.Findings)
+        {
+            Finding? still = left.FirstOrDefault(finding => IsSame(old, finding, way));
+            if (still is not null) left.Remove(still);
+            compared.Add(still is null ? new ComparedFinding("gone", old.Kind, old.Table, old.What, old.Count, 0) : new ComparedFinding("stayed", still.Kind, still.Table, still.What, old.Count, still.Count));
+        }
+        string[] order = ["new", "stayed", "gone"];
+        compared.AddRange(left.Select(finding => new ComparedFinding("new", finding.Kind, finding.Table, finding.What, 0, finding.Count)));
+        return new FindingComparison(since, [.. compared.OrderBy(finding => Array.IndexOf(order, finding.State))]);
+    }
+
+    private static bool IsSame(Finding old, Finding now, IReadOnlyList<Hop> way)
+    {
+        if (old.Kind != now.Kind) return false;
+        var names = new List<(string Table, string Subject)> { (old.Table, old.Subject) };
+        foreach (Hop hop in way) names = [.. names.SelectMany(name => Through(hop, name.Table, name.Subject))];
+        return names.Exists(name => Same(name.Table, now.Table) && Same(name.Subject, now.Subject));
+    }
+
+    // What a table and what is said of it are called behind a hop: a rule keeps its name, a column may have become others.
+    private static IEnumerable<(string, string)> Through(Hop hop, string table, string subject)
+    {
+        if (table.Length == 0) yield return (table, subject);
+        foreach (TableMap map in hop.Tables.Where(map => Same(map.From.Name, table)))
+            foreach (TargetMap target in map.Into)
+            {
+                yield return (target.Table.Name, subject);
+                foreach (ColumnMap column in target.Columns.Where(column => column.Value.ColumnReferences.Any(reference => reference.Lookup is null && Same(reference.Name, subject))))
+                    yield return (target.Table.Name, column.Column.Name);
+            }
+    }
+
+    private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
+}

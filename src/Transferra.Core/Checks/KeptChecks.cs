@@ -1,0 +1,73 @@
+// KeptChecks.cs: the checks of an office: folder transferra/checks/COMPANY/TIME, each with findings.json and the lists of records.
+// Holds: (1) a folder that is named for a time is complete: it is filled under another name and renamed; (2) lists may be read by their owner alone.
+using System.Globalization;
+using System.Text.Json;
+using Transferra.Core.Runs;
+
+namespace Transferra.Core.Checks;
+
+/// <summary>A check that was kept.</summary>
+/// <param name="Folder">Full path.</param>
+/// <param name="At">When it was made.</param>
+/// <param name="Result">What it turned up.</param>
+public sealed record KeptCheck(string Folder, DateTimeOffset At, CheckResult Result);
+
+/// <summary>The checks of an office.</summary>
+/// <param name="officeFolder">Folder of office.yaml.</param>
+/// <param name="volume">The disk.</param>
+public sealed class KeptChecks(string officeFolder, IVolume volume)
+{
+    /// <summary>Name of the file with the findings.</summary>
+    public const string FileName = "findings.json";
+
+    private const string TimeForm = "yyyyMMdd-HHmmss", PartSuffix = ".part";
+
+    private string FolderOf(string company) => Path.Combine(officeFolder, "transferra", "checks", company);
+
+    /// <summary>The newest check of a company that can be read; null when there is none.</summary>
+    public KeptCheck? Newest(string company)
+    {
+        if (!Directory.Exists(FolderOf(company))) return null;
+        foreach (string folder in Directory.EnumerateDirectories(FolderOf(company)).OrderDescending(StringComparer.Ordinal))
+        {
+            string path = Path.Combine(folder, FileName);
+            if (!DateTimeOffset.TryParseExact(Path.GetFileName(folder), TimeForm, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal, out DateTimeOffset at) || !File.Exists(path)) continue;
+            try
+            {
+                if (JsonSerializer.Deserialize<CheckResult>(File.ReadAllBytes(path), ResultJson.Options) is { } result) return new KeptCheck(folder, at, result);
+            }
+            catch (JsonException) { /* of another version of this program */ }
+        }
+        return null;
+    }
+
+    /// <summary>Makes a check and keeps it.</summary>
+    /// <param name="company">Code of the company.</param>
+    /// <param name="check">Makes it; gets the folder for its lists.</param>
+    public KeptCheck Keep(string company, Func<string, CheckResult> check)
+    {
+        string parent = FolderOf(company);
+        volume.CreateFolder(parent);
+        foreach (string old in Directory.EnumerateDirectories(parent, "*" + PartSuffix)) volume.Remove(old); // broken off
+        DateTimeOffset at = DateTimeOffset.UtcNow;
+        string folder;
+        do folder = Path.Combine(parent, at.UtcDateTime.ToString(TimeForm, CultureInfo.InvariantCulture));
+        while (Path.Exists(folder) && (at = at.AddSeconds(1)) > default(DateTimeOffset));
+        string part = folder + PartSuffix;
+        volume.CreateFolder(part);
+        volume.SetMode(part, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
+        try
+        {
+            CheckResult result = check(part);
+            volume.WriteNew(Path.Combine(part, FileName), JsonSerializer.SerializeToUtf8Bytes(result, ResultJson.Options));
+            volume.FlushFolder(part);
+            volume.Rename(part, folder);
+            volume.FlushFolder(parent);
+            return new KeptCheck(folder, at, result);
+        }
+        finally
+        {
+            volume.Remove(part);
+        }
+    }
+}

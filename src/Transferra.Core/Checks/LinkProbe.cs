@@ -1,0 +1,108 @@
+// LinkProbe.cs: records that point to records that are not there, and trees that run in circles.
+
+namespace Transferra.Core.Checks;
+
+/// <summary>Gathers what a table's columns hold, as digests; records without a value in one of them point nowhere.</summary>
+internal sealed class LinkSet(TableScan scan, IReadOnlyList<string> columns) : Probe
+{
+    private readonly RowDigest _digest = new(scan.Ordinals(columns));
+
+    public DigestSet Digests { get; } = new();
+
+    public override void Take()
+    {
+        for (int row = 0; row < scan.Batch.RowCount; row++)
+            if (_digest.IsWhole(scan.Batch, row)) Digests.Add(_digest.Of(scan.Batch, row));
+    }
+
+    public override void ReadingEnded() => Digests.Park();
+
+    protected override void GiveUp() => Digests.Dispose();
+}
+
+/// <summary>Judges one relation, when both tables have been read.</summary>
+internal sealed class RelationProbe(TableScan scan, IReadOnlyList<string> columns, LinkSet from, LinkSet to, FindingHead head, FindingCollector findings) : Probe
+{
+    private readonly int[] _ordinals = scan.Ordinals(columns);
+    private readonly RowDigest _digest = new(scan.Ordinals(columns));
+
+    public override IEnumerable<Naming> Judge()
+    {
+        foreach (HashSet<ulong> missing in Portions.Of(from.Digests.NotIn(to.Digests)))
+            yield return new Naming(scan, () =>
+            {
+                for (int row = 0; row < scan.Batch.RowCount; row++)
+                    if (_digest.IsWhole(scan.Batch, row) && missing.Contains(_digest.Of(scan.Batch, row))) findings.Add(head, scan.NameOf(row), scan.Show(row, _ordinals));
+                return true;
+            });
+    }
+}
+
+/// <summary>Finds records of a tree that are, by way of others, parts of themselves.</summary>
+internal sealed class TreeProbe(TableScan scan, Kits.TreeShape tree, FindingHead head, FindingHead tooLarge, FindingCollector findings) : Probe
+{
+    private const int MaxRecords = 4_000_000;
+
+    private readonly record struct Item(ulong Node, ulong Parent) : IComparable<Item>
+    {
+        public int CompareTo(Item other) => Node.CompareTo(other.Node);
+    }
+
+    private readonly RowDigest _node = new(scan.Ordinals([tree.Of])), _parent = new(scan.Ordinals([tree.Parent]));
+    private readonly SpillSorter<Item> _items = new((a, _) => a);
+
+    public override void Take()
+    {
+        for (int row = 0; row < scan.Batch.RowCount; row++)
+            if (_node.IsWhole(scan.Batch, row) && _parent.IsWhole(scan.Batch, row)) _items.Add(new Item(_node.Of(scan.Batch, row), _parent.Of(scan.Batch, row)));
+    }
+
+    public override void ReadingEnded() => _items.Park();
+
+    public override IEnumerable<Naming> Judge()
+    {
+        var nodes = new List<ulong>();
+        var parents = new List<ulong>();
+        foreach (Item item in _items.Sorted())
+        {
+            nodes.Add(item.Node);
+            parents.Add(item.Parent);
+            if (nodes.Count <= MaxRecords) continue;
+            findings.Add(tooLarge, 1, []);
+            yield break;
+        }
+        foreach (HashSet<ulong> inCircle in Portions.Of(InCircles(nodes, parents)))
+            yield return new Naming(scan, () =>
+            {
+                for (int row = 0; row < scan.Batch.RowCount; row++)
+                    if (_node.IsWhole(scan.Batch, row) && _parent.IsWhole(scan.Batch, row) && inCircle.Contains(_node.Of(scan.Batch, row)))
+                        findings.Add(head, scan.NameOf(row), scan.Show(row, scan.Ordinals([tree.Parent])));
+                return true;
+            });
+    }
+
+    // Each node is gone up from until a root, a node known to be fine, or one that was met on the same way: from there on it is a circle.
+    private static IEnumerable<ulong> InCircles(List<ulong> nodes, List<ulong> parents)
+    {
+        var way = new int[nodes.Count]; // 0: not met yet; n: met on the way that began at node n - 1
+        for (int start = 0; start < nodes.Count; start++)
+        {
+            int at = start;
+            while (at >= 0 && way[at] == 0)
+            {
+                way[at] = start + 1;
+                at = nodes.BinarySearch(parents[at]);
+            }
+            if (at < 0 || way[at] != start + 1) continue;
+            int first = at;
+            do
+            {
+                yield return nodes[at];
+                at = nodes.BinarySearch(parents[at]);
+            }
+            while (at != first);
+        }
+    }
+
+    protected override void GiveUp() => _items.Dispose();
+}

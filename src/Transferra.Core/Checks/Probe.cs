@@ -1,0 +1,68 @@
+// Probe.cs: a probe answers one question about a table while it is read once, and may ask to see some records again to name them.
+// Why two steps: keys, links and sums are judged by digests when the table has been read; only when something is wrong are the records
+// concerned looked for, in a second reading of that table alone. A sound table is read once.
+using Transferra.Core.Expressions;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Checks;
+
+/// <summary>A table being read, with all who look at it.</summary>
+/// <param name="Table">What is read of it.</param>
+/// <param name="Batch">Where its rows are, in the first reading and in all later ones.</param>
+internal sealed record TableScan(TableShape Table, RecordBatch Batch)
+{
+    public List<Probe> Probes { get; } = [];
+
+    private readonly int[] _name = KeyOf(Table);
+
+    /// <summary>A record as it may be shown: its key; all of it when the table has none.</summary>
+    public string NameOf(int row) => Batch.ShowKey(row, _name);
+
+    /// <summary>Some of a record's values as they may be shown.</summary>
+    public string Show(int row, int[] ordinals) => Batch.ShowKey(row, ordinals);
+
+    /// <summary>The ordinals of columns.</summary>
+    public int[] Ordinals(IEnumerable<string> columns) => [.. columns.Select(Table.OrdinalOf)];
+
+    /// <summary>Compiles expressions over the table.</summary>
+    public ExpressionCompiler Compiler(IReadOnlyList<LookupShape>? lookups = null) => new(new ExpressionScope(Table.Name, Table.Columns, lookups ?? [], new Dictionary<string, string>()));
+
+    private static int[] KeyOf(TableShape table) => table.Key.Count > 0 ? [.. table.Key.Select(table.OrdinalOf)] : [.. Enumerable.Range(0, table.Columns.Count)];
+}
+
+/// <summary>Looks at the records of a table.</summary>
+internal abstract class Probe : IDisposable
+{
+    /// <summary>Looks at the scan's batch.</summary>
+    public virtual void Take() { }
+
+    /// <summary>These rows of the scan's batch are further copies of a record and must not count a second time.</summary>
+    public virtual void TakeBack(ReadOnlySpan<int> rows) { }
+
+    /// <summary>The table has been read; memory may be given up.</summary>
+    public virtual void ReadingEnded() { }
+
+    /// <summary>Judges what was gathered, and asks for the records concerned as far as they must be named: one request after the other, each of
+    /// them dealt with before the next is asked for.</summary>
+    public virtual IEnumerable<Naming> Judge() => [];
+
+    public void Dispose() => GiveUp();
+
+    /// <summary>Gives up memory and disk.</summary>
+    protected virtual void GiveUp() { }
+}
+
+/// <summary>A request to see a table's records again.</summary>
+/// <param name="Scan">The table.</param>
+/// <param name="Take">Looks at the scan's batch; false when it has seen enough.</param>
+internal sealed record Naming(TableScan Scan, Func<bool> Take);
+
+/// <summary>Digests that are looked for, in portions that fit in memory.</summary>
+internal static class Portions
+{
+    private const int MaxDigests = 500_000;
+
+    public static IEnumerable<HashSet<ulong>> Of(IEnumerable<ulong> digests) => digests.Chunk(MaxDigests).Select(chunk => chunk.ToHashSet());
+
+    public static IEnumerable<Dictionary<ulong, T>> Of<T>(IEnumerable<KeyValuePair<ulong, T>> digests) => digests.Chunk(MaxDigests).Select(chunk => chunk.ToDictionary());
+}

@@ -1,0 +1,182 @@
+// RuleProbes.cs: the rules of the books: sums by group, one table's sums against another's, and conditions of each record.
+// Holds: (1) sums are exact; (2) a group with a value that cannot be read is not judged, as that value is reported by itself;
+//        (3) further copies of a record do not count; (4) memory does not grow with the number of groups.
+using Transferra.Core.Expressions;
+using Transferra.Core.Kits;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Checks;
+
+/// <summary>Sums of one group, of both sides of a rule.</summary>
+internal readonly record struct GroupAmounts(ulong Group, Int128 Side, Int128 Other, int Flags) : IComparable<GroupAmounts>
+{
+    public const int OnSide = 1, OnOther = 2, Unreadable = 4, TooLarge = 8;
+
+    public int CompareTo(GroupAmounts other) => Group.CompareTo(other.Group);
+
+    public static GroupAmounts Add(GroupAmounts a, GroupAmounts b)
+    {
+        int flags = a.Flags | b.Flags;
+        return new GroupAmounts(a.Group, Sum(a.Side, b.Side, ref flags), Sum(a.Other, b.Other, ref flags), flags);
+    }
+
+    private static Int128 Sum(Int128 a, Int128 b, ref int flags)
+    {
+        Int128 sum = unchecked(a + b);
+        if (Int128.IsNegative(a) == Int128.IsNegative(b) && Int128.IsNegative(sum) != Int128.IsNegative(a)) flags |= TooLarge;
+        return sum;
+    }
+}
+
+/// <summary>Adds up one side of a rule while its table is read.</summary>
+internal sealed class SideProbe : Probe
+{
+    private readonly TableScan _scan;
+    private readonly SpillSorter<GroupAmounts> _into;
+    private readonly bool _isOther;
+    private readonly Kernel[] _by;
+    private readonly Kernel _sum;
+    private readonly Kernel? _where;
+    private readonly Int128 _factor;
+    private readonly EvaluationContext _context;
+    private readonly Vector[] _groups;
+    private readonly ValueDigest _digest = new();
+    // Sums that were added to lately; most groups come one record behind the other, or are few.
+    private readonly GroupAmounts[] _lately = new GroupAmounts[1 << 12];
+
+    public SideProbe(TableScan scan, RuleSide side, int scale, bool isOther, SpillSorter<GroupAmounts> into)
+    {
+        (_scan, _into, _isOther) = (scan, into, isOther);
+        ExpressionCompiler compiler = scan.Compiler();
+        _by = [.. side.By.Select(compiler.Compile)];
+        _sum = compiler.Compile(side.Sum);
+        _where = side.Where is null ? null : compiler.CompileCondition(side.Where);
+        _factor = 1;
+        for (int digits = _sum.Type.Scale; digits < scale; digits++) _factor *= 10;
+        _context = new EvaluationContext(scan.Batch, []);
+        _groups = new Vector[_by.Length];
+    }
+
+    public override void Take() => Add([.. Enumerable.Range(0, _scan.Batch.RowCount)], 1);
+
+    public override void TakeBack(ReadOnlySpan<int> rows) => Add(rows, -1);
+
+    /// <summary>The digests of the groups that the batch's rows belong to, and their labels.</summary>
+    public (ulong Digest, string Label) GroupOf(int row) => (_digest.Of(_groups, row), string.Join(" / ", _groups.Select((group, i) =>
+        _by[i] is ColumnKernel column && _scan.Table.Columns[column.Ordinal].IsPrivate ? TableShape.Private : group.Show(row))));
+
+    /// <summary>Computes the groups of the batch.</summary>
+    public void EvaluateGroups()
+    {
+        _context.ActivateAll();
+        for (int i = 0; i < _by.Length; i++) _groups[i] = _by[i].Evaluate(_context);
+    }
+
+    private void Add(ReadOnlySpan<int> rows, int sign)
+    {
+        EvaluateGroups();
+        _context.ActivateAll();
+        Vector values = _sum.Evaluate(_context);
+        HashSet<int>? unreadable = _context.Faults.Count + _scan.Batch.Faults.Count == 0 ? null : [.. _context.Faults.Concat(_scan.Batch.Faults).Select(fault => fault.Row)];
+        var counts = (LongVector?)_where?.Evaluate(_context);
+        foreach (int row in rows)
+        {
+            if (counts is not null && (counts.IsNull(row) || counts.Values[row] == 0)) continue;
+            Int128 amount = values.IsNull(row) ? 0 : (values is WideVector wide ? wide.Values[row] : ((LongVector)values).Values[row]) * _factor * sign;
+            int flags = (_isOther ? GroupAmounts.OnOther : GroupAmounts.OnSide) | (unreadable?.Contains(row) == true ? GroupAmounts.Unreadable : 0);
+            ulong group = _digest.Of(_groups, row);
+            var item = new GroupAmounts(group, _isOther ? 0 : amount, _isOther ? amount : 0, flags);
+            ref GroupAmounts slot = ref _lately[group & (ulong)(_lately.Length - 1)];
+            if (slot.Flags != 0 && slot.Group == group) slot = GroupAmounts.Add(slot, item);
+            else
+            {
+                if (slot.Flags != 0) _into.Add(slot);
+                slot = item;
+            }
+        }
+    }
+
+    /// <summary>Passes on what is still here.</summary>
+    public void Flush()
+    {
+        foreach (GroupAmounts slot in _lately)
+            if (slot.Flags != 0) _into.Add(slot);
+        Array.Clear(_lately);
+    }
+
+    public override void ReadingEnded()
+    {
+        Flush();
+        _into.Park();
+    }
+}
+
+/// <summary>Judges the groups of a rule when its tables have been read.</summary>
+internal sealed class GroupRuleProbe(GroupRule rule, IReadOnlyList<(TableScan Scan, SideProbe Probe)> sides, SpillSorter<GroupAmounts> amounts, FindingHead head, FindingCollector findings) : Probe
+{
+    public override IEnumerable<Naming> Judge()
+    {
+        foreach ((TableScan _, SideProbe probe) in sides) probe.Flush(); // what was taken back
+        foreach (Dictionary<ulong, GroupAmounts> portion in Portions.Of(amounts.Sorted().Where(IsBroken).Select(group => KeyValuePair.Create(group.Group, group))))
+            foreach ((TableScan scan, SideProbe probe) in sides)
+                if (portion.Count > 0) yield return new Naming(scan, () => Name(scan, probe, portion));
+    }
+
+    private bool IsBroken(GroupAmounts group)
+    {
+        if ((group.Flags & GroupAmounts.Unreadable) != 0) return false;
+        if ((group.Flags & GroupAmounts.TooLarge) != 0) return true;
+        const int both = GroupAmounts.OnSide | GroupAmounts.OnOther;
+        if (rule.OnlyCommon && (group.Flags & both) != both) return false;
+        Int128 away = group.Side - group.Other - rule.MustBe;
+        return Int128.Abs(away) > rule.Tolerance;
+    }
+
+    private bool Name(TableScan scan, SideProbe probe, Dictionary<ulong, GroupAmounts> portion)
+    {
+        probe.EvaluateGroups();
+        for (int row = 0; row < scan.Batch.RowCount && portion.Count > 0; row++)
+        {
+            (ulong digest, string label) = probe.GroupOf(row);
+            if (!portion.Remove(digest, out GroupAmounts group)) continue;
+            string sum = (group.Flags & GroupAmounts.TooLarge) != 0 ? "beyond what can be added up" : DecimalText.Format(group.Side, rule.Scale);
+            if (rule.Other is not null) sum += $" against {DecimalText.Format(group.Other, rule.Scale)}";
+            findings.Add(head, label, sum, label.Length > 0 ? $"{label}: {sum}" : sum);
+        }
+        return portion.Count > 0;
+    }
+
+    protected override void GiveUp() => amounts.Dispose();
+}
+
+/// <summary>Judges each record.</summary>
+internal sealed class RecordRuleProbe : Probe
+{
+    private readonly TableScan _scan;
+    private readonly Kernel _holds;
+    private readonly Kernel? _where;
+    private readonly EvaluationContext _context;
+    private readonly FindingHead _head;
+    private readonly FindingCollector _findings;
+
+    public RecordRuleProbe(TableScan scan, RecordRule rule, IReadOnlyList<LookupTable> lookups, FindingHead head, FindingCollector findings)
+    {
+        (_scan, _head, _findings) = (scan, head, findings);
+        ExpressionCompiler compiler = scan.Compiler([.. rule.Lookups.Select(lookup => lookup.Shape)]);
+        _holds = compiler.CompileCondition(rule.Holds);
+        _where = rule.Where is null ? null : compiler.CompileCondition(rule.Where);
+        _context = new EvaluationContext(scan.Batch, lookups);
+    }
+
+    public override void Take()
+    {
+        _context.ActivateAll();
+        var counts = (LongVector?)_where?.Evaluate(_context);
+        var holds = (LongVector)_holds.Evaluate(_context);
+        for (int row = 0; row < _scan.Batch.RowCount; row++)
+        {
+            if (counts is not null && (counts.IsNull(row) || counts.Values[row] == 0)) continue;
+            if (!holds.IsNull(row) && holds.Values[row] == 0) _findings.Add(_head, _scan.NameOf(row));
+        }
+    }
+}

@@ -1,0 +1,53 @@
+// ShapeCheck.cs: the tables, columns and keys that are there against what the kit says of the version.
+using Transferra.Core.Kits;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Checks;
+
+internal static class ShapeCheck
+{
+    private const string OtherVersion = "The store is of another version than it says, or damaged. Ask the vendor.";
+    private const string AddToKit = "Add it to the kit's version file, and to the hop: carried, or left out with the reason.";
+
+    /// <summary>Compares.</summary>
+    public static void Run(IStore store, KitVersion version, FindingCollector findings)
+    {
+        IReadOnlyList<TableShape> real = store.ReadShape();
+        foreach (TableShape table in version.Tables)
+        {
+            TableShape? there = real.FirstOrDefault(other => Same(other.Name, table.Name));
+            if (there is null)
+            {
+                Add(FindingKinds.TableMissing, Grade.Fault, table.Name, "", $"the table {table.Name} of version {version.Name} is not there", OtherVersion);
+                continue;
+            }
+            foreach (ColumnShape column in table.Columns)
+            {
+                int ordinal = there.OrdinalOf(column.Name);
+                if (ordinal < 0) Add(FindingKinds.ColumnMissing, Grade.Fault, table.Name, column.Name, $"the column {table.Name}.{column.Name} of version {version.Name} is not there", OtherVersion);
+                else if (Changed(there.Columns[ordinal], column, store.Identity.Engine) is { } how)
+                    Add(FindingKinds.ColumnChanged, Grade.Note, table.Name, column.Name, $"the column {table.Name}.{column.Name} is {how}", "Nothing, as long as none of its values is reported.");
+            }
+            foreach (ColumnShape column in there.Columns.Where(column => table.OrdinalOf(column.Name) < 0))
+                Add(FindingKinds.ColumnUnknown, Grade.Fault, there.Name, column.Name, $"the column {there.Name}.{column.Name} is not known to the kit, so nothing says what becomes of it", AddToKit);
+            if (there.Key.Count > 0 && table.Key.Count > 0 && !there.Key.ToHashSet(StringComparer.OrdinalIgnoreCase).SetEquals(table.Key))
+                Add(FindingKinds.KeyChanged, Grade.Warning, table.Name, "", $"the key of {table.Name} is {string.Join(", ", there.Key)} here, and {string.Join(", ", table.Key)} in version {version.Name}", "Nothing, as long as no copies or conflicts are reported.");
+        }
+        foreach (TableShape extra in real.Where(extra => version.Table(extra.Name) is null))
+            Add(FindingKinds.TableUnknown, Grade.Fault, extra.Name, "", $"the table {extra.Name} is not known to the kit, so nothing says what becomes of its {store.CountRows(extra.Name)} records", AddToKit);
+
+        void Add(string kind, Grade grade, string table, string subject, string what, string next) => findings.Add(new FindingHead(kind, grade, table, subject, what, next), 1, []);
+    }
+
+    // How a column is declared otherwise; null when it is not. Stores that declare nothing, or let anything into any column, say nothing by it.
+    private static string? Changed(ColumnShape there, ColumnShape kit, string engine)
+    {
+        if (engine is not ("PostgreSQL" or "MariaDB" or "Firebird" or "DBF")) return null;
+        if (there.Type.Kind == FieldKind.Text && kit.Type.Kind == FieldKind.Text)
+            return kit.Type.Length > 0 && there.Type.Length > kit.Type.Length ? $"{there.Type} here, and {kit.Type} in the kit" : null;
+        return (there.Type.Kind == FieldKind.Text) != (kit.Type.Kind == FieldKind.Text) && kit.Type.Kind is FieldKind.Integer or FieldKind.Decimal or FieldKind.Date or FieldKind.Timestamp or FieldKind.Binary
+            ? $"{there.Type} here, and {kit.Type} in the kit" : null;
+    }
+
+    private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
+}

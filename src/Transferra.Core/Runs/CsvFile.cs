@@ -1,0 +1,53 @@
+// CsvFile.cs: lists as comma-separated values (RFC 4180, UTF-8), for a spreadsheet.
+using System.Text;
+
+namespace Transferra.Core.Runs;
+
+/// <summary>A list being written.</summary>
+internal sealed class CsvFile : IDisposable
+{
+    private readonly StreamWriter _writer;
+    private bool _isClosed;
+
+    /// <summary>A new list with a line of headings.</summary>
+    public CsvFile(string path, IReadOnlyList<string> headings)
+    {
+        Name = Path.GetFileName(path);
+        _writer = new StreamWriter(path, append: false, new UTF8Encoding(encoderShouldEmitUTF8Identifier: false)) { NewLine = "\r\n" };
+        _writer.WriteLine(string.Join(',', headings));
+    }
+
+    /// <summary>The file's name.</summary>
+    public string Name { get; }
+
+    /// <summary>Adds a line.</summary>
+    public void Add(IEnumerable<string> cells) => _writer.WriteLine(string.Join(',', cells.Select(Cell)));
+
+    /// <summary>Where the list ends now, in bytes.</summary>
+    public long Mark()
+    {
+        _writer.Flush();
+        return _writer.BaseStream.Position;
+    }
+
+    /// <summary>Drops what was added since a mark.</summary>
+    public void BackTo(long mark)
+    {
+        _writer.Flush();
+        _writer.BaseStream.SetLength(mark);
+        _writer.BaseStream.Seek(0, SeekOrigin.End);
+    }
+
+    private static string Cell(string value) =>
+        value.AsSpan().IndexOfAny(",\"\r\n") < 0 ? value : "\"" + value.Replace("\"", "\"\"", StringComparison.Ordinal) + "\"";
+
+    /// <summary>Closes the list, which is on the disk then.</summary>
+    public void Dispose()
+    {
+        if (_isClosed) return;
+        _isClosed = true;
+        _writer.Flush();
+        ((FileStream)_writer.BaseStream).Flush(flushToDisk: true);
+        _writer.Dispose();
+    }
+}
