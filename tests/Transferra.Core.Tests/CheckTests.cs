@@ -1,4 +1,5 @@
 using Transferra.Core.Checks;
+using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Records;
 using Transferra.Tests;
@@ -76,19 +77,49 @@ public class CheckTests
 
     [Theory]
     [InlineData("gone", FindingKinds.TableMissing)]
-    [InlineData("extra", FindingKinds.TableUnknown)]
-    [InlineData("column", FindingKinds.ColumnUnknown)]
+    [InlineData("combined", FindingKinds.ColumnUnknown)]
     [InlineData("damage", FindingKinds.Damaged)]
     public void Shape_and_damage_stop_the_check(string what, string kind)
     {
         using MemoryStore store = Sound();
         if (what == "gone") store.Tables.Remove("MEMO");
-        if (what == "extra") store.With(new TableShape("CUSTOM", [new("A", FieldType.Integer)], [], []), [1L]);
-        if (what == "column") store.With(store.Tables["GRP"].Shape with { Columns = [.. store.Tables["GRP"].Shape.Columns, new("MINE", FieldType.Text)] });
+        if (what == "combined") store.With(store.Tables["MEMO"].Shape with { Columns = [.. store.Tables["MEMO"].Shape.Columns, new("MINE", FieldType.Text)] });
         if (what == "damage") store.Complaints.Add("page 7 is torn");
         CheckResult check = Check(store);
         Finding finding = Assert.Single(check.Findings);
         Assert.Equal((kind, Grade.Fault), (finding.Kind, finding.Grade));
         Assert.False(check.IsReadable);
+    }
+
+    [Fact]
+    public void Custom_fields_and_tables_are_warnings_and_are_looked_at_as_well()
+    {
+        using MemoryStore store = Sound();
+        store.With(new TableShape("CUSTOM", [new("A", FieldType.Integer), new("B", FieldType.Text)], ["A"], []), [1L, "x"], [1L, "x"]);
+        store.With(store.Tables["GRP"].Shape with { Columns = [.. store.Tables["GRP"].Shape.Columns, new("MINE", FieldType.Text)] }, [1L, "Violins", "a\u0001"], [2L, "Horns", null]);
+        CheckResult check = Check(store);
+        Assert.True(check.IsReadable);
+        Assert.Equal(["column-unknown GRP", "control-characters GRP", "exact-copies CUSTOM", "table-unknown CUSTOM"], check.Findings.Select(finding => $"{finding.Kind} {finding.Table}").Order());
+        Assert.Equal(2, check.Tables["CUSTOM"]);
+    }
+
+    [Fact]
+    public void Custom_fields_go_through_every_hop_under_their_name_or_a_free_one()
+    {
+        using MemoryStore store = Sound();
+        TableShape groups = store.Tables["GRP"].Shape, parts = store.Tables["PART"].Shape;
+        store.With(groups with { Columns = [.. groups.Columns, new("MINE", FieldType.Decimal(8, 2)), new("group_no", FieldType.Text)] }, [1L, "Violins", (Int128)250, "one"], [2L, "Horns", null, null]);
+        store.With(new TableShape("memo_of_mine", [new("A", FieldType.Integer)], ["A"], []), [7L]);
+        CustomFields custom = CustomFields.Of(store, _hop.From);
+        CustomFields read = CustomFields.Read(custom.Written());
+        Assert.Equal(custom.Columns, read.Columns);
+        Hop hop = read.In([_hop])[0];
+        Assert.Same(_hop.From.Table("PART"), hop.From.Table("PART"));
+        using var made = new MemoryStore();
+        StoreConverter.Run(store, made, hop, SampleKit.Settings, exception => Assert.Fail(exception.Causes[0].Reason), new ListObserver(), CancellationToken.None);
+        Assert.Equal(["group_no", "title", "MINE", "group_no_2"], made.Tables["grp"].Shape.Columns.Select(column => column.Name));
+        Assert.Equal([1L, "Violins", (Int128)250, "one"], made.Tables["grp"].Rows[0]);
+        Assert.Equal([7L], Assert.Single(made.Tables["memo_of_mine"].Rows));
+        Assert.Equal(parts.Columns.Count, hop.From.Table("PART")!.Columns.Count);
     }
 }

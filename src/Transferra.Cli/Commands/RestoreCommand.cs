@@ -1,6 +1,7 @@
 // RestoreCommand.cs: restore: a company back from a set, to its own place or into a new folder.
 using Transferra.Cli.Rendering;
 using Transferra.Core.Backup;
+using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Matching;
 using Transferra.Core.Office;
@@ -42,7 +43,7 @@ internal static class RestoreCommand
             if (faults.Count == 0)
             {
                 using IStore store = session.Stores.Open(StoreExport.Unpacked(company, set.Manifest.StoreName, staged), version.TextEncoding);
-                tables = Baseline.Of(store, version.Tables, new ScreenObserver(session.Screen).At("comparing"), session.Cancel);
+                tables = Baseline.Of(store, CustomFields.Of(store, version).In(version).Tables, new ScreenObserver(session.Screen).At("comparing"), session.Cancel);
                 faults = BackupSets.CompareRecords(set.Manifest, tables);
             }
             if (faults.Count > 0)

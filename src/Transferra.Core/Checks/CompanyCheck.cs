@@ -39,9 +39,14 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
         if (complaints.Count > MaxComplaints)
             foreach (string complaint in complaints) findings.Add(damage, complaint);
         else if (complaints.Count > 0) findings.Add(damage, complaints.Count, complaints);
-        ShapeCheck.Run(store, version, findings);
         if (complaints.Count > 0) return Result(findings) with { Lost = ReadWhatCanBe(store) };
+        foreach (string remark in store.Remarks)
+            findings.Add(new FindingHead(FindingKinds.DeletedRecords, Grade.Note, "", "", "many records are only marked as deleted", "Nothing: they are not carried. The old program's packing removes them."), 1, [remark]);
+        ShapeCheck.Run(store, version, hop, findings);
         if (findings.Has(head => head.Grade == Grade.Fault)) return Result(findings);
+        // What the kit does not know is looked at as well, and tried with the hop that carries it.
+        CustomFields custom = CustomFields.Of(store, version);
+        (version, hop) = (custom.In(version), hop is null ? null : custom.In([hop])[0]);
         foreach (TableShape table in version.Tables) _counts[table.Name] = store.CountRows(table.Name);
         DocumentCheck? documents = DocumentFolders.Count > 0 ? new DocumentCheck(DocumentFolders, findings) : null;
         try
@@ -66,7 +71,13 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
     private List<LostPart> ReadWhatCanBe(IStore store)
     {
         var lost = new List<LostPart>();
-        foreach (TableShape table in store.ReadShape())
+        IReadOnlyList<TableShape> tables;
+        try { tables = store.ReadShape(); }
+        catch (TransferraException error)
+        {
+            return [new LostPart("", "all tables", error.Message)];
+        }
+        foreach (TableShape table in tables)
         {
             var batch = new RecordBatch(table.Columns);
             long rows = 0;

@@ -14,6 +14,8 @@ public static class FindingKinds
 {
     /// <summary>The engine itself complains.</summary>
     public const string Damaged = "damaged";
+    /// <summary>Many records that are only marked as deleted.</summary>
+    public const string DeletedRecords = "deleted-records";
     /// <summary>A table of the kit is not there.</summary>
     public const string TableMissing = "table-missing";
     /// <summary>A column of the kit is not there.</summary>
@@ -79,6 +81,9 @@ public static class FindingKinds
         new(Damaged, "The engine's own full check complains, or the store cannot be read to its end. What can still be read is counted, and what is lost is listed by page, offset or range of records.",
             "A disk that fails, a machine that lost its power while it wrote, a file copied while the program was using it, a network share that broke off.",
             "Go back to the office's own backup of the day before it was damaged. When there is none: transferra check CODE --salvage PLACE writes what can be read to a new store; send that and the bundle to the vendor. Have the disk looked at before anything is put back on it."),
+        new(DeletedRecords, "A fifth or more of a .dbf table's records are only marked as deleted and still take room.",
+            "Nobody has had the old program pack its tables for years.",
+            "Nothing: records marked as deleted are not carried, and are counted apart. Packing in the old program makes the files smaller."),
         new(TableMissing, "The kit says that this version has the table, and the store has not.",
             "The store is of another version than it says, an earlier upgrade stopped part-way, or the path leads to another program's data.",
             "Look at the data version with: transferra survey. Correct the store's path in office.yaml, or ask the vendor."),
@@ -172,5 +177,5 @@ public static class FindingKinds
     public static FindingHelp? Help(string kind) => All.FirstOrDefault(help => help.Kind == kind);
 
     /// <summary>Whether a store with a fault of this kind cannot be read as the kit wants it.</summary>
-    public static bool StopsReading(string kind) => kind is Damaged or TableMissing or ColumnMissing or TableUnknown or ColumnUnknown;
+    public static bool StopsReading(string kind) => kind is Damaged or TableMissing or ColumnMissing or ColumnUnknown;
 }

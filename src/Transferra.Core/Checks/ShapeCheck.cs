@@ -1,4 +1,5 @@
 // ShapeCheck.cs: the tables, columns and keys that are there against what the kit says of the version.
+using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Records;
 
@@ -8,9 +9,14 @@ internal static class ShapeCheck
 {
     private const string OtherVersion = "The store is of another version than it says, or damaged. Ask the vendor.";
     private const string AddToKit = "Add it to the kit's version file, and to the hop: carried, or left out with the reason.";
+    private const string Carried = "Nothing, when it is wanted; to leave it out or give it another name, add it to the kit.";
 
     /// <summary>Compares.</summary>
-    public static void Run(IStore store, KitVersion version, FindingCollector findings)
+    /// <param name="store">The store.</param>
+    /// <param name="version">Its version as the kit has it.</param>
+    /// <param name="hop">The hop it is to go through next; null when there is none.</param>
+    /// <param name="findings">Where they go.</param>
+    public static void Run(IStore store, KitVersion version, Hop? hop, FindingCollector findings)
     {
         IReadOnlyList<TableShape> real = store.ReadShape();
         foreach (TableShape table in version.Tables)
@@ -29,12 +35,15 @@ internal static class ShapeCheck
                     Add(FindingKinds.ColumnChanged, Grade.Note, table.Name, column.Name, $"the column {table.Name}.{column.Name} is {how}", "Nothing, as long as none of its values is reported.");
             }
             foreach (ColumnShape column in there.Columns.Where(column => table.OrdinalOf(column.Name) < 0))
-                Add(FindingKinds.ColumnUnknown, Grade.Fault, there.Name, column.Name, $"the column {there.Name}.{column.Name} is not known to the kit, so nothing says what becomes of it", AddToKit);
+            {
+                if (hop is null || CustomFields.CanCarry(hop, table.Name)) Add(FindingKinds.ColumnUnknown, Grade.Warning, there.Name, column.Name, $"the column {there.Name}.{column.Name} is not known to the kit; it is carried as it is", Carried);
+                else Add(FindingKinds.ColumnUnknown, Grade.Fault, there.Name, column.Name, $"the column {there.Name}.{column.Name} is not known to the kit, and cannot be carried as the table's records are combined", AddToKit);
+            }
             if (there.Key.Count > 0 && table.Key.Count > 0 && !there.Key.ToHashSet(StringComparer.OrdinalIgnoreCase).SetEquals(table.Key))
                 Add(FindingKinds.KeyChanged, Grade.Warning, table.Name, "", $"the key of {table.Name} is {string.Join(", ", there.Key)} here, and {string.Join(", ", table.Key)} in version {version.Name}", "Nothing, as long as no copies or conflicts are reported.");
         }
         foreach (TableShape extra in real.Where(extra => version.Table(extra.Name) is null))
-            Add(FindingKinds.TableUnknown, Grade.Fault, extra.Name, "", $"the table {extra.Name} is not known to the kit, so nothing says what becomes of its {store.CountRows(extra.Name)} records", AddToKit);
+            Add(FindingKinds.TableUnknown, Grade.Warning, extra.Name, "", FormattableString.Invariant($"the table {extra.Name} is not known to the kit; it is carried as it is, with {store.CountRows(extra.Name)} records"), Carried);
 
         void Add(string kind, Grade grade, string table, string subject, string what, string next) => findings.Add(new FindingHead(kind, grade, table, subject, what, next), 1, []);
     }

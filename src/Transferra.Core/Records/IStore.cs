@@ -68,6 +68,9 @@ public interface IStore : IDisposable
 
     /// <summary>The engine's own full check; one line for each complaint, none when sound.</summary>
     IReadOnlyList<string> CheckPhysically();
+
+    /// <summary>What is odd about the store and no damage, such as many records that are only marked as deleted; one line each.</summary>
+    IReadOnlyList<string> Remarks => [];
 }
 
 /// <summary>One table of the new store to which rows are added.</summary>

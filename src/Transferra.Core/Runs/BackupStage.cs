@@ -1,5 +1,6 @@
 // BackupStage.cs: writes a backup set to every place, reads each back, and restores one into scratch to compare its records.
 using Transferra.Core.Backup;
+using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Matching;
 using Transferra.Core.Office;
@@ -31,6 +32,7 @@ public static class CompanyBackup
         using IStore store = context.Stores.Open(address, version.TextEncoding);
         if (store.Identity.HeaderFields.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting))
             throw new TransferraException($"changes lie beside the store and not yet in it: {waiting}", "Close the old program on all workstations; it then writes them into the store.");
+        version = CustomFields.Of(store, version).In(version);
         IReadOnlyList<TableBaseline> baseline = Baseline.Of(store, version.Tables, context.Observer, context.Cancel);
         foreach (string place in context.Office.BackupFolders)
         {
@@ -57,7 +59,7 @@ public static class CompanyBackup
             IReadOnlyList<SetFault> faults = BackupSets.Unpack(set.Path, scratch);
             if (faults.Count > 0) return faults;
             using IStore opened = context.Stores.Open(StoreExport.Unpacked(company, set.Manifest.StoreName, scratch), version.TextEncoding);
-            return BackupSets.CompareRecords(set.Manifest, Baseline.Of(opened, version.Tables, context.Observer, context.Cancel));
+            return BackupSets.CompareRecords(set.Manifest, Baseline.Of(opened, CustomFields.Of(opened, version).In(version).Tables, context.Observer, context.Cancel));
         }
         finally
         {

@@ -1,5 +1,6 @@
 // PutBackStage.cs: a restore to the original place: what is there now is set aside, the set's files take its place.
 using Transferra.Core.Backup;
+using Transferra.Core.Conversion;
 using Transferra.Core.Matching;
 using Transferra.Core.Records;
 
@@ -74,7 +75,7 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
     {
         SetManifest manifest = BackupSets.ReadInfo(SetPath).Manifest;
         using IStore store = On.Context.Stores.Open(Target, On.From.TextEncoding);
-        IReadOnlyList<SetFault> faults = BackupSets.CompareRecords(manifest, Baseline.Of(store, On.From.Tables, On.Context.Observer, On.Context.Cancel));
+        IReadOnlyList<SetFault> faults = BackupSets.CompareRecords(manifest, Baseline.Of(store, CustomFields.Of(store, On.From).In(On.From).Tables, On.Context.Observer, On.Context.Cancel));
         return faults.Count == 0 ? done : done with { IsGood = false, Summary = faults[0].What };
     }
 

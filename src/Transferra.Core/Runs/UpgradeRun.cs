@@ -1,6 +1,7 @@
 // UpgradeRun.cs: takes companies through their stages, one after the other, and takes runs back.
 // Holds: (1) every stage is announced in the journal before it begins; (2) a company that stops is taken back to where it was, and the
 //        others go on; (3) Resume and Undo need nothing but the journal and what is on the disk.
+using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
@@ -37,6 +38,8 @@ public sealed class UpgradeRun
             facts[$"{company.Code}.to"] = company.WantedVersion;
             facts[$"{company.Code}.store"] = company.OldStore.Shown;
             facts[$"{company.Code}.sha256"] = context.Places.DigestOf(company.OldStore, from.TextEncoding, context.Cancel);
+            using IStore store = context.Stores.Open(company.OldStore, from.TextEncoding);
+            if (CustomFields.Of(store, from) is { IsEmpty: false } custom) facts[$"{company.Code}.custom"] = custom.Written();
         }
         return new OfficeRuns(context.Office, context.Volume).Begin(kind, [.. companies.Select(entry => entry.Company)], context.Tool, facts);
     }
@@ -90,7 +93,8 @@ public sealed class UpgradeRun
         if (_run.BegunFact(code, "store") is { } store && store != company.OldStore.Shown)
             throw new TransferraException($"the run {_run.Id} is about the store {store} of {code}, but {OfficeLoader.FileName} now names {company.OldStore.Shown}", next);
         KitVersion version = company.Kit.Version(from) ?? throw new TransferraException($"the kit {company.Kit.Id} has no version {from} any more", next);
-        return new CompanyRun(_context, _run, company, version, company.Kit.WayFrom(from, to) ?? throw new TransferraException($"the kit {company.Kit.Id} has no way from {from} to {to} any more", next));
+        CustomFields custom = CustomFields.Read(_run.BegunFact(code, "custom"));
+        return new CompanyRun(_context, _run, company, custom.In(version), custom.In(company.Kit.WayFrom(from, to) ?? throw new TransferraException($"the kit {company.Kit.Id} has no way from {from} to {to} any more", next)));
     }
 
     private CompanyOutcome Company(string code)

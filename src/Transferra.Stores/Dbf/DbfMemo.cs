@@ -35,6 +35,9 @@ internal sealed class DbfMemo : IDisposable
         return new DbfMemo(file, form, block > 0 ? block : form == MemoForm.Fpt ? 1 : DbtBlock);
     }
 
+    /// <summary>The first byte that the value read last takes in the file, and the one behind its last.</summary>
+    public (long Start, long End) LastPlace { get; private set; }
+
     /// <summary>Reads the value that a record points to.</summary>
     /// <param name="block">The pointer.</param>
     /// <param name="value">Valid until the next call.</param>
@@ -50,7 +53,9 @@ internal sealed class DbfMemo : IDisposable
             return false;
         }
         _file.Position = start;
-        return _form == MemoForm.DbtToEndMark ? ReadToEndMark(start, out value, out fault) : ReadWithLength(start, out value, out fault);
+        bool read = _form == MemoForm.DbtToEndMark ? ReadToEndMark(start, out value, out fault) : ReadWithLength(start, out value, out fault);
+        LastPlace = (start, start + value.Length + (_form == MemoForm.DbtToEndMark ? 1 : 8));
+        return read;
     }
 
     private bool ReadWithLength(long start, out ReadOnlySpan<byte> value, out string fault)

@@ -122,14 +122,20 @@ internal sealed class DbfRecordReader : IRecordReader
     private static string Shown(ReadOnlySpan<byte> raw) =>
         raw.ContainsAnyExceptInRange((byte)0x20, (byte)0x7E) ? "0x" + Convert.ToHexString(raw[..Math.Min(32, raw.Length)]) : Encoding.ASCII.GetString(raw).Trim();
 
+    /// <summary>The block of the memo file that a field points to; 0 when it points nowhere.</summary>
+    public static bool TryPointer(DbfField field, ReadOnlySpan<byte> raw, out long block)
+    {
+        block = 0;
+        if (field.Length == 4) block = BinaryPrimitives.ReadUInt32LittleEndian(raw);
+        else if (!raw.Trim((byte)' ').Trim((byte)0).IsEmpty) return ValueText.TryWhole(raw.Trim((byte)0), out block) is null;
+        return true;
+    }
+
     private FaultCode? ReadMemo(Vector vector, DbfField field, ReadOnlySpan<byte> raw, out string reason)
     {
         reason = "";
         var bytes = (BytesVector)vector;
-        long block;
-        if (field.Length == 4) block = BinaryPrimitives.ReadUInt32LittleEndian(raw);
-        else if (raw.Trim((byte)' ').Trim((byte)0).IsEmpty) block = 0;
-        else if (ValueText.TryWhole(raw.Trim((byte)0), out block) is not null)
+        if (!TryPointer(field, raw, out long block))
         {
             reason = "the field holds no pointer into the memo file";
             return FaultCode.WrongKind;

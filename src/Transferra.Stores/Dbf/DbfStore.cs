@@ -38,11 +38,23 @@ internal sealed class DbfStore : FileStore<DbfTable>
         foreach (DbfTable table in Tables)
         {
             complaints.AddRange(table.Header.Complaints);
-            ColumnShape[] memos = [.. table.Shape.Columns.Where((_, i) => table.Header.Fields[i].IsMemo(table.Header.Level))];
-            if (memos.Length == 0) continue;
-            foreach (RecordBatch batch in this.Batches(table.Shape with { Columns = memos }, [], CancellationToken.None))
-                complaints.AddRange(batch.Faults.Where(fault => fault.Code == FaultCode.MissingReference).Select(fault => $"{table.FilePath}, field {fault.Column}: {fault.Reason}"));
+            complaints.AddRange(table.BadMarks());
+            complaints.AddRange(DbfMemoCheck.Run(this, table));
         }
         return complaints;
+    }
+
+    /// <summary>Tables of which so many records are only marked as deleted that the old program should pack them.</summary>
+    public override IReadOnlyList<string> Remarks => [.. Tables.Where(table => table.DeletedRecords * 5 > table.Header.Records)
+        .Select(table => FormattableString.Invariant($"{table.Name}: {table.DeletedRecords} of {table.Header.Records} records are only marked as deleted"))];
+
+    // Records are of one length, so those before and behind a damaged one are found by counting; what the file does not have is lost.
+    public override IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost)
+    {
+        DbfHeader header = Table(table.Name).Header;
+        if (header.CountedRecords > header.Records)
+            lost.Add(new LostPart(table.Name, FormattableString.Invariant($"record {header.Records + 1} to {header.CountedRecords}, from offset {header.HeaderBytes + header.Records * header.RecordBytes}"), "the file ends before them"));
+        foreach (string memo in DbfMemoCheck.Run(this, Table(table.Name))) lost.Add(new LostPart(table.Name, "a memo", memo));
+        return Read(table, []);
     }
 }

@@ -46,6 +46,24 @@ internal sealed class DbfTable : IFileTable
 
     public IRecordReader OpenReader(TableShape shape) => new DbfRecordReader(this, shape);
 
+    /// <summary>Records whose first byte says neither that they are there nor that they are deleted.</summary>
+    public IEnumerable<string> BadMarks()
+    {
+        const int most = 20;
+        int told = 0;
+        using FileStream file = OpenFile();
+        file.Position = Header.HeaderBytes;
+        byte[] record = new byte[Header.RecordBytes];
+        for (long row = 0; row < Header.Records && told < most; row++)
+        {
+            file.ReadExactly(record);
+            if (record[0] is DbfRecordReader.Deleted or (byte)' ') continue;
+            told++;
+            yield return FormattableString.Invariant($"{FilePath}: record {row + 1} at offset {Header.HeaderBytes + row * Header.RecordBytes} begins with {record[0]:X2}, which marks it neither as there nor as deleted");
+        }
+        if (told == most) yield return $"{FilePath}: and more of that kind";
+    }
+
     public FileStream OpenFile() => new(FilePath, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1 << 18, FileOptions.SequentialScan);
 
     private (long Live, long Deleted) Counts

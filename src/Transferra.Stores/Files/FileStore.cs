@@ -31,7 +31,8 @@ internal abstract class FileStore<T>(string where, string kind, IReadOnlyList<T>
 
     public abstract StoreIdentity Identity { get; }
 
-    private T Table(string name)
+    /// <summary>A table by name, in any case.</summary>
+    protected T Table(string name)
     {
         foreach (T table in Tables)
             if (string.Equals(table.Name, name, StringComparison.OrdinalIgnoreCase)) return table;
@@ -50,6 +51,10 @@ internal abstract class FileStore<T>(string where, string kind, IReadOnlyList<T>
         if (within is not null) reader = new RangeReader(reader, table, within);
         return orderBy.Count == 0 ? reader : new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]);
     }
+
+    public virtual IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost) => new ReadToDamage(() => Read(table, []), table.Name, lost);
+
+    public virtual IReadOnlyList<string> Remarks => [];
 
     public QueryAnswer Ask(string sql) => throw new TransferraException($"{kind} answers no SQL, and was asked: {sql}", "Use a sign or a total that is told by table and column; see docs/kits.md.");
 

@@ -161,6 +161,22 @@ internal sealed class MariaStore : IStore
         return ($"CAST({name} AS BINARY)", How.Written);
     }
 
+    public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost)
+    {
+        string name = _catalog.Table(table.Name);
+        TableShape shape = ReadShape().First(known => known.Name == name);
+        // A key of one whole number leads around the damage; without one the reading ends there.
+        if (shape.Key.Count != 1 || table.OrdinalOf(shape.Key[0]) is not (>= 0 and int key) || table.Columns[key].Type.Kind != FieldKind.Integer) return new ReadToDamage(() => Read(table, []), table.Name, lost);
+        return new SkippingReader(table, (from, before) => Read(table, [], new KeyRange(shape.Key[0], from.ToString(CultureInfo.InvariantCulture), before.ToString(CultureInfo.InvariantCulture))),
+            End("MIN") ?? SkippingReader.FarBelow, End("MAX") ?? SkippingReader.FarAbove, shape.Key[0], lost);
+
+        long? End(string which)
+        {
+            try { return Ask($"SELECT {which}({MariaConnection.Quote(shape.Key[0])}) FROM {MariaConnection.Quote(name)}").Rows[0][0] is { } found ? long.Parse(found, CultureInfo.InvariantCulture) : 0; }
+            catch (TransferraException) { return null; }
+        }
+    }
+
     public QueryAnswer Ask(string sql)
     {
         try
@@ -186,6 +202,8 @@ internal sealed class MariaStore : IStore
             foreach (IReadOnlyList<string?> row in Ask($"CHECK TABLE {MariaConnection.Quote(table)} EXTENDED").Rows)
                 if (!(row[2] == "status" && row[3] is "OK" or "Table is already up to date")) complaints.Add($"{table}: {row[2]}: {row[3]}");
         }
+        // The server wants to close a table that it found damaged, and waits for all who hold it: also for ourselves.
+        if (complaints.Count > 0) _locks?.Dispose();
         return complaints;
     }
 

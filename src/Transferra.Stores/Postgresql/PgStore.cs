@@ -197,6 +197,28 @@ internal sealed class PgStore : IStore
         };
     }
 
+    public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost)
+    {
+        string name = _catalog.Table(table.Name), from = From(name);
+        var fields = table.Columns.Select(wanted => FieldOf(_catalog.Column(name, wanted.Name), wanted.Type)).ToArray();
+        string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
+        long pages = long.Parse(Say($"SELECT pg_relation_size({PgConnection.Literal(PgConnection.Quote(_schema) + "." + PgConnection.Quote(name))}) / current_setting('block_size')::int") ?? "0", CultureInfo.InvariantCulture);
+        return new SkippingReader(table, (first, before) =>
+        {
+            NpgsqlConnection connection = PgConnection.Open(_address.Server!, _address.Path);
+            try
+            {
+                PgConnection.Execute(connection, "BEGIN READ ONLY");
+                return new PgRecordReader(connection, FormattableString.Invariant($"SELECT {columns} FROM {from} WHERE ctid >= '({first},0)' AND ctid < '({before},0)'"), [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}", _decoder);
+            }
+            catch (NpgsqlException error)
+            {
+                connection.Dispose();
+                throw PgConnection.Stopped($"{_address.Shown}, table {name}: reading cannot begin", error);
+            }
+        }, 0, pages - 1, "page", lost);
+    }
+
     public QueryAnswer Ask(string sql)
     {
         // A question that fails must not end the snapshot.
@@ -248,7 +270,41 @@ internal sealed class PgStore : IStore
             .Rows.Select(row => $"the relation {row[1]} of {row[0]} was never proved by the server"));
         complaints.AddRange(Ask($"SELECT i.relname FROM pg_index x JOIN pg_class i ON i.oid = x.indexrelid JOIN pg_namespace n ON n.oid = i.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND NOT x.indisvalid ORDER BY 1")
             .Rows.Select(row => $"the index {row[0]} is not valid"));
+        if (Say("SELECT count(*) FROM pg_extension WHERE extname = 'amcheck'") != "0") complaints.AddRange(LookIntoPages());
         return complaints;
+    }
+
+    // The server's own look into tables and indexes, page by page. Only where its extension is installed: nothing is added to the office's database for it.
+    private List<string> LookIntoPages()
+    {
+        var complaints = new List<string>();
+        string extension = Say("SELECT quote_ident(n.nspname) FROM pg_extension e JOIN pg_namespace n ON n.oid = e.extnamespace WHERE e.extname = 'amcheck'")!, schema = PgConnection.Literal(_schema);
+        foreach (IReadOnlyList<string?> index in Ask($"SELECT i.oid, i.relname FROM pg_index x JOIN pg_class i ON i.oid = x.indexrelid JOIN pg_namespace n ON n.oid = i.relnamespace JOIN pg_am a ON a.oid = i.relam WHERE n.nspname = {schema} AND a.amname = 'btree' AND x.indisvalid ORDER BY 2").Rows)
+            Look($"SELECT {extension}.bt_index_check({index[0]}::regclass, true)", $"the index {index[1]}");
+        if (Say("SELECT count(*) FROM pg_proc WHERE proname = 'verify_heapam'") == "0") return complaints;
+        foreach (IReadOnlyList<string?> table in Ask($"SELECT c.oid, c.relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {schema} AND c.relkind = 'r' ORDER BY 2").Rows)
+            Look($"SELECT 'page ' || blkno || ': ' || msg FROM {extension}.verify_heapam({table[0]}::regclass) LIMIT 200", $"the table {table[1]}");
+        return complaints;
+
+        void Look(string sql, string what)
+        {
+            using NpgsqlConnection connection = PgConnection.Open(_address.Server!, _address.Path);
+            try
+            {
+                using var command = new NpgsqlCommand(sql, connection) { CommandTimeout = 0 };
+                using NpgsqlDataReader reader = command.ExecuteReader();
+                while (reader.Read())
+                    if (!reader.IsDBNull(0) && reader.GetValue(0) is string complaint) complaints.Add($"{what}, {complaint}");
+            }
+            catch (PostgresException error) when (error.SqlState == PostgresErrorCodes.InsufficientPrivilege)
+            {
+                // Only some users may ask for it; what can be read was looked at before.
+            }
+            catch (NpgsqlException error)
+            {
+                complaints.Add($"{what}: {(error as PostgresException)?.MessageText ?? error.Message}");
+            }
+        }
     }
 
     public void Dispose() => _keeper.Dispose();

@@ -12,6 +12,7 @@ namespace Transferra.Stores.Sqlite;
 
 internal sealed class SqliteStore : IStore
 {
+    private const string CutOff = "cut_off";
     private const string Magic = "SQLite format 3\0";
 
     private readonly string _path;
@@ -44,6 +45,8 @@ internal sealed class SqliteStore : IStore
         {
             SqliteEngine.Execute(connection, "PRAGMA query_only = 1");
             SqliteEngine.Execute(connection, "PRAGMA cell_size_check = 1");
+            // The engine opens no file that is cut off, unless its schema may be written; this connection may write nothing at all.
+            if (IsCutOff(path, header)) SqliteEngine.Execute(connection, "PRAGMA writable_schema = ON");
             SqliteEngine.Execute(connection, "BEGIN");
             SqliteEngine.Execute(connection, "SELECT count(*) FROM sqlite_schema"); // the read that fixes the snapshot
         }
@@ -85,7 +88,18 @@ internal sealed class SqliteStore : IStore
             ["page_size"] = BinaryPrimitives.ReadUInt16BigEndian(header.AsSpan(16)).ToString(CultureInfo.InvariantCulture),
             ["file_format"] = header[18].ToString(CultureInfo.InvariantCulture),
             ["journal"] = header[18] == 2 ? "write-ahead" : "rollback",
+            ["pages"] = BinaryPrimitives.ReadUInt32BigEndian(header.AsSpan(28)).ToString(CultureInfo.InvariantCulture),
         };
+    }
+
+    // Whether the file has fewer pages than its header counts. A page size of 1 stands for 65,536.
+    private static bool IsCutOff(string path, Dictionary<string, string> header)
+    {
+        long pageBytes = long.Parse(header["page_size"], CultureInfo.InvariantCulture) is 1 ? 65_536 : long.Parse(header["page_size"], CultureInfo.InvariantCulture), pages = long.Parse(header["pages"], CultureInfo.InvariantCulture);
+        long there = pageBytes == 0 ? pages : new FileInfo(path).Length / pageBytes;
+        if (there >= pages) return false;
+        header[CutOff] = FormattableString.Invariant($"the file is cut off: its header counts {pages} pages, and {there} are there");
+        return true;
     }
 
     // True for a store that must be read without its side files.
@@ -126,7 +140,8 @@ internal sealed class SqliteStore : IStore
         QueryAnswer info = Ask($"SELECT name, type, \"notnull\", pk, dflt_value FROM pragma_table_info({Literal(name)}) ORDER BY cid");
         ColumnShape[] columns = [.. info.Rows.Select(row => new ColumnShape(row[0]!, SqliteTypes.Of(row[1] ?? ""), row[2] == "1", Default: row[4]))];
         string[] key = [.. info.Rows.Where(row => row[3] != "0").OrderBy(row => int.Parse(row[3]!, CultureInfo.InvariantCulture)).Select(row => row[0]!)];
-        QueryAnswer links = Ask($"SELECT id, \"table\", \"from\", coalesce(\"to\", \"from\") FROM pragma_foreign_key_list({Literal(name)}) ORDER BY id, seq");
+        // A relation that names no columns of the other table means its key.
+        QueryAnswer links = Ask($"SELECT f.id, f.\"table\", f.\"from\", coalesce(f.\"to\", (SELECT t.name FROM pragma_table_info(f.\"table\") t WHERE t.pk = f.seq + 1), f.\"from\") FROM pragma_foreign_key_list({Literal(name)}) f ORDER BY f.id, f.seq");
         RelationShape[] relations = [.. links.Rows.GroupBy(row => row[0]).Select(group =>
             new RelationShape([.. group.Select(row => row[2]!)], group.First()[1]!, [.. group.Select(row => row[3]!)]))];
         QueryAnswer indexes = Ask($"SELECT l.name, l.\"unique\", i.name FROM pragma_index_list({Literal(name)}) l JOIN pragma_index_info(l.name) i WHERE l.origin <> 'pk' ORDER BY l.name, i.seqno");
@@ -146,15 +161,53 @@ internal sealed class SqliteStore : IStore
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
-        QueryAnswer declared = Ask($"SELECT name, type FROM pragma_table_info({Literal(table.Name)})");
-        bool[] scaled = [.. table.Columns.Select(column =>
-            declared.Rows.Any(row => string.Equals(row[0], column.Name, StringComparison.OrdinalIgnoreCase) && SqliteTypes.IsScaled(row[1] ?? "")))];
-        string columns = string.Join(", ", table.Columns.Select(column => SqliteEngine.Quote(column.Name)));
         string order = orderBy.Count == 0 ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(SqliteEngine.Quote));
         // A cell may hold anything there, so a range is only asked for where a text, which is larger than any number, is passed over afterwards anyway.
         string where = RangeCondition.Of(within, table, SqliteEngine.Quote, _ => true);
-        return RangeCondition.Hold(new SqliteRecordReader(_connection.Handle!.DangerousGetHandle(), $"SELECT {columns} FROM {SqliteEngine.Quote(table.Name)}{where}{order}",
-            $"{_path}, table {table.Name}", scaled, _decoder, _watch), table, within);
+        return RangeCondition.Hold(Reader(table, ScaledOf(table), where + order), table, within);
+    }
+
+    private bool[] ScaledOf(TableShape table)
+    {
+        QueryAnswer declared = Ask($"SELECT name, type FROM pragma_table_info({Literal(table.Name)})");
+        return [.. table.Columns.Select(column =>
+            declared.Rows.Any(row => string.Equals(row[0], column.Name, StringComparison.OrdinalIgnoreCase) && SqliteTypes.IsScaled(row[1] ?? "")))];
+    }
+
+    private SqliteRecordReader Reader(TableShape table, bool[] scaled, string rest) => new(_connection.Handle!.DangerousGetHandle(),
+        $"SELECT {string.Join(", ", table.Columns.Select(column => SqliteEngine.Quote(column.Name)))} FROM {SqliteEngine.Quote(table.Name)}{rest}", $"{_path}, table {table.Name}", scaled, _decoder, _watch);
+
+    public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost)
+    {
+        string name = SqliteEngine.Quote(table.Name);
+        // Tables without record numbers of their own, and those that call a column so, are read to the damage only.
+        bool isNumbered = !table.Columns.Any(column => string.Equals(column.Name, "_rowid_", StringComparison.OrdinalIgnoreCase))
+            && Ask($"SELECT count(*) FROM sqlite_schema WHERE type = 'table' AND name = {Literal(table.Name)} AND upper(sql) LIKE '%WITHOUT%ROWID%'").Rows[0][0] == "0";
+        if (!isNumbered) return new ReadToDamage(() => Read(table, []), table.Name, lost);
+        if (End("min") is not { } first || End("max") is not { } last) return new ReadToDamage(() => Read(table, []), table.Name, lost);
+        bool[] scaled = ScaledOf(table);
+        return new SkippingReader(table, (from, before) => Reader(table, scaled, FormattableString.Invariant($" WHERE _rowid_ >= {from} AND _rowid_ <= {before - 1}")), first, last, "record", lost);
+
+        // The least or the greatest record number. When the page it stands on is damaged, the next one that the engine finds on that side.
+        long? End(string which)
+        {
+            string? limit = null;
+            for (int bit = 62; ; bit--)
+            {
+                try
+                {
+                    string? found = Ask($"SELECT {which}(_rowid_) FROM {name}{limit}").Rows[0][0];
+                    if (limit is not null && which == "max" && found is not null) lost.Add(new LostPart(table.Name, $"what comes behind record {found}", "the page with the last records is damaged"));
+                    return found is null ? (limit is null ? 0 : null) : long.Parse(found, CultureInfo.InvariantCulture);
+                }
+                catch (TransferraException) when (bit > 0)
+                {
+                    long border = 1L << bit;
+                    limit = which == "min" ? FormattableString.Invariant($" WHERE _rowid_ >= {(1L << (62 - bit)) - 1}") : FormattableString.Invariant($" WHERE _rowid_ < {border}");
+                }
+                catch (TransferraException) { return null; }
+            }
+        }
     }
 
     public QueryAnswer Ask(string sql)
@@ -180,11 +233,11 @@ internal sealed class SqliteStore : IStore
     public IReadOnlyList<string> CheckPhysically()
     {
         var complaints = new List<string>();
+        if (Identity.HeaderFields.TryGetValue(CutOff, out string? cutOff)) complaints.Add(cutOff);
         try
         {
+            // Relations are no matter of damage; a check looks at them record by record.
             complaints.AddRange(Ask("PRAGMA integrity_check(200)").Rows.Select(row => row[0]!).Where(line => line != "ok"));
-            complaints.AddRange(Ask("SELECT \"table\", count(*), parent FROM pragma_foreign_key_check GROUP BY 1, 3").Rows
-                .Select(row => $"{row[1]} records of {row[0]} point to {row[2]} records that are not there"));
         }
         catch (TransferraException error)
         {

@@ -1,0 +1,135 @@
+// CustomFields.cs: columns and tables that somebody added to a store and that no kit knows: they are carried as they are.
+// Why carried: every old record and every old column is accounted for, and an office's own fields are what it would miss first.
+// Holds: (1) each goes through every hop of the way under its own name, or one with a number behind it when that is taken; (2) what would have to be
+//        combined with others is not carried but stays unknown, which stops the company; (3) in a table with private columns it is private, too.
+using System.Globalization;
+using System.Text.Json;
+using Transferra.Core.Expressions;
+using Transferra.Core.Kits;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Conversion;
+
+/// <summary>A column that the kit does not know.</summary>
+/// <param name="Table">Its table, as the version calls it.</param>
+/// <param name="Name">Its name.</param>
+/// <param name="Type">What it holds, as SQL writes it.</param>
+public sealed record CustomColumn(string Table, string Name, string Type);
+
+/// <summary>A table that the kit does not know.</summary>
+/// <param name="Name">Its name.</param>
+/// <param name="Columns">Its columns.</param>
+/// <param name="Key">Its key; empty when it has none.</param>
+public sealed record CustomTable(string Name, IReadOnlyList<CustomColumn> Columns, IReadOnlyList<string> Key);
+
+/// <summary>What a store has beyond its kit.</summary>
+public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnlyList<CustomTable> Tables)
+{
+    /// <summary>Nothing.</summary>
+    public static readonly CustomFields None = new([], []);
+
+    /// <summary>Whether there is nothing.</summary>
+    public bool IsEmpty => Columns.Count == 0 && Tables.Count == 0;
+
+    /// <summary>What a store has beyond a version.</summary>
+    public static CustomFields Of(IStore store, KitVersion version)
+    {
+        IReadOnlyList<TableShape> real = store.ReadShape();
+        return new CustomFields(
+            [.. version.Tables.SelectMany(table => real.FirstOrDefault(there => Same(there.Name, table.Name))?.Columns.Where(column => table.OrdinalOf(column.Name) < 0).Select(column => new CustomColumn(table.Name, column.Name, column.Type.ToString())) ?? [])],
+            [.. real.Where(there => version.Table(there.Name) is null).Select(there => new CustomTable(there.Name, [.. there.Columns.Select(column => new CustomColumn(there.Name, column.Name, column.Type.ToString()))], there.Key))]);
+    }
+
+    /// <summary>The version with them.</summary>
+    public KitVersion In(KitVersion version)
+    {
+        if (IsEmpty) return version;
+        return version with { Tables = [.. version.Tables.Select(WithColumns), .. Tables.Where(table => version.Table(table.Name) is null).Select(table => new TableShape(table.Name, [.. table.Columns.Select(column => Shape(column, isPrivate: false))], table.Key, []))] };
+    }
+
+    private TableShape WithColumns(TableShape table)
+    {
+        ColumnShape[] added = [.. Columns.Where(column => Same(column.Table, table.Name) && table.OrdinalOf(column.Name) < 0).Select(column => Shape(column, table.Columns.Any(known => known.IsPrivate)))];
+        return added.Length == 0 ? table : table with { Columns = [.. table.Columns, .. added] };
+    }
+
+    private static ColumnShape Shape(CustomColumn column, bool isPrivate) => new(column.Name, FieldType.TryParse(column.Type, out FieldType type) ? type : FieldType.Text, IsPrivate: isPrivate);
+
+    /// <summary>A way with them: each hop carries them on.</summary>
+    public IReadOnlyList<Hop> In(IReadOnlyList<Hop> way)
+    {
+        if (IsEmpty) return way;
+        var extended = new List<Hop>();
+        CustomFields at = this;
+        foreach (Hop hop in way)
+        {
+            (Hop with, CustomFields behind) = at.Through(hop);
+            extended.Add(with);
+            at = behind;
+        }
+        return extended;
+    }
+
+    /// <summary>Whether a hop can carry a column: not when its table's records are combined, as the others' values would be lost.</summary>
+    public static bool CanCarry(Hop hop, string table) => hop.TablesLeftOut.Keys.Any(name => Same(name, table)) || hop.Tables.Any(map => Same(map.From.Name, table) && map.Combining is null);
+
+    private (Hop, CustomFields) Through(Hop hop)
+    {
+        KitVersion from = In(hop.From);
+        var columnsBehind = new List<CustomColumn>();
+        var targets = new Dictionary<string, TableShape>(StringComparer.OrdinalIgnoreCase);
+        var maps = new List<TableMap>();
+        foreach (TableMap map in hop.Tables)
+        {
+            TableShape source = from.Table(map.From.Name)!;
+            ColumnShape[] added = map.Combining is not null ? [] : [.. source.Columns.Skip(map.From.Columns.Count)];
+            TargetMap first = map.Into[0];
+            TableShape target = first.Table;
+            var columns = new List<ColumnMap>(first.Columns);
+            foreach (ColumnShape column in added)
+            {
+                ColumnShape carried = column with { Name = Free(column.Name, name => target.OrdinalOf(name) >= 0), IsPrivate = column.IsPrivate || target.Columns.Any(known => known.IsPrivate) };
+                target = target with { Columns = [.. target.Columns, carried] };
+                columns.Add(new ColumnMap(carried, new ColumnReference(0, null, column.Name), null, null));
+                columnsBehind.Add(new CustomColumn(target.Name, carried.Name, carried.Type.ToString()));
+            }
+            targets[target.Name] = target;
+            maps.Add(map with { From = map.Combining is not null ? map.From : source, Into = [new TargetMap(target, columns), .. map.Into.Skip(1)] });
+        }
+        var tablesBehind = new List<CustomTable>();
+        foreach (CustomTable table in Tables)
+        {
+            TableShape source = from.Table(table.Name)!;
+            TableShape target = source with { Name = Free(source.Name, name => hop.To.Table(name) is not null) };
+            targets[target.Name] = target;
+            maps.Add(new TableMap(source, [new TargetMap(target, [.. target.Columns.Select(column => new ColumnMap(column, new ColumnReference(0, null, column.Name), null, null))])], [], new Dictionary<string, string>(), [], null, null));
+            tablesBehind.Add(table with { Name = target.Name, Columns = [.. table.Columns.Select(column => column with { Table = target.Name })] });
+        }
+        KitVersion to = hop.To with { Tables = [.. hop.To.Tables.Select(table => targets.GetValueOrDefault(table.Name) ?? table), .. tablesBehind.Select(table => targets[table.Name])] };
+        NewRecord[] records = [.. hop.NewRecords.Select(record => WithNulls(record, to))];
+        return (hop with { From = from, To = to, Tables = maps, NewRecords = records }, new CustomFields(columnsBehind, tablesBehind));
+    }
+
+    // A record that is new has nothing in a custom field.
+    private static NewRecord WithNulls(NewRecord record, KitVersion to)
+    {
+        TableShape into = to.Table(record.Into.Name)!;
+        return into.Columns.Count == record.Into.Columns.Count ? record
+            : record with { Into = into, Columns = [.. record.Columns, .. into.Columns.Skip(record.Into.Columns.Count).Select(column => new ColumnMap(column, new Literal(0, LiteralKind.Null, ""), null, null))] };
+    }
+
+    private static string Free(string name, Func<string, bool> isTaken)
+    {
+        string free = name;
+        for (int number = 2; isTaken(free); number++) free = string.Create(CultureInfo.InvariantCulture, $"{name}_{number}");
+        return free;
+    }
+
+    private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
+
+    /// <summary>As a line of a journal.</summary>
+    public string Written() => JsonSerializer.Serialize(this, JsonSerializerOptions.Web);
+
+    /// <summary>From a line of a journal; nothing when there is none.</summary>
+    public static CustomFields Read(string? written) => written is null ? None : JsonSerializer.Deserialize<CustomFields>(written, JsonSerializerOptions.Web) ?? None;
+}
