@@ -68,7 +68,11 @@ internal static class CommandLine
         Add("reopen", "In again: everything that was closed is put back exactly as it was", [], (session, _) => CloseCommand.Reopen(session));
         var explain = new Option<string?>("--explain") { Description = "Tell what a kind of finding means, where it comes from and what to do; all kinds when none is named", HelpName = "KIND", Arity = ArgumentArity.ZeroOrOne };
         var sheet = new Option<string?>("--sheet") { Description = "Also write the findings, with their lists, as a workbook (.xlsx)", HelpName = "FILE" };
-        Add("check", "Is the data sound: a full scan of every company, nothing changed", [codes, explain, sheet], (session, parsed) => parsed.GetResult(explain) is not null ? CheckCommand.Explain(session, parsed.GetValue(explain) ?? "")
+        var mend = new Option<bool>("--mend") { Description = "Put right what the kit allows: on a copy, after a proved backup set; the copy then takes the original's place" };
+        var salvage = new Option<string?>("--salvage") { Description = "Write what can be read of a damaged store to a new one: a file or folder, on a server a database's name", HelpName = "PLACE" };
+        Add("check", "Is the data sound: a full scan of every company, nothing changed", [codes, explain, sheet, mend, salvage, yes], (session, parsed) => parsed.GetResult(explain) is not null ? CheckCommand.Explain(session, parsed.GetValue(explain) ?? "")
+            : parsed.GetValue(mend) ? MendCommand.Run(session)
+            : parsed.GetValue(salvage) is { } place ? MendCommand.Salvage(session, place)
             : CheckCommand.Run(session, parsed.GetValue(sheet) is { } file ? Path.GetFullPath(file) : null));
         Add("backup", "Write backup sets and prove each by reading it back", [codes], (session, _) => BackupCommand.Run(session));
         Add("restore", "Put a company back from a backup set, or unpack a set elsewhere", [codes, set, to, yes], (session, parsed) => RestoreCommand.Run(session, parsed.GetValue(set), parsed.GetValue(to)));

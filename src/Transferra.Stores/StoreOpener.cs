@@ -1,5 +1,6 @@
 // StoreOpener.cs: the one door to all engines.
 using Transferra.Core.Records;
+using Transferra.Core.Runs;
 using Transferra.Stores.Dbf;
 using Transferra.Stores.Delimited;
 using Transferra.Stores.Firebird;
@@ -41,6 +42,49 @@ public sealed class StoreOpener : IStoreOpener
         "mariadb" => MariaStoreBuilder.Create(address),
         "firebird" => FbStoreBuilder.Create(address, keysFirst),
         _ => throw Unknown(address),
+    };
+
+    /// <inheritdoc/>
+    public void Copy(StoreAddress from, StoreAddress to)
+    {
+        switch (from.Engine)
+        {
+            case "postgresql": PgMender.Copy(from, to); break;
+            case "mariadb": MariaMender.Copy(from, to); break;
+            case "firebird": FbMender.Copy(from, to); break;
+            default: CopyFiles(from.Path, to.Path); break;
+        }
+    }
+
+    // A SQLite file is whole by itself when nothing waits beside it, which opening it has proved.
+    private static void CopyFiles(string from, string to)
+    {
+        var volume = new DiskVolume();
+        if (File.Exists(from))
+        {
+            File.Copy(from, to, overwrite: false);
+            volume.FlushFile(to);
+            return;
+        }
+        foreach (string file in Directory.EnumerateFiles(from, "*", SearchOption.AllDirectories))
+        {
+            string target = Path.Combine(to, Path.GetRelativePath(from, file));
+            Directory.CreateDirectory(Path.GetDirectoryName(target)!);
+            File.Copy(file, target, overwrite: false);
+            volume.FlushFile(target);
+        }
+        volume.FlushFolder(to);
+    }
+
+    /// <inheritdoc/>
+    public IStoreMender Mend(StoreAddress copy, string? textEncoding) => copy.Engine switch
+    {
+        "sqlite" => new SqliteMender(copy.Path, textEncoding),
+        "dbf" => new DbfMender(copy.Path, textEncoding),
+        "postgresql" => new PgMender(copy),
+        "mariadb" => new MariaMender(copy),
+        "firebird" => new FbMender(copy, textEncoding),
+        _ => throw new TransferraException($"records in {copy.Engine} files are not mended here", "Correct them where they come from, and have the files written anew."),
     };
 
     /// <inheritdoc/>

@@ -3,6 +3,7 @@ using System.Globalization;
 using Transferra.Core.Checks;
 using Transferra.Core.Conversion;
 using Transferra.Core.Matching;
+using Transferra.Core.Mending;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
 
@@ -47,6 +48,20 @@ internal static class Results
         screen.Line($"Since {compared.Since}: {Number(compared.Count("new"))} new, {Number(compared.Count("stayed"))} still there, {Number(compared.Count("gone"))} gone.");
         foreach (ComparedFinding finding in compared.Findings.Where(finding => finding.State == "gone" || finding.State == "stayed" && finding.Before != finding.After))
             screen.Line($"  {(finding.State == "gone" ? $"gone: {finding.Table} {finding.What}" : $"{Number(finding.Before)}, now {Number(finding.After)}: {finding.Table} {finding.What}")}");
+    }
+
+    public static void Mending(Screen screen, MendResult mended)
+    {
+        if (mended.Counts.Count > 0)
+            screen.Table(["Mend", "Where", ">Changes", "Allowed because"], mended.Counts.Select(count => (IReadOnlyList<string>)[count.Mend, count.Column.Length > 0 ? $"{count.Table}.{count.Column}" : count.Table, Number(count.Count), count.Because]));
+        foreach (string left in mended.Left) screen.Bad($"Not mended: {left}");
+        if (mended.Tables.Count > 0)
+        {
+            screen.Table(["Table", ">Records before", ">Taken out", ">Changed", ">Records now", "Else the same"], mended.Tables.Select(table => (IReadOnlyList<string>)
+                [table.Table, Number(table.Before), Number(table.TakenOut), Number(table.Changed), Number(table.Found), table.IsProved ? "yes" : "NO"]));
+            if (mended.Tables.All(table => table.IsProved)) screen.Good("Proved: the copy was read anew, and differs from the old store by the listed changes and by nothing else.");
+        }
+        if (mended.Changes > 0) screen.Line($"Every change, with before and after: {mended.List}");
     }
 
     public static void Backups(Screen screen, IReadOnlyList<BackupResult> sets)

@@ -1,6 +1,7 @@
 // ScreenObserver.cs: turns what a run reports into headings, tables and the progress line.
 using Transferra.Core.Checks;
 using Transferra.Core.Matching;
+using Transferra.Core.Mending;
 using Transferra.Core.Runs;
 
 namespace Transferra.Cli.Rendering;
@@ -13,6 +14,7 @@ internal sealed class ScreenObserver(Screen screen) : IRunObserver
     {
         [Stages.Check] = "check: is the old data sound?",
         [Stages.Backup] = "backup: a copy that is proved",
+        [Stages.Mend] = "mend: a copy is put right",
         [Stages.Convert] = "convert: a new store beside the old one",
         [Stages.Match] = "match: are the records the same?",
         [Stages.ChangeOver] = "change-over: the new store takes the old one's place",
@@ -40,6 +42,7 @@ internal sealed class ScreenObserver(Screen screen) : IRunObserver
         {
             case CheckResult check: Results.Check(screen, check); break;
             case IReadOnlyList<BackupResult> sets: Results.Backups(screen, sets); break;
+            case MendResult mended: Results.Mending(screen, mended); break;
             case ConvertResult converted: Results.Conversion(screen, converted); break;
             case IReadOnlyList<MatchResult> matches: Results.Match(screen, company, matches); break;
             default:

@@ -52,10 +52,10 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
         try
         {
             Plan(store, findings, documents);
-            foreach (TableScan scan in _scans.Values) ReadOnce(store, scan);
+            foreach (TableScan scan in _scans.Values) scan.ReadOnce(store, observer, cancel, MapOf(scan));
             // Copies first: what they added a second time is taken back before sums and numbers are judged.
-            Judge(store, _scans.Values.SelectMany(scan => scan.Probes).OfType<KeyProbe>());
-            Judge(store, _scans.Values.SelectMany(scan => scan.Probes).Where(probe => probe is not KeyProbe).Concat(_judges));
+            NamingPasses.Run(store, _scans.Values.SelectMany(scan => scan.Probes).OfType<KeyProbe>(), observer, cancel);
+            NamingPasses.Run(store, _scans.Values.SelectMany(scan => scan.Probes).Where(probe => probe is not KeyProbe).Concat(_judges), observer, cancel);
         }
         finally
         {
@@ -216,40 +216,5 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
     private string MendOf(MendKind kind, string table, string named) => version.Mends.FirstOrDefault(mend => mend.Kind == kind && mend.Table?.Name == table
         && (named.Length == 0 || mend.Rule?.Name == named || mend.Columns.Contains(named, StringComparer.OrdinalIgnoreCase)))?.Name ?? "";
 
-    private void ReadOnce(IStore store, TableScan scan)
-    {
-        // Records that are to be combined must come one behind the other; all others may come as they lie.
-        TableMap? map = hop?.Tables.FirstOrDefault(map => map.From.Name == scan.Table.Name);
-        bool together = map?.Combining is not null;
-        using KeyGroupedReader? grouped = together ? TableTransform.Read(store, map!) : null;
-        using IRecordReader? plain = together ? null : store.Read(scan.Table, []);
-        using (var ahead = new ReadAhead(batch => grouped?.Fill(batch) ?? plain!.Fill(batch), scan.Table.Columns, null, cancel))
-        {
-            for (long rows = 0; ahead.Next(scan.Batch); observer.Progress(scan.Table.Name, rows += scan.Batch.RowCount, _counts[scan.Table.Name]))
-                foreach (Probe probe in scan.Probes) probe.Take();
-        }
-        foreach (Probe probe in scan.Probes) probe.ReadingEnded();
-    }
-
-    // Asks each probe for what it wants to see again, and reads each table once for all that ask, until none does any more.
-    private void Judge(IStore store, IEnumerable<Probe> probes)
-    {
-        List<IEnumerator<Naming>> asking = [.. probes.Select(probe => probe.Judge().GetEnumerator())];
-        while (asking.Count > 0)
-        {
-            asking.RemoveAll(asks => !asks.MoveNext());
-            foreach (IGrouping<TableScan, Naming> wanted in asking.Select(asks => asks.Current).GroupBy(naming => naming.Scan))
-            {
-                List<Naming> namings = [.. wanted];
-                long rows = 0;
-                using IRecordReader reader = store.Read(wanted.Key.Table, []);
-                using var ahead = new ReadAhead(reader.Fill, wanted.Key.Table.Columns, null, cancel);
-                while (namings.Count > 0 && ahead.Next(wanted.Key.Batch))
-                {
-                    namings.RemoveAll(naming => !naming.Take());
-                    observer.Progress($"{wanted.Key.Table.Name}, naming what was found", rows += wanted.Key.Batch.RowCount, _counts[wanted.Key.Table.Name]);
-                }
-            }
-        }
-    }
+    private TableMap? MapOf(TableScan scan) => hop?.Tables.FirstOrDefault(map => map.From.Name == scan.Table.Name);
 }

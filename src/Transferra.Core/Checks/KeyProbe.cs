@@ -35,7 +35,8 @@ internal sealed class KeyProbe(TableScan scan, FindingHead copies, FindingHead c
         }
     }
 
-    private IEnumerable<KeyValuePair<ulong, bool>> Shared()
+    /// <summary>The digests of keys that several records have, each with whether the records differ.</summary>
+    public IEnumerable<KeyValuePair<ulong, bool>> Shared()
     {
         Item last = default;
         int count = 0;

@@ -1,7 +1,9 @@
 // Probe.cs: a probe answers one question about a table while it is read once, and may ask to see some records again to name them.
 // Why two steps: keys, links and sums are judged by digests when the table has been read; only when something is wrong are the records
 // concerned looked for, in a second reading of that table alone. A sound table is read once.
+using Transferra.Core.Conversion;
 using Transferra.Core.Expressions;
+using Transferra.Core.Kits;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Checks;
@@ -26,6 +28,24 @@ internal sealed record TableScan(TableShape Table, RecordBatch Batch)
 
     /// <summary>Compiles expressions over the table.</summary>
     public ExpressionCompiler Compiler(IReadOnlyList<LookupShape>? lookups = null) => new(new ExpressionScope(Table.Name, Table.Columns, lookups ?? [], new Dictionary<string, string>()));
+
+    /// <summary>Reads the table once, for all its probes.</summary>
+    /// <param name="store">The store.</param>
+    /// <param name="observer">Hears the progress.</param>
+    /// <param name="cancel">Stops between two batches.</param>
+    /// <param name="map">How it is to be converted; records that are to be combined must come one behind the other, all others may come as they lie.</param>
+    public void ReadOnce(IStore store, IProgressObserver observer, CancellationToken cancel, TableMap? map = null)
+    {
+        long rows = 0, total = store.CountRows(Table.Name);
+        using KeyGroupedReader? grouped = map?.Combining is null ? null : TableTransform.Read(store, map);
+        using IRecordReader? plain = grouped is not null ? null : store.Read(Table, []);
+        using (var ahead = new ReadAhead(batch => grouped?.Fill(batch) ?? plain!.Fill(batch), Table.Columns, null, cancel))
+        {
+            for (; ahead.Next(Batch); observer.Progress(Table.Name, rows += Batch.RowCount, total))
+                foreach (Probe probe in Probes) probe.Take();
+        }
+        foreach (Probe probe in Probes) probe.ReadingEnded();
+    }
 
     private static int[] KeyOf(TableShape table) => table.Key.Count > 0 ? [.. table.Key.Select(table.OrdinalOf)] : [.. Enumerable.Range(0, table.Columns.Count)];
 }

@@ -116,10 +116,16 @@ internal sealed class GroupRuleProbe(GroupRule rule, IReadOnlyList<(TableScan Sc
 {
     public override IEnumerable<Naming> Judge()
     {
-        foreach ((TableScan _, SideProbe probe) in sides) probe.Flush(); // what was taken back
-        foreach (Dictionary<ulong, GroupAmounts> portion in Portions.Of(amounts.Sorted().Where(IsBroken).Select(group => KeyValuePair.Create(group.Group, group))))
+        foreach (Dictionary<ulong, GroupAmounts> portion in Portions.Of(Broken().Select(group => KeyValuePair.Create(group.Group, group))))
             foreach ((TableScan scan, SideProbe probe) in sides)
                 if (portion.Count > 0) yield return new Naming(scan, () => Name(scan, probe, portion));
+    }
+
+    /// <summary>The groups that break the rule, when both sides have been read.</summary>
+    public IEnumerable<GroupAmounts> Broken()
+    {
+        foreach ((TableScan _, SideProbe probe) in sides) probe.Flush();
+        return amounts.Sorted().Where(IsBroken);
     }
 
     private bool IsBroken(GroupAmounts group)

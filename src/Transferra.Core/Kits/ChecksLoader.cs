@@ -256,6 +256,12 @@ internal static class ChecksLoader
                 column.Report(errors, $"the sum of the rule \"{where}\" must be the column {column} itself");
                 return null;
             }
+            // Each group must be one record, or it would not be known how the total is spread over several.
+            if (rule.Side.Table.Key.Count == 0 || !rule.Side.ByText.ToHashSet(StringComparer.OrdinalIgnoreCase).SetEquals(rule.Side.Table.Key) || rule.Side.Where is not null)
+            {
+                where.Report(errors, $"the rule \"{where}\" must go by the key of {rule.Side.Table.Name} ({string.Join(", ", rule.Side.Table.Key)}), over all its records, for its totals to be recomputed");
+                return null;
+            }
             return new Mend(kind, rule.Side.Table, [column.Value], rule, because);
         }
         if (KitLoader.Find(where, tables, errors) is not { } table) return null;

@@ -118,6 +118,17 @@ public interface IStoreOpener
     /// the end; those then throw <see cref="KeyConflictException"/> when the keys do not allow it.</param>
     IStoreBuilder Create(StoreAddress address, string? textEncoding = null, bool keysFirst = false);
 
+    /// <summary>Makes an exact copy of a store, with everything that is in it, under a name that is free.</summary>
+    /// <param name="from">Nobody must be writing to it.</param>
+    /// <param name="to">Of the same engine, and on the same server.</param>
+    /// <exception cref="TransferraException">It cannot be copied so that nothing is missing.</exception>
+    void Copy(StoreAddress from, StoreAddress to);
+
+    /// <summary>Opens a copy of a store to put records right in it.</summary>
+    /// <param name="copy">One that Copy made.</param>
+    /// <param name="textEncoding">The code page of its text; null for UTF-8.</param>
+    IStoreMender Mend(StoreAddress copy, string? textEncoding);
+
     /// <summary>The files a store consists of, as they are now: the main file first, or those of its folder by name; none for one on a server.</summary>
     IReadOnlyList<string> FilesOf(StoreAddress address);
 

@@ -10,6 +10,8 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
 
     private string OldDigest => On.Run.BegunFact(On.Company.Code, "sha256") ?? "";
 
+    private bool IsMending => On.Way.Count == 0;
+
     /// <inheritdoc/>
     public override string Name => Stages.ChangeOver;
 
@@ -22,10 +24,17 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
         // Broken off between its two renames, it must be finished or taken back; what stood before it was weighed then.
         if (On.Run.Journal.Last(On.Company.Code, Name)?.State == "announced" && Swap.DoneMoves() > 0) return [];
         var obstacles = new List<string>();
-        if (On.Fact(Stages.Check, "faults") is not 0 and { } faults) obstacles.Add($"the check found {faults} faults in the old data");
         if (On.Fact(Stages.Backup, "proved") is not > 0) obstacles.Add("there is no proved backup set");
-        if (On.Fact(Stages.Convert, "exceptions") is not 0 and { } exceptions) obstacles.Add($"{exceptions} records could not be converted");
-        if (On.Fact(Stages.Match, "proved") is not 1) obstacles.Add("the match did not prove the new store");
+        if (IsMending)
+        {
+            if (!On.Run.IsDone(On.Company.Code, Stages.Mend)) obstacles.Add("the mended copy was not proved");
+        }
+        else
+        {
+            if (On.Fact(Stages.Check, "faults") is not 0 and { } faults) obstacles.Add($"the check found {faults} faults in the old data");
+            if (On.Fact(Stages.Convert, "exceptions") is not 0 and { } exceptions) obstacles.Add($"{exceptions} records could not be converted");
+            if (On.Fact(Stages.Match, "proved") is not 1) obstacles.Add("the match did not prove the new store");
+        }
         if (On.Company.MovesTo is { } newPlace && On.Context.Places.Exists(newPlace)) obstacles.Add($"{newPlace.Shown} is there already, where the new store is to go");
         if (obstacles.Count > 0) return obstacles;
         IReadOnlyList<string> holders = On.Context.Places.OpenedBy(On.Company.OldStore);
@@ -75,8 +84,8 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
     {
         if (On.DigestOfOld(On.Aside) != OldDigest)
             return done with { IsGood = false, Summary = "the old store was written to during the change-over" };
-        string? converted = On.Run.Journal.Entries.LastOrDefault(entry => entry.Company == On.Company.Code && entry is { Stage: Stages.Convert, State: "done" })?.Facts.GetValueOrDefault("sha256");
-        return done.Facts["new-sha256"] == converted ? done : done with { IsGood = false, Summary = "the new store is not the one that was matched" };
+        string? converted = On.Run.Journal.Entries.LastOrDefault(entry => entry.Company == On.Company.Code && entry.Stage == (IsMending ? Stages.Mend : Stages.Convert) && entry.State == "done")?.Facts.GetValueOrDefault("sha256");
+        return done.Facts["new-sha256"] == converted ? done : done with { IsGood = false, Summary = $"the new store is not the one that was {(IsMending ? "proved" : "matched")}" };
     }
 
     /// <inheritdoc/>

@@ -1,6 +1,5 @@
 // CheckStage.cs: the check before, on the old store, and the check after, on the new one in its place.
 using Transferra.Core.Checks;
-using Transferra.Core.Records;
 
 namespace Transferra.Core.Runs;
 
@@ -13,12 +12,7 @@ public sealed class CheckStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override StageOutcome Do()
     {
-        using IStore store = On.Context.Stores.Open(On.Company.OldStore, On.From.TextEncoding);
-        CheckResult result = new CompanyCheck(On.From, On.Way.Count > 0 ? On.Way[0] : null, On.Company.Answers, On.Context.Observer, On.Context.Cancel)
-        {
-            DocumentFolders = On.Company.DocumentFolders,
-            ListFolder = On.NewListFolder(Name),
-        }.Run(store);
+        CheckResult result = On.Check(On.Company.OldStore, On.From, On.Way.Count > 0 ? On.Way[0] : On.Ahead, Name);
         On.SaveResult(Name, result);
         string summary = result.Findings.Count == 0 ? "nothing found" : $"{result.Faults} faults, {result.Findings.Count - result.Faults} others";
         return new StageOutcome(result.IsReadable, result.IsReadable ? summary : "the store is damaged or of an unknown shape",
@@ -36,12 +30,7 @@ public sealed class CheckAgainStage(CompanyRun on) : Stage(on)
     public override StageOutcome Do()
     {
         Kits.KitVersion version = On.Way[^1].To;
-        using IStore store = On.Context.Stores.Open(On.Company.NewStore, version.TextEncoding);
-        CheckResult result = new CompanyCheck(version, null, On.Company.Answers, On.Context.Observer, On.Context.Cancel)
-        {
-            DocumentFolders = On.Company.DocumentFolders,
-            ListFolder = On.NewListFolder(Name),
-        }.Run(store);
+        CheckResult result = On.Check(On.Company.NewStore, version, null, Name);
         if (On.LoadResult<CheckResult>(Stages.Check) is { } before) result = result with { Compared = FindingComparison.Of("the check before", before, result, On.Way) };
         On.SaveResult(Name, result);
         string? told = Office.Survey.Of(On.Company, On.Context.Stores).DataVersion;

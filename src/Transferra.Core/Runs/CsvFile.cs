@@ -4,7 +4,7 @@ using System.Text;
 namespace Transferra.Core.Runs;
 
 /// <summary>A list being written.</summary>
-internal sealed class CsvFile : IDisposable
+public sealed class CsvFile : IDisposable
 {
     private readonly StreamWriter _writer;
     private bool _isClosed;

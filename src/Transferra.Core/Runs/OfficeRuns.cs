@@ -19,7 +19,7 @@ public sealed class Run(string folder, Journal journal)
 
     private JournalEntry? Begun => Journal.Entries.FirstOrDefault(entry => entry is { Stage: Stages.Run, State: "begun" });
 
-    /// <summary>upgrade, convert or restore.</summary>
+    /// <summary>upgrade, convert, mend or restore.</summary>
     public string Kind => Begun?.Facts.GetValueOrDefault("kind") ?? "";
 
     /// <summary>When it began.</summary>
@@ -138,6 +138,8 @@ public static class Stages
     public const string Check = "check";
     /// <summary>The copy that can be gone back to.</summary>
     public const string Backup = "backup";
+    /// <summary>Old store to mended copy.</summary>
+    public const string Mend = "mend";
     /// <summary>Old store to new store.</summary>
     public const string Convert = "convert";
     /// <summary>The proof.</summary>

@@ -2,6 +2,7 @@
 using System.Text.Json;
 using Transferra.Core.Checks;
 using Transferra.Core.Matching;
+using Transferra.Core.Mending;
 using Transferra.Core.Office;
 
 namespace Transferra.Core.Runs;
@@ -31,11 +32,15 @@ public sealed record StageReport(string Stage, string State, DateTimeOffset? Beg
 /// <param name="Matches">The proof.</param>
 /// <param name="CheckAgain">The check after.</param>
 public sealed record CompanyReport(string Code, string Name, string Package, string From, string To, string Outcome, IReadOnlyList<string> Reasons, IReadOnlyList<StageReport> Stages,
-    string OldStoreSha256, string SetAside, CheckResult? Check, IReadOnlyList<BackupResult>? Backups, ConvertResult? Conversion, IReadOnlyList<MatchResult>? Matches, CheckResult? CheckAgain);
+    string OldStoreSha256, string SetAside, CheckResult? Check, IReadOnlyList<BackupResult>? Backups, ConvertResult? Conversion, IReadOnlyList<MatchResult>? Matches, CheckResult? CheckAgain)
+{
+    /// <summary>What was mended; null in runs that do not mend.</summary>
+    public MendResult? Mending { get; init; }
+}
 
 /// <summary>A run as it went.</summary>
 /// <param name="Run">Its name.</param>
-/// <param name="Kind">upgrade, convert or restore.</param>
+/// <param name="Kind">upgrade, convert, mend or restore.</param>
 /// <param name="State">ended, undone, undoing or unfinished.</param>
 /// <param name="Office">The office.</param>
 /// <param name="By">Who began it.</param>
@@ -77,7 +82,10 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
         return new CompanyReport(code, company?.Name ?? "", company?.Kit.Title ?? "", run.BegunFact(code, "from") ?? "", run.BegunFact(code, "to") ?? "", outcome,
             stopped?.Facts.GetValueOrDefault("reason")?.Split('\n') ?? [], stages, run.BegunFact(code, "sha256") ?? "", changeOver?.State == "done" ? changeOver.Facts.GetValueOrDefault("aside") ?? "" : "",
             Load<CheckResult>(folder, Runs.Stages.Check), Load<List<BackupResult>>(folder, Runs.Stages.Backup), Load<ConvertResult>(folder, Runs.Stages.Convert),
-            Load<List<MatchResult>>(folder, Runs.Stages.Match), Load<CheckResult>(folder, Runs.Stages.CheckAgain));
+            Load<List<MatchResult>>(folder, Runs.Stages.Match), Load<CheckResult>(folder, Runs.Stages.CheckAgain))
+        {
+            Mending = Load<MendResult>(folder, Runs.Stages.Mend),
+        };
     }
 
     private static StageReport OfStage(JournalEntry[] entries)

@@ -1,6 +1,7 @@
 // Stage.cs: a step of a company's way. Every stage answers the same four questions: what stops you? do it; prove it; take it back.
 // Holds: (1) Do can be called again after it was broken off at any point; (2) TakeBack leaves everything as before Do, from any point.
 using System.Text.Json;
+using Transferra.Core.Checks;
 using Transferra.Core.Kits;
 using Transferra.Core.Office;
 
@@ -28,8 +29,24 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
     /// <summary>The staged store of a version.</summary>
     public Records.StoreAddress Staged(string version) => Company.NewStore.Beside(WorkFolder, Run.Id, "v" + version);
 
-    /// <summary>The staged store of the last version of the way.</summary>
-    public Records.StoreAddress FinalStaged => Staged(Way[^1].To.Name);
+    /// <summary>The version at the end of the way; the same when no hop is gone, as in mending.</summary>
+    public KitVersion To => Way.Count > 0 ? Way[^1].To : From;
+
+    /// <summary>The hop that the company is to go through next, also in a run that does not go it; null when there is none.</summary>
+    public Hop? Ahead { get; init; }
+
+    /// <summary>The staged store that is to take the old one's place.</summary>
+    public Records.StoreAddress FinalStaged => Way.Count > 0 ? Staged(To.Name) : Company.NewStore.Beside(WorkFolder, Run.Id, "mended");
+
+    /// <summary>Checks a store of the company, with lists of all records in the stage's folder.</summary>
+    public CheckResult Check(Records.StoreAddress address, KitVersion version, Hop? hop, string stage)
+    {
+        // As the kit has them, so that custom fields, which this run carries, are told.
+        KitVersion known = Company.Kit.Version(version.Name) ?? version;
+        Hop? next = hop is null ? null : Company.Kit.Hops.FirstOrDefault(kept => kept.From.Name == hop.From.Name && kept.To.Name == hop.To.Name) ?? hop;
+        using Records.IStore store = Context.Stores.Open(address, version.TextEncoding);
+        return new CompanyCheck(known, next, Company.Answers, Context.Observer, Context.Cancel) { DocumentFolders = Company.DocumentFolders, ListFolder = NewListFolder(stage) }.Run(store);
+    }
 
     /// <summary>Where the old store goes at the change-over.</summary>
     public Records.StoreAddress Aside => Company.OldStore.Beside(WorkFolder, Run.Id, "old-v" + From.Name);
@@ -38,7 +55,7 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
     public string DigestOfOld(Records.StoreAddress store) => Context.Places.DigestOf(store, From.TextEncoding, Context.Cancel);
 
     /// <summary>The digest of one of the company's stores after the hops.</summary>
-    public string DigestOfNew(Records.StoreAddress store) => Context.Places.DigestOf(store, Way[^1].To.TextEncoding, Context.Cancel);
+    public string DigestOfNew(Records.StoreAddress store) => Context.Places.DigestOf(store, To.TextEncoding, Context.Cancel);
 
     /// <summary>Where this company's results are kept.</summary>
     public string ResultFolder => Path.Combine(Run.Folder, Company.Code);

@@ -25,7 +25,7 @@ public sealed class UpgradeRun
 
     /// <summary>Begins a run: what stands here is what Resume and Undo will go by.</summary>
     /// <param name="context">What it works with.</param>
-    /// <param name="kind">upgrade or convert.</param>
+    /// <param name="kind">upgrade, convert or mend.</param>
     /// <param name="companies">With the version each has now.</param>
     /// <param name="closing">The closing it is made in; "" for none.</param>
     public static Run Begin(RunContext context, string kind, IReadOnlyList<(Company Company, KitVersion From)> companies, string closing = "")
@@ -35,7 +35,7 @@ public sealed class UpgradeRun
         foreach ((Company company, KitVersion from) in companies)
         {
             facts[$"{company.Code}.from"] = from.Name;
-            facts[$"{company.Code}.to"] = company.WantedVersion;
+            facts[$"{company.Code}.to"] = kind == Stages.Mend ? from.Name : company.WantedVersion;
             facts[$"{company.Code}.store"] = company.OldStore.Shown;
             facts[$"{company.Code}.sha256"] = context.Places.DigestOf(company.OldStore, from.TextEncoding, context.Cancel);
             using IStore store = context.Stores.Open(company.OldStore, from.TextEncoding);
@@ -77,6 +77,7 @@ public sealed class UpgradeRun
     {
         "convert" => [new ConvertStage(on)],
         "restore" => [new PutBackStage(on)],
+        Stages.Mend => [new CheckStage(on), new BackupStage(on), new MendStage(on), new ChangeOverStage(on), new CheckMendedStage(on)],
         _ => [new CheckStage(on), new BackupStage(on), new ConvertStage(on), new MatchStage(on), new ChangeOverStage(on), new CheckAgainStage(on)],
     };
 
@@ -90,11 +91,16 @@ public sealed class UpgradeRun
         Company company = _context.Office.Companies.FirstOrDefault(company => company.Code == code)
             ?? throw new TransferraException($"the run {_run.Id} is about the company {code}, which is not in {OfficeLoader.FileName} any more", next);
         string from = _run.BegunFact(code, "from") ?? "", to = _run.BegunFact(code, "to") ?? "";
+        // What is mended is the store where it is now, which may be the new place of an engine that was changed.
+        if (_run.Kind == Stages.Mend) company = company with { OldStore = company.MovesTo?.Shown == _run.BegunFact(code, "store") ? company.MovesTo! : company.OldStore, MovesTo = null };
         if (_run.BegunFact(code, "store") is { } store && store != company.OldStore.Shown)
             throw new TransferraException($"the run {_run.Id} is about the store {store} of {code}, but {OfficeLoader.FileName} now names {company.OldStore.Shown}", next);
         KitVersion version = company.Kit.Version(from) ?? throw new TransferraException($"the kit {company.Kit.Id} has no version {from} any more", next);
         CustomFields custom = CustomFields.Read(_run.BegunFact(code, "custom"));
-        return new CompanyRun(_context, _run, company, custom.In(version), custom.In(company.Kit.WayFrom(from, to) ?? throw new TransferraException($"the kit {company.Kit.Id} has no way from {from} to {to} any more", next)));
+        return new CompanyRun(_context, _run, company, custom.In(version), custom.In(company.Kit.WayFrom(from, to) ?? throw new TransferraException($"the kit {company.Kit.Id} has no way from {from} to {to} any more", next)))
+        {
+            Ahead = company.Kit.WayFrom(from, company.WantedVersion)?.FirstOrDefault(),
+        };
     }
 
     private CompanyOutcome Company(string code)

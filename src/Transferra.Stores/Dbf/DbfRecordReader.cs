@@ -19,7 +19,7 @@ internal sealed class DbfRecordReader : IRecordReader
     private const long MicrosPerDay = 86_400_000_000;
 
     private readonly DbfTable _table;
-    private readonly DbfField[] _fields;
+    private readonly DbfField?[] _fields; // null: the record's number
     private readonly FileStream _file;
     private readonly DbfMemo? _memo;
     private readonly TextDecoder? _decoder;
@@ -29,7 +29,7 @@ internal sealed class DbfRecordReader : IRecordReader
     public DbfRecordReader(DbfTable table, TableShape shape)
     {
         _table = table;
-        _fields = [.. shape.Columns.Select(column => FieldFor(table, column))];
+        _fields = [.. shape.Columns.Select(column => column.Name == DbfMender.PlaceColumn ? null : FieldFor(table, column))];
         _decoder = table.CodePage is null or DbfCodePages.Utf8 ? null : new TextDecoder(table.CodePage);
         _record = new byte[table.Header.RecordBytes];
         _file = table.OpenFile();
@@ -76,7 +76,11 @@ internal sealed class DbfRecordReader : IRecordReader
             }
             _next++;
             if (_record[0] == Deleted) continue;
-            for (int column = 0; column < _fields.Length; column++) ReadCell(batch, batch.Vectors[column], _fields[column], rows, column);
+            for (int column = 0; column < _fields.Length; column++)
+            {
+                if (_fields[column] is { } field) ReadCell(batch, batch.Vectors[column], field, rows, column);
+                else ((LongVector)batch.Vectors[column]).Append(_next);
+            }
             rows++;
             if ((rows % 64 == 0 || rows == 1) && batch.ByteCount >= batch.Limits.MaxBytes) break;
         }

@@ -141,7 +141,7 @@ internal sealed class FbStore : IStore
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
         string name = _catalog.Table(table.Name);
-        FbField[] fields = [.. table.Columns.Select(wanted => FieldOf(_catalog.Column(name, wanted.Name)))];
+        FbField[] fields = [.. table.Columns.Select(wanted => wanted.Name == FbMender.PlaceColumn ? new FbField(wanted.Name, false, null) : FieldOf(_catalog.Column(name, wanted.Name)))];
         // The engine takes texts that differ in blanks at the end, and in some collations in case, for equal; those are put in order here.
         bool sortsHere = orderBy.Any(wanted => _catalog.Column(name, wanted).IsText);
         string order = orderBy.Count == 0 || sortsHere ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => Quote(_catalog.Column(name, wanted).Name) + " NULLS FIRST"));

@@ -148,7 +148,7 @@ internal sealed class PgStore : IStore
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
         string name = _catalog.Table(table.Name);
-        var fields = table.Columns.Select(wanted => FieldOf(_catalog.Column(name, wanted.Name), wanted.Type)).ToArray();
+        var fields = table.Columns.Select(wanted => wanted.Name == PgMender.PlaceColumn ? ("ctid::text", How.Text) : FieldOf(_catalog.Column(name, wanted.Name), wanted.Type)).Select(field => (Sql: field.Item1, How: field.Item2)).ToArray();
         // Byte order of texts, as everything here compares them; the server's own order would part equal keys from each other or join others.
         string order = orderBy.Count == 0 ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => _catalog.Column(name, wanted)).Select(column =>
             PgConnection.Quote(column.Name) + (PgTypes.Of(column).Kind == FieldKind.Text ? "::text COLLATE \"C\"" : "") + (column.Required ? "" : " NULLS FIRST"))); // without it the server can go by its index
