@@ -7,102 +7,6 @@ namespace Transferra.Core.Tests;
 
 public class PlantedTests
 {
-    private const string Version = """
-        version: "1"
-        told-by: [{header: user_version, is: "1"}]
-        tables:
-          INVOICE:
-            columns: {INO: INTEGER NOT NULL, SUPPLIER: INTEGER, REFNO: VARCHAR(10), ISSUED: DATE, NET: "DECIMAL(10,2)", TAX: "DECIMAL(10,2)", GROSS: "DECIMAL(10,2)", STATUS: VARCHAR(1), SCAN: VARCHAR(40), PERIOD: INTEGER, NOTE: VARCHAR(12)}
-            key: [INO]
-            relations: [{columns: [SUPPLIER], to: SUPPLIER, on: [SNO]}]
-            no-two: [{columns: [SUPPLIER, REFNO], because: an invoice is entered once}]
-            codes: {STATUS: [O, P]}
-            dates: {ISSUED: {from: 2000-01-01, to: 2040-12-31}}
-            series: [{name: invoice numbers, number: INO}]
-            files: [{column: SCAN, in: scans}]
-          SUPPLIER:
-            columns: {SNO: INTEGER NOT NULL, NAME: VARCHAR(20), PARENT: INTEGER, BALANCE: "DECIMAL(10,2)"}
-            key: [SNO]
-            filled: [NAME]
-            tree: {parent: PARENT, of: SNO}
-            private: [NAME]
-          PERIOD:
-            columns: {PNO: INTEGER NOT NULL, OPENING: "DECIMAL(10,2)", CLOSING: "DECIMAL(10,2)", CLOSED_ON: DATE}
-            key: [PNO]
-          VOUCHER:
-            columns: {VNO: INTEGER, YR: INTEGER, AMOUNT: "DECIMAL(10,2)"}
-            series: [{name: vouchers of a year, number: VNO, by: [YR]}]
-        rules:
-          - {name: gross, table: INVOICE, holds: GROSS = NET + TAX}
-          - name: no entry in a closed period
-            table: INVOICE
-            lookups: {period: {by: PERIOD, table: PERIOD, on: PNO}}
-            holds: period.CLOSED_ON IS NULL OR ISSUED <= period.CLOSED_ON
-          - name: balance of a supplier
-            table: SUPPLIER
-            by: [SNO]
-            sum: BALANCE
-            equals: {table: INVOICE, by: [SUPPLIER], sum: GROSS, where: "STATUS = 'O'"}
-            tolerance: "0.01"
-          - name: opening equals last closing
-            table: PERIOD
-            by: [PNO]
-            sum: OPENING
-            equals: {table: PERIOD, by: [PNO + 1], sum: CLOSING}
-            only-common: yes
-          - {name: vouchers balance, table: VOUCHER, by: [YR], sum: AMOUNT, must-be: "0"}
-        """;
-
-    private static readonly DateOnly Day = new(2024, 3, 1);
-
-    private static KitVersion Load(string? version = null)
-    {
-        using var folder = new TempFolder();
-        folder.Write("kit.yaml", "kit: planted\ntitle: Planted\nversions: [\"1\"]\n");
-        folder.Write("versions/1.yaml", version ?? Version);
-        var errors = new DescriptionErrors();
-        Kit? kit = KitLoader.Load(folder.Path, "kits/planted", errors);
-        errors.ThrowIfAny();
-        return kit!.Versions[0];
-    }
-
-    private static object?[] Invoice(long number, long? supplier = 1, string? reference = null, DateOnly? issued = null, int net = 1000, int tax = 200, int gross = 1200, string? status = "P", string? scan = null, long period = 2, string? note = null) =>
-        [number, supplier, reference ?? "R" + number, issued ?? Day, (Int128)net, (Int128)tax, (Int128)gross, status, scan, period, note];
-
-    private static object?[] Supplier(long number, string? name = "Reedhouse", long? parent = null, int balance = 0) => [number, name, parent, (Int128)balance];
-
-    private sealed class Company : IDisposable
-    {
-        public TempFolder Folder { get; } = new();
-        public KitVersion Version { get; } = Load();
-        public MemoryStore Store { get; } = new();
-
-        public Company()
-        {
-            Store.With(Version.Table("INVOICE")!, Invoice(1, status: "O", scan: "scans\\a.png"), Invoice(2, supplier: 2), Invoice(3, scan: "a.png"));
-            Store.With(Version.Table("SUPPLIER")!, Supplier(1, balance: 1200), Supplier(2, parent: 1));
-            Store.With(Version.Table("PERIOD")!, [1L, (Int128)0, (Int128)500, new DateOnly(2024, 1, 31)], [2L, (Int128)500, (Int128)700, null]);
-            Store.With(Version.Table("VOUCHER")!, [1L, 2023L, (Int128)100], [2L, 2023L, (Int128)(-100)], [1L, 2024L, (Int128)5], [2L, 2024L, (Int128)(-5)]);
-            Folder.Write("scans/a.png", "picture");
-        }
-
-        public List<object?[]> this[string table] => Store.Tables[table].Rows;
-
-        public string Lists => Path.Combine(Folder.Path, "lists");
-
-        public IReadOnlyList<Finding> Check()
-        {
-            Directory.CreateDirectory(Lists);
-            return new CompanyCheck(Version, null, new Dictionary<string, string>(), new ListObserver(), CancellationToken.None) { DocumentFolders = [Path.Combine(Folder.Path, "scans")], ListFolder = Lists }.Run(Store).Findings;
-        }
-
-        public void Dispose()
-        {
-            Store.Dispose();
-            Folder.Dispose();
-        }
-    }
-
     public static TheoryData<string, string, long, string> Planted => new()
     {
         { "copy", FindingKinds.ExactCopies, 1, "3" },
@@ -135,8 +39,8 @@ public class PlantedTests
     [MemberData(nameof(Planted))]
     public void Each_planted_fault_is_found_and_nothing_else(string what, string kind, long count, string example)
     {
-        using var company = new Company();
-        Plant(company, what);
+        using var company = new PlantedCompany();
+        company.Plant(what);
         Finding finding = Assert.Single(company.Check());
         Assert.Equal((kind, count), (finding.Kind, finding.Count));
         Assert.Equal(example, finding.Examples[0]);
@@ -145,42 +49,10 @@ public class PlantedTests
         Assert.Equal(kind is FindingKinds.SeriesGap or FindingKinds.SeriesRepeat ? 1 : count, list.Length - 1);
     }
 
-    private static void Plant(Company company, string what)
-    {
-        switch (what)
-        {
-            case "copy": company["INVOICE"].Add(company["INVOICE"][2]); break;
-            case "conflict": company["SUPPLIER"].Add(Supplier(2, name: "Other")); break;
-            case "business key": company["INVOICE"].Add(Invoice(4, reference: "R1")); break;
-            case "orphan": company["INVOICE"].Add(Invoice(4, supplier: 9)); break;
-            case "circle of two": company["SUPPLIER"][0][2] = 2L; break;
-            case "circle of one": company["SUPPLIER"][1][2] = 2L; break;
-            case "gap": company["INVOICE"].Add(Invoice(7)); break;
-            case "gap in a group": company["VOUCHER"].Add([4L, 2024L, (Int128)0]); break;
-            case "repeat": company["VOUCHER"].Add([2L, 2024L, (Int128)0]); break;
-            case "control": company["INVOICE"].Add(Invoice(4, note: "a\u0001b")); break;
-            case "twice": company["INVOICE"].Add(Invoice(4, note: "FlÃ¼gel")); break;
-            case "too long": company["INVOICE"].Add(Invoice(4, note: "thirteen char")); break;
-            case "code": company["INVOICE"].Add(Invoice(4, status: "X")); break;
-            case "date": company["INVOICE"].Add(Invoice(4, issued: new DateOnly(1919, 1, 1))); break;
-            case "blank": company["SUPPLIER"].Add(Supplier(3, name: "  ")); break;
-            case "missing": company["PERIOD"].Add([null, (Int128)0, (Int128)0, null]); break;
-            case "record rule": company["INVOICE"].Add(Invoice(4, gross: 1201)); break;
-            case "closed period": company["INVOICE"].Add(Invoice(4, period: 1)); break;
-            case "control account": company["SUPPLIER"][0][3] = (Int128)1202; break;
-            case "opening": company["PERIOD"][1][1] = (Int128)501; break;
-            case "voucher": company["VOUCHER"][2][2] = (Int128)6; break;
-            case "file gone": company["INVOICE"].Add(Invoice(4, scan: "b.png")); break;
-            case "file in capitals": company["INVOICE"].Add(Invoice(4, scan: "A.PNG")); break;
-            case "file of nobody": company.Folder.Write("scans/c.png", "picture"); break;
-            default: throw new ArgumentException(what, nameof(what));
-        }
-    }
-
     [Fact]
     public void A_sound_company_gives_no_finding()
     {
-        using var company = new Company();
+        using var company = new PlantedCompany();
         Assert.Empty(company.Check());
         Assert.Empty(Directory.EnumerateFiles(company.Lists));
     }
@@ -188,8 +60,8 @@ public class PlantedTests
     [Fact]
     public void Private_values_reach_neither_examples_nor_lists()
     {
-        using var company = new Company();
-        company["SUPPLIER"].Add(Supplier(3, name: "Vivaldi\u0002"));
+        using var company = new PlantedCompany();
+        company["SUPPLIER"].Add([3L, "Vivaldi\u0002", null, (Int128)0]);
         Finding finding = Assert.Single(company.Check());
         Assert.Equal(["3: \"(private)\""], finding.Examples);
         Assert.DoesNotContain("Vivaldi", File.ReadAllText(Path.Combine(company.Lists, finding.List)), StringComparison.Ordinal);
@@ -233,7 +105,7 @@ public class PlantedTests
     [Fact]
     public void A_rule_that_cannot_be_read_says_where()
     {
-        string wrong = Version.Replace("by: [SUPPLIER], sum: GROSS", "by: [REFNO], sum: GROSS", StringComparison.Ordinal).Replace("holds: GROSS = NET + TAX", "holds: NET + TAX", StringComparison.Ordinal)
+        string wrong = PlantedCompany.Description.Replace("by: [SUPPLIER], sum: GROSS", "by: [REFNO], sum: GROSS", StringComparison.Ordinal).Replace("holds: GROSS = NET + TAX", "holds: NET + TAX", StringComparison.Ordinal)
             .Replace("parent: PARENT", "parent: NOBODY", StringComparison.Ordinal) + """
 
             mends:
@@ -241,7 +113,7 @@ public class PlantedTests
               - {trim: INVOICE, columns: [NET], because: x}
               - {recompute: gross, column: GROSS, because: x}
             """;
-        IReadOnlyList<DescriptionError> errors = Assert.Throws<DescriptionException>(() => Load(wrong)).Errors;
+        IReadOnlyList<DescriptionError> errors = Assert.Throws<DescriptionException>(() => PlantedCompany.Load(wrong)).Errors;
         string[] expected = ["no column NOBODY", "a condition is wanted", "REFNO is VARCHAR(10)", "no table NOWHERE", "no text column NET", "no rule \"gross\" with \"equals\""];
         Assert.All(expected, text => Assert.Contains(errors, error => error.What.Contains(text, StringComparison.Ordinal)));
         Assert.All(errors, error => Assert.True(error.Line > 1, error.ToString()));

@@ -204,7 +204,7 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
         void Side(RuleSide side, bool isOther)
         {
             TableScan scan = _scans[side.Table.Name];
-            var probe = new SideProbe(scan, side, groups.Scale, isOther, amounts);
+            var probe = new SideProbe(scan, groups, isOther, amounts);
             scan.Probes.Add(probe);
             sides.Add((scan, probe));
         }

@@ -33,7 +33,7 @@ internal sealed class SideProbe : Probe
 {
     private readonly TableScan _scan;
     private readonly SpillSorter<GroupAmounts> _into;
-    private readonly bool _isOther;
+    private readonly bool _isOther, _hasOther;
     private readonly Kernel[] _by;
     private readonly Kernel _sum;
     private readonly Kernel? _where;
@@ -44,15 +44,20 @@ internal sealed class SideProbe : Probe
     // Sums that were added to lately; most groups come one record behind the other, or are few.
     private readonly GroupAmounts[] _lately = new GroupAmounts[1 << 12];
 
-    public SideProbe(TableScan scan, RuleSide side, int scale, bool isOther, SpillSorter<GroupAmounts> into)
+    /// <param name="scan">The side's table.</param>
+    /// <param name="rule">The rule.</param>
+    /// <param name="isOther">Which of its sides.</param>
+    /// <param name="into">Where the sums go.</param>
+    public SideProbe(TableScan scan, GroupRule rule, bool isOther, SpillSorter<GroupAmounts> into)
     {
-        (_scan, _into, _isOther) = (scan, into, isOther);
+        (_scan, _into, _isOther, _hasOther) = (scan, into, isOther, rule.Other is not null);
+        RuleSide side = isOther ? rule.Other! : rule.Side;
         ExpressionCompiler compiler = scan.Compiler();
         _by = [.. side.By.Select(compiler.Compile)];
         _sum = compiler.Compile(side.Sum);
         _where = side.Where is null ? null : compiler.CompileCondition(side.Where);
         _factor = 1;
-        for (int digits = _sum.Type.Scale; digits < scale; digits++) _factor *= 10;
+        for (int digits = _sum.Type.Scale; digits < rule.Scale; digits++) _factor *= 10;
         _context = new EvaluationContext(scan.Batch, []);
         _groups = new Vector[_by.Length];
     }
@@ -82,6 +87,8 @@ internal sealed class SideProbe : Probe
         foreach (int row in rows)
         {
             if (counts is not null && (counts.IsNull(row) || counts.Values[row] == 0)) continue;
+            // What belongs to no group has no counterpart on another side; of one side alone, those make a group by themselves.
+            if (_hasOther && Array.Exists(_groups, group => group.IsNull(row))) continue;
             Int128 amount = values.IsNull(row) ? 0 : (values is WideVector wide ? wide.Values[row] : ((LongVector)values).Values[row]) * _factor * sign;
             int flags = (_isOther ? GroupAmounts.OnOther : GroupAmounts.OnSide) | (unreadable?.Contains(row) == true ? GroupAmounts.Unreadable : 0);
             ulong group = _digest.Of(_groups, row);

@@ -53,7 +53,8 @@ internal static class ShapeCheck
     {
         if (engine is not ("PostgreSQL" or "MariaDB" or "Firebird" or "DBF")) return null;
         if (there.Type.Kind == FieldKind.Text && kit.Type.Kind == FieldKind.Text)
-            return kit.Type.Length > 0 && there.Type.Length > kit.Type.Length ? $"{there.Type} here, and {kit.Type} in the kit" : null;
+            // A .dbf field is so many bytes long, which says little of characters.
+            return engine != "DBF" && kit.Type.Length > 0 && there.Type.Length > kit.Type.Length ? $"{there.Type} here, and {kit.Type} in the kit" : null;
         return (there.Type.Kind == FieldKind.Text) != (kit.Type.Kind == FieldKind.Text) && kit.Type.Kind is FieldKind.Integer or FieldKind.Decimal or FieldKind.Date or FieldKind.Timestamp or FieldKind.Binary
             ? $"{there.Type} here, and {kit.Type} in the kit" : null;
     }

@@ -74,7 +74,7 @@ internal sealed class MendPlan : IDisposable
                     GroupRule rule = mend.Rule!;
                     var amounts = new SpillSorter<GroupAmounts>(GroupAmounts.Add, runLength: 1 << 16);
                     TableScan side = Scan(rule.Side.Table, version), other = Scan(rule.Other!.Table, version);
-                    var sides = new List<(TableScan, SideProbe)> { (side, new SideProbe(side, rule.Side, rule.Scale, isOther: false, amounts)), (other, new SideProbe(other, rule.Other, rule.Scale, isOther: true, amounts)) };
+                    var sides = new List<(TableScan, SideProbe)> { (side, new SideProbe(side, rule, isOther: false, amounts)), (other, new SideProbe(other, rule, isOther: true, amounts)) };
                     foreach ((TableScan scan, SideProbe probe) in sides) scan.Probes.Add(probe);
                     var judge = new GroupRuleProbe(rule, sides, amounts, nothing, nowhere);
                     _judges.Add(judge);

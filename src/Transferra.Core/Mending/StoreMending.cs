@@ -212,11 +212,12 @@ public sealed class StoreMending
             var last = changes.GroupBy(change => change.Column).ToDictionary(group => group.Key, group => group.Last().Value!);
             foreach (int column in last.Keys)
             {
-                if (mender.Update(table, batch.Vectors[^1], row, table.Columns[column], last[column])) continue;
+                if (mender.CanHold(table, table.Columns[column], last[column])) continue;
                 Leave($"{table.Name} {record}: {table.Columns[column].Name} cannot hold what it should become");
                 last.Remove(column);
             }
             if (last.Count == 0) return;
+            mender.Update(table, batch.Vectors[^1], row, [.. last.Select(value => KeyValuePair.Create(table.Columns[value.Key], value.Value))]);
             for (int column = 0; column < table.Columns.Count; column++)
             {
                 if (last.TryGetValue(column, out string? value)) Append(after.Vectors[column], value);

@@ -25,14 +25,18 @@ public interface IStoreMender : IDisposable
     /// <param name="row">Which of them.</param>
     void Delete(TableShape table, Vector places, int row);
 
-    /// <summary>Gives a record another value in a column.</summary>
+    /// <summary>Whether a column of the store can hold a value as it is.</summary>
+    /// <param name="table">The table.</param>
+    /// <param name="column">Which column: of text, or of whole or decimal numbers.</param>
+    /// <param name="value">A text, or a number as DecimalText writes it.</param>
+    bool CanHold(TableShape table, ColumnShape column, string value);
+
+    /// <summary>Gives a record other values.</summary>
     /// <param name="table">The table.</param>
     /// <param name="places">Values of the column of places.</param>
     /// <param name="row">Which of them.</param>
-    /// <param name="column">Which column: of text, or of whole or decimal numbers.</param>
-    /// <param name="value">A text, or a number as DecimalText writes it.</param>
-    /// <returns>False when the store cannot hold the value; nothing was changed then.</returns>
-    bool Update(TableShape table, Vector places, int row, ColumnShape column, string value);
+    /// <param name="values">The columns with their values, which they can hold; at once, as a record may have another place afterwards.</param>
+    void Update(TableShape table, Vector places, int row, IReadOnlyList<KeyValuePair<ColumnShape, string>> values);
 
     /// <summary>Builds all indexes anew.</summary>
     /// <returns>What was done, in words; "" when the engine has none, or keeps them itself.</returns>

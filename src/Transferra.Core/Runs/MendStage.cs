@@ -103,7 +103,8 @@ public sealed class CheckMendedStage(CompanyRun on) : Stage(on)
         FindingComparison compared = FindingComparison.Of("the check before", On.LoadResult<CheckResult>(Stages.Check) ?? result, result, []);
         result = result with { Compared = compared };
         On.SaveResult(Name, result);
-        ComparedFinding? worse = compared.Findings.FirstOrDefault(finding => finding.State == "new" || finding.After > finding.Before);
+        // A note is no harm: records that a .dbf table has marked as deleted, say, are some of the mending's own.
+        ComparedFinding? worse = compared.Findings.FirstOrDefault(finding => (finding.State == "new" || finding.After > finding.Before) && result.Findings.Any(found => found.Grade != Grade.Note && found.Kind == finding.Kind && found.Table == finding.Table && found.What == finding.What));
         return new StageOutcome(worse is null, worse is null ? FormattableString.Invariant($"{compared.Count("gone")} findings gone, {compared.Count("stayed")} still there") : $"the mending made it worse: {worse.Table} {worse.What}",
             Facts(("faults", result.Faults), ("gone", compared.Count("gone"))), result);
     }

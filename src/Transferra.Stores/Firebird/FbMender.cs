@@ -75,19 +75,36 @@ internal sealed class FbMender : SqlMender
 
     protected override object Place(Vector places, int row) => ((BytesVector)places)[row].ToArray();
 
-    protected override string? Setting(string table, ColumnShape column, string value, DbCommand command)
+    // The bytes of a text whose code page the engine knows nothing of; null when it is another kind of value, or has no bytes there.
+    private byte[]? OwnBytes(string table, ColumnShape column, string value, out bool fits)
     {
+        fits = true;
         (string _, int characterSet, int length) = Column(table, column.Name);
-        if (column.Type.Kind == FieldKind.Text && characterSet == FbTypes.None && _encoding is not null)
+        if (column.Type.Kind != FieldKind.Text || characterSet != FbTypes.None || _encoding is null) return null;
+        try
         {
-            // Its bytes are the version's code page, which the engine knows nothing of.
-            byte[] bytes;
-            try { bytes = _encoding.GetBytes(value); }
-            catch (EncoderFallbackException) { return null; }
-            return bytes.Length > length ? null : FormattableString.Invariant($"CAST(x'{Convert.ToHexString(bytes)}' AS VARCHAR({Math.Max(1, length)}) CHARACTER SET NONE)");
+            byte[] bytes = _encoding.GetBytes(value);
+            fits = bytes.Length <= length;
+            return bytes;
         }
-        Add(command, "value", value);
-        return "@value";
+        catch (EncoderFallbackException)
+        {
+            fits = false;
+            return null;
+        }
+    }
+
+    public override bool CanHold(TableShape table, ColumnShape column, string value)
+    {
+        OwnBytes(table.Name, column, value, out bool fits);
+        return fits;
+    }
+
+    protected override string Setting(string table, ColumnShape column, string value, string parameter, DbCommand command)
+    {
+        if (OwnBytes(table, column, value, out _) is { } bytes) return FormattableString.Invariant($"CAST(x'{Convert.ToHexString(bytes)}' AS VARCHAR({Math.Max(1, Column(table, column.Name).Length)}) CHARACTER SET NONE)");
+        Add(command, parameter[1..], value);
+        return parameter;
     }
 
     protected override bool IsOfEngine(Exception error) => error is FbException;

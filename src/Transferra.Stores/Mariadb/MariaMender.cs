@@ -48,10 +48,13 @@ internal sealed class MariaMender : SqlMender
 
     protected override object Place(Vector places, int row) => ((LongVector)places).Values[row];
 
-    protected override string? Setting(string table, ColumnShape column, string value, DbCommand command)
+    // In strict mode the engine refuses what a column cannot hold, and the mending fails with it.
+    public override bool CanHold(TableShape table, ColumnShape column, string value) => true;
+
+    protected override string Setting(string table, ColumnShape column, string value, string parameter, DbCommand command)
     {
-        Add(command, "value", value);
-        return "@value";
+        Add(command, parameter[1..], value);
+        return parameter;
     }
 
     protected override bool IsOfEngine(Exception error) => error is MySqlException;

@@ -51,12 +51,13 @@ internal sealed class PgMender : SqlMender
 
     protected override object Place(Vector places, int row) => places.Show(row);
 
-    protected override string? Setting(string table, ColumnShape column, string value, DbCommand command)
+    // A text that is longer than its column is refused by the engine, and the mending fails with it.
+    public override bool CanHold(TableShape table, ColumnShape column, string value) => true;
+
+    protected override string Setting(string table, ColumnShape column, string value, string parameter, DbCommand command)
     {
-        // A text that is longer than its column is refused by the engine, and fails; numbers are rounded by it, so they are compared before.
-        string type = Column(table, column.Name).Type;
-        Add(command, "value", value);
-        return $"CAST(CAST(@value AS text) AS {type})";
+        Add(command, parameter[1..], value);
+        return $"CAST(CAST({parameter} AS text) AS {Column(table, column.Name).Type})";
     }
 
     protected override bool IsOfEngine(Exception error) => error is NpgsqlException;

@@ -24,8 +24,15 @@ internal abstract class SqlMender(DbConnection connection, string where) : IStor
     /// <summary>A place as the engine takes it.</summary>
     protected abstract object Place(Vector places, int row);
 
-    /// <summary>How a column is set, over the parameter named value, or without one; null when it cannot hold the value.</summary>
-    protected abstract string? Setting(string table, ColumnShape column, string value, DbCommand command);
+    public abstract bool CanHold(TableShape table, ColumnShape column, string value);
+
+    /// <summary>How a column is set.</summary>
+    /// <param name="table">The table's name.</param>
+    /// <param name="column">The column.</param>
+    /// <param name="value">Its value.</param>
+    /// <param name="parameter">Name of a parameter for it, with its mark; added to the command when it is used.</param>
+    /// <param name="command">The statement.</param>
+    protected abstract string Setting(string table, ColumnShape column, string value, string parameter, DbCommand command);
 
     /// <summary>What the driver throws.</summary>
     protected abstract bool IsOfEngine(Exception error);
@@ -37,14 +44,15 @@ internal abstract class SqlMender(DbConnection connection, string where) : IStor
         Do(command, table.Name, places, row);
     }
 
-    public bool Update(TableShape table, Vector places, int row, ColumnShape column, string value)
+    public void Update(TableShape table, Vector places, int row, IReadOnlyList<KeyValuePair<ColumnShape, string>> values)
     {
         using DbCommand command = Command("");
-        if (Setting(table.Name, column, value, command) is not { } setting) return false;
-        command.CommandText = $"UPDATE {Name(table.Name)} SET {Name(table.Name, column.Name)} = {setting} WHERE {AtPlace(table.Name)}";
+        string settings = string.Join(", ", values.Select((value, i) => $"{Name(table.Name, value.Key.Name)} = {Setting(table.Name, value.Key, value.Value, FormattableString.Invariant($"@value{i}"), command)}"));
+#pragma warning disable CA2100 // names are quoted, values are parameters
+        command.CommandText = $"UPDATE {Name(table.Name)} SET {settings} WHERE {AtPlace(table.Name)}";
+#pragma warning restore CA2100
         Add(command, "place", Place(places, row));
         Do(command, table.Name, places, row);
-        return true;
     }
 
     private void Do(DbCommand command, string table, Vector places, int row)

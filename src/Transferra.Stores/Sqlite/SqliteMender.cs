@@ -50,17 +50,26 @@ internal sealed class SqliteMender : SqlMender
 
     protected override object Place(Vector places, int row) => ((LongVector)places).Values[row];
 
-    protected override string? Setting(string table, ColumnShape column, string value, DbCommand command)
+    public override bool CanHold(TableShape table, ColumnShape column, string value)
+    {
+        if (column.Type.Kind != FieldKind.Text) return true;
+        try { _encoding.GetByteCount(value); }
+        catch (EncoderFallbackException) { return false; }
+        return true;
+    }
+
+    protected override string Setting(string table, ColumnShape column, string value, string parameter, DbCommand command)
     {
         string name = SqliteEngine.Quote(column.Name);
-        if (column.Type.Kind != FieldKind.Text)
+        if (column.Type.Kind == FieldKind.Text)
         {
-            Add(command, "value", value);
-            return $"CASE typeof({name}) WHEN 'text' THEN @value WHEN 'integer' THEN CAST(@value AS NUMERIC) WHEN 'real' THEN CAST(@value AS REAL) ELSE @value END";
+            Add(command, parameter[1..], _encoding.GetBytes(value));
+            return $"CAST({parameter} AS TEXT)";
         }
-        try { Add(command, "value", _encoding.GetBytes(value)); }
-        catch (EncoderFallbackException) { return null; }
-        return "CAST(@value AS TEXT)";
+        // Our own stores keep decimals as whole numbers of the last digit.
+        bool isScaled = Rows($"SELECT type FROM pragma_table_info('{table.Replace("'", "''", StringComparison.Ordinal)}') WHERE name = '{column.Name.Replace("'", "''", StringComparison.Ordinal)}' COLLATE NOCASE") is [var declared, ..] && SqliteTypes.IsScaled(declared[0] ?? "");
+        Add(command, parameter[1..], isScaled ? value.Replace(".", "", StringComparison.Ordinal) : value);
+        return isScaled ? $"CAST({parameter} AS INTEGER)" : $"CASE typeof({name}) WHEN 'text' THEN {parameter} WHEN 'integer' THEN CAST({parameter} AS NUMERIC) WHEN 'real' THEN CAST({parameter} AS REAL) ELSE {parameter} END";
     }
 
     protected override bool IsOfEngine(Exception error) => error is SqliteException;
