@@ -63,7 +63,7 @@ internal static class CommandLine
         Add("ready", "May we go: every reason why the upgrade may not start, with what to do; how long it will take", [codes, confirm, ask, by], (session, parsed) => ReadyCommand.Run(session, parsed.GetValue(confirm) ?? [], parsed.GetValue(ask), parsed.GetValue(by)));
         var endSessions = new Option<bool>("--end-sessions") { Description = "Put out those who are still in after the grace period" };
         var stayClosed = new Option<bool>("--stay-closed") { Description = "Leave the office closed afterwards; open it with: transferra reopen" };
-        var showOnly = new Option<bool>("--show") { Description = "Only show who is in and what closing would do" };
+        var showOnly = new Option<bool>("--show") { Description = "Only show what would be done" };
         Add("close", "Everybody out: tell users, keep new ones out, stop jobs and services, prove it", [endSessions, showOnly], (session, parsed) => CloseCommand.Run(session, parsed.GetValue(endSessions), parsed.GetValue(showOnly)));
         Add("reopen", "In again: everything that was closed is put back exactly as it was", [], (session, _) => CloseCommand.Reopen(session));
         var explain = new Option<string?>("--explain") { Description = "Tell what a kind of finding means, where it comes from and what to do; all kinds when none is named", HelpName = "KIND", Arity = ArgumentArity.ZeroOrOne };
@@ -83,6 +83,8 @@ internal static class CommandLine
             (session, parsed) => UpgradeCommand.Run(session, parsed.GetValue(resume), parsed.GetValue(endSessions), parsed.GetValue(stayClosed)));
         Add("undo", "Take a run back: the office is where it was before", [run, yes], (session, parsed) => UndoCommand.Run(session, parsed.GetValue(run)));
         Add("signoff", "The report of a run, to be signed", [run, html], (session, parsed) => SignOffCommand.Run(session, parsed.GetValue(run), parsed.GetValue(html)));
+        var bundleFile = new Option<string?>("--to") { Description = "The bundle's file (.zip); one in the office's folder when left out", HelpName = "FILE" };
+        Add("bundle", "What the vendor needs to look into a company's trouble, with personal values masked, and a listing to read first", [codes, bundleFile, showOnly], (session, parsed) => BundleCommand.Run(session, parsed.GetValue(bundleFile), parsed.GetValue(showOnly)));
         Add("demo", "Write a made-up office to a folder and upgrade it", [into, engine, host, port, user, passwordFile, databases], (session, parsed) => DemoCommand.Run(session, parsed.GetValue(into),
             NamedServer.From(parsed.GetValue(engine), parsed.GetValue(host), parsed.GetValue(port), parsed.GetValue(user), parsed.GetValue(passwordFile), parsed.GetValue(databases))));
         var standIn = new Command("stand-in", "A stand-in of the demo office: service, scheduler or workstation") { Hidden = true };

@@ -65,7 +65,9 @@ public static class FindingSheet
         new Fonts(new Font(), new Font(new Bold())),
         new Fills(new Fill(new PatternFill { PatternType = PatternValues.None }), new Fill(new PatternFill { PatternType = PatternValues.Gray125 })),
         new Borders(new Border()),
-        new CellFormats(new CellFormat(), new CellFormat { FontId = 1, ApplyFont = true }, new CellFormat(new Alignment { WrapText = true, Vertical = VerticalAlignmentValues.Top }) { ApplyAlignment = true }));
+        new CellStyleFormats(new CellFormat()),
+        new CellFormats(new CellFormat(), new CellFormat { FontId = 1, ApplyFont = true }, new CellFormat(new Alignment { WrapText = true, Vertical = VerticalAlignmentValues.Top }) { ApplyAlignment = true }),
+        new CellStyles(new CellStyle { Name = "Normal", FormatId = 0, BuiltinId = 0 }));
 
     private static void Add(WorkbookPart book, Sheets sheets, string name, double[] widths, IEnumerable<object[]> rows)
     {

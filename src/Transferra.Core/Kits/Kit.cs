@@ -18,6 +18,9 @@ public sealed record Kit(string Id, string Title, string Folder, IReadOnlyList<K
     /// <summary>What belongs to the package beside the program.</summary>
     public IReadOnlyList<Component> Components { get; init; } = [];
 
+    /// <summary>The program's log files: paths below its folder, with * in their names.</summary>
+    public IReadOnlyList<string> Logs { get; init; } = [];
+
     /// <summary>Settings of the program that are recorded.</summary>
     public IReadOnlyList<RecordedSetting> Settings { get; init; } = [];
 

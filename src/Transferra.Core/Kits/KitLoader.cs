@@ -23,6 +23,7 @@ public static class KitLoader
         List<Evidence> programEvidence = NeedsLoader.Places(map, "program-version", "version", errors);
         List<Component> components = NeedsLoader.Components(map, errors);
         List<RecordedSetting> settings = NeedsLoader.Settings(map, null, errors);
+        string[] logs = [.. map.Texts("logs").Select(log => log.Value)];
         var versions = new List<KitVersion>();
         foreach (PlacedText name in map.Texts("versions"))
         {
@@ -39,7 +40,7 @@ public static class KitLoader
             if (hop is not null && new HopLoader(hop, versions).Read() is { } loaded) hops.Add(loaded);
         }
         map.Done();
-        return new Kit(id, title, folder, versions, hops, programEvidence) { Components = components, Settings = settings };
+        return new Kit(id, title, folder, versions, hops, programEvidence) { Components = components, Settings = settings, Logs = logs };
     }
 
     private static KitVersion ReadVersion(DescribedMap map, string name, string kitFolder, IReadOnlyList<Component> components)
@@ -141,6 +142,12 @@ public static class KitLoader
                 int ordinal = columns.FindIndex(column => Same(column.Name, hidden.Value));
                 if (ordinal < 0) hidden.Report(errors, $"the table {name} has no column {hidden}");
                 else columns[ordinal] = columns[ordinal] with { IsPrivate = true };
+            }
+            foreach (PlacedText masked in table.Texts("masked-outside"))
+            {
+                int ordinal = columns.FindIndex(column => Same(column.Name, masked.Value));
+                if (ordinal < 0) masked.Report(errors, $"the table {name} has no column {masked}");
+                else columns[ordinal] = columns[ordinal] with { IsMasked = true };
             }
             IReadOnlyList<PlacedText> key = table.Texts("key");
             foreach (PlacedText part in key)

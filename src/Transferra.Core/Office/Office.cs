@@ -16,6 +16,9 @@ public sealed record OfficeDescription(string Name, string Folder, IReadOnlyList
     /// <summary>How it is closed and opened again.</summary>
     public ClosingPlan Closing { get; init; } = ClosingPlan.None;
 
+    /// <summary>Whom a vendor answers to, by kind: person, phone, mail.</summary>
+    public IReadOnlyDictionary<string, string> Contact { get; init; } = new Dictionary<string, string>();
+
     /// <summary>All companies of all packages.</summary>
     public IEnumerable<Company> Companies => Packages.SelectMany(package => package.Companies);
 }

@@ -45,9 +45,10 @@ public static class OfficeLoader
         long keepFree = 0;
         if (map.Optional("keep-free") is { } room && !TryBytes(room.Value, out keepFree))
             room.Report(errors, $"\"{room}\" is no size; write a whole number with MB, GB or TB");
+        Dictionary<string, string> contact = map.Map("contact", "whom a vendor answers to")?.Pairs().ToDictionary(pair => pair.Key.Value, pair => pair.Value.Value) ?? [];
         ClosingPlan closing = map.Map("closing", "how the office is closed") is { } how ? ClosingLoader.Read(how, folder, errors) : ClosingPlan.None;
         map.Done();
-        return new OfficeDescription(name, folder, packages, places, keepFree) { Closing = closing };
+        return new OfficeDescription(name, folder, packages, places, keepFree) { Closing = closing, Contact = contact };
     }
 
     private static Package? ReadPackage(DescribedMap package, string folder, Dictionary<string, PlacedText> codes, DescriptionErrors errors)

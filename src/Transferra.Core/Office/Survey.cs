@@ -202,13 +202,17 @@ public static class Survey
             using IStore store = stores.Open(address);
             IReadOnlyList<VersionSign> signs = SignsOf(company.Kit, store);
             string[] versions = [.. signs.Select(sign => sign.Version).OfType<string>().Distinct()];
-            Dictionary<string, long> tables = store.ReadShape().ToDictionary(table => table.Name, table => store.CountRows(table.Name));
+            // First what a store tells that is damaged elsewhere, so that it can be checked as what it is.
             survey = survey with
             {
                 Engine = $"{store.Identity.Engine} {store.Identity.EngineVersion}",
                 Signs = signs,
                 DataVersion = versions.Length == 1 && signs.All(sign => sign.Version is not null) ? versions[0] : null,
                 StoreBytes = store.Identity.Bytes,
+            };
+            Dictionary<string, long> tables = store.ReadShape().ToDictionary(table => table.Name, table => store.CountRows(table.Name));
+            survey = survey with
+            {
                 Tables = tables,
                 Records = tables.Values.Sum(),
                 DeletedRecords = store.Identity.HeaderFields.TryGetValue("deleted_records", out string? deleted) ? long.Parse(deleted, System.Globalization.CultureInfo.InvariantCulture) : 0,

@@ -7,7 +7,11 @@ namespace Transferra.Core.Records;
 /// <param name="Required">Whether null is not allowed.</param>
 /// <param name="IsPrivate">Whether its values are people's own affair and never shown: not in lists, reports, messages or journals.</param>
 /// <param name="Default">What the engine puts in when nothing is said: a literal as SQL writes it, or the engine's own expression as read from it; null when nothing.</param>
-public sealed record ColumnShape(string Name, FieldType Type, bool Required = false, bool IsPrivate = false, string? Default = null);
+public sealed record ColumnShape(string Name, FieldType Type, bool Required = false, bool IsPrivate = false, string? Default = null)
+{
+    /// <summary>Whether its values leave the house as their form only: amounts, say, which are shown to the administrator.</summary>
+    public bool IsMasked { get; init; }
+}
 
 /// <summary>An index beside the key.</summary>
 /// <param name="Name">As the store spells it; "" in a kit, where it is made from the table's and columns' names.</param>

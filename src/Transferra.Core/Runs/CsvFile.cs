@@ -21,7 +21,10 @@ public sealed class CsvFile : IDisposable
     public string Name { get; }
 
     /// <summary>Adds a line.</summary>
-    public void Add(IEnumerable<string> cells) => _writer.WriteLine(string.Join(',', cells.Select(Cell)));
+    public void Add(IEnumerable<string> cells) => _writer.WriteLine(Line(cells));
+
+    /// <summary>A line, without its end.</summary>
+    public static string Line(IEnumerable<string> cells) => string.Join(',', cells.Select(Cell));
 
     /// <summary>Where the list ends now, in bytes.</summary>
     public long Mark()
