@@ -6,6 +6,8 @@ return args switch
 {
     ["convert", .. string[] rest] => ConvertBenchmark.Run(Number(rest, 0, 2_000_000), Number(rest, 1, 5)),
     ["convert-child", string what, string folder] => ConvertBenchmark.Child(what, folder),
+    ["check", .. string[] rest] => CheckBenchmark.Run(Number(rest, 0, 10_000_000), Number(rest, 1, 3)),
+    ["check-child", string what, string folder] => CheckBenchmark.Child(what, folder),
     ["files", .. string[] rest] => FilesBenchmark.Run(Number(rest, 0, 1_000_000), Number(rest, 1, 5)),
     ["servers", string engine, .. string[] rest] => ServersBenchmark.Run(engine, Number(rest, 0, 2_000_000), Number(rest, 1, 5)),
     ["servers-child", string engine, string name, string source] => ServersBenchmark.Child(engine, name, source),
@@ -17,6 +19,6 @@ static int Number(string[] arguments, int at, int otherwise) => arguments.Length
 
 static int Usage()
 {
-    Console.Error.WriteLine("usage: convert [ROWS [ROUNDS]] | files [ROWS [ROUNDS]] | servers ENGINE [ROWS [ROUNDS]] | vectors");
+    Console.Error.WriteLine("usage: convert [ROWS [ROUNDS]] | check [ROWS [ROUNDS]] | files [ROWS [ROUNDS]] | servers ENGINE [ROWS [ROUNDS]] | vectors");
     return 2;
 }

@@ -1,22 +1,63 @@
 // Digests.cs: digests of values, by which keys, links and groups are told apart without keeping the values.
 // Why 64 bits: of ten million different keys, two share a digest in one of 370,000 tables (n squared over 2 to the 65th); a record that is
 // reported for it is there to be looked at, and none is ever passed over for it.
+// Why not the canonical bytes of docs/fingerprints.md: these digests never leave the process, and are computed for every record several times.
+// Holds: equal values of one kind give equal digests whatever table, engine or scale they come from.
 using System.IO.Hashing;
+using System.Runtime.CompilerServices;
+using System.Runtime.InteropServices;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Checks;
 
-/// <summary>The digest of some columns of a row; reused from row to row.</summary>
+/// <summary>Digests of single values and of several.</summary>
+internal static class Digest
+{
+    // Odd numbers with well spread bits: those of the fractional parts of the square roots of 2, 3 and 5.
+    private const ulong First = 0x6A09E667F3BCC909, Second = 0xBB67AE8584CAA73B, Third = 0x3C6EF372FE94F82B;
+
+    [ThreadStatic]
+    private static CanonicalWriter? _bytes;
+
+    /// <summary>The two halves of a product, folded: every bit of the result depends on every bit of both.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private static ulong Fold(ulong a, ulong b)
+    {
+        ulong high = Math.BigMul(a, b, out ulong low);
+        return high ^ low;
+    }
+
+    /// <summary>The digest of a value; of a missing one a value of its own.</summary>
+    public static ulong Of(Vector vector, int row)
+    {
+        if (vector.IsNull(row)) return Third;
+        switch (vector)
+        {
+            case LongVector longs: return Fold((ulong)longs.Values[row] ^ First, Second) ^ Third;
+            case BytesVector bytes: return XxHash3.HashToUInt64(bytes[row]);
+            default:
+                CanonicalWriter writer = _bytes ??= new CanonicalWriter();
+                writer.Clear();
+                vector.Encode(row, writer);
+                return XxHash3.HashToUInt64(writer.Written);
+        }
+    }
+
+    /// <summary>The digest of a value behind others, from the digest of those.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    public static ulong And(ulong before, Vector vector, int row) => Fold(before ^ Second, Of(vector, row) ^ First);
+}
+
+/// <summary>The digest of some columns of a row.</summary>
 internal sealed class RowDigest(int[] ordinals)
 {
-    private readonly CanonicalWriter _bytes = new();
-
     /// <summary>The digest of a row's values.</summary>
     public ulong Of(RecordBatch batch, int row)
     {
-        _bytes.Clear();
-        foreach (int ordinal in ordinals) batch.Vectors[ordinal].Encode(row, _bytes);
-        return XxHash3.HashToUInt64(_bytes.Written);
+        if (ordinals.Length == 0) return 0;
+        ulong digest = Digest.Of(batch.Vectors[ordinals[0]], row);
+        for (int i = 1; i < ordinals.Length; i++) digest = Digest.And(digest, batch.Vectors[ordinals[i]], row);
+        return digest;
     }
 
     /// <summary>Whether the row has a value in each of the columns.</summary>
@@ -29,24 +70,106 @@ internal sealed class RowDigest(int[] ordinals)
 }
 
 /// <summary>The digest of some computed values of a row.</summary>
-internal sealed class ValueDigest
+internal static class ValueDigest
 {
-    private readonly CanonicalWriter _bytes = new();
-
-    public ulong Of(ReadOnlySpan<Vector> values, int row)
+    public static ulong Of(ReadOnlySpan<Vector> values, int row)
     {
-        _bytes.Clear();
-        foreach (Vector value in values) value.Encode(row, _bytes);
-        return XxHash3.HashToUInt64(_bytes.Written);
+        if (values.Length == 0) return 0;
+        ulong digest = Digest.Of(values[0], row);
+        for (int i = 1; i < values.Length; i++) digest = Digest.And(digest, values[i], row);
+        return digest;
     }
+}
+
+/// <summary>Any number of digests, to be gone through in order. Spread over parts by their upper bits, so that each part is sorted by itself in memory.</summary>
+internal sealed class DigestList : IDisposable
+{
+    private const int PartBits = 8, Parts = 1 << PartBits, BlockItems = 512;
+
+    private readonly ulong[] _blocks = new ulong[Parts * BlockItems];
+    private readonly int[] _counts = new int[Parts];
+    private readonly List<int>?[] _written = new List<int>?[Parts];
+    private FileStream? _file;
+    private int _blocksWritten;
+
+    public void Add(ulong digest)
+    {
+        int part = (int)(digest >> (64 - PartBits));
+        if (_counts[part] == BlockItems) Spill(part);
+        _blocks[part * BlockItems + _counts[part]++] = digest;
+    }
+
+    private void Spill(int part)
+    {
+        _file ??= SpillFile.Create(bufferBytes: 0);
+        RandomAccess.Write(_file.SafeFileHandle, MemoryMarshal.AsBytes(_blocks.AsSpan(part * BlockItems, BlockItems)), (long)_blocksWritten * BlockItems * sizeof(ulong));
+        (_written[part] ??= []).Add(_blocksWritten++);
+        _counts[part] = 0;
+    }
+
+    /// <summary>All digests, the least first, as often as they were added.</summary>
+    public IEnumerable<ulong> Sorted()
+    {
+        // While one part is gone through, the next ones are sorted.
+        const int ahead = 3;
+        var sorting = new Queue<Task<(ulong[] Items, int Count)>>();
+        var free = new System.Collections.Concurrent.ConcurrentBag<ulong[]>();
+        for (int part = 0; part < Parts + ahead; part++)
+        {
+            if (part < Parts)
+            {
+                int next = part;
+                sorting.Enqueue(Task.Run(() => SortedPart(next, free)));
+            }
+            if (part < ahead) continue;
+            (ulong[] items, int count) = sorting.Dequeue().GetAwaiter().GetResult();
+            for (int i = 0; i < count; i++) yield return items[i];
+            free.Add(items);
+        }
+    }
+
+    private (ulong[] Items, int Count) SortedPart(int part, System.Collections.Concurrent.ConcurrentBag<ulong[]> free)
+    {
+        List<int> written = _written[part] ?? [];
+        int count = written.Count * BlockItems + _counts[part];
+        if (!free.TryTake(out ulong[]? items) || items.Length < count) items = new ulong[count];
+        for (int block = 0; block < written.Count; block++)
+        {
+            Span<byte> room = MemoryMarshal.AsBytes(items.AsSpan(block * BlockItems, BlockItems));
+            if (RandomAccess.Read(_file!.SafeFileHandle, room, (long)written[block] * BlockItems * sizeof(ulong)) != room.Length) throw new EndOfStreamException("a file for what does not fit in memory is cut off");
+        }
+        _blocks.AsSpan(part * BlockItems, _counts[part]).CopyTo(items.AsSpan(written.Count * BlockItems));
+        Array.Sort(items, 0, count);
+        return (items, count);
+    }
+
+    /// <summary>The digests that are there more than once, each with how often.</summary>
+    public IEnumerable<(ulong Digest, int Count)> Repeated()
+    {
+        ulong last = 0;
+        int count = 0;
+        foreach (ulong digest in Sorted())
+        {
+            if (count > 0 && digest == last)
+            {
+                count++;
+                continue;
+            }
+            if (count > 1) yield return (last, count);
+            (last, count) = (digest, 1);
+        }
+        if (count > 1) yield return (last, count);
+    }
+
+    public void Dispose() => _file?.Dispose();
 }
 
 /// <summary>A set of digests of any size.</summary>
 internal sealed class DigestSet : IDisposable
 {
-    // Most links point to few records, again and again; those are met here and never reach the sorter.
+    // Most links point to few records, again and again; those are met here and never reach the list.
     private readonly ulong[] _lately = new ulong[1 << 14];
-    private readonly SpillSorter<ulong> _all = new((first, _) => first);
+    private readonly DigestList _all = new();
 
     public void Add(ulong digest)
     {
@@ -56,15 +179,16 @@ internal sealed class DigestSet : IDisposable
         _all.Add(digest);
     }
 
-    public void Park() => _all.Park();
-
-    /// <summary>The digests of this set that another has not, in order.</summary>
+    /// <summary>The digests of this set that another has not, in order, each once.</summary>
     public IEnumerable<ulong> NotIn(DigestSet other)
     {
         using IEnumerator<ulong> theirs = other._all.Sorted().GetEnumerator();
-        bool more = theirs.MoveNext();
+        bool more = theirs.MoveNext(), any = false;
+        ulong last = 0;
         foreach (ulong mine in _all.Sorted())
         {
+            if (any && mine == last) continue;
+            (last, any) = (mine, true);
             while (more && theirs.Current < mine) more = theirs.MoveNext();
             if (!more || theirs.Current != mine) yield return mine;
         }

@@ -1,4 +1,6 @@
 // KeyProbe.cs: records that share a key: exact copies, or records that differ. And records that are the same in the business.
+// How: while the table is read only the keys' digests are kept. Keys that are there more than once are met again in a second reading, which tells whether
+// their records differ, and named in a third; a table whose keys are sound is read once.
 using Transferra.Core.Kits;
 
 namespace Transferra.Core.Checks;
@@ -10,62 +12,56 @@ namespace Transferra.Core.Checks;
 /// <param name="findings">Where they go.</param>
 internal sealed class KeyProbe(TableScan scan, FindingHead copies, FindingHead conflict, FindingCollector findings) : Probe
 {
-    private readonly record struct Item(ulong Key, ulong Record) : IComparable<Item>
-    {
-        public int CompareTo(Item other) => Key != other.Key ? Key.CompareTo(other.Key) : Record.CompareTo(other.Record);
-    }
-
     private readonly RowDigest _key = new(scan.Ordinals(scan.Table.Key)), _record = new([.. Enumerable.Range(0, scan.Table.Columns.Count)]);
-    private readonly SpillSorter<Item> _items = new(null);
+    private readonly DigestList _keys = new();
+    private readonly HashSet<ulong> _copied = [];
+
+    /// <summary>Digests of the keys that have exact copies and nothing else; complete when Judge has been gone through.</summary>
+    public IReadOnlySet<ulong> Copied => _copied;
+
+    /// <summary>The digest of a record's key.</summary>
+    public ulong KeyOf(int row) => _key.Of(scan.Batch, row);
+
+    public override bool GathersOnly => true;
 
     public override void Take()
     {
-        for (int row = 0; row < scan.Batch.RowCount; row++) _items.Add(new Item(_key.Of(scan.Batch, row), _record.Of(scan.Batch, row)));
+        for (int row = 0; row < scan.Batch.RowCount; row++) _keys.Add(KeyOf(row));
     }
-
-    public override void ReadingEnded() => _items.Park();
 
     public override IEnumerable<Naming> Judge()
     {
-        // Of each key with several records: whether they differ.
-        foreach (Dictionary<ulong, bool> shared in Portions.Of(Shared()))
+        foreach (HashSet<ulong> shared in Portions.Of(_keys.Repeated().Select(repeated => repeated.Digest)))
         {
+            var first = new Dictionary<ulong, ulong>();
+            var differ = new HashSet<ulong>();
+            yield return new Naming(scan, () => Compare(shared, first, differ));
+            _copied.UnionWith(shared.Where(key => !differ.Contains(key)));
             var seen = new HashSet<ulong>();
-            yield return new Naming(scan, () => Name(shared, seen));
+            yield return new Naming(scan, () => Name(shared, differ, seen));
         }
     }
 
-    /// <summary>The digests of keys that several records have, each with whether the records differ.</summary>
-    public IEnumerable<KeyValuePair<ulong, bool>> Shared()
+    private bool Compare(HashSet<ulong> shared, Dictionary<ulong, ulong> first, HashSet<ulong> differ)
     {
-        Item last = default;
-        int count = 0;
-        bool differ = false;
-        foreach (Item item in _items.Sorted())
+        for (int row = 0; row < scan.Batch.RowCount; row++)
         {
-            if (count > 0 && item.Key == last.Key)
-            {
-                differ |= item.Record != last.Record;
-                count++;
-            }
-            else
-            {
-                if (count > 1) yield return new(last.Key, differ);
-                (count, differ) = (1, false);
-            }
-            last = item;
+            ulong key = KeyOf(row);
+            if (!shared.Contains(key)) continue;
+            ulong record = _record.Of(scan.Batch, row);
+            if (!first.TryAdd(key, record) && first[key] != record) differ.Add(key);
         }
-        if (count > 1) yield return new(last.Key, differ);
+        return true;
     }
 
-    private bool Name(Dictionary<ulong, bool> shared, HashSet<ulong> seen)
+    private bool Name(HashSet<ulong> shared, HashSet<ulong> differ, HashSet<ulong> seen)
     {
         var further = new List<int>();
         for (int row = 0; row < scan.Batch.RowCount; row++)
         {
-            ulong key = _key.Of(scan.Batch, row);
-            if (!shared.TryGetValue(key, out bool differ)) continue;
-            if (differ) findings.Add(conflict, scan.NameOf(row));
+            ulong key = KeyOf(row);
+            if (!shared.Contains(key)) continue;
+            if (differ.Contains(key)) findings.Add(conflict, scan.NameOf(row));
             else if (!seen.Add(key))
             {
                 findings.Add(copies, scan.NameOf(row));
@@ -77,41 +73,34 @@ internal sealed class KeyProbe(TableScan scan, FindingHead copies, FindingHead c
         return true;
     }
 
-    protected override void GiveUp() => _items.Dispose();
+    protected override void GiveUp() => _keys.Dispose();
 }
 
 /// <summary>Finds records with the same values in columns that should tell them apart. Records without a value in one of them are passed over.</summary>
 internal sealed class BusinessKeyProbe(TableScan scan, BusinessKey key, FindingHead head, FindingCollector findings) : Probe
 {
-    private readonly record struct Item(ulong Key, int Count) : IComparable<Item>
-    {
-        public int CompareTo(Item other) => Key.CompareTo(other.Key);
-    }
-
     private readonly int[] _ordinals = scan.Ordinals(key.Columns);
     private readonly RowDigest _digest = new(scan.Ordinals(key.Columns));
-    private readonly SpillSorter<Item> _items = new((a, b) => a with { Count = a.Count + b.Count });
+    private readonly DigestList _keys = new();
+    private readonly Dictionary<ulong, int> _copies = [];
+
+    public override bool GathersOnly => true;
 
     public override void Take()
     {
-        for (int row = 0; row < scan.Batch.RowCount; row++) Add(row, 1);
+        for (int row = 0; row < scan.Batch.RowCount; row++)
+            if (_digest.IsWhole(scan.Batch, row)) _keys.Add(_digest.Of(scan.Batch, row));
     }
 
     public override void TakeBack(ReadOnlySpan<int> rows)
     {
-        foreach (int row in rows) Add(row, -1);
+        foreach (int row in rows)
+            if (_digest.IsWhole(scan.Batch, row)) _copies[_digest.Of(scan.Batch, row)] = _copies.GetValueOrDefault(_digest.Of(scan.Batch, row)) + 1;
     }
-
-    private void Add(int row, int count)
-    {
-        if (_digest.IsWhole(scan.Batch, row)) _items.Add(new Item(_digest.Of(scan.Batch, row), count));
-    }
-
-    public override void ReadingEnded() => _items.Park();
 
     public override IEnumerable<Naming> Judge()
     {
-        foreach (HashSet<ulong> shared in Portions.Of(_items.Sorted().Where(item => item.Count > 1).Select(item => item.Key)))
+        foreach (HashSet<ulong> shared in Portions.Of(_keys.Repeated().Where(repeated => repeated.Count - _copies.GetValueOrDefault(repeated.Digest) > 1).Select(repeated => repeated.Digest)))
             yield return new Naming(scan, () =>
             {
                 for (int row = 0; row < scan.Batch.RowCount; row++)
@@ -120,5 +109,5 @@ internal sealed class BusinessKeyProbe(TableScan scan, BusinessKey key, FindingH
             });
     }
 
-    protected override void GiveUp() => _items.Dispose();
+    protected override void GiveUp() => _keys.Dispose();
 }

@@ -9,13 +9,13 @@ internal sealed class LinkSet(TableScan scan, IReadOnlyList<string> columns) : P
 
     public DigestSet Digests { get; } = new();
 
+    public override bool GathersOnly => true;
+
     public override void Take()
     {
         for (int row = 0; row < scan.Batch.RowCount; row++)
             if (_digest.IsWhole(scan.Batch, row)) Digests.Add(_digest.Of(scan.Batch, row));
     }
-
-    public override void ReadingEnded() => Digests.Park();
 
     protected override void GiveUp() => Digests.Dispose();
 }
@@ -50,6 +50,8 @@ internal sealed class TreeProbe(TableScan scan, Kits.TreeShape tree, FindingHead
 
     private readonly RowDigest _node = new(scan.Ordinals([tree.Of])), _parent = new(scan.Ordinals([tree.Parent]));
     private readonly SpillSorter<Item> _items = new((a, _) => a);
+
+    public override bool GathersOnly => true;
 
     public override void Take()
     {

@@ -41,8 +41,24 @@ internal sealed record TableScan(TableShape Table, RecordBatch Batch)
         using IRecordReader? plain = grouped is not null ? null : store.Read(Table, []);
         using (var ahead = new ReadAhead(batch => grouped?.Fill(batch) ?? plain!.Fill(batch), Table.Columns, null, cancel))
         {
+            // Those that only gather work beside those that tell; not where records are combined, as the trial of that works on the batch itself.
+            Probe[] gathering = [.. Probes.Where(probe => probe.GathersOnly && grouped is null)], telling = [.. Probes.Except(gathering)];
+            void gather()
+            {
+                foreach (Probe probe in gathering) probe.Take();
+            }
             for (; ahead.Next(Batch); observer.Progress(Table.Name, rows += Batch.RowCount, total))
-                foreach (Probe probe in Probes) probe.Take();
+            {
+                Task beside = gathering.Length > 0 ? Task.Run(gather, CancellationToken.None) : Task.CompletedTask;
+                try
+                {
+                    foreach (Probe probe in telling) probe.Take();
+                }
+                finally
+                {
+                    beside.Wait(CancellationToken.None); // nobody may work on a batch that is being filled anew
+                }
+            }
         }
         foreach (Probe probe in Probes) probe.ReadingEnded();
     }
@@ -53,6 +69,9 @@ internal sealed record TableScan(TableShape Table, RecordBatch Batch)
 /// <summary>Looks at the records of a table.</summary>
 internal abstract class Probe : IDisposable
 {
+    /// <summary>Whether Take only gathers and tells no findings, so that it may run beside other probes.</summary>
+    public virtual bool GathersOnly => false;
+
     /// <summary>Looks at the scan's batch.</summary>
     public virtual void Take() { }
 
@@ -70,6 +89,20 @@ internal abstract class Probe : IDisposable
 
     /// <summary>Gives up memory and disk.</summary>
     protected virtual void GiveUp() { }
+}
+
+/// <summary>Numbers of rows, all of a batch's.</summary>
+internal static class Rows
+{
+    private static int[] _all = [.. Enumerable.Range(0, 4096)];
+
+    /// <summary>0, 1, 2 and so on.</summary>
+    public static ReadOnlySpan<int> Upto(int count)
+    {
+        int[] all = _all;
+        if (all.Length < count) _all = all = [.. Enumerable.Range(0, count)];
+        return all.AsSpan(0, count);
+    }
 }
 
 /// <summary>A request to see a table's records again.</summary>

@@ -40,7 +40,6 @@ internal sealed class SideProbe : Probe
     private readonly Int128 _factor;
     private readonly EvaluationContext _context;
     private readonly Vector[] _groups;
-    private readonly ValueDigest _digest = new();
     // Sums that were added to lately; most groups come one record behind the other, or are few.
     private readonly GroupAmounts[] _lately = new GroupAmounts[1 << 12];
 
@@ -62,12 +61,14 @@ internal sealed class SideProbe : Probe
         _groups = new Vector[_by.Length];
     }
 
-    public override void Take() => Add([.. Enumerable.Range(0, _scan.Batch.RowCount)], 1);
+    public override bool GathersOnly => true;
+
+    public override void Take() => Add(Rows.Upto(_scan.Batch.RowCount), 1);
 
     public override void TakeBack(ReadOnlySpan<int> rows) => Add(rows, -1);
 
     /// <summary>The digests of the groups that the batch's rows belong to, and their labels.</summary>
-    public (ulong Digest, string Label) GroupOf(int row) => (_digest.Of(_groups, row), string.Join(" / ", _groups.Select((group, i) =>
+    public (ulong Digest, string Label) GroupOf(int row) => (ValueDigest.Of(_groups, row), string.Join(" / ", _groups.Select((group, i) =>
         _by[i] is ColumnKernel column && _scan.Table.Columns[column.Ordinal].IsPrivate ? TableShape.Private : group.Show(row))));
 
     /// <summary>Computes the groups of the batch.</summary>
@@ -89,9 +90,11 @@ internal sealed class SideProbe : Probe
             if (counts is not null && (counts.IsNull(row) || counts.Values[row] == 0)) continue;
             // What belongs to no group has no counterpart on another side; of one side alone, those make a group by themselves.
             if (_hasOther && Array.Exists(_groups, group => group.IsNull(row))) continue;
-            Int128 amount = values.IsNull(row) ? 0 : (values is WideVector wide ? wide.Values[row] : ((LongVector)values).Values[row]) * _factor * sign;
+            Int128 amount = values.IsNull(row) ? 0 : values is WideVector wide ? wide.Values[row] : ((LongVector)values).Values[row];
+            if (_factor != 1) amount *= _factor;
+            if (sign < 0) amount = -amount;
             int flags = (_isOther ? GroupAmounts.OnOther : GroupAmounts.OnSide) | (unreadable?.Contains(row) == true ? GroupAmounts.Unreadable : 0);
-            ulong group = _digest.Of(_groups, row);
+            ulong group = ValueDigest.Of(_groups, row);
             var item = new GroupAmounts(group, _isOther ? 0 : amount, _isOther ? amount : 0, flags);
             ref GroupAmounts slot = ref _lately[group & (ulong)(_lately.Length - 1)];
             if (slot.Flags != 0 && slot.Group == group) slot = GroupAmounts.Add(slot, item);

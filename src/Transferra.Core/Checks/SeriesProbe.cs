@@ -7,9 +7,10 @@ namespace Transferra.Core.Checks;
 
 internal sealed class SeriesProbe : Probe
 {
-    private readonly record struct Item(ulong Group, long Number, int Count) : IComparable<Item>
+    /// <summary>From this number on there are so many more records of each number, or fewer. Runs of numbers, which most series are, are two of these.</summary>
+    private readonly record struct Step(ulong Group, long Number, int Change) : IComparable<Step>
     {
-        public int CompareTo(Item other) => Group != other.Group ? Group.CompareTo(other.Group) : Number.CompareTo(other.Number);
+        public int CompareTo(Step other) => Group != other.Group ? Group.CompareTo(other.Group) : Number.CompareTo(other.Number);
     }
 
     /// <summary>Numbers from the first to the last that are missing, or one that is there more than once.</summary>
@@ -26,7 +27,10 @@ internal sealed class SeriesProbe : Probe
     private readonly EvaluationContext _context;
     private readonly int[] _by;
     private readonly RowDigest _group;
-    private readonly SpillSorter<Item> _items = new((a, b) => a with { Count = a.Count + b.Count });
+    private readonly SpillSorter<Step> _steps = new((a, b) => a with { Change = a.Change + b.Change });
+    private ulong _runGroup;
+    private long _runFrom, _runTo;
+    private int _runCount;
 
     public SeriesProbe(TableScan scan, NumberSeries series, FindingHead gap, FindingHead repeat, FindingCollector findings)
     {
@@ -37,7 +41,9 @@ internal sealed class SeriesProbe : Probe
         _group = new RowDigest(_by);
     }
 
-    public override void Take() => Add([.. Enumerable.Range(0, _scan.Batch.RowCount)], 1);
+    public override bool GathersOnly => true;
+
+    public override void Take() => Add(Rows.Upto(_scan.Batch.RowCount), 1);
 
     public override void TakeBack(ReadOnlySpan<int> rows) => Add(rows, -1);
 
@@ -46,10 +52,32 @@ internal sealed class SeriesProbe : Probe
         _context.ActivateAll(); // what is no number is found by others
         var numbers = (LongVector)_number.Evaluate(_context);
         foreach (int row in rows)
-            if (!numbers.IsNull(row)) _items.Add(new Item(_by.Length == 0 ? 0 : _group.Of(_scan.Batch, row), numbers.Values[row], count));
+        {
+            if (numbers.IsNull(row)) continue;
+            long number = numbers.Values[row];
+            ulong group = _by.Length == 0 ? 0 : _group.Of(_scan.Batch, row);
+            if (_runCount == count && group == _runGroup && number == _runTo + 1) _runTo = number;
+            else
+            {
+                EndRun();
+                (_runGroup, _runFrom, _runTo, _runCount) = (group, number, number, count);
+            }
+        }
     }
 
-    public override void ReadingEnded() => _items.Park();
+    private void EndRun()
+    {
+        if (_runCount == 0) return;
+        _steps.Add(new Step(_runGroup, _runFrom, _runCount));
+        _steps.Add(new Step(_runGroup, _runTo + 1, -_runCount));
+        _runCount = 0;
+    }
+
+    public override void ReadingEnded()
+    {
+        EndRun();
+        _steps.Park();
+    }
 
     public override IEnumerable<Naming> Judge()
     {
@@ -71,22 +99,27 @@ internal sealed class SeriesProbe : Probe
 
     private IEnumerable<KeyValuePair<ulong, List<Trouble>>> Troubles()
     {
-        Item last = default;
+        EndRun(); // what was taken back
         var troubles = new List<Trouble>();
+        ulong group = 0;
+        long from = 0;
+        int records = 0;
         bool any = false;
-        foreach (Item item in _items.Sorted())
+        foreach (Step step in _steps.Sorted())
         {
-            if (item.Count <= 0) continue;
-            if (any && item.Group != last.Group)
+            if (step.Change == 0) continue;
+            if (any && step.Group != group)
             {
-                if (troubles.Count > 0) yield return new(last.Group, troubles);
-                troubles = [];
+                if (troubles.Count > 0) yield return new(group, troubles);
+                (troubles, records, any) = ([], 0, false);
             }
-            else if (any && !_series.MayHaveGaps && item.Number > last.Number + 1) AddTo(troubles, new Trouble(last.Number + 1, item.Number - 1, 0));
-            if (item.Count > 1) AddTo(troubles, new Trouble(item.Number, item.Number, item.Count));
-            (last, any) = (item, true);
+            // From the step before up to this one each number has so many records.
+            if (any && records == 0 && !_series.MayHaveGaps) AddTo(troubles, new Trouble(from, step.Number - 1, 0));
+            if (any && records > 1)
+                for (long number = from; number < step.Number && troubles.Count < MaxTroubles; number++) AddTo(troubles, new Trouble(number, number, records));
+            (group, from, records, any) = (step.Group, step.Number, records + step.Change, true);
         }
-        if (troubles.Count > 0) yield return new(last.Group, troubles);
+        if (troubles.Count > 0) yield return new(group, troubles);
     }
 
     private static void AddTo(List<Trouble> troubles, Trouble trouble)
@@ -109,5 +142,5 @@ internal sealed class SeriesProbe : Probe
         }
     }
 
-    protected override void GiveUp() => _items.Dispose();
+    protected override void GiveUp() => _steps.Dispose();
 }

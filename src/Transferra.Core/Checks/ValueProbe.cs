@@ -1,6 +1,7 @@
 // ValueProbe.cs: looks at every value of a table by itself: text, dates, codes, what is blank.
 // Why on the side of the trial of the hop (TrialProbe.cs): what the hop cannot convert is a fault; what it can, and is odd all the same, is a warning.
 using System.Buffers;
+using System.IO.Hashing;
 using System.Text;
 using Transferra.Core.Kits;
 using Transferra.Core.Records;
@@ -93,7 +94,7 @@ internal sealed class ValueProbe : Probe
             }
             if (checks is not null && checks.Codes.TryGetValue(column.Name, out IReadOnlyList<string>? codes))
             {
-                HashSet<string> known = [.. codes];
+                HashSet<ulong> known = [.. codes.Select(code => DigestOf(code, column.Type))];
                 _looks.Add(() => LookAtCodes(at, known));
             }
             if (checks?.Filled.Contains(column.Name, StringComparer.OrdinalIgnoreCase) == true) _looks.Add(() => LookForBlanks(at, blanksCount: true));
@@ -166,15 +167,18 @@ internal sealed class ValueProbe : Probe
             if ((values[row] < from || values[row] > to) && !dates.IsNull(row)) Add(FindingKinds.ImplausibleDate, Grade.Warning, ordinal, row, $"dates of {Name(ordinal)} that cannot be meant");
     }
 
-    private void LookAtCodes(int ordinal, HashSet<string> known)
+    private static ulong DigestOf(string code, FieldType type) => type.Kind == FieldKind.Text ? XxHash3.HashToUInt64(Encoding.UTF8.GetBytes(code.TrimEnd(' ')))
+        : unchecked((ulong)(ValueText.TryWhole(Encoding.UTF8.GetBytes(code), out long number) is null ? number : long.MinValue));
+
+    private void LookAtCodes(int ordinal, HashSet<ulong> known)
     {
         Vector codes = Batch.Vectors[ordinal];
-        HashSet<string>.AlternateLookup<ReadOnlySpan<char>> lookup = known.GetAlternateLookup<ReadOnlySpan<char>>();
         for (int row = 0; row < codes.Count; row++)
         {
             if (codes.IsNull(row)) continue;
-            ReadOnlySpan<char> code = codes.Show(row).AsSpan().TrimEnd();
-            if (code.Length > 0 && !lookup.Contains(code) && !IsToldAlready(row)) Add(FindingKinds.NotInList, Grade.Warning, ordinal, row, $"codes of {Name(ordinal)} that are in no list");
+            ReadOnlySpan<byte> text = codes is BytesVector texts ? texts[row].TrimEnd((byte)' ') : [];
+            bool isKnown = codes is LongVector longs ? known.Contains(unchecked((ulong)longs.Values[row])) : text.IsEmpty || known.Contains(XxHash3.HashToUInt64(text));
+            if (!isKnown && !IsToldAlready(row)) Add(FindingKinds.NotInList, Grade.Warning, ordinal, row, $"codes of {Name(ordinal)} that are in no list");
         }
     }
 

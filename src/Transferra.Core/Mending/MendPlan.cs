@@ -92,12 +92,10 @@ internal sealed class MendPlan : IDisposable
             if (version.Mends.Any(mend => mend.Kind == MendKind.DropCopies && mend.Table!.Name == scan.Table.Name)) _copies[scan.Table.Name] = [];
         }
         foreach (TableScan scan in _scans.Values)
-        {
             scan.ReadOnce(store, observer, cancel);
-            foreach (KeyProbe probe in scan.Probes.OfType<KeyProbe>())
-                if (_copies.TryGetValue(scan.Table.Name, out HashSet<ulong>? copies)) copies.UnionWith(probe.Shared().Where(shared => !shared.Value).Select(shared => shared.Key));
-        }
         NamingPasses.Run(store, keys, observer, cancel);
+        foreach (TableScan scan in _scans.Values.Where(scan => _copies.ContainsKey(scan.Table.Name)))
+            foreach (KeyProbe probe in scan.Probes.OfType<KeyProbe>()) _copies[scan.Table.Name].UnionWith(probe.Copied);
         foreach ((string table, RelationShape relation, LinkSet from, LinkSet to) in relations) _links.Add((table, new LostLink(relation, [.. from.Digests.NotIn(to.Digests)])));
         foreach ((Mend mend, GroupRuleProbe probe) in rules) _totals[mend] = probe.Broken().Where(group => (group.Flags & (GroupAmounts.OnSide | GroupAmounts.TooLarge)) == GroupAmounts.OnSide).ToDictionary(group => group.Group, group => group.Other);
     }
