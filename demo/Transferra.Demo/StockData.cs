@@ -28,8 +28,12 @@ internal sealed class StockData(int seed, int instruments, int parts, int moveme
         Table(folder, "VERSION", [new("KEYNAME", 'C', 10), new("VAL", 'C', 10)], [["DATAVER", "3"], ["CURRENCY", "GBP"]]);
         Table(folder, "INSTR", [new("INSTRNO", 'N', 6), new("SERIAL", 'C', 12), new("KIND", 'C', 2), new("MAKER", 'C', 30), new("BOUGHT", 'D', 8), new("COST", 'N', 11, 2), new("DAYRATE", 'N', 9, 2), new("ONHIRE", 'L', 1), new("REMARK", 'M', 10)],
             Enumerable.Range(1, instruments).Select(Instrument));
-        Table(folder, "PARTS", [new("PARTNO", 'C', 8), new("DESCR", 'C', 30), new("UNIT", 'C', 4), new("ONHAND", 'N', 8), new("PRICE", 'N', 9, 2)], Enumerable.Range(1, parts).Select(Part));
-        Table(folder, "MOVES", [new("MOVENO", 'N', 7), new("PARTNO", 'C', 8), new("MDATE", 'D', 8), new("QTY", 'N', 7), new("REF", 'C', 10)], Enumerable.Range(1, movements).Select(Movement));
+        string?[][] allParts = [.. Enumerable.Range(1, parts).Select(Part)], moves = [.. Enumerable.Range(1, movements).Select(Movement)];
+        // What is on hand is the sum of the movements that are not deleted.
+        ILookup<string?, string?[]> byPart = moves.Where(move => move[^1] == " ").ToLookup(move => move[1]);
+        foreach (string?[] part in allParts) part[3] = Text(byPart[part[0]].Sum(move => int.Parse(move[3]!, CultureInfo.InvariantCulture)));
+        Table(folder, "PARTS", [new("PARTNO", 'C', 8), new("DESCR", 'C', 30), new("UNIT", 'C', 4), new("ONHAND", 'N', 8), new("PRICE", 'N', 9, 2)], allParts);
+        Table(folder, "MOVES", [new("MOVENO", 'N', 7), new("PARTNO", 'C', 8), new("MDATE", 'D', 8), new("QTY", 'N', 7), new("REF", 'C', 10)], moves);
     }
 
     private string?[] Instrument(int number)
@@ -40,10 +44,10 @@ internal sealed class StockData(int seed, int instruments, int parts, int moveme
         return [Text(number), $"{kind}{_chance.Next(900_000) + 100_000}", kind, _chance.Pick(Makers), number % 31 == 0 ? "" : Day(_chance.Next(3600)), Amount(cost), Amount(cost / 400), number % 5 < 2 ? "T" : number % 29 == 0 ? "?" : "F", remark];
     }
 
-    private string?[] Part(int number) => [PartNo(number), $"{_chance.Pick(Parts)} no {number}", number % 6 == 0 ? "set" : "pc", Text(_chance.Next(200)), number % 17 == 0 ? "" : Amount(50 + _chance.Next(9_000))];
+    private string?[] Part(int number) => [PartNo(number), $"{_chance.Pick(Parts)} no {number}", number % 6 == 0 ? "set" : "pc", "", number % 17 == 0 ? "" : Amount(50 + _chance.Next(9_000))];
 
     // Every 500th record was deleted in the old program; the file still has it, with a mark.
-    private string?[] Movement(int number) => [Text(number), PartNo(1 + _chance.Next(parts)), Day(_chance.Next(3600)), Text(_chance.Next(40) - 20), number % 3 == 0 ? "" : "W" + Text(10_000 + number), number % 500 == 0 ? "*" : " "];
+    private string?[] Movement(int number) => [Text(number), PartNo(1 + _chance.Next(parts)), Day(_chance.Next(3600)), Text(_chance.Next(40) - 12), number % 3 == 0 ? "" : "W" + Text(10_000 + number), number % 500 == 0 ? "*" : " "];
 
     private static string PartNo(int number) => "P" + number.ToString("00000", CultureInfo.InvariantCulture);
 

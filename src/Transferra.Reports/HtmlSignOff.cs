@@ -3,6 +3,7 @@ using System.Xml.Linq;
 using Transferra.Core.Checks;
 using Transferra.Core.Conversion;
 using Transferra.Core.Matching;
+using Transferra.Core.Mending;
 using Transferra.Core.Runs;
 using static Transferra.Reports.HtmlPage;
 
@@ -60,6 +61,7 @@ public static class HtmlSignOff
         IEnumerable<XElement> parts = [
             .. company.Check is null ? [] : Findings("Found before", company.Check),
             .. company.Backups is null ? [] : Backups(company.Backups),
+            .. company.Mending is null ? [] : Mending(company.Mending),
             .. company.Conversion is null ? [] : Conversion(company.Conversion),
             .. (company.Matches ?? []).SelectMany(Match),
             .. company.CheckAgain is null ? [] : Findings("Found after", company.CheckAgain),
@@ -84,10 +86,30 @@ public static class HtmlSignOff
         if (check.Findings.Count == 0)
         {
             yield return new XElement("p", "Nothing: every table was read whole.");
+            if (Compared(check) is { } nothingLeft) yield return nothingLeft;
             yield break;
         }
         yield return Table(["Grade", "Table", "What", ">Count", "Examples"], check.Findings.Select(finding => new object[]
             { Badge(finding.Grade.ToString().ToLowerInvariant()), finding.Table, finding.What, Number(finding.Count), string.Join("; ", finding.Examples) }));
+        if (Compared(check) is { } compared) yield return compared;
+    }
+
+    private static XElement? Compared(CheckResult check)
+    {
+        if (check.Compared is not { Findings.Count: > 0 } compared) return null;
+        string gone = string.Join("; ", compared.Findings.Where(finding => finding.State == "gone").Select(finding => $"{finding.Table} {finding.What}"));
+        return new XElement("p", $"Since {compared.Since}: {compared.Count("new")} new, {compared.Count("stayed")} still there, {compared.Count("gone")} gone{(gone.Length > 0 ? ": " + gone : "")}.");
+    }
+
+    private static IEnumerable<XElement> Mending(MendResult mending)
+    {
+        yield return new XElement("h3", "What was put right, and the proof ", Proof(mending.Tables.Count > 0 && mending.Tables.All(table => table.IsProved)));
+        yield return Table(["Mend", "Where", ">Changes", "Allowed because"], mending.Counts.Select(count => new object[]
+            { count.Mend, count.Column.Length > 0 ? $"{count.Table}.{count.Column}" : count.Table, count.Count > 0 ? Number(count.Count) : "done", count.Because }));
+        if (mending.Left.Count > 0) yield return new XElement("ul", mending.Left.Select(left => new XElement("li", "Not mended: " + left)));
+        yield return Table(["Table", ">Records before", ">Taken out", ">Changed", ">Records now", "Else the same"], mending.Tables.Select(table => new object[]
+            { table.Table, Number(table.Before), Number(table.TakenOut), Number(table.Changed), Number(table.Found), table.IsProved ? "yes" : "NO" }));
+        yield return new XElement("p", "Every change, with before and after: ", Mono(mending.List));
     }
 
     private static IEnumerable<XElement> Backups(IReadOnlyList<BackupResult> backups)

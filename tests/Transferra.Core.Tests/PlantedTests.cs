@@ -58,6 +58,16 @@ public class PlantedTests
     }
 
     [Fact]
+    public void A_file_that_cannot_be_read_is_a_fault()
+    {
+        using var company = new PlantedCompany();
+        File.CreateSymbolicLink(company.Folder["scans/lost.png"], company.Folder["scans/nowhere.png"]);
+        Finding fault = Assert.Single(company.Check(), finding => finding.Grade == Grade.Fault);
+        Assert.Equal((FindingKinds.DocumentUnreadable, 1L), (fault.Kind, fault.Count));
+        Assert.StartsWith("lost.png: ", fault.Examples[0], StringComparison.Ordinal);
+    }
+
+    [Fact]
     public void Private_values_reach_neither_examples_nor_lists()
     {
         using var company = new PlantedCompany();
@@ -117,5 +127,17 @@ public class PlantedTests
         string[] expected = ["no column NOBODY", "a condition is wanted", "REFNO is VARCHAR(10)", "no table NOWHERE", "no text column NET", "no rule \"gross\" with \"equals\""];
         Assert.All(expected, text => Assert.Contains(errors, error => error.What.Contains(text, StringComparison.Ordinal)));
         Assert.All(errors, error => Assert.True(error.Line > 1, error.ToString()));
+    }
+
+    [Fact]
+    public void The_documentation_explains_each_kind_as_the_program_does()
+    {
+        string folder = AppContext.BaseDirectory;
+        while (!File.Exists(Path.Combine(folder, "Transferra.slnx"))) folder = Path.GetDirectoryName(folder)!;
+        string written = File.ReadAllText(Path.Combine(folder, "docs", "findings.md"));
+        foreach (FindingHelp help in FindingKinds.All)
+            Assert.Contains($"### `{help.Kind}`\n\n{help.Meaning}\n\n*Usually from:* {help.Cause}\n\n*What to do:* {help.Remedy}\n", written, StringComparison.Ordinal);
+        Assert.Equal(FindingKinds.All.Count, written.Split("\n### ").Length - 1);
+        Assert.Equal(typeof(FindingKinds).GetFields().Count(field => field.IsLiteral), FindingKinds.All.Count);
     }
 }

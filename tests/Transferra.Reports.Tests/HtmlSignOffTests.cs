@@ -3,6 +3,7 @@ using Transferra.Core.Backup;
 using Transferra.Core.Checks;
 using Transferra.Core.Conversion;
 using Transferra.Core.Matching;
+using Transferra.Core.Mending;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
 
@@ -54,6 +55,18 @@ public sealed class HtmlSignOffTests
         Assert.DoesNotContain(page.Descendants("span"), badge => badge.Value is "not proved" or "stopped");
         Assert.Equal(["10", "6", "2", "1", "1", "0", "yes"], RowOf(page, "JRNL", "Old table").Skip(1));
         Assert.Equal(4, page.Descendants("div").Single(element => (string?)element.Attribute("class") == "sign").Elements().Count());
+    }
+
+    [Fact]
+    public void What_was_mended_stands_there_with_its_proof_and_what_became_of_the_findings()
+    {
+        var mended = new MendResult([new MendCount("trim", "CUST", "CNAME", 3, "blanks mean nothing"), new MendCount("rebuild-indexes", "", "", 0, "old")], ["CUST 7: it has a value that cannot be read"], [], [new MendedTable("CUST", 10, 1, 3, 9, "aa", "aa")], "/runs/changes.csv");
+        RunReport report = Report(proved: true);
+        CheckResult after = report.Companies[0].Check! with { Compared = new FindingComparison("the check before", [new ComparedFinding("gone", "orphan", "JRNL", "records that point nowhere", 1, 0)]) };
+        XElement page = Body(report with { Companies = [report.Companies[0] with { Mending = mended, CheckAgain = after }] });
+        Assert.Equal(["CUST", "10", "1", "3", "9", "yes"], RowOf(page, "CUST", "Records before"));
+        Assert.Contains("Not mended: CUST 7: it has a value that cannot be read", page.Value, StringComparison.Ordinal);
+        Assert.Contains("Since the check before: 0 new, 0 still there, 1 gone: JRNL records that point nowhere.", page.Value, StringComparison.Ordinal);
     }
 
     [Fact]

@@ -1,4 +1,7 @@
 using System.Text;
+using Transferra.Core.Checks;
+using Transferra.Core.Conversion;
+using Transferra.Core.Kits;
 using Transferra.Core.Records;
 using Transferra.Tests;
 
@@ -71,5 +74,82 @@ public sealed class MemoryTests : IDisposable
             }
             most = Math.Max(most, GC.GetTotalMemory(forceFullCollection: false));
         }
+    }
+
+    /// <summary>A table of any number of records that nobody has to write first.</summary>
+    private sealed class EndlessStore(TableShape table, long rows) : IStore
+    {
+        public StoreIdentity Identity => new("Memory", "1", 0, new Dictionary<string, string>());
+
+        public IReadOnlyList<TableShape> ReadShape() => [table];
+
+        public IReadOnlyList<StoreObject> ListObjects() => [];
+
+        public long CountRows(string name) => rows;
+
+        public QueryAnswer Ask(string sql) => throw new NotSupportedException();
+
+        public IReadOnlyList<string> CheckPhysically() => [];
+
+        public IRecordReader Read(TableShape shape, IReadOnlyList<string> orderBy, KeyRange? within = null) => new Reader(rows);
+
+        public void Dispose() { }
+
+        // Each number once, but in no order: every key is new to the check, and no two neighbours make a run.
+        private sealed class Reader(long rows) : IRecordReader
+        {
+            private long _next;
+
+            public bool Fill(RecordBatch batch)
+            {
+                while (!batch.IsFull)
+                {
+                    if (_next == rows) return false;
+                    long number = _next++ * 1_000_003 % rows;
+                    ((LongVector)batch.Vectors[0]).Append(number + 1);
+                    ((LongVector)batch.Vectors[1]).Append(number / 2);
+                    ((WideVector)batch.Vectors[2]).Append(number % 2 == 0 ? 5 : -5);
+                }
+                return true;
+            }
+
+            public void Dispose() { }
+        }
+    }
+
+    [Fact]
+    public void A_check_of_millions_of_records_in_no_order_takes_bounded_memory()
+    {
+        _folder.Write("kit.yaml", "kit: endless\ntitle: Endless\nversions: [\"1\"]\n");
+        _folder.Write("versions/1.yaml", """
+            version: "1"
+            told-by: [{header: user_version, is: "1"}]
+            tables:
+              T:
+                columns: {NR: INTEGER NOT NULL, VNO: INTEGER, AMOUNT: "DECIMAL(9,2)"}
+                key: [NR]
+                no-two: [{columns: [VNO, AMOUNT], because: it would be the same}]
+                series: [{name: numbers, number: NR}]
+                relations: [{columns: [NR], to: T, on: [NR]}]
+            rules:
+              - {name: in balance, table: T, by: [VNO], sum: AMOUNT, must-be: "0"}
+            """);
+        var errors = new DescriptionErrors();
+        KitVersion version = KitLoader.Load(_folder.Path, "kit", errors)!.Versions[0];
+        errors.ThrowIfAny();
+        const long mostBytes = 120 << 20;
+        long before = GC.GetTotalMemory(forceFullCollection: true);
+        var observer = new MemoryObserver();
+        using var store = new EndlessStore(version.Tables[0], 2_000_000);
+        CheckResult result = new CompanyCheck(version, null, new Dictionary<string, string>(), observer, CancellationToken.None).Run(store);
+        Assert.Empty(result.Findings);
+        Assert.InRange(observer.Most - before, 1, mostBytes);
+    }
+
+    private sealed class MemoryObserver : IProgressObserver
+    {
+        public long Most { get; private set; }
+
+        public void Progress(string table, long rows, long ofRows) => Most = Math.Max(Most, GC.GetTotalMemory(forceFullCollection: rows % 200_000 < 4096));
     }
 }

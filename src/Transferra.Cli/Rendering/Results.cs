@@ -31,8 +31,8 @@ internal static class Results
             [Number(i + 1), finding.Grade.ToString().ToLowerInvariant(), finding.Table, Number(finding.Count), finding.What, string.Join("\n", finding.Examples.Take(3))]));
         screen.Line("What to do:");
         foreach (IGrouping<string, int> step in check.Findings.Select((finding, i) => (finding.Next, i + 1)).GroupBy(entry => entry.Next, entry => entry.Item2))
-            screen.Line($"  {string.Join(", ", step.Select(number => Number(number)))}: {step.Key}");
-        screen.Line($"What a kind means: transferra check --explain {check.Findings[0].Kind}");
+            screen.Paragraph(string.Join(", ", step.Select(number => Number(number))), step.Key, 6);
+        screen.Line($"More of each: transferra check --explain KIND, of {string.Join(", ", check.Findings.Select(finding => finding.Kind).Distinct())}");
         Compared(screen, check.Compared);
     }
 
@@ -53,7 +53,7 @@ internal static class Results
     public static void Mending(Screen screen, MendResult mended)
     {
         if (mended.Counts.Count > 0)
-            screen.Table(["Mend", "Where", ">Changes", "Allowed because"], mended.Counts.Select(count => (IReadOnlyList<string>)[count.Mend, count.Column.Length > 0 ? $"{count.Table}.{count.Column}" : count.Table, Number(count.Count), count.Because]));
+            screen.Table(["Mend", "Where", ">Changes", "Allowed because"], mended.Counts.Select(count => (IReadOnlyList<string>)[count.Mend, count.Column.Length > 0 ? $"{count.Table}.{count.Column}" : count.Table, count.Count > 0 ? Number(count.Count) : "done", count.Because]));
         foreach (string left in mended.Left) screen.Bad($"Not mended: {left}");
         if (mended.Tables.Count > 0)
         {

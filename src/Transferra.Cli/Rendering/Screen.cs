@@ -70,10 +70,13 @@ internal sealed class Screen : IDisposable
     }
 
     /// <summary>A word with a text behind it, wrapped beside it.</summary>
-    public void Paragraph(string word, string text)
+    /// <param name="word">The word.</param>
+    /// <param name="text">The text.</param>
+    /// <param name="width">Room for the word.</param>
+    public void Paragraph(string word, string text, int width = 14)
     {
         Progress.Clear();
-        var grid = new Grid().AddColumn(new GridColumn { Width = 14, Padding = new Padding(2, 0, 2, 0) }).AddColumn();
+        var grid = new Grid().AddColumn(new GridColumn { Width = width, Padding = new Padding(2, 0, 2, 0) }).AddColumn(new GridColumn { Padding = new Padding(0, 0, 0, 0) });
         grid.AddRow(Markup.Escape(word), Markup.Escape(text));
         Write(grid);
     }
