@@ -1,6 +1,7 @@
 // PlantedTests.cs: for each kind of finding a record that has it, in a company that is sound but for that; and the sound company itself.
 using Transferra.Core.Checks;
 using Transferra.Core.Kits;
+using Transferra.Core.Records;
 using Transferra.Tests;
 
 namespace Transferra.Core.Tests;
@@ -113,10 +114,26 @@ public class PlantedTests
     }
 
     [Fact]
+    public void A_whole_number_is_the_same_whatever_column_it_stands_in()
+    {
+        var whole = new LongVector(FieldType.Integer);
+        var amount = new WideVector(FieldType.Decimal(12, 2));
+        foreach (long number in (long[])[0, 5, -5, long.MaxValue / 100])
+        {
+            whole.Append(number);
+            amount.Append((Int128)number * 100);
+            Assert.Equal(Digest.Of(whole, whole.Count - 1), Digest.Of(amount, amount.Count - 1));
+        }
+        amount.Append(501);
+        whole.AppendNull();
+        Assert.Equal(6, Enumerable.Range(0, 5).Select(row => Digest.Of(amount, row)).Append(Digest.Of(whole, 4)).Distinct().Count());
+    }
+
+    [Fact]
     public void A_rule_that_cannot_be_read_says_where()
     {
         string wrong = PlantedCompany.Description.Replace("by: [SUPPLIER], sum: GROSS", "by: [REFNO], sum: GROSS", StringComparison.Ordinal).Replace("holds: GROSS = NET + TAX", "holds: NET + TAX", StringComparison.Ordinal)
-            .Replace("parent: PARENT", "parent: NOBODY", StringComparison.Ordinal) + """
+            .Replace("parent: PARENT", "parent: NOBODY", StringComparison.Ordinal).Replace("to: SUPPLIER, on: [SNO]", "to: SUPPLIER, on: [NAME]", StringComparison.Ordinal) + """
 
             mends:
               - {drop-copies: NOWHERE, because: x}
@@ -124,7 +141,7 @@ public class PlantedTests
               - {recompute: gross, column: GROSS, because: x}
             """;
         IReadOnlyList<DescriptionError> errors = Assert.Throws<DescriptionException>(() => PlantedCompany.Load(wrong)).Errors;
-        string[] expected = ["no column NOBODY", "a condition is wanted", "REFNO is VARCHAR(10)", "no table NOWHERE", "no text column NET", "no rule \"gross\" with \"equals\""];
+        string[] expected = ["INVOICE.SUPPLIER and SUPPLIER.NAME are of different types", "no column NOBODY", "a condition is wanted", "REFNO is VARCHAR(10)", "no table NOWHERE", "no text column NET", "no rule \"gross\" with \"equals\""];
         Assert.All(expected, text => Assert.Contains(errors, error => error.What.Contains(text, StringComparison.Ordinal)));
         Assert.All(errors, error => Assert.True(error.Line > 1, error.ToString()));
     }

@@ -20,6 +20,7 @@ internal static class CheckCommand
         var results = new List<CompanyChecked>();
         var observer = new ScreenObserver(session.Screen);
         if (sheet is not null && File.Exists(sheet)) throw new TransferraException($"{sheet} is there already", "Name a file that is not there yet.");
+        if (sheet is not null && !Directory.Exists(Path.GetDirectoryName(sheet))) throw new TransferraException($"there is no folder {Path.GetDirectoryName(sheet)}", "Make it, or name another file.");
         foreach (Company company in session.Companies)
         {
             KitVersion version = Companies.VersionOf(company);

@@ -35,12 +35,24 @@ internal static class Digest
         {
             case LongVector longs: return Fold((ulong)longs.Values[row] ^ First, Second) ^ Third;
             case BytesVector bytes: return XxHash3.HashToUInt64(bytes[row]);
+            case WideVector { Type.Kind: FieldKind.Decimal } wides when Whole(wides.Values[row], wides.Type.Scale) is { } whole: return Fold((ulong)whole ^ First, Second) ^ Third;
             default:
                 CanonicalWriter writer = _bytes ??= new CanonicalWriter();
                 writer.Clear();
                 vector.Encode(row, writer);
                 return XxHash3.HashToUInt64(writer.Written);
         }
+    }
+
+    // A decimal that is a whole number is the same as that number in a column of whole ones.
+    private static long? Whole(Int128 units, int scale)
+    {
+        for (; scale > 0; scale--)
+        {
+            if (units % 10 != 0) return null;
+            units /= 10;
+        }
+        return units >= long.MinValue && units <= long.MaxValue ? (long)units : null;
     }
 
     /// <summary>The digest of a value behind others, from the digest of those.</summary>

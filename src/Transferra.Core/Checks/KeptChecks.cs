@@ -20,6 +20,9 @@ public sealed class KeptChecks(string officeFolder, IVolume volume)
     /// <summary>Name of the file with the findings.</summary>
     public const string FileName = "findings.json";
 
+    // So many checks of a company are kept; older ones go when a new one is made.
+    private const int MostKept = 50;
+
     private const string TimeForm = "yyyyMMdd-HHmmss", PartSuffix = ".part";
 
     private string FolderOf(string company) => Path.Combine(officeFolder, "transferra", "checks", company);
@@ -63,6 +66,7 @@ public sealed class KeptChecks(string officeFolder, IVolume volume)
             volume.FlushFolder(part);
             volume.Rename(part, folder);
             volume.FlushFolder(parent);
+            foreach (string old in Directory.EnumerateDirectories(parent).OrderDescending(StringComparer.Ordinal).Skip(MostKept)) volume.Remove(old);
             return new KeptCheck(folder, at, result);
         }
         finally

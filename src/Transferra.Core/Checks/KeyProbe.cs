@@ -16,6 +16,9 @@ internal sealed class KeyProbe(TableScan scan, FindingHead copies, FindingHead c
     private readonly DigestList _keys = new();
     private readonly HashSet<ulong> _copied = [];
 
+    /// <summary>Whether <see cref="Copied"/> is wanted; it takes memory for each such key.</summary>
+    public bool KeepsCopied { get; init; }
+
     /// <summary>Digests of the keys that have exact copies and nothing else; complete when Judge has been gone through.</summary>
     public IReadOnlySet<ulong> Copied => _copied;
 
@@ -36,7 +39,7 @@ internal sealed class KeyProbe(TableScan scan, FindingHead copies, FindingHead c
             var first = new Dictionary<ulong, ulong>();
             var differ = new HashSet<ulong>();
             yield return new Naming(scan, () => Compare(shared, first, differ));
-            _copied.UnionWith(shared.Where(key => !differ.Contains(key)));
+            if (KeepsCopied) _copied.UnionWith(shared.Where(key => !differ.Contains(key)));
             var seen = new HashSet<ulong>();
             yield return new Naming(scan, () => Name(shared, differ, seen));
         }

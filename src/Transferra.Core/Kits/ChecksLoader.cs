@@ -186,7 +186,7 @@ internal static class ChecksLoader
         {
             if (first.By.Length != second.By.Length) rule.Report("equals", "both sides are grouped by the same number of values");
             for (int i = 0; i < Math.Min(first.By.Length, second.By.Length); i++)
-                if (first.By[i].Type.Kind != second.By[i].Type.Kind)
+                if (!KitLoader.AreComparable(first.By[i].Type, second.By[i].Type))
                     rule.Report("equals", $"{first.Side.ByText[i]} is {first.By[i].Type} and {second.Side.ByText[i]} is {second.By[i].Type}; groups can only be the same when their types are; write CAST");
         }
         int scale = Math.Max(first.Sum.Type.Scale, other?.Sum.Type.Scale ?? 0);

@@ -213,9 +213,13 @@ public static class KitLoader
                 if (to is null) map.Report("tables", $"the table {table.Name} points to {relation.To}, which is no table of this version");
                 else if (relation.On.FirstOrDefault(column => to.OrdinalOf(column) < 0) is { } missing)
                     map.Report("tables", $"the table {table.Name} points to {relation.To}.{missing}, which is no column of it");
+                else if (relation.Columns.Zip(relation.On).FirstOrDefault(pair => table.OrdinalOf(pair.First) is >= 0 and int from && !AreComparable(table.Columns[from].Type, to.Columns[to.OrdinalOf(pair.Second)].Type)) is { First: not null } pair)
+                    map.Report("tables", $"{table.Name}.{pair.First} and {relation.To}.{pair.Second} are of different types, so that no record could point to another");
             }
         }
     }
+
+    internal static bool AreComparable(FieldType a, FieldType b) => a.Kind == b.Kind || (a.Kind is FieldKind.Integer or FieldKind.Decimal && b.Kind is FieldKind.Integer or FieldKind.Decimal);
 
     private static List<ControlTotal> ReadTotals(DescribedMap map, List<TableShape> tables)
     {

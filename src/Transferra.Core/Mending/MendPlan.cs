@@ -86,7 +86,7 @@ internal sealed class MendPlan : IDisposable
         // Copies do not count in sums, whether they are dropped or not; so the keys of every table read are looked at.
         foreach (TableScan scan in _scans.Values.Where(scan => scan.Table.Key.Count > 0 && !store.KeepsKey(scan.Table.Name, scan.Table.Key)))
         {
-            var probe = new KeyProbe(scan, nothing, nothing, nowhere);
+            var probe = new KeyProbe(scan, nothing, nothing, nowhere) { KeepsCopied = true };
             scan.Probes.Add(probe);
             keys.Add(probe);
             if (version.Mends.Any(mend => mend.Kind == MendKind.DropCopies && mend.Table!.Name == scan.Table.Name)) _copies[scan.Table.Name] = [];

@@ -1,7 +1,8 @@
 // SpillFile.cs: files for what does not fit in memory. They have no name, so that a kill leaves nothing of people's records behind.
 namespace Transferra.Core.Records;
 
-internal static class SpillFile
+/// <summary>Nameless files.</summary>
+public static class SpillFile
 {
     /// <summary>A new file that only this process can reach and that is gone when it is closed.</summary>
     /// <param name="bufferBytes">Of the stream.</param>

@@ -137,7 +137,7 @@ internal sealed class FbMender : SqlMender
     /// <summary>Copies a database by the engine's own backup and restore.</summary>
     public static void Copy(StoreAddress from, StoreAddress to)
     {
-        using FileStream between = SpillFile();
+        using FileStream between = SpillFile.Create(1 << 16);
         try
         {
             var backup = new FbStreamingBackup(FbLink.Describe(from)) { OutputStream = between };
@@ -150,12 +150,5 @@ internal sealed class FbMender : SqlMender
         {
             throw FbLink.Stopped($"the database {from.Shown} cannot be copied", error);
         }
-    }
-
-    private static FileStream SpillFile()
-    {
-        var file = new FileStream(Path.Combine(Path.GetTempPath(), "transferra-" + Guid.NewGuid().ToString("N")), new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.ReadWrite, UnixCreateMode = OperatingSystem.IsWindows() ? null : UnixFileMode.UserRead | UnixFileMode.UserWrite });
-        File.Delete(file.Name);
-        return file;
     }
 }
