@@ -24,6 +24,7 @@ internal static class BackupCommand
             Results.Backups(session.Screen, sets);
             results.Add(new CompanyBackedUp(company.Code, sets));
         }
-        return session.Answer(results.All(result => result.Sets.All(set => set.IsProved)) ? ExitCodes.Done : ExitCodes.Unproved, results);
+        bool enough = results.All(result => result.Sets.Count(set => set.IsProved) >= session.Office.BackupsWanted);
+        return session.Answer(!enough ? ExitCodes.Unproved : results.All(result => result.Sets.All(set => set.IsProved)) ? ExitCodes.Done : ExitCodes.LookAt, results);
     }
 }

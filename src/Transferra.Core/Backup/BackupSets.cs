@@ -13,10 +13,26 @@ using ZstdSharp;
 
 namespace Transferra.Core.Backup;
 
+/// <summary>A set whose files are packed and that is in no place yet; what was packed goes when it is disposed.</summary>
+/// <param name="volume">The disk.</param>
+/// <param name="folder">Where the packed files are, by their number.</param>
+/// <param name="manifest">What the set says of itself.</param>
+public sealed class PackedSet(IVolume volume, string folder, SetManifest manifest) : IDisposable
+{
+    /// <summary>Where the packed files are, by their number.</summary>
+    public string Folder { get; } = folder;
+
+    /// <summary>What the set says of itself.</summary>
+    public SetManifest Manifest { get; } = manifest;
+
+    /// <inheritdoc/>
+    public void Dispose() => volume.Remove(Folder);
+}
+
 /// <summary>Backup sets.</summary>
 public static class BackupSets
 {
-    private const string PartSuffix = ".part";
+    private const string PartSuffix = ".part", PackingSuffix = ".packing";
     private const int CompressionLevel = 3;
 
     /// <summary>The name of a new set: company, package, data version, date and time.</summary>
@@ -34,11 +50,25 @@ public static class BackupSets
     /// <param name="progress">Hears bytes done and in all.</param>
     public static BackupSetInfo Write(RunContext context, Company company, StoreAddress address, IStore store, string dataVersion, IReadOnlyList<TableBaseline> baseline, string path, Action<long, long> progress)
     {
+        using PackedSet packed = Pack(context, company, address, store, dataVersion, baseline, Path.GetDirectoryName(path)!, progress);
+        return Put(context.Volume, packed, path);
+    }
+
+    /// <summary>Packs a company's files into a folder beside sets, once for all places.</summary>
+    /// <param name="context">What it works with.</param>
+    /// <param name="company">Whose.</param>
+    /// <param name="address">Where its store is now.</param>
+    /// <param name="store">The store, opened; one on a server is written out from it.</param>
+    /// <param name="dataVersion">Of the store.</param>
+    /// <param name="baseline">Of the store.</param>
+    /// <param name="place">Folder that the packed files are kept below, until the result is disposed.</param>
+    /// <param name="progress">Hears bytes done and in all.</param>
+    public static PackedSet Pack(RunContext context, Company company, StoreAddress address, IStore store, string dataVersion, IReadOnlyList<TableBaseline> baseline, string place, Action<long, long> progress)
+    {
         IVolume volume = context.Volume;
         OfficeDescription office = context.Office;
-        string part = path + PartSuffix, packed = part + ".d";
-        volume.Remove(part);
-        volume.Remove(packed);
+        string packed = Path.Combine(place, company.Code + PackingSuffix);
+        volume.Remove(packed); // of an earlier try that was broken off
         volume.CreateFolder(packed);
         try
         {
@@ -50,22 +80,41 @@ public static class BackupSets
             foreach ((string source, string name) in files)
             {
                 context.Cancel.ThrowIfCancellationRequested();
-                members.Add(Pack(source, name, Path.Combine(packed, members.Count.ToString(CultureInfo.InvariantCulture))));
+                members.Add(PackFile(source, name, Path.Combine(packed, members.Count.ToString(CultureInfo.InvariantCulture))));
                 progress(done += members[^1].Bytes, total);
             }
             var manifest = new SetManifest(SetManifest.CurrentFormat, office.Name, company.Code, company.Name, company.Kit.Id, dataVersion, DateTimeOffset.UtcNow,
                 Environment.UserName, context.Tool, [.. company.DocumentFolders.Select(folder => Path.GetRelativePath(office.Folder, folder))], members, baseline);
-            byte[] json = JsonSerializer.SerializeToUtf8Bytes(manifest, SetManifest.Json);
+            return new PackedSet(volume, packed, manifest);
+        }
+        catch
+        {
+            volume.Remove(packed);
+            throw;
+        }
+    }
+
+    /// <summary>Puts a packed set into a place.</summary>
+    /// <param name="volume">The disk.</param>
+    /// <param name="packed">The set.</param>
+    /// <param name="path">Full path of the set; must not exist.</param>
+    public static BackupSetInfo Put(IVolume volume, PackedSet packed, string path)
+    {
+        string part = path + PartSuffix;
+        volume.Remove(part);
+        SetManifest manifest = packed.Manifest;
+        try
+        {
             using (FileStream file = new(part, FileMode.CreateNew, FileAccess.Write))
             {
                 using var sealing = new HashingStream(file);
                 // The writer's own end mark, added when it is disposed, would stand before the seal; so it is not disposed.
                 var tar = new TarWriter(sealing, TarEntryFormat.Pax, leaveOpen: true);
-                Add(tar, SetManifest.FirstMember, new MemoryStream(json), manifest.MadeAt);
-                for (int i = 0; i < members.Count; i++)
+                Add(tar, SetManifest.FirstMember, new MemoryStream(JsonSerializer.SerializeToUtf8Bytes(manifest, SetManifest.Json)), manifest.MadeAt);
+                for (int i = 0; i < manifest.Members.Count; i++)
                 {
-                    using FileStream member = File.OpenRead(Path.Combine(packed, i.ToString(CultureInfo.InvariantCulture)));
-                    Add(tar, members[i].Name + ".zst", member, members[i].Modified);
+                    using FileStream member = File.OpenRead(Path.Combine(packed.Folder, i.ToString(CultureInfo.InvariantCulture)));
+                    Add(tar, manifest.Members[i].Name + ".zst", member, manifest.Members[i].Modified);
                 }
                 file.Write(SetSeal.Of(sealing.Digest(), manifest.MadeAt));
             }
@@ -76,7 +125,6 @@ public static class BackupSets
         }
         finally
         {
-            volume.Remove(packed);
             volume.Remove(part);
         }
     }
@@ -96,7 +144,7 @@ public static class BackupSets
         return files;
     }
 
-    private static SetMember Pack(string source, string name, string target)
+    private static SetMember PackFile(string source, string name, string target)
     {
         using FileStream input = new(source, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1 << 20, FileOptions.SequentialScan);
         using FileStream output = new(target, FileMode.CreateNew, FileAccess.Write);

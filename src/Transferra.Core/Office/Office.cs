@@ -16,6 +16,9 @@ public sealed record OfficeDescription(string Name, string Folder, IReadOnlyList
     /// <summary>How it is closed and opened again.</summary>
     public ClosingPlan Closing { get; init; } = ClosingPlan.None;
 
+    /// <summary>How many proved sets an upgrade wants; all places' when office.yaml does not say.</summary>
+    public int BackupsWanted { get; init; } = BackupFolders.Count;
+
     /// <summary>Whom a vendor answers to, by kind: person, phone, mail.</summary>
     public IReadOnlyDictionary<string, string> Contact { get; init; } = new Dictionary<string, string>();
 

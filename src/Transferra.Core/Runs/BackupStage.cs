@@ -23,10 +23,9 @@ public sealed record BackupResult(string Path, long Bytes, int Files, long Conte
 /// <summary>Backs a company up.</summary>
 public static class CompanyBackup
 {
-    /// <summary>Writes a set to each place of the office and proves it.</summary>
+    /// <summary>Writes a set to each place of the office and proves it. A place that fails does not stop the others.</summary>
     public static IReadOnlyList<BackupResult> Run(RunContext context, Company company, KitVersion version)
     {
-        var results = new List<BackupResult>();
         // The store stays opened for reading while it is copied, so that nobody can change it under the copy.
         StoreAddress address = company.StoreNow(context.Places);
         using IStore store = context.Stores.Open(address, version.TextEncoding);
@@ -34,19 +33,43 @@ public static class CompanyBackup
             throw new TransferraException($"changes lie beside the store and not yet in it: {waiting}", "Close the old program on all workstations; it then writes them into the store.");
         version = CustomFields.Of(store, version).In(version);
         IReadOnlyList<TableBaseline> baseline = Baseline.Of(store, version.Tables, context.Observer, context.Cancel);
-        foreach (string place in context.Office.BackupFolders)
+        var results = new List<BackupResult>();
+        PackedSet? packed = null;
+        try
         {
-            context.Volume.CreateFolder(place);
-            DateTimeOffset at = DateTimeOffset.UtcNow;
-            string path;
-            do path = Path.Combine(place, BackupSets.NameOf(company, version.Name, at));
-            while (File.Exists(path) && (at = at.AddSeconds(1)) > default(DateTimeOffset));
-            BackupSetInfo set = BackupSets.Write(context, company, address, store, version.Name, baseline, path,
-                (done, total) => context.Observer.Progress("writing " + Path.GetFileName(path), done, total));
-            context.Observer.Progress("proving " + Path.GetFileName(path), 0, 0);
-            results.Add(new BackupResult(path, set.Bytes, set.Manifest.Members.Count, set.Manifest.Members.Sum(member => member.Bytes), Prove(context, company, version, set)));
+            foreach (string place in context.Office.BackupFolders)
+            {
+                string path = Path.Combine(place, BackupSets.NameOf(company, version.Name, packed?.Manifest.MadeAt ?? DateTimeOffset.UtcNow));
+                try
+                {
+                    context.Volume.CreateFolder(place);
+                    // Packed once, in the first place that has room for it, and copied into the others.
+                    packed ??= BackupSets.Pack(context, company, address, store, version.Name, baseline, place, (done, total) => context.Observer.Progress("packing for " + place, done, total));
+                    path = FreePath(place, company, version.Name, packed.Manifest.MadeAt);
+                    context.Observer.Progress("writing " + Path.GetFileName(path), 0, 0);
+                    BackupSetInfo set = BackupSets.Put(context.Volume, packed, path);
+                    context.Observer.Progress("proving " + Path.GetFileName(path), 0, 0);
+                    results.Add(new BackupResult(path, set.Bytes, set.Manifest.Members.Count, set.Manifest.Members.Sum(member => member.Bytes), Prove(context, company, version, set)));
+                }
+                catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+                {
+                    results.Add(new BackupResult(path, 0, 0, 0, [new SetFault("place", "", error.Message)]));
+                }
+            }
+        }
+        finally
+        {
+            packed?.Dispose();
         }
         return results;
+    }
+
+    private static string FreePath(string place, Company company, string version, DateTimeOffset at)
+    {
+        string path;
+        do path = Path.Combine(place, BackupSets.NameOf(company, version, at));
+        while (File.Exists(path) && (at = at.AddSeconds(1)) > default(DateTimeOffset));
+        return path;
     }
 
     /// <summary>Restores a set into scratch, verifying every byte, and compares its records with those it was made of.</summary>
@@ -79,8 +102,11 @@ public sealed class BackupStage(CompanyRun on) : Stage(on)
     {
         IReadOnlyList<BackupResult> results = CompanyBackup.Run(On.Context, On.Company, On.From);
         On.SaveResult(Name, results);
-        BackupResult? unproved = results.FirstOrDefault(result => !result.IsProved);
-        return new StageOutcome(unproved is null, unproved is null ? $"{results.Count} proved: {string.Join(", ", results.Select(result => result.Path))}" : $"not proved: {unproved.Path}: {unproved.Faults[0].What}",
-            Facts(("sets", results.Count), ("proved", results.Count(result => result.IsProved)), ("path", results[0].Path)), results);
+        BackupResult[] proved = [.. results.Where(result => result.IsProved)], unproved = [.. results.Where(result => !result.IsProved)];
+        string failed = string.Join("; ", unproved.Select(result => $"{result.Path}: {result.Faults[0].What}"));
+        bool isEnough = proved.Length >= On.Context.Office.BackupsWanted;
+        return new StageOutcome(isEnough, isEnough ? $"{proved.Length} proved: {string.Join(", ", proved.Select(result => result.Path))}{(failed.Length > 0 ? "; not proved: " + failed : "")}"
+            : FormattableString.Invariant($"{proved.Length} of {On.Context.Office.BackupsWanted} wanted sets proved; not proved: {failed}"),
+            Facts(("sets", results.Count), ("proved", proved.Length), ("path", proved.Length > 0 ? proved[0].Path : "")), results);
     }
 }
