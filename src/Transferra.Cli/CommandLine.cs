@@ -76,7 +76,12 @@ internal static class CommandLine
             : CheckCommand.Run(session, parsed.GetValue(sheet) is { } file ? Path.GetFullPath(file) : null));
         Add("backup", "Write backup sets and prove each by reading it back", [codes], (session, _) => BackupCommand.Run(session));
         Add("restore", "Put a company back from a backup set, or unpack a set elsewhere", [codes, set, to, yes], (session, parsed) => RestoreCommand.Run(session, parsed.GetValue(set), parsed.GetValue(to)));
-        Add("sets", "List the backup sets", [], (session, _) => SetsCommand.Run(session));
+        var prove = new Option<bool>("--prove") { Description = "Read every set back and restore it into scratch, the oldest proof first" };
+        var heal = new Option<bool>("--heal") { Description = "Prove, and make a damaged set whole again from its copies in other places" };
+        var minutes = new Option<int?>("--minutes") { Description = "With --prove or --heal: as many sets as fit in so many minutes", HelpName = "N" };
+        var tidy = new Option<int?>("--tidy") { Description = "Remove all but the newest N sets of a company in each place; the last proved one always stays", HelpName = "N" };
+        Add("sets", "List the backup sets; prove them again, heal them, remove old ones", [codes, prove, heal, minutes, tidy, yes], (session, parsed) => parsed.GetValue(tidy) is { } keep ? SetsCommand.Tidy(session, keep)
+            : parsed.GetValue(prove) || parsed.GetValue(heal) ? SetsCommand.Prove(session, parsed.GetValue(minutes), parsed.GetValue(heal)) : SetsCommand.Run(session));
         Add("convert", "Convert into a new store beside the old one, without changing over", [codes], (session, _) => ConvertCommand.Run(session));
         Add("match", "Prove that the records of the new store are those of the old one", [codes], (session, _) => MatchCommand.Run(session));
         Add("upgrade", "All of it: ready, close, check, backup, convert, match, change over, check again, reopen", [codes, yes, resume, endSessions, stayClosed],

@@ -2,6 +2,7 @@
 using System.Reflection;
 using System.Text.Json;
 using Transferra.Cli.Rendering;
+using Transferra.Core.Backup;
 using Transferra.Core.Checks;
 using Transferra.Core.Closing;
 using Transferra.Core.Gates;
@@ -48,6 +49,8 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
     public OfficeClosing Closing => new(Closings, Tools, new ClosingScreen(Screen));
 
     public KeptChecks Checks => new(OfficeFolder, Volume);
+
+    public ProofLog Proofs => new(OfficeFolder, Volume);
 
     public OfficeRuns Runs => new(Office, Volume);
 

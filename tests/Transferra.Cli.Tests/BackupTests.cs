@@ -23,6 +23,33 @@ public sealed class BackupTests
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(2).Says("\"3\" should be a number of sets, 1 to 1");
     }
 
+    [Fact]
+    public void Sets_are_proved_again_oldest_proof_first_healed_from_another_place_and_tidied()
+    {
+        using var office = new DemoFolder(small: true);
+        Places(office, "backup: {to: [sets, elsewhere]}");
+        BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0);
+        BuiltProgram.Run(office.Path, "backup", "QIH", "QST").Expect(0);
+        string[] names = [.. Directory.GetFiles(office["sets"], "QIH*").Select(path => Path.GetFileName(path)!).Order(StringComparer.Ordinal)];
+        byte[] sound = File.ReadAllBytes(office["sets/" + names[0]]), torn = [.. sound];
+        torn[torn.Length / 2] ^= 1;
+        File.WriteAllBytes(office["sets/" + names[0]], torn);
+        BuiltProgram.Run(office.Path, "sets", "QIH", "--prove", "--minutes", "0").Expect(0).Says("4 sets not looked at");
+        JsonElement proofs = BuiltProgram.Run(office.Path, "sets", "QIH", "--prove", "--json").Expect(4).Json.GetProperty("result").GetProperty("proofs");
+        // The oldest proof is that of the first backup.
+        Assert.Equal([names[0], names[0], names[1], names[1]], proofs.EnumerateArray().Select(proof => Path.GetFileName(proof.GetProperty("path").GetString())));
+        Assert.Equal(3, proofs.EnumerateArray().Count(proof => proof.GetProperty("isGood").GetBoolean()));
+        BuiltProgram.Run(office.Path, "sets").Says("not whole");
+        BuiltProgram.Run(office.Path, "sets", "QIH", "--heal").Expect(0).Says("Healed from", "the damaged file is kept as");
+        Assert.Equal(sound, File.ReadAllBytes(office["sets/" + names[0]]));
+        BuiltProgram.Run(office.Path, "sets", "--tidy", "0").Expect(2);
+        BuiltProgram.Run(office.Path, "sets", "--tidy", "1").Expect(2).Says("removed", "has to be confirmed", "--yes QIH");
+        BuiltProgram.Run(office.Path, "sets", "--tidy", "1", "--yes", "QIH").Expect(0).Says("2 sets removed");
+        Assert.Equal([names[1]], Directory.GetFiles(office["sets"], "QIH*.tar").Select(path => Path.GetFileName(path)!));
+        Assert.Single(Directory.GetFiles(office["elsewhere"], "QST*"));
+        BuiltProgram.Run(office.Path, "sets", "--tidy", "1").Expect(0).Says("nothing to remove");
+    }
+
     private static void Places(DemoFolder office, string backup)
     {
         string[] lines = [.. File.ReadAllLines(office["office.yaml"]).Where(line => !line.StartsWith("backup:", StringComparison.Ordinal) && line != "  to: [sets]")];

@@ -1,22 +1,140 @@
-// SetsCommand.cs: sets: which backup sets are there?
+// SetsCommand.cs: sets: which backup sets are there, are they still whole, heal those that are not, and which may go?
+using System.Diagnostics;
+using System.Globalization;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Backup;
+using Transferra.Core.Kits;
+using Transferra.Core.Office;
+using Transferra.Core.Records;
 using Transferra.Core.Runs;
 
 namespace Transferra.Cli.Commands;
 
 internal static class SetsCommand
 {
-    private sealed record SetListed(string Path, string Company, string Package, string DataVersion, DateTimeOffset MadeAt, string MadeBy, long Bytes, int Files);
+    private sealed record SetListed(string Path, string Company, string Package, string DataVersion, DateTimeOffset MadeAt, string MadeBy, long Bytes, int Files)
+    {
+        public DateTimeOffset? ProvedAt { get; init; }
+
+        public bool? IsGood { get; init; }
+    }
+
+    private static BackupSetInfo[] All(Session session) => [.. session.Office.BackupFolders.SelectMany(BackupSets.List)
+        .Where(set => session.Codes.Count == 0 || session.Codes.Contains(set.Manifest.Company, StringComparer.OrdinalIgnoreCase))];
 
     public static int Run(Session session)
     {
-        SetListed[] sets = [.. session.Office.BackupFolders.SelectMany(BackupSets.List).Select(set =>
-            new SetListed(set.Path, set.Manifest.Company, set.Manifest.Package, set.Manifest.DataVersion, set.Manifest.MadeAt, set.Manifest.MadeBy, set.Bytes, set.Manifest.Members.Count))];
+        IReadOnlyDictionary<string, SetProof> proofs = session.Proofs.Last();
+        SetListed[] sets = [.. All(session).Select(set => Listed(set, proofs.GetValueOrDefault(set.Path)))];
         if (sets.Length == 0) session.Screen.Line("There are no backup sets in " + string.Join(", ", session.Office.BackupFolders));
         else
-            session.Screen.Table(["Company", "Version", "Made (UTC)", ">Files", ">Size", "Set"], sets.Select(set => (IReadOnlyList<string>)
-                [set.Company, set.DataVersion, set.MadeAt.UtcDateTime.ToString("yyyy-MM-dd HH:mm:ss", System.Globalization.CultureInfo.InvariantCulture), Results.Number(set.Files), Sizes.Of(set.Bytes), Path.GetFileName(set.Path)]));
+            session.Screen.Table(["Company", "Version", "Made (UTC)", ">Files", ">Size", "Last proof", "Set"], sets.Select(set => (IReadOnlyList<string>)
+                [set.Company, set.DataVersion, Time(set.MadeAt), Results.Number(set.Files), Sizes.Of(set.Bytes), set.ProvedAt is not { } at ? "never" : set.IsGood == true ? Time(at) : "not whole", Path.GetFileName(set.Path)]));
         return session.Answer(ExitCodes.Done, sets);
+    }
+
+    private static SetListed Listed(BackupSetInfo set, SetProof? proof) => new(set.Path, set.Manifest.Company, set.Manifest.Package, set.Manifest.DataVersion, set.Manifest.MadeAt, set.Manifest.MadeBy, set.Bytes, set.Manifest.Members.Count)
+    {
+        ProvedAt = proof?.At,
+        IsGood = proof?.IsGood,
+    };
+
+    private static string Time(DateTimeOffset at) => at.UtcDateTime.ToString("yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture);
+
+    /// <summary>Proves sets again, those first whose proof is the oldest.</summary>
+    /// <param name="session">The call.</param>
+    /// <param name="minutes">So long at most; null for all. The set that is being proved then is finished.</param>
+    /// <param name="heals">Whether those that are not whole are healed from their copies.</param>
+    public static int Prove(Session session, int? minutes, bool heals)
+    {
+        using IDisposable one = session.Lock();
+        var clock = Stopwatch.StartNew();
+        IReadOnlyDictionary<string, SetProof> proofs = session.Proofs.Last();
+        // Also files that are named like sets and cannot even be listed: those are the ones that need healing most.
+        string[] paths = [.. session.Office.BackupFolders.Where(Directory.Exists).SelectMany(folder => Directory.EnumerateFiles(folder, "*.tar")).Where(path => IsMeant(session, path))
+            .OrderBy(path => proofs.TryGetValue(path, out SetProof? proof) ? proof.At : DateTimeOffset.MinValue).ThenBy(path => path, StringComparer.Ordinal)];
+        var results = new List<SetProof>();
+        var healed = new List<HealResult>();
+        var context = session.Context(new ScreenObserver(session.Screen).At("proving"));
+        foreach (string path in paths)
+        {
+            if (minutes is { } most && clock.Elapsed.TotalMinutes >= most) break;
+            session.Cancel.ThrowIfCancellationRequested();
+            SetProof proof = ProveOne(session, context, path);
+            if (!proof.IsGood && heals && Heal(session, path) is { } result)
+            {
+                healed.Add(result);
+                if (result.IsHealed) proof = ProveOne(session, context, path);
+            }
+            results.Add(proof);
+        }
+        if (results.Count < paths.Length) session.Screen.Look($"The time is up: {Results.Count(paths.Length - results.Count, "set")} not looked at; they come first the next time.");
+        else session.Screen.Line($"{Results.Count(results.Count, "set")} looked at.");
+        return session.Answer(results.All(proof => proof.IsGood) ? ExitCodes.Done : ExitCodes.Unproved, new { proofs = results, healed, notLookedAt = paths[results.Count..] });
+    }
+
+    private static bool IsMeant(Session session, string path) => session.Codes.Count == 0 || session.Codes.Any(code => Path.GetFileName(path).StartsWith(code + "_", StringComparison.OrdinalIgnoreCase));
+
+    private static SetProof ProveOne(Session session, RunContext context, string path)
+    {
+        IReadOnlyList<SetFault> faults;
+        try
+        {
+            BackupSetInfo set = BackupSets.ReadInfo(path);
+            // Of a company that the office or the kit still knows, the records are compared as well.
+            Company? company = session.Office.Companies.FirstOrDefault(company => company.Code == set.Manifest.Company);
+            KitVersion? version = company?.Kit.Id == set.Manifest.Package ? company.Kit.Version(set.Manifest.DataVersion) : null;
+            faults = company is not null && version is not null ? CompanyBackup.Prove(context, company, version, set) : BackupSets.Verify(path);
+        }
+        catch (Exception error) when (error is TransferraException or IOException or UnauthorizedAccessException)
+        {
+            faults = [new SetFault("manifest", SetManifest.FirstMember, error.Message)];
+        }
+        var proof = new SetProof(DateTimeOffset.UtcNow, path, new FileInfo(path).Length, faults);
+        session.Proofs.Add(proof);
+        if (proof.IsGood) session.Screen.Good($"Whole: {path}");
+        else
+        {
+            session.Screen.Bad($"NOT whole: {path}");
+            foreach (SetFault fault in faults.Take(5)) session.Screen.Line($"  {(fault.Member.Length > 0 ? fault.Member + ": " : "")}{fault.What}");
+        }
+        return proof;
+    }
+
+    private static HealResult? Heal(Session session, string path)
+    {
+        string[] copies = [.. session.Office.BackupFolders.Select(folder => Path.Combine(folder, Path.GetFileName(path))).Where(copy => copy != path && File.Exists(copy))];
+        if (copies.Length == 0)
+        {
+            session.Screen.Line("  There is no copy of it in another place, so it cannot be healed. Make a new one: transferra backup");
+            return null;
+        }
+        HealResult result = SetHealing.Heal(session.Volume, path, copies);
+        if (result.IsHealed) session.Screen.Good($"  Healed from {string.Join(", ", result.From.Where(from => from != path))}; the damaged file is kept as {result.Kept}");
+        else session.Screen.Bad($"  Not healed: no copy has {string.Join(", ", result.Missing.Take(5))} whole.");
+        return result;
+    }
+
+    /// <summary>Removes sets that are not needed any more.</summary>
+    /// <param name="session">The call.</param>
+    /// <param name="keep">How many of a company's newest sets stay in each place.</param>
+    public static int Tidy(Session session, int keep)
+    {
+        if (keep < 1) throw new TransferraException("--tidy keeps one set at least", "Give a number of 1 or more.");
+        using IDisposable one = session.Lock();
+        IReadOnlyList<TidyDecision> decisions = SetTidying.Decide(All(session), session.Proofs.Last(), session.Runs.List(), keep);
+        TidyDecision[] go = [.. decisions.Where(decision => decision.Goes)];
+        if (decisions.Count > 0)
+            session.Screen.Table(["Company", "Made (UTC)", ">Size", "Becomes", "Because", "Set"], decisions.Select(decision => (IReadOnlyList<string>)
+                [decision.Set.Manifest.Company, Time(decision.Set.Manifest.MadeAt), Sizes.Of(decision.Set.Bytes), decision.Goes ? "removed" : "kept", decision.Because, decision.Set.Path]));
+        if (go.Length == 0)
+        {
+            session.Screen.Line("There is nothing to remove.");
+            return session.Answer(ExitCodes.Done, new { removed = Array.Empty<string>(), kept = decisions.Select(decision => decision.Set.Path) });
+        }
+        if (!session.Confirm([.. go.Select(decision => decision.Set.Manifest.Company).Distinct()], "Remove the sets listed above of")) return session.Answer(ExitCodes.Refused, new { confirmed = false });
+        foreach (TidyDecision decision in go) session.Volume.Remove(decision.Set.Path);
+        session.Screen.Good($"{Results.Count(go.Length, "set")} removed, {Sizes.Of(go.Sum(decision => decision.Set.Bytes))}.");
+        return session.Answer(ExitCodes.Done, new { removed = go.Select(decision => decision.Set.Path), kept = decisions.Where(decision => !decision.Goes).Select(decision => decision.Set.Path) });
     }
 }

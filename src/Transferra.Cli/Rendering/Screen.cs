@@ -99,7 +99,7 @@ internal sealed class Screen : IDisposable
     private static Markup Cell(string text) => new(text switch
     {
         "proved" or "yes" or "through" or "passed" => $"[green]{text}[/]",
-        "NO" or "fault" or "not proved" or "stopped" or "blocked" => $"[red]{text}[/]",
+        "NO" or "fault" or "not whole" or "not proved" or "stopped" or "blocked" => $"[red]{text}[/]",
         "warning" or "your word" => $"[yellow]{text}[/]",
         _ => Markup.Escape(text),
     });

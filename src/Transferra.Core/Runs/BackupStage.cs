@@ -50,6 +50,7 @@ public static class CompanyBackup
                     BackupSetInfo set = BackupSets.Put(context.Volume, packed, path);
                     context.Observer.Progress("proving " + Path.GetFileName(path), 0, 0);
                     results.Add(new BackupResult(path, set.Bytes, set.Manifest.Members.Count, set.Manifest.Members.Sum(member => member.Bytes), Prove(context, company, version, set)));
+                    new ProofLog(context.Office.Folder, context.Volume).Add(new SetProof(DateTimeOffset.UtcNow, path, set.Bytes, results[^1].Faults));
                 }
                 catch (Exception error) when (error is IOException or UnauthorizedAccessException)
                 {

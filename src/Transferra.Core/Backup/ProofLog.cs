@@ -1,0 +1,49 @@
+// ProofLog.cs: when each backup set was proved last, and how: transferra/proofs.jsonl in the office's folder, one JSON object a line, append-only.
+// Why beside the sets and not in them: a set is never written to again. A line that cannot be read is passed over: a proof that nobody knows of is made again.
+using System.Text;
+using System.Text.Json;
+using Transferra.Core.Runs;
+
+namespace Transferra.Core.Backup;
+
+/// <summary>One proof of a set.</summary>
+/// <param name="At">When.</param>
+/// <param name="Path">The set.</param>
+/// <param name="Bytes">Its size then.</param>
+/// <param name="Faults">What was wrong; empty when it is proved.</param>
+public sealed record SetProof(DateTimeOffset At, string Path, long Bytes, IReadOnlyList<SetFault> Faults)
+{
+    /// <summary>Whether nothing was wrong.</summary>
+    public bool IsGood => Faults.Count == 0;
+}
+
+/// <summary>Proofs of the sets of an office.</summary>
+/// <param name="officeFolder">Folder of office.yaml.</param>
+/// <param name="volume">The disk.</param>
+public sealed class ProofLog(string officeFolder, IVolume volume)
+{
+    private string FilePath => Path.Combine(officeFolder, "transferra", "proofs.jsonl");
+
+    /// <summary>Writes a proof down.</summary>
+    public void Add(SetProof proof)
+    {
+        volume.CreateFolder(Path.GetDirectoryName(FilePath)!);
+        volume.Append(FilePath, Encoding.UTF8.GetBytes(JsonSerializer.Serialize(proof, JsonSerializerOptions.Web) + "\n"));
+    }
+
+    /// <summary>The last proof of each set, by its path.</summary>
+    public IReadOnlyDictionary<string, SetProof> Last()
+    {
+        var last = new Dictionary<string, SetProof>(StringComparer.Ordinal);
+        if (!File.Exists(FilePath)) return last;
+        foreach (string line in File.ReadLines(FilePath))
+        {
+            try
+            {
+                if (JsonSerializer.Deserialize<SetProof>(line, JsonSerializerOptions.Web) is { Path: not null, Faults: not null } proof) last[proof.Path] = proof;
+            }
+            catch (JsonException) { /* cut off by a stop */ }
+        }
+        return last;
+    }
+}
