@@ -1,5 +1,6 @@
 // SetHealing.cs: makes a damaged set whole again from its copies in other places, member by member: two copies that are both damaged, but not at the same
-// member, still give a whole one. The layout of a set follows from its manifest and its members alone, so the healed set is the one that was once written.
+// member, still give a whole one, with the manifest and the packed members that were once written. (Its tar headers may differ in the number of the writing
+// process, which the tar library puts into them.)
 // Holds: (1) nothing of a copy is changed; the damaged file is kept under another name; (2) the healed set takes its name only after it was read back whole.
 using System.Formats.Tar;
 using System.Globalization;
