@@ -75,7 +75,9 @@ internal static class CommandLine
             : parsed.GetValue(salvage) is { } place ? MendCommand.Salvage(session, place)
             : CheckCommand.Run(session, parsed.GetValue(sheet) is { } file ? Path.GetFullPath(file) : null));
         Add("backup", "Write backup sets and prove each by reading it back", [codes], (session, _) => BackupCommand.Run(session));
-        Add("restore", "Put a company back from a backup set, or unpack a set elsewhere", [codes, set, to, yes], (session, parsed) => RestoreCommand.Run(session, parsed.GetValue(set), parsed.GetValue(to)));
+        var only = new Option<string?>("--only") { Description = "With --to: only what begins so, such as store, documents/0/letters, kit, or table:NAME as delimited text", HelpName = "WHAT" };
+        var contents = new Option<bool>("--show") { Description = "Only list what is in the set" };
+        Add("restore", "Put a company back from a backup set, or unpack a set, a table or a document elsewhere", [codes, set, to, only, contents, yes], (session, parsed) => RestoreCommand.Run(session, parsed.GetValue(set), parsed.GetValue(to), parsed.GetValue(only), parsed.GetValue(contents)));
         var prove = new Option<bool>("--prove") { Description = "Read every set back and restore it into scratch, the oldest proof first" };
         var heal = new Option<bool>("--heal") { Description = "Prove, and make a damaged set whole again from its copies in other places" };
         var minutes = new Option<int?>("--minutes") { Description = "With --prove or --heal: as many sets as fit in so many minutes", HelpName = "N" };

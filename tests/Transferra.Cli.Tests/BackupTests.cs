@@ -51,6 +51,29 @@ public sealed class BackupTests
         BuiltProgram.Run(office.Path, "sets", "--tidy", "1").Expect(0).Says("nothing to remove");
     }
 
+    [Fact]
+    public void A_set_has_kit_and_settings_and_gives_out_one_document_or_one_table()
+    {
+        using var office = new DemoFolder(small: true);
+        BuiltProgram.Run(office.Path, "backup", "QIH", "QST").Expect(0);
+        string[] members = [.. BuiltProgram.Run(office.Path, "restore", "QIH", "--show", "--json").Expect(0).Json.GetProperty("result").GetProperty("members").EnumerateArray().Select(member => member.GetProperty("name").GetString()!)];
+        Assert.Contains("kit/versions/5.yaml", members);
+        Assert.Contains("settings/ledger.ini", members);
+        string document = members.First(member => member.StartsWith("documents/0/", StringComparison.Ordinal));
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--only", document, "--to", office["one"]).Expect(0).Says("1 file, as backed up");
+        Assert.Equal(File.ReadAllBytes(office["data/QIH/documents/" + document["documents/0/".Length..]]), File.ReadAllBytes(office["one/" + document]));
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--only", "table:ACCTS", "--to", office["table"]).Expect(0);
+        string[] lines = File.ReadAllLines(office["table/ACCTS.csv"]);
+        Assert.Equal(DemoFolder.Ask(office.Store("QIH"), "SELECT count(*) + 1 FROM ACCTS"), lines.Length.ToString(System.Globalization.CultureInfo.InvariantCulture));
+        Assert.Equal("AID,ACODE,ANAME,ATYPE", lines[0].TrimStart('\uFEFF'));
+        BuiltProgram.Run(office.Path, "restore", "QST", "--only", "table:PARTS", "--to", office["parts"]).Expect(0);
+        Assert.True(File.ReadAllLines(office["parts/PARTS.csv"]).Length > 1);
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--only", "table:NOWHERE", "--to", office["none"]).Expect(2).Says("no table NOWHERE", "ACCTS");
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--only", "nonsense", "--to", office["none"]).Expect(2).Says("nothing in the set begins with nonsense");
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--only", "store").Expect(2).Says("--to DIR");
+        Assert.False(Path.Exists(office["none"]) || Path.Exists(office["none.part"]));
+    }
+
     private static void Places(DemoFolder office, string backup)
     {
         string[] lines = [.. File.ReadAllLines(office["office.yaml"]).Where(line => !line.StartsWith("backup:", StringComparison.Ordinal) && line != "  to: [sets]")];

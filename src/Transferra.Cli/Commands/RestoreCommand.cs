@@ -14,7 +14,7 @@ internal static class RestoreCommand
 {
     private sealed record Restored(string Company, string Set, string To, IReadOnlyList<SetFault> Faults, IReadOnlyList<TableBaseline> Tables);
 
-    public static int Run(Session session, string? setPath, string? to)
+    public static int Run(Session session, string? setPath, string? to, string? only, bool showsOnly)
     {
         if (session.Codes.Count != 1) throw new TransferraException("restore wants one company code", "See which sets there are: transferra sets");
         Company company = session.Companies[0];
@@ -27,7 +27,76 @@ internal static class RestoreCommand
             ?? throw new TransferraException($"the set is of data version {set.Manifest.DataVersion}, which the kit {company.Kit.Id} does not know", "Use the kit that it was made with.");
         session.Screen.Line($"{company.Code} from {set.Path}");
         session.Screen.Line($"made {set.Manifest.MadeAt:yyyy-MM-dd HH:mm} UTC by {set.Manifest.MadeBy}, data version {set.Manifest.DataVersion}, {set.Manifest.Members.Count} files");
+        if (showsOnly) return Show(session, set);
+        if (only is not null && to is null) throw new TransferraException("--only wants to know where to", "Name a new folder with --to DIR.");
+        if (only is not null) return Some(session, company, version, set, Path.GetFullPath(to!), only);
         return to is not null ? Into(session, company, version, set, Path.GetFullPath(to)) : InPlace(session, company, version, set);
+    }
+
+    private static int Show(Session session, BackupSetInfo set)
+    {
+        session.Screen.Table(["Member", ">Bytes", ">Packed", "Changed (UTC)"], set.Manifest.Members.Select(member => (IReadOnlyList<string>)
+            [member.Name, Results.Number(member.Bytes), Results.Number(member.PackedBytes), member.Modified.UtcDateTime.ToString("yyyy-MM-dd HH:mm", System.Globalization.CultureInfo.InvariantCulture)]));
+        session.Screen.Table(["Table", ">Records", "Fingerprint"], set.Manifest.Baseline.Select(table => (IReadOnlyList<string>)[table.Table, Results.Number(table.Records), table.Fingerprint[..16]]));
+        return session.Answer(ExitCodes.Done, set.Manifest);
+    }
+
+    private sealed record RestoredSome(string Company, string Set, string To, IReadOnlyList<SetFault> Faults, IReadOnlyList<string> Files);
+
+    private const string TablePrefix = "table:";
+
+    // A part of a set: members by the beginning of their names, or one table as delimited text.
+    private static int Some(Session session, Company company, KitVersion version, BackupSetInfo set, string folder, string only)
+    {
+        if (Path.Exists(folder)) throw new TransferraException($"{folder} is there already", "Name a new folder with --to.");
+        bool isTable = only.StartsWith(TablePrefix, StringComparison.Ordinal);
+        bool wanted(string name) => isTable ? name.StartsWith("store/", StringComparison.Ordinal) : name == only || name.StartsWith(only.TrimEnd('/') + "/", StringComparison.Ordinal);
+        if (!set.Manifest.Members.Any(member => wanted(member.Name))) throw new TransferraException($"nothing in the set begins with {only}", "See what is in it: transferra restore CODE --show");
+        string staged = folder + ".part";
+        session.Volume.Remove(staged);
+        try
+        {
+            IReadOnlyList<SetFault> faults = BackupSets.UnpackSome(set.Path, staged, wanted);
+            if (faults.Count > 0)
+            {
+                foreach (SetFault fault in faults) session.Screen.Error($"{fault.Member}: {fault.What}");
+                session.Screen.Error("  The set is damaged; nothing was restored. Use another set, or heal it: transferra sets --heal");
+                return session.Answer(ExitCodes.Unproved, new RestoredSome(company.Code, set.Path, folder, faults, []));
+            }
+            string made = staged;
+            if (isTable)
+            {
+                made = Path.Combine(staged, "text");
+                WriteTable(session, company, version, set, staged, only[TablePrefix.Length..], made);
+            }
+            session.Volume.Rename(made, folder);
+            session.Volume.FlushFolder(Path.GetDirectoryName(folder)!);
+            string[] files = [.. Directory.EnumerateFiles(folder, "*", SearchOption.AllDirectories).Select(file => Path.GetRelativePath(folder, file)).Order(StringComparer.Ordinal)];
+            session.Screen.Good($"Restored into {folder}: {Results.Count(files.Length, "file")}, as backed up.");
+            return session.Answer(ExitCodes.Done, new RestoredSome(company.Code, set.Path, folder, [], files));
+        }
+        finally
+        {
+            session.Volume.Remove(staged);
+        }
+    }
+
+    private static void WriteTable(Session session, Company company, KitVersion version, BackupSetInfo set, string unpacked, string name, string into)
+    {
+        using IStore store = session.Stores.Open(StoreExport.Unpacked(company, set.Manifest.StoreName, unpacked), version.TextEncoding);
+        KitVersion with = CustomFields.Of(store, version).In(version);
+        TableShape table = with.Table(name) ?? throw new TransferraException($"there is no table {name} in version {version.Name}", $"The tables are {string.Join(", ", with.Tables.Select(known => known.Name))}.");
+        using IStoreBuilder builder = session.Stores.Create(StoreExport.At(into));
+        TableShape plain = table with { Key = [], Relations = [], Indexes = [], Columns = [.. table.Columns.Select(column => column with { Required = false })] };
+        builder.CreateTable(plain);
+        var rejects = new List<RowReject>();
+        foreach (RecordBatch batch in store.Batches(table, table.Key, session.Cancel))
+        {
+            if (batch.Faults is [var fault, ..]) throw new TransferraException($"a value of {name}.{fault.Column} cannot be written out: {fault.Reason}", "Restore the store itself: --only store");
+            builder.Write([new TableOutput(plain, batch.Vectors)], [.. Enumerable.Range(0, batch.RowCount)], rejects);
+            if (rejects is [var reject, ..]) throw new TransferraException($"a record of {name} cannot be written out: {reject.Reason}", "Restore the store itself: --only store");
+        }
+        builder.Complete(new Dictionary<string, string>());
     }
 
     private static int Into(Session session, Company company, KitVersion version, BackupSetInfo set, string folder)

@@ -75,6 +75,7 @@ public static class BackupSets
             string? export = address.IsOnServer ? Path.Combine(packed, "export") : null;
             if (export is not null) StoreExport.Write(store, context.Stores, export, context.Observer, context.Cancel);
             List<(string Source, string Name)> files = FilesOf(company, address.Name, export ?? address.Path);
+            files.AddRange(FilesAround(office, company));
             long total = files.Sum(file => new FileInfo(file.Source).Length), done = 0;
             var members = new List<SetMember>();
             foreach ((string source, string name) in files)
@@ -144,6 +145,21 @@ public static class BackupSets
         return files;
     }
 
+    // What is needed to make sense of the records years later: the kit, and the settings files of the program that the kit knows.
+    private static IEnumerable<(string Source, string Name)> FilesAround(OfficeDescription office, Company company)
+    {
+        if (Directory.Exists(company.Kit.Folder))
+            foreach (string file in Directory.EnumerateFiles(company.Kit.Folder, "*", SearchOption.AllDirectories).Order(StringComparer.Ordinal))
+                yield return (file, "kit/" + Path.GetRelativePath(company.Kit.Folder, file));
+        if (office.Packages.FirstOrDefault(package => package.Companies.Any(known => known.Code == company.Code))?.ProgramFolder is not { } program) yield break;
+        foreach (string name in company.Kit.Settings.Select(setting => setting.Place?.File).Concat(company.Kit.ProgramEvidence.Select(place => place.File)).OfType<string>().Distinct().Order(StringComparer.Ordinal))
+        {
+            string file = Path.Combine(program, name);
+            // A name that leads out of the program's folder would lead out of the set's as well.
+            if (File.Exists(file) && Path.GetFullPath(file).StartsWith(Path.GetFullPath(program) + Path.DirectorySeparatorChar, StringComparison.Ordinal)) yield return (file, "settings/" + name);
+        }
+    }
+
     private static SetMember PackFile(string source, string name, string target)
     {
         using FileStream input = new(source, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1 << 20, FileOptions.SequentialScan);
@@ -210,6 +226,13 @@ public static class BackupSets
     /// <summary>Reads a whole set back and compares every digest.</summary>
     /// <returns>What is wrong; empty when nothing is.</returns>
     public static IReadOnlyList<SetFault> Verify(string path) => new SetReader(path, null).Run();
+
+    /// <summary>Unpacks some members into a folder; the whole set is read and verified on the way.</summary>
+    /// <param name="path">The set.</param>
+    /// <param name="folder">Empty or not there.</param>
+    /// <param name="isWanted">Which members, by their names.</param>
+    /// <returns>What is wrong; the folder is of use only when nothing is.</returns>
+    public static IReadOnlyList<SetFault> UnpackSome(string path, string folder, Func<string, bool> isWanted) => new SetReader(path, folder, isWanted).Run();
 
     /// <summary>Unpacks a set into a folder that is empty or not there, verifying it on the way.</summary>
     /// <returns>What is wrong; the folder is of use only when nothing is.</returns>

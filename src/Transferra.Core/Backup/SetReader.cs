@@ -1,4 +1,4 @@
-// SetReader.cs: reads a set from its first to its last byte, comparing with the manifest; unpacks it when a folder is given.
+// SetReader.cs: reads a set from its first to its last byte, comparing with the manifest; unpacks it, or some of it, when a folder is given.
 // Holds: (1) any change of any byte is a fault, located to its member where one is concerned; (2) members that the manifest does not
 //        know, and members it knows that are not there, are faults; (3) no member name leads out of the folder.
 using System.Formats.Tar;
@@ -9,7 +9,7 @@ using ZstdSharp;
 
 namespace Transferra.Core.Backup;
 
-internal sealed class SetReader(string path, string? folder)
+internal sealed class SetReader(string path, string? folder, Func<string, bool>? isWanted = null)
 {
     private readonly List<SetFault> _faults = [];
 
@@ -79,7 +79,7 @@ internal sealed class SetReader(string path, string? folder)
 
     private void ReadMember(SetMember member, Stream content)
     {
-        using FileStream? target = folder is null ? null : CreateTarget(member);
+        using FileStream? target = folder is null || isWanted?.Invoke(member.Name) == false ? null : CreateTarget(member);
         using var packed = new HashingStream(content);
         using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
         long bytes = 0;
