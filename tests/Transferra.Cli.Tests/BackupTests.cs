@@ -74,6 +74,26 @@ public sealed class BackupTests
         Assert.False(Path.Exists(office["none"]) || Path.Exists(office["none.part"]));
     }
 
+    [Fact]
+    public void Killed_at_any_operation_no_file_looks_like_a_set_and_is_none_and_the_next_backup_cleans_up()
+    {
+        bool soak = Environment.GetEnvironmentVariable("TRANSFERRA_SOAK") == "1";
+        using DemoFolder office = DemoFolder.OfOne();
+        Places(office, "backup: {to: [sets, elsewhere]}");
+        int killed = 0;
+        for (int n = 1; ; n += soak ? 1 : 3)
+        {
+            Called called = BuiltProgram.RunUntil(n, office.Path, "backup", "QIH");
+            if (called.ExitCode == 0) break;
+            Assert.Equal(137, called.ExitCode);
+            killed++;
+            foreach (string set in ((string[])["sets", "elsewhere"]).Where(place => Directory.Exists(office[place])).SelectMany(place => Directory.GetFiles(office[place], "*.tar"))) Assert.Empty(Transferra.Core.Backup.BackupSets.Verify(set));
+        }
+        Assert.InRange(killed, 3, 100);
+        foreach (string place in (string[])["sets", "elsewhere"]) Assert.All(Directory.GetFileSystemEntries(office[place]), entry => Assert.EndsWith(".tar", entry, StringComparison.Ordinal));
+        BuiltProgram.Run(office.Path, "sets", "--prove").Expect(0);
+    }
+
     private static void Places(DemoFolder office, string backup)
     {
         string[] lines = [.. File.ReadAllLines(office["office.yaml"]).Where(line => !line.StartsWith("backup:", StringComparison.Ordinal) && line != "  to: [sets]")];

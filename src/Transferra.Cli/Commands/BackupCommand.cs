@@ -8,7 +8,10 @@ namespace Transferra.Cli.Commands;
 
 internal static class BackupCommand
 {
-    private sealed record CompanyBackedUp(string Company, IReadOnlyList<BackupResult> Sets);
+    private sealed record CompanyBackedUp(string Company, IReadOnlyList<BackupResult> Sets)
+    {
+        public double Seconds { get; init; }
+    }
 
     public static int Run(Session session)
     {
@@ -20,10 +23,17 @@ internal static class BackupCommand
         foreach ((Company company, KitVersion version) in companies)
         {
             session.Screen.Heading($"{company.Code}  backup: a copy that is proved");
+            var clock = System.Diagnostics.Stopwatch.StartNew();
             IReadOnlyList<BackupResult> sets = CompanyBackup.Run(context with { Observer = observer.At(company.Code + " backup") }, company, version);
             Results.Backups(session.Screen, sets);
-            results.Add(new CompanyBackedUp(company.Code, sets));
+            results.Add(new CompanyBackedUp(company.Code, sets) { Seconds = clock.Elapsed.TotalSeconds });
         }
+        session.Screen.Heading("How it came out");
+        session.Screen.Table(["Company", ">Files", ">Size", ">Set", ">Took", "Places proved"], results.Select(result => (IReadOnlyList<string>)
+        [
+            result.Company, Results.Number(result.Sets.Max(set => set.Files)), Sizes.Of(result.Sets.Max(set => set.ContentBytes)), Sizes.Of(result.Sets.Max(set => set.Bytes)),
+            result.Seconds.ToString("0.0 s", System.Globalization.CultureInfo.InvariantCulture), FormattableString.Invariant($"{result.Sets.Count(set => set.IsProved)} of {result.Sets.Count}"),
+        ]));
         bool enough = results.All(result => result.Sets.Count(set => set.IsProved) >= session.Office.BackupsWanted);
         return session.Answer(!enough ? ExitCodes.Unproved : results.All(result => result.Sets.All(set => set.IsProved)) ? ExitCodes.Done : ExitCodes.LookAt, results);
     }

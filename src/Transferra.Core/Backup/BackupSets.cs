@@ -33,6 +33,10 @@ public sealed class PackedSet(IVolume volume, string folder, SetManifest manifes
 public static class BackupSets
 {
     private const string PartSuffix = ".part", PackingSuffix = ".packing";
+
+    /// <summary>What the folder is called, behind the set's name, that a set is restored into to be proved.</summary>
+    public const string ProofSuffix = ".proof";
+
     private const int CompressionLevel = 3;
 
     /// <summary>The name of a new set: company, package, data version, date and time.</summary>
@@ -127,6 +131,19 @@ public static class BackupSets
         finally
         {
             volume.Remove(part);
+        }
+    }
+
+    /// <summary>Removes what an earlier backup, proof or healing of a company left in a place when it was broken off. Nothing of it is named like a set.</summary>
+    public static void ClearLeftovers(IVolume volume, string place, string company)
+    {
+        if (!Directory.Exists(place)) return;
+        foreach (string path in Directory.EnumerateFileSystemEntries(place, company + "*"))
+        {
+            string name = Path.GetFileName(path);
+            bool isOurs = name == company + PackingSuffix
+                || (name.StartsWith(company + "_", StringComparison.Ordinal) && ((string[])[".tar" + PartSuffix, ".tar" + ProofSuffix, ".tar.healing", ".tar.healing.tar", ".tar.healing.tar" + PartSuffix]).Any(suffix => name.EndsWith(suffix, StringComparison.Ordinal)));
+            if (isOurs) volume.Remove(path);
         }
     }
 

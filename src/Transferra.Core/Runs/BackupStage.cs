@@ -42,6 +42,7 @@ public static class CompanyBackup
                 string path = Path.Combine(place, BackupSets.NameOf(company, version.Name, packed?.Manifest.MadeAt ?? DateTimeOffset.UtcNow));
                 try
                 {
+                    BackupSets.ClearLeftovers(context.Volume, place, company.Code);
                     context.Volume.CreateFolder(place);
                     // Packed once, in the first place that has room for it, and copied into the others.
                     packed ??= BackupSets.Pack(context, company, address, store, version.Name, baseline, place, (done, total) => context.Observer.Progress("packing for " + place, done, total));
@@ -76,7 +77,7 @@ public static class CompanyBackup
     /// <summary>Restores a set into scratch, verifying every byte, and compares its records with those it was made of.</summary>
     public static IReadOnlyList<SetFault> Prove(RunContext context, Company company, KitVersion version, BackupSetInfo set)
     {
-        string scratch = set.Path + ".proof";
+        string scratch = set.Path + BackupSets.ProofSuffix;
         context.Volume.Remove(scratch);
         try
         {
