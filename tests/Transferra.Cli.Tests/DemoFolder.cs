@@ -10,7 +10,7 @@ internal sealed class DemoFolder : IDisposable
     private static readonly Lazy<TempFolder> Full = new(() => Made(1)), Small = new(() => Made(40));
 
     /// <summary>What the demo's kits want people's word on.</summary>
-    public static readonly IReadOnlyList<string> Words = ["notes-5-to-6", "users-told", "vendors-told", "laptops-in"];
+    public static readonly IReadOnlyList<string> Words = ["notes-5-to-6", "users-told", "vendors-told", "laptops-in", "one-disk"];
 
     private readonly TempFolder _folder = new();
 

@@ -103,11 +103,11 @@ public sealed class ReadyTests : IDisposable
     {
         File.Delete(_office["transferra/words.jsonl"]);
         JsonElement[] open = [.. Gates(1).Where(gate => gate.GetProperty("state").GetString() == "needs-word")];
-        Assert.Equal(["pellwright-ledger/notes-5-to-6", "pellwright-ledger/users-told", "pellwright-ledger/vendors-told", "pellwright-stockroom/laptops-in"], open.Select(gate => gate.GetProperty("confirm").GetString()).Order(StringComparer.Ordinal));
+        Assert.Equal(["office/one-disk", "pellwright-ledger/notes-5-to-6", "pellwright-ledger/users-told", "pellwright-ledger/vendors-told", "pellwright-stockroom/laptops-in"], open.Select(gate => gate.GetProperty("confirm").GetString()).Order(StringComparer.Ordinal));
         BuiltProgram.Run(_office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(2).Says("users-told", "Have the users been told", "transferra ready --confirm pellwright-ledger/users-told");
         BuiltProgram.Run(_office.Path, "ready", "--confirm", "users-told", "--confirm", "no-such").Expect(2).Says("nothing named no-such waits for your word", "pellwright-ledger/users-told");
         Assert.False(File.Exists(_office["transferra/words.jsonl"])); // nothing of a call that is wrong is written down
-        BuiltProgram.Run(_office.Path, "ready", "--confirm", "users-told", "--confirm", "pellwright-ledger/vendors-told", "--confirm", "laptops-in", "--by", "A. Clerk").Expect(1).Says("your word is needed 1 time");
+        BuiltProgram.Run(_office.Path, "ready", "--confirm", "users-told", "--confirm", "pellwright-ledger/vendors-told", "--confirm", "laptops-in", "--confirm", "one-disk", "--by", "A. Clerk").Expect(1).Says("your word is needed 1 time");
         BuiltProgram.Run(_office.Path, "ready", "--confirm", "notes-5-to-6").Expect(0).Says("Have the users been told when the books are closed? Confirmed by A. Clerk,");
         _office.Edit("kits/pellwright-ledger/hops/5-to-6.yaml", "The fax flag of customers is gone.", "The fax flag of customers is gone, and so is the telex.");
         JsonElement again = Assert.Single(Gates(1), gate => gate.GetProperty("state").GetString() == "needs-word");
@@ -118,11 +118,22 @@ public sealed class ReadyTests : IDisposable
     }
 
     [Fact]
+    public void A_place_on_another_disk_needs_nobodys_word()
+    {
+        File.Delete(_office["transferra/words.jsonl"]);
+        string elsewhere = Path.Combine("/dev/shm", "transferra-test-" + Guid.NewGuid().ToString("N"));
+        _office.Edit("office.yaml", "  to: [sets]", $"  to: [sets, {elsewhere}]");
+        Assert.Equal("passed", One(Gates(1), "backup places").GetProperty("state").GetString());
+        _office.Edit("office.yaml", elsewhere, "more-sets");
+        Assert.Equal("needs-word", One(Gates(1), "backup places").GetProperty("state").GetString());
+    }
+
+    [Fact]
     public void It_asks_in_a_terminal_and_only_there()
     {
         File.Delete(_office["transferra/words.jsonl"]);
         BuiltProgram.Run(_office.Path, "ready", "--ask").Expect(2).Says("nobody is there to be asked");
-        BuiltProgram.RunTyping("yes", _office.Path, "ready", "QST", "--ask").Expect(0).Says("Is it so?", "Confirmed by");
+        BuiltProgram.RunTyping("yes\nyes", _office.Path, "ready", "QST", "--ask").Expect(0).Says("Is it so?", "Confirmed by");
     }
 
     [Theory]

@@ -62,10 +62,21 @@ public static class Readiness
         }
         if (candidates.Count == 0) return new ReadinessResult([], [], there);
         gates.AddRange(room.Gates());
+        gates.Add(DiskGate(context, candidates, companyGates));
         gates.Add(ClosingGate(context));
         if (Environment.UserName != AdministratorsName)
             gates.Add(companyGates.Spoken("", "", "office/rights", "rights", $"This program runs as {Environment.UserName}, who does not see which files other users have open: has everybody really left when it says so?", "Better, run it as root."));
         return new ReadinessResult(gates, candidates, there);
+    }
+
+    // A disk that fails takes with it what is on it. Where databases on a server are kept is not known here.
+    private static Gate DiskGate(RunContext context, IReadOnlyList<Candidate> candidates, CompanyGates gates)
+    {
+        const string name = "backup places";
+        string[] places = [.. context.Office.BackupFolders], disks = [.. places.Select(Disks.Of)];
+        string[] ofData = [.. candidates.Where(candidate => !candidate.Company.OldStore.IsOnServer).Select(candidate => Disks.Of(candidate.Company.OldStore.Path)).Distinct()];
+        if (disks.Concat(ofData).Distinct().Count() > 1) return new Gate("", name, GateState.Passed, $"{string.Join(", ", places.Select((place, i) => $"{place} on {disks[i]}"))}; not all on the disk of the data");
+        return gates.Spoken("", "", "office/one-disk", name, $"All backup places are on one disk ({disks[0]}), and none is known to be apart from the data: a disk that fails takes all of it. Is there a copy elsewhere?", "Better, name a place on another disk under backup in office.yaml.");
     }
 
     // What closing would do is found out without doing it: a service whose state cannot be told, or a door that this user may not shut, is known now.
