@@ -27,9 +27,13 @@ internal static class SetsCommand
         IReadOnlyDictionary<string, SetProof> proofs = session.Proofs.Last();
         SetListed[] sets = [.. All(session).Select(set => Listed(set, proofs.GetValueOrDefault(set.Path)))];
         if (sets.Length == 0) session.Screen.Line("There are no backup sets in " + string.Join(", ", session.Office.BackupFolders));
-        else
-            session.Screen.Table(["Company", "Version", "Made (UTC)", ">Files", ">Size", "Last proof", "Set"], sets.Select(set => (IReadOnlyList<string>)
-                [set.Company, set.DataVersion, Time(set.MadeAt), Results.Number(set.Files), Sizes.Of(set.Bytes), set.ProvedAt is not { } at ? "never" : set.IsGood == true ? Time(at) : "not whole", Path.GetFileName(set.Path)]));
+        foreach (IGrouping<string, SetListed> place in sets.GroupBy(set => Path.GetDirectoryName(set.Path)!))
+        {
+            // The name tells company, package, version, date and time.
+            session.Screen.Heading(place.Key);
+            session.Screen.Table(["Company", ">Files", ">Size", "Last proof (UTC)", "Set"], place.Select(set => (IReadOnlyList<string>)
+                [set.Company, Results.Number(set.Files), Sizes.Of(set.Bytes), set.ProvedAt is not { } at ? "never" : set.IsGood == true ? Time(at) : "not whole", Path.GetFileName(set.Path)]));
+        }
         return session.Answer(ExitCodes.Done, sets);
     }
 
