@@ -173,21 +173,7 @@ internal sealed class FbStore : IStore
         _ => throw new TransferraException(FormattableString.Invariant($"the column {column.Name} in {_address.Shown} is in character set {column.CharacterSet}, which is not known here"), "Report this; the table of character sets has to grow."),
     };
 
-    public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost)
-    {
-        string name = _catalog.Table(table.Name);
-        TableShape shape = ReadShape().First(known => known.Name == name);
-        // A key of one whole number leads around the damage; without one the reading ends there.
-        if (shape.Key.Count != 1 || table.OrdinalOf(shape.Key[0]) is not (>= 0 and int key) || table.Columns[key].Type.Kind != FieldKind.Integer) return new ReadToDamage(() => Read(table, []), table.Name, lost);
-        return new SkippingReader(table, (from, before) => Read(table, [], new KeyRange(shape.Key[0], from.ToString(CultureInfo.InvariantCulture), before.ToString(CultureInfo.InvariantCulture))),
-            End("MIN") ?? SkippingReader.FarBelow, End("MAX") ?? SkippingReader.FarAbove, shape.Key[0], lost);
-
-        long? End(string which)
-        {
-            try { return Ask($"SELECT {which}({Quote(shape.Key[0])}) FROM {Quote(name)}").Rows[0][0] is { } found ? long.Parse(found, CultureInfo.InvariantCulture) : 0; }
-            catch (TransferraException) { return null; }
-        }
-    }
+    public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost) => KeyedSalvage.Read(this, table, _catalog.Table(table.Name), Quote, lost);
 
     public QueryAnswer Ask(string sql)
     {

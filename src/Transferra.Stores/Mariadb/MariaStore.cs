@@ -161,21 +161,7 @@ internal sealed class MariaStore : IStore
         return ($"CAST({name} AS BINARY)", How.Written);
     }
 
-    public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost)
-    {
-        string name = _catalog.Table(table.Name);
-        TableShape shape = ReadShape().First(known => known.Name == name);
-        // A key of one whole number leads around the damage; without one the reading ends there.
-        if (shape.Key.Count != 1 || table.OrdinalOf(shape.Key[0]) is not (>= 0 and int key) || table.Columns[key].Type.Kind != FieldKind.Integer) return new ReadToDamage(() => Read(table, []), table.Name, lost);
-        return new SkippingReader(table, (from, before) => Read(table, [], new KeyRange(shape.Key[0], from.ToString(CultureInfo.InvariantCulture), before.ToString(CultureInfo.InvariantCulture))),
-            End("MIN") ?? SkippingReader.FarBelow, End("MAX") ?? SkippingReader.FarAbove, shape.Key[0], lost);
-
-        long? End(string which)
-        {
-            try { return Ask($"SELECT {which}({MariaConnection.Quote(shape.Key[0])}) FROM {MariaConnection.Quote(name)}").Rows[0][0] is { } found ? long.Parse(found, CultureInfo.InvariantCulture) : 0; }
-            catch (TransferraException) { return null; }
-        }
-    }
+    public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost) => KeyedSalvage.Read(this, table, _catalog.Table(table.Name), MariaConnection.Quote, lost);
 
     public QueryAnswer Ask(string sql)
     {
