@@ -88,7 +88,8 @@ public sealed class DamageTests : IDisposable
         for (int place = 1; place <= places; place++)
             for (int page = 0; page < pages; page++) Overwrite(path, 4096L * (20 * place + page), 4096);
         var address = new StoreAddress("sqlite", path);
-        using (IStore store = _stores.Open(address)) Assert.NotEmpty(store.CheckPhysically());
+        // Each damaged page is named, although the engine may give up behind the last of them.
+        using (IStore store = _stores.Open(address)) Assert.Contains(store.CheckPhysically(), complaint => complaint.Contains("page 21", StringComparison.Ordinal));
         (HashSet<long> read, List<LostPart> lost) = ReadAll(address);
         Assert.InRange(Records - read.Count, places * pages * 20, places * pages * 30);
         Assert.InRange(lost.Count, 1, places * pages);

@@ -21,7 +21,6 @@ internal static class MendCommand
         {
             KitVersion version = Companies.VersionOf(company);
             if (version.Mends.Count == 0) throw new TransferraException($"the kit {company.Kit.Id} allows no mends in version {version.Name}", "Correct what the check found in the old program, or ask the vendor which mends are safe and list them under mends.");
-            if (session.Office.BackupFolders.Count == 0) throw new TransferraException("nothing is mended without a proved backup set, and office.yaml names no place for one", "Name one: backup: {to: [FOLDER]}");
             StoreAddress now = company.StoreNow(session.Places);
             if (session.Places.OpenedBy(now) is [var holder, ..]) throw new TransferraException($"the store of {company.Code} is open: {holder}", "Close it there, or have everybody out: transferra close");
             companies.Add((company with { OldStore = now, MovesTo = null }, version));

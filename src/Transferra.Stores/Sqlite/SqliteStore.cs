@@ -236,12 +236,16 @@ internal sealed class SqliteStore : IStore
         if (Identity.HeaderFields.TryGetValue(CutOff, out string? cutOff)) complaints.Add(cutOff);
         try
         {
-            // Relations are no matter of damage; a check looks at them record by record.
-            complaints.AddRange(Ask("PRAGMA integrity_check(200)").Rows.Select(row => row[0]!).Where(line => line != "ok"));
+            // Relations are no matter of damage; a check looks at them record by record. What the engine tells of pages before it gives up is kept.
+            using SqliteCommand command = _connection.CreateCommand();
+            command.CommandText = "PRAGMA integrity_check(200)";
+            using SqliteDataReader reader = command.ExecuteReader();
+            while (reader.Read())
+                if (reader.GetString(0) is not "ok" and var line) complaints.Add(line);
         }
-        catch (TransferraException error)
+        catch (SqliteException error)
         {
-            complaints.Add(error.Message);
+            complaints.Add($"the engine's check broke off: {error.Message}");
         }
         return complaints;
     }
