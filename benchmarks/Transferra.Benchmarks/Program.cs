@@ -8,6 +8,8 @@ return args switch
     ["convert-child", string what, string folder] => ConvertBenchmark.Child(what, folder),
     ["check", .. string[] rest] => CheckBenchmark.Run(Number(rest, 0, 10_000_000), Number(rest, 1, 3)),
     ["check-child", string what, string folder] => CheckBenchmark.Child(what, folder),
+    ["backup-office", string folder, string megabytes] => BackupBenchmark.MakeOffice(folder, int.Parse(megabytes, CultureInfo.InvariantCulture)),
+    ["backup", .. string[] rest] => BackupBenchmark.Run(Number(rest, 0, 2000), Number(rest, 1, 3)),
     ["files", .. string[] rest] => FilesBenchmark.Run(Number(rest, 0, 1_000_000), Number(rest, 1, 5)),
     ["servers", string engine, .. string[] rest] => ServersBenchmark.Run(engine, Number(rest, 0, 2_000_000), Number(rest, 1, 5)),
     ["servers-child", string engine, string name, string source] => ServersBenchmark.Child(engine, name, source),
@@ -19,6 +21,6 @@ static int Number(string[] arguments, int at, int otherwise) => arguments.Length
 
 static int Usage()
 {
-    Console.Error.WriteLine("usage: convert [ROWS [ROUNDS]] | check [ROWS [ROUNDS]] | files [ROWS [ROUNDS]] | servers ENGINE [ROWS [ROUNDS]] | vectors");
+    Console.Error.WriteLine("usage: backup [MEGABYTES [ROUNDS]] | convert [ROWS [ROUNDS]] | check [ROWS [ROUNDS]] | files [ROWS [ROUNDS]] | servers ENGINE [ROWS [ROUNDS]] | vectors");
     return 2;
 }

@@ -35,7 +35,15 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
 
     public StorePlaces Places => new(Stores, Volume);
 
-    public RunContext Context(IRunObserver observer) => new(Office, Stores, Volume, observer, Version, Cancel) { Closing = Closing };
+    public RunContext Context(IRunObserver observer) => new(Office, Stores, Volume, observer, Version, Cancel) { Closing = Closing, Sets = Sets };
+
+    private SetPlaces? _sets;
+
+    /// <summary>Whether a place that sets are kept in could not be reached.</summary>
+    public bool Unreached { get; set; }
+
+    /// <summary>The places sets are kept in.</summary>
+    public SetPlaces Sets => _sets ??= SetPlaces.Local(Office.BackupFolders, Volume);
 
     /// <summary>Keeps a second program from working on the same office until disposed.</summary>
     public IDisposable Lock() => OfficeRuns.Lock(OfficeFolder, Volume);

@@ -1,5 +1,6 @@
 // HtmlSignOff.cs: the sign-off as one self-contained HTML page that prints on paper: no script, no outside resource.
 using System.Xml.Linq;
+using Transferra.Core.Backup;
 using Transferra.Core.Checks;
 using Transferra.Core.Conversion;
 using Transferra.Core.Matching;

@@ -56,7 +56,7 @@ public sealed class BackupTests
     {
         using var office = new DemoFolder(small: true);
         BuiltProgram.Run(office.Path, "backup", "QIH", "QST").Expect(0);
-        string[] members = [.. BuiltProgram.Run(office.Path, "restore", "QIH", "--show", "--json").Expect(0).Json.GetProperty("result").GetProperty("members").EnumerateArray().Select(member => member.GetProperty("name").GetString()!)];
+        string[] members = [.. BuiltProgram.Run(office.Path, "restore", "QIH", "--show", "--json").Expect(0).Json.GetProperty("result").GetProperty("members").EnumerateArray().Where(member => member.GetProperty("kind").GetString() == "file").Select(member => member.GetProperty("name").GetString()!)];
         Assert.Contains("kit/versions/5.yaml", members);
         Assert.Contains("settings/ledger.ini", members);
         string document = members.First(member => member.StartsWith("documents/0/", StringComparison.Ordinal));

@@ -1,5 +1,4 @@
 using Transferra.Core.Backup;
-using Transferra.Core.Matching;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
@@ -14,23 +13,28 @@ public sealed class SetKeepingTests : IDisposable
     private readonly DiskVolume _volume = new();
     private readonly string _here, _there;
     private readonly byte[] _sound;
+    private readonly Company _company;
+    private readonly OfficeDescription _office;
 
     public SetKeepingTests()
     {
         _folder.Write("data/books.db", string.Concat(Enumerable.Range(0, 1500).Select(i => $"record {i * 7919 % 1009};")));
         _folder.Write("data/docs/a.txt", "a document");
         _folder.Write("data/docs/sub/b.txt", string.Concat(Enumerable.Range(0, 300).Select(i => $"{i * 31 % 97}")));
-        var company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null, [_folder["data/docs"]], new Dictionary<string, string>());
-        var office = new OfficeDescription("Office", _folder.Path, [], [], 0);
+        _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null, [_folder["data/docs"]], new Dictionary<string, string>());
+        _office = new OfficeDescription("Office", _folder.Path, [], [], 0);
         Directory.CreateDirectory(_folder["here"]);
         Directory.CreateDirectory(_folder["there"]);
         (_here, _there) = (_folder["here/ABC.tar"], _folder["there/ABC.tar"]);
-        BackupSets.Write(new RunContext(office, null!, _volume, null!, "test", CancellationToken.None), company, company.OldStore, new MemoryStore(), "1", [new TableBaseline("T", 3, 0, "00")], _here, (_, _) => { });
+        SetWriting.Write(_office, _company, _volume, _here);
         _sound = File.ReadAllBytes(_here);
         File.WriteAllBytes(_there, _sound);
     }
 
     public void Dispose() => _folder.Dispose();
+
+    private HealResult Heal(string path, string copy, IVolume? volume = null) =>
+        SetHealing.Heal(volume ?? _volume, SetPlaces.Local([_folder["here"], _folder["there"]], volume ?? _volume), path, [copy], _folder["scratch"]);
 
     private static void Flip(string path, int at)
     {
@@ -41,15 +45,24 @@ public sealed class SetKeepingTests : IDisposable
         file.WriteByte((byte)(value ^ 0x10));
     }
 
+    /// <summary>A thousand positions, more than one in each block of the set.</summary>
     [Fact]
-    public void Whatever_byte_is_changed_it_is_noticed_and_healed_to_the_set_that_was_written()
+    public void Whatever_byte_is_changed_it_is_noticed_located_and_healed_to_the_set_that_was_written()
     {
-        for (int at = 3; at < _sound.Length; at += _sound.Length / 150)
+        IReadOnlyList<(SetMember Member, long Header, long Content, long End)> parts = SetWriting.Parts(_there);
+        Assert.True(_sound.Length > 2000);
+        for (int sample = 0; sample < 1000; sample++)
         {
+            int at = (int)((long)sample * _sound.Length / 1000);
             File.WriteAllBytes(_here, _sound);
             Flip(_here, at);
-            Assert.NotEmpty(BackupSets.Verify(_here));
-            HealResult healed = SetHealing.Heal(_volume, _here, [_there]);
+            IReadOnlyList<SetFault> faults = BackupSets.Verify(_here);
+            string wanted = parts.FirstOrDefault(part => at >= part.Header && at < part.End).Member?.Name ?? "";
+            // A change of the manifest or of the seal is told of either: the two belong together.
+            if (wanted.Length > 0) Assert.Equal(("damaged", wanted), (Assert.Single(faults).Code, faults[0].Member));
+            else Assert.Contains(Assert.Single(faults).Code, (string[])["manifest", "seal"]);
+            if (sample % 5 > 0) continue;
+            HealResult healed = Heal(_here, _there);
             Assert.True(healed.IsHealed, $"byte {at}");
             Assert.Equal(_sound, File.ReadAllBytes(_here));
             Assert.NotEmpty(BackupSets.Verify(healed.Kept));
@@ -59,6 +72,62 @@ public sealed class SetKeepingTests : IDisposable
         Assert.Single(Directory.GetFileSystemEntries(_folder["here"]));
     }
 
+    [Fact]
+    public void Members_that_changed_places_or_come_from_another_set_are_noticed_and_healed()
+    {
+        (SetMember Member, long Header, long Content, long End)[] files = [.. SetWriting.Parts(_there).Where(part => part.Member.IsFile)];
+        string other = _folder["other.tar"];
+        File.WriteAllText(_folder["data/docs/a.txt"], "a doctored"); // as long as before
+        SetWriting.Write(_office, _company, _volume, other);
+        byte[] foreign = File.ReadAllBytes(other), swapped = [.. _sound];
+        (SetMember Member, long Header, long Content, long End) document = files.Single(part => part.Member.Name == "documents/0/a.txt"), foreignDocument = SetWriting.Parts(other).Single(part => part.Member.Name == document.Member.Name);
+        Assert.Equal(document.Member.PackedBytes, foreignDocument.Member.PackedBytes);
+        foreign.AsSpan((int)foreignDocument.Header, (int)(foreignDocument.End - foreignDocument.Header)).CopyTo(swapped.AsSpan((int)document.Header));
+        File.WriteAllBytes(_here, swapped);
+        Assert.Equal(("damaged", document.Member.Name), Assert.Single(BackupSets.Verify(_here)) is var one ? (one.Code, one.Member) : default);
+        Assert.True(Heal(_here, _there).IsHealed);
+        Assert.Equal(_sound, File.ReadAllBytes(_here));
+
+        // Each pair of files in the other's place, and the whole beginning of another set.
+        for (int i = 0; i + 1 < files.Length; i++)
+        {
+            byte[] first = _sound[(int)files[i].Header..(int)files[i].End], second = _sound[(int)files[i + 1].Header..(int)files[i + 1].End];
+            int gap = (int)(files[i + 1].Header - files[i].End);
+            byte[] reordered = [.. _sound.AsSpan(0, (int)files[i].Header), .. second, .. _sound.AsSpan((int)files[i].End, gap), .. first, .. _sound.AsSpan((int)files[i + 1].End)];
+            File.WriteAllBytes(_here, reordered);
+            string[] told = [.. BackupSets.Verify(_here).Select(fault => fault.Member)];
+            Assert.Contains(files[i].Member.Name, told);
+            Assert.True(Heal(_here, _there).IsHealed);
+            Assert.Equal(_sound, File.ReadAllBytes(_here));
+        }
+        foreign.AsSpan(0, (int)SetWriting.Parts(other)[0].Header).CopyTo(swapped);
+        File.WriteAllBytes(_here, swapped);
+        Assert.NotEmpty(BackupSets.Verify(_here));
+        Assert.True(Heal(_here, _there).IsHealed);
+        Assert.Equal(_sound, File.ReadAllBytes(_here));
+    }
+
+    [Fact]
+    public void A_large_file_is_healed_frame_by_frame_from_copies_that_are_all_damaged_in_it()
+    {
+        byte[] large = new byte[(3 * SetManifest.FrameContentBytes) + 1000];
+        new Random(1).NextBytes(large.AsSpan(0, large.Length / 2));
+        File.WriteAllBytes(_folder["data/docs/large.bin"], large);
+        File.Delete(_here);
+        SetWriting.Write(_office, _company, _volume, _here);
+        byte[] sound = File.ReadAllBytes(_here);
+        (SetMember member, _, long content, _) = SetWriting.Parts(_here).Single(part => part.Member.Frames is not null);
+        Assert.Equal(4, member.Frames!.Count);
+        File.WriteAllBytes(_there, sound);
+        Flip(_here, (int)content + 1000);
+        Flip(_there, (int)content + member.Frames[0] + 2000);
+        Assert.Contains("frame 1 of 4", Assert.Single(BackupSets.Verify(_here)).What, StringComparison.Ordinal);
+        HealResult healed = Heal(_here, _there);
+        Assert.True(healed.IsHealed);
+        Assert.Equal([_here, _there], healed.From);
+        Assert.Equal(sound, File.ReadAllBytes(_here));
+    }
+
     [Theory]
     [InlineData(0)]
     [InlineData(600)]
@@ -66,7 +135,7 @@ public sealed class SetKeepingTests : IDisposable
     public void A_set_that_is_cut_off_is_healed(int length)
     {
         File.WriteAllBytes(_here, _sound[..length]);
-        Assert.True(SetHealing.Heal(_volume, _here, [_there]).IsHealed);
+        Assert.True(Heal(_here, _there).IsHealed);
         Assert.Equal(_sound, File.ReadAllBytes(_here));
     }
 
@@ -77,11 +146,11 @@ public sealed class SetKeepingTests : IDisposable
         int[] members = [.. Enumerable.Range(0, _sound.Length - 4).Where(at => _sound.AsSpan(at, 4).SequenceEqual((byte[])[0x28, 0xB5, 0x2F, 0xFD]))];
         Flip(_here, members[0] + 30);
         Flip(_there, members[^1] + 9);
-        HealResult healed = SetHealing.Heal(_volume, _here, [_there]);
+        HealResult healed = Heal(_here, _there);
         Assert.True(healed.IsHealed);
         Assert.Equal([_here, _there], healed.From);
         Assert.Equal(_sound, File.ReadAllBytes(_here));
-        Assert.True(SetHealing.Heal(_volume, _there, [_here]).IsHealed);
+        Assert.True(Heal(_there, _here).IsHealed);
         Assert.Equal(_sound, File.ReadAllBytes(_there));
     }
 
@@ -92,7 +161,7 @@ public sealed class SetKeepingTests : IDisposable
         Flip(_here, store + 30);
         Flip(_there, store + 40);
         byte[] before = File.ReadAllBytes(_here);
-        HealResult healed = SetHealing.Heal(_volume, _here, [_there]);
+        HealResult healed = Heal(_here, _there);
         Assert.Equal((false, "store/books.db", ""), (healed.IsHealed, Assert.Single(healed.Missing), healed.Kept));
         Assert.Equal(before, File.ReadAllBytes(_here));
         Assert.Single(Directory.GetFileSystemEntries(_folder["here"]));
@@ -108,7 +177,7 @@ public sealed class SetKeepingTests : IDisposable
             foreach (string left in Directory.GetFileSystemEntries(_folder["here"])) _volume.Remove(left);
             File.WriteAllBytes(_here, damaged);
             var volume = new FaultyVolume(_volume, n, fault: () => new IOException("disk"));
-            try { SetHealing.Heal(volume, _here, [_there]); }
+            try { Heal(_here, _there, volume); }
             catch (IOException) { /* reported, as it should be */ }
             fired = volume.FaultsFired;
             byte[][] there = [.. Directory.GetFiles(_folder["here"], "ABC.tar*").Select(File.ReadAllBytes)];
@@ -118,17 +187,17 @@ public sealed class SetKeepingTests : IDisposable
         Assert.Equal(_sound, File.ReadAllBytes(_here));
     }
 
-    private BackupSetInfo Set(string place, int day, string company = "ABC") =>
-        new(_folder[$"{place}/{company}-{day}.tar"], 100, BackupSets.ReadInfo(_here).Manifest with { Company = company, MadeAt = new DateTimeOffset(2026, 1, day, 0, 0, 0, TimeSpan.Zero) });
+    private ListedSet Set(string place, int day, string company = "ABC") =>
+        new(_folder[$"{place}/{company}-{day}.tar"], 100, SetWriting.ManifestOf(_there).Label with { Company = company, MadeAt = new DateTimeOffset(2026, 1, day, 0, 0, 0, TimeSpan.Zero) }, false);
 
-    private static Dictionary<string, SetProof> Proved(params BackupSetInfo[] sets) => sets.ToDictionary(set => set.Path, set => new SetProof(set.Manifest.MadeAt, set.Path, 100, []));
+    private static Dictionary<string, SetProof> Proved(params ListedSet[] sets) => sets.ToDictionary(set => set.Path, set => new SetProof(set.Label.MadeAt, set.Path, 100, []));
 
     private static string[] Gone(IEnumerable<TidyDecision> decisions) => [.. decisions.Where(decision => decision.Goes).Select(decision => Path.GetFileNameWithoutExtension(decision.Set.Path))];
 
     [Fact]
     public void The_newest_of_each_place_and_the_last_proved_of_a_company_stay()
     {
-        BackupSetInfo[] sets = [Set("here", 1), Set("here", 2), Set("here", 3), Set("there", 1), Set("there", 2), Set("here", 1, "XYZ")];
+        ListedSet[] sets = [Set("here", 1), Set("here", 2), Set("here", 3), Set("there", 1), Set("there", 2), Set("here", 1, "XYZ")];
         Assert.Equal(["ABC-1", "ABC-2", "ABC-1"], Gone(SetTidying.Decide(sets, Proved([.. sets]), [], 1)));
         Assert.Equal(["ABC-1"], Gone(SetTidying.Decide(sets, Proved([.. sets]), [], 2)));
         // Only the first of them was ever proved, so it stays although it is the oldest; a proof of another size is none.
@@ -141,7 +210,7 @@ public sealed class SetKeepingTests : IDisposable
     [Fact]
     public void A_set_that_an_unfinished_run_goes_by_stays()
     {
-        BackupSetInfo[] sets = [Set("here", 1), Set("here", 2)];
+        ListedSet[] sets = [Set("here", 1), Set("here", 2)];
         var runs = new OfficeRuns(new OfficeDescription("Office", _folder.Path, [], [], 0), _volume);
         Run run = runs.Begin("restore", [], "test", new Dictionary<string, string> { ["ABC.set"] = sets[0].Path });
         Assert.Empty(Gone(SetTidying.Decide(sets, Proved([.. sets]), runs.List(), 1)));

@@ -18,25 +18,44 @@ internal static class RestoreCommand
     {
         if (session.Codes.Count != 1) throw new TransferraException("restore wants one company code", "See which sets there are: transferra sets");
         Company company = session.Companies[0];
-        BackupSetInfo set = setPath is not null ? BackupSets.ReadInfo(Path.GetFullPath(setPath))
-            : session.Office.BackupFolders.SelectMany(BackupSets.List).Where(set => set.Manifest.Company == company.Code).MaxBy(set => set.Manifest.MadeAt)
-                ?? throw new TransferraException($"there is no backup set of {company.Code} in {string.Join(", ", session.Office.BackupFolders)}", "Name one with --set FILE.");
-        if (set.Manifest.Company != company.Code)
-            throw new TransferraException($"the set {set.Path} is of the company {set.Manifest.Company}, not of {company.Code}", "Name another set with --set FILE.");
-        KitVersion version = company.Kit.Version(set.Manifest.DataVersion)
-            ?? throw new TransferraException($"the set is of data version {set.Manifest.DataVersion}, which the kit {company.Kit.Id} does not know", "Use the kit that it was made with.");
+        BackupSetInfo set = session.Sets.Read(setPath is not null ? FullPath(setPath) : NewestOf(session, company));
+        SetLabel label = set.Manifest.Label;
+        if (label.Company != company.Code)
+            throw new TransferraException($"the set {set.Path} is of the company {label.Company}, not of {company.Code}", "Name another set with --set FILE.");
+        KitVersion version = company.Kit.Version(label.DataVersion)
+            ?? throw new TransferraException($"the set is of data version {label.DataVersion}, which the kit {company.Kit.Id} does not know", "Use the kit that it was made with.");
         session.Screen.Line($"{company.Code} from {set.Path}");
-        session.Screen.Line($"made {set.Manifest.MadeAt:yyyy-MM-dd HH:mm} UTC by {set.Manifest.MadeBy}, data version {set.Manifest.DataVersion}, {set.Manifest.Members.Count} files");
+        session.Screen.Line($"made {label.MadeAt:yyyy-MM-dd HH:mm} UTC by {label.MadeBy}, data version {label.DataVersion}, {Results.Count(set.Manifest.Files, "file")}, {Sizes.Of(set.Manifest.ContentBytes)}");
+        foreach (LeftOut left in set.Manifest.LeftOut.Where(left => !left.IsHarmless)) session.Screen.Look($"not in it: {left.Name}: {left.Why}");
         if (showsOnly) return Show(session, set);
         if (only is not null && to is null) throw new TransferraException("--only wants to know where to", "Name a new folder with --to DIR.");
         if (only is not null) return Some(session, company, version, set, Path.GetFullPath(to!), only);
         return to is not null ? Into(session, company, version, set, Path.GetFullPath(to)) : InPlace(session, company, version, set);
     }
 
+    private static string FullPath(string path) => path.Contains("://", StringComparison.Ordinal) ? path : Path.GetFullPath(path);
+
+    // The newest set of a place that can be reached; a place that cannot is told, and does not keep the others from being used.
+    private static string NewestOf(Session session, Company company) =>
+        session.Sets.List((place, why) => session.Screen.Look($"{place.Name} cannot be reached: {why}")).Where(set => set.Label.Company == company.Code).MaxBy(set => set.Label.MadeAt)?.Path
+            ?? throw new TransferraException($"there is no backup set of {company.Code} in {string.Join(", ", session.Sets.Places.Select(place => place.Name))}", "Name one with --set FILE.");
+
+    private static IReadOnlyList<SetFault> Unpack(Session session, BackupSetInfo set, string folder, Func<string, bool>? isWanted, Action? whenStoreIsUnpacked = null)
+    {
+        using ISetFile file = session.Sets.Open(set.Path);
+        return BackupSets.Unpack(file, folder, isWanted, (done, total) => session.Screen.Progress.Show("restoring", done, total, isBytes: true), whenStoreIsUnpacked, session.Cancel);
+    }
+
+    private static IReadOnlyList<TableBaseline> RecordsIn(Session session, Company company, KitVersion version, BackupSetInfo set, string unpacked)
+    {
+        using IStore store = session.Stores.Open(StoreExport.Unpacked(company, set.Manifest.Store, unpacked), version.TextEncoding);
+        return Baseline.Of(store, CustomFields.Of(store, version).In(version).Tables, Silent.Observer, session.Cancel);
+    }
+
     private static int Show(Session session, BackupSetInfo set)
     {
-        session.Screen.Table(["Member", ">Bytes", ">Packed", "Changed (UTC)"], set.Manifest.Members.Select(member => (IReadOnlyList<string>)
-            [member.Name, Results.Number(member.Bytes), Results.Number(member.PackedBytes), member.Modified.UtcDateTime.ToString("yyyy-MM-dd HH:mm", System.Globalization.CultureInfo.InvariantCulture)]));
+        session.Screen.Table(["Member", "Kind", ">Bytes", ">Packed", "Changed (UTC)"], set.Manifest.Members.Select(member => (IReadOnlyList<string>)
+            [member.Name, member.Kind, Results.Number(member.Bytes), Results.Number(member.PackedBytes), member.Modified.UtcDateTime.ToString("yyyy-MM-dd HH:mm", System.Globalization.CultureInfo.InvariantCulture)]));
         session.Screen.Table(["Table", ">Records", "Fingerprint"], set.Manifest.Baseline.Select(table => (IReadOnlyList<string>)[table.Table, Results.Number(table.Records), table.Fingerprint[..16]]));
         return session.Answer(ExitCodes.Done, set.Manifest);
     }
@@ -56,7 +75,7 @@ internal static class RestoreCommand
         session.Volume.Remove(staged);
         try
         {
-            IReadOnlyList<SetFault> faults = BackupSets.UnpackSome(set.Path, staged, wanted);
+            IReadOnlyList<SetFault> faults = Unpack(session, set, staged, wanted);
             if (faults.Count > 0)
             {
                 foreach (SetFault fault in faults) session.Screen.Error($"{fault.Member}: {fault.What}");
@@ -83,7 +102,7 @@ internal static class RestoreCommand
 
     private static void WriteTable(Session session, Company company, KitVersion version, BackupSetInfo set, string unpacked, string name, string into)
     {
-        using IStore store = session.Stores.Open(StoreExport.Unpacked(company, set.Manifest.StoreName, unpacked), version.TextEncoding);
+        using IStore store = session.Stores.Open(StoreExport.Unpacked(company, set.Manifest.Store, unpacked), version.TextEncoding);
         KitVersion with = CustomFields.Of(store, version).In(version);
         TableShape table = with.Table(name) ?? throw new TransferraException($"there is no table {name} in version {version.Name}", $"The tables are {string.Join(", ", with.Tables.Select(known => known.Name))}.");
         using IStoreBuilder builder = session.Stores.Create(StoreExport.At(into));
@@ -107,14 +126,19 @@ internal static class RestoreCommand
         session.Volume.Remove(staged);
         try
         {
-            IReadOnlyList<SetFault> faults = BackupSets.Unpack(set.Path, staged);
-            IReadOnlyList<TableBaseline> tables = [];
-            if (faults.Count == 0)
+            // The records are compared while the documents are still being unpacked.
+            Task<IReadOnlyList<TableBaseline>>? comparing = null;
+            IReadOnlyList<SetFault> faults;
+            try
             {
-                using IStore store = session.Stores.Open(StoreExport.Unpacked(company, set.Manifest.StoreName, staged), version.TextEncoding);
-                tables = Baseline.Of(store, CustomFields.Of(store, version).In(version).Tables, new ScreenObserver(session.Screen).At("comparing"), session.Cancel);
-                faults = BackupSets.CompareRecords(set.Manifest, tables);
+                faults = Unpack(session, set, staged, null, () => comparing = Task.Run(() => RecordsIn(session, company, version, set, staged)));
             }
+            finally
+            {
+                if (comparing is not null) ((IAsyncResult)comparing).AsyncWaitHandle.WaitOne();
+            }
+            IReadOnlyList<TableBaseline> tables = faults.Count > 0 || comparing is null ? [] : comparing.GetAwaiter().GetResult();
+            if (faults.Count == 0) faults = BackupSets.CompareRecords(set.Manifest, tables);
             if (faults.Count > 0)
             {
                 foreach (SetFault fault in faults) session.Screen.Error($"{fault.Member}: {fault.What}");
@@ -149,14 +173,14 @@ internal static class RestoreCommand
             [$"{company.Code}.to"] = version.Name,
             [$"{company.Code}.set"] = set.Path,
             [$"{company.Code}.store"] = company.OldStore.Shown,
-            [$"{company.Code}.set-store"] = set.Manifest.StoreName,
+            [$"{company.Code}.set-store"] = set.Manifest.Store,
             [$"{company.Code}.had-store"] = session.Places.Exists(company.OldStore) ? "1" : "0",
             [$"{company.Code}.had-new-store"] = company.MovesTo is not null && session.Places.Exists(company.MovesTo) ? "1" : "0",
         };
         for (int i = 0; i < company.DocumentFolders.Count; i++)
         {
-            string prefix = FormattableString.Invariant($"documents/{i}/");
-            facts[FormattableString.Invariant($"{company.Code}.has-documents-{i}")] = set.Manifest.Members.Any(member => member.Name.StartsWith(prefix, StringComparison.Ordinal)) ? "1" : "0";
+            string folder = FormattableString.Invariant($"documents/{i}");
+            facts[FormattableString.Invariant($"{company.Code}.has-documents-{i}")] = set.Manifest.Members.Any(member => member.Name == folder) ? "1" : "0";
             facts[FormattableString.Invariant($"{company.Code}.had-documents-{i}")] = Directory.Exists(company.DocumentFolders[i]) ? "1" : "0";
         }
         Run run = session.Runs.Begin("restore", [company], Session.Version, facts);

@@ -12,32 +12,32 @@ namespace Transferra.Cli.Commands;
 
 internal static class SetsCommand
 {
-    private sealed record SetListed(string Path, string Company, string Package, string DataVersion, DateTimeOffset MadeAt, string MadeBy, long Bytes, int Files)
+    private sealed record SetListed(string Path, string Company, string Package, string DataVersion, DateTimeOffset MadeAt, string MadeBy, long Bytes, bool IsLocked)
     {
         public DateTimeOffset? ProvedAt { get; init; }
 
         public bool? IsGood { get; init; }
     }
 
-    private static BackupSetInfo[] All(Session session) => [.. session.Office.BackupFolders.SelectMany(BackupSets.List)
-        .Where(set => session.Codes.Count == 0 || session.Codes.Contains(set.Manifest.Company, StringComparer.OrdinalIgnoreCase))];
+    private static ListedSet[] All(Session session) => [.. session.Sets.List((place, why) => session.Screen.Look($"{place.Name} cannot be reached: {why}"))
+        .Where(set => session.Codes.Count == 0 || session.Codes.Contains(set.Label.Company, StringComparer.OrdinalIgnoreCase))];
 
     public static int Run(Session session)
     {
         IReadOnlyDictionary<string, SetProof> proofs = session.Proofs.Last();
         SetListed[] sets = [.. All(session).Select(set => Listed(set, proofs.GetValueOrDefault(set.Path)))];
-        if (sets.Length == 0) session.Screen.Line("There are no backup sets in " + string.Join(", ", session.Office.BackupFolders));
-        foreach (IGrouping<string, SetListed> place in sets.GroupBy(set => Path.GetDirectoryName(set.Path)!))
+        if (sets.Length == 0) session.Screen.Line("There are no backup sets in " + string.Join(", ", session.Sets.Places.Select(place => place.Name)));
+        foreach (IGrouping<string, SetListed> place in sets.GroupBy(set => set.Path[..set.Path.LastIndexOf('/')]))
         {
             // The name tells company, package, version, date and time.
             session.Screen.Heading(place.Key);
-            session.Screen.Table(["Company", ">Files", ">Size", "Last proof (UTC)", "Set"], place.Select(set => (IReadOnlyList<string>)
-                [set.Company, Results.Number(set.Files), Sizes.Of(set.Bytes), set.ProvedAt is not { } at ? "never" : set.IsGood == true ? Time(at) : "not whole", Path.GetFileName(set.Path)]));
+            session.Screen.Table(["Company", ">Size", "Last proof (UTC)", "Set"], place.Select(set => (IReadOnlyList<string>)
+                [set.Company, Sizes.Of(set.Bytes), set.ProvedAt is not { } at ? "never" : set.IsGood == true ? Time(at) : "not whole", Path.GetFileName(set.Path)]));
         }
         return session.Answer(ExitCodes.Done, sets);
     }
 
-    private static SetListed Listed(BackupSetInfo set, SetProof? proof) => new(set.Path, set.Manifest.Company, set.Manifest.Package, set.Manifest.DataVersion, set.Manifest.MadeAt, set.Manifest.MadeBy, set.Bytes, set.Manifest.Members.Count)
+    private static SetListed Listed(ListedSet set, SetProof? proof) => new(set.Path, set.Label.Company, set.Label.Package, set.Label.DataVersion, set.Label.MadeAt, set.Label.MadeBy, set.Bytes, set.IsLocked)
     {
         ProvedAt = proof?.At,
         IsGood = proof?.IsGood,
@@ -55,7 +55,7 @@ internal static class SetsCommand
         var clock = Stopwatch.StartNew();
         IReadOnlyDictionary<string, SetProof> proofs = session.Proofs.Last();
         // Also files that are named like sets and cannot even be listed: those are the ones that need healing most.
-        string[] paths = [.. session.Office.BackupFolders.Where(Directory.Exists).SelectMany(folder => Directory.EnumerateFiles(folder, "*.tar")).Where(path => IsMeant(session, path))
+        string[] paths = [.. session.Sets.Places.SelectMany(place => Named(session, place)).Where(path => IsMeant(session, path))
             .OrderBy(path => proofs.TryGetValue(path, out SetProof? proof) ? proof.At : DateTimeOffset.MinValue).ThenBy(path => path, StringComparer.Ordinal)];
         var results = new List<SetProof>();
         var healed = new List<HealResult>();
@@ -74,7 +74,21 @@ internal static class SetsCommand
         }
         if (results.Count < paths.Length) session.Screen.Look($"The time is up: {Results.Count(paths.Length - results.Count, "set")} not looked at; they come first the next time.");
         else session.Screen.Line($"{Results.Count(results.Count, "set")} looked at.");
-        return session.Answer(results.All(proof => proof.IsGood) ? ExitCodes.Done : ExitCodes.Unproved, new { proofs = results, healed, notLookedAt = paths[results.Count..] });
+        return session.Answer(results.All(proof => proof.IsGood) && !session.Unreached ? ExitCodes.Done : ExitCodes.Unproved, new { proofs = results, healed, notLookedAt = paths[results.Count..] });
+    }
+
+    private static IEnumerable<string> Named(Session session, ISetPlace place)
+    {
+        try
+        {
+            return [.. place.List().Where(file => SetPlaces.IsNamedLikeSet(file.Name)).Select(file => SetPlaces.PathIn(place, file.Name))];
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            session.Screen.Bad($"{place.Name} cannot be reached: {error.Message}");
+            session.Unreached = true;
+            return [];
+        }
     }
 
     private static bool IsMeant(Session session, string path) => session.Codes.Count == 0 || session.Codes.Any(code => Path.GetFileName(path).StartsWith(code + "_", StringComparison.OrdinalIgnoreCase));
@@ -84,17 +98,22 @@ internal static class SetsCommand
         IReadOnlyList<SetFault> faults;
         try
         {
-            BackupSetInfo set = BackupSets.ReadInfo(path);
+            SetLabel label = session.Sets.Read(path).Manifest.Label;
             // Of a company that the office or the kit still knows, the records are compared as well.
-            Company? company = session.Office.Companies.FirstOrDefault(company => company.Code == set.Manifest.Company);
-            KitVersion? version = company?.Kit.Id == set.Manifest.Package ? company.Kit.Version(set.Manifest.DataVersion) : null;
-            faults = company is not null && version is not null ? CompanyBackup.Prove(context, company, version, set) : BackupSets.Verify(path);
+            Company? company = session.Office.Companies.FirstOrDefault(company => company.Code == label.Company);
+            KitVersion? version = company?.Kit.Id == label.Package ? company.Kit.Version(label.DataVersion) : null;
+            if (company is not null && version is not null) faults = CompanyBackup.Prove(context, company, version, path);
+            else
+            {
+                using ISetFile file = session.Sets.Open(path);
+                faults = BackupSets.Verify(file, (done, total) => context.Observer.Bytes("", done, total), session.Cancel);
+            }
         }
         catch (Exception error) when (error is TransferraException or IOException or UnauthorizedAccessException)
         {
             faults = [new SetFault("manifest", SetManifest.FirstMember, error.Message)];
         }
-        var proof = new SetProof(DateTimeOffset.UtcNow, path, new FileInfo(path).Length, faults);
+        var proof = new SetProof(DateTimeOffset.UtcNow, path, LengthOf(session, path), faults);
         session.Proofs.Add(proof);
         if (proof.IsGood) session.Screen.Good($"Whole: {path}");
         else
@@ -105,15 +124,22 @@ internal static class SetsCommand
         return proof;
     }
 
+    private static long LengthOf(Session session, string path)
+    {
+        (ISetPlace place, string name) = session.Sets.Find(path);
+        return place.List().FirstOrDefault(file => file.Name == name)?.Bytes ?? 0;
+    }
+
     private static HealResult? Heal(Session session, string path)
     {
-        string[] copies = [.. session.Office.BackupFolders.Select(folder => Path.Combine(folder, Path.GetFileName(path))).Where(copy => copy != path && File.Exists(copy))];
+        string name = session.Sets.Find(path).Name;
+        string[] copies = [.. session.Sets.Places.SelectMany(place => Named(session, place)).Where(copy => copy != path && copy.EndsWith("/" + name, StringComparison.Ordinal))];
         if (copies.Length == 0)
         {
             session.Screen.Line("  There is no copy of it in another place, so it cannot be healed. Make a new one: transferra backup");
             return null;
         }
-        HealResult result = SetHealing.Heal(session.Volume, path, copies);
+        HealResult result = SetHealing.Heal(session.Volume, session.Sets, path, copies, CompanyBackup.Scratch(session.Office));
         if (result.IsHealed) session.Screen.Good($"  Healed from {string.Join(", ", result.From.Where(from => from != path))}; the damaged file is kept as {result.Kept}");
         else session.Screen.Bad($"  Not healed: no copy has {string.Join(", ", result.Missing.Take(5))} whole.");
         return result;
@@ -130,14 +156,17 @@ internal static class SetsCommand
         TidyDecision[] go = [.. decisions.Where(decision => decision.Goes)];
         if (decisions.Count > 0)
             session.Screen.Table(["Company", "Made (UTC)", ">Size", "Becomes", "Because", "Set"], decisions.Select(decision => (IReadOnlyList<string>)
-                [decision.Set.Manifest.Company, Time(decision.Set.Manifest.MadeAt), Sizes.Of(decision.Set.Bytes), decision.Goes ? "removed" : "kept", decision.Because, decision.Set.Path]));
+                [decision.Set.Label.Company, Time(decision.Set.Label.MadeAt), Sizes.Of(decision.Set.Bytes), decision.Goes ? "removed" : "kept", decision.Because, decision.Set.Path]));
         if (go.Length == 0)
         {
             session.Screen.Line("There is nothing to remove.");
             return session.Answer(ExitCodes.Done, new { removed = Array.Empty<string>(), kept = decisions.Select(decision => decision.Set.Path) });
         }
-        if (!session.Confirm([.. go.Select(decision => decision.Set.Manifest.Company).Distinct()], "Remove the sets listed above of")) return session.Answer(ExitCodes.Refused, new { confirmed = false });
-        foreach (TidyDecision decision in go) session.Volume.Remove(decision.Set.Path);
+        if (!session.Confirm([.. go.Select(decision => decision.Set.Label.Company).Distinct()], "Remove the sets listed above of")) return session.Answer(ExitCodes.Refused, new { confirmed = false });
+        foreach (TidyDecision decision in go) {
+            (ISetPlace place, string name) = session.Sets.Find(decision.Set.Path);
+            place.Remove(name);
+        }
         session.Screen.Good($"{Results.Count(go.Length, "set")} removed, {Sizes.Of(go.Sum(decision => decision.Set.Bytes))}.");
         return session.Answer(ExitCodes.Done, new { removed = go.Select(decision => decision.Set.Path), kept = decisions.Where(decision => !decision.Goes).Select(decision => decision.Set.Path) });
     }

@@ -16,7 +16,7 @@ internal sealed class ProgressLine : IDisposable
     private string _what = "";
     private long _done, _total;
     private int _beat;
-    private bool _drawn;
+    private bool _drawn, _isBytes;
 
     public ProgressLine(bool active)
     {
@@ -24,7 +24,7 @@ internal sealed class ProgressLine : IDisposable
     }
 
     /// <summary>Says what is being done and how far it is; total 0 when that is not known.</summary>
-    public void Show(string what, long done, long total)
+    public void Show(string what, long done, long total, bool isBytes = false)
     {
         if (_timer is null) return;
         lock (_lock)
@@ -34,7 +34,7 @@ internal sealed class ProgressLine : IDisposable
                 _what = what;
                 _clock.Restart();
             }
-            (_done, _total) = (done, total);
+            (_done, _total, _isBytes) = (done, total, isBytes);
         }
     }
 
@@ -55,24 +55,26 @@ internal sealed class ProgressLine : IDisposable
         lock (_lock)
         {
             if (_what.Length == 0) return;
-            string line = Words(Spinner[_beat++ % Spinner.Length], _what, _done, _total, _clock.Elapsed);
+            string line = Words(Spinner[_beat++ % Spinner.Length], _what, _done, _total, _clock.Elapsed, _isBytes);
             Console.Error.Write("\r" + line + "\x1b[K");
             _drawn = true;
         }
     }
 
     /// <summary>The line's text, at most 99 characters.</summary>
-    internal static string Words(string spinner, string what, long done, long total, TimeSpan elapsed)
+    internal static string Words(string spinner, string what, long done, long total, TimeSpan elapsed, bool isBytes = false)
     {
         string line = $"  {spinner} {what}";
         if (total > 0)
         {
             double rate = elapsed.TotalSeconds > 0.5 ? done / elapsed.TotalSeconds : 0;
-            line += string.Create(CultureInfo.InvariantCulture, $"  {done:#,0} of {total:#,0}  {100.0 * done / total:0} %");
-            if (rate > 0) line += string.Create(CultureInfo.InvariantCulture, $"  {rate:#,0}/s  {TimeText((total - done) / rate)} left");
+            line += string.Create(CultureInfo.InvariantCulture, $"  {Amount(done)} of {Amount(total)}  {100.0 * done / total:0} %");
+            if (rate > 0) line += string.Create(CultureInfo.InvariantCulture, $"  {Amount((long)rate)}/s  {TimeText((total - done) / rate)} left");
         }
         line += $"  ({TimeText(elapsed.TotalSeconds)})";
         return line.Length > Screen.Width - 1 ? line[..(Screen.Width - 1)] : line;
+
+        string Amount(long number) => isBytes ? Core.Runs.Sizes.Of(number) : number.ToString("#,0", CultureInfo.InvariantCulture);
     }
 
     private static string TimeText(double seconds) => seconds < 90

@@ -1,5 +1,6 @@
 // Results.cs: how each kind of result looks on the screen.
 using System.Globalization;
+using Transferra.Core.Backup;
 using Transferra.Core.Checks;
 using Transferra.Core.Conversion;
 using Transferra.Core.Matching;
@@ -71,7 +72,10 @@ internal static class Results
             string sizes = $"{Count(set.Files, "file")}, {Sizes.Of(set.ContentBytes)} in {Sizes.Of(set.Bytes)}";
             if (set.IsProved) screen.Good($"Proved: {set.Path}");
             else screen.Bad($"NOT proved: {set.Path}: {set.Faults[0].What}");
+            if (set.Files == 0) continue; // nothing came to be there
             screen.Line($"{sizes}; every byte read back, restored into scratch, records compared.");
+            if (set.Reused > 0) screen.Line($"{Count(set.Reused, "file")} unchanged since the set before, taken from there.");
+            foreach (LeftOut left in set.LeftOut) screen.Look($"not in it: {left.Name}: {left.Why}");
         }
     }
 

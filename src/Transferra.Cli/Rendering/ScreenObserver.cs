@@ -1,4 +1,5 @@
 // ScreenObserver.cs: turns what a run reports into headings, tables and the progress line.
+using Transferra.Core.Backup;
 using Transferra.Core.Checks;
 using Transferra.Core.Matching;
 using Transferra.Core.Mending;
@@ -22,6 +23,8 @@ internal sealed class ScreenObserver(Screen screen) : IRunObserver
     };
 
     public void Progress(string table, long rows, long ofRows) => screen.Progress.Show(_at + table, rows, ofRows);
+
+    public void Bytes(string what, long done, long of) => screen.Progress.Show(_at + what, done, of, isBytes: true);
 
     /// <summary>Names what the progress line is about when no stage does.</summary>
     public ScreenObserver At(string what)

@@ -1,259 +1,191 @@
-// BackupSets.cs: writes, proves and unpacks backup sets: a tar (POSIX pax) of zstd members. Layout: docs/backup-sets.md.
-// Holds: (1) a file that is named like a set is complete and flushed: it is written under another name and renamed at the end;
+// BackupSets.cs: makes, proves and unpacks backup sets: a tar (POSIX pax) of zstd members. Layout: docs/backup-sets.md.
+// Holds: (1) a file that is named like a set is complete and flushed: it is packed under another name and renamed at the end;
 //        (2) Verify reads every byte back from the file and notices any change; (3) Unpack writes only below the folder given.
-using System.Formats.Tar;
 using System.Globalization;
-using System.Security.Cryptography;
-using System.Text.Json;
+using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
-using ZstdSharp;
 
 namespace Transferra.Core.Backup;
 
-/// <summary>A set whose files are packed and that is in no place yet; what was packed goes when it is disposed.</summary>
-/// <param name="volume">The disk.</param>
-/// <param name="folder">Where the packed files are, by their number.</param>
-/// <param name="manifest">What the set says of itself.</param>
-public sealed class PackedSet(IVolume volume, string folder, SetManifest manifest) : IDisposable
+/// <summary>What is to be packed.</summary>
+/// <param name="Company">Whose.</param>
+/// <param name="Address">Where its store is now.</param>
+/// <param name="Store">The store, opened; one on a server is written out from it. The caller keeps it from changing meanwhile.</param>
+/// <param name="DataVersion">Of the store.</param>
+/// <param name="Tables">Names of the tables that the baseline tells of.</param>
+/// <param name="Baseline">Takes the baseline; called once, on a thread of its own unless the store is on a server.</param>
+/// <param name="Folder">Where the packed set is kept until it is put into its places.</param>
+public sealed record PackOrder(Company Company, StoreAddress Address, IStore Store, string DataVersion, IReadOnlyList<string> Tables, Func<IReadOnlyList<TableBaseline>> Baseline, string Folder)
 {
-    /// <summary>Where the packed files are, by their number.</summary>
-    public string Folder { get; } = folder;
+    /// <summary>The run it is made for; "" for none.</summary>
+    public string Run { get; init; } = "";
 
-    /// <summary>What the set says of itself.</summary>
-    public SetManifest Manifest { get; } = manifest;
+    /// <summary>Path of an earlier set that is proved, from which unchanged members are taken; null when there is none.</summary>
+    public string? Earlier { get; init; }
+}
+
+/// <summary>A set that is packed and in no place yet; what was packed goes when it is disposed.</summary>
+public sealed class PackedSet : IDisposable
+{
+    private readonly IVolume _volume;
+    private readonly string _folder;
+
+    internal PackedSet(IVolume volume, string folder, string path, SetManifest manifest, IReadOnlySet<string> reused)
+    {
+        (_volume, _folder, Path, Manifest, Reused) = (volume, folder, path, manifest, reused);
+        Bytes = new FileInfo(path).Length;
+    }
+
+    /// <summary>The finished set: in the packing folder, then in the place that adopted it.</summary>
+    public string Path { get; private set; }
+
+    /// <summary>Its size.</summary>
+    public long Bytes { get; }
+
+    /// <summary>What it says of itself.</summary>
+    public SetManifest Manifest { get; }
+
+    /// <summary>Names of the files that were taken from the earlier set.</summary>
+    public IReadOnlySet<string> Reused { get; }
+
+    /// <summary>Gives the set to the place that it was packed in.</summary>
+    public void MoveInto(LocalPlace place, string name)
+    {
+        place.Adopt(Path, name);
+        Path = System.IO.Path.Combine(place.Name, name);
+    }
 
     /// <inheritdoc/>
-    public void Dispose() => volume.Remove(Folder);
+    public void Dispose() => _volume.Remove(_folder);
 }
 
 /// <summary>Backup sets.</summary>
 public static class BackupSets
 {
-    private const string PartSuffix = ".part", PackingSuffix = ".packing";
+    private const string PackingSuffix = ".packing";
 
     /// <summary>What the folder is called, behind the set's name, that a set is restored into to be proved.</summary>
     public const string ProofSuffix = ".proof";
 
-    private const int CompressionLevel = 3;
+    /// <summary>The name of a new set: company, package, data version, date and time, and the run it was made for.</summary>
+    public static string NameOf(SetLabel label, DateTimeOffset at, bool isLocked) =>
+        string.Create(CultureInfo.InvariantCulture, $"{label.Company}_{label.Package}_v{label.DataVersion}_{at.UtcDateTime:yyyyMMdd-HHmmss}{(label.Run.Length > 0 ? "_run" + label.Run : "")}{(isLocked ? SetPlaces.LockedSuffix : SetPlaces.Suffix)}");
 
-    /// <summary>The name of a new set: company, package, data version, date and time.</summary>
-    public static string NameOf(Company company, string dataVersion, DateTimeOffset at) =>
-        string.Create(CultureInfo.InvariantCulture, $"{company.Code}_{company.Kit.Id}_v{dataVersion}_{at.UtcDateTime:yyyyMMdd-HHmmss}.tar");
-
-    /// <summary>Writes a set of a company's files. The caller keeps the store from changing meanwhile.</summary>
+    /// <summary>Packs a company's files into one set, once for all places.</summary>
     /// <param name="context">What it works with.</param>
-    /// <param name="company">Whose.</param>
-    /// <param name="address">Where its store is now.</param>
-    /// <param name="store">The store, opened; one on a server is written out from it.</param>
-    /// <param name="dataVersion">Of the store.</param>
-    /// <param name="baseline">Of the store.</param>
-    /// <param name="path">Full path of the set; must not exist.</param>
+    /// <param name="order">What.</param>
     /// <param name="progress">Hears bytes done and in all.</param>
-    public static BackupSetInfo Write(RunContext context, Company company, StoreAddress address, IStore store, string dataVersion, IReadOnlyList<TableBaseline> baseline, string path, Action<long, long> progress)
-    {
-        using PackedSet packed = Pack(context, company, address, store, dataVersion, baseline, Path.GetDirectoryName(path)!, progress);
-        return Put(context.Volume, packed, path);
-    }
-
-    /// <summary>Packs a company's files into a folder beside sets, once for all places.</summary>
-    /// <param name="context">What it works with.</param>
-    /// <param name="company">Whose.</param>
-    /// <param name="address">Where its store is now.</param>
-    /// <param name="store">The store, opened; one on a server is written out from it.</param>
-    /// <param name="dataVersion">Of the store.</param>
-    /// <param name="baseline">Of the store.</param>
-    /// <param name="place">Folder that the packed files are kept below, until the result is disposed.</param>
-    /// <param name="progress">Hears bytes done and in all.</param>
-    public static PackedSet Pack(RunContext context, Company company, StoreAddress address, IStore store, string dataVersion, IReadOnlyList<TableBaseline> baseline, string place, Action<long, long> progress)
+    /// <exception cref="TransferraException">A part of the store cannot be read, or is changed meanwhile.</exception>
+    public static PackedSet Pack(RunContext context, PackOrder order, Action<long, long> progress)
     {
         IVolume volume = context.Volume;
         OfficeDescription office = context.Office;
-        string packed = Path.Combine(place, company.Code + PackingSuffix);
-        volume.Remove(packed); // of an earlier try that was broken off
-        volume.CreateFolder(packed);
+        Company company = order.Company;
+        string folder = Path.Combine(order.Folder, company.Code + PackingSuffix), path = Path.Combine(folder, "set");
+        volume.Remove(folder); // of an earlier try that was broken off
+        volume.CreateFolder(folder);
+        Task<IReadOnlyList<TableBaseline>>? taking = null;
         try
         {
-            string? export = address.IsOnServer ? Path.Combine(packed, "export") : null;
-            if (export is not null) StoreExport.Write(store, context.Stores, export, context.Observer, context.Cancel);
-            List<(string Source, string Name)> files = FilesOf(company, address.Name, export ?? address.Path);
-            files.AddRange(FilesAround(office, company));
-            long total = files.Sum(file => new FileInfo(file.Source).Length), done = 0;
-            var members = new List<SetMember>();
-            foreach ((string source, string name) in files)
+            string storePath = order.Address.Path;
+            Func<IReadOnlyList<TableBaseline>> baseline;
+            using ISetFile? earlierFile = order.Earlier is null ? null : context.Sets.Open(order.Earlier);
+            EarlierSet? earlier = earlierFile is null ? null : EarlierSet.From(earlierFile);
+            if (order.Address.IsOnServer)
             {
-                context.Cancel.ThrowIfCancellationRequested();
-                members.Add(PackFile(source, name, Path.Combine(packed, members.Count.ToString(CultureInfo.InvariantCulture))));
-                progress(done += members[^1].Bytes, total);
+                IReadOnlyList<TableBaseline> taken = order.Baseline();
+                baseline = () => taken;
+                storePath = Path.Combine(folder, "export");
+                StoreExport.Write(order.Store, context.Stores, storePath, context.Observer, context.Cancel);
             }
-            var manifest = new SetManifest(SetManifest.CurrentFormat, office.Name, company.Code, company.Name, company.Kit.Id, dataVersion, DateTimeOffset.UtcNow,
-                Environment.UserName, context.Tool, [.. company.DocumentFolders.Select(folder => Path.GetRelativePath(office.Folder, folder))], members, baseline);
-            return new PackedSet(volume, packed, manifest);
+            else baseline = () => (taking ??= Task.Run(order.Baseline)).GetAwaiter().GetResult();
+            SourceTree tree = SourcesOf(office, company, order.Address.Name, storePath);
+            // The same store understood in the same way has the same baseline.
+            if (!order.Address.IsOnServer && earlier?.Manifest.Label.DataVersion == order.DataVersion && earlier.HasAllOf(tree.Sources, "store/") && earlier.HasAllOf(tree.Sources, "kit/")
+                && earlier.Manifest.Baseline.Select(table => table.Table).SequenceEqual(order.Tables)) baseline = () => earlier.Manifest.Baseline;
+            else if (!order.Address.IsOnServer) taking = Task.Run(order.Baseline);
+            var label = new SetLabel(office.Name, company.Code, company.Name, company.Kit.Id, order.DataVersion, DateTimeOffset.UtcNow, Environment.UserName, context.Tool, order.Run);
+            var draft = new SetManifest(SetManifest.CurrentFormat, label, [.. company.DocumentFolders.Select(documents => Path.GetRelativePath(office.Folder, documents))], order.Address.Name, [], tree.LeftOut,
+                [.. order.Tables.Select(table => new TableBaseline(table, long.MaxValue, long.MaxValue, new string('f', 32)))]);
+            using var sink = new PlainSink(path);
+            using var writer = new SetWriter(sink, earlier, progress, context.Cancel);
+            SetManifest manifest = writer.Run(tree.Sources, draft, baseline);
+            return new PackedSet(volume, folder, path, manifest, writer.Reused);
         }
         catch
         {
-            volume.Remove(packed);
+            // The store may be closed by the caller only when nobody reads it any more.
+            if (taking is not null) ((IAsyncResult)taking).AsyncWaitHandle.WaitOne();
+            volume.Remove(folder);
             throw;
         }
     }
 
-    /// <summary>Puts a packed set into a place.</summary>
-    /// <param name="volume">The disk.</param>
-    /// <param name="packed">The set.</param>
-    /// <param name="path">Full path of the set; must not exist.</param>
-    public static BackupSetInfo Put(IVolume volume, PackedSet packed, string path)
-    {
-        string part = path + PartSuffix;
-        volume.Remove(part);
-        SetManifest manifest = packed.Manifest;
-        try
-        {
-            using (FileStream file = new(part, FileMode.CreateNew, FileAccess.Write))
-            {
-                using var sealing = new HashingStream(file);
-                // The writer's own end mark, added when it is disposed, would stand before the seal; so it is not disposed.
-                var tar = new TarWriter(sealing, TarEntryFormat.Pax, leaveOpen: true);
-                Add(tar, SetManifest.FirstMember, new MemoryStream(JsonSerializer.SerializeToUtf8Bytes(manifest, SetManifest.Json)), manifest.MadeAt);
-                for (int i = 0; i < manifest.Members.Count; i++)
-                {
-                    using FileStream member = File.OpenRead(Path.Combine(packed.Folder, i.ToString(CultureInfo.InvariantCulture)));
-                    Add(tar, manifest.Members[i].Name + ".zst", member, manifest.Members[i].Modified);
-                }
-                file.Write(SetSeal.Of(sealing.Digest(), manifest.MadeAt));
-            }
-            volume.FlushFile(part);
-            volume.Rename(part, path);
-            volume.FlushFolder(Path.GetDirectoryName(path)!);
-            return new BackupSetInfo(path, new FileInfo(path).Length, manifest);
-        }
-        finally
-        {
-            volume.Remove(part);
-        }
-    }
-
     /// <summary>Removes what an earlier backup, proof or healing of a company left in a place when it was broken off. Nothing of it is named like a set.</summary>
-    public static void ClearLeftovers(IVolume volume, string place, string company)
+    public static void ClearLeftovers(ISetPlace place, string company)
     {
-        if (!Directory.Exists(place)) return;
-        foreach (string path in Directory.EnumerateFileSystemEntries(place, company + "*"))
+        foreach (PlacedFile file in place.List())
         {
-            string name = Path.GetFileName(path);
-            bool isOurs = name == company + PackingSuffix
-                || (name.StartsWith(company + "_", StringComparison.Ordinal) && ((string[])[".tar" + PartSuffix, ".tar" + ProofSuffix, ".tar.healing", ".tar.healing.tar", ".tar.healing.tar" + PartSuffix]).Any(suffix => name.EndsWith(suffix, StringComparison.Ordinal)));
-            if (isOurs) volume.Remove(path);
+            bool isOurs = file.Name == company + PackingSuffix
+                || (file.Name.StartsWith(company + "_", StringComparison.Ordinal)
+                    && ((string[])[LocalPlace.PartSuffix, ProofSuffix, SetHealing.HealingSuffix]).Any(suffix => file.Name.EndsWith(SetPlaces.Suffix + suffix, StringComparison.Ordinal) || file.Name.EndsWith(SetPlaces.LockedSuffix + suffix, StringComparison.Ordinal)));
+            if (isOurs) place.Remove(file.Name);
         }
     }
 
-    private static List<(string Source, string Name)> FilesOf(Company company, string storeName, string storePath)
+    private static SourceTree SourcesOf(OfficeDescription office, Company company, string storeName, string storePath)
     {
-        string store = "store/" + storeName;
-        List<(string, string)> files = Directory.Exists(storePath)
-            ? [.. Directory.EnumerateFiles(storePath, "*", SearchOption.AllDirectories).Order(StringComparer.Ordinal).Select(file => (file, $"{store}/{Path.GetRelativePath(storePath, file)}"))]
-            : [(storePath, store)];
-        for (int i = 0; i < company.DocumentFolders.Count; i++)
-        {
-            string folder = company.DocumentFolders[i];
-            foreach (string file in Directory.EnumerateFiles(folder, "*", new EnumerationOptions { RecurseSubdirectories = true, AttributesToSkip = FileAttributes.None }).Order(StringComparer.Ordinal))
-                files.Add((file, FormattableString.Invariant($"documents/{i}/{Path.GetRelativePath(folder, file)}")));
-        }
-        return files;
-    }
-
-    // What is needed to make sense of the records years later: the kit, and the settings files of the program that the kit knows.
-    private static IEnumerable<(string Source, string Name)> FilesAround(OfficeDescription office, Company company)
-    {
-        if (Directory.Exists(company.Kit.Folder))
-            foreach (string file in Directory.EnumerateFiles(company.Kit.Folder, "*", SearchOption.AllDirectories).Order(StringComparer.Ordinal))
-                yield return (file, "kit/" + Path.GetRelativePath(company.Kit.Folder, file));
-        if (office.Packages.FirstOrDefault(package => package.Companies.Any(known => known.Code == company.Code))?.ProgramFolder is not { } program) yield break;
+        var tree = new SourceTree();
+        tree.Add(storePath, "store/" + storeName);
+        for (int i = 0; i < company.DocumentFolders.Count; i++) tree.Add(company.DocumentFolders[i], FormattableString.Invariant($"documents/{i}"));
+        // What is needed to make sense of the records years later: the kit, and the settings files of the program that the kit knows.
+        if (Directory.Exists(company.Kit.Folder)) tree.Add(company.Kit.Folder, "kit");
+        if (office.Packages.FirstOrDefault(package => package.Companies.Any(known => known.Code == company.Code))?.ProgramFolder is not { } program) return tree;
         foreach (string name in company.Kit.Settings.Select(setting => setting.Place?.File).Concat(company.Kit.ProgramEvidence.Select(place => place.File)).OfType<string>().Distinct().Order(StringComparer.Ordinal))
         {
             string file = Path.Combine(program, name);
             // A name that leads out of the program's folder would lead out of the set's as well.
-            if (File.Exists(file) && Path.GetFullPath(file).StartsWith(Path.GetFullPath(program) + Path.DirectorySeparatorChar, StringComparison.Ordinal)) yield return (file, "settings/" + name);
+            if (File.Exists(file) && Path.GetFullPath(file).StartsWith(Path.GetFullPath(program) + Path.DirectorySeparatorChar, StringComparison.Ordinal)) tree.Add(file, "settings/" + name);
         }
-    }
-
-    private static SetMember PackFile(string source, string name, string target)
-    {
-        using FileStream input = new(source, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1 << 20, FileOptions.SequentialScan);
-        using FileStream output = new(target, FileMode.CreateNew, FileAccess.Write);
-        using var packedHash = new HashingStream(output);
-        using var plainHash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
-        long bytes = 0;
-        using (var zstd = new CompressionStream(packedHash, CompressionLevel, leaveOpen: true))
-        {
-            byte[] buffer = new byte[1 << 18];
-            for (int read; (read = input.Read(buffer)) > 0; bytes += read)
-            {
-                plainHash.AppendData(buffer, 0, read);
-                zstd.Write(buffer, 0, read);
-            }
-        }
-        string mode = OperatingSystem.IsWindows() ? "644" : Convert.ToString((int)File.GetUnixFileMode(source), 8);
-        return new SetMember(name, bytes, Convert.ToHexStringLower(plainHash.GetHashAndReset()), packedHash.Count, packedHash.Digest(), mode,
-            new DateTimeOffset(File.GetLastWriteTimeUtc(source)));
-    }
-
-    private static void Add(TarWriter tar, string name, Stream content, DateTimeOffset modified) =>
-        tar.WriteEntry(new PaxTarEntry(TarEntryType.RegularFile, name) { DataStream = content, ModificationTime = modified });
-
-    /// <summary>The manifest of a set; not proved.</summary>
-    /// <exception cref="TransferraException">The file is no set.</exception>
-    public static BackupSetInfo ReadInfo(string path)
-    {
-        try
-        {
-            using FileStream file = File.OpenRead(path);
-            using var tar = new TarReader(file);
-            TarEntry? first = tar.GetNextEntry();
-            if (first?.Name == SetManifest.FirstMember && first.DataStream is not null
-                && JsonSerializer.Deserialize<SetManifest>(first.DataStream, SetManifest.Json) is { Format: SetManifest.CurrentFormat } manifest)
-                return new BackupSetInfo(path, file.Length, manifest);
-        }
-        catch (Exception error) when (error is JsonException or InvalidDataException or EndOfStreamException or FormatException or ArgumentException)
-        {
-            throw NoSet(path, error);
-        }
-        catch (IOException error) when (!File.Exists(path))
-        {
-            throw new TransferraException($"the backup set {path} is not there", "List the sets with: transferra restore", error);
-        }
-        throw NoSet(path, null);
-    }
-
-    private static TransferraException NoSet(string path, Exception? error) => new($"{path} is no backup set, or its beginning is damaged", "Use another set of the company.", error);
-
-    /// <summary>The sets of a folder, newest first; files that are no sets are passed over.</summary>
-    public static IReadOnlyList<BackupSetInfo> List(string folder)
-    {
-        var sets = new List<BackupSetInfo>();
-        if (!Directory.Exists(folder)) return sets;
-        foreach (string path in Directory.EnumerateFiles(folder, "*.tar"))
-        {
-            try { sets.Add(ReadInfo(path)); }
-            catch (TransferraException) { /* some other file; a damaged set is named when it is asked for by name */ }
-        }
-        return [.. sets.OrderByDescending(set => set.Manifest.MadeAt)];
+        return tree;
     }
 
     /// <summary>Reads a whole set back and compares every digest.</summary>
     /// <returns>What is wrong; empty when nothing is.</returns>
-    public static IReadOnlyList<SetFault> Verify(string path) => new SetReader(path, null).Run();
+    public static IReadOnlyList<SetFault> Verify(ISetFile file, Action<long, long>? progress = null, CancellationToken cancel = default)
+    {
+        using var reader = new SetReader(file, SetScrutiny.All, progress: progress, cancel: cancel);
+        return reader.Run();
+    }
 
-    /// <summary>Unpacks some members into a folder; the whole set is read and verified on the way.</summary>
-    /// <param name="path">The set.</param>
-    /// <param name="folder">Empty or not there.</param>
-    /// <param name="isWanted">Which members, by their names.</param>
-    /// <returns>What is wrong; the folder is of use only when nothing is.</returns>
-    public static IReadOnlyList<SetFault> UnpackSome(string path, string folder, Func<string, bool> isWanted) => new SetReader(path, folder, isWanted).Run();
+    /// <summary>Reads a whole set on this machine back and compares every digest.</summary>
+    public static IReadOnlyList<SetFault> Verify(string path)
+    {
+        using var file = new LocalSetFile(path);
+        return Verify(file);
+    }
 
-    /// <summary>Unpacks a set into a folder that is empty or not there, verifying it on the way.</summary>
+    /// <summary>Unpacks a set, or some of its members, into a folder that is empty or not there, comparing all that is unpacked; it is on the disk when this returns.</summary>
+    /// <param name="file">The set.</param>
+    /// <param name="folder">Where to.</param>
+    /// <param name="isWanted">Which members, by their names; null for all.</param>
+    /// <param name="progress">Hears bytes done and in all.</param>
+    /// <param name="whenStoreIsUnpacked">Called when the store is there, which may be long before the documents are.</param>
+    /// <param name="cancel">Stops.</param>
     /// <returns>What is wrong; the folder is of use only when nothing is.</returns>
-    public static IReadOnlyList<SetFault> Unpack(string path, string folder) => new SetReader(path, folder).Run();
+    public static IReadOnlyList<SetFault> Unpack(ISetFile file, string folder, Func<string, bool>? isWanted = null, Action<long, long>? progress = null, Action? whenStoreIsUnpacked = null, CancellationToken cancel = default)
+    {
+        using var reader = new SetReader(file, SetScrutiny.Content, folder, isWanted, progress, cancel) { Part = IsOfStore, WhenPartIsUnpacked = whenStoreIsUnpacked };
+        IReadOnlyList<SetFault> faults = reader.Run();
+        if (faults.Count == 0) PosixFiles.FlushVolume(PosixFiles.Bytes(folder));
+        return faults;
+    }
+
+    /// <summary>Whether a member belongs to the store.</summary>
+    public static bool IsOfStore(string member) => member.StartsWith("store/", StringComparison.Ordinal);
 
     /// <summary>Whether the records of an unpacked store are those the manifest tells of.</summary>
     public static IReadOnlyList<SetFault> CompareRecords(SetManifest manifest, IReadOnlyList<TableBaseline> now)

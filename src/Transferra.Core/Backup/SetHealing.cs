@@ -1,10 +1,9 @@
-// SetHealing.cs: makes a damaged set whole again from its copies in other places, member by member: two copies that are both damaged, but not at the same
-// member, still give a whole one, with the manifest and the packed members that were once written. (Its tar headers may differ in the number of the writing
-// process, which the tar library puts into them.)
+// SetHealing.cs: makes a damaged set whole again from its copies in other places, member by member and, of large members, frame by frame: two copies that
+// are both damaged, but not at the same part, still give the set that was written, byte for byte.
 // Holds: (1) nothing of a copy is changed; the damaged file is kept under another name; (2) the healed set takes its name only after it was read back whole.
-using System.Formats.Tar;
 using System.Globalization;
-using System.Text.Json;
+using System.Security.Cryptography;
+using Transferra.Core.Records;
 using Transferra.Core.Runs;
 
 namespace Transferra.Core.Backup;
@@ -12,7 +11,7 @@ namespace Transferra.Core.Backup;
 /// <summary>What healing came to.</summary>
 /// <param name="Path">The set.</param>
 /// <param name="IsHealed">Whether it is whole now.</param>
-/// <param name="From">Copies that members were taken from.</param>
+/// <param name="From">Copies that parts were taken from.</param>
 /// <param name="Missing">Members that no copy has whole.</param>
 /// <param name="Kept">Where the damaged file is kept; "" when nothing was changed.</param>
 public sealed record HealResult(string Path, bool IsHealed, IReadOnlyList<string> From, IReadOnlyList<string> Missing, string Kept);
@@ -20,93 +19,132 @@ public sealed record HealResult(string Path, bool IsHealed, IReadOnlyList<string
 /// <summary>Heals sets.</summary>
 public static class SetHealing
 {
-    private const string DamagedSuffix = ".damaged", HealingSuffix = ".healing";
+    private const string DamagedSuffix = ".damaged";
+
+    /// <summary>What a set is called, behind its name, while it is healed.</summary>
+    public const string HealingSuffix = ".healing";
+
+    private const int CopyBytes = 1 << 20;
 
     /// <summary>Heals a set.</summary>
     /// <param name="volume">The disk.</param>
+    /// <param name="sets">The places.</param>
     /// <param name="path">The damaged set.</param>
     /// <param name="copies">The same set in other places; the damaged one itself is looked into as well.</param>
-    public static HealResult Heal(IVolume volume, string path, IReadOnlyList<string> copies)
+    /// <param name="scratch">Folder on this machine for a set whose place is elsewhere.</param>
+    public static HealResult Heal(IVolume volume, SetPlaces sets, string path, IReadOnlyList<string> copies, string scratch)
     {
-        string[] all = [path, .. copies.Where(File.Exists)];
-        if (ManifestOf(all) is not { } manifest) return new HealResult(path, false, [], [SetManifest.FirstMember], "");
-        string folder = path + HealingSuffix, healed = path + HealingSuffix + ".tar";
-        volume.Remove(folder);
-        volume.Remove(healed);
+        (ISetPlace place, string name) = sets.Find(path);
+        string folder = place.LocalFolder ?? scratch, healing = Path.Combine(folder, name + HealingSuffix);
         volume.CreateFolder(folder);
-        using var packed = new PackedSet(volume, folder, manifest);
-        var found = new HashSet<int>();
-        var from = new List<string>();
-        foreach (string copy in all)
-        {
-            if (found.Count == manifest.Members.Count) break;
-            if (TakeMembers(copy, manifest, folder, found) > 0) from.Add(copy);
-        }
-        string[] missing = [.. manifest.Members.Where((_, i) => !found.Contains(i)).Select(member => member.Name)];
-        if (missing.Length > 0) return new HealResult(path, false, from, missing, "");
+        volume.Remove(healing);
+        List<Copy> all = [];
         try
         {
-            BackupSets.Put(volume, packed, healed);
-            if (BackupSets.Verify(healed).Count > 0) return new HealResult(path, false, from, [SetManifest.FirstMember], "");
-            string kept = path + DamagedSuffix;
-            for (int number = 2; Path.Exists(kept); number++) kept = string.Create(CultureInfo.InvariantCulture, $"{path}{DamagedSuffix}-{number}");
-            volume.Rename(path, kept);
-            volume.Rename(healed, path);
-            volume.FlushFolder(Path.GetDirectoryName(path)!);
-            return new HealResult(path, true, from, [], kept);
+            foreach (string copy in (string[])[path, .. copies])
+                if (TryOpen(sets, copy) is { } file) all.Add(new Copy(copy, file));
+            if (Assemble(all, healing, out IReadOnlyList<string> missing, out IReadOnlyList<string> from) is not true) return new HealResult(path, false, from, missing, "");
+            volume.FlushFile(healing);
+            if (BackupSets.Verify(healing) is [var fault, ..]) return new HealResult(path, false, from, [fault.Member], "");
+            string kept = name + DamagedSuffix;
+            for (int number = 2; place.Has(kept); number++) kept = string.Create(CultureInfo.InvariantCulture, $"{name}{DamagedSuffix}-{number}");
+            place.Rename(name, kept);
+            if (place is LocalPlace local) local.Adopt(healing, name);
+            else place.Put(healing, name, (_, _) => { }, CancellationToken.None);
+            return new HealResult(path, true, from, [], SetPlaces.PathIn(place, kept));
         }
         finally
         {
-            volume.Remove(healed);
+            foreach (Copy copy in all) copy.File.Dispose();
+            volume.Remove(healing);
         }
     }
 
-    // The manifest that a whole copy has; when none is whole, the one that most copies have, or else the first that can be read.
-    private static SetManifest? ManifestOf(string[] copies)
+    private sealed record Copy(string Path, ISetFile File);
+
+    private static ISetFile? TryOpen(SetPlaces sets, string path)
     {
-        var read = new List<(string Json, SetManifest Manifest)>();
-        foreach (string copy in copies)
-        {
-            try
-            {
-                SetManifest manifest = BackupSets.ReadInfo(copy).Manifest;
-                if (BackupSets.Verify(copy).Count == 0) return manifest;
-                read.Add((JsonSerializer.Serialize(manifest, SetManifest.Json), manifest));
-            }
-            catch (Records.TransferraException) { /* its beginning is damaged */ }
-        }
-        return read.GroupBy(entry => entry.Json).OrderByDescending(same => same.Count()).FirstOrDefault()?.First().Manifest;
+        try { return sets.Open(path); }
+        catch (Exception error) when (error is TransferraException or IOException or UnauthorizedAccessException) { return null; }
     }
 
-    // Takes from a copy the members that are whole in it and not found yet.
-    private static int TakeMembers(string copy, SetManifest manifest, string folder, HashSet<int> found)
+    private static bool Assemble(IReadOnlyList<Copy> copies, string target, out IReadOnlyList<string> missing, out IReadOnlyList<string> from)
     {
-        int taken = 0;
-        try
+        var notFound = new List<string>();
+        var used = new HashSet<string>();
+        (missing, from) = (notFound, []);
+        if (BeginningOf(copies) is not { } beginning)
         {
-            using FileStream file = new(copy, FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 20, FileOptions.SequentialScan);
-            using var tar = new TarReader(file);
-            while (tar.GetNextEntry() is { } entry)
-            {
-                int index = -1;
-                for (int i = 0; i < manifest.Members.Count && index < 0; i++)
-                    if (entry.Name == manifest.Members[i].Name + ".zst") index = i;
-                if (index < 0 || found.Contains(index) || entry.DataStream is null) continue;
-                string target = Path.Combine(folder, index.ToString(CultureInfo.InvariantCulture));
-                using (FileStream member = new(target, FileMode.Create, FileAccess.Write))
-                using (var hashing = new HashingStream(member))
-                {
-                    entry.DataStream.CopyTo(hashing);
-                    if (hashing.Digest() != manifest.Members[index].PackedSha256) continue;
-                }
-                found.Add(index);
-                taken++;
-            }
+            notFound.Add(SetManifest.FirstMember);
+            return false;
         }
-        catch (Exception error) when (error is InvalidDataException or EndOfStreamException or FormatException or ArgumentException or OverflowException)
+        SetLayout layout = beginning.Layout();
+        using var sink = new PlainSink(target);
+        sink.Append(beginning.Bytes);
+        for (int i = 0; i < beginning.Manifest!.Members.Count; i++)
         {
-            // What stands behind the damage of this copy is looked for in the others.
+            SetMember member = beginning.Manifest.Members[i];
+            sink.Append(SetLayout.HeaderOf(member));
+            if (!member.IsFile) continue;
+            if (!AppendContent(sink, copies, member, layout.ContentAt(i), used)) notFound.Add(member.Name);
+            sink.Append(new byte[SetLayout.Padded(member.PackedBytes) - member.PackedBytes]);
         }
-        return taken;
+        sink.Append(SetLayout.Seal(beginning.Bytes, beginning.Manifest.Label.MadeAt));
+        sink.Finish();
+        from = [.. copies.Select(copy => copy.Path).Where(used.Contains)];
+        return notFound.Count == 0;
+    }
+
+    // The beginning that some seal belongs to, be it of the same copy or of another.
+    private static SetBeginning? BeginningOf(IReadOnlyList<Copy> copies)
+    {
+        foreach (Copy copy in copies)
+        {
+            if (SetBeginning.Read(copy.File) is not { Manifest: not null } beginning) continue;
+            SetLayout layout = beginning.Layout();
+            byte[] wanted = SetLayout.Seal(beginning.Bytes, beginning.Manifest.Label.MadeAt), found = new byte[wanted.Length];
+            foreach (Copy other in copies)
+                if (other.File.ReadAt(layout.SealAt, found) == found.Length && found.AsSpan().SequenceEqual(wanted)) return beginning;
+        }
+        return null;
+    }
+
+    private static bool AppendContent(PlainSink sink, IReadOnlyList<Copy> copies, SetMember member, long at, HashSet<string> used)
+    {
+        if (copies.FirstOrDefault(copy => DigestOf(copy.File, at, member.PackedBytes) == member.PackedSha256) is { } whole)
+        {
+            used.Add(whole.Path);
+            Sinks.Copy(whole.File, at, member.PackedBytes, CopyBytes, sink.Append);
+            return true;
+        }
+        if (member.Frames is not { } sizes) return false;
+        // Each frame has a checksum of its own; that all of them together are what was written is then seen by the digest of the healed set.
+        using ZstdFrames frames = ZstdFrames.Create();
+        byte[] content = new byte[SetManifest.FrameContentBytes];
+        foreach (int size in sizes)
+        {
+            byte[] packed = new byte[size];
+            Copy? sound = copies.FirstOrDefault(copy => copy.File.ReadAt(at, packed) == size && frames.Unpack(packed, content) >= 0);
+            if (sound is null) return false;
+            used.Add(sound.Path);
+            sink.Append(packed);
+            at += size;
+        }
+        return true;
+    }
+
+    private static string DigestOf(ISetFile file, long at, long bytes)
+    {
+        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        byte[] buffer = new byte[(int)Math.Min(CopyBytes, Math.Max(1, bytes))];
+        while (bytes > 0)
+        {
+            int read = file.ReadAt(at, buffer.AsSpan(0, (int)Math.Min(buffer.Length, bytes)));
+            if (read == 0) return "";
+            hash.AppendData(buffer, 0, read);
+            at += read;
+            bytes -= read;
+        }
+        return Convert.ToHexStringLower(hash.GetHashAndReset());
     }
 }

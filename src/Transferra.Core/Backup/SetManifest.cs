@@ -1,21 +1,108 @@
 // SetManifest.cs: what a backup set says of itself. Layout of the set: docs/backup-sets.md, the only place where it is written down.
 using System.Text.Json;
+using System.Text.Json.Serialization;
 using Transferra.Core.Matching;
 
 namespace Transferra.Core.Backup;
 
-/// <summary>One file in a set.</summary>
-/// <param name="Name">Path in the set without ".zst": store/..., documents/N/...</param>
-/// <param name="Bytes">Size of the file.</param>
-/// <param name="Sha256">Of the file.</param>
-/// <param name="PackedBytes">Size of the zstd member.</param>
-/// <param name="PackedSha256">Of the zstd member.</param>
-/// <param name="Mode">Permission bits, octal.</param>
-/// <param name="Modified">Time of last change, UTC.</param>
-public sealed record SetMember(string Name, long Bytes, string Sha256, long PackedBytes, string PackedSha256, string Mode, DateTimeOffset Modified);
+/// <summary>Kinds of members.</summary>
+public static class MemberKinds
+{
+    /// <summary>A file with content.</summary>
+    public const string File = "file";
 
-/// <summary>The first member of a set.</summary>
-/// <param name="Format">transferra-set/1</param>
+    /// <summary>A folder.</summary>
+    public const string Folder = "folder";
+
+    /// <summary>A symbolic link.</summary>
+    public const string Link = "link";
+
+    /// <summary>Another name of a file that is in the set.</summary>
+    public const string Same = "same";
+}
+
+/// <summary>One entry of a set.</summary>
+/// <param name="Name">Path in the set without ".zst": store/..., documents/N/... Bytes that are not UTF-8 are shown as % and two hexadecimal digits.</param>
+/// <param name="Kind">One of <see cref="MemberKinds"/>.</param>
+/// <param name="Mode">Permission bits, octal.</param>
+/// <param name="Owner">user:group by their numbers, then by their names where they have any: 1000:1000 anna:office</param>
+/// <param name="Modified">Time of last change, UTC.</param>
+public sealed record SetMember(string Name, string Kind, string Mode, string Owner, DateTimeOffset Modified)
+{
+    /// <summary>Nanoseconds of the time of last change below a tenth of a microsecond.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public int Nanoseconds { get; init; }
+
+    /// <summary>Size of the file.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public long Bytes { get; init; }
+
+    /// <summary>SHA-256 of the file; "" of what is no file.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public string? Sha256 { get; init; }
+
+    /// <summary>Size of the packed member.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public long PackedBytes { get; init; }
+
+    /// <summary>SHA-256 of the packed member.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public string? PackedSha256 { get; init; }
+
+    /// <summary>XXH128 of the packed member: as good against accidents as SHA-256 and twenty times as fast, but no help against intent.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public string? PackedXxh128 { get; init; }
+
+    /// <summary>Sizes of the zstd frames the member consists of, where there are several; each but the last holds <see cref="SetManifest.FrameContentBytes"/> of the file.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public IReadOnlyList<int>? Frames { get; init; }
+
+    /// <summary>Where a link leads to, or whose other name it is.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public string? Target { get; init; }
+
+    /// <summary>Whether the file has holes, which are made again.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public bool Sparse { get; init; }
+
+    /// <summary>Whether the file was changed while it was read, so that its content may be half old, half new.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public bool Changing { get; init; }
+
+    /// <summary>Extended attributes, among them access control lists; values in base64.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public IReadOnlyDictionary<string, string>? Attributes { get; init; }
+
+    /// <summary>The bytes of the name in base64, when they are not UTF-8.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public string? RawName { get; init; }
+
+    /// <summary>The bytes of where the link leads to in base64, when they are not UTF-8.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public string? RawTarget { get; init; }
+
+    /// <summary>What tells, on the machine the set was made on, that the file is still the same: its number on the volume and when it was changed last.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public string? Stamp { get; init; }
+
+    /// <summary>Whether it has content.</summary>
+    [JsonIgnore]
+    public bool IsFile => Kind == MemberKinds.File;
+
+    /// <summary>The bytes of its name.</summary>
+    internal byte[] NameBytes() => RawName is null ? System.Text.Encoding.UTF8.GetBytes(Name) : Convert.FromBase64String(RawName);
+
+    /// <summary>The bytes of where it leads to.</summary>
+    internal byte[] TargetBytes() => RawTarget is null ? System.Text.Encoding.UTF8.GetBytes(Target ?? "") : Convert.FromBase64String(RawTarget);
+}
+
+/// <summary>Something that should be in a set and is not.</summary>
+/// <param name="Name">Where it would be in the set.</param>
+/// <param name="Why">Why it is not.</param>
+/// <param name="IsHarmless">Whether nothing is lost by it: a socket, a pipe, what office.yaml says to leave out.</param>
+public sealed record LeftOut(string Name, string Why, bool IsHarmless);
+
+/// <summary>What is known of a set from its beginning, also of one that is locked.</summary>
 /// <param name="Office">The office's name.</param>
 /// <param name="Company">Its code.</param>
 /// <param name="CompanyName">Its name.</param>
@@ -24,21 +111,35 @@ public sealed record SetMember(string Name, long Bytes, string Sha256, long Pack
 /// <param name="MadeAt">When, UTC.</param>
 /// <param name="MadeBy">Who.</param>
 /// <param name="Tool">Version of this program.</param>
+/// <param name="Run">The run that made it; "" when none did.</param>
+public sealed record SetLabel(string Office, string Company, string CompanyName, string Package, string DataVersion, DateTimeOffset MadeAt, string MadeBy, string Tool, string Run);
+
+/// <summary>The first member of a set.</summary>
+/// <param name="Format">transferra-set/2</param>
+/// <param name="Label">Whose, of when.</param>
 /// <param name="DocumentFolders">The folders as office.yaml names them, in the order of documents/N.</param>
-/// <param name="Members">Every file.</param>
+/// <param name="Store">Name of the store's file or folder below store/.</param>
+/// <param name="Members">Every entry.</param>
+/// <param name="LeftOut">What should be there and is not.</param>
 /// <param name="Baseline">Counts and fingerprints of the records.</param>
-public sealed record SetManifest(string Format, string Office, string Company, string CompanyName, string Package, string DataVersion, DateTimeOffset MadeAt,
-    string MadeBy, string Tool, IReadOnlyList<string> DocumentFolders, IReadOnlyList<SetMember> Members, IReadOnlyList<TableBaseline> Baseline)
+public sealed record SetManifest(string Format, SetLabel Label, IReadOnlyList<string> DocumentFolders, string Store, IReadOnlyList<SetMember> Members, IReadOnlyList<LeftOut> LeftOut, IReadOnlyList<TableBaseline> Baseline)
 {
     /// <summary>The form this program writes and reads.</summary>
-    public const string CurrentFormat = "transferra-set/1";
-
-    /// <summary>Name of the store's file or folder.</summary>
-    [System.Text.Json.Serialization.JsonIgnore]
-    public string StoreName => Members.Select(member => member.Name.Split('/')).FirstOrDefault(parts => parts is ["store", _, ..])?[1] ?? "";
+    public const string CurrentFormat = "transferra-set/2";
 
     /// <summary>Name of the first member.</summary>
     public const string FirstMember = "manifest.json";
+
+    /// <summary>How much of a file one frame holds at most.</summary>
+    public const int FrameContentBytes = 4 << 20;
+
+    /// <summary>How many files are in it.</summary>
+    [JsonIgnore]
+    public int Files => Members.Count(member => member.IsFile);
+
+    /// <summary>Their size before packing.</summary>
+    [JsonIgnore]
+    public long ContentBytes => Members.Sum(member => member.Bytes);
 
     internal static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
     {
@@ -49,14 +150,21 @@ public sealed record SetManifest(string Format, string Office, string Company, s
     };
 }
 
-/// <summary>A set in its place.</summary>
-/// <param name="Path">Full path of the tar file.</param>
+/// <summary>A set in its place, as a list shows it.</summary>
+/// <param name="Path">Full path of its file.</param>
+/// <param name="Bytes">Its size.</param>
+/// <param name="Label">Whose, of when.</param>
+/// <param name="IsLocked">Whether a passphrase is needed to read it.</param>
+public sealed record ListedSet(string Path, long Bytes, SetLabel Label, bool IsLocked);
+
+/// <summary>A set in its place whose manifest was read; not proved by that.</summary>
+/// <param name="Path">Full path of its file.</param>
 /// <param name="Bytes">Its size.</param>
 /// <param name="Manifest">What it says of itself.</param>
 public sealed record BackupSetInfo(string Path, long Bytes, SetManifest Manifest);
 
 /// <summary>Something wrong with a set.</summary>
-/// <param name="Code">manifest, missing, damaged, extra, seal, records</param>
+/// <param name="Code">manifest, missing, damaged, length, seal, locked, records, place, left-out, changing</param>
 /// <param name="Member">The member concerned; "" for the set as a whole.</param>
 /// <param name="What">In words.</param>
 public sealed record SetFault(string Code, string Member, string What);

@@ -1,123 +1,471 @@
-// SetReader.cs: reads a set from its first to its last byte, comparing with the manifest; unpacks it, or some of it, when a folder is given.
-// Holds: (1) any change of any byte is a fault, located to its member where one is concerned; (2) members that the manifest does not
-//        know, and members it knows that are not there, are faults; (3) no member name leads out of the folder.
-using System.Formats.Tar;
-using System.Globalization;
+// SetReader.cs: reads a set on all cores, comparing every byte with what its manifest says it is; unpacks it, or some of it, when a folder is given.
+// Holds: (1) any change of any byte is a fault, located to its member where one is concerned; (2) a set that is shorter or longer than it should be is told;
+//        (3) nothing is written outside the folder: no name leads out of it, and links are made last, so that no file is written through one.
+using System.Buffers;
+using System.IO.Hashing;
 using System.Security.Cryptography;
 using System.Text.Json;
-using ZstdSharp;
+using Microsoft.Win32.SafeHandles;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Backup;
 
-internal sealed class SetReader(string path, string? folder, Func<string, bool>? isWanted = null)
+/// <summary>How closely a set is looked at.</summary>
+internal enum SetScrutiny
 {
-    private readonly List<SetFault> _faults = [];
+    /// <summary>Only what is unpacked is read, and its packed bytes are compared; that they hold the right content was seen when the set was proved, and each frame has a checksum of it.</summary>
+    Content,
 
+    /// <summary>Every byte of the file is compared, by quick digests: enough for members that were just copied from a set that is proved, whose content follows from that.</summary>
+    Bytes,
+
+    /// <summary>Every byte of the file is compared, and every member unpacked and its content compared.</summary>
+    All,
+}
+
+/// <summary>The beginning of a set.</summary>
+/// <param name="Manifest">The manifest; null when it cannot be read.</param>
+/// <param name="Bytes">Of the manifest with its header.</param>
+/// <param name="Fault">What is wrong with it.</param>
+internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFault? Fault)
+{
+    /// <summary>Codes of faults of the end of a set.</summary>
+    public const string SealChanged = "seal", Length = "length";
+
+    private SetLayout? _layout;
+
+    private const int LargestManifest = 1 << 30;
+
+    /// <summary>Reads the beginning of a set; whether it is the one that was sealed is judged apart.</summary>
+    public static SetBeginning Read(ISetFile file)
+    {
+        byte[] header = new byte[SetLayout.Block];
+        if (file.ReadAt(0, header) != header.Length || !header.AsSpan(0, 14).SequenceEqual("manifest.json\0"u8)) return Wrong("the first member is not the manifest");
+        long size = SetLayout.SizeIn(header);
+        if (size <= 0 || size > LargestManifest || size > file.Length) return Wrong("the size of the manifest is not that of a manifest");
+        byte[] bytes = new byte[SetLayout.Block + SetLayout.Padded(size)];
+        if (file.ReadAt(0, bytes) != bytes.Length) return Wrong("the set is cut off within its manifest");
+        try
+        {
+            SetManifest? manifest = JsonSerializer.Deserialize<SetManifest>(bytes.AsSpan(SetLayout.Block, (int)size), SetManifest.Json);
+            if (manifest?.Format != SetManifest.CurrentFormat) return Wrong($"the set is of the form {manifest?.Format ?? "(none)"}; this program reads {SetManifest.CurrentFormat}");
+            return new SetBeginning(manifest, bytes, null) { _layout = new SetLayout(manifest, bytes.Length) };
+        }
+        catch (Exception error) when (error is FormatException or OverflowException or ArgumentException)
+        {
+            return Wrong($"the manifest tells of members that cannot be: {error.Message}");
+        }
+        catch (JsonException error)
+        {
+            return Wrong($"the manifest cannot be read: {(error.Message.Contains("'format'", StringComparison.Ordinal) || error.Message.Contains("'label'", StringComparison.Ordinal) ? "it is of another form than " + SetManifest.CurrentFormat : error.Message)}");
+        }
+
+        static SetBeginning Wrong(string what) => new(null, [], new SetFault("manifest", SetManifest.FirstMember, what));
+    }
+
+    /// <summary>The layout of the set.</summary>
+    public SetLayout Layout() => _layout!;
+
+    /// <summary>What is wrong with the seal; null when it is that of this beginning, so that the manifest is the one that was written.</summary>
+    public SetFault? JudgeSeal(ISetFile file, SetLayout layout)
+    {
+        const string sealWrong = "the seal is not that of the manifest: one of the two was changed";
+        byte[] wanted = SetLayout.Seal(Bytes, Manifest!.Label.MadeAt), found = new byte[wanted.Length];
+        // Where the file ends with some seal, and not where the manifest says, it is the manifest that was changed.
+        int read = file.Length < found.Length ? 0 : file.ReadAt(file.Length - found.Length, found);
+        bool endsWithSeal = read == found.Length && found.AsSpan().StartsWith("seal.sha256\0"u8);
+        if (file.Length != layout.TotalBytes && !endsWithSeal)
+            return new SetFault(Length, SetLayout.SealName, file.Length < layout.TotalBytes ? FormattableString.Invariant($"the set is cut off: {layout.TotalBytes - file.Length} bytes are missing") : FormattableString.Invariant($"{file.Length - layout.TotalBytes} bytes stand behind the end of the set"));
+        return file.Length == layout.TotalBytes && found.AsSpan().SequenceEqual(wanted) ? null : new SetFault(SealChanged, SetLayout.SealName, sealWrong);
+    }
+}
+
+internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? folder = null, Func<string, bool>? isWanted = null, Action<long, long>? progress = null, CancellationToken cancel = default) : IDisposable
+{
+    // Small members are read together up to about this many bytes.
+    private const int GroupBytes = 1 << 20;
+
+    private readonly List<SetFault> _faults = [];
+    private readonly ZstdPool _frames = new();
+    private readonly byte[] _root = folder is null ? [] : PosixFiles.Bytes(Path.GetFullPath(folder));
+    private SetManifest _manifest = null!;
+    private SetLayout _layout = null!;
+    private HashSet<int> _written = [];
+    private long _done, _total;
+
+    // Of the large member that is being read.
+    private readonly XxHash128 _quickHash = new();
+    private IncrementalHash? _plainHash, _packedHash;
+    private SafeFileHandle? _target;
+    private bool _isBroken;
+    private long _plainBytes;
+
+    private int _lastOfPart = int.MaxValue;
+    private bool _isPartTold;
+
+    /// <summary>Names of members whose content need not be compared, as the same packed bytes were compared before.</summary>
+    public IReadOnlySet<string>? Known { get; init; }
+
+    /// <summary>Members to be told of as soon as all of them are unpacked, by their names.</summary>
+    public Func<string, bool>? Part { get; init; }
+
+    /// <summary>Called once when that part is unpacked, which may be long before the whole set is read; not called when something is wrong until then.</summary>
+    public Action? WhenPartIsUnpacked { get; init; }
+
+    private SetScrutiny ScrutinyOf(SetMember member, int index) => scrutiny == SetScrutiny.All && Known?.Contains(member.Name) == true && !_written.Contains(index) ? SetScrutiny.Bytes : scrutiny;
+
+    // What came of some members, or of one frame of a large one.
+    private sealed record Piece(long Bytes)
+    {
+        public IReadOnlyList<SetFault> Faults { get; init; } = [];
+        public int Behind { get; init; }
+        public int Member { get; init; } = -1;
+        public int Frame { get; init; }
+        public byte[] Packed { get; init; } = [];
+        public int PackedLength { get; init; }
+        public byte[] Plain { get; init; } = [];
+        public int PlainLength { get; init; }
+    }
+
+    /// <summary>Reads.</summary>
+    /// <returns>What is wrong; empty when nothing is.</returns>
     public IReadOnlyList<SetFault> Run()
     {
         try
         {
-            using FileStream file = new(path, FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 20, FileOptions.SequentialScan);
-            Read(file);
+            Read();
         }
         catch (Exception error) when (error is InvalidDataException or EndOfStreamException or FormatException or ArgumentException or OverflowException)
         {
-            _faults.Add(new SetFault("damaged", "", $"the tar structure cannot be read on: {error.Message}"));
+            _faults.Add(new SetFault("damaged", "", $"the set cannot be read on: {error.Message}"));
         }
         return _faults;
     }
 
-    private void Read(FileStream file)
+    private void Read()
     {
-        long sealedBytes = Math.Max(0, file.Length - SetSeal.Bytes);
-        using var all = new HashingStream(file, sealedBytes);
-        using var tar = new TarReader(all);
-        TarEntry? entry = tar.GetNextEntry();
-        if (entry?.Name != SetManifest.FirstMember || entry.DataStream is null)
+        SetBeginning beginning = SetBeginning.Read(file);
+        if (beginning.Fault is { } fault)
         {
-            _faults.Add(new SetFault("manifest", SetManifest.FirstMember, "the first member is not the manifest"));
+            _faults.Add(fault);
             return;
         }
-        using var buffer = new MemoryStream();
-        entry.DataStream.CopyTo(buffer);
-        byte[] json = buffer.ToArray();
-        SetManifest? manifest;
-        try { manifest = JsonSerializer.Deserialize<SetManifest>(json, SetManifest.Json); }
-        catch (JsonException error)
+        _manifest = beginning.Manifest!;
+        _layout = beginning.Layout();
+        if (beginning.JudgeSeal(file, _layout) is { } wrong)
         {
-            _faults.Add(new SetFault("manifest", SetManifest.FirstMember, $"the manifest cannot be read: {error.Message}"));
-            return;
+            _faults.Add(wrong);
+            // A manifest that is not the one that was written locates nothing; a set that is merely cut off still tells what is missing.
+            if (wrong.Code == SetBeginning.SealChanged) return;
         }
-        if (manifest?.Format != SetManifest.CurrentFormat)
+        if (folder is not null)
         {
-            _faults.Add(new SetFault("manifest", SetManifest.FirstMember, $"the set is of the form {manifest?.Format ?? "(none)"}; this program reads {SetManifest.CurrentFormat}"));
-            return;
+            _written = MembersToWrite();
+            // Links are made at the end only; a part with any is told of then.
+            int[] part = [.. _written.Where(member => Part?.Invoke(_manifest.Members[member].Name) == true)];
+            if (part.Any(member => _manifest.Members[member].IsFile) && part.All(member => _manifest.Members[member].Kind is MemberKinds.File or MemberKinds.Folder)) _lastOfPart = part.Max();
+            PosixFiles.MakeFolder(_root);
         }
-        int next = 0;
-        while ((entry = tar.GetNextEntry()) is not null)
+        _total = scrutiny == SetScrutiny.Content ? _written.Sum(member => _manifest.Members[member].PackedBytes) : _layout.SealAt;
+        OrderedWork.Run(Pieces(), Take, cancel);
+        if (folder is null || _faults.Count > 0) return;
+        FinishFolder();
+        TellPart(int.MaxValue);
+    }
+
+    private void TellPart(int behind)
+    {
+        if (_isPartTold || folder is null || (behind <= _lastOfPart && behind < int.MaxValue) || _faults.Count > 0) return;
+        _isPartTold = true;
+        WhenPartIsUnpacked?.Invoke();
+    }
+
+    // Members whose content is written: those wanted, and the files that wanted names are other names of.
+    private HashSet<int> MembersToWrite()
+    {
+        var wanted = new HashSet<int>();
+        var byName = new Dictionary<string, int>(StringComparer.Ordinal);
+        for (int i = 0; i < _manifest.Members.Count; i++) byName.TryAdd(_manifest.Members[i].Name, i);
+        for (int i = 0; i < _manifest.Members.Count; i++)
         {
-            // What the seal says is judged below, with every byte of it.
-            if (entry.Name == SetSeal.Name && next == manifest.Members.Count) break;
-            SetMember? member = next < manifest.Members.Count ? manifest.Members[next] : null;
-            if (member is null || entry.Name != member.Name + ".zst")
+            SetMember member = _manifest.Members[i];
+            if (isWanted?.Invoke(member.Name) == false) continue;
+            wanted.Add(i);
+            if (member.Kind == MemberKinds.Same && byName.TryGetValue(member.Target ?? "", out int first)) wanted.Add(first);
+        }
+        return wanted;
+    }
+
+    private IEnumerable<Func<Piece>> Pieces()
+    {
+        int member = 0;
+        while (member < _manifest.Members.Count)
+        {
+            if (scrutiny == SetScrutiny.Content && !_written.Contains(member))
             {
-                _faults.Add(new SetFault("extra", entry.Name, "the manifest does not tell of this member here"));
+                member++;
                 continue;
             }
-            next++;
-            ReadMember(member, entry.DataStream ?? Stream.Null);
+            if (_manifest.Members[member].Frames is { } frames)
+            {
+                long at = _layout.ContentAt(member);
+                for (int i = 0; i < frames.Count; i++)
+                {
+                    int of = member, frame = i;
+                    long from = at;
+                    yield return () => ReadFrame(of, frame, from);
+                    at += frames[i];
+                }
+                member++;
+                continue;
+            }
+            int first = member;
+            do member++;
+            while (member < _manifest.Members.Count && _manifest.Members[member].Frames is null && _layout.EndOf(member) - _layout.HeaderAt(first) <= GroupBytes
+                && (scrutiny != SetScrutiny.Content || _written.Contains(member)));
+            int behind = member;
+            yield return () => ReadMembers(first, behind);
         }
-        foreach (SetMember missing in manifest.Members.Skip(next)) _faults.Add(new SetFault("missing", missing.Name, "the member is not in the set"));
-        // The digest covers what stands before the seal, also what the tar reader passed over.
-        byte[] rest = new byte[1 << 16];
-        while (all.Read(rest) > 0) { }
-        byte[] end = new byte[file.Length - sealedBytes];
-        file.Seek(sealedBytes, SeekOrigin.Begin);
-        file.ReadExactly(end);
-        if (SetSeal.Judge(end, all.Digest(), manifest.MadeAt) is { } wrong && _faults.Count == 0) _faults.Add(new SetFault("seal", SetSeal.Name, wrong));
     }
 
-    private void ReadMember(SetMember member, Stream content)
+    private Piece ReadMembers(int first, int behind)
     {
-        using FileStream? target = folder is null || isWanted?.Invoke(member.Name) == false ? null : CreateTarget(member);
-        using var packed = new HashingStream(content);
-        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
-        long bytes = 0;
-        byte[] buffer = new byte[1 << 18];
+        long from = _layout.HeaderAt(first);
+        int length = checked((int)(_layout.EndOf(behind - 1) - from));
+        byte[] bytes = ArrayPool<byte>.Shared.Rent(length), plain = ArrayPool<byte>.Shared.Rent(SetManifest.FrameContentBytes);
+        var faults = new List<SetFault>();
         try
         {
-            using (var zstd = new DecompressionStream(packed, leaveOpen: true))
+            int read = ReadAt(from, bytes.AsSpan(0, length));
+            for (int i = first; i < behind; i++)
             {
-                for (int read; (read = zstd.Read(buffer)) > 0; bytes += read)
-                {
-                    hash.AppendData(buffer, 0, read);
-                    target?.Write(buffer, 0, read);
-                }
+                SetMember member = _manifest.Members[i];
+                int at = (int)(_layout.HeaderAt(i) - from), content = (int)(_layout.ContentAt(i) - from), packed = (int)member.PackedBytes, end = (int)(_layout.EndOf(i) - from);
+                if (end > read) faults.Add(new SetFault("missing", member.Name, "the set ends before this member does"));
+                else if (Judge(member, ScrutinyOf(member, i), bytes.AsSpan(at, content - at), bytes.AsSpan(content, packed), bytes.AsSpan(content + packed, end - content - packed), plain) is { } fault) faults.Add(fault);
+                else if (member.IsFile && _written.Contains(i)) WriteSmall(member, plain.AsSpan(0, (int)member.Bytes));
             }
-            while (packed.Read(buffer) > 0) { }
         }
-        catch (Exception error) when (error is ZstdException or EndOfStreamException or InvalidDataException)
+        finally
         {
-            _faults.Add(new SetFault("damaged", member.Name, $"the member cannot be unpacked: {error.Message}"));
-            return;
+            ArrayPool<byte>.Shared.Return(bytes);
+            ArrayPool<byte>.Shared.Return(plain);
         }
-        if (packed.Digest() != member.PackedSha256 || packed.Count != member.PackedBytes)
-            _faults.Add(new SetFault("damaged", member.Name, "the packed bytes are not those that were written"));
-        else if (bytes != member.Bytes || Convert.ToHexStringLower(hash.GetHashAndReset()) != member.Sha256)
-            _faults.Add(new SetFault("damaged", member.Name, "the unpacked content is not what was backed up"));
-        if (target is null) return;
-        target.Flush(flushToDisk: true);
-        target.Dispose();
-        File.SetLastWriteTimeUtc(target.Name, member.Modified.UtcDateTime);
-        if (!OperatingSystem.IsWindows()) File.SetUnixFileMode(target.Name, (UnixFileMode)Convert.ToInt32(member.Mode, 8));
+        return new Piece(length) { Faults = faults, Behind = behind };
     }
 
-    private FileStream CreateTarget(SetMember member)
+    private SetFault? Judge(SetMember member, SetScrutiny how, ReadOnlySpan<byte> header, ReadOnlySpan<byte> packed, ReadOnlySpan<byte> padding, Span<byte> plain)
     {
-        string root = Path.GetFullPath(folder!) + Path.DirectorySeparatorChar, target = Path.GetFullPath(Path.Combine(root, member.Name));
-        if (!target.StartsWith(root, StringComparison.Ordinal))
-            throw new InvalidDataException(string.Create(CultureInfo.InvariantCulture, $"the member name {member.Name} leads out of the folder"));
-        Directory.CreateDirectory(Path.GetDirectoryName(target)!);
-        return new FileStream(target, FileMode.CreateNew, FileAccess.Write);
+        if (how != SetScrutiny.Content && JudgeAround(member, header, padding) is { } around) return around;
+        if (member.IsFile && (how == SetScrutiny.Bytes ? Convert.ToHexStringLower(XxHash128.Hash(packed)) != member.PackedXxh128 : Convert.ToHexStringLower(SHA256.HashData(packed)) != member.PackedSha256)) return PackedWrong(member, packed, plain);
+        if (!member.IsFile || how == SetScrutiny.Bytes) return null;
+        int length = Unpack(packed, plain);
+        if (length < 0) return new SetFault("damaged", member.Name, "the member cannot be unpacked: its zstd frame is damaged");
+        return length == member.Bytes && (how == SetScrutiny.Content || Convert.ToHexStringLower(SHA256.HashData(plain[..length])) == member.Sha256) ? null : new SetFault("damaged", member.Name, "the unpacked content is not what was backed up");
+    }
+
+    private static SetFault? JudgeAround(SetMember member, ReadOnlySpan<byte> header, ReadOnlySpan<byte> padding)
+    {
+        if (!header.SequenceEqual(SetLayout.HeaderOf(member))) return new SetFault("damaged", member.Name, "the tar header of the member is not the one that was written");
+        return padding.ContainsAnyExcept((byte)0) ? new SetFault("damaged", member.Name, "the bytes that fill up the member's last block are not zeros") : null;
+    }
+
+    private SetFault PackedWrong(SetMember member, ReadOnlySpan<byte> packed, Span<byte> plain) =>
+        new("damaged", member.Name, Unpack(packed, plain) < 0 ? "the packed bytes are not those that were written, and cannot be unpacked" : "the packed bytes are not those that were written");
+
+    private int Unpack(ReadOnlySpan<byte> packed, Span<byte> plain)
+    {
+        ZstdFrames frames = _frames.Take();
+        try { return frames.Unpack(packed, plain); }
+        finally { _frames.Give(frames); }
+    }
+
+    private Piece ReadFrame(int member, int frame, long at)
+    {
+        int size = _manifest.Members[member].Frames![frame];
+        SetScrutiny how = ScrutinyOf(_manifest.Members[member], member);
+        byte[] packed = ArrayPool<byte>.Shared.Rent(size), plain = [];
+        int read = ReadAt(at, packed.AsSpan(0, size)), length = -1;
+        if (read == size && how != SetScrutiny.Bytes)
+        {
+            plain = ArrayPool<byte>.Shared.Rent(SetManifest.FrameContentBytes);
+            length = Unpack(packed.AsSpan(0, size), plain.AsSpan(0, SetManifest.FrameContentBytes));
+        }
+        return new Piece(size) { Member = member, Frame = frame, Packed = packed, PackedLength = read, Plain = plain, PlainLength = length };
+    }
+
+    // A locked set's bytes prove themselves; what does not is missing here, and told where it belongs.
+    private int ReadAt(long position, Span<byte> buffer)
+    {
+        try { return file.ReadAt(position, buffer); }
+        catch (InvalidDataException) { return 0; }
+    }
+
+    private void Take(Piece piece)
+    {
+        _faults.AddRange(piece.Faults);
+        if (piece.Member >= 0) TakeFrame(piece, _manifest.Members[piece.Member]);
+        TellPart(piece.Member < 0 ? piece.Behind : piece.Frame == _manifest.Members[piece.Member].Frames!.Count - 1 ? piece.Member + 1 : 0);
+        _done += piece.Bytes;
+        progress?.Invoke(_done, _total);
+    }
+
+    private void TakeFrame(Piece piece, SetMember member)
+    {
+        SetScrutiny how = ScrutinyOf(member, piece.Member);
+        if (piece.Frame == 0) Begin(member, piece.Member);
+        if (!_isBroken)
+        {
+            if (piece.PackedLength < member.Frames![piece.Frame]) Broken(new SetFault(file.Length < _layout.TotalBytes ? "missing" : "damaged", member.Name, FormattableString.Invariant($"frame {piece.Frame + 1} of {member.Frames.Count} cannot be read")));
+            else if (how != SetScrutiny.Bytes && piece.PlainLength < 0) Broken(new SetFault("damaged", member.Name, FormattableString.Invariant($"frame {piece.Frame + 1} of {member.Frames.Count} cannot be unpacked: it is damaged")));
+            else
+            {
+                if (how == SetScrutiny.Bytes) _quickHash.Append(piece.Packed.AsSpan(0, piece.PackedLength));
+                else _packedHash!.AppendData(piece.Packed.AsSpan(0, piece.PackedLength));
+                if (how == SetScrutiny.All) _plainHash!.AppendData(piece.Plain.AsSpan(0, piece.PlainLength));
+                if (_target is not null) Sparse.Write(_target, _plainBytes, piece.Plain.AsSpan(0, piece.PlainLength), member.Sparse);
+                _plainBytes += Math.Max(0, piece.PlainLength);
+            }
+        }
+        ArrayPool<byte>.Shared.Return(piece.Packed);
+        if (piece.Plain.Length > 0) ArrayPool<byte>.Shared.Return(piece.Plain);
+        if (piece.Frame == member.Frames!.Count - 1) End(member, piece.Member);
+    }
+
+    private void Broken(SetFault fault)
+    {
+        _faults.Add(fault);
+        _isBroken = true;
+    }
+
+    private void Begin(SetMember member, int index)
+    {
+        _plainHash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        _packedHash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        _quickHash.Reset();
+        _isBroken = false;
+        _plainBytes = 0;
+        _target = _written.Contains(index) ? PosixFiles.CreateNew(TargetOf(member)) : null;
+    }
+
+    private void End(SetMember member, int index)
+    {
+        SetScrutiny how = ScrutinyOf(member, index);
+        if (!_isBroken && (how == SetScrutiny.Bytes ? Convert.ToHexStringLower(_quickHash.GetHashAndReset()) != member.PackedXxh128 : Convert.ToHexStringLower(_packedHash!.GetHashAndReset()) != member.PackedSha256)) Broken(new SetFault("damaged", member.Name, "the packed bytes are not those that were written"));
+        if (!_isBroken && how != SetScrutiny.Content)
+        {
+            byte[] header = new byte[_layout.ContentAt(index) - _layout.HeaderAt(index)], padding = new byte[SetLayout.Padded(member.PackedBytes) - member.PackedBytes];
+            if (ReadAt(_layout.HeaderAt(index), header) < header.Length || ReadAt(_layout.ContentAt(index) + member.PackedBytes, padding) < padding.Length) Broken(new SetFault("missing", member.Name, "the member's header or end cannot be read"));
+            else if (JudgeAround(member, header, padding) is { } fault) Broken(fault);
+        }
+        if (!_isBroken && how != SetScrutiny.Bytes && (_plainBytes != member.Bytes || (how == SetScrutiny.All && Convert.ToHexStringLower(_plainHash!.GetHashAndReset()) != member.Sha256)))
+            Broken(new SetFault("damaged", member.Name, "the unpacked content is not what was backed up"));
+        if (_target is not null)
+        {
+            RandomAccess.SetLength(_target, _plainBytes);
+            _target.Dispose();
+            _target = null;
+            Restoring.SetRest(TargetOf(member), member);
+        }
+        _plainHash!.Dispose();
+        _packedHash!.Dispose();
+        _plainHash = _packedHash = null;
+    }
+
+    private void WriteSmall(SetMember member, ReadOnlySpan<byte> content)
+    {
+        byte[] target = TargetOf(member);
+        using (SafeFileHandle handle = PosixFiles.CreateNew(target))
+        {
+            Sparse.Write(handle, 0, content, member.Sparse);
+            if (member.Sparse) RandomAccess.SetLength(handle, content.Length);
+        }
+        Restoring.SetRest(target, member);
+    }
+
+    // Where a member goes; the folders above it are made.
+    private byte[] TargetOf(SetMember member)
+    {
+        byte[] path = PathOf(member.NameBytes(), member.Name), above = path[..path.AsSpan().LastIndexOf((byte)'/')];
+        PosixFiles.MakeFolder(above);
+        return path;
+    }
+
+    private byte[] PathOf(byte[] name, string shown)
+    {
+        foreach (string part in System.Text.Encoding.Latin1.GetString(name).Split('/'))
+            if (part is "" or "." or ".." || part.Contains('\0', StringComparison.Ordinal)) throw new InvalidDataException($"the member name {shown} leads out of the folder");
+        return PosixFiles.Join(_root, name);
+    }
+
+    // Second names and links when all files are there; folders' times when nothing is made in them any more.
+    private void FinishFolder()
+    {
+        var folders = new List<(byte[] Path, SetMember Member)>();
+        foreach (int i in _written.Order())
+        {
+            SetMember member = _manifest.Members[i];
+            if (member.Kind == MemberKinds.Folder)
+            {
+                byte[] path = PathOf(member.NameBytes(), member.Name);
+                PosixFiles.MakeFolder(path);
+                folders.Add((path, member));
+            }
+            else if (member.Kind == MemberKinds.Same) PosixFiles.MakeName(PathOf(member.TargetBytes(), member.Target ?? ""), TargetOf(member));
+        }
+        foreach (int i in _written.Order())
+        {
+            SetMember member = _manifest.Members[i];
+            if (member.Kind != MemberKinds.Link) continue;
+            byte[] path = TargetOf(member);
+            PosixFiles.MakeLink(path, member.TargetBytes());
+            Restoring.SetRest(path, member);
+        }
+        foreach ((byte[] path, SetMember member) in Enumerable.Reverse(folders)) Restoring.SetRest(path, member);
+    }
+
+    /// <inheritdoc/>
+    public void Dispose()
+    {
+        _frames.Dispose();
+        _plainHash?.Dispose();
+        _packedHash?.Dispose();
+        _target?.Dispose();
+    }
+}
+
+/// <summary>Writing with holes.</summary>
+internal static class Sparse
+{
+    private const int HoleBytes = 4096;
+
+    /// <summary>Writes content at a position; stretches of zeros are passed over when the file is to have holes.</summary>
+    public static void Write(SafeFileHandle file, long position, ReadOnlySpan<byte> content, bool leavesHoles)
+    {
+        if (!leavesHoles)
+        {
+            RandomAccess.Write(file, content, position);
+            return;
+        }
+        for (int at = 0; at < content.Length; at += HoleBytes)
+        {
+            ReadOnlySpan<byte> part = content[at..Math.Min(content.Length, at + HoleBytes)];
+            if (part.ContainsAnyExcept((byte)0)) RandomAccess.Write(file, part, position + at);
+        }
+    }
+}
+
+/// <summary>What an entry has beside its content.</summary>
+internal static class Restoring
+{
+    /// <summary>Gives an entry the owner, rights, attributes and time it had; the owner only where this user may.</summary>
+    public static void SetRest(byte[] path, SetMember member)
+    {
+        string[] owner = member.Owner.Split(' ', 2), numbers = owner[0].Split(':'), names = owner.Length > 1 ? owner[1].Split(':') : ["", ""];
+        if (FileIdentity.EffectiveUser == 0)
+            PosixFiles.SetOwner(path, PosixFiles.UserNumber(names[0]) ?? uint.Parse(numbers[0], System.Globalization.CultureInfo.InvariantCulture), PosixFiles.GroupNumber(names[1]) ?? uint.Parse(numbers[1], System.Globalization.CultureInfo.InvariantCulture));
+        if (member.Kind != MemberKinds.Link) PosixFiles.SetMode(path, Convert.ToInt32(member.Mode, 8));
+        foreach ((string name, string value) in member.Attributes ?? new Dictionary<string, string>()) _ = PosixFiles.SetAttribute(path, name, Convert.FromBase64String(value));
+        PosixFiles.SetModified(path, SourceTree.ModifiedNanoseconds(member));
     }
 }

@@ -9,7 +9,7 @@ namespace Transferra.Core.Backup;
 /// <param name="Set">The set.</param>
 /// <param name="Goes">Whether it may go.</param>
 /// <param name="Because">Why it stays, or goes.</param>
-public sealed record TidyDecision(BackupSetInfo Set, bool Goes, string Because);
+public sealed record TidyDecision(ListedSet Set, bool Goes, string Because);
 
 /// <summary>Decides which sets may go.</summary>
 public static class SetTidying
@@ -19,10 +19,10 @@ public static class SetTidying
     /// <param name="proofs">The last proof of each.</param>
     /// <param name="runs">All runs of the office.</param>
     /// <param name="keep">How many of a company's newest sets are kept in each place, at least 1.</param>
-    public static IReadOnlyList<TidyDecision> Decide(IReadOnlyList<BackupSetInfo> sets, IReadOnlyDictionary<string, SetProof> proofs, IReadOnlyList<Run> runs, int keep)
+    public static IReadOnlyList<TidyDecision> Decide(IReadOnlyList<ListedSet> sets, IReadOnlyDictionary<string, SetProof> proofs, IReadOnlyList<Run> runs, int keep)
     {
-        HashSet<string> newest = [.. sets.GroupBy(set => (set.Manifest.Company, Path.GetDirectoryName(set.Path))).SelectMany(same => same.OrderByDescending(set => set.Manifest.MadeAt).Take(keep)).Select(set => set.Path)];
-        HashSet<string> lastProved = [.. sets.Where(IsProved).GroupBy(set => set.Manifest.Company).Select(same => same.MaxBy(set => set.Manifest.MadeAt)!.Path)];
+        HashSet<string> newest = [.. sets.GroupBy(set => (set.Label.Company, Path.GetDirectoryName(set.Path))).SelectMany(same => same.OrderByDescending(set => set.Label.MadeAt).Take(keep)).Select(set => set.Path)];
+        HashSet<string> lastProved = [.. sets.Where(IsProved).GroupBy(set => set.Label.Company).Select(same => same.MaxBy(set => set.Label.MadeAt)!.Path)];
         HashSet<string> reliedOn = [.. runs.Where(run => run.IsUnfinished).SelectMany(run => run.Journal.Entries).SelectMany(entry => entry.Facts.Values)];
         return [.. sets.Select(set =>
         {
@@ -32,6 +32,6 @@ public static class SetTidying
             return new TidyDecision(set, true, FormattableString.Invariant($"older than the newest {keep}"));
         })];
 
-        bool IsProved(BackupSetInfo set) => proofs.TryGetValue(set.Path, out SetProof? proof) && proof.IsGood && proof.Bytes == set.Bytes;
+        bool IsProved(ListedSet set) => proofs.TryGetValue(set.Path, out SetProof? proof) && proof.IsGood && proof.Bytes == set.Bytes;
     }
 }

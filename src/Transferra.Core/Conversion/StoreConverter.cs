@@ -17,6 +17,22 @@ public interface IProgressObserver
     /// <param name="rows">So far.</param>
     /// <param name="ofRows">In all.</param>
     void Progress(string table, long rows, long ofRows);
+
+    /// <summary>A number of bytes has been dealt with.</summary>
+    /// <param name="what">What is being done.</param>
+    /// <param name="done">So far.</param>
+    /// <param name="of">In all.</param>
+    void Bytes(string what, long done, long of) => Progress(what, done, of);
+}
+
+/// <summary>Hears nothing.</summary>
+public sealed class Silent : IProgressObserver
+{
+    /// <summary>The one there is.</summary>
+    public static IProgressObserver Observer { get; } = new Silent();
+
+    /// <inheritdoc/>
+    public void Progress(string table, long rows, long ofRows) { }
 }
 
 /// <summary>What a conversion did.</summary>

@@ -58,7 +58,8 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
         if (!HasBegun)
         {
             RemoveRestored();
-            IReadOnlyList<SetFault> faults = BackupSets.Unpack(SetPath, Restored);
+            using ISetFile file = On.Context.Sets.Open(SetPath);
+            IReadOnlyList<SetFault> faults = BackupSets.Unpack(file, Restored, null, (done, total) => On.Context.Observer.Bytes("unpacking", done, total), cancel: On.Context.Cancel);
             if (faults.Count > 0) return new StageOutcome(false, $"the set is damaged: {faults[0].Member}: {faults[0].What}", Facts());
             if (Target.IsOnServer)
             {
@@ -73,7 +74,7 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override StageOutcome Prove(StageOutcome done)
     {
-        SetManifest manifest = BackupSets.ReadInfo(SetPath).Manifest;
+        SetManifest manifest = On.Context.Sets.Read(SetPath).Manifest;
         using IStore store = On.Context.Stores.Open(Target, On.From.TextEncoding);
         IReadOnlyList<SetFault> faults = BackupSets.CompareRecords(manifest, Baseline.Of(store, CustomFields.Of(store, On.From).In(On.From).Tables, On.Context.Observer, On.Context.Cancel));
         return faults.Count == 0 ? done : done with { IsGood = false, Summary = faults[0].What };

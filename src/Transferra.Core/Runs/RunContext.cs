@@ -1,4 +1,5 @@
 // RunContext.cs: what every stage works with.
+using Transferra.Core.Backup;
 using Transferra.Core.Closing;
 using Transferra.Core.Conversion;
 using Transferra.Core.Office;
@@ -32,6 +33,9 @@ public sealed record RunContext(OfficeDescription Office, IStoreOpener Stores, I
 {
     /// <summary>Keeps the office closed while a run changes what is in it; null when nothing does.</summary>
     public OfficeClosing? Closing { get; init; }
+
+    /// <summary>The places sets are kept in; those in folders of this machine when nothing else is said.</summary>
+    public SetPlaces Sets { get => field ??= SetPlaces.Local(Office.BackupFolders, Volume); init; }
 
     /// <summary>Stores as wholes.</summary>
     public StorePlaces Places => new(Stores, Volume);

@@ -1,5 +1,6 @@
 // RunReport.cs: everything a run's journal and result files say, put together for the sign-off. Reads only.
 using System.Text.Json;
+using Transferra.Core.Backup;
 using Transferra.Core.Checks;
 using Transferra.Core.Matching;
 using Transferra.Core.Mending;

@@ -1,0 +1,212 @@
+// SetPlace.cs: the places sets are kept in, whatever they are, and a set found by its path in any of them.
+// Holds: (1) a file that is named like a set is complete and on the disk: Put and Adopt give it its name at the end; (2) nothing that is there is overwritten.
+using Transferra.Core.Records;
+using Transferra.Core.Runs;
+
+namespace Transferra.Core.Backup;
+
+/// <summary>A file in a place.</summary>
+/// <param name="Name">Its name there.</param>
+/// <param name="Bytes">Its size.</param>
+public sealed record PlacedFile(string Name, long Bytes);
+
+/// <summary>A place that sets are kept in. All its members throw IOException or UnauthorizedAccessException when it cannot be reached or written.</summary>
+public interface ISetPlace
+{
+    /// <summary>What it is called: a folder's full path, or sftp://user@host:port/folder.</summary>
+    string Name { get; }
+
+    /// <summary>Its folder on this machine; null when it is elsewhere.</summary>
+    string? LocalFolder { get; }
+
+    /// <summary>Makes it ready for sets: its folder is made when it is not there.</summary>
+    void Prepare();
+
+    /// <summary>The files and folders in it, by name; none when it is not there.</summary>
+    IReadOnlyList<PlacedFile> List();
+
+    /// <summary>Whether something of this name is there.</summary>
+    bool Has(string name);
+
+    /// <summary>Opens a file for reading.</summary>
+    ISetFile Open(string name);
+
+    /// <summary>Copies a finished set into the place: written under another name, put on the disk, renamed.</summary>
+    /// <param name="from">A file on this machine.</param>
+    /// <param name="name">Must not be taken.</param>
+    /// <param name="progress">Hears bytes done and in all.</param>
+    /// <param name="cancel">Stops between two parts; what was written is removed.</param>
+    void Put(string from, string name, Action<long, long> progress, CancellationToken cancel);
+
+    /// <summary>Gives a file another name; fails when that is taken.</summary>
+    void Rename(string from, string to);
+
+    /// <summary>Removes a file, or a folder with all that is in it; fine when it is not there.</summary>
+    void Remove(string name);
+}
+
+/// <summary>A folder on this machine.</summary>
+/// <param name="folder">Full path.</param>
+/// <param name="volume">The disk.</param>
+public sealed class LocalPlace(string folder, IVolume volume) : ISetPlace
+{
+    private const int CopyBytes = 64 << 20;
+
+    /// <summary>What a set is called while it is written.</summary>
+    public const string PartSuffix = ".part";
+
+    /// <inheritdoc/>
+    public string Name => folder;
+
+    /// <inheritdoc/>
+    public string? LocalFolder => folder;
+
+    /// <inheritdoc/>
+    public void Prepare() => volume.CreateFolder(folder);
+
+    /// <inheritdoc/>
+    public IReadOnlyList<PlacedFile> List() => !Directory.Exists(folder) ? []
+        : [.. new DirectoryInfo(folder).EnumerateFileSystemInfos().OrderBy(entry => entry.Name, StringComparer.Ordinal).Select(entry => new PlacedFile(entry.Name, entry is FileInfo file ? file.Length : 0))];
+
+    /// <inheritdoc/>
+    public bool Has(string name) => Path.Exists(Path.Combine(folder, name));
+
+    /// <inheritdoc/>
+    public ISetFile Open(string name) => new LocalSetFile(Path.Combine(folder, name));
+
+    /// <inheritdoc/>
+    public void Put(string from, string name, Action<long, long> progress, CancellationToken cancel)
+    {
+        string path = Path.Combine(folder, name), part = path + PartSuffix;
+        volume.Remove(part);
+        try
+        {
+            using (var source = new LocalSetFile(from))
+            using (var sink = new PlainSink(part))
+            {
+                for (long at = 0; at < source.Length; at += CopyBytes)
+                {
+                    cancel.ThrowIfCancellationRequested();
+                    sink.AppendFrom(source, at, Math.Min(CopyBytes, source.Length - at));
+                    progress(Math.Min(source.Length, at + CopyBytes), source.Length);
+                }
+                sink.Finish();
+            }
+            volume.FlushFile(part);
+            volume.Rename(part, path);
+            volume.FlushFolder(folder);
+        }
+        finally
+        {
+            volume.Remove(part);
+        }
+    }
+
+    /// <summary>Takes a finished set that was packed on the same volume.</summary>
+    public void Adopt(string from, string name)
+    {
+        volume.FlushFile(from);
+        volume.Rename(from, Path.Combine(folder, name));
+        volume.FlushFolder(folder);
+    }
+
+    /// <inheritdoc/>
+    public void Rename(string from, string to)
+    {
+        volume.Rename(Path.Combine(folder, from), Path.Combine(folder, to));
+        volume.FlushFolder(folder);
+    }
+
+    /// <inheritdoc/>
+    public void Remove(string name) => volume.Remove(Path.Combine(folder, name));
+}
+
+/// <summary>All places of an office, and sets by their paths.</summary>
+/// <param name="places">The places.</param>
+public sealed class SetPlaces(IReadOnlyList<ISetPlace> places)
+{
+    /// <summary>What the name of a set ends in, and that of a locked one.</summary>
+    public const string Suffix = ".tar", LockedSuffix = ".tar.locked";
+
+    /// <summary>The places, in the order of office.yaml.</summary>
+    public IReadOnlyList<ISetPlace> Places { get; } = places;
+
+    /// <summary>Places in folders of this machine.</summary>
+    public static SetPlaces Local(IEnumerable<string> folders, IVolume volume) => new([.. folders.Select(folder => new LocalPlace(folder, volume))]);
+
+    /// <summary>Whether a file is named like a set.</summary>
+    public static bool IsNamedLikeSet(string name) => name.EndsWith(Suffix, StringComparison.Ordinal) || name.EndsWith(LockedSuffix, StringComparison.Ordinal);
+
+    /// <summary>A set's path in a place.</summary>
+    public static string PathIn(ISetPlace place, string name) => place.Name + "/" + name;
+
+    /// <summary>The place a set is in, and its name there. Any other path is that of a file on this machine.</summary>
+    public (ISetPlace Place, string Name) Find(string path)
+    {
+        int slash = path.LastIndexOf('/');
+        string name = path[(slash + 1)..], folder = slash <= 0 ? "/" : path[..slash];
+        return (Places.FirstOrDefault(place => place.Name == folder) ?? new LocalPlace(folder, new DiskVolume()), name);
+    }
+
+    /// <summary>Opens a set for reading; a locked one so that what it holds is read.</summary>
+    /// <exception cref="TransferraException">It is not there, or it is locked and the passphrase is not the right one.</exception>
+    public ISetFile Open(string path)
+    {
+        (ISetPlace place, string name) = Find(path);
+        ISetFile file;
+        try
+        {
+            file = place.Open(name);
+        }
+        catch (Exception error) when (error is FileNotFoundException or DirectoryNotFoundException)
+        {
+            throw new TransferraException($"the backup set {path} is not there", "List the sets with: transferra sets", error);
+        }
+        return file;
+    }
+
+    /// <summary>The manifest of a set; not proved.</summary>
+    /// <exception cref="TransferraException">The file is no set.</exception>
+    public BackupSetInfo Read(string path)
+    {
+        using ISetFile file = Open(path);
+        return new BackupSetInfo(path, file.Length, ManifestOf(file, path));
+    }
+
+    internal static SetManifest ManifestOf(ISetFile file, string path) => SetBeginning.Read(file) is { Manifest: { } manifest } ? manifest
+        : throw new TransferraException($"{path} is no backup set, or its beginning is damaged", "Use another set of the company.");
+
+    /// <summary>The sets of a place, newest first. Files that are no sets are passed over; a damaged one is named when it is asked for by name.</summary>
+    public IReadOnlyList<ListedSet> ListIn(ISetPlace place)
+    {
+        var sets = new List<ListedSet>();
+        foreach (PlacedFile file in place.List().Where(file => IsNamedLikeSet(file.Name)))
+        {
+            string path = PathIn(place, file.Name);
+            try
+            {
+                using ISetFile opened = place.Open(file.Name);
+                if (SetBeginning.Read(opened).Manifest is { } manifest) sets.Add(new ListedSet(path, file.Bytes, manifest.Label, false));
+            }
+            catch (Exception error) when (error is IOException or UnauthorizedAccessException) { /* gone since, a folder, or not ours to read */ }
+        }
+        return [.. sets.OrderByDescending(set => set.Label.MadeAt)];
+    }
+
+    /// <summary>The sets of all places that can be reached.</summary>
+    /// <param name="unreachable">Hears of a place that cannot be.</param>
+    public IReadOnlyList<ListedSet> List(Action<ISetPlace, string>? unreachable = null)
+    {
+        var sets = new List<ListedSet>();
+        foreach (ISetPlace place in Places)
+        {
+            try { sets.AddRange(ListIn(place)); }
+            catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+            {
+                if (unreachable is null) throw;
+                unreachable(place, error.Message);
+            }
+        }
+        return sets;
+    }
+}

@@ -1,0 +1,125 @@
+// SourceTree.cs: what goes into a set, found before anything is packed: every file, folder and link below some folders, with all that is known of it but its digest.
+// Holds: (1) a link is kept as a link and never followed, but for the folder that was asked for; (2) what cannot be kept is listed with the reason;
+//        (3) names are bytes: one that is not UTF-8 is kept as it is.
+using System.Globalization;
+using System.Text;
+using Transferra.Core.Machine;
+
+namespace Transferra.Core.Backup;
+
+/// <summary>One entry that goes into a set.</summary>
+/// <param name="Draft">The member without sizes and digests of its content.</param>
+/// <param name="Path">Where it is.</param>
+/// <param name="Stat">What it was when it was found.</param>
+internal sealed record SetSource(SetMember Draft, byte[] Path, FileStat Stat);
+
+/// <summary>Collects what goes into a set.</summary>
+/// <param name="without">Says of a member's name whether it is to be left out.</param>
+internal sealed class SourceTree(Func<string, bool>? without = null)
+{
+    private readonly Dictionary<(long Device, long Inode), SetMember> _named = [];
+    private readonly List<SetSource> _sources = [];
+    private readonly List<LeftOut> _leftOut = [];
+
+    /// <summary>What was found, folders before what is in them.</summary>
+    public IReadOnlyList<SetSource> Sources => _sources;
+
+    /// <summary>What cannot be kept.</summary>
+    public IReadOnlyList<LeftOut> LeftOut => _leftOut;
+
+    /// <summary>Adds a file, or a folder with everything below it.</summary>
+    /// <param name="path">Full path; a link is followed here.</param>
+    /// <param name="member">Its name in the set.</param>
+    public void Add(string path, string member)
+    {
+        byte[] bytes = PosixFiles.Bytes(path), name = PosixFiles.Bytes(member);
+        if (PosixFiles.Stat(bytes, follow: true) is not { } stat) _leftOut.Add(new LeftOut(member, $"{path} is not there", false));
+        else Add(FileIdentity.RealPath(path) is { } real ? PosixFiles.Bytes(real) : bytes, name, stat);
+    }
+
+    private void Add(byte[] path, byte[] name, FileStat stat)
+    {
+        string shown = PosixFiles.Shown(name);
+        if (without?.Invoke(shown) == true)
+        {
+            _leftOut.Add(new LeftOut(shown, "left out, as office.yaml says", true));
+            return;
+        }
+        if (stat.Kind == FileKind.Other)
+        {
+            _leftOut.Add(new LeftOut(shown, "it is a socket, a pipe or a device, and no file", true));
+            return;
+        }
+        SetMember draft = DraftOf(path, name, shown, stat);
+        if (stat.Kind == FileKind.File && stat.Links > 1)
+        {
+            if (_named.TryGetValue((stat.Device, stat.Inode), out SetMember? first))
+                draft = draft with { Kind = MemberKinds.Same, Target = first.Name, RawTarget = first.RawName, Attributes = null, Stamp = null };
+            else _named[(stat.Device, stat.Inode)] = draft;
+        }
+        _sources.Add(new SetSource(draft, path, stat));
+        if (stat.Kind == FileKind.Folder) AddBelow(path, name, shown);
+    }
+
+    private void AddBelow(byte[] folder, byte[] name, string shown)
+    {
+        List<byte[]> names;
+        try
+        {
+            names = PosixFiles.Names(folder);
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            _leftOut.Add(new LeftOut(shown + "/...", ShortWhy(error.Message), false));
+            return;
+        }
+        foreach (byte[] entry in names)
+        {
+            byte[] path = PosixFiles.Join(folder, entry);
+            // Gone since the folder was listed: it is not part of what is kept.
+            if (PosixFiles.Stat(path) is { } stat) Add(path, PosixFiles.Join(name, entry), stat);
+        }
+    }
+
+    private static SetMember DraftOf(byte[] path, byte[] name, string shown, FileStat stat)
+    {
+        string user = PosixFiles.UserName(stat.Owner), group = PosixFiles.GroupName(stat.Group);
+        (long hundreds, int rest) = (Math.DivRem(stat.ModifiedNanoseconds, 100, out long below), 0);
+        if (below < 0) (hundreds, below) = (hundreds - 1, below + 100);
+        rest = (int)below;
+        byte[] target = stat.Kind == FileKind.Link ? PosixFiles.ReadLink(path) : [];
+        IReadOnlyDictionary<string, byte[]> attributes = PosixFiles.Attributes(path);
+        return new SetMember(shown, stat.Kind switch { FileKind.Folder => MemberKinds.Folder, FileKind.Link => MemberKinds.Link, _ => MemberKinds.File },
+            Convert.ToString(stat.Mode, 8), string.Create(CultureInfo.InvariantCulture, $"{stat.Owner}:{stat.Group}{(user.Length + group.Length > 0 ? $" {user}:{group}" : "")}"), DateTimeOffset.UnixEpoch.AddTicks(hundreds))
+        {
+            Nanoseconds = rest,
+            RawName = Raw(name),
+            Target = stat.Kind == FileKind.Link ? PosixFiles.Shown(target) : null,
+            RawTarget = Raw(target),
+            Sparse = stat.IsSparse,
+            Attributes = attributes.Count == 0 ? null : attributes.ToDictionary(attribute => attribute.Key, attribute => Convert.ToBase64String(attribute.Value)),
+            Stamp = stat.Kind == FileKind.File ? StampOf(stat, DateTimeOffset.UtcNow) : null,
+        };
+    }
+
+    /// <summary>The time of last change that a member tells, in nanoseconds since 1970.</summary>
+    public static long ModifiedNanoseconds(SetMember member) => ((member.Modified - DateTimeOffset.UnixEpoch).Ticks * 100) + member.Nanoseconds;
+
+    // A file that was changed just now may be changed again without its times telling, so it gets no stamp.
+    private static string? StampOf(FileStat stat, DateTimeOffset now)
+    {
+        const long justNow = 1_000_000_000;
+        return ((now - DateTimeOffset.UnixEpoch).Ticks * 100) - stat.ChangedNanoseconds > justNow ? string.Create(CultureInfo.InvariantCulture, $"{stat.Device}:{stat.Inode}:{stat.ChangedNanoseconds}") : null;
+    }
+
+    /// <summary>A reason in one line that is not longer than the entry of a member, whose place in the manifest it may take.</summary>
+    public static string ShortWhy(string why)
+    {
+        const int most = 120;
+        var text = new StringBuilder();
+        foreach (Rune rune in why.EnumerateRunes().TakeWhile(_ => text.Length < most)) text.Append(Rune.IsControl(rune) || rune.Value is '"' or '\\' ? "?" : rune.ToString());
+        return text.ToString();
+    }
+
+    private static string? Raw(byte[] name) => System.Text.Unicode.Utf8.IsValid(name) ? null : Convert.ToBase64String(name);
+}

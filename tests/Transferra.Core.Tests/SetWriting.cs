@@ -1,0 +1,55 @@
+using Transferra.Core.Backup;
+using Transferra.Core.Matching;
+using Transferra.Core.Office;
+using Transferra.Core.Runs;
+using Transferra.Tests;
+
+namespace Transferra.Core.Tests;
+
+/// <summary>Writes sets of a company for tests, without a real store, and takes them apart.</summary>
+internal static class SetWriting
+{
+    public static IReadOnlySet<string> Write(OfficeDescription office, Company company, IVolume volume, string path, string? earlier = null)
+    {
+        var context = new RunContext(office, null!, volume, null!, "test", CancellationToken.None);
+        var order = new PackOrder(company, company.OldStore, new MemoryStore(), "1", ["T"], () => [new TableBaseline("T", 3, 0, "00")], Path.GetDirectoryName(path)!) { Earlier = earlier };
+        using PackedSet packed = BackupSets.Pack(context, order, (_, _) => { });
+        packed.MoveInto(new LocalPlace(Path.GetDirectoryName(path)!, volume), Path.GetFileName(path));
+        return packed.Reused;
+    }
+
+    public static SetManifest ManifestOf(string path)
+    {
+        using var file = new LocalSetFile(path);
+        return SetBeginning.Read(file).Manifest!;
+    }
+
+    public static IReadOnlyList<SetFault> Unpack(string path, string folder, Func<string, bool>? isWanted = null)
+    {
+        using var file = new LocalSetFile(path);
+        return BackupSets.Unpack(file, folder, isWanted);
+    }
+
+    /// <summary>Where each member's header, content and end are.</summary>
+    public static IReadOnlyList<(SetMember Member, long Header, long Content, long End)> Parts(string path)
+    {
+        using var file = new LocalSetFile(path);
+        SetBeginning beginning = SetBeginning.Read(file);
+        SetLayout layout = beginning.Layout();
+        return [.. beginning.Manifest!.Members.Select((member, i) => (member, layout.HeaderAt(i), layout.ContentAt(i), layout.EndOf(i)))];
+    }
+
+    /// <summary>Gives a member another name of the same length everywhere, and seals the set anew.</summary>
+    public static void Forge(string path, string name, string forged)
+    {
+        SetManifest manifest = ManifestOf(path);
+        byte[] old = File.ReadAllBytes(path);
+        SetMember[] members = [.. manifest.Members.Select(member => member.Name == name ? member with { Name = forged } : member)];
+        int beginningBytes = (int)Parts(path)[0].Header;
+        byte[] beginning = SetWriter.Beginning(manifest with { Members = members }, beginningBytes);
+        beginning.CopyTo(old, 0);
+        foreach ((SetMember member, long header, _, _) in Parts(path)) SetLayout.HeaderOf(members.First(known => known.Sha256 == member.Sha256 && known.Kind == member.Kind)).CopyTo(old, header);
+        SetLayout.Seal(beginning, manifest.Label.MadeAt).CopyTo(old, old.Length - SetLayout.SealBytes);
+        File.WriteAllBytes(path, old);
+    }
+}
