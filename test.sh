@@ -10,7 +10,7 @@ results=artifacts/test-results
 rm -rf "$results"
 mkdir -p "$results"
 
-# What tests need besides the SDK: an independent reader of .dbf tables, an independent writer of workbooks, a firewall and a network to try it in, and the three database servers, started on loopback with folders of their own.
+# What tests need besides the SDK: an independent reader of .dbf tables, an independent writer of workbooks, a firewall and a network to try it in, and the three database servers and OpenSSH, started on loopback with folders of their own.
 if ! /usr/bin/python3 -c 'import dbfread, openpyxl' 2>/dev/null; then
   echo "Installing python3-dbfread and python3-openpyxl..."
   { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq python3-dbfread python3-openpyxl; } >"$results/apt.log" 2>&1 || cat "$results/apt.log"
@@ -24,7 +24,7 @@ fi
 source tests/servers.sh
 trap servers_stop EXIT
 servers_install
-echo "Starting PostgreSQL, MariaDB and Firebird on loopback..."
+echo "Starting PostgreSQL, MariaDB, Firebird and OpenSSH on loopback..."
 if ! servers_start "$(mktemp -u /tmp/transferra-servers-XXXXXX)"; then
   echo "0 passed, 1 failed"
   exit 1

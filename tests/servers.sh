@@ -2,10 +2,11 @@
 # Starts the database servers that tests and benchmarks need, on loopback, each with a data folder, a port and a password of its own, and stops them.
 #   source tests/servers.sh
 #   servers_install          installs what is missing (as root, from Debian)
-#   servers_start FOLDER     starts PostgreSQL, MariaDB and Firebird below FOLDER, which must not exist, and exports where they are
+#   servers_start FOLDER     starts PostgreSQL, MariaDB, Firebird and OpenSSH below FOLDER, which must not exist, and exports where they are
 #   servers_stop             stops them and removes the folder
 # What is exported: TRANSFERRA_TEST_POSTGRESQL, _MARIADB and _FIREBIRD as host:port:user:password-file, and TRANSFERRA_TEST_FIREBIRD_FOLDER,
-# where that server may create databases. The servers of the machine, if it has any, are not touched.
+# where that server may create databases; TRANSFERRA_TEST_SFTP as host:port:user:key-file, TRANSFERRA_TEST_SFTP_HOSTKEY, the fingerprint of its key,
+# and TRANSFERRA_TEST_SFTP_FOLDER, where it may write. The servers of the machine, if it has any, are not touched.
 
 servers_install() {
   local missing=()
@@ -13,6 +14,8 @@ servers_install() {
   command -v mariadbd >/dev/null || missing+=(mariadb-server)
   [ -x /usr/sbin/firebird ] || missing+=(firebird3.0-server)
   command -v isql-fb >/dev/null || missing+=(firebird3.0-utils)
+  [ -x /usr/sbin/sshd ] || missing+=(openssh-server)
+  command -v ssh-keygen >/dev/null || missing+=(openssh-client)
   [ ${#missing[@]} -eq 0 ] && return 0
   echo "Installing ${missing[*]}..."
   # Installed servers would start on their usual ports; ours are started below, on others.
@@ -48,7 +51,34 @@ servers_start() {
   local secret
   secret=$(od -An -tx1 -N12 /dev/urandom | tr -d ' \n')
   (umask 077; printf '%s\n' "$secret" >"$SERVERS_FOLDER/password")
-  _postgresql_start "$secret" && _mariadb_start "$secret" && _firebird_start "$secret"
+  _postgresql_start "$secret" && _mariadb_start "$secret" && _firebird_start "$secret" && _sftp_start
+}
+
+_sftp_start() {
+  local folder=$SERVERS_FOLDER/sftp port
+  port=$(_servers_port)
+  install -d -m 700 "$folder" "$folder/places"
+  mkdir -p /run/sshd # where sshd keeps its unprivileged part; the package makes it at its own start only
+  ssh-keygen -q -t ed25519 -N '' -C '' -f "$folder/host" && ssh-keygen -q -t ed25519 -N '' -C '' -f "$folder/key" || return 1
+  cp "$folder/key.pub" "$folder/authorized"
+  cat >"$folder/config" <<CONF
+Port $port
+ListenAddress 127.0.0.1
+HostKey $folder/host
+AuthorizedKeysFile $folder/authorized
+PidFile $folder/pid
+Subsystem sftp internal-sftp
+StrictModes no
+UsePAM no
+PasswordAuthentication no
+PermitRootLogin prohibit-password
+CONF
+  setsid /usr/sbin/sshd -D -e -f "$folder/config" >"$SERVERS_FOLDER/sftp.log" 2>&1 &
+  SERVERS_PIDS+=($!)
+  export TRANSFERRA_TEST_SFTP=127.0.0.1:$port:$(id -un):$folder/key
+  export TRANSFERRA_TEST_SFTP_HOSTKEY=$(ssh-keygen -lf "$folder/host.pub" | cut -d' ' -f2)
+  export TRANSFERRA_TEST_SFTP_FOLDER=$folder/places
+  _servers_wait OpenSSH bash -c "exec 3<>/dev/tcp/127.0.0.1/$port" || { cat "$SERVERS_FOLDER/sftp.log"; return 1; }
 }
 
 _postgresql_start() {

@@ -11,6 +11,7 @@ using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
 using Transferra.Stores;
+using Transferra.Stores.Sftp;
 
 namespace Transferra.Cli;
 
@@ -43,7 +44,17 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
     public bool Unreached { get; set; }
 
     /// <summary>The places sets are kept in.</summary>
-    public SetPlaces Sets => _sets ??= SetPlaces.Local(Office.BackupFolders, Volume);
+    public SetPlaces Sets => _sets ??= new SetPlaces([.. Office.Backup.Places.Select(place => place.Server is { } server ? (ISetPlace)new SftpPlace(server) : new LocalPlace(place.Folder, Volume))], new SetSecret(() => Passphrase(Office.Backup.LockedWith)), Office.Backup.LockedWith is not null);
+
+    private const string PassphraseVariable = "TRANSFERRA_PASSPHRASE";
+
+    // Where office.yaml says it is kept; otherwise from the environment; otherwise from who sits there.
+    private string? Passphrase(KeyPlace? kept)
+    {
+        if (kept is not null) return SecretText.Read("passphrase", kept.File, kept.Variable);
+        if (Environment.GetEnvironmentVariable(PassphraseVariable) is { Length: > 0 } given) return given;
+        return Console.IsInputRedirected ? null : Screen.AskSecret("Passphrase of the locked set: ");
+    }
 
     /// <summary>Keeps a second program from working on the same office until disposed.</summary>
     public IDisposable Lock() => OfficeRuns.Lock(OfficeFolder, Volume);

@@ -22,7 +22,7 @@ public sealed class BackupSetTests : IDisposable
         _folder.Write("data/docs/sub/ünïcode name.txt", "a document");
         _folder.Write("data/docs/empty.txt", "");
         _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null, [_folder["data/docs"]], new Dictionary<string, string>());
-        _office = new OfficeDescription("Office", _folder.Path, [], [], 0);
+        _office = new OfficeDescription("Office", _folder.Path, [], BackupPlan.In(), 0);
         _set = _folder["set.tar"];
         _sets = SetPlaces.Local([_folder.Path], _volume);
     }

@@ -25,7 +25,7 @@ public sealed class SetDocumentsTests : IDisposable
         _folder.Write("data/books.db", "the store");
         _folder.Write("data/docs/plain.txt", "plain");
         _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null, [_folder["data/docs"]], new Dictionary<string, string>());
-        _office = new OfficeDescription("Office", _folder.Path, [], [], 0);
+        _office = new OfficeDescription("Office", _folder.Path, [], BackupPlan.In(), 0);
         _set = _folder["set.tar"];
     }
 

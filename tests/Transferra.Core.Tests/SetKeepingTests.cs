@@ -22,7 +22,7 @@ public sealed class SetKeepingTests : IDisposable
         _folder.Write("data/docs/a.txt", "a document");
         _folder.Write("data/docs/sub/b.txt", string.Concat(Enumerable.Range(0, 300).Select(i => $"{i * 31 % 97}")));
         _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null, [_folder["data/docs"]], new Dictionary<string, string>());
-        _office = new OfficeDescription("Office", _folder.Path, [], [], 0);
+        _office = new OfficeDescription("Office", _folder.Path, [], BackupPlan.In(), 0);
         Directory.CreateDirectory(_folder["here"]);
         Directory.CreateDirectory(_folder["there"]);
         (_here, _there) = (_folder["here/ABC.tar"], _folder["there/ABC.tar"]);
@@ -211,7 +211,7 @@ public sealed class SetKeepingTests : IDisposable
     public void A_set_that_an_unfinished_run_goes_by_stays()
     {
         ListedSet[] sets = [Set("here", 1), Set("here", 2)];
-        var runs = new OfficeRuns(new OfficeDescription("Office", _folder.Path, [], [], 0), _volume);
+        var runs = new OfficeRuns(new OfficeDescription("Office", _folder.Path, [], BackupPlan.In(), 0), _volume);
         Run run = runs.Begin("restore", [], "test", new Dictionary<string, string> { ["ABC.set"] = sets[0].Path });
         Assert.Empty(Gone(SetTidying.Decide(sets, Proved([.. sets]), runs.List(), 1)));
         run.Journal.Append("", Stages.Run, "ended");

@@ -9,9 +9,10 @@ namespace Transferra.Core.Tests;
 /// <summary>Writes sets of a company for tests, without a real store, and takes them apart.</summary>
 internal static class SetWriting
 {
-    public static IReadOnlySet<string> Write(OfficeDescription office, Company company, IVolume volume, string path, string? earlier = null)
+    public static IReadOnlySet<string> Write(OfficeDescription office, Company company, IVolume volume, string path, string? earlier = null, SetPlaces? sets = null)
     {
         var context = new RunContext(office, null!, volume, null!, "test", CancellationToken.None);
+        if (sets is not null) context = context with { Sets = sets };
         var order = new PackOrder(company, company.OldStore, new MemoryStore(), "1", ["T"], () => [new TableBaseline("T", 3, 0, "00")], Path.GetDirectoryName(path)!) { Earlier = earlier };
         using PackedSet packed = BackupSets.Pack(context, order, (_, _) => { });
         packed.MoveInto(new LocalPlace(Path.GetDirectoryName(path)!, volume), Path.GetFileName(path));

@@ -90,7 +90,7 @@ public sealed class MendTests : IDisposable
         Kit kit = KitLoader.Load(_folder["kit"], "kit", errors)!;
         errors.ThrowIfAny();
         var company = new Company("QMT", "Mended", kit, "1", address, null, [_folder["data/documents"]], new Dictionary<string, string>());
-        var office = new OfficeDescription("Office", _folder.Path, [new Package(kit, null, "1", [company])], [_folder["sets"]], 0);
+        var office = new OfficeDescription("Office", _folder.Path, [new Package(kit, null, "1", [company])], BackupPlan.In(_folder["sets"]), 0);
         return (new RunContext(office, _stores, new DiskVolume(), _observer, "test", CancellationToken.None), company);
     }
 

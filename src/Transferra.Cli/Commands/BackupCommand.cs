@@ -52,7 +52,7 @@ internal static class BackupCommand
             result.Seconds.ToString("0.0 s", System.Globalization.CultureInfo.InvariantCulture), FormattableString.Invariant($"{result.Sets.Count(set => set.IsProved)} of {context.Sets.Places.Count}"),
         ]));
         static long Most(CompanyBackedUp result, Func<BackupResult, long> value) => result.Sets.Select(value).DefaultIfEmpty().Max();
-        bool enough = results.All(result => result.Sets.Count(set => set.IsProved) >= session.Office.BackupsWanted);
+        bool enough = results.All(result => result.Sets.Count(set => set.IsProved) >= session.Office.Backup.Wanted);
         return session.Answer(!enough ? ExitCodes.Unproved : results.All(result => result.Sets.All(set => set.IsProved)) ? ExitCodes.Done : ExitCodes.LookAt, results);
     }
 }

@@ -42,7 +42,8 @@ internal static class RestoreCommand
 
     private static IReadOnlyList<SetFault> Unpack(Session session, BackupSetInfo set, string folder, Func<string, bool>? isWanted, Action? whenStoreIsUnpacked = null)
     {
-        using ISetFile file = session.Sets.Open(set.Path);
+        // Of a part, only that part is fetched.
+        using ISetFile file = isWanted is null ? session.Sets.OpenWhole(set.Path, CompanyBackup.Scratch(session.Office), (done, total) => session.Screen.Progress.Show("fetching", done, total, isBytes: true), session.Cancel) : session.Sets.Open(set.Path);
         return BackupSets.Unpack(file, folder, isWanted, (done, total) => session.Screen.Progress.Show("restoring", done, total, isBytes: true), whenStoreIsUnpacked, session.Cancel);
     }
 

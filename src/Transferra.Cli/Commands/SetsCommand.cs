@@ -59,22 +59,28 @@ internal static class SetsCommand
             .OrderBy(path => proofs.TryGetValue(path, out SetProof? proof) ? proof.At : DateTimeOffset.MinValue).ThenBy(path => path, StringComparer.Ordinal)];
         var results = new List<SetProof>();
         var healed = new List<HealResult>();
+        var notOpened = new List<string>();
         var context = session.Context(new ScreenObserver(session.Screen).At("proving"));
         foreach (string path in paths)
         {
             if (minutes is { } most && clock.Elapsed.TotalMinutes >= most) break;
             session.Cancel.ThrowIfCancellationRequested();
-            SetProof proof = ProveOne(session, context, path);
+            if (ProveOne(session, context, path) is not { } proof)
+            {
+                notOpened.Add(path);
+                continue;
+            }
             if (!proof.IsGood && heals && Heal(session, path) is { } result)
             {
                 healed.Add(result);
-                if (result.IsHealed) proof = ProveOne(session, context, path);
+                if (result.IsHealed) proof = ProveOne(session, context, path) ?? proof;
             }
             results.Add(proof);
         }
-        if (results.Count < paths.Length) session.Screen.Look($"The time is up: {Results.Count(paths.Length - results.Count, "set")} not looked at; they come first the next time.");
+        int seen = results.Count + notOpened.Count;
+        if (seen < paths.Length) session.Screen.Look($"The time is up: {Results.Count(paths.Length - seen, "set")} not looked at; they come first the next time.");
         else session.Screen.Line($"{Results.Count(results.Count, "set")} looked at.");
-        return session.Answer(results.All(proof => proof.IsGood) && !session.Unreached ? ExitCodes.Done : ExitCodes.Unproved, new { proofs = results, healed, notLookedAt = paths[results.Count..] });
+        return session.Answer(results.All(proof => proof.IsGood) && !session.Unreached && notOpened.Count == 0 ? ExitCodes.Done : ExitCodes.Unproved, new { proofs = results, healed, notOpened, notLookedAt = paths[seen..] });
     }
 
     private static IEnumerable<string> Named(Session session, ISetPlace place)
@@ -93,7 +99,8 @@ internal static class SetsCommand
 
     private static bool IsMeant(Session session, string path) => session.Codes.Count == 0 || session.Codes.Any(code => Path.GetFileName(path).StartsWith(code + "_", StringComparison.OrdinalIgnoreCase));
 
-    private static SetProof ProveOne(Session session, RunContext context, string path)
+    // Null when the set is locked and cannot be opened, which tells nothing of its state.
+    private static SetProof? ProveOne(Session session, RunContext context, string path)
     {
         IReadOnlyList<SetFault> faults;
         try
@@ -105,9 +112,15 @@ internal static class SetsCommand
             if (company is not null && version is not null) faults = CompanyBackup.Prove(context, company, version, path);
             else
             {
-                using ISetFile file = session.Sets.Open(path);
+                using ISetFile file = session.Sets.OpenWhole(path, CompanyBackup.Scratch(session.Office), (done, total) => context.Observer.Bytes("fetching", done, total), session.Cancel);
                 faults = BackupSets.Verify(file, (done, total) => context.Observer.Bytes("", done, total), session.Cancel);
             }
+        }
+        catch (SetLockedException error)
+        {
+            session.Screen.Bad($"Not opened: {path}: {error.Message}");
+            session.Screen.Line("  " + error.Next);
+            return null;
         }
         catch (Exception error) when (error is TransferraException or IOException or UnauthorizedAccessException)
         {
@@ -163,7 +176,8 @@ internal static class SetsCommand
             return session.Answer(ExitCodes.Done, new { removed = Array.Empty<string>(), kept = decisions.Select(decision => decision.Set.Path) });
         }
         if (!session.Confirm([.. go.Select(decision => decision.Set.Label.Company).Distinct()], "Remove the sets listed above of")) return session.Answer(ExitCodes.Refused, new { confirmed = false });
-        foreach (TidyDecision decision in go) {
+        foreach (TidyDecision decision in go)
+        {
             (ISetPlace place, string name) = session.Sets.Find(decision.Set.Path);
             place.Remove(name);
         }

@@ -50,6 +50,19 @@ internal sealed class Screen : IDisposable
         Console.Out.Write(text);
     }
 
+    /// <summary>Asks for something that is not shown while it is typed; null when nothing is.</summary>
+    public string? AskSecret(string text)
+    {
+        Progress.Clear();
+        Console.Error.Write(text);
+        var typed = new System.Text.StringBuilder();
+        for (ConsoleKeyInfo key; (key = Console.ReadKey(intercept: true)).Key != ConsoleKey.Enter;)
+            if (key.Key == ConsoleKey.Backspace) typed.Length = Math.Max(0, typed.Length - 1);
+            else if (!char.IsControl(key.KeyChar)) typed.Append(key.KeyChar);
+        Console.Error.WriteLine();
+        return typed.Length > 0 ? typed.ToString() : null;
+    }
+
     public void Error(string text)
     {
         Progress.Clear();

@@ -110,7 +110,7 @@ public static class BackupSets
             var label = new SetLabel(office.Name, company.Code, company.Name, company.Kit.Id, order.DataVersion, DateTimeOffset.UtcNow, Environment.UserName, context.Tool, order.Run);
             var draft = new SetManifest(SetManifest.CurrentFormat, label, [.. company.DocumentFolders.Select(documents => Path.GetRelativePath(office.Folder, documents))], order.Address.Name, [], tree.LeftOut,
                 [.. order.Tables.Select(table => new TableBaseline(table, long.MaxValue, long.MaxValue, new string('f', 32)))]);
-            using var sink = new PlainSink(path);
+            using ISetSink sink = context.Sets.LocksNewSets ? new LockedSink(path, label, context.Sets.Secret.Passphrase) : new PlainSink(path);
             using var writer = new SetWriter(sink, earlier, progress, context.Cancel);
             SetManifest manifest = writer.Run(tree.Sources, draft, baseline);
             return new PackedSet(volume, folder, path, manifest, writer.Reused);
@@ -138,7 +138,7 @@ public static class BackupSets
 
     private static SourceTree SourcesOf(OfficeDescription office, Company company, string storeName, string storePath)
     {
-        var tree = new SourceTree();
+        var tree = new SourceTree(path => IsLeftOut(office, path));
         tree.Add(storePath, "store/" + storeName);
         for (int i = 0; i < company.DocumentFolders.Count; i++) tree.Add(company.DocumentFolders[i], FormattableString.Invariant($"documents/{i}"));
         // What is needed to make sense of the records years later: the kit, and the settings files of the program that the kit knows.
@@ -152,6 +152,9 @@ public static class BackupSets
         }
         return tree;
     }
+
+    private static bool IsLeftOut(OfficeDescription office, string path) => office.Backup.Without.Any(pattern =>
+        System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(pattern, pattern.Contains('/', StringComparison.Ordinal) ? Path.GetRelativePath(office.Folder, path) : Path.GetFileName(path), ignoreCase: false));
 
     /// <summary>Reads a whole set back and compares every digest.</summary>
     /// <returns>What is wrong; empty when nothing is.</returns>

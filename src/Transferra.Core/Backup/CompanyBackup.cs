@@ -58,7 +58,7 @@ public static class CompanyBackup
                     BackupSets.ClearLeftovers(place, company.Code);
                     bool isPackedHere = packed is null && place is LocalPlace;
                     packed ??= Pack(context, company, version, address, store, run, place);
-                    string name = FreeName(place, packed.Manifest);
+                    string name = FreeName(place, packed.Manifest, context.Sets.LocksNewSets);
                     path = SetPlaces.PathIn(place, name);
                     if (isPackedHere) packed.MoveInto((LocalPlace)place, name);
                     else place.Put(packed.Path, name, (done, total) => context.Observer.Bytes("copying to " + place.Name, done, total), context.Cancel);
@@ -106,19 +106,32 @@ public static class CompanyBackup
     {
         IReadOnlyDictionary<string, SetProof> proofs = new ProofLog(context.Office.Folder, context.Volume).Last();
         foreach (ListedSet set in context.Sets.Places.Where(place => place.LocalFolder is not null).SelectMany(context.Sets.ListIn).Where(set => set.Label.Company == company.Code && set.Label.Package == company.Kit.Id).OrderByDescending(set => set.Label.MadeAt))
-            if (proofs.TryGetValue(set.Path, out SetProof? proof) && proof.IsGood && proof.Bytes == set.Bytes) return set.Path;
+            if (proofs.TryGetValue(set.Path, out SetProof? proof) && proof.IsGood && proof.Bytes == set.Bytes && CanBeRead(context.Sets, set.Path)) return set.Path;
         return null;
+    }
+
+    private static bool CanBeRead(SetPlaces sets, string path)
+    {
+        try
+        {
+            sets.Read(path);
+            return true;
+        }
+        catch (TransferraException)
+        {
+            return false; // locked with a passphrase of another time, or damaged since
+        }
     }
 
     private static IEnumerable<SetFault> NotInIt(SetManifest manifest) =>
         manifest.LeftOut.Where(left => !left.IsHarmless).Select(left => new SetFault("left-out", left.Name, left.Why))
             .Concat(manifest.Members.Where(member => member.Changing).Select(member => new SetFault("changing", member.Name, "the file was changed while it was read")));
 
-    private static string FreeName(ISetPlace place, SetManifest manifest)
+    private static string FreeName(ISetPlace place, SetManifest manifest, bool isLocked)
     {
         DateTimeOffset at = manifest.Label.MadeAt;
         string name;
-        do name = BackupSets.NameOf(manifest.Label, at, isLocked: false);
+        do name = BackupSets.NameOf(manifest.Label, at, isLocked);
         while (place.Has(name) && (at = at.AddSeconds(1)) > default(DateTimeOffset));
         return name;
     }
@@ -135,8 +148,8 @@ public static class CompanyBackup
         (ISetPlace place, string name) = context.Sets.Find(path);
         string scratch = Path.Combine(place.LocalFolder ?? Scratch(context.Office), name + BackupSets.ProofSuffix);
         context.Volume.Remove(scratch);
-        using ISetFile file = context.Sets.Open(path);
-        (file as LocalSetFile)?.ForgetCached();
+        using ISetFile file = context.Sets.OpenWhole(path, Scratch(context.Office), (done, total) => context.Observer.Bytes("fetching back", done, total), context.Cancel);
+        file.ForgetCached();
         void progress(long done, long total) => context.Observer.Bytes("proving", done, total);
         Task<IReadOnlyList<SetFault>>? comparing = null;
         try

@@ -15,6 +15,9 @@ public interface ISetFile : IDisposable
     /// <exception cref="IOException">The place cannot be read.</exception>
     /// <exception cref="InvalidDataException">What is there is damaged: only of a locked set, whose bytes prove themselves.</exception>
     int ReadAt(long position, Span<byte> buffer);
+
+    /// <summary>Makes the next reading come from the disk and not from memory, where that can be had.</summary>
+    void ForgetCached() { }
 }
 
 /// <summary>The bytes of a set on a disk of this machine.</summary>
@@ -40,7 +43,7 @@ public sealed class LocalSetFile : ISetFile
         return done;
     }
 
-    /// <summary>Makes the next reading come from the disk and not from memory, where that can be had.</summary>
+    /// <inheritdoc/>
     public void ForgetCached() => PosixFiles.ForgetCached(Handle);
 
     /// <inheritdoc/>

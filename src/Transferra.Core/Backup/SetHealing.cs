@@ -43,9 +43,12 @@ public static class SetHealing
         {
             foreach (string copy in (string[])[path, .. copies])
                 if (TryOpen(sets, copy) is { } file) all.Add(new Copy(copy, file));
-            if (Assemble(all, healing, out IReadOnlyList<string> missing, out IReadOnlyList<string> from) is not true) return new HealResult(path, false, from, missing, "");
+            IReadOnlyList<string> missing, from;
+            bool isAssembled = all.Any(copy => LockedHeader.IsAt(copy.File)) ? LockedHealing.Assemble(all, sets.Secret, healing, out missing, out from) : Assemble(all, healing, out missing, out from);
+            if (!isAssembled) return new HealResult(path, false, from, missing, "");
             volume.FlushFile(healing);
-            if (BackupSets.Verify(healing) is [var fault, ..]) return new HealResult(path, false, from, [fault.Member], "");
+            using (ISetFile healed = sets.Unlock(new LocalSetFile(healing), healing))
+                if (BackupSets.Verify(healed) is [var fault, ..]) return new HealResult(path, false, from, [fault.Member], "");
             string kept = name + DamagedSuffix;
             for (int number = 2; place.Has(kept); number++) kept = string.Create(CultureInfo.InvariantCulture, $"{name}{DamagedSuffix}-{number}");
             place.Rename(name, kept);
@@ -60,11 +63,11 @@ public static class SetHealing
         }
     }
 
-    private sealed record Copy(string Path, ISetFile File);
+    internal sealed record Copy(string Path, ISetFile File);
 
     private static ISetFile? TryOpen(SetPlaces sets, string path)
     {
-        try { return sets.Open(path); }
+        try { return sets.OpenStored(path); }
         catch (Exception error) when (error is TransferraException or IOException or UnauthorizedAccessException) { return null; }
     }
 

@@ -74,8 +74,8 @@ internal sealed class SetLayout
             case MemberKinds.Same: (type, name, target) = ('1', [.. name, .. Encoding.ASCII.GetBytes(PackedSuffix)], [.. member.TargetBytes(), .. Encoding.ASCII.GetBytes(PackedSuffix)]); break;
             default: name = [.. name, .. Encoding.ASCII.GetBytes(PackedSuffix)]; break;
         }
-        string[] owner = member.Owner.Split(' ', 2), numbers = owner[0].Split(':'), names = owner.Length > 1 ? owner[1].Split(':') : ["", ""];
-        return Header(name, member.PackedBytes, member.Bytes > LargestOctal11, Convert.ToInt32(member.Mode, 8), member.Modified, type, target, long.Parse(numbers[0], CultureInfo.InvariantCulture), long.Parse(numbers[1], CultureInfo.InvariantCulture), names[0], names[1]);
+        (uint user, uint group, string userName, string groupName) = member.OwnerParts();
+        return Header(name, member.PackedBytes, member.Bytes > LargestOctal11, Convert.ToInt32(member.Mode, 8), member.Modified, type, target, user, group, userName, groupName);
     }
 
     /// <summary>The header of the manifest.</summary>
@@ -115,7 +115,8 @@ internal sealed class SetLayout
         if (name.Length > nameBytes)
         {
             int from = Math.Max(0, name.Length - nameBytes - 1), slash = name.Length <= nameBytes + prefixBytes + 1 ? name[from..^1].IndexOf((byte)'/') + from : -1;
-            if (slash > from - 1 && slash > 0 && slash <= prefixBytes) {
+            if (slash > from - 1 && slash > 0 && slash <= prefixBytes)
+            {
                 prefix = name[..slash];
                 rest = name[(slash + 1)..];
             }

@@ -85,6 +85,15 @@ public sealed record SetMember(string Name, string Kind, string Mode, string Own
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
     public string? Stamp { get; init; }
 
+    /// <summary>The parts of <see cref="Owner"/>.</summary>
+    /// <exception cref="FormatException">It is not of that form.</exception>
+    internal (uint User, uint Group, string UserName, string GroupName) OwnerParts()
+    {
+        string[] parts = Owner.Split(' ', 2), numbers = parts[0].Split(':'), names = parts.Length > 1 ? parts[1].Split(':') : ["", ""];
+        if (numbers.Length != 2 || names.Length != 2) throw new FormatException($"\"{Owner}\" is no owner");
+        return (uint.Parse(numbers[0], System.Globalization.CultureInfo.InvariantCulture), uint.Parse(numbers[1], System.Globalization.CultureInfo.InvariantCulture), names[0], names[1]);
+    }
+
     /// <summary>Whether it has content.</summary>
     [JsonIgnore]
     public bool IsFile => Kind == MemberKinds.File;

@@ -31,6 +31,13 @@ public interface ISetPlace
     /// <summary>Opens a file for reading.</summary>
     ISetFile Open(string name);
 
+    /// <summary>Opens a file that is about to be read from its beginning to its end.</summary>
+    /// <param name="name">Its name there.</param>
+    /// <param name="scratch">Folder on this machine for a copy, where one is needed.</param>
+    /// <param name="progress">Hears bytes fetched and in all.</param>
+    /// <param name="cancel">Stops fetching.</param>
+    ISetFile OpenWhole(string name, string scratch, Action<long, long> progress, CancellationToken cancel) => Open(name);
+
     /// <summary>Copies a finished set into the place: written under another name, put on the disk, renamed.</summary>
     /// <param name="from">A file on this machine.</param>
     /// <param name="name">Must not be taken.</param>
@@ -123,13 +130,21 @@ public sealed class LocalPlace(string folder, IVolume volume) : ISetPlace
 
 /// <summary>All places of an office, and sets by their paths.</summary>
 /// <param name="places">The places.</param>
-public sealed class SetPlaces(IReadOnlyList<ISetPlace> places)
+/// <param name="secret">Opens locked sets; null when there is none.</param>
+/// <param name="locksNewSets">Whether new sets are locked.</param>
+public sealed class SetPlaces(IReadOnlyList<ISetPlace> places, SetSecret? secret = null, bool locksNewSets = false)
 {
     /// <summary>What the name of a set ends in, and that of a locked one.</summary>
     public const string Suffix = ".tar", LockedSuffix = ".tar.locked";
 
     /// <summary>The places, in the order of office.yaml.</summary>
     public IReadOnlyList<ISetPlace> Places { get; } = places;
+
+    /// <summary>Whether new sets are locked.</summary>
+    public bool LocksNewSets => locksNewSets;
+
+    /// <summary>Opens locked sets.</summary>
+    public SetSecret Secret { get; } = secret ?? new SetSecret(() => null);
 
     /// <summary>Places in folders of this machine.</summary>
     public static SetPlaces Local(IEnumerable<string> folders, IVolume volume) => new([.. folders.Select(folder => new LocalPlace(folder, volume))]);
@@ -149,20 +164,46 @@ public sealed class SetPlaces(IReadOnlyList<ISetPlace> places)
     }
 
     /// <summary>Opens a set for reading; a locked one so that what it holds is read.</summary>
-    /// <exception cref="TransferraException">It is not there, or it is locked and the passphrase is not the right one.</exception>
-    public ISetFile Open(string path)
+    /// <exception cref="TransferraException">It is not there, or its beginning is damaged.</exception>
+    /// <exception cref="SetLockedException">It is locked, and the passphrase is not the right one.</exception>
+    public ISetFile Open(string path) => Unlock(Stored(path, (place, name) => place.Open(name)), path);
+
+    /// <summary>Opens a set that is about to be read from its beginning to its end; one that is elsewhere is fetched first.</summary>
+    /// <param name="path">The set.</param>
+    /// <param name="scratch">Folder on this machine for what is fetched.</param>
+    /// <param name="progress">Hears bytes fetched and in all.</param>
+    /// <param name="cancel">Stops fetching.</param>
+    public ISetFile OpenWhole(string path, string scratch, Action<long, long> progress, CancellationToken cancel) => Unlock(Stored(path, (place, name) => place.OpenWhole(name, scratch, progress, cancel)), path);
+
+    /// <summary>What a file holds: itself, or what is locked in it. It belongs to what is returned.</summary>
+    internal ISetFile Unlock(ISetFile stored, string path)
     {
-        (ISetPlace place, string name) = Find(path);
-        ISetFile file;
         try
         {
-            file = place.Open(name);
+            return LockedHeader.IsAt(stored) ? new LockedSetFile(stored, Secret) : stored;
+        }
+        catch (Exception error)
+        {
+            stored.Dispose();
+            if (error is InvalidDataException) throw new TransferraException($"{path}: {error.Message}", "Heal it from another place with transferra sets --heal, or use another set.", error);
+            throw;
+        }
+    }
+
+    /// <summary>Opens a set's file as it is stored.</summary>
+    internal ISetFile OpenStored(string path) => Stored(path, (place, name) => place.Open(name));
+
+    private ISetFile Stored(string path, Func<ISetPlace, string, ISetFile> open)
+    {
+        (ISetPlace place, string name) = Find(path);
+        try
+        {
+            return open(place, name);
         }
         catch (Exception error) when (error is FileNotFoundException or DirectoryNotFoundException)
         {
             throw new TransferraException($"the backup set {path} is not there", "List the sets with: transferra sets", error);
         }
-        return file;
     }
 
     /// <summary>The manifest of a set; not proved.</summary>
@@ -186,9 +227,10 @@ public sealed class SetPlaces(IReadOnlyList<ISetPlace> places)
             try
             {
                 using ISetFile opened = place.Open(file.Name);
-                if (SetBeginning.Read(opened).Manifest is { } manifest) sets.Add(new ListedSet(path, file.Bytes, manifest.Label, false));
+                if (LockedHeader.IsAt(opened)) sets.Add(new ListedSet(path, file.Bytes, LockedHeader.Read(opened).Label, true));
+                else if (SetBeginning.Read(opened).Manifest is { } manifest) sets.Add(new ListedSet(path, file.Bytes, manifest.Label, false));
             }
-            catch (Exception error) when (error is IOException or UnauthorizedAccessException) { /* gone since, a folder, or not ours to read */ }
+            catch (Exception error) when (error is IOException or UnauthorizedAccessException or InvalidDataException) { /* gone since, a folder, not ours to read, or damaged at its beginning */ }
         }
         return [.. sets.OrderByDescending(set => set.Label.MadeAt)];
     }

@@ -239,9 +239,15 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
             int read = ReadAt(from, bytes.AsSpan(0, length));
             for (int i = first; i < behind; i++)
             {
+                // Of a locked set nothing is read of a stretch with damage in it; then each member is read by itself.
+                if (read < length && behind - first > 1)
+                {
+                    faults.AddRange(ReadMembers(i, i + 1).Faults);
+                    continue;
+                }
                 SetMember member = _manifest.Members[i];
                 int at = (int)(_layout.HeaderAt(i) - from), content = (int)(_layout.ContentAt(i) - from), packed = (int)member.PackedBytes, end = (int)(_layout.EndOf(i) - from);
-                if (end > read) faults.Add(new SetFault("missing", member.Name, "the set ends before this member does"));
+                if (end > read) faults.Add(file.Length < _layout.EndOf(i) ? new SetFault("missing", member.Name, "the set ends before this member does") : new SetFault("damaged", member.Name, "the locked set is damaged where this member is"));
                 else if (Judge(member, ScrutinyOf(member, i), bytes.AsSpan(at, content - at), bytes.AsSpan(content, packed), bytes.AsSpan(content + packed, end - content - packed), plain) is { } fault) faults.Add(fault);
                 else if (member.IsFile && _written.Contains(i)) WriteSmall(member, plain.AsSpan(0, (int)member.Bytes));
             }
@@ -461,9 +467,9 @@ internal static class Restoring
     /// <summary>Gives an entry the owner, rights, attributes and time it had; the owner only where this user may.</summary>
     public static void SetRest(byte[] path, SetMember member)
     {
-        string[] owner = member.Owner.Split(' ', 2), numbers = owner[0].Split(':'), names = owner.Length > 1 ? owner[1].Split(':') : ["", ""];
-        if (FileIdentity.EffectiveUser == 0)
-            PosixFiles.SetOwner(path, PosixFiles.UserNumber(names[0]) ?? uint.Parse(numbers[0], System.Globalization.CultureInfo.InvariantCulture), PosixFiles.GroupNumber(names[1]) ?? uint.Parse(numbers[1], System.Globalization.CultureInfo.InvariantCulture));
+        (uint user, uint group, string userName, string groupName) = member.OwnerParts();
+        // A name counts for more than a number, which another machine may have given to somebody else.
+        if (FileIdentity.EffectiveUser == 0) PosixFiles.SetOwner(path, PosixFiles.UserNumber(userName) ?? user, PosixFiles.GroupNumber(groupName) ?? group);
         if (member.Kind != MemberKinds.Link) PosixFiles.SetMode(path, Convert.ToInt32(member.Mode, 8));
         foreach ((string name, string value) in member.Attributes ?? new Dictionary<string, string>()) _ = PosixFiles.SetAttribute(path, name, Convert.FromBase64String(value));
         PosixFiles.SetModified(path, SourceTree.ModifiedNanoseconds(member));

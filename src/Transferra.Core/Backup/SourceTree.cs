@@ -14,7 +14,7 @@ namespace Transferra.Core.Backup;
 internal sealed record SetSource(SetMember Draft, byte[] Path, FileStat Stat);
 
 /// <summary>Collects what goes into a set.</summary>
-/// <param name="without">Says of a member's name whether it is to be left out.</param>
+/// <param name="without">Says of a document's path whether it is to be left out.</param>
 internal sealed class SourceTree(Func<string, bool>? without = null)
 {
     private readonly Dictionary<(long Device, long Inode), SetMember> _named = [];
@@ -40,7 +40,7 @@ internal sealed class SourceTree(Func<string, bool>? without = null)
     private void Add(byte[] path, byte[] name, FileStat stat)
     {
         string shown = PosixFiles.Shown(name);
-        if (without?.Invoke(shown) == true)
+        if (shown.StartsWith("documents/", StringComparison.Ordinal) && without?.Invoke(PosixFiles.Shown(path)) == true)
         {
             _leftOut.Add(new LeftOut(shown, "left out, as office.yaml says", true));
             return;

@@ -120,7 +120,7 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
     {
         long content = survey.StoreBytes + survey.DocumentBytes;
         // Packed sets are smaller, and never larger than this; each is unpacked once to be proved.
-        foreach (string place in context.Office.BackupFolders)
+        foreach (string place in context.Office.Backup.Folders)
             if (room.Add(company.Code, "backup place", "backup set and its proof", place, 2 * content) is { } unwritable) gates.Add(unwritable);
         // A converted copy can be larger than the old store: keys and indexes that it had not, dates written out.
         if (!company.NewStore.IsOnServer && room.Add(company.Code, "place of the new store", hops == 1 ? "converted copy" : $"converted copies of {hops} hops", company.NewStore.Folder, 2 * survey.StoreBytes * hops) is { } gate) gates.Add(gate);

@@ -73,7 +73,7 @@ public static class Readiness
     private static Gate DiskGate(RunContext context, IReadOnlyList<Candidate> candidates, CompanyGates gates)
     {
         const string name = "backup places";
-        string[] places = [.. context.Office.BackupFolders], disks = [.. places.Select(Disks.Of)];
+        string[] places = [.. context.Office.Backup.Places.Select(place => place.Shown)], disks = [.. context.Office.Backup.Places.Select(place => place.Server is { } server ? "the machine " + server.Host : Disks.Of(place.Folder))];
         string[] ofData = [.. candidates.Where(candidate => !candidate.Company.OldStore.IsOnServer).Select(candidate => Disks.Of(candidate.Company.OldStore.Path)).Distinct()];
         if (disks.Concat(ofData).Distinct().Count() > 1) return new Gate("", name, GateState.Passed, $"{string.Join(", ", places.Select((place, i) => $"{place} on {disks[i]}"))}; not all on the disk of the data");
         return gates.Spoken("", "", "office/one-disk", name, $"All backup places are on one disk ({disks[0]}), and none is known to be apart from the data: a disk that fails takes all of it. Is there a copy elsewhere?", "Better, name a place on another disk under backup in office.yaml.");

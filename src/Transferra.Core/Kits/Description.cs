@@ -194,6 +194,19 @@ internal sealed class DescribedMap
         return maps;
     }
 
+    /// <summary>A list whose items are single texts or mappings; a single one counts as a list of one.</summary>
+    public IReadOnlyList<(PlacedText? Text, DescribedMap? Map)> TextsOrMaps(string key, string what)
+    {
+        var items = new List<(PlacedText?, DescribedMap?)>();
+        foreach (YamlNode item in Find(key) switch { null => [], YamlSequenceNode list => list.Children, var single => [single] })
+        {
+            if (item is YamlScalarNode scalar) items.Add((Placed(scalar), null));
+            else if (item is YamlMappingNode map) items.Add((null, new DescribedMap(map, _file, _errors, what)));
+            else _errors.Add(_file, (int)item.Start.Line, (int)item.Start.Column, $"each item of \"{key}\" should be a single value or a mapping that describes {what}");
+        }
+        return items;
+    }
+
     /// <summary>A list of texts; a single text counts as a list of one.</summary>
     public IReadOnlyList<PlacedText> Texts(string key)
     {

@@ -9,15 +9,12 @@ namespace Transferra.Core.Office;
 /// <param name="Name">As it calls itself.</param>
 /// <param name="Folder">Where office.yaml lies; relative paths start here.</param>
 /// <param name="Packages">Its packages.</param>
-/// <param name="BackupFolders">Full paths of the places that backup sets go to.</param>
+/// <param name="Backup">Where backup sets go and how.</param>
 /// <param name="KeepFreeBytes">Room on each volume that must be left free.</param>
-public sealed record OfficeDescription(string Name, string Folder, IReadOnlyList<Package> Packages, IReadOnlyList<string> BackupFolders, long KeepFreeBytes)
+public sealed record OfficeDescription(string Name, string Folder, IReadOnlyList<Package> Packages, BackupPlan Backup, long KeepFreeBytes)
 {
     /// <summary>How it is closed and opened again.</summary>
     public ClosingPlan Closing { get; init; } = ClosingPlan.None;
-
-    /// <summary>How many proved sets an upgrade wants; all places' when office.yaml does not say.</summary>
-    public int BackupsWanted { get; init; } = BackupFolders.Count;
 
     /// <summary>Whom a vendor answers to, by kind: person, phone, mail.</summary>
     public IReadOnlyDictionary<string, string> Contact { get; init; } = new Dictionary<string, string>();

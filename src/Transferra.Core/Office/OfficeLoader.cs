@@ -35,26 +35,14 @@ public static class OfficeLoader
         var codes = new Dictionary<string, PlacedText>(StringComparer.OrdinalIgnoreCase);
         foreach (DescribedMap package in map.Maps("packages", "a package", required: true))
             if (ReadPackage(package, folder, codes, errors) is { } read) packages.Add(read);
-        var places = new List<string>();
-        int? wanted = null;
-        if (map.Map("backup", "backups") is { } backup)
-        {
-            foreach (PlacedText place in backup.Texts("to")) places.Add(Path.GetFullPath(Path.Combine(folder, place.Value)));
-            if (backup.Optional("wanted") is { } number)
-            {
-                if (int.TryParse(number.Value, NumberStyles.None, CultureInfo.InvariantCulture, out int sets) && sets >= 1 && sets <= Math.Max(1, places.Count)) wanted = sets;
-                else number.Report(errors, $"\"{number}\" should be a number of sets, 1 to {Math.Max(1, places.Count)}, as there are so many places");
-            }
-            backup.Done();
-        }
-        if (places.Count == 0) places.Add(Path.Combine(folder, "sets"));
+        BackupPlan backup = BackupPlan.Read(map.Map("backup", "backups"), folder, errors);
         long keepFree = 0;
         if (map.Optional("keep-free") is { } room && !TryBytes(room.Value, out keepFree))
             room.Report(errors, $"\"{room}\" is no size; write a whole number with MB, GB or TB");
         Dictionary<string, string> contact = map.Map("contact", "whom a vendor answers to")?.Pairs().ToDictionary(pair => pair.Key.Value, pair => pair.Value.Value) ?? [];
         ClosingPlan closing = map.Map("closing", "how the office is closed") is { } how ? ClosingLoader.Read(how, folder, errors) : ClosingPlan.None;
         map.Done();
-        return new OfficeDescription(name, folder, packages, places, keepFree) { Closing = closing, Contact = contact, BackupsWanted = wanted ?? places.Count };
+        return new OfficeDescription(name, folder, packages, backup, keepFree) { Closing = closing, Contact = contact };
     }
 
     private static Package? ReadPackage(DescribedMap package, string folder, Dictionary<string, PlacedText> codes, DescriptionErrors errors)

@@ -25,7 +25,7 @@ public static class StoreFinder
     {
         StoreAddress[] known = [.. office.Companies.SelectMany(company => (StoreAddress?[])[company.OldStore, company.MovesTo]).OfType<StoreAddress>()];
         string[] roots = [.. office.Packages.Select(package => package.ProgramFolder).OfType<string>(), .. known.Where(store => !store.IsOnServer).Select(store => Around(store, office.Folder))];
-        IEnumerable<StoreAddress> candidates = [.. InFolders(roots, office.BackupFolders), .. known.Where(store => store.IsOnServer).DistinctBy(store => (store.Engine, store.Server)).SelectMany(store => OnServer(store, stores))];
+        IEnumerable<StoreAddress> candidates = [.. InFolders(roots, [.. office.Backup.Folders]), .. known.Where(store => store.IsOnServer).DistinctBy(store => (store.Engine, store.Server)).SelectMany(store => OnServer(store, stores))];
         return Recognised(candidates.Where(candidate => !known.Any(store => store.Shown == candidate.Shown)), [.. office.Packages.Select(package => package.Kit)], stores, [.. office.Companies.Select(company => company.Code)]);
     }
 

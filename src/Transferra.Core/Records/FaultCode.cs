@@ -47,7 +47,7 @@ public enum FaultCode
 public readonly record struct RowFault(int Row, FaultCode Code, string Column, string Value, string Reason);
 
 /// <summary>Raised when the work cannot go on: wrong description, lost disk, foreign store. Worded for the administrator.</summary>
-public sealed class TransferraException : Exception
+public class TransferraException : Exception
 {
     /// <summary>An error with its next step.</summary>
     /// <param name="what">What happened and where, one line.</param>

@@ -58,7 +58,7 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
         if (!HasBegun)
         {
             RemoveRestored();
-            using ISetFile file = On.Context.Sets.Open(SetPath);
+            using ISetFile file = On.Context.Sets.OpenWhole(SetPath, CompanyBackup.Scratch(On.Context.Office), (done, total) => On.Context.Observer.Bytes("fetching", done, total), On.Context.Cancel);
             IReadOnlyList<SetFault> faults = BackupSets.Unpack(file, Restored, null, (done, total) => On.Context.Observer.Bytes("unpacking", done, total), cancel: On.Context.Cancel);
             if (faults.Count > 0) return new StageOutcome(false, $"the set is damaged: {faults[0].Member}: {faults[0].What}", Facts());
             if (Target.IsOnServer)

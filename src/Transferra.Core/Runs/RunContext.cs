@@ -35,7 +35,7 @@ public sealed record RunContext(OfficeDescription Office, IStoreOpener Stores, I
     public OfficeClosing? Closing { get; init; }
 
     /// <summary>The places sets are kept in; those in folders of this machine when nothing else is said.</summary>
-    public SetPlaces Sets { get => field ??= SetPlaces.Local(Office.BackupFolders, Volume); init; }
+    public SetPlaces Sets { get => field ??= SetPlaces.Local(Office.Backup.Folders, Volume); init; }
 
     /// <summary>Stores as wholes.</summary>
     public StorePlaces Places => new(Stores, Volume);

@@ -1,0 +1,104 @@
+using System.Text.Json;
+
+namespace Transferra.Cli.Tests;
+
+/// <summary>Sets on another machine, and sets under a passphrase.</summary>
+public sealed class PlacesTests
+{
+    private static readonly string[] Server = (Environment.GetEnvironmentVariable("TRANSFERRA_TEST_SFTP") ?? throw new InvalidOperationException("TRANSFERRA_TEST_SFTP is not set; run ./test.sh")).Split(':', 4);
+    private static readonly string HostKey = Environment.GetEnvironmentVariable("TRANSFERRA_TEST_SFTP_HOSTKEY")!, Root = Environment.GetEnvironmentVariable("TRANSFERRA_TEST_SFTP_FOLDER")!;
+
+    private static string Place(string folder, string? hostKey = null, string? port = null) =>
+        $"{{sftp: {Server[0]}, port: {port ?? Server[1]}, user: {Server[2]}, key-file: {Server[3]}, host-key: \"{hostKey ?? HostKey}\", folder: {Path.Combine(Root, folder)}}}";
+
+    private static void Backup(DemoFolder office, string backup)
+    {
+        string[] lines = [.. File.ReadAllLines(office["office.yaml"]).Where(line => !line.StartsWith("backup:", StringComparison.Ordinal) && line != "  to: [sets]")];
+        File.WriteAllLines(office["office.yaml"], [.. lines, backup]);
+    }
+
+    [Fact]
+    public void A_set_goes_to_another_machine_is_proved_there_listed_healed_restored_and_tidied()
+    {
+        using var office = new DemoFolder(small: true);
+        string folder = Path.GetFileName(office.Path), there = Path.Combine(Root, folder);
+        Backup(office, $"backup: {{to: [sets, {Place(folder)}]}}");
+        JsonElement sets = BuiltProgram.Run(office.Path, "backup", "QIH", "QST", "--json").Expect(0).Json.GetProperty("result")[0].GetProperty("sets");
+        Assert.All(sets.EnumerateArray(), set => Assert.True(set.GetProperty("isProved").GetBoolean()));
+        string name = Path.GetFileName(Assert.Single(Directory.GetFiles(office["sets"], "QIH*"))), remote = Path.Combine(there, name);
+        Assert.Equal(File.ReadAllBytes(office["sets/" + name]), File.ReadAllBytes(remote));
+        Assert.All(Directory.GetFileSystemEntries(there), entry => Assert.EndsWith(".tar", entry, StringComparison.Ordinal));
+        BuiltProgram.Run(office.Path, "sets").Expect(0).Says($"sftp://{Server[2]}@{Server[0]}:{Server[1]}", name);
+
+        // Damaged there, healed from here; damaged here, healed from there.
+        byte[] sound = File.ReadAllBytes(remote), torn = [.. sound];
+        torn[^5000] ^= 1;
+        foreach (string copy in (string[])[remote, office["sets/" + name]])
+        {
+            File.WriteAllBytes(copy, torn);
+            BuiltProgram.Run(office.Path, "sets", "QIH", "--prove").Expect(4).Says("NOT whole");
+            BuiltProgram.Run(office.Path, "sets", "QIH", "--heal").Expect(0).Says("Healed from");
+            Assert.Equal(sound, File.ReadAllBytes(copy));
+        }
+
+        // The machine's own copies are gone: what is there is enough for one table, and for all of it.
+        Directory.Delete(office["sets"], recursive: true);
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--only", "table:ACCTS", "--to", office["table"]).Expect(0);
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--yes", "QIH").Expect(0).Says("transferra undo --run");
+        Assert.False(Directory.Exists(office["transferra/scratch"]) && Directory.GetFileSystemEntries(office["transferra/scratch"]).Length > 0, "what was fetched is gone again");
+        BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0);
+        BuiltProgram.Run(office.Path, "sets", "QIH", "--tidy", "1", "--yes", "QIH").Expect(0).Says("removed");
+        Assert.Single(Directory.GetFiles(there, "QIH*.tar"));
+    }
+
+    [Fact]
+    public void Another_machine_that_is_not_the_known_one_or_not_there_gets_nothing_and_the_other_places_go_on()
+    {
+        using var office = new DemoFolder(small: true);
+        string folder = Path.GetFileName(office.Path);
+        Backup(office, $"backup: {{to: [{Place(folder, "SHA256:" + new string('A', 43))}, sets, {Place(folder, port: "1")}], wanted: 1}}");
+        BuiltProgram.Run(office.Path, "backup", "QIH").Expect(1).Says("it is another machine, or has got a new key", "cannot be reached", "Proved: " + office["sets/QIH"]);
+        Assert.False(Directory.Exists(Path.Combine(Root, folder)));
+        BuiltProgram.Run(office.Path, "sets").Expect(0).Says("cannot be reached", "QIH_pellwright");
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--to", office["out"]).Expect(0).Says("every byte and every record is as backed up");
+        // Without a key written down, the one to compare is told.
+        Backup(office, $"backup: {{to: [{Place(folder).Replace($", host-key: \"{HostKey}\"", "", StringComparison.Ordinal)}]}}");
+        File.WriteAllLines(office["office.yaml"], File.ReadAllLines(office["office.yaml"]).Where(line => !line.StartsWith("backup: {to: [{sftp: 127.0.0.1, port: 1,", StringComparison.Ordinal) && !line.Contains("wanted: 1", StringComparison.Ordinal)));
+        BuiltProgram.Run(office.Path, "backup", "QIH").Expect(4).Says($"shows the key {HostKey}", "host-key in office.yaml");
+        Backup(office, "backup: {to: [{sftp: localhost, folder: /x, host-key: abc, port: 99999, password: p}]}");
+        BuiltProgram.Run(office.Path, "sets").Expect(2).Says("\"user\" is missing", "nothing to log in with", "SHA256:", "no port", "a password does not belong into this file");
+    }
+
+    [Fact]
+    public void Locked_sets_need_the_passphrase_and_never_show_it()
+    {
+        const string passphrase = "seven green violins wait outside";
+        using var office = new DemoFolder(small: true);
+        File.WriteAllText(office["passphrase"], passphrase + "\n");
+        File.SetUnixFileMode(office["passphrase"], UnixFileMode.UserRead | UnixFileMode.UserWrite);
+        Backup(office, "backup: {to: [sets, elsewhere], locked-with: {file: passphrase}}");
+        Called made = BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0);
+        Assert.DoesNotContain(passphrase, made.All, StringComparison.Ordinal);
+        string set = Assert.Single(Directory.GetFiles(office["sets"]));
+        Assert.EndsWith(".tar.locked", set, StringComparison.Ordinal);
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--to", office["out"]).Expect(0).Says("every byte and every record is as backed up");
+        BuiltProgram.Run(office.Path, "sets", "--prove").Expect(0).Says("2 sets looked at");
+
+        // Another passphrase: nothing is known of the state of the sets by that, so nothing is written down of it.
+        File.WriteAllText(office["passphrase"], "eight blue cellos stay at home\n");
+        BuiltProgram.Run(office.Path, "sets", "--prove").Expect(4).Says("not the one that the set was locked with");
+        Assert.DoesNotContain("not whole", BuiltProgram.Run(office.Path, "sets").Expect(0).All, StringComparison.Ordinal);
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--to", office["other"]).Expect(2).Says("not the one that the set was locked with");
+        Assert.False(Path.Exists(office["other"]));
+
+        // From the environment when office.yaml names none; without it, it is said what is missing.
+        Backup(office, "backup: {to: [sets, elsewhere]}");
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--to", office["other"]).Expect(2).Says("there is no passphrase for locked sets", "TRANSFERRA_PASSPHRASE");
+        BuiltProgram.RunWith(new Dictionary<string, string> { ["TRANSFERRA_PASSPHRASE"] = passphrase }, office.Path, "restore", "QIH", "--to", office["other"]).Expect(0);
+        File.SetUnixFileMode(office["passphrase"], UnixFileMode.UserRead | UnixFileMode.GroupRead);
+        Backup(office, "backup: {to: [sets], locked-with: {file: passphrase}}");
+        BuiltProgram.Run(office.Path, "backup", "QIH").Expect(4).Says("can be read by others");
+        string[] written = Directory.GetFiles(office.Path, "*", SearchOption.AllDirectories).Where(path => path != office["passphrase"]).ToArray();
+        Assert.DoesNotContain(written, path => File.ReadAllBytes(path).AsSpan().IndexOf("seven green violins"u8) >= 0);
+    }
+}
