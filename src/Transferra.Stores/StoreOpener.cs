@@ -45,6 +45,18 @@ public sealed class StoreOpener : IStoreOpener
     };
 
     /// <inheritdoc/>
+    public IStoreBuilder Rebuild(StoreAddress address, StoreScript script, string folder) => address.Engine switch
+    {
+        "postgresql" => PgStoreBuilder.Rebuild(address, script),
+        "mariadb" => MariaStoreBuilder.Rebuild(address, script),
+        "firebird" => FbStoreBuilder.Rebuild(address, script, folder),
+        _ => throw Unknown(address),
+    };
+
+    /// <inheritdoc/>
+    public IReadOnlyList<string> AddUnmoved(StoreAddress address, StoreScript script) => address.Engine == "mariadb" ? MariaStoreBuilder.AddUnmoved(address, script) : [];
+
+    /// <inheritdoc/>
     public void Copy(StoreAddress from, StoreAddress to)
     {
         switch (from.Engine)

@@ -101,7 +101,7 @@ internal sealed class TestServers : IDisposable
         DbConnection connection = address.Engine switch
         {
             "postgresql" => new NpgsqlConnection(new NpgsqlConnectionStringBuilder { Host = server.Host, Port = server.Port, Username = server.User, Password = Password(address), Database = address.Path, Pooling = false, ApplicationName = "somebody" }.ToString()),
-            "mariadb" => new MySqlConnection(new MySqlConnectionStringBuilder { Server = server.Host, Port = (uint)server.Port, UserID = server.User, Password = Password(address), Database = address.Path, Pooling = false, AllowZeroDateTime = true }.ToString()),
+            "mariadb" => new MySqlConnection(new MySqlConnectionStringBuilder { Server = server.Host, Port = (uint)server.Port, UserID = server.User, Password = Password(address), Database = address.Path, Pooling = false, AllowZeroDateTime = true, AllowUserVariables = true }.ToString()),
             _ => new FbConnection(Describe(address)),
         };
         connection.Open();

@@ -18,7 +18,9 @@ namespace Transferra.Core.Backup;
 /// <param name="Facts">What it told of the store: character set, owner, file structure.</param>
 /// <param name="Tables">Its tables.</param>
 /// <param name="Objects">What it has beside tables; only listed here.</param>
-public sealed record ExportedStore(string Format, string Engine, string EngineVersion, IReadOnlyDictionary<string, string> Facts, IReadOnlyList<ExportedTable> Tables, IReadOnlyList<StoreObject> Objects);
+/// <param name="Script">All of it in the engine's own words; null when this user may not read that.</param>
+/// <param name="NotCarried">What is not in the export.</param>
+public sealed record ExportedStore(string Format, string Engine, string EngineVersion, IReadOnlyDictionary<string, string> Facts, IReadOnlyList<ExportedTable> Tables, IReadOnlyList<StoreObject> Objects, StoreScript? Script, IReadOnlyList<string> NotCarried);
 
 /// <summary>One table of an exported store.</summary>
 /// <param name="Name">As the store spells it.</param>
@@ -38,7 +40,7 @@ public sealed record ExportedColumn(string Name, string Type, bool Required, str
 public static partial class StoreExport
 {
     /// <summary>The form this program writes and reads.</summary>
-    public const string CurrentFormat = "transferra-store/1";
+    public const string CurrentFormat = "transferra-store/2";
 
     /// <summary>The file that describes the export.</summary>
     public const string DescriptionName = "store.json";
@@ -98,28 +100,30 @@ public static partial class StoreExport
             }
             builder.Complete(new Dictionary<string, string>());
         }
-        var description = new ExportedStore(CurrentFormat, store.Identity.Engine, store.Identity.EngineVersion, store.Identity.HeaderFields, tables, store.ListObjects());
+        var description = new ExportedStore(CurrentFormat, store.Identity.Engine, store.Identity.EngineVersion, store.Identity.HeaderFields, tables, store.ListObjects(), store.ReadScript(folder), store.NotCarried());
         File.WriteAllBytes(Path.Combine(folder, DescriptionName), JsonSerializer.SerializeToUtf8Bytes(description, SetManifest.Json));
     }
 
     // As the engine writes them out; what is bytes or a double either way stays what it is.
     private static FieldType Exported(FieldType type) => type.Kind is FieldKind.Binary or FieldKind.Uuid or FieldKind.Double or FieldKind.Boolean ? type : FieldType.Text;
 
-    /// <summary>Loads an export into a new store.</summary>
+    /// <summary>Loads an export into a new store: as it was when the engine is the same, with types of ours when it is another.</summary>
     /// <param name="folder">The export.</param>
     /// <param name="stores">Opens and makes stores.</param>
     /// <param name="into">The new store; must not exist.</param>
     /// <param name="observer">Hears the progress.</param>
     /// <param name="cancel">Stops between two batches.</param>
+    /// <returns>What could not be brought back beside the records, such as rights of somebody who is not there.</returns>
     /// <exception cref="TransferraException">A value does not fit its column, or the folder is no export.</exception>
-    public static void Load(string folder, IStoreOpener stores, StoreAddress into, IProgressObserver observer, CancellationToken cancel)
+    public static IReadOnlyList<string> Load(string folder, IStoreOpener stores, StoreAddress into, IProgressObserver observer, CancellationToken cancel)
     {
         ExportedStore description = Describe(folder);
         using IStore export = stores.Open(At(folder));
-        using IStoreBuilder builder = stores.Create(into);
         TableShape[] shapes = [.. description.Tables.Select(ShapeOf)];
         // A default is written as the engine had it, so it is only made again by the same engine, and only when it is a plain value: what it calls may not be there.
         bool sameEngine = string.Equals(description.Engine, into.Engine, StringComparison.OrdinalIgnoreCase);
+        using IStoreBuilder builder = sameEngine && description.Script is { } script ? stores.Rebuild(into, script, folder) : stores.Create(into);
+        if (builder.TakesWritten) shapes = [.. shapes.Select(shape => shape with { Columns = [.. shape.Columns.Select(column => column with { Type = Exported(column.Type) })] })];
         shapes = [.. shapes.Select(shape => shape with { Columns = [.. shape.Columns.Select(column => sameEngine && column.Default is { } value && PlainDefault().IsMatch(value) ? column : column with { Default = null })] })];
         foreach (TableShape shape in shapes) builder.CreateTable(shape);
         foreach ((TableShape shape, ExportedTable table) in shapes.Zip(description.Tables))
@@ -137,6 +141,7 @@ public static partial class StoreExport
             if (rows != table.Records) throw new TransferraException($"the export of {shape.Name} has {rows} records and should have {table.Records}", "The set is damaged; use another one.");
         }
         builder.Complete(new Dictionary<string, string>());
+        return [.. builder.Remarks, .. sameEngine && description.Script is not null ? [] : description.Objects.Where(entry => entry.Kind is not ("sequence" or "numbering")).Select(entry => $"{entry.Kind} {entry.Name}: it is in {description.Engine}'s own words only")];
     }
 
     /// <summary>What an export says of itself.</summary>

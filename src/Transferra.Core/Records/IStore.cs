@@ -63,6 +63,13 @@ public interface IStore : IDisposable
     /// <param name="lost">Receives what cannot be read, as it is met.</param>
     IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost) => new ReadToDamage(() => Read(table, []), table.Name, lost);
 
+    /// <summary>Reads everything the store has beside its rows, for making it again on the same engine; null for stores of files, which are copied as they are.</summary>
+    /// <param name="folder">Where the rows were written out; a file of the engine's own form may be put there, too.</param>
+    StoreScript? ReadScript(string folder) => null;
+
+    /// <summary>What <see cref="ReadScript"/> does not carry, one line each, with what this user may not see.</summary>
+    IReadOnlyList<string> NotCarried() => [];
+
     /// <summary>Puts a question to the engine in its own SQL.</summary>
     QueryAnswer Ask(string sql);
 
@@ -100,6 +107,12 @@ public interface IStoreBuilder : IDisposable
     /// <param name="headerFields">For the header of a SQLite file. Other stores have none to set, and their version is told by a record.</param>
     /// <exception cref="KeyConflictException">Records with the same key came in, and the store was not created to refuse them one by one.</exception>
     void Complete(IReadOnlyDictionary<string, string> headerFields);
+
+    /// <summary>Whether values are written to it as the engine once wrote them out, as text, instead of as the types we have for them.</summary>
+    bool TakesWritten => false;
+
+    /// <summary>What could not be brought back of a store that is made again, one line each; nothing of the rows.</summary>
+    IReadOnlyList<string> Remarks => [];
 }
 
 /// <summary>Opens and creates stores. Filled in by Transferra.Stores.</summary>
@@ -117,6 +130,16 @@ public interface IStoreOpener
     /// <param name="keysFirst">Whether a record whose key is there already is refused when it comes. Some engines load faster when keys are built at
     /// the end; those then throw <see cref="KeyConflictException"/> when the keys do not allow it.</param>
     IStoreBuilder Create(StoreAddress address, string? textEncoding = null, bool keysFirst = false);
+
+    /// <summary>Makes a store again from what <see cref="IStore.ReadScript"/> read, under a name that is free. Its tables are there at once; CreateTable tells only what will be written to one.</summary>
+    /// <param name="address">Where; of the engine the script was read from.</param>
+    /// <param name="script">The script.</param>
+    /// <param name="folder">Where the script's file is.</param>
+    IStoreBuilder Rebuild(StoreAddress address, StoreScript script, string folder);
+
+    /// <summary>Adds what <see cref="Rebuild"/> left out because it does not move with the tables when a store is renamed, and is not there yet.</summary>
+    /// <returns>What could not be added.</returns>
+    IReadOnlyList<string> AddUnmoved(StoreAddress address, StoreScript script);
 
     /// <summary>Makes an exact copy of a store, with everything that is in it, under a name that is free.</summary>
     /// <param name="from">Nobody must be writing to it.</param>

@@ -75,11 +75,14 @@ internal sealed class FbInsert : IDisposable
     /// <summary>Inserts one row.</summary>
     public void Single(FbTransaction transaction, TableOutput output, int row)
     {
-        _single ??= Prepare($"INSERT INTO {FbLink.Quote(_table.Name)} ({Columns}) VALUES ({string.Join(", ", _table.Columns.Select(_ => "?"))})", 1);
+        _single ??= Prepare($"INSERT INTO {FbLink.Quote(_table.Name)} ({Columns}) VALUES ({string.Join(", ", _table.Columns.Select((_, i) => Parameter(i)))})", 1);
         Use(_single, transaction);
         for (int column = 0; column < output.Vectors.Count; column++) _single.Parameters[column].Value = ValueOf(output.Vectors[column], row);
         _single.ExecuteNonQuery();
     }
+
+    // Bytes for a text without a character set would otherwise be taken for a text by the driver.
+    private string Parameter(int column) => _table.Columns[column].Type.Kind == FieldKind.Binary && !_isBlob[column] ? $"CAST(? AS {_parameterTypes[column]})" : "?";
 
     private string Columns => string.Join(", ", _table.Columns.Select(column => FbLink.Quote(column.Name)));
 

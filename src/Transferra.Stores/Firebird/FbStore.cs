@@ -134,6 +134,11 @@ internal sealed class FbStore : IStore
         return [.. objects.OrderBy(entry => entry.Kind, StringComparer.Ordinal).ThenBy(entry => entry.Name, StringComparer.Ordinal)];
     }
 
+    public StoreScript? ReadScript(string folder) => FbScript.Read(_address, Rows, Quote, folder, out _) is { } script ? script with { TextEncoding = _textEncoding } : null;
+
+    public IReadOnlyList<string> NotCarried() => FbScript.Read(_address, Rows, Quote, null, out string why) is not null ? []
+        : [$"views, triggers, routines, rights and exact types: this user may not use the engine's own backup ({why}); tables, keys, relations, indexes and records are carried"];
+
     public bool KeepsKey(string table, IReadOnlyList<string> key) => _keys.Keeps(_catalog.Table(table), key);
 
     public long CountRows(string table) => _counts.Of(_catalog.Table(table), name => long.Parse(Rows($"SELECT COUNT(*) FROM {Quote(name)}").Single()[0]!, CultureInfo.InvariantCulture));

@@ -24,13 +24,14 @@ internal sealed class FbStoreBuilder : IStoreBuilder
     private readonly StoreAddress _address;
     private readonly FbConnection _connection;
     private readonly bool _keysFirst, _hasInt128;
+    private readonly StoreScript? _script;
     private readonly Dictionary<string, Table> _tables = [];
     private FbTransaction? _transaction;
     private bool _complete;
 
-    private FbStoreBuilder(StoreAddress address, FbConnection connection, bool keysFirst)
+    private FbStoreBuilder(StoreAddress address, FbConnection connection, bool keysFirst, StoreScript? script = null)
     {
-        (_address, _connection, _keysFirst) = (address, connection, keysFirst);
+        (_address, _connection, _keysFirst, _script) = (address, connection, keysFirst, script);
         string version = (string)FbLink.Scalar(connection, null, "SELECT RDB$GET_CONTEXT('SYSTEM', 'ENGINE_VERSION') FROM RDB$DATABASE")!;
         _hasInt128 = int.Parse(version.Split('.')[0], CultureInfo.InvariantCulture) >= 4;
     }
@@ -58,11 +59,96 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         }
     }
 
+    /// <summary>Makes a database again from the engine's own backup of its declarations, with indexes and triggers asleep until the rows are there.</summary>
+    public static FbStoreBuilder Rebuild(StoreAddress address, StoreScript script, string folder)
+    {
+        if (new FbServer(address.Server!).Exists(address.Path)) throw new TransferraException($"the database {address.Shown} is there already; a new store is never written over another", "Find out what it is; rename it or name another one.");
+        FbStoreBuilder? builder = null;
+        try
+        {
+            using (FileStream file = File.OpenRead(Path.Combine(folder, script.File!)))
+                new FbStreamingRestore(FbLink.Describe(address)) { InputStream = file, Options = FbRestoreFlags.Create | FbRestoreFlags.DeactivateIndexes | FbRestoreFlags.MetaDataOnly }.Execute();
+            int dialect = Convert.ToInt32(Dialect(address), CultureInfo.InvariantCulture);
+            builder = new FbStoreBuilder(address, FbLink.Open(address, dialect), keysFirst: false, script);
+            foreach (string statement in script.Before) FbLink.Execute(builder._connection, null, statement);
+            builder.ReadNatives();
+            return builder;
+        }
+        catch (Exception error) when (error is FbException or TransferraException)
+        {
+            if (builder is not null) builder.Dispose();
+            else HalfMade.Remove(() => new FbServer(address.Server!).Remove(address.Path));
+            if (error is TransferraException) throw;
+            throw new TransferraException($"the database {address.Shown} cannot be made again as it was: {FbLink.FirstLine(error)}", "The user has to be SYSDBA, or one who may restore databases; or restore into a folder and look at the rows.", error);
+        }
+    }
+
+    private static object Dialect(StoreAddress address)
+    {
+        using FbConnection connection = FbLink.Open(address);
+        return FbLink.Scalar(connection, null, "SELECT MON$SQL_DIALECT FROM MON$DATABASE")!;
+    }
+
+    // Columns of a database that is made again: those the engine works out by itself, and texts whose code page it knows nothing of, by their most bytes (0: a BLOB).
+    private readonly HashSet<(string Table, string Column)> _computed = [];
+    private readonly Dictionary<(string Table, string Column), int> _ofNoSet = [];
+
+    private void ReadNatives()
+    {
+        using var command = new FbCommand("SELECT TRIM(r.RDB$RELATION_NAME), TRIM(f.RDB$FIELD_NAME), IIF(t.RDB$COMPUTED_BLR IS NULL, 0, 1), t.RDB$FIELD_TYPE, COALESCE(t.RDB$CHARACTER_SET_ID, 0), COALESCE(t.RDB$FIELD_LENGTH, 0), COALESCE(t.RDB$FIELD_SUB_TYPE, 0) "
+            + "FROM RDB$RELATIONS r JOIN RDB$RELATION_FIELDS f ON f.RDB$RELATION_NAME = r.RDB$RELATION_NAME JOIN RDB$FIELDS t ON t.RDB$FIELD_NAME = f.RDB$FIELD_SOURCE WHERE COALESCE(r.RDB$SYSTEM_FLAG, 0) = 0", _connection);
+        using FbDataReader reader = command.ExecuteReader();
+        while (reader.Read())
+        {
+            (string, string) column = (reader.GetString(0), reader.GetString(1));
+            int type = reader.GetInt32(3);
+            if (reader.GetInt32(2) == 1) _computed.Add(column);
+            else if (_script!.TextEncoding is not null && reader.GetInt32(4) == FbTypes.None && (type is FbTypes.Char or FbTypes.Varchar || (type == FbTypes.Blob && reader.GetInt32(6) == 1)))
+                _ofNoSet[column] = type == FbTypes.Blob ? 0 : reader.GetInt32(5);
+        }
+    }
+
+    // The shape that is written to: without computed columns, and texts without a character set as the bytes they are.
+    private TableShape Native(TableShape table) => _script is null ? table : table with
+    {
+        Columns = [.. table.Columns.Where(column => !_computed.Contains((table.Name, column.Name))).Select(column => _ofNoSet.ContainsKey((table.Name, column.Name)) ? column with { Type = new FieldType(FieldKind.Binary) } : column)],
+    };
+
+    private TableOutput Native(TableOutput output)
+    {
+        if (_script is null) return output;
+        string name = output.Table.Name;
+        var vectors = new List<Vector>();
+        for (int i = 0; i < output.Vectors.Count; i++)
+        {
+            (string, string) column = (name, output.Table.Columns[i].Name);
+            if (!_computed.Contains(column)) vectors.Add(_ofNoSet.ContainsKey(column) ? Encoded((BytesVector)output.Vectors[i]) : output.Vectors[i]);
+        }
+        return new TableOutput(_tables[name].Shape, vectors);
+    }
+
+    private BytesVector Encoded(BytesVector texts)
+    {
+        System.Text.Encoding encoding = TextEncodings.ByName(_script!.TextEncoding!);
+        var bytes = new BytesVector(new FieldType(FieldKind.Binary));
+        for (int row = 0; row < texts.Count; row++)
+            if (texts.IsNull(row)) bytes.AppendNull();
+            else bytes.Append(encoding.GetBytes(System.Text.Encoding.UTF8.GetString(texts[row])));
+        return bytes;
+    }
+
     private static string Names(IEnumerable<string> columns) => string.Join(", ", columns.Select(FbLink.Quote));
 
     public void CreateTable(TableShape table) => Guard($"the table {table.Name} cannot be made", () =>
     {
         Commit();
+        if (_script is not null)
+        {
+            TableShape native = Native(table);
+            string[] declared = [.. FbTypes.Declare(native, _hasInt128).Select((type, i) => _ofNoSet.GetValueOrDefault((table.Name, native.Columns[i].Name)) is > 0 and var length ? FormattableString.Invariant($"VARCHAR({length}) CHARACTER SET OCTETS") : type)];
+            _tables.Add(table.Name, new Table(native, new FbInsert(_connection, native, declared)));
+            return;
+        }
         IReadOnlyList<string> types = FbTypes.Declare(table, _hasInt128);
         List<string> lines = [.. table.Columns.Select((column, i) =>
         {
@@ -77,6 +163,7 @@ internal sealed class FbStoreBuilder : IStoreBuilder
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
         int[] all = rows.ToArray();
+        outputs = [.. outputs.Select(Native)];
         Guard("loading stopped", () =>
         {
             _transaction ??= _connection.BeginTransaction();
@@ -149,7 +236,9 @@ internal sealed class FbStoreBuilder : IStoreBuilder
     public void Complete(IReadOnlyDictionary<string, string> headerFields)
     {
         Guard("the load could not be made final", Commit);
-        foreach (TableShape shape in _tables.Values.Select(table => table.Shape))
+        foreach (string statement in _script?.After ?? [])
+            Guard(Rounds.Shown(statement), () => FbLink.Execute(_connection, null, statement));
+        foreach (TableShape shape in _tables.Values.Select(table => table.Shape).Where(_ => _script is null))
         {
             if (shape.Key.Count > 0 && !_keysFirst) BuildKey(shape);
             for (int i = 0; i < shape.Indexes.Count; i++)
@@ -159,7 +248,7 @@ internal sealed class FbStoreBuilder : IStoreBuilder
                 Guard($"an index of {shape.Name} cannot be built", () => FbLink.Execute(_connection, null, $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {FbLink.Quote(name)} ON {FbLink.Quote(shape.Name)} ({Names(index.Columns)})"));
             }
         }
-        foreach (TableShape shape in _tables.Values.Select(table => table.Shape))
+        foreach (TableShape shape in _tables.Values.Select(table => table.Shape).Where(_ => _script is null))
         {
             foreach (RelationShape relation in shape.Relations)
                 Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built", () => FbLink.Execute(_connection, null,

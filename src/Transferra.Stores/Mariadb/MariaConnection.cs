@@ -41,6 +41,7 @@ internal static class MariaConnection
             CharacterSet = "utf8mb4",
             TreatTinyAsBoolean = false,
             AllowLoadLocalInfile = loads,
+            AllowUserVariables = loads, // routines that are made again may use some
             SslMode = MySqlSslMode.Preferred,
             AllowPublicKeyRetrieval = socket || server.Host is "localhost" or "127.0.0.1" or "::1",
         };

@@ -111,6 +111,10 @@ internal sealed class MariaStore : IStore
         })];
     }
 
+    public StoreScript? ReadScript(string folder) => new MariaScript(_connection, _address.Path).Read();
+
+    public IReadOnlyList<string> NotCarried() => new MariaScript(_connection, _address.Path).NotCarried();
+
     public IReadOnlyList<StoreObject> ListObjects() =>
     [
         .. Rows($"SELECT 'event', event_name, '' FROM information_schema.events WHERE event_schema = {_database} UNION ALL SELECT 'routine', routine_name, '' FROM information_schema.routines WHERE routine_schema = {_database} "

@@ -4,7 +4,6 @@
 // Holds: (1) a row goes to all its tables or to none; (2) nothing cut or rounded stays: a load with any warning is taken back and its rows are tried in
 //        halves; (3) nothing is left of a database whose Complete did not return; (4) when Complete returns, the server has counted what was sent.
 using System.Globalization;
-using System.Text;
 using MySqlConnector;
 using Transferra.Core.Records;
 using Transferra.Stores.Servers;
@@ -24,9 +23,23 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     private long _uncommitted;
     private bool _complete;
 
-    private MariaStoreBuilder(StoreAddress address, MySqlConnection connection, bool made) => (_address, _connection, _made) = (address, connection, made);
+    private readonly StoreScript? _script;
+    private readonly List<string> _remarks = [];
 
-    public static MariaStoreBuilder Create(StoreAddress address)
+    private MariaStoreBuilder(StoreAddress address, MySqlConnection connection, bool made, StoreScript? script) => (_address, _connection, _made, _script) = (address, connection, made, script);
+
+    public static MariaStoreBuilder Create(StoreAddress address) => Make(address, null);
+
+    /// <summary>Makes a database again as a script tells; values are written to it as the server once wrote them out.</summary>
+    public static MariaStoreBuilder Rebuild(StoreAddress address, StoreScript script) => Make(address, script);
+
+    /// <inheritdoc/>
+    public bool TakesWritten => _script is not null;
+
+    /// <inheritdoc/>
+    public IReadOnlyList<string> Remarks => _remarks;
+
+    private static MariaStoreBuilder Make(StoreAddress address, StoreScript? script)
     {
         var server = new MariaServer(address.Server!);
         if (server.Exists(address.Path)) throw new TransferraException($"the database {address.Shown} is there already; a new store is never written over another", "Find out what it is; rename it or name another one.");
@@ -38,13 +51,19 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
                 bool isMaria = MariaConnection.VersionOf(connection).Contains("MariaDB", StringComparison.OrdinalIgnoreCase);
                 // Two texts are the same key only when they are the same text, in case, accents and blanks.
                 string collation = address.Options.GetValueOrDefault("collation") ?? (isMaria ? "utf8mb4_nopad_bin" : "utf8mb4_0900_bin");
-                if (made) MariaConnection.Execute(connection, $"CREATE DATABASE {MariaConnection.Quote(address.Path)} CHARACTER SET utf8mb4 COLLATE {collation}");
+                if (made) MariaConnection.Execute(connection, $"CREATE DATABASE {MariaConnection.Quote(address.Path)}{script?.Database ?? $" CHARACTER SET utf8mb4 COLLATE {collation}"}");
                 if (MariaConnection.Scalar(connection, "SELECT @@local_infile") != "1")
                     throw new TransferraException($"the server of {address.Shown} takes no rows from clients (local_infile is off)", "Switch it on for the time of the upgrade: SET GLOBAL local_infile = 1");
             }
             MySqlConnection loading = MariaConnection.Open(address.Server!, address.Path, loads: true);
             MariaConnection.Execute(loading, "SET SESSION foreign_key_checks = 0, autocommit = 0");
-            return new MariaStoreBuilder(address, loading, made);
+            var builder = new MariaStoreBuilder(address, loading, made, script);
+            if (script is null) return builder;
+            // What the old records hold, they held: also a date of zeros.
+            MariaConnection.Execute(loading, WrittenMode);
+            builder.RunScript(script.Before);
+            foreach (string?[] column in builder.ColumnsOfNote()) builder._ofNote[(column[0]!, column[1]!)] = column[2]!;
+            return builder;
         }
         catch (Exception error) when (error is MySqlException or TransferraException)
         {
@@ -54,10 +73,37 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         }
     }
 
+    private const string WrittenMode = "SET SESSION sql_mode = 'NO_AUTO_VALUE_ON_ZERO,NO_ENGINE_SUBSTITUTION,ALLOW_INVALID_DATES'";
+
+    // Columns that take values in another way than as text: bits as numbers, and what the server works out by itself not at all.
+    private readonly Dictionary<(string Table, string Column), string> _ofNote = [];
+
+    private List<string?[]> ColumnsOfNote()
+    {
+        using var command = new MySqlCommand("SELECT table_name, column_name, CASE WHEN extra LIKE '%GENERATED%' THEN 'generated' ELSE 'bit' END FROM information_schema.columns "
+            + $"WHERE table_schema = {MariaConnection.Literal(_address.Path)} AND (data_type = 'bit' OR extra LIKE '%GENERATED%')", _connection);
+        using MySqlDataReader reader = command.ExecuteReader();
+        var rows = new List<string?[]>();
+        while (reader.Read()) rows.Add([reader.GetString(0), reader.GetString(1), reader.GetString(2)]);
+        return rows;
+    }
+
+    private void RunScript(IReadOnlyList<string> statements)
+    {
+        if (MariaScript.Run(_connection, statements, _remarks) is [var failed, ..])
+            throw new TransferraException($"{_address.Shown} cannot be made again as it was: {Rounds.Shown(failed.Statement)}: {failed.Why}", "What the server lacks has to be put there first; or restore into a folder and look at the rows.");
+        MariaConnection.Execute(_connection, WrittenMode);
+    }
+
     private static string Names(IEnumerable<string> columns) => string.Join(", ", columns.Select(MariaConnection.Quote));
 
     public void CreateTable(TableShape table) => Guard($"the table {table.Name} cannot be made", () =>
     {
+        if (_script is not null)
+        {
+            _tables.Add(table.Name, new LoadedTable(table));
+            return;
+        }
         IReadOnlyList<string> types = MariaTypes.Declare(table);
         List<string> lines = [.. table.Columns.Select((column, i) =>
         {
@@ -87,6 +133,12 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     // All rows at once; when one of them is refused, halves, down to the row.
     private void LoadOrRefuse(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
+        if (_script is not null)
+        {
+            // Not every engine of the server knows savepoints, and a set whose rows do not fit as they were is not made again at all.
+            LoadAsItWas(outputs, rows, rejects);
+            return;
+        }
         MariaConnection.Execute(_connection, "SAVEPOINT load_rows");
         (FaultCode Code, string Reason)? refused = null;
         string table = "";
@@ -111,11 +163,19 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         LoadOrRefuse(outputs, rows[(rows.Length / 2)..], rejects);
     }
 
+    private void LoadAsItWas(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
+    {
+        foreach (TableOutput output in outputs)
+            if (Load(output, rows) is { } refused) rejects.Add(new RowReject(rows[0], refused.Code, $"the table {output.Table.Name}, made again as it was, refused this record or one behind it: {refused.Reason}"));
+            else _tables[output.Table.Name].Rows += rows.Length;
+    }
+
     /// <summary>Loads rows into one table.</summary>
     /// <returns>What the server would not take, in its words; null when it took everything as it was sent.</returns>
     private (FaultCode Code, string Reason)? Load(TableOutput output, ReadOnlySpan<int> rows)
     {
-        _text.Write(output.Vectors, rows);
+        int[] taken = [.. Enumerable.Range(0, output.Vectors.Count).Where(i => _ofNote.GetValueOrDefault((output.Table.Name, output.Table.Columns[i].Name)) != "generated")];
+        _text.Write([.. taken.Select(i => output.Vectors[i])], rows);
         _uncommitted += _text.Length;
         var loader = new MySqlBulkLoader(_connection)
         {
@@ -128,13 +188,13 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
             SourceStream = _text.Read(),
             Timeout = 0,
         };
-        foreach (ColumnShape column in output.Table.Columns)
+        foreach (ColumnShape column in taken.Select(i => output.Table.Columns[i]))
         {
             // Bytes that are no text travel as hexadecimal digits.
-            bool isBinary = column.Type.Kind == FieldKind.Binary;
+            bool isBinary = column.Type.Kind == FieldKind.Binary, isBit = _ofNote.ContainsKey((output.Table.Name, column.Name));
             string variable = FormattableString.Invariant($"@b{loader.Columns.Count}");
-            loader.Columns.Add(isBinary ? variable : MariaConnection.Quote(column.Name));
-            if (isBinary) loader.Expressions.Add($"{MariaConnection.Quote(column.Name)} = UNHEX({variable})");
+            loader.Columns.Add(isBinary || isBit ? variable : MariaConnection.Quote(column.Name));
+            if (isBinary || isBit) loader.Expressions.Add($"{MariaConnection.Quote(column.Name)} = {(isBinary ? $"UNHEX({variable})" : $"CAST({variable} AS UNSIGNED)")}");
         }
         int loaded = loader.Load();
         if (loaded == rows.Length && MariaConnection.Scalar(_connection, "SELECT @@warning_count") == "0") return null;
@@ -149,12 +209,13 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     public void Complete(IReadOnlyDictionary<string, string> headerFields)
     {
         Guard("the load could not be made final", () => MariaConnection.Execute(_connection, "COMMIT; SET SESSION foreign_key_checks = 1, autocommit = 1"));
-        foreach (TableShape shape in _tables.Values.Select(table => table.Shape))
+        if (_script is not null) Guard("what belongs to the tables cannot be made", FinishScript);
+        foreach (TableShape shape in _tables.Values.Select(table => table.Shape).Where(_ => _script is null))
         {
             foreach (IndexShape index in shape.Indexes)
                 Guard($"an index of {shape.Name} cannot be built", () => MariaConnection.Execute(_connection, $"ALTER TABLE {MariaConnection.Quote(shape.Name)} ADD {(index.IsUnique ? "UNIQUE " : "")}INDEX {(index.Name.Length > 0 ? MariaConnection.Quote(index.Name) : "")} ({Names(index.Columns)})"));
         }
-        foreach (TableShape shape in _tables.Values.Select(table => table.Shape))
+        foreach (TableShape shape in _tables.Values.Select(table => table.Shape).Where(_ => _script is null))
         {
             foreach (RelationShape relation in shape.Relations)
                 Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built", () => MariaConnection.Execute(_connection,
@@ -166,6 +227,26 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         }
         _complete = true;
         _connection.Dispose();
+    }
+
+    // What is made beside others for a change-over is moved table by table, and the server moves no table with a trigger, and no view at all.
+    private void FinishScript()
+    {
+        if (_address.Name.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)) return;
+        RunScript(_script!.After);
+        _remarks.AddRange(AddRights(_connection, _address.Path, _script));
+    }
+
+    private static IEnumerable<string> AddRights(MySqlConnection connection, string database, StoreScript script) =>
+        MariaScript.Run(connection, [.. script.Rights.Select(right => right.Replace(MariaScript.Database, MariaConnection.Quote(database), StringComparison.Ordinal))], []).Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}");
+
+    /// <summary>Adds views, routines, triggers and events that are not there yet, and rights.</summary>
+    public static IReadOnlyList<string> AddUnmoved(StoreAddress address, StoreScript script)
+    {
+        using MySqlConnection connection = MariaConnection.Open(address.Server!, address.Path, loads: true);
+        var remarks = new List<string>();
+        remarks.AddRange(MariaScript.Run(connection, [.. script.After.Where(statement => !statement.StartsWith("ALTER SEQUENCE", StringComparison.Ordinal))], remarks).Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}"));
+        return [.. remarks, .. AddRights(connection, address.Path, script)];
     }
 
     private void Guard(string what, Action action)
@@ -197,94 +278,5 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
             MariaConnection.Execute(connection, "SET SESSION foreign_key_checks = 0");
             foreach (string table in _tables.Keys) MariaConnection.Execute(connection, $"DROP TABLE IF EXISTS {MariaConnection.Quote(table)}");
         });
-    }
-}
-
-/// <summary>Rows as LOAD DATA reads them: fields parted by tabs, lines by line feeds, \N for no value.</summary>
-internal sealed class LoadText
-{
-    private byte[] _bytes = new byte[1 << 20];
-
-    public int Length { get; private set; }
-
-    public Stream Read() => new MemoryStream(_bytes, 0, Length, writable: false);
-
-    public void Write(IReadOnlyList<Vector> vectors, ReadOnlySpan<int> rows)
-    {
-        Length = 0;
-        foreach (int row in rows)
-        {
-            for (int column = 0; column < vectors.Count; column++)
-            {
-                if (column > 0) One((byte)'\t');
-                Write(vectors[column], row);
-            }
-            One((byte)'\n');
-        }
-    }
-
-    private void Write(Vector vector, int row)
-    {
-        Room(64);
-        Span<byte> room = _bytes.AsSpan(Length);
-        if (vector.IsNull(row))
-        {
-            "\\N"u8.CopyTo(room);
-            Length += 2;
-            return;
-        }
-        switch (vector)
-        {
-            case LongVector { Type.Kind: FieldKind.Integer or FieldKind.Boolean } longs:
-                longs.Values[row].TryFormat(room, out int digits, default, CultureInfo.InvariantCulture);
-                Length += digits;
-                break;
-            case LongVector { Type.Kind: FieldKind.Date } dates:
-                ValueText.WriteDate(dates.Values[row], room);
-                Length += 10;
-                break;
-            case WideVector { Type.Kind: FieldKind.Decimal } wides:
-                Length += DecimalText.Format(wides.Values[row], wides.Type.Scale, room);
-                break;
-            case DoubleVector doubles:
-                doubles.Values[row].TryFormat(room, out int written, "R", CultureInfo.InvariantCulture);
-                Length += written;
-                break;
-            case BytesVector { Type.Kind: FieldKind.Binary } bytes:
-                ReadOnlySpan<byte> value = bytes[row];
-                Room(2 * value.Length);
-                Convert.TryToHexString(value, _bytes.AsSpan(Length), out int hex);
-                Length += hex;
-                break;
-            case BytesVector texts: Escaped(texts[row]); break;
-            default: Length += Encoding.ASCII.GetBytes(vector.Show(row), room); break;
-        }
-    }
-
-    private void Escaped(ReadOnlySpan<byte> text)
-    {
-        Room(2 * text.Length);
-        while (true)
-        {
-            int at = text.IndexOfAny("\\\t\n\r\0"u8);
-            ReadOnlySpan<byte> plain = at < 0 ? text : text[..at];
-            plain.CopyTo(_bytes.AsSpan(Length));
-            Length += plain.Length;
-            if (at < 0) return;
-            _bytes[Length++] = (byte)'\\';
-            _bytes[Length++] = text[at] switch { (byte)'\t' => (byte)'t', (byte)'\n' => (byte)'n', (byte)'\r' => (byte)'r', 0 => (byte)'0', _ => (byte)'\\' };
-            text = text[(at + 1)..];
-        }
-    }
-
-    private void One(byte value)
-    {
-        Room(1);
-        _bytes[Length++] = value;
-    }
-
-    private void Room(int bytes)
-    {
-        if (_bytes.Length - Length < bytes) Array.Resize(ref _bytes, (int)Math.Min(Array.MaxLength, Math.Max(Length + (long)bytes, 2L * _bytes.Length)));
     }
 }

@@ -141,6 +141,10 @@ internal sealed class PgStore : IStore
     private string From(string table) => (Say($"SELECT c.relkind FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND c.relname = {PgConnection.Literal(table)}") == "r"
         ? "ONLY " : "") + PgConnection.Quote(_schema) + "." + PgConnection.Quote(table); // ONLY: records of tables that inherit from it are their own
 
+    public StoreScript? ReadScript(string folder) => new PgScript(_keeper, _schema).Read();
+
+    public IReadOnlyList<string> NotCarried() => new PgScript(_keeper, _schema).NotCarried();
+
     public bool KeepsKey(string table, IReadOnlyList<string> key) => _keys.Keeps(_catalog.Table(table), key);
 
     public long CountRows(string table) => _counts.Of(_catalog.Table(table), name => long.Parse(Say($"SELECT count(*) FROM {From(name)}"), CultureInfo.InvariantCulture));
@@ -178,6 +182,7 @@ internal sealed class PgStore : IStore
             (PgTypes.Int2, FieldKind.Integer or FieldKind.Decimal or FieldKind.Boolean) => (name, How.Int2),
             (PgTypes.Numeric, FieldKind.Integer or FieldKind.Decimal or FieldKind.Boolean) => (name, How.Numeric),
             (PgTypes.Money, FieldKind.Integer or FieldKind.Decimal) => (name + "::numeric", How.Numeric),
+            (PgTypes.Money, FieldKind.Text) => (name + "::numeric::text", How.Text), // not as the server's country writes money
             (PgTypes.Bool, FieldKind.Boolean) => (name, How.Bool),
             (PgTypes.Bool, FieldKind.Integer) => (name + "::int", How.Int4),
             (PgTypes.Date, FieldKind.Date) => (name, How.Date),

@@ -12,6 +12,7 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     private readonly StoreAddress _address;
     private readonly string _schema;
     private readonly bool _keysFirst;
+    private readonly StoreScript? _script;
     private readonly NpgsqlConnection _connection;
     private readonly Dictionary<string, LoadedTable> _tables = [];
     private NpgsqlRawCopyStream? _copy;
@@ -19,13 +20,18 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     private LoadedTable? _copying;
     private bool _complete;
 
-    private PgStoreBuilder(StoreAddress address, NpgsqlConnection connection, bool keysFirst)
+    private PgStoreBuilder(StoreAddress address, NpgsqlConnection connection, bool keysFirst, StoreScript? script)
     {
-        (_address, _connection, _keysFirst) = (address, connection, keysFirst);
+        (_address, _connection, _keysFirst, _script) = (address, connection, keysFirst, script);
         _schema = address.Options.GetValueOrDefault("schema") ?? PgStore.UsualSchema;
     }
 
-    public static PgStoreBuilder Create(StoreAddress address, bool keysFirst)
+    public static PgStoreBuilder Create(StoreAddress address, bool keysFirst) => Make(address, keysFirst, null);
+
+    /// <summary>Makes a database again as a script tells; values are written to it as the server once wrote them out.</summary>
+    public static PgStoreBuilder Rebuild(StoreAddress address, StoreScript script) => Make(address, keysFirst: false, script);
+
+    private static PgStoreBuilder Make(StoreAddress address, bool keysFirst, StoreScript? script)
     {
         var server = new PgServer(address.Server!);
         if (server.Exists(address.Path)) throw new TransferraException($"the database {address.Shown} is there already; a new store is never written over another", "Find out what it is; rename it or name another one.");
@@ -33,7 +39,7 @@ internal sealed class PgStoreBuilder : IStoreBuilder
         {
             try
             {
-                PgConnection.Execute(connection, $"CREATE DATABASE {PgConnection.Quote(address.Path)} TEMPLATE template0 ENCODING 'UTF8'");
+                PgConnection.Execute(connection, $"CREATE DATABASE {PgConnection.Quote(address.Path)} TEMPLATE template0 ENCODING 'UTF8'{script?.Database}");
             }
             catch (PostgresException error)
             {
@@ -43,8 +49,9 @@ internal sealed class PgStoreBuilder : IStoreBuilder
         PgStoreBuilder? builder = null;
         try
         {
-            builder = new PgStoreBuilder(address, PgConnection.Open(address.Server!, address.Path), keysFirst);
+            builder = new PgStoreBuilder(address, PgConnection.Open(address.Server!, address.Path), keysFirst, script);
             PgConnection.Execute(builder._connection, $"BEGIN; CREATE SCHEMA IF NOT EXISTS {PgConnection.Quote(builder._schema)}; SET search_path = {PgConnection.Quote(builder._schema)}");
+            builder.RunScript(script?.Before);
             return builder;
         }
         catch
@@ -55,11 +62,68 @@ internal sealed class PgStoreBuilder : IStoreBuilder
         }
     }
 
+    // Bodies of routines name things that are made later, so the server is not to look into them.
+    private void RunScript(IReadOnlyList<string>? statements)
+    {
+        if (statements is null) return;
+        PgConnection.Execute(_connection, "SET LOCAL check_function_bodies = off");
+        if (Rounds.Run(statements, TryRun) is [var failed, ..])
+            throw new TransferraException($"{_address.Shown} cannot be made again as it was: {Rounds.Shown(failed.Statement)}: {failed.Why}", "What the server lacks has to be put there first, such as an extension; or restore into a folder and look at the rows.");
+    }
+
+    private string? TryRun(string statement)
+    {
+        PgConnection.Execute(_connection, "SAVEPOINT one");
+        try
+        {
+            PgConnection.Execute(_connection, statement);
+            PgConnection.Execute(_connection, "RELEASE one");
+            return null;
+        }
+        catch (PostgresException error)
+        {
+            PgConnection.Execute(_connection, "ROLLBACK TO one; RELEASE one");
+            return error.MessageText;
+        }
+    }
+
+    /// <inheritdoc/>
+    public bool TakesWritten => _script is not null;
+
+    private readonly List<string> _remarks = [];
+
+    /// <inheritdoc/>
+    public IReadOnlyList<string> Remarks => _remarks;
+
+    private HashSet<string>? _generated;
+
+    // Columns that the server works out by itself take no values.
+    private bool IsGenerated(string table, string column)
+    {
+        if (_script is null) return false;
+        if (_generated is null)
+        {
+            _generated = [];
+            using var command = new NpgsqlCommand("SELECT attrelid::regclass::text || '.' || attname FROM pg_attribute WHERE attgenerated <> ''", _connection);
+            using NpgsqlDataReader reader = command.ExecuteReader();
+            while (reader.Read()) _generated.Add(reader.GetString(0));
+        }
+        return _generated.Count > 0 && _generated.Contains($"{(string)PgConnection.Scalar(_connection, $"SELECT {PgConnection.Literal(PgConnection.Quote(_schema) + "." + PgConnection.Quote(table))}::regclass::text")!}.{column}");
+    }
+
+    // Records of tables that inherit from another are their own; those of a partitioned table are its parts'.
+    private bool IsPartitioned(string table) => PgConnection.Scalar(_connection, $"SELECT relkind = 'p' FROM pg_class WHERE oid = {PgConnection.Literal(PgConnection.Quote(_schema) + "." + PgConnection.Quote(table))}::regclass") is true;
+
     private static string Names(IEnumerable<string> columns) => string.Join(", ", columns.Select(PgConnection.Quote));
 
     public void CreateTable(TableShape table) => Guard($"the table {table.Name} cannot be made", () =>
     {
         EndCopy();
+        if (_script is not null)
+        {
+            _tables.Add(table.Name, new LoadedTable(table));
+            return;
+        }
         List<string> lines = [.. table.Columns.Select(column =>
         {
             bool isKey = LoadedTable.IsKey(table, column), isNumbered = LoadedTable.IsNumbered(table, column);
@@ -98,6 +162,11 @@ internal sealed class PgStoreBuilder : IStoreBuilder
 
     private void Load(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows)
     {
+        if (_script is not null)
+        {
+            foreach (TableOutput output in outputs) LoadWritten(output, rows);
+            return;
+        }
         foreach (TableOutput output in outputs)
         {
             LoadedTable table = _tables[output.Table.Name];
@@ -112,6 +181,17 @@ internal sealed class PgStoreBuilder : IStoreBuilder
             _writer!.Add(output.Vectors, rows);
         }
     }
+
+    // As text, which every type of the server takes: also those that we have no type for.
+    private void LoadWritten(TableOutput output, ReadOnlySpan<int> rows)
+    {
+        int[] taken = [.. Enumerable.Range(0, output.Vectors.Count).Where(i => !IsGenerated(output.Table.Name, output.Table.Columns[i].Name))];
+        _written.Write([.. taken.Select(i => output.Vectors[i])], rows);
+        using var copy = (StreamWriter)_connection.BeginTextImport($"COPY {PgConnection.Quote(output.Table.Name)} ({Names(taken.Select(i => output.Table.Columns[i].Name))}) FROM STDIN");
+        _written.Read().CopyTo(copy.BaseStream);
+    }
+
+    private readonly LoadText _written = new(binaryPrefix: "\\\\x");
 
     private void Count(IReadOnlyList<TableOutput> outputs, int rows)
     {
@@ -157,11 +237,13 @@ internal sealed class PgStoreBuilder : IStoreBuilder
         foreach (LoadedTable table in _tables.Values)
         {
             TableShape shape = table.Shape;
+            if (_script is not null) break;
             if (shape.Key.Count > 0 && !_keysFirst) BuildKey(shape);
             foreach (IndexShape index in shape.Indexes)
                 Guard($"an index of {shape.Name} cannot be built", () => PgConnection.Execute(_connection, $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {(index.Name.Length > 0 ? PgConnection.Quote(index.Name) : "")} ON {PgConnection.Quote(shape.Name)} ({Names(index.Columns)})"));
         }
-        foreach (TableShape shape in _tables.Values.Select(table => table.Shape))
+        Guard("what belongs to the tables cannot be made", () => RunScript(_script?.After));
+        foreach (TableShape shape in _tables.Values.Select(table => table.Shape).Where(_ => _script is null))
         {
             foreach (RelationShape relation in shape.Relations)
                 Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built", () =>
@@ -172,10 +254,11 @@ internal sealed class PgStoreBuilder : IStoreBuilder
         }
         foreach (LoadedTable table in _tables.Values)
         {
-            table.ProveCount((long)PgConnection.Scalar(_connection, $"SELECT count(*) FROM {PgConnection.Quote(table.Shape.Name)}")!);
+            table.ProveCount((long)PgConnection.Scalar(_connection, $"SELECT count(*) FROM {(_script is null || IsPartitioned(table.Shape.Name) ? "" : "ONLY ")}{PgConnection.Quote(table.Shape.Name)}")!);
         }
         Guard("the load could not be made final", () =>
         {
+            _remarks.AddRange(Rounds.Run(_script?.Rights ?? [], TryRun).Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}"));
             string? owner = _address.Server!.Owner;
             if (owner is not null)
             {
