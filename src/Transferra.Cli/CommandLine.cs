@@ -77,12 +77,16 @@ internal static class CommandLine
         Add("backup", "Write backup sets and prove each by reading it back", [codes], (session, _) => BackupCommand.Run(session));
         var only = new Option<string?>("--only") { Description = "With --to: only what begins so, such as store, documents/0/letters, kit, or table:NAME as delimited text", HelpName = "WHAT" };
         var contents = new Option<bool>("--show") { Description = "Only list what is in the set" };
-        Add("restore", "Put a company back from a backup set, or unpack a set, a table or a document elsewhere", [codes, set, to, only, contents, yes], (session, parsed) => RestoreCommand.Run(session, parsed.GetValue(set), parsed.GetValue(to), parsed.GetValue(only), parsed.GetValue(contents)));
+        var database = new Option<string?>("--database") { Description = "Restore into a new database of this name; the other options say where, the company's own server when left out", HelpName = "NAME" };
+        var onEngine = new Option<string?>("--engine") { Description = $"The server's engine, the set's own when left out: {string.Join(", ", StoreAddress.ServerEngines)}", HelpName = "ENGINE" };
+        Add("restore", "Put a company back from a backup set, or unpack a set, a table or a document elsewhere", [codes, set, to, only, contents, database, onEngine, host, port, user, passwordFile, yes], (session, parsed) =>
+            RestoreCommand.Run(session, parsed.GetValue(set), parsed.GetValue(to), parsed.GetValue(only), parsed.GetValue(contents), NamedDatabase.From(parsed.GetValue(database), parsed.GetValue(onEngine), parsed.GetValue(host), parsed.GetValue(port), parsed.GetValue(user), parsed.GetValue(passwordFile))));
         var prove = new Option<bool>("--prove") { Description = "Read every set back and restore it into scratch, the oldest proof first" };
         var heal = new Option<bool>("--heal") { Description = "Prove, and make a damaged set whole again from its copies in other places" };
         var minutes = new Option<int?>("--minutes") { Description = "With --prove or --heal: as many sets as fit in so many minutes", HelpName = "N" };
         var tidy = new Option<int?>("--tidy") { Description = "Remove all but the newest N sets of a company in each place; the last proved one always stays", HelpName = "N" };
-        Add("sets", "List the backup sets; prove them again, heal them, remove old ones", [codes, prove, heal, minutes, tidy, yes], (session, parsed) => parsed.GetValue(tidy) is { } keep ? SetsCommand.Tidy(session, keep)
+        var recovery = new Option<string?>("--recovery-sheet") { Description = "Write a page to be printed and kept in the safe: where the sets are and how to get at them when everything else is gone", HelpName = "FILE" };
+        Add("sets", "List the backup sets; prove them again, heal them, remove old ones", [codes, prove, heal, minutes, tidy, recovery, yes], (session, parsed) => parsed.GetValue(recovery) is { } page ? SetsCommand.RecoverySheet(session, Path.GetFullPath(page)) : parsed.GetValue(tidy) is { } keep ? SetsCommand.Tidy(session, keep)
             : parsed.GetValue(prove) || parsed.GetValue(heal) ? SetsCommand.Prove(session, parsed.GetValue(minutes), parsed.GetValue(heal)) : SetsCommand.Run(session));
         Add("convert", "Convert into a new store beside the old one, without changing over", [codes], (session, _) => ConvertCommand.Run(session));
         Add("match", "Prove that the records of the new store are those of the old one", [codes], (session, _) => MatchCommand.Run(session));

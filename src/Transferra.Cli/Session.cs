@@ -46,6 +46,14 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
     /// <summary>The places sets are kept in.</summary>
     public SetPlaces Sets => _sets ??= new SetPlaces([.. Office.Backup.Places.Select(place => place.Server is { } server ? (ISetPlace)new SftpPlace(server) : new LocalPlace(place.Folder, Volume))], new SetSecret(() => Passphrase(Office.Backup.LockedWith)), Office.Backup.LockedWith is not null);
 
+    /// <summary>Whether there is an office here.</summary>
+    public bool HasOffice => File.Exists(Path.Combine(OfficeFolder, OfficeLoader.FileName));
+
+    private SetPlaces? _bareSets;
+
+    /// <summary>Sets by their paths only, where there is no office.</summary>
+    public SetPlaces BareSets => _bareSets ??= new SetPlaces([], new SetSecret(() => Passphrase(null)));
+
     private const string PassphraseVariable = "TRANSFERRA_PASSPHRASE";
 
     // Where office.yaml says it is kept; otherwise from the environment; otherwise from who sits there.

@@ -1,4 +1,5 @@
 using System.Text.Json;
+using Transferra.Tests;
 
 namespace Transferra.Cli.Tests;
 
@@ -100,5 +101,82 @@ public sealed class PlacesTests
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(4).Says("can be read by others");
         string[] written = Directory.GetFiles(office.Path, "*", SearchOption.AllDirectories).Where(path => path != office["passphrase"]).ToArray();
         Assert.DoesNotContain(written, path => File.ReadAllBytes(path).AsSpan().IndexOf("seven green violins"u8) >= 0);
+    }
+
+    [Fact]
+    public void On_a_machine_with_nothing_but_this_program_a_set_alone_is_enough()
+    {
+        using var office = new DemoFolder(small: true);
+        using var empty = new TempFolder();
+        BuiltProgram.Run(office.Path, "backup", "QIH", "QST").Expect(0);
+        foreach (string code in (string[])["QIH", "QST"]) File.Copy(Assert.Single(Directory.GetFiles(office["sets"], code + "*")), empty[code + ".tar"]);
+        string? ledger = DemoFolder.Ask(office.Store("QIH"), "SELECT count(*) FROM JRNL");
+        IReadOnlyDictionary<string, string> documents = TempFolder.Signature(office["data/QIH/documents"]);
+        Directory.Delete(office["sets"], recursive: true);
+        Directory.Delete(office["kits"], recursive: true);
+        BuiltProgram.RunIn(empty.Path, "restore", "--set", "QIH.tar", "--show").Expect(0).Says("Quaverholt", "store/ledger.db", "JRNL");
+        BuiltProgram.RunIn(empty.Path, "restore", "--set", "QIH.tar").Expect(2).Says("there is no office.yaml here", "--to DIR");
+        BuiltProgram.RunIn(empty.Path, "restore", "--set", "QIH.tar", "--to", "out").Expect(0).Says("every byte and every record is as backed up");
+        Assert.Equal(ledger, DemoFolder.Ask(empty["out/store/ledger.db"], "SELECT count(*) FROM JRNL"));
+        Assert.Equal(documents, TempFolder.Signature(empty["out/documents/0"]));
+        BuiltProgram.RunIn(empty.Path, "restore", "--set", "QST.tar", "--to", "stock").Expect(0).Says("every byte and every record is as backed up");
+        // Only what was asked for is there.
+        Assert.Equal(["QIH.tar", "QST.tar", "out", "stock"], Directory.GetFileSystemEntries(empty.Path).Select(path => Path.GetFileName(path)!).Order(StringComparer.Ordinal));
+        File.WriteAllText(empty["QST.tar"], "this is no set");
+        BuiltProgram.RunIn(empty.Path, "restore", "--set", "QST.tar", "--to", "other").Expect(2).Says("is no backup set");
+    }
+
+    [Fact]
+    public void The_recovery_sheet_tells_where_sets_are_and_holds_no_secret()
+    {
+        using var office = new DemoFolder(small: true);
+        BuiltProgram.Run(office.Path, "sets", "--recovery-sheet", office["sheet.html"]).Expect(2).Says("no backup sets");
+        File.WriteAllText(office["passphrase"], "seven green violins wait outside\n");
+        File.SetUnixFileMode(office["passphrase"], UnixFileMode.UserRead | UnixFileMode.UserWrite);
+        Backup(office, "backup: {to: [sets], locked-with: {file: passphrase}}");
+        BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0);
+        BuiltProgram.Run(office.Path, "sets", "--recovery-sheet", office["sheet.html"]).Expect(0).Says("write the passphrase on it by hand");
+        string sheet = File.ReadAllText(office["sheet.html"]);
+        Assert.Contains(Path.GetFileName(Assert.Single(Directory.GetFiles(office["sets"]))), sheet, StringComparison.Ordinal);
+        Assert.Contains("transferra lock chunks", sheet, StringComparison.Ordinal);
+        Assert.DoesNotContain("violins", sheet, StringComparison.Ordinal);
+        BuiltProgram.Run(office.Path, "sets", "--recovery-sheet", office["sheet.html"]).Expect(2).Says("is there already");
+    }
+
+    [Fact]
+    public void Ready_tells_by_day_which_place_does_not_answer_and_that_the_passphrase_is_missing()
+    {
+        using var office = new DemoFolder(small: true);
+        Backup(office, $"backup: {{to: [sets, {Place(Path.GetFileName(office.Path), port: "1")}], locked-with: {{variable: NOWHERE_TO_BE_FOUND}}}}");
+        BuiltProgram.Run(office.Path, "ready", "QIH").Says("backup place", "cannot be reached", "the environment variable NOWHERE_TO_BE_FOUND holds no passphrase");
+        Backup(office, $"backup: {{to: [sets, {Place(Path.GetFileName(office.Path))}]}}");
+        File.WriteAllLines(office["office.yaml"], File.ReadAllLines(office["office.yaml"]).Where(line => !line.Contains("port: 1,", StringComparison.Ordinal)));
+        BuiltProgram.Run(office.Path, "ready", "QIH").Says("answers; 0 sets are there");
+    }
+
+    [Fact]
+    public void A_document_that_may_not_be_read_and_one_that_is_left_out_are_listed_and_the_place_that_is_full_is_told()
+    {
+        using var office = new DemoFolder(small: true);
+        Directory.CreateDirectory(office["data/QIH/documents/more"]);
+        File.WriteAllText(office["data/QIH/documents/more/draft.tmp"], "x");
+        Backup(office, "backup: {to: [sets], without: [\"*.tmp\"]}");
+        BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0).Says("more/draft.tmp: left out, as office.yaml says");
+        // The system refuses to read this one, also to root.
+        File.Delete(office["data/QIH/documents/more/draft.tmp"]);
+        Directory.Delete(office["data/QIH/documents/more"]);
+        string text = File.ReadAllText(office["office.yaml"]);
+        File.WriteAllText(office["office.yaml"], text.Replace("data/QIH/documents", "data/QIH/documents, /proc/self/mem", StringComparison.Ordinal));
+        Called unreadable = BuiltProgram.Run(office.Path, "backup", "QIH").Expect(4).Says("NOT proved", "documents/1", "not in it:");
+        Assert.DoesNotContain("NOT whole", unreadable.All, StringComparison.Ordinal);
+        BuiltProgram.Run(office.Path, "sets", "QIH", "--prove").Expect(0); // whole it is, though something is not in it
+        File.WriteAllText(office["office.yaml"], text);
+
+        // A disk of 300 KB.
+        Directory.CreateDirectory(office["tiny"]);
+        Backup(office, "backup: {to: [tiny, sets], wanted: 1}");
+        File.WriteAllLines(office["office.yaml"], File.ReadAllLines(office["office.yaml"]).Where(line => !line.Contains("without:", StringComparison.Ordinal)));
+        using System.Diagnostics.Process full = System.Diagnostics.Process.Start(new System.Diagnostics.ProcessStartInfo("unshare", ["-m", "bash", "-c", $"mount -t tmpfs -o size=300k none '{office["tiny"]}' && dotnet '{BuiltProgram.Assembly}' backup QIH --office '{office.Path}'; code=$?; ls -A '{office["tiny"]}'; exit $code"]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
+        BuiltProgram.Wait(full).Expect(1).Says("NOT proved: " + office["tiny"], "No space left on device", "Proved: " + office["sets"]);
     }
 }

@@ -14,8 +14,9 @@ internal static class RestoreCommand
 {
     private sealed record Restored(string Company, string Set, string To, IReadOnlyList<SetFault> Faults, IReadOnlyList<TableBaseline> Tables);
 
-    public static int Run(Session session, string? setPath, string? to, string? only, bool showsOnly)
+    public static int Run(Session session, string? setPath, string? to, string? only, bool showsOnly, NamedDatabase? database)
     {
+        if (setPath is not null && !session.HasOffice) return Bare(session, FullPath(setPath), to, showsOnly);
         if (session.Codes.Count != 1) throw new TransferraException("restore wants one company code", "See which sets there are: transferra sets");
         Company company = session.Companies[0];
         BackupSetInfo set = session.Sets.Read(setPath is not null ? FullPath(setPath) : NewestOf(session, company));
@@ -30,10 +31,33 @@ internal static class RestoreCommand
         if (showsOnly) return Show(session, set);
         if (only is not null && to is null) throw new TransferraException("--only wants to know where to", "Name a new folder with --to DIR.");
         if (only is not null) return Some(session, company, version, set, Path.GetFullPath(to!), only);
-        return to is not null ? Into(session, company, version, set, Path.GetFullPath(to)) : InPlace(session, company, version, set);
+        if (database is not null && to is not null) throw new TransferraException("a set is restored to one place: --to or --database", "Do one after the other.");
+        if (database is not null) return IntoDatabase(session, company, version, set, database);
+        return to is not null ? Into(session, version, set, Path.GetFullPath(to)) : InPlace(session, company, version, set);
     }
 
     private static string FullPath(string path) => path.Contains("://", StringComparison.Ordinal) ? path : Path.GetFullPath(path);
+
+    // On a machine that has nothing but this program and the set: the kit by which the records are understood is in it.
+    private static int Bare(Session session, string path, string? to, bool showsOnly)
+    {
+        BackupSetInfo set = session.BareSets.Read(path);
+        SetLabel label = set.Manifest.Label;
+        session.Screen.Line($"{label.Company} ({label.CompanyName}) of {label.Office}, from {path}");
+        session.Screen.Line($"made {label.MadeAt:yyyy-MM-dd HH:mm} UTC by {label.MadeBy}, {label.Package}, data version {label.DataVersion}, {Results.Count(set.Manifest.Files, "file")}, {Sizes.Of(set.Manifest.ContentBytes)}");
+        if (showsOnly) return Show(session, set);
+        if (to is null) throw new TransferraException($"there is no {OfficeLoader.FileName} here, so it is not known where the company belongs", "Name a new folder with --to DIR; or go to the office's folder.");
+        return Into(session, null, set, Path.GetFullPath(to));
+    }
+
+    // The kit that was unpacked with the set.
+    private static KitVersion VersionIn(SetLabel label, string unpacked)
+    {
+        var errors = new DescriptionErrors();
+        Kit? kit = KitLoader.Load(Path.Combine(unpacked, "kit"), "kit", errors);
+        errors.ThrowIfAny();
+        return kit?.Version(label.DataVersion) ?? throw new TransferraException($"the kit in the set knows no version {label.DataVersion}", "Use the kit that the set was made with, in an office of its own.");
+    }
 
     // The newest set of a place that can be reached; a place that cannot is told, and does not keep the others from being used.
     private static string NewestOf(Session session, Company company) =>
@@ -43,13 +67,14 @@ internal static class RestoreCommand
     private static IReadOnlyList<SetFault> Unpack(Session session, BackupSetInfo set, string folder, Func<string, bool>? isWanted, Action? whenStoreIsUnpacked = null)
     {
         // Of a part, only that part is fetched.
-        using ISetFile file = isWanted is null ? session.Sets.OpenWhole(set.Path, CompanyBackup.Scratch(session.Office), (done, total) => session.Screen.Progress.Show("fetching", done, total, isBytes: true), session.Cancel) : session.Sets.Open(set.Path);
+        SetPlaces sets = session.HasOffice ? session.Sets : session.BareSets;
+        using ISetFile file = isWanted is null ? sets.OpenWhole(set.Path, session.HasOffice ? CompanyBackup.Scratch(session.Office) : Path.GetDirectoryName(folder)!, (done, total) => session.Screen.Progress.Show("fetching", done, total, isBytes: true), session.Cancel) : sets.Open(set.Path);
         return BackupSets.Unpack(file, folder, isWanted, (done, total) => session.Screen.Progress.Show("restoring", done, total, isBytes: true), whenStoreIsUnpacked, session.Cancel);
     }
 
-    private static IReadOnlyList<TableBaseline> RecordsIn(Session session, Company company, KitVersion version, BackupSetInfo set, string unpacked)
+    private static IReadOnlyList<TableBaseline> RecordsIn(Session session, KitVersion version, BackupSetInfo set, string unpacked)
     {
-        using IStore store = session.Stores.Open(StoreExport.Unpacked(company, set.Manifest.Store, unpacked), version.TextEncoding);
+        using IStore store = session.Stores.Open(StoreExport.Unpacked(set.Manifest.Store, unpacked), version.TextEncoding);
         return Baseline.Of(store, CustomFields.Of(store, version).In(version).Tables, Silent.Observer, session.Cancel);
     }
 
@@ -87,7 +112,7 @@ internal static class RestoreCommand
             if (isTable)
             {
                 made = Path.Combine(staged, "text");
-                WriteTable(session, company, version, set, staged, only[TablePrefix.Length..], made);
+                WriteTable(session, version, set, staged, only[TablePrefix.Length..], made);
             }
             session.Volume.Rename(made, folder);
             session.Volume.FlushFolder(Path.GetDirectoryName(folder)!);
@@ -101,9 +126,9 @@ internal static class RestoreCommand
         }
     }
 
-    private static void WriteTable(Session session, Company company, KitVersion version, BackupSetInfo set, string unpacked, string name, string into)
+    private static void WriteTable(Session session, KitVersion version, BackupSetInfo set, string unpacked, string name, string into)
     {
-        using IStore store = session.Stores.Open(StoreExport.Unpacked(company, set.Manifest.Store, unpacked), version.TextEncoding);
+        using IStore store = session.Stores.Open(StoreExport.Unpacked(set.Manifest.Store, unpacked), version.TextEncoding);
         KitVersion with = CustomFields.Of(store, version).In(version);
         TableShape table = with.Table(name) ?? throw new TransferraException($"there is no table {name} in version {version.Name}", $"The tables are {string.Join(", ", with.Tables.Select(known => known.Name))}.");
         using IStoreBuilder builder = session.Stores.Create(StoreExport.At(into));
@@ -119,7 +144,7 @@ internal static class RestoreCommand
         builder.Complete(new Dictionary<string, string>());
     }
 
-    private static int Into(Session session, Company company, KitVersion version, BackupSetInfo set, string folder)
+    private static int Into(Session session, KitVersion? known, BackupSetInfo set, string folder)
     {
         if (Path.Exists(folder) && (File.Exists(folder) || Directory.EnumerateFileSystemEntries(folder).Any()))
             throw new TransferraException($"{folder} is there already and not empty", "Name a new folder with --to.");
@@ -132,26 +157,62 @@ internal static class RestoreCommand
             IReadOnlyList<SetFault> faults;
             try
             {
-                faults = Unpack(session, set, staged, null, () => comparing = Task.Run(() => RecordsIn(session, company, version, set, staged)));
+                faults = Unpack(session, set, staged, null, () => comparing = known is null ? null : Task.Run(() => RecordsIn(session, known, set, staged)));
             }
             finally
             {
                 if (comparing is not null) ((IAsyncResult)comparing).AsyncWaitHandle.WaitOne();
             }
-            IReadOnlyList<TableBaseline> tables = faults.Count > 0 || comparing is null ? [] : comparing.GetAwaiter().GetResult();
+            IReadOnlyList<TableBaseline> tables = faults.Count > 0 ? [] : comparing is not null ? comparing.GetAwaiter().GetResult() : RecordsIn(session, known ?? VersionIn(set.Manifest.Label, staged), set, staged);
             if (faults.Count == 0) faults = BackupSets.CompareRecords(set.Manifest, tables);
             if (faults.Count > 0)
             {
                 foreach (SetFault fault in faults) session.Screen.Error($"{fault.Member}: {fault.What}");
                 session.Screen.Error("  The set is damaged; nothing was restored. Use another set.");
-                return session.Answer(ExitCodes.Unproved, new Restored(company.Code, set.Path, folder, faults, []));
+                return session.Answer(ExitCodes.Unproved, new Restored(set.Manifest.Label.Company, set.Path, folder, faults, []));
             }
             if (Directory.Exists(folder)) Directory.Delete(folder);
             session.Volume.Rename(staged, folder);
             session.Volume.FlushFolder(Path.GetDirectoryName(folder)!);
             session.Screen.Table(["Table", ">Records", "Fingerprint", "As backed up"], tables.Select(table => (IReadOnlyList<string>)[table.Table, Results.Number(table.Records), table.Fingerprint[..16], "yes"]));
             session.Screen.Good($"Restored into {folder}; every byte and every record is as backed up.");
-            return session.Answer(ExitCodes.Done, new Restored(company.Code, set.Path, folder, [], tables));
+            return session.Answer(ExitCodes.Done, new Restored(set.Manifest.Label.Company, set.Path, folder, [], tables));
+        }
+        finally
+        {
+            session.Volume.Remove(staged);
+        }
+    }
+
+    private sealed record RestoredDatabase(string Company, string Set, string Database, IReadOnlyList<SetFault> Faults, IReadOnlyList<TableBaseline> Tables, IReadOnlyList<string> NotBroughtBack);
+
+    // A database of its own, on any server of any version of the engine, or of another engine; nothing that is there is touched.
+    private static int IntoDatabase(Session session, Company company, KitVersion version, BackupSetInfo set, NamedDatabase named)
+    {
+        StoreAddress target = named.Address(set.Manifest.Store.Engine, company.OldStore, company.NewStore);
+        if (!StoreAddress.ServerEngines.Contains(set.Manifest.Store.Engine)) throw new TransferraException($"the set holds the store as files ({set.Manifest.Store.Engine}), which no server takes as they are", "Restore it with --to DIR; to move it to a server, name a new-store in office.yaml and convert.");
+        string staged = Path.Combine(CompanyBackup.Scratch(session.Office), company.Code + ".restoring");
+        session.Volume.Remove(staged);
+        try
+        {
+            IReadOnlyList<SetFault> faults = Unpack(session, set, staged, BackupSets.IsOfStore);
+            IReadOnlyList<string> remarks = [];
+            IReadOnlyList<TableBaseline> tables = [];
+            if (faults.Count == 0)
+            {
+                IProgressObserver observer = new ScreenObserver(session.Screen).At("loading");
+                remarks = StoreExport.Load(Path.Combine(staged, "store", set.Manifest.Store.Name), session.Stores, target, observer, session.Cancel);
+                using IStore store = session.Stores.Open(target, version.TextEncoding);
+                tables = Baseline.Of(store, CustomFields.Of(store, version).In(version).Tables, new ScreenObserver(session.Screen).At("comparing"), session.Cancel);
+                faults = BackupSets.CompareRecords(set.Manifest, tables);
+            }
+            foreach (SetFault fault in faults) session.Screen.Error($"{fault.Member}: {fault.What}");
+            foreach (string remark in remarks) session.Screen.Look("not brought back: " + remark);
+            if (tables.Count > 0)
+                session.Screen.Table(["Table", ">Records", "Fingerprint", "As backed up"], tables.Select(table => (IReadOnlyList<string>)[table.Table, Results.Number(table.Records), table.Fingerprint[..16], set.Manifest.Baseline.Contains(table) ? "yes" : "NO"]));
+            if (faults.Count == 0) session.Screen.Good($"Restored into {target.Shown}; every record is as backed up.");
+            else if (tables.Count > 0) session.Screen.Error($"  {target.Shown} is left as it is, to be looked at.");
+            return session.Answer(faults.Count > 0 ? ExitCodes.Unproved : remarks.Count > 0 ? ExitCodes.LookAt : ExitCodes.Done, new RestoredDatabase(company.Code, set.Path, target.Shown, faults, tables, remarks));
         }
         finally
         {
@@ -174,7 +235,7 @@ internal static class RestoreCommand
             [$"{company.Code}.to"] = version.Name,
             [$"{company.Code}.set"] = set.Path,
             [$"{company.Code}.store"] = company.OldStore.Shown,
-            [$"{company.Code}.set-store"] = set.Manifest.Store,
+            [$"{company.Code}.set-store"] = set.Manifest.Store.Name,
             [$"{company.Code}.had-store"] = session.Places.Exists(company.OldStore) ? "1" : "0",
             [$"{company.Code}.had-new-store"] = company.MovesTo is not null && session.Places.Exists(company.MovesTo) ? "1" : "0",
         };

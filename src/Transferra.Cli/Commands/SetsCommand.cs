@@ -4,9 +4,11 @@ using System.Globalization;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Backup;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
+using Transferra.Reports;
 
 namespace Transferra.Cli.Commands;
 
@@ -29,10 +31,10 @@ internal static class SetsCommand
         if (sets.Length == 0) session.Screen.Line("There are no backup sets in " + string.Join(", ", session.Sets.Places.Select(place => place.Name)));
         foreach (IGrouping<string, SetListed> place in sets.GroupBy(set => set.Path[..set.Path.LastIndexOf('/')]))
         {
-            // The name tells company, package, version, date and time.
+            // The name tells company, package, version, date and time, and the run.
             session.Screen.Heading(place.Key);
-            session.Screen.Table(["Company", ">Size", "Last proof (UTC)", "Set"], place.Select(set => (IReadOnlyList<string>)
-                [set.Company, Sizes.Of(set.Bytes), set.ProvedAt is not { } at ? "never" : set.IsGood == true ? Time(at) : "not whole", Path.GetFileName(set.Path)]));
+            session.Screen.Table([">Size", "Proved (UTC)", "Set"], place.Select(set => (IReadOnlyList<string>)
+                [Sizes.Of(set.Bytes), set.ProvedAt is not { } at ? "never" : set.IsGood == true ? Time(at) : "not whole", Path.GetFileName(set.Path)]));
         }
         return session.Answer(ExitCodes.Done, sets);
     }
@@ -109,7 +111,7 @@ internal static class SetsCommand
             // Of a company that the office or the kit still knows, the records are compared as well.
             Company? company = session.Office.Companies.FirstOrDefault(company => company.Code == label.Company);
             KitVersion? version = company?.Kit.Id == label.Package ? company.Kit.Version(label.DataVersion) : null;
-            if (company is not null && version is not null) faults = CompanyBackup.Prove(context, company, version, path);
+            if (company is not null && version is not null) faults = CompanyBackup.Prove(context, version, path);
             else
             {
                 using ISetFile file = session.Sets.OpenWhole(path, CompanyBackup.Scratch(session.Office), (done, total) => context.Observer.Bytes("fetching", done, total), session.Cancel);
@@ -156,6 +158,19 @@ internal static class SetsCommand
         if (result.IsHealed) session.Screen.Good($"  Healed from {string.Join(", ", result.From.Where(from => from != path))}; the damaged file is kept as {result.Kept}");
         else session.Screen.Bad($"  Not healed: no copy has {string.Join(", ", result.Missing.Take(5))} whole.");
         return result;
+    }
+
+    /// <summary>Writes the page for the safe.</summary>
+    public static int RecoverySheet(Session session, string path)
+    {
+        if (Path.Exists(path)) throw new TransferraException($"{path} is there already", "Name another file; an old sheet is better kept with the sets of its time.");
+        ListedSet[] newest = [.. All(session).GroupBy(set => (set.Label.Company, set.Path[..set.Path.LastIndexOf('/')])).Select(same => same.MaxBy(set => set.Label.MadeAt)!)];
+        if (newest.Length == 0) throw new TransferraException("there are no backup sets to write a sheet of", "Make them first: transferra backup");
+        var lines = session.Office.Backup.Places.Select(place => new RecoveryPlace(place.Shown, place.Server is null ? Disks.Of(place.Folder) : place.Server.Host, place.Server?.HostKey ?? "")).ToArray();
+        session.Volume.WriteNew(path, System.Text.Encoding.UTF8.GetBytes(HtmlRecoverySheet.Of(session.Office.Name, lines, newest, session.Sets.LocksNewSets, Session.Version, DateTimeOffset.UtcNow)));
+        session.Screen.Good($"Written: {path}");
+        session.Screen.Line(session.Sets.LocksNewSets ? "Print it, write the passphrase on it by hand, and keep it in the safe. The passphrase is not in the file." : "Print it and keep it in the safe. The sets are not locked: whoever has one can read it.");
+        return session.Answer(ExitCodes.Done, new { sheet = path });
     }
 
     /// <summary>Removes sets that are not needed any more.</summary>

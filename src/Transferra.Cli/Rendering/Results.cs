@@ -73,8 +73,8 @@ internal static class Results
             if (set.IsProved) screen.Good($"Proved: {set.Path}");
             else screen.Bad($"NOT proved: {set.Path}: {set.Faults[0].What}");
             if (set.Files == 0) continue; // nothing came to be there
-            screen.Line($"{sizes}; every byte read back, restored into scratch, records compared.");
-            if (set.Reused > 0) screen.Line($"{Count(set.Reused, "file")} unchanged since the set before, taken from there.");
+            screen.Line(set.Reused == 0 ? $"{sizes}; every byte read back, restored into scratch, records compared."
+                : $"{sizes}; {(set.Reused == set.Files ? "all" : Number(set.Reused))} unchanged since the set before and taken from there; every byte read back, what is new unpacked and compared.");
             foreach (LeftOut left in set.LeftOut) screen.Look($"not in it: {left.Name}: {left.Why}");
         }
     }

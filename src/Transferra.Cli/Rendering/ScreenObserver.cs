@@ -26,6 +26,8 @@ internal sealed class ScreenObserver(Screen screen) : IRunObserver
 
     public void Bytes(string what, long done, long of) => screen.Progress.Show(_at + what, done, of, isBytes: true);
 
+    public void Told(string words) => screen.Look(words);
+
     /// <summary>Names what the progress line is about when no stage does.</summary>
     public ScreenObserver At(string what)
     {

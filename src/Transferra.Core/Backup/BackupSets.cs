@@ -108,9 +108,9 @@ public static class BackupSets
                 && earlier.Manifest.Baseline.Select(table => table.Table).SequenceEqual(order.Tables)) baseline = () => earlier.Manifest.Baseline;
             else if (!order.Address.IsOnServer) taking = Task.Run(order.Baseline);
             var label = new SetLabel(office.Name, company.Code, company.Name, company.Kit.Id, order.DataVersion, DateTimeOffset.UtcNow, Environment.UserName, context.Tool, order.Run);
-            var draft = new SetManifest(SetManifest.CurrentFormat, label, [.. company.DocumentFolders.Select(documents => Path.GetRelativePath(office.Folder, documents))], order.Address.Name, [], tree.LeftOut,
+            var draft = new SetManifest(SetManifest.CurrentFormat, label, [.. company.DocumentFolders.Select(documents => Path.GetRelativePath(office.Folder, documents))], new SetStore(order.Address.Name, order.Address.Engine, order.Address.Options), [], tree.LeftOut,
                 [.. order.Tables.Select(table => new TableBaseline(table, long.MaxValue, long.MaxValue, new string('f', 32)))]);
-            using ISetSink sink = context.Sets.LocksNewSets ? new LockedSink(path, label, context.Sets.Secret.Passphrase) : new PlainSink(path);
+            using ISetSink sink = context.Sets.LocksNewSets ? new LockedSink(path, label, context.Sets.Secret.CheckForNewSets()) : new PlainSink(path);
             using var writer = new SetWriter(sink, earlier, progress, context.Cancel);
             SetManifest manifest = writer.Run(tree.Sources, draft, baseline);
             return new PackedSet(volume, folder, path, manifest, writer.Reused);

@@ -24,6 +24,9 @@ public sealed record BackupResult(string Path, long Bytes, int Files, long Conte
     /// <summary>Files whose packed members were taken from an earlier set, because they are unchanged.</summary>
     public int Reused { get; init; }
 
+    /// <summary>What of a store on a server is not in it.</summary>
+    public IReadOnlyList<string> NotCarried { get; init; } = [];
+
     /// <summary>What is not in it.</summary>
     public IReadOnlyList<LeftOut> LeftOut { get; init; } = [];
 }
@@ -44,6 +47,9 @@ public static class CompanyBackup
         if (store.Identity.HeaderFields.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting))
             throw new TransferraException($"changes lie beside the store and not yet in it: {waiting}", "Close the old program on all workstations; it then writes them into the store.");
         version = CustomFields.Of(store, version).In(version);
+        IReadOnlyList<string> notCarried = store.NotCarried();
+        if (notCarried.Count > 0) context.Observer.Told($"Of {address.Shown} a set does not hold:");
+        foreach (string what in notCarried) context.Observer.Told("  - " + what);
         var results = new List<BackupResult>();
         PackedSet? packed = null;
         bool isProvedInDepth = false;
@@ -62,9 +68,9 @@ public static class CompanyBackup
                     path = SetPlaces.PathIn(place, name);
                     if (isPackedHere) packed.MoveInto((LocalPlace)place, name);
                     else place.Put(packed.Path, name, (done, total) => context.Observer.Bytes("copying to " + place.Name, done, total), context.Cancel);
-                    IReadOnlyList<SetFault> faults = Prove(context, company, version, path, isProvedInDepth, packed.Reused);
+                    IReadOnlyList<SetFault> faults = Prove(context, version, path, isProvedInDepth, packed.Reused);
                     new ProofLog(context.Office.Folder, context.Volume).Add(new SetProof(DateTimeOffset.UtcNow, path, packed.Bytes, faults));
-                    results.Add(new BackupResult(path, packed.Bytes, packed.Manifest.Files, packed.Manifest.ContentBytes, [.. faults, .. NotInIt(packed.Manifest)]) { Reused = packed.Reused.Count, LeftOut = packed.Manifest.LeftOut });
+                    results.Add(new BackupResult(path, packed.Bytes, packed.Manifest.Files, packed.Manifest.ContentBytes, [.. faults, .. NotInIt(packed.Manifest)]) { Reused = packed.Reused.Count, LeftOut = packed.Manifest.LeftOut, NotCarried = notCarried });
                     isProvedInDepth |= faults.Count == 0;
                     if (isPackedHere && faults.Count > 0)
                     {
@@ -138,12 +144,11 @@ public static class CompanyBackup
 
     /// <summary>Reads a set back, every byte; unpacks it, and compares the records of its store, restored into scratch, with those it was made of.</summary>
     /// <param name="context">What it works with.</param>
-    /// <param name="company">Whose.</param>
     /// <param name="version">Of its data.</param>
     /// <param name="path">The set.</param>
     /// <param name="onlyBytes">Whether the same bytes were unpacked and compared before, so that reading them back is enough.</param>
     /// <param name="known">Names of members that were unpacked and compared before.</param>
-    public static IReadOnlyList<SetFault> Prove(RunContext context, Company company, KitVersion version, string path, bool onlyBytes = false, IReadOnlySet<string>? known = null)
+    public static IReadOnlyList<SetFault> Prove(RunContext context, KitVersion version, string path, bool onlyBytes = false, IReadOnlySet<string>? known = null)
     {
         (ISetPlace place, string name) = context.Sets.Find(path);
         string scratch = Path.Combine(place.LocalFolder ?? Scratch(context.Office), name + BackupSets.ProofSuffix);
@@ -161,7 +166,7 @@ public static class CompanyBackup
                 Known = known,
                 // The records are read while the documents are still being proved.
                 Part = BackupSets.IsOfStore,
-                WhenPartIsUnpacked = () => comparing = Task.Run(() => Compare(context, company, version, manifest, scratch)),
+                WhenPartIsUnpacked = () => comparing = Task.Run(() => Compare(context, version, manifest, scratch)),
             };
             IReadOnlyList<SetFault> faults = reader.Run();
             return comparing is null ? faults : [.. faults, .. comparing.GetAwaiter().GetResult()];
@@ -173,9 +178,9 @@ public static class CompanyBackup
         }
     }
 
-    private static IReadOnlyList<SetFault> Compare(RunContext context, Company company, KitVersion version, SetManifest manifest, string scratch)
+    private static IReadOnlyList<SetFault> Compare(RunContext context, KitVersion version, SetManifest manifest, string scratch)
     {
-        using IStore opened = context.Stores.Open(StoreExport.Unpacked(company, manifest.Store, scratch), version.TextEncoding);
+        using IStore opened = context.Stores.Open(StoreExport.Unpacked(manifest.Store, scratch), version.TextEncoding);
         return BackupSets.CompareRecords(manifest, Baseline.Of(opened, CustomFields.Of(opened, version).In(version).Tables, Silent.Observer, context.Cancel));
     }
 }

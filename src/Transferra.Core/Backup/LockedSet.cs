@@ -32,6 +32,13 @@ public sealed class SetSecret(Func<string?> ask)
     /// <exception cref="TransferraException">There is none.</exception>
     public string Passphrase => _passphrase ??= ask() ?? throw new SetLockedException("there is no passphrase for locked sets", "Name the file that holds it with locked-with under backup in office.yaml, or set TRANSFERRA_PASSPHRASE.");
 
+    private const int ShortestForNewSets = 12;
+
+    /// <summary>The passphrase, when it is fit for new sets.</summary>
+    /// <exception cref="TransferraException">There is none, or it is short.</exception>
+    public string CheckForNewSets() => Passphrase.Length >= ShortestForNewSets ? Passphrase
+        : throw new TransferraException($"the passphrase for new sets is shorter than {ShortestForNewSets} characters", "Take several words that do not belong together; a long one need not be odd.");
+
     // A key takes a second to be worked out, by intent; the copies of a set in several places share theirs.
     internal byte[] KeyOf(LockedHeader header)
     {
@@ -53,8 +60,6 @@ internal sealed class LockedHeader
 
     // The second of the choices that RFC 9106 recommends, for where memory is scarce: 64 MiB, 3 passes, 4 lanes.
     private const int MemoryKibibytes = 1 << 16, Passes = 3, Lanes = 4;
-
-    private const int ShortestPassphrase = 12;
 
     // A forged header must not make a reader spend more than this.
     private const int MostKibibytes = 1 << 21, MostPasses = 64, MostLanes = 64;
@@ -84,7 +89,6 @@ internal sealed class LockedHeader
     /// <summary>A header for a new set.</summary>
     public static (LockedHeader Header, byte[] Key) New(SetLabel label, string passphrase)
     {
-        if (passphrase.Length < ShortestPassphrase) throw new TransferraException($"the passphrase for new sets is shorter than {ShortestPassphrase} characters", "Take several words that do not belong together; a long one need not be odd.");
         byte[] raw = new byte[Bytes], text = JsonSerializer.SerializeToUtf8Bytes(label, JsonSerializerOptions.Web);
         if (text.Length > DigestAt - LabelAt) throw new TransferraException("the names of office, company and package are too long for a locked set", "Shorten the office's name in office.yaml.");
         Magic.CopyTo(raw, 0);

@@ -123,15 +123,21 @@ public sealed record LeftOut(string Name, string Why, bool IsHarmless);
 /// <param name="Run">The run that made it; "" when none did.</param>
 public sealed record SetLabel(string Office, string Company, string CompanyName, string Package, string DataVersion, DateTimeOffset MadeAt, string MadeBy, string Tool, string Run);
 
+/// <summary>The store of a set.</summary>
+/// <param name="Name">Of its file or folder below store/.</param>
+/// <param name="Engine">As office.yaml names it; one on a server is written out as text.</param>
+/// <param name="Form">How a folder of delimited text is written; empty for others.</param>
+public sealed record SetStore(string Name, string Engine, IReadOnlyDictionary<string, string> Form);
+
 /// <summary>The first member of a set.</summary>
 /// <param name="Format">transferra-set/2</param>
 /// <param name="Label">Whose, of when.</param>
 /// <param name="DocumentFolders">The folders as office.yaml names them, in the order of documents/N.</param>
-/// <param name="Store">Name of the store's file or folder below store/.</param>
+/// <param name="Store">What the store is.</param>
 /// <param name="Members">Every entry.</param>
 /// <param name="LeftOut">What should be there and is not.</param>
 /// <param name="Baseline">Counts and fingerprints of the records.</param>
-public sealed record SetManifest(string Format, SetLabel Label, IReadOnlyList<string> DocumentFolders, string Store, IReadOnlyList<SetMember> Members, IReadOnlyList<LeftOut> LeftOut, IReadOnlyList<TableBaseline> Baseline)
+public sealed record SetManifest(string Format, SetLabel Label, IReadOnlyList<string> DocumentFolders, SetStore Store, IReadOnlyList<SetMember> Members, IReadOnlyList<LeftOut> LeftOut, IReadOnlyList<TableBaseline> Baseline)
 {
     /// <summary>The form this program writes and reads.</summary>
     public const string CurrentFormat = "transferra-set/2";

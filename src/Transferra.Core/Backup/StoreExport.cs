@@ -6,7 +6,6 @@ using System.Text;
 using System.Text.Json;
 using System.Text.RegularExpressions;
 using Transferra.Core.Conversion;
-using Transferra.Core.Office;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Backup;
@@ -59,15 +58,13 @@ public static partial class StoreExport
     /// <summary>Where an export is read: a folder of delimited text.</summary>
     public static StoreAddress At(string folder) => new("delimited", folder, Form);
 
-    /// <summary>Where a company's store is read after its set was unpacked.</summary>
-    /// <param name="company">Whose.</param>
-    /// <param name="storeName">Its name in the set.</param>
+    /// <summary>Where a store is read after its set was unpacked.</summary>
+    /// <param name="store">The store.</param>
     /// <param name="folder">Where the set was unpacked.</param>
-    public static StoreAddress Unpacked(Company company, string storeName, string folder)
+    public static StoreAddress Unpacked(SetStore store, string folder)
     {
-        string path = Path.Combine(folder, "store", storeName);
-        StoreAddress address = company.StoreNamed(storeName);
-        return address.IsOnServer ? At(path) : address with { Path = path };
+        string path = Path.Combine(folder, "store", store.Name);
+        return StoreAddress.ServerEngines.Contains(store.Engine) ? At(path) : new StoreAddress(store.Engine, path, store.Form.Count > 0 ? store.Form : null);
     }
 
     /// <summary>Writes a store into a folder that must not exist.</summary>

@@ -1,4 +1,5 @@
 // Readiness.cs: may we go? Every reason why the upgrade may not start, all at once, before anything is written.
+using Transferra.Core.Backup;
 using Transferra.Core.Closing;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
@@ -63,6 +64,7 @@ public static class Readiness
         if (candidates.Count == 0) return new ReadinessResult([], [], there);
         gates.AddRange(room.Gates());
         gates.Add(DiskGate(context, candidates, companyGates));
+        gates.AddRange(PlaceGates(context));
         gates.Add(ClosingGate(context));
         if (Environment.UserName != AdministratorsName)
             gates.Add(companyGates.Spoken("", "", "office/rights", "rights", $"This program runs as {Environment.UserName}, who does not see which files other users have open: has everybody really left when it says so?", "Better, run it as root."));
@@ -77,6 +79,37 @@ public static class Readiness
         string[] ofData = [.. candidates.Where(candidate => !candidate.Company.OldStore.IsOnServer).Select(candidate => Disks.Of(candidate.Company.OldStore.Path)).Distinct()];
         if (disks.Concat(ofData).Distinct().Count() > 1) return new Gate("", name, GateState.Passed, $"{string.Join(", ", places.Select((place, i) => $"{place} on {disks[i]}"))}; not all on the disk of the data");
         return gates.Spoken("", "", "office/one-disk", name, $"All backup places are on one disk ({disks[0]}), and none is known to be apart from the data: a disk that fails takes all of it. Is there a copy elsewhere?", "Better, name a place on another disk under backup in office.yaml.");
+    }
+
+    // A machine that is not reached, or a passphrase that is not there, is better known by day. Folders of this machine are tried with the room they need.
+    private static IEnumerable<Gate> PlaceGates(RunContext context)
+    {
+        foreach (ISetPlace place in context.Sets.Places.Where(place => place.LocalFolder is null))
+        {
+            Gate gate;
+            try
+            {
+                int there = place.List().Count(file => SetPlaces.IsNamedLikeSet(file.Name));
+                gate = new Gate("", "backup place", GateState.Passed, $"{place.Name} answers; {there} sets are there");
+            }
+            catch (Exception error) when (error is IOException or UnauthorizedAccessException or TransferraException)
+            {
+                gate = new Gate("", "backup place", GateState.Blocked, $"{place.Name}: {error.Message}", "Mend the way there, or take the place out of backup in office.yaml.");
+            }
+            yield return gate;
+        }
+        if (!context.Sets.LocksNewSets) yield break;
+        Gate locked;
+        try
+        {
+            context.Sets.Secret.CheckForNewSets();
+            locked = new Gate("", "passphrase", GateState.Passed, "the passphrase that sets are locked with is in hand; without it nobody opens them: is it on paper, too (transferra sets --recovery-sheet FILE)?");
+        }
+        catch (TransferraException error)
+        {
+            locked = new Gate("", "passphrase", GateState.Blocked, error.Message, error.Next);
+        }
+        yield return locked;
     }
 
     // What closing would do is found out without doing it: a service whose state cannot be told, or a door that this user may not shut, is known now.

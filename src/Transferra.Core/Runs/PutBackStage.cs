@@ -63,12 +63,24 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
             if (faults.Count > 0) return new StageOutcome(false, $"the set is damaged: {faults[0].Member}: {faults[0].What}", Facts());
             if (Target.IsOnServer)
             {
-                StoreExport.Load(UnpackedStore, On.Context.Stores, RestoredStore, On.Context.Observer, On.Context.Cancel);
+                foreach (string remark in StoreExport.Load(UnpackedStore, On.Context.Stores, RestoredStore, On.Context.Observer, On.Context.Cancel)) On.Context.Observer.Told("not brought back: " + remark);
                 On.Context.Volume.Remove(UnpackedStore); // it is in the set, and on the server; a third copy in plain text is nobody's wish
             }
         }
         Swap.Forward();
+        if (Target.IsOnServer && ScriptInSet() is { } script)
+            foreach (string remark in On.Context.Stores.AddUnmoved(Target, script)) On.Context.Observer.Told("not brought back: " + remark);
         return new StageOutcome(true, $"the company is as in the set; what was there is kept{(Target.IsOnServer ? $" as {SetAside(Target).To.Shown}" : $" in {Present}")}", Facts(("set", SetPath)));
+    }
+
+    private StoreScript? ScriptInSet()
+    {
+        string folder = Path.Combine(On.WorkFolder, "told"), description = $"store/{Target.Name}/{StoreExport.DescriptionName}";
+        On.Context.Volume.Remove(folder);
+        using ISetFile file = On.Context.Sets.Open(SetPath);
+        StoreScript? script = BackupSets.Unpack(file, folder, name => name == description).Count > 0 ? null : StoreExport.Describe(Path.Combine(folder, "store", Target.Name)).Script;
+        On.Context.Volume.Remove(folder);
+        return script;
     }
 
     /// <inheritdoc/>

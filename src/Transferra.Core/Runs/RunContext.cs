@@ -10,6 +10,9 @@ namespace Transferra.Core.Runs;
 /// <summary>Hears what a run does; words are made of it in the command line only.</summary>
 public interface IRunObserver : IProgressObserver
 {
+    /// <summary>Something a person should know before it goes on.</summary>
+    void Told(string words) { }
+
     /// <summary>A stage of a company begins.</summary>
     void StageBegins(string company, string stage);
 
