@@ -172,11 +172,11 @@ public sealed class PlacesTests
         BuiltProgram.Run(office.Path, "sets", "QIH", "--prove").Expect(0); // whole it is, though something is not in it
         File.WriteAllText(office["office.yaml"], text);
 
-        // A disk of 300 KB.
+        // A disk of 64 KB.
         Directory.CreateDirectory(office["tiny"]);
         Backup(office, "backup: {to: [tiny, sets], wanted: 1}");
         File.WriteAllLines(office["office.yaml"], File.ReadAllLines(office["office.yaml"]).Where(line => !line.Contains("without:", StringComparison.Ordinal)));
-        using System.Diagnostics.Process full = System.Diagnostics.Process.Start(new System.Diagnostics.ProcessStartInfo("unshare", ["-m", "bash", "-c", $"mount -t tmpfs -o size=300k none '{office["tiny"]}' && dotnet '{BuiltProgram.Assembly}' backup QIH --office '{office.Path}'; code=$?; ls -A '{office["tiny"]}'; exit $code"]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
+        using System.Diagnostics.Process full = System.Diagnostics.Process.Start(new System.Diagnostics.ProcessStartInfo("unshare", ["-m", "bash", "-c", $"mount -t tmpfs -o size=64k none '{office["tiny"]}' && dotnet '{BuiltProgram.Assembly}' backup QIH --office '{office.Path}'; code=$?; ls -A '{office["tiny"]}'; exit $code"]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
         BuiltProgram.Wait(full).Expect(1).Says("NOT proved: " + office["tiny"], "No space left on device", "Proved: " + office["sets"]);
     }
 }

@@ -74,7 +74,8 @@ internal static class Results
             else screen.Bad($"NOT proved: {set.Path}: {set.Faults[0].What}");
             if (set.Files == 0) continue; // nothing came to be there
             screen.Line(set.Reused == 0 ? $"{sizes}; every byte read back, restored into scratch, records compared."
-                : $"{sizes}; {(set.Reused == set.Files ? "all" : Number(set.Reused))} unchanged since the set before and taken from there; every byte read back, what is new unpacked and compared.");
+                : set.Reused == set.Files ? $"{sizes}; nothing changed since the set before, so all is taken from there; every byte read back."
+                : $"{sizes}; {Number(set.Reused)} unchanged since the set before and taken from there; every byte read back, what is new unpacked and compared.");
             foreach (LeftOut left in set.LeftOut) screen.Look($"not in it: {left.Name}: {left.Why}");
         }
     }
