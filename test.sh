@@ -36,6 +36,20 @@ if ! dotnet build Transferra.slnx -c Release --nologo -v quiet -clp:NoSummary; t
   exit 1
 fi
 
+# Tests of one project; its results are counted below.
+run_tests() {
+  local name
+  name=$(basename "$1")
+  dotnet test "$1" -c Release --no-build --nologo -v quiet --logger "trx;LogFileName=$name.trx" --logger "console;verbosity=minimal" --results-directory "$results"
+}
+
+# Those that do not start the program run while it is compiled.
+declare -A early=()
+for project in tests/Transferra.Core.Tests tests/Transferra.Reports.Tests; do
+  run_tests "$project" >"$results/$(basename "$project").log" 2>&1 &
+  early[$project]=$!
+done
+
 # The tests of the command line start the program many hundred times, so they get it compiled ahead of time, as users do.
 export TRANSFERRA_TEST_PROGRAM=$PWD/artifacts/test-program
 if ! dotnet publish tests/Transferra.KillHost -c Release --use-current-runtime --self-contained false -p:PublishReadyToRun=true -p:RunAnalyzers=false \
@@ -47,11 +61,12 @@ fi
 passed=0 failed=0
 for project in tests/*.Tests; do
   name=$(basename "$project")
-  if ! dotnet test "$project" -c Release --no-build --nologo -v quiet --logger "trx;LogFileName=$name.trx" --logger "console;verbosity=minimal" \
-      --results-directory "$results"; then
-    broken=1
+  broken=0
+  if [ -n "${early[$project]:-}" ]; then
+    wait "${early[$project]}" || broken=1
+    cat "$results/$name.log"
   else
-    broken=0
+    run_tests "$project" || broken=1
   fi
   counters=$(grep -o '<Counters [^>]*>' "$results/$name.trx" 2>/dev/null)
   ran=$(sed -n 's/.* executed="\([0-9]*\)".*/\1/p' <<<"$counters")

@@ -34,13 +34,13 @@ public static class HtmlRecoverySheet
             new XElement("h2", "Where the sets are"),
             Table(["Place", "On", "Known by"], places.Select(place => (object[])[Mono(place.Shown), place.On, place.HostKey.Length > 0 ? Mono(place.HostKey) : ""])),
             new XElement("h3", "The newest set of each company"),
-            Table(["Company", "Package", "Data version", "Made (UTC)", "File"], newest.OrderBy(set => set.Label.Company, StringComparer.Ordinal).ThenBy(set => set.Path, StringComparer.Ordinal).Select(set => (object[])
-                [$"{set.Label.Company} {set.Label.CompanyName}", set.Label.Package, set.Label.DataVersion, set.Label.MadeAt.UtcDateTime.ToString("yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture), Mono(set.Path)])),
+            Table(["Company", "Package", "Data version", "Made (UTC)", "Locked", "File"], newest.OrderBy(set => set.Label.Company, StringComparer.Ordinal).ThenBy(set => set.Path, StringComparer.Ordinal).Select(set => (object[])
+                [$"{set.Label.Company} {set.Label.CompanyName}", set.Label.Package, set.Label.DataVersion, set.Label.MadeAt.UtcDateTime.ToString("yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture), set.IsLocked ? "yes" : "no", Mono(set.Path)])),
             new XElement("h2", "The passphrase"),
         };
         if (isLocked)
         {
-            content.Add(new XElement("p", "The sets are locked. Without the passphrase nobody gets anything out of them, and nobody can be asked for another. Write it here by hand, letter by letter; it is in no file of this program."));
+            content.Add(new XElement("p", "New sets are locked, as are those that say so above. Without the passphrase nobody gets anything out of them, and nobody can be asked for another. Write it here by hand, letter by letter; it is in no file of this program."));
             content.Add(new XElement("div", new XAttribute("class", "sign"), new XElement("div", "passphrase"), new XElement("div", "written by, on"), new XElement("div", "passphrase, in block letters"), new XElement("div", "read back by")));
         }
         else content.Add(new XElement("p", "The sets are not locked: whoever has one can read it. No passphrase is needed."));

@@ -64,11 +64,12 @@ public sealed class StoreOpener : IStoreOpener
             case "postgresql": PgMender.Copy(from, to); break;
             case "mariadb": MariaMender.Copy(from, to); break;
             case "firebird": FbMender.Copy(from, to); break;
+            case "sqlite" when new FileInfo(from.Path + "-wal") is { Exists: true, Length: > 0 }: SqliteCopy.OfOneInUse(from.Path, to.Path); break;
             default: CopyFiles(from.Path, to.Path); break;
         }
     }
 
-    // A SQLite file is whole by itself when nothing waits beside it, which opening it has proved.
+    // A SQLite file is whole by itself when nothing waits beside it.
     private static void CopyFiles(string from, string to)
     {
         var volume = new DiskVolume();

@@ -51,6 +51,24 @@ public sealed class BackupTests
         BuiltProgram.Run(office.Path, "sets", "--tidy", "1").Expect(0).Says("nothing to remove");
     }
 
+    /// <summary>By day, with somebody at work in write-ahead mode: the set is of one moment, with what was not yet written into the file itself.</summary>
+    [Fact]
+    public void A_store_in_use_is_backed_up_as_of_one_moment()
+    {
+        using var office = new DemoFolder(small: true);
+        using var atWork = new Microsoft.Data.Sqlite.SqliteConnection($"Data Source={office.Store("QIH")};Pooling=false");
+        atWork.Open();
+        using Microsoft.Data.Sqlite.SqliteCommand command = atWork.CreateCommand();
+        command.CommandText = "PRAGMA journal_mode = WAL; PRAGMA wal_autocheckpoint = 0; INSERT INTO ACCTS (AID, ACODE, ANAME, ATYPE) VALUES (99999, '9999', 'of today', 'A')";
+        command.ExecuteNonQuery();
+        BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0).Says("is in use; the set is of one moment of it", "Proved");
+        Assert.False(Directory.Exists(office["transferra/scratch"]) && Directory.GetFileSystemEntries(office["transferra/scratch"]).Length > 0);
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--to", office["out"]).Expect(0);
+        Assert.Equal("of today", DemoFolder.Ask(office["out/store/" + Path.GetFileName(office.Store("QIH"))], "SELECT ANAME FROM ACCTS WHERE AID = 99999"));
+        command.CommandText = "SELECT count(*) FROM ACCTS WHERE AID = 99999";
+        Assert.Equal(1L, command.ExecuteScalar());
+    }
+
     [Fact]
     public void A_set_has_kit_and_settings_and_gives_out_one_document_or_one_table()
     {

@@ -142,7 +142,7 @@ public sealed class CheckCommandTests
             straight = Killed.NewStore(office);
         }
         int killed = 0;
-        for (int n = 1; ; n += soak ? 1 : 6)
+        for (int n = 1; ; n += soak ? 1 : 9)
         {
             using DemoFolder office = DemoFolder.OfOne();
             IReadOnlyDictionary<string, string> before = office.DataSignature();

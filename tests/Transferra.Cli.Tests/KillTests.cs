@@ -23,13 +23,13 @@ internal static class Killed
     }
 
     /// <summary>Kills an upgrade at each of its operations on the disk until none is left; each time on an office of its own.</summary>
-    /// <remarks>Daily, one fifth of the operations is resumed and another undone; in the soak run, all of them are both.</remarks>
+    /// <remarks>Daily, one eighth of the operations is resumed and another undone; in the soak run, all of them are both.</remarks>
     public static void AtEveryOperation(bool thenUndo)
     {
         bool soak = Environment.GetEnvironmentVariable("TRANSFERRA_SOAK") == "1";
         string straight = Straight();
         int killed = 0;
-        for (int n = thenUndo || soak ? 1 : 2; ; n += soak ? 1 : 5)
+        for (int n = thenUndo || soak ? 1 : 4; ; n += soak ? 1 : 8)
         {
             using DemoFolder office = DemoFolder.OfOne();
             IReadOnlyDictionary<string, string> before = office.DataSignature();

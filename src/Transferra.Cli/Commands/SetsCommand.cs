@@ -166,7 +166,7 @@ internal static class SetsCommand
         if (Path.Exists(path)) throw new TransferraException($"{path} is there already", "Name another file; an old sheet is better kept with the sets of its time.");
         ListedSet[] newest = [.. All(session).GroupBy(set => (set.Label.Company, set.Path[..set.Path.LastIndexOf('/')])).Select(same => same.MaxBy(set => set.Label.MadeAt)!)];
         if (newest.Length == 0) throw new TransferraException("there are no backup sets to write a sheet of", "Make them first: transferra backup");
-        var lines = session.Office.Backup.Places.Select(place => new RecoveryPlace(place.Shown, place.Server is null ? Disks.Of(place.Folder) : place.Server.Host, place.Server?.HostKey ?? "")).ToArray();
+        var lines = session.Office.Backup.Places.Select(place => new RecoveryPlace(place.Shown, place.Server is null ? $"disk {Disks.Of(place.Folder)} of {Environment.MachineName}" : place.Server.Host, place.Server?.HostKey ?? "")).ToArray();
         session.Volume.WriteNew(path, System.Text.Encoding.UTF8.GetBytes(HtmlRecoverySheet.Of(session.Office.Name, lines, newest, session.Sets.LocksNewSets, Session.Version, DateTimeOffset.UtcNow)));
         session.Screen.Good($"Written: {path}");
         session.Screen.Line(session.Sets.LocksNewSets ? "Print it, write the passphrase on it by hand, and keep it in the safe. The passphrase is not in the file." : "Print it and keep it in the safe. The sets are not locked: whoever has one can read it.");

@@ -73,6 +73,11 @@ internal static class Results
             if (set.IsProved) screen.Good($"Proved: {set.Path}");
             else screen.Bad($"NOT proved: {set.Path}: {set.Faults[0].What}");
             if (set.Files == 0) continue; // nothing came to be there
+            if (set.IsCopy)
+            {
+                screen.Line("The same set, byte for byte, read back from there.");
+                continue;
+            }
             screen.Line(set.Reused == 0 ? $"{sizes}; every byte read back, restored into scratch, records compared."
                 : set.Reused == set.Files ? $"{sizes}; nothing changed since the set before, so all is taken from there; every byte read back."
                 : $"{sizes}; {Number(set.Reused)} unchanged since the set before and taken from there; every byte read back, what is new unpacked and compared.");

@@ -24,6 +24,9 @@ public sealed record BackupResult(string Path, long Bytes, int Files, long Conte
     /// <summary>Files whose packed members were taken from an earlier set, because they are unchanged.</summary>
     public int Reused { get; init; }
 
+    /// <summary>Whether it was seen to be the same, byte for byte, as one that was unpacked and compared; otherwise it was itself.</summary>
+    public bool IsCopy { get; init; }
+
     /// <summary>What of a store on a server is not in it.</summary>
     public IReadOnlyList<string> NotCarried { get; init; } = [];
 
@@ -41,11 +44,33 @@ public static class CompanyBackup
     /// <param name="run">The run it is made for; "" for none.</param>
     public static IReadOnlyList<BackupResult> Run(RunContext context, Company company, KitVersion version, string run = "")
     {
-        // The store stays opened for reading while it is copied, so that nobody can change it under the copy.
         StoreAddress address = company.StoreNow(context.Places);
-        using IStore store = context.Stores.Open(address, version.TextEncoding);
-        if (store.Identity.HeaderFields.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting))
-            throw new TransferraException($"changes lie beside the store and not yet in it: {waiting}", "Close the old program on all workstations; it then writes them into the store.");
+        string inUse = Path.Combine(Scratch(context.Office), company.Code + ".in-use");
+        // What an earlier backup left there when it was broken off.
+        if (Directory.Exists(Scratch(context.Office))) BackupSets.ClearLeftovers(new LocalPlace(Scratch(context.Office), context.Volume), company.Code);
+        context.Volume.Remove(inUse);
+        try
+        {
+            using IStore store = context.Stores.Open(address, version.TextEncoding);
+            if (!store.Identity.HeaderFields.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting)) return Run(context, company, version, run, address, store);
+            // Somebody is at work in it. By day that is as it should be; in a run everybody is out, so who is this?
+            if (run.Length > 0) throw new TransferraException($"changes lie beside the store and not yet in it: {waiting}", "Close the old program on all workstations; it then writes them into the store.");
+            context.Observer.Told($"{address.Shown} is in use; the set is of one moment of it.");
+            context.Volume.CreateFolder(inUse);
+            StoreAddress copy = address with { Path = Path.Combine(inUse, address.Name) };
+            context.Stores.Copy(address, copy);
+            using IStore copied = context.Stores.Open(copy, version.TextEncoding);
+            return Run(context, company, version, run, copy, copied);
+        }
+        finally
+        {
+            context.Volume.Remove(inUse);
+        }
+    }
+
+    // The store stays opened for reading while it is packed, so that nobody can change it under the set.
+    private static IReadOnlyList<BackupResult> Run(RunContext context, Company company, KitVersion version, string run, StoreAddress address, IStore store)
+    {
         version = CustomFields.Of(store, version).In(version);
         IReadOnlyList<string> notCarried = store.NotCarried();
         if (notCarried.Count > 0) context.Observer.Told($"Of {address.Shown} a set does not hold:");
@@ -70,7 +95,7 @@ public static class CompanyBackup
                     else place.Put(packed.Path, name, (done, total) => context.Observer.Bytes("copying to " + place.Name, done, total), context.Cancel);
                     IReadOnlyList<SetFault> faults = Prove(context, version, path, isProvedInDepth, packed.Reused);
                     new ProofLog(context.Office.Folder, context.Volume).Add(new SetProof(DateTimeOffset.UtcNow, path, packed.Bytes, faults));
-                    results.Add(new BackupResult(path, packed.Bytes, packed.Manifest.Files, packed.Manifest.ContentBytes, [.. faults, .. NotInIt(packed.Manifest)]) { Reused = packed.Reused.Count, LeftOut = packed.Manifest.LeftOut, NotCarried = notCarried });
+                    results.Add(new BackupResult(path, packed.Bytes, packed.Manifest.Files, packed.Manifest.ContentBytes, [.. faults, .. NotInIt(packed.Manifest)]) { IsCopy = isProvedInDepth, Reused = packed.Reused.Count, LeftOut = packed.Manifest.LeftOut, NotCarried = notCarried });
                     isProvedInDepth |= faults.Count == 0;
                     if (isPackedHere && faults.Count > 0)
                     {

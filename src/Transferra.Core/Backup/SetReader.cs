@@ -13,7 +13,8 @@ namespace Transferra.Core.Backup;
 /// <summary>How closely a set is looked at.</summary>
 internal enum SetScrutiny
 {
-    /// <summary>Only what is unpacked is read, and its packed bytes are compared; that they hold the right content was seen when the set was proved, and each frame has a checksum of it.</summary>
+    /// <summary>Only what is unpacked is read, and its packed bytes are compared by quick digests; that they hold the right content was seen when the set was proved, and each frame has a
+    /// checksum of it. A digest without a key is no help against intent, be it quick or not: whoever forges a member forges that, too. A locked set's bytes prove themselves.</summary>
     Content,
 
     /// <summary>Every byte of the file is compared, by quick digests: enough for members that were just copied from a set that is proved, whose content follows from that.</summary>
@@ -263,7 +264,7 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
     private SetFault? Judge(SetMember member, SetScrutiny how, ReadOnlySpan<byte> header, ReadOnlySpan<byte> packed, ReadOnlySpan<byte> padding, Span<byte> plain)
     {
         if (how != SetScrutiny.Content && JudgeAround(member, header, padding) is { } around) return around;
-        if (member.IsFile && (how == SetScrutiny.Bytes ? Convert.ToHexStringLower(XxHash128.Hash(packed)) != member.PackedXxh128 : Convert.ToHexStringLower(SHA256.HashData(packed)) != member.PackedSha256)) return PackedWrong(member, packed, plain);
+        if (member.IsFile && (how != SetScrutiny.All ? Convert.ToHexStringLower(XxHash128.Hash(packed)) != member.PackedXxh128 : Convert.ToHexStringLower(SHA256.HashData(packed)) != member.PackedSha256)) return PackedWrong(member, packed, plain);
         if (!member.IsFile || how == SetScrutiny.Bytes) return null;
         int length = Unpack(packed, plain);
         if (length < 0) return new SetFault("damaged", member.Name, "the member cannot be unpacked: its zstd frame is damaged");
@@ -326,7 +327,7 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
             else if (how != SetScrutiny.Bytes && piece.PlainLength < 0) Broken(new SetFault("damaged", member.Name, FormattableString.Invariant($"frame {piece.Frame + 1} of {member.Frames.Count} cannot be unpacked: it is damaged")));
             else
             {
-                if (how == SetScrutiny.Bytes) _quickHash.Append(piece.Packed.AsSpan(0, piece.PackedLength));
+                if (how != SetScrutiny.All) _quickHash.Append(piece.Packed.AsSpan(0, piece.PackedLength));
                 else _packedHash!.AppendData(piece.Packed.AsSpan(0, piece.PackedLength));
                 if (how == SetScrutiny.All) _plainHash!.AppendData(piece.Plain.AsSpan(0, piece.PlainLength));
                 if (_target is not null) Sparse.Write(_target, _plainBytes, piece.Plain.AsSpan(0, piece.PlainLength), member.Sparse);
@@ -357,7 +358,7 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
     private void End(SetMember member, int index)
     {
         SetScrutiny how = ScrutinyOf(member, index);
-        if (!_isBroken && (how == SetScrutiny.Bytes ? Convert.ToHexStringLower(_quickHash.GetHashAndReset()) != member.PackedXxh128 : Convert.ToHexStringLower(_packedHash!.GetHashAndReset()) != member.PackedSha256)) Broken(new SetFault("damaged", member.Name, "the packed bytes are not those that were written"));
+        if (!_isBroken && (how != SetScrutiny.All ? Convert.ToHexStringLower(_quickHash.GetHashAndReset()) != member.PackedXxh128 : Convert.ToHexStringLower(_packedHash!.GetHashAndReset()) != member.PackedSha256)) Broken(new SetFault("damaged", member.Name, "the packed bytes are not those that were written"));
         if (!_isBroken && how != SetScrutiny.Content)
         {
             byte[] header = new byte[_layout.ContentAt(index) - _layout.HeaderAt(index)], padding = new byte[SetLayout.Padded(member.PackedBytes) - member.PackedBytes];
