@@ -10,16 +10,16 @@ public sealed class BackupTests
     {
         using var office = new DemoFolder(small: true);
         File.WriteAllText(office["in-the-way"], "a file where a folder should be");
-        Places(office, "backup: {to: [in-the-way, sets, elsewhere/sets]}");
+        office.SetBackup("backup: {to: [in-the-way, sets, elsewhere/sets]}");
         JsonElement sets = BuiltProgram.Run(office.Path, "backup", "QIH", "--json").Expect(4).Json.GetProperty("result")[0].GetProperty("sets");
         Assert.Equal([false, true, true], sets.EnumerateArray().Select(set => set.GetProperty("isProved").GetBoolean()));
         Assert.Equal("place", sets[0].GetProperty("faults")[0].GetProperty("code").GetString());
         // The same set in both places, byte for byte, and nothing left of the packing.
         string[] written = [Assert.Single(Directory.GetFileSystemEntries(office["sets"])), Assert.Single(Directory.GetFileSystemEntries(office["elsewhere/sets"]))];
         Assert.Equal(File.ReadAllBytes(written[0]), File.ReadAllBytes(written[1]));
-        Places(office, "backup: {to: [in-the-way, sets, elsewhere/sets], wanted: 2}");
+        office.SetBackup("backup: {to: [in-the-way, sets, elsewhere/sets], wanted: 2}");
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(1).Says("NOT proved", "in-the-way");
-        Places(office, "backup: {to: [sets], wanted: 3}");
+        office.SetBackup("backup: {to: [sets], wanted: 3}");
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(2).Says("\"3\" should be a number of sets, 1 to 1");
     }
 
@@ -27,7 +27,7 @@ public sealed class BackupTests
     public void Sets_are_proved_again_oldest_proof_first_healed_from_another_place_and_tidied()
     {
         using var office = new DemoFolder(small: true);
-        Places(office, "backup: {to: [sets, elsewhere]}");
+        office.SetBackup("backup: {to: [sets, elsewhere]}");
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0);
         BuiltProgram.Run(office.Path, "backup", "QIH", "QST").Expect(0);
         string[] names = [.. Directory.GetFiles(office["sets"], "QIH*").Select(path => Path.GetFileName(path)!).Order(StringComparer.Ordinal)];
@@ -97,7 +97,7 @@ public sealed class BackupTests
     {
         bool soak = Environment.GetEnvironmentVariable("TRANSFERRA_SOAK") == "1";
         using DemoFolder office = DemoFolder.OfOne();
-        Places(office, "backup: {to: [sets, elsewhere]}");
+        office.SetBackup("backup: {to: [sets, elsewhere]}");
         int killed = 0;
         for (int n = 1; ; n += soak ? 1 : 3)
         {
@@ -110,11 +110,5 @@ public sealed class BackupTests
         Assert.InRange(killed, 3, 100);
         foreach (string place in (string[])["sets", "elsewhere"]) Assert.All(Directory.GetFileSystemEntries(office[place]), entry => Assert.EndsWith(".tar", entry, StringComparison.Ordinal));
         BuiltProgram.Run(office.Path, "sets", "--prove").Expect(0);
-    }
-
-    private static void Places(DemoFolder office, string backup)
-    {
-        string[] lines = [.. File.ReadAllLines(office["office.yaml"]).Where(line => !line.StartsWith("backup:", StringComparison.Ordinal) && line != "  to: [sets]")];
-        File.WriteAllLines(office["office.yaml"], [.. lines, backup]);
     }
 }

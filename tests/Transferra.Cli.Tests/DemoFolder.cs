@@ -43,6 +43,14 @@ internal sealed class DemoFolder : IDisposable
         return office;
     }
 
+    /// <summary>Says in office.yaml where backup sets go.</summary>
+    /// <param name="backup">One line, in place of what is said of it now.</param>
+    public void SetBackup(string backup)
+    {
+        IEnumerable<string> others = File.ReadAllLines(this["office.yaml"]).Where(line => !line.StartsWith("backup:", StringComparison.Ordinal) && line != "  to: [sets]");
+        File.WriteAllLines(this["office.yaml"], [.. others, backup]);
+    }
+
     /// <summary>The port of this office's service.</summary>
     public string Port { get; } = FreePort().ToString(System.Globalization.CultureInfo.InvariantCulture);
 

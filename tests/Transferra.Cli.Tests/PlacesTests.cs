@@ -12,18 +12,12 @@ public sealed class PlacesTests
     private static string Place(string folder, string? hostKey = null, string? port = null) =>
         $"{{sftp: {Server[0]}, port: {port ?? Server[1]}, user: {Server[2]}, key-file: {Server[3]}, host-key: \"{hostKey ?? HostKey}\", folder: {Path.Combine(Root, folder)}}}";
 
-    private static void Backup(DemoFolder office, string backup)
-    {
-        string[] lines = [.. File.ReadAllLines(office["office.yaml"]).Where(line => !line.StartsWith("backup:", StringComparison.Ordinal) && line != "  to: [sets]")];
-        File.WriteAllLines(office["office.yaml"], [.. lines, backup]);
-    }
-
     [Fact]
     public void A_set_goes_to_another_machine_is_proved_there_listed_healed_restored_and_tidied()
     {
         using var office = new DemoFolder(small: true);
         string folder = Path.GetFileName(office.Path), there = Path.Combine(Root, folder);
-        Backup(office, $"backup: {{to: [sets, {Place(folder)}]}}");
+        office.SetBackup($"backup: {{to: [sets, {Place(folder)}]}}");
         JsonElement sets = BuiltProgram.Run(office.Path, "backup", "QIH", "QST", "--json").Expect(0).Json.GetProperty("result")[0].GetProperty("sets");
         Assert.All(sets.EnumerateArray(), set => Assert.True(set.GetProperty("isProved").GetBoolean()));
         string name = Path.GetFileName(Assert.Single(Directory.GetFiles(office["sets"], "QIH*"))), remote = Path.Combine(there, name);
@@ -57,16 +51,15 @@ public sealed class PlacesTests
     {
         using var office = new DemoFolder(small: true);
         string folder = Path.GetFileName(office.Path);
-        Backup(office, $"backup: {{to: [{Place(folder, "SHA256:" + new string('A', 43))}, sets, {Place(folder, port: "1")}], wanted: 1}}");
+        office.SetBackup($"backup: {{to: [{Place(folder, "SHA256:" + new string('A', 43))}, sets, {Place(folder, port: "1")}], wanted: 1}}");
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(1).Says("it is another machine, or has got a new key", "cannot be reached", "Proved: " + office["sets/QIH"]);
         Assert.False(Directory.Exists(Path.Combine(Root, folder)));
         BuiltProgram.Run(office.Path, "sets").Expect(0).Says("cannot be reached", "QIH_pellwright");
         BuiltProgram.Run(office.Path, "restore", "QIH", "--to", office["out"]).Expect(0).Says("every byte and every record is as backed up");
         // Without a key written down, the one to compare is told.
-        Backup(office, $"backup: {{to: [{Place(folder).Replace($", host-key: \"{HostKey}\"", "", StringComparison.Ordinal)}]}}");
-        File.WriteAllLines(office["office.yaml"], File.ReadAllLines(office["office.yaml"]).Where(line => !line.StartsWith("backup: {to: [{sftp: 127.0.0.1, port: 1,", StringComparison.Ordinal) && !line.Contains("wanted: 1", StringComparison.Ordinal)));
+        office.SetBackup($"backup: {{to: [{Place(folder).Replace($", host-key: \"{HostKey}\"", "", StringComparison.Ordinal)}]}}");
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(4).Says($"shows the key {HostKey}", "host-key in office.yaml");
-        Backup(office, "backup: {to: [{sftp: localhost, folder: /x, host-key: abc, port: 99999, password: p}]}");
+        office.SetBackup("backup: {to: [{sftp: localhost, folder: /x, host-key: abc, port: 99999, password: p}]}");
         BuiltProgram.Run(office.Path, "sets").Expect(2).Says("\"user\" is missing", "nothing to log in with", "SHA256:", "no port", "a password does not belong into this file");
     }
 
@@ -77,7 +70,7 @@ public sealed class PlacesTests
         using var office = new DemoFolder(small: true);
         File.WriteAllText(office["passphrase"], passphrase + "\n");
         File.SetUnixFileMode(office["passphrase"], UnixFileMode.UserRead | UnixFileMode.UserWrite);
-        Backup(office, "backup: {to: [sets, elsewhere], locked-with: {file: passphrase}}");
+        office.SetBackup("backup: {to: [sets, elsewhere], locked-with: {file: passphrase}}");
         Called made = BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0);
         Assert.DoesNotContain(passphrase, made.All, StringComparison.Ordinal);
         string set = Assert.Single(Directory.GetFiles(office["sets"]));
@@ -93,11 +86,11 @@ public sealed class PlacesTests
         Assert.False(Path.Exists(office["other"]));
 
         // From the environment when office.yaml names none; without it, it is said what is missing.
-        Backup(office, "backup: {to: [sets, elsewhere]}");
+        office.SetBackup("backup: {to: [sets, elsewhere]}");
         BuiltProgram.Run(office.Path, "restore", "QIH", "--to", office["other"]).Expect(2).Says("there is no passphrase for locked sets", "TRANSFERRA_PASSPHRASE");
         BuiltProgram.RunWith(new Dictionary<string, string> { ["TRANSFERRA_PASSPHRASE"] = passphrase }, office.Path, "restore", "QIH", "--to", office["other"]).Expect(0);
         File.SetUnixFileMode(office["passphrase"], UnixFileMode.UserRead | UnixFileMode.GroupRead);
-        Backup(office, "backup: {to: [sets], locked-with: {file: passphrase}}");
+        office.SetBackup("backup: {to: [sets], locked-with: {file: passphrase}}");
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(4).Says("can be read by others");
         string[] written = Directory.GetFiles(office.Path, "*", SearchOption.AllDirectories).Where(path => path != office["passphrase"]).ToArray();
         Assert.DoesNotContain(written, path => File.ReadAllBytes(path).AsSpan().IndexOf("seven green violins"u8) >= 0);
@@ -133,7 +126,7 @@ public sealed class PlacesTests
         BuiltProgram.Run(office.Path, "sets", "--recovery-sheet", office["sheet.html"]).Expect(2).Says("no backup sets");
         File.WriteAllText(office["passphrase"], "seven green violins wait outside\n");
         File.SetUnixFileMode(office["passphrase"], UnixFileMode.UserRead | UnixFileMode.UserWrite);
-        Backup(office, "backup: {to: [sets], locked-with: {file: passphrase}}");
+        office.SetBackup("backup: {to: [sets], locked-with: {file: passphrase}}");
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0);
         BuiltProgram.Run(office.Path, "sets", "--recovery-sheet", office["sheet.html"]).Expect(0).Says("write the passphrase on it by hand");
         string sheet = File.ReadAllText(office["sheet.html"]);
@@ -147,10 +140,9 @@ public sealed class PlacesTests
     public void Ready_tells_by_day_which_place_does_not_answer_and_that_the_passphrase_is_missing()
     {
         using var office = new DemoFolder(small: true);
-        Backup(office, $"backup: {{to: [sets, {Place(Path.GetFileName(office.Path), port: "1")}], locked-with: {{variable: NOWHERE_TO_BE_FOUND}}}}");
+        office.SetBackup($"backup: {{to: [sets, {Place(Path.GetFileName(office.Path), port: "1")}], locked-with: {{variable: NOWHERE_TO_BE_FOUND}}}}");
         BuiltProgram.Run(office.Path, "ready", "QIH").Says("backup place", "cannot be reached", "the environment variable NOWHERE_TO_BE_FOUND holds no passphrase");
-        Backup(office, $"backup: {{to: [sets, {Place(Path.GetFileName(office.Path))}]}}");
-        File.WriteAllLines(office["office.yaml"], File.ReadAllLines(office["office.yaml"]).Where(line => !line.Contains("port: 1,", StringComparison.Ordinal)));
+        office.SetBackup($"backup: {{to: [sets, {Place(Path.GetFileName(office.Path))}]}}");
         BuiltProgram.Run(office.Path, "ready", "QIH").Says("answers; 0 sets are there");
     }
 
@@ -160,7 +152,7 @@ public sealed class PlacesTests
         using var office = new DemoFolder(small: true);
         Directory.CreateDirectory(office["data/QIH/documents/more"]);
         File.WriteAllText(office["data/QIH/documents/more/draft.tmp"], "x");
-        Backup(office, "backup: {to: [sets], without: [\"*.tmp\"]}");
+        office.SetBackup("backup: {to: [sets], without: [\"*.tmp\"]}");
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0).Says("more/draft.tmp: left out, as office.yaml says");
         // The system refuses to read this one, also to root.
         File.Delete(office["data/QIH/documents/more/draft.tmp"]);
@@ -174,8 +166,7 @@ public sealed class PlacesTests
 
         // A disk of 64 KB.
         Directory.CreateDirectory(office["tiny"]);
-        Backup(office, "backup: {to: [tiny, sets], wanted: 1}");
-        File.WriteAllLines(office["office.yaml"], File.ReadAllLines(office["office.yaml"]).Where(line => !line.Contains("without:", StringComparison.Ordinal)));
+        office.SetBackup("backup: {to: [tiny, sets], wanted: 1}");
         using System.Diagnostics.Process full = System.Diagnostics.Process.Start(new System.Diagnostics.ProcessStartInfo("unshare", ["-m", "bash", "-c", $"mount -t tmpfs -o size=64k none '{office["tiny"]}' && dotnet '{BuiltProgram.Assembly}' backup QIH --office '{office.Path}'; code=$?; ls -A '{office["tiny"]}'; exit $code"]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
         BuiltProgram.Wait(full).Expect(1).Says("NOT proved: " + office["tiny"], "No space left on device", "Proved: " + office["sets"]);
     }

@@ -35,6 +35,9 @@ internal sealed class ServerOffice : IDisposable
 
     public StoreAddress Store(string company) => _stored[company];
 
+    /// <summary>A database of this office's own that is not there yet, on a server of any engine.</summary>
+    public StoreAddress Beside(string name, string engine) => _servers.Known(new StoreAddress(engine, engine == "firebird" ? System.IO.Path.Combine(TestServers.FirebirdFolder, Prefix + name + ".fdb") : Prefix + name, Server: TestServers.Server(engine)));
+
     /// <summary>Whether a company's database is still as version 5 has it.</summary>
     public bool IsOld(string company)
     {
@@ -108,6 +111,27 @@ public abstract class ServerUpgradeTests(string engine)
         BuiltProgram.Run(office.Path, "check", "QIH").Expect(1).Says("Read as version 5");
         BuiltProgram.Run(office.Path, "undo", "--yes", "QIH").Expect(0);
         Assert.Equal(after, office.DigestOf("QIH"));
+        Assert.Empty(office.Leftovers());
+    }
+
+    [Fact]
+    public void A_set_is_restored_into_a_new_database_on_the_same_server_and_on_one_of_another_engine()
+    {
+        using var office = new ServerOffice(engine, small: true);
+        string quote = engine == "mariadb" ? "`" : "\"";
+        TestServers.Execute(office.Store("QIH"), $"CREATE VIEW {quote}ACCT_NAMES{quote} AS SELECT {quote}ANAME{quote} FROM {quote}ACCTS{quote}");
+        BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0);
+        StoreAddress again = office.Beside("again", engine);
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--database", again.Path).Expect(0).Says("every record is as backed up");
+        string? there = TestServers.Ask(again, $"SELECT count(*) FROM {quote}ACCT_NAMES{quote}");
+        Assert.Equal(TestServers.Ask(office.Store("QIH"), $"SELECT count(*) FROM {quote}ACCTS{quote}"), there);
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--database", again.Path).Expect(2).Says("is there already");
+        string other = engine == "postgresql" ? "mariadb" : "postgresql";
+        StoreAddress elsewhere = office.Beside("elsewhere", other);
+        ServerAddress server = elsewhere.Server!;
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--database", elsewhere.Path, "--engine", other, "--host", server.Host, "--port", server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture), "--user", server.User, "--password-file", server.PasswordFile!)
+            .Expect(1).Says("every record is as backed up", "not brought back: view ACCT_NAMES");
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--engine", other).Expect(2).Says("--database NAME");
         Assert.Empty(office.Leftovers());
     }
 

@@ -106,6 +106,19 @@ public sealed class SetDocumentsTests : IDisposable
     }
 
     [Fact]
+    public void Places_for_sets_inside_a_document_folder_are_not_packed_into_themselves_and_what_office_yaml_leaves_out_is_not_packed()
+    {
+        _folder.Write("data/docs/sets/old.tar", "an old set");
+        _folder.Write("data/docs/scan.tmp", "half a page");
+        _folder.Write("data/docs/drafts/one.txt", "a draft");
+        OfficeDescription office = _office with { Backup = BackupPlan.In(_folder["data/docs/sets"]) with { Without = ["*.tmp", "data/docs/drafts"] } };
+        SetWriting.Write(office, _company, _volume, _set);
+        Assert.Equal(["documents/0", "documents/0/plain.txt"], SetWriting.ManifestOf(_set).Members.Select(member => member.Name).Where(name => name.StartsWith("documents/", StringComparison.Ordinal)));
+        Assert.All(SetWriting.ManifestOf(_set).LeftOut, left => Assert.True(left.IsHarmless));
+        Assert.Equal(["documents/0/drafts", "documents/0/scan.tmp", "documents/0/sets"], SetWriting.ManifestOf(_set).LeftOut.Select(left => left.Name));
+    }
+
+    [Fact]
     public void One_document_is_taken_out_without_reading_the_others_also_by_its_second_name()
     {
         MakeOddDocuments();

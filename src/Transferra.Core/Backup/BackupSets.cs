@@ -153,7 +153,8 @@ public static class BackupSets
         return tree;
     }
 
-    private static bool IsLeftOut(OfficeDescription office, string path) => office.Backup.Without.Any(pattern =>
+    // A place for sets that lies in a document folder would otherwise be packed into itself.
+    private static bool IsLeftOut(OfficeDescription office, string path) => office.Backup.Folders.Contains(path) || path == Path.Combine(office.Folder, "transferra") || office.Backup.Without.Any(pattern =>
         System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(pattern, pattern.Contains('/', StringComparison.Ordinal) ? Path.GetRelativePath(office.Folder, path) : Path.GetFileName(path), ignoreCase: false));
 
     /// <summary>Reads a whole set back and compares every digest.</summary>
