@@ -188,6 +188,36 @@ public sealed class SetDocumentsTests : IDisposable
         Assert.Empty(BackupSets.Verify(_set));
     }
 
+    [Fact]
+    public void Of_a_large_document_with_a_bad_spot_the_rest_is_kept_and_what_is_missing_is_told()
+    {
+        byte[] large = new byte[(4 * SetManifest.FrameContentBytes) + 5];
+        new Random(5).NextBytes(large);
+        File.WriteAllBytes(_folder["data/docs/large.bin"], large);
+        var tree = new SourceTree();
+        tree.Add(_folder["data/docs"], "documents/0");
+        var label = new SetLabel("Office", "ABC", "A firm", "kit", "1", DateTimeOffset.UtcNow, "me", "test", "");
+        using (var sink = new PlainSink(_set))
+        using (var writer = new SetWriter(sink, null, (_, _) => { }, CancellationToken.None)
+        {
+            // The disk gives no answer for the second and the third frame, with a long reason.
+            ReadAt = (file, buffer, position) => position is >= SetManifest.FrameContentBytes and < 3 * SetManifest.FrameContentBytes ? throw new IOException(new string('\u00E9', 400)) : RandomAccess.Read(file, buffer.Span, position),
+        }) writer.Run(tree.Sources, new SetManifest(SetManifest.CurrentFormat, label, [], new SetStore("none", "memory", new Dictionary<string, string>()), [], [], []), () => []);
+        LeftOut left = Assert.Single(SetWriting.ManifestOf(_set).LeftOut);
+        Assert.Equal(("documents/0/large.bin", false), (left.Name, left.IsHarmless));
+        Assert.Contains("bytes 4194304 to 8388608 could not be read and are zeros in the set", left.Why, StringComparison.Ordinal);
+        Assert.Empty(BackupSets.Verify(_set));
+        Assert.Empty(SetWriting.Unpack(_set, _folder["out"]));
+        large.AsSpan(SetManifest.FrameContentBytes, 2 * SetManifest.FrameContentBytes).Clear();
+        Assert.Equal(large, File.ReadAllBytes(_folder["out/documents/0/large.bin"]));
+        // Of the store it stops the set.
+        var ofStore = new SourceTree();
+        ofStore.Add(_folder["data/docs"], "store/books");
+        using var other = new PlainSink(_folder["other"]);
+        using var stopped = new SetWriter(other, null, (_, _) => { }, CancellationToken.None) { ReadAt = (_, _, _) => throw new IOException("bad spot") };
+        Assert.Contains("could not be read", Assert.Throws<TransferraException>(() => stopped.Run(ofStore.Sources, new SetManifest(SetManifest.CurrentFormat, label, [], new SetStore("books", "dbf", new Dictionary<string, string>()), [], [], []), () => [])).Message, StringComparison.Ordinal);
+    }
+
     [Theory]
     [InlineData(false)]
     [InlineData(true)]

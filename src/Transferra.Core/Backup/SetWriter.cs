@@ -65,6 +65,9 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
     /// <summary>Names of the files that were taken from the earlier set.</summary>
     public IReadOnlySet<string> Reused => _reused;
 
+    /// <summary>Reads a part of a large file; tests put another one here.</summary>
+    internal Func<SafeFileHandle, Memory<byte>, long, int> ReadAt { get; init; } = (file, buffer, position) => RandomAccess.Read(file, buffer.Span, position);
+
     // A piece of the set: a whole member, or one frame of a large file.
     private sealed record Piece(SetSource Source)
     {
@@ -90,7 +93,9 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
     /// <param name="baseline">The baseline; asked for at the end.</param>
     public SetManifest Run(IReadOnlyList<SetSource> sources, SetManifest draft, Func<IReadOnlyList<Matching.TableBaseline>> baseline)
     {
-        int beginningBytes = BeginningBytes(draft with { Members = [.. sources.Select(source => AsLongAsItCanBecome(source))] });
+        // A file that cannot be read gives its place in the list of members to its reason; only a large one can have both, when parts of it cannot.
+        IEnumerable<LeftOut> parts = sources.Where(source => source.Draft.IsFile && FrameCount(source.Stat.Bytes) > 1).Select(source => new LeftOut(source.Draft.Name, SourceTree.LongestWhy, false));
+        int beginningBytes = BeginningBytes(draft with { Members = [.. sources.Select(source => AsLongAsItCanBecome(source))], LeftOut = [.. draft.LeftOut, .. parts] });
         _total = sources.Sum(source => source.Draft.IsFile ? source.Stat.Bytes : 0);
         sink.Leave(beginningBytes);
         OrderedWork.Run(Pieces(sources), Take, cancel);
@@ -230,7 +235,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
         string? unreadable = null;
         try
         {
-            for (int read; length < wanted && (read = RandomAccess.Read(file.Handle, plain.AsSpan(length, wanted - length), at + length)) > 0;) length += read;
+            for (int read; length < wanted && (read = ReadAt(file.Handle, plain.AsMemory(length, wanted - length), at + length)) > 0;) length += read;
         }
         catch (IOException error)
         {
@@ -315,7 +320,8 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
         if (piece.Unreadable is { } why)
         {
             if (IsOfStore(piece.Source)) LeaveOut(piece.Source, why);
-            _leftOut.Add(new LeftOut(piece.Source.Draft.Name, SourceTree.ShortWhy(why), false));
+            // The first part that cannot be read stands for those behind it.
+            if (_leftOut.Count == 0 || _leftOut[^1].Name != piece.Source.Draft.Name) _leftOut.Add(new LeftOut(piece.Source.Draft.Name, SourceTree.ShortWhy(why), false));
         }
         if (piece.Changing) Changing(piece.Source);
         if (!piece.IsLast) return;

@@ -112,12 +112,16 @@ internal sealed class SourceTree(Func<string, bool>? without = null)
         return ((now - DateTimeOffset.UnixEpoch).Ticks * 100) - stat.ChangedNanoseconds > justNow ? string.Create(CultureInfo.InvariantCulture, $"{stat.Device}:{stat.Inode}:{stat.ChangedNanoseconds}") : null;
     }
 
+    private const int MostOfWhy = 120;
+
+    /// <summary>As long as a reason can become, in bytes as well.</summary>
+    public static readonly string LongestWhy = new('\u6F22', MostOfWhy + 1);
+
     /// <summary>A reason in one line that is not longer than the entry of a member, whose place in the manifest it may take.</summary>
     public static string ShortWhy(string why)
     {
-        const int most = 120;
         var text = new StringBuilder();
-        foreach (Rune rune in why.EnumerateRunes().TakeWhile(_ => text.Length < most)) text.Append(Rune.IsControl(rune) || rune.Value is '"' or '\\' ? "?" : rune.ToString());
+        foreach (Rune rune in why.EnumerateRunes().TakeWhile(_ => text.Length < MostOfWhy)) text.Append(Rune.IsControl(rune) || rune.Value is '"' or '\\' ? "?" : rune.ToString());
         return text.ToString();
     }
 
