@@ -23,13 +23,13 @@ internal static class Killed
     }
 
     /// <summary>Kills an upgrade at each of its operations on the disk until none is left; each time on an office of its own.</summary>
-    /// <remarks>Daily, one eighth of the operations is resumed and another undone; in the soak run, all of them are both.</remarks>
+    /// <remarks>Daily, one eleventh of the operations is resumed and another undone; in the soak run, all of them are both.</remarks>
     public static void AtEveryOperation(bool thenUndo)
     {
         bool soak = Environment.GetEnvironmentVariable("TRANSFERRA_SOAK") == "1";
         string straight = Straight();
         int killed = 0;
-        for (int n = thenUndo || soak ? 1 : 4; ; n += soak ? 1 : 8)
+        for (int n = thenUndo || soak ? 1 : 4; ; n += soak ? 1 : 11)
         {
             using DemoFolder office = DemoFolder.OfOne();
             IReadOnlyDictionary<string, string> before = office.DataSignature();
@@ -91,6 +91,7 @@ public sealed class KilledWhileRecoveringTests
     [InlineData(true)]
     public void Killed_again_while_it_recovers_it_still_comes_to_an_end(bool thenUndo)
     {
+        bool soak = Environment.GetEnvironmentVariable("TRANSFERRA_SOAK") == "1";
         string straight = Killed.Straight();
         using DemoFolder office = DemoFolder.OfOne();
         IReadOnlyDictionary<string, string> before = office.DataSignature();
@@ -108,7 +109,7 @@ public sealed class KilledWhileRecoveringTests
             if (!File.Exists(office.Store("QIH"))) break;
             Killed.Recover(office, undo: true);
         }
-        for (int again = 1; ; again += 3)
+        for (int again = 1; ; again += soak ? 1 : 5)
         {
             Called called = BuiltProgram.RunUntil(again, office.Path, thenUndo ? ["undo", "--yes", "QIH"] : ["upgrade", "--resume"]);
             if (called.ExitCode == 0) break;
