@@ -56,6 +56,9 @@ public sealed class PlacesTests
         Assert.False(Directory.Exists(Path.Combine(Root, folder)));
         BuiltProgram.Run(office.Path, "sets").Expect(0).Says("cannot be reached", "QIH_pellwright");
         BuiltProgram.Run(office.Path, "restore", "QIH", "--to", office["out"]).Expect(0).Says("every byte and every record is as backed up");
+        // Nor does one that we have nothing to log in with.
+        office.SetBackup($"backup: {{to: [{Place(folder).Replace("key-file: " + Server[3], "password-file: nowhere", StringComparison.Ordinal)}, sets], wanted: 1}}");
+        BuiltProgram.Run(office.Path, "backup", "QIH").Expect(1).Says("NOT proved: sftp://", "the password file", "Proved: " + office["sets/QIH"]);
         // Without a key written down, the one to compare is told.
         office.SetBackup($"backup: {{to: [{Place(folder).Replace($", host-key: \"{HostKey}\"", "", StringComparison.Ordinal)}]}}");
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(4).Says($"shows the key {HostKey}", "host-key in office.yaml");

@@ -103,6 +103,17 @@ public sealed class LockedSetTests : IDisposable
             Assert.True(Heal().IsHealed);
             Assert.Equal(sound, File.ReadAllBytes(_here));
         }
+        // Also where the manifest is, and at the end: told in words, and healed.
+        foreach (int at in (int[])[LockedHeader.Bytes + 700, sound.Length - 700])
+        {
+            byte[] bytes = [.. sound];
+            bytes[at] ^= 8;
+            File.WriteAllBytes(_here, bytes);
+            Assert.NotEmpty(Verify(_here));
+            if (at < sound.Length / 2) Assert.Contains("is no backup set, or its beginning is damaged", Assert.Throws<TransferraException>(() => _sets.Read(_here)).Message, StringComparison.Ordinal);
+            else Assert.NotEmpty(_sets.Read(_here).Manifest.Members);
+            Assert.True(Heal().IsHealed);
+        }
         // In the middle of the file only the large document is touched.
         byte[] middle = [.. sound];
         middle[sound.Length / 2] ^= 8;

@@ -40,6 +40,20 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
     /// <summary>Reads the beginning of a set; whether it is the one that was sealed is judged apart.</summary>
     public static SetBeginning Read(ISetFile file)
     {
+        try
+        {
+            return ReadStored(file);
+        }
+        catch (InvalidDataException error)
+        {
+            return Wrong(error.Message); // of a locked set
+        }
+    }
+
+    private static SetBeginning Wrong(string what) => new(null, [], new SetFault("manifest", SetManifest.FirstMember, what));
+
+    private static SetBeginning ReadStored(ISetFile file)
+    {
         byte[] header = new byte[SetLayout.Block];
         if (file.ReadAt(0, header) != header.Length || !header.AsSpan(0, 14).SequenceEqual("manifest.json\0"u8)) return Wrong("the first member is not the manifest");
         long size = SetLayout.SizeIn(header);
@@ -60,8 +74,6 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
         {
             return Wrong($"the manifest cannot be read: {(error.Message.Contains("'format'", StringComparison.Ordinal) || error.Message.Contains("'label'", StringComparison.Ordinal) ? "it is of another form than " + SetManifest.CurrentFormat : error.Message)}");
         }
-
-        static SetBeginning Wrong(string what) => new(null, [], new SetFault("manifest", SetManifest.FirstMember, what));
     }
 
     /// <summary>The layout of the set.</summary>
@@ -73,7 +85,12 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
         const string sealWrong = "the seal is not that of the manifest: one of the two was changed";
         byte[] wanted = SetLayout.Seal(Bytes, Manifest!.Label.MadeAt), found = new byte[wanted.Length];
         // Where the file ends with some seal, and not where the manifest says, it is the manifest that was changed.
-        int read = file.Length < found.Length ? 0 : file.ReadAt(file.Length - found.Length, found);
+        int read = 0;
+        try
+        {
+            if (file.Length >= found.Length) read = file.ReadAt(file.Length - found.Length, found);
+        }
+        catch (InvalidDataException) { /* of a locked set: what does not prove itself is not the seal */ }
         bool endsWithSeal = read == found.Length && found.AsSpan().StartsWith("seal.sha256\0"u8);
         if (file.Length != layout.TotalBytes && !endsWithSeal)
             return new SetFault(Length, SetLayout.SealName, file.Length < layout.TotalBytes ? FormattableString.Invariant($"the set is cut off: {layout.TotalBytes - file.Length} bytes are missing") : FormattableString.Invariant($"{file.Length - layout.TotalBytes} bytes stand behind the end of the set"));

@@ -135,6 +135,11 @@ public sealed class SftpPlace(SftpAddress address) : ISetPlace, IDisposable
             {
                 return work(Connected());
             }
+            catch (TransferraException error)
+            {
+                // What we log in with is not to be had; the other places go on.
+                throw new IOException($"cannot {doing}: {error.Message}", error);
+            }
             catch (SftpPathNotFoundException error)
             {
                 throw new FileNotFoundException($"cannot {doing}: it is not there", error);
