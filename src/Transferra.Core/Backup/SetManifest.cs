@@ -162,8 +162,14 @@ public sealed record SetManifest(string Format, SetLabel Label, IReadOnlyList<st
         RespectRequiredConstructorParameters = true, // a misspelt name is damage, not a missing value
         RespectNullableAnnotations = true,
         Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
+        TypeInfoResolver = SetJson.Default,
     };
 }
+
+/// <summary>Readers and writers of the documents in a set, made when this program is built: making them at its start would take longer than a small set.</summary>
+[JsonSerializable(typeof(SetManifest))]
+[JsonSerializable(typeof(ExportedStore))]
+internal sealed partial class SetJson : JsonSerializerContext;
 
 /// <summary>A set in its place, as a list shows it.</summary>
 /// <param name="Path">Full path of its file.</param>

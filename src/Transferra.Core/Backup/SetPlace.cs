@@ -228,7 +228,7 @@ public sealed class SetPlaces(IReadOnlyList<ISetPlace> places, SetSecret? secret
             {
                 using ISetFile opened = place.Open(file.Name);
                 if (LockedHeader.IsAt(opened)) sets.Add(new ListedSet(path, file.Bytes, LockedHeader.Read(opened).Label, true));
-                else if (SetBeginning.Read(opened).Manifest is { } manifest) sets.Add(new ListedSet(path, file.Bytes, manifest.Label, false));
+                else if (SetBeginning.ReadLabel(opened) is { } label) sets.Add(new ListedSet(path, file.Bytes, label, false));
             }
             catch (Exception error) when (error is IOException or UnauthorizedAccessException or InvalidDataException) { /* gone since, a folder, not ours to read, or damaged at its beginning */ }
         }

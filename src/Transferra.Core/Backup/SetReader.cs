@@ -50,12 +50,41 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
         }
     }
 
+    // A label is at the manifest's beginning, and no longer than what office.yaml says of the company.
+    private const int LargestLabel = 1 << 16;
+
+    /// <summary>Reads whose set it is and of when, without the rest of the manifest.</summary>
+    /// <returns>Null when the beginning is not that of a set.</returns>
+    public static SetLabel? ReadLabel(ISetFile file)
+    {
+        byte[] bytes = new byte[(int)Math.Min(file.Length, LargestLabel)];
+        if (file.ReadAt(0, bytes) != bytes.Length || bytes.Length <= SetLayout.Block || !bytes.AsSpan().StartsWith(FirstBytes)) return null;
+        try
+        {
+            var reader = new Utf8JsonReader(bytes.AsSpan(SetLayout.Block), isFinalBlock: false, default);
+            string? format = null;
+            while (reader.Read())
+            {
+                if (reader.TokenType != JsonTokenType.PropertyName) continue;
+                string? name = reader.GetString();
+                reader.Read();
+                if (name == "format") format = reader.GetString();
+                else if (name == "label") return format == SetManifest.CurrentFormat ? JsonSerializer.Deserialize<SetLabel>(ref reader, SetManifest.Json) : null;
+                else return null;
+            }
+        }
+        catch (Exception error) when (error is JsonException or InvalidOperationException) { /* damaged; a proof tells how */ }
+        return null;
+    }
+
+    private static ReadOnlySpan<byte> FirstBytes => "manifest.json\0"u8;
+
     private static SetBeginning Wrong(string what) => new(null, [], new SetFault("manifest", SetManifest.FirstMember, what));
 
     private static SetBeginning ReadStored(ISetFile file)
     {
         byte[] header = new byte[SetLayout.Block];
-        if (file.ReadAt(0, header) != header.Length || !header.AsSpan(0, 14).SequenceEqual("manifest.json\0"u8)) return Wrong("the first member is not the manifest");
+        if (file.ReadAt(0, header) != header.Length || !header.AsSpan().StartsWith(FirstBytes)) return Wrong("the first member is not the manifest");
         long size = SetLayout.SizeIn(header);
         if (size <= 0 || size > LargestManifest || size > file.Length) return Wrong("the size of the manifest is not that of a manifest");
         byte[] bytes = new byte[SetLayout.Block + SetLayout.Padded(size)];
@@ -347,7 +376,11 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
                 if (how != SetScrutiny.All) _quickHash.Append(piece.Packed.AsSpan(0, piece.PackedLength));
                 else _packedHash!.AppendData(piece.Packed.AsSpan(0, piece.PackedLength));
                 if (how == SetScrutiny.All) _plainHash!.AppendData(piece.Plain.AsSpan(0, piece.PlainLength));
-                if (_target is not null) Sparse.Write(_target, _plainBytes, piece.Plain.AsSpan(0, piece.PlainLength), member.Sparse);
+                if (_target is not null)
+                {
+                    Sparse.Write(_target, _plainBytes, piece.Plain.AsSpan(0, piece.PlainLength), member.Sparse);
+                    PosixFiles.BeginFlush(_target, _plainBytes, piece.PlainLength); // the disk works while the rest is unpacked
+                }
                 _plainBytes += Math.Max(0, piece.PlainLength);
             }
         }
@@ -403,6 +436,7 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
         {
             Sparse.Write(handle, 0, content, member.Sparse);
             if (member.Sparse) RandomAccess.SetLength(handle, content.Length);
+            PosixFiles.BeginFlush(handle, 0, content.Length);
         }
         Restoring.SetRest(target, member);
     }

@@ -10,10 +10,10 @@ internal sealed class RowEncoder
     private readonly int[] _key;
     private readonly CanonicalWriter _row = new(), _keyBytes = new();
 
-    /// <summary>An encoder over a table's vectors; without a key, the whole row is its key.</summary>
+    /// <summary>An encoder over a table's vectors, which may be changed for others in their array; without a key, the whole row is its key.</summary>
     public RowEncoder(TableShape table, IReadOnlyList<Vector> vectors)
     {
-        _vectors = [.. vectors];
+        _vectors = vectors as Vector[] ?? [.. vectors];
         _key = table.Key.Count > 0 ? [.. table.Key.Select(table.OrdinalOf)] : [.. Enumerable.Range(0, vectors.Count)];
     }
 
@@ -49,18 +49,17 @@ public static class Baseline
         foreach (TableShape table in tables)
         {
             long total = store.CountRows(table.Name), unreadable = 0;
-            var fingerprint = new BucketedFingerprint();
+            Fingerprint sum = default;
             var batch = new RecordBatch(table.Columns);
             var encoder = new RowEncoder(table, batch.Vectors);
             long rows = 0;
-            foreach (RecordBatch _ in store.Batches(table, [], cancel, batch))
+            foreach (RecordBatch _ in store.BatchesAhead(table, batch, cancel))
             {
-                for (int row = 0; row < batch.RowCount; row++) fingerprint.Add(encoder.Key(row), encoder.Row(row));
+                for (int row = 0; row < batch.RowCount; row++) sum += Fingerprint.Of(encoder.Row(row));
                 unreadable += batch.Faults.Count;
                 rows += batch.RowCount;
                 observer.Progress(table.Name, rows, total);
             }
-            Fingerprint sum = fingerprint.Total();
             baselines.Add(new TableBaseline(table.Name, sum.Rows, unreadable, sum.ToString()));
         }
         return baselines;

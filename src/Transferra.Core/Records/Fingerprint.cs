@@ -9,6 +9,9 @@ namespace Transferra.Core.Records;
 /// <summary>The sum of row digests (XxHash128 of the canonical bytes, modulo 2^128) with the number of rows.</summary>
 public readonly record struct Fingerprint(long Rows, UInt128 Sum)
 {
+    /// <summary>The fingerprint of one record, from its canonical bytes.</summary>
+    public static Fingerprint Of(ReadOnlySpan<byte> row) => new(1, XxHash128.HashToUInt128(row));
+
     /// <summary>Adds two disjoint sets of records.</summary>
     public static Fingerprint operator +(Fingerprint a, Fingerprint b) => new(checked(a.Rows + b.Rows), unchecked(a.Sum + b.Sum));
 
@@ -29,7 +32,7 @@ public sealed class BucketedFingerprint
 
     /// <summary>Adds a row by the canonical bytes of its key and of its whole content.</summary>
     public void Add(ReadOnlySpan<byte> key, ReadOnlySpan<byte> row) =>
-        _buckets[BucketOf(key)] += new Fingerprint(1, XxHash128.HashToUInt128(row));
+        _buckets[BucketOf(key)] += Fingerprint.Of(row);
 
     /// <summary>The bucket of a key, from its canonical bytes.</summary>
     public static int BucketOf(ReadOnlySpan<byte> key) => (int)(XxHash3.HashToUInt64(key) & (BucketCount - 1));

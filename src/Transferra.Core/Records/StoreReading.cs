@@ -24,4 +24,16 @@ public static class StoreReading
             if (batch.RowCount > 0) yield return batch;
         }
     }
+
+    /// <summary>The records of a table as <see cref="Batches"/> gives them, read in one thread while another works on those before; the store is not to be used meanwhile.</summary>
+    /// <param name="store">The store.</param>
+    /// <param name="table">Which columns to read and as which types.</param>
+    /// <param name="into">The batch that is filled again and again; its vectors change, their array stays.</param>
+    /// <param name="cancel">Stops between two batches.</param>
+    public static IEnumerable<RecordBatch> BatchesAhead(this IStore store, TableShape table, RecordBatch into, CancellationToken cancel)
+    {
+        using IRecordReader reader = store.Read(table, []);
+        using var ahead = new ReadAhead(reader.Fill, table.Columns, into.Limits, cancel);
+        while (ahead.Next(into)) yield return into;
+    }
 }

@@ -21,8 +21,14 @@ internal sealed class SqliteStore : IStore
 
     private readonly FileWatch? _watch;
 
-    private SqliteStore(string path, SqliteConnection connection, TextDecoder? decoder, FileWatch? watch, StoreIdentity identity) =>
+    // Null where only the engine knows what belongs to the store.
+    private readonly SqlitePageFile? _pages;
+
+    private SqliteStore(string path, SqliteConnection connection, TextDecoder? decoder, FileWatch? watch, StoreIdentity identity)
+    {
         (_path, _connection, _decoder, _watch, Identity) = (path, connection, decoder, watch, identity);
+        _pages = identity.HeaderFields.ContainsKey(StoreIdentity.WaitingChanges) || identity.HeaderFields.ContainsKey(CutOff) ? null : SqlitePageFile.Of(connection);
+    }
 
     public StoreIdentity Identity { get; }
 
@@ -161,10 +167,13 @@ internal sealed class SqliteStore : IStore
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
+        // The order of the records in the file is that of their numbers.
+        if (within is null && LayoutOf(table) is { } layout && (orderBy.Count == 0 || (layout.NumberedColumn >= 0 && table.OrdinalOf(orderBy[0]) == layout.Columns[layout.NumberedColumn].Position)))
+            return new SqlitePageReader(_pages!, layout, table, Cells(table), _watch, done => Engine(table, " NOT INDEXED").Without(done));
         string order = orderBy.Count == 0 ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(SqliteEngine.Quote));
         // A cell may hold anything there, so a range is only asked for where a text, which is larger than any number, is passed over afterwards anyway.
         string where = RangeCondition.Of(within, table, SqliteEngine.Quote, _ => true);
-        return RangeCondition.Hold(Reader(table, ScaledOf(table), where + order), table, within);
+        return RangeCondition.Hold(Engine(table, where + order), table, within);
     }
 
     private bool[] ScaledOf(TableShape table)
@@ -174,8 +183,34 @@ internal sealed class SqliteStore : IStore
             declared.Rows.Any(row => string.Equals(row[0], column.Name, StringComparison.OrdinalIgnoreCase) && SqliteTypes.IsScaled(row[1] ?? "")))];
     }
 
-    private SqliteRecordReader Reader(TableShape table, bool[] scaled, string rest) => new(_connection.Handle!.DangerousGetHandle(),
-        $"SELECT {string.Join(", ", table.Columns.Select(column => SqliteEngine.Quote(column.Name)))} FROM {SqliteEngine.Quote(table.Name)}{rest}", $"{_path}, table {table.Name}", scaled, _decoder, _watch);
+    private SqliteCells Cells(TableShape table) => new(ScaledOf(table), _decoder);
+
+    private SqliteRecordReader Engine(TableShape table, string rest) => Engine(table, Cells(table), rest);
+
+    private SqliteRecordReader Engine(TableShape table, SqliteCells cells, string rest) => new(_connection.Handle!.DangerousGetHandle(),
+        $"SELECT {string.Join(", ", table.Columns.Select(column => SqliteEngine.Quote(column.Name)))} FROM {SqliteEngine.Quote(table.Name)}{rest}", $"{_path}, table {table.Name}", cells, _watch);
+
+    // How the table lies in its pages; null where the engine should read it: no record numbers of its own, columns that are computed, changes that wait beside the file.
+    private SqliteTableLayout? LayoutOf(TableShape table)
+    {
+        if (_pages is null) return null;
+        string name = Literal(table.Name);
+        QueryAnswer kind = Ask($"SELECT s.name, s.rootpage FROM pragma_table_list l JOIN sqlite_schema s ON s.type = 'table' AND lower(s.name) = lower(l.name) WHERE l.schema = 'main' AND l.type = 'table' AND l.wr = 0 AND lower(l.name) = lower({name})");
+        if (kind.Rows.Count != 1) return null;
+        QueryAnswer columns = Ask($"SELECT name, type, dflt_value, pk, hidden FROM pragma_table_xinfo({name}) ORDER BY cid");
+        // A key of one INTEGER is the record's number, unless the engine has made an index for it, as it does where it was declared descending.
+        bool isNumbered = columns.Rows.Count(row => row[3] != "0") == 1 && Ask($"SELECT 1 FROM pragma_index_list({name}) WHERE origin = 'pk'").Rows.Count == 0;
+        var stored = new List<SqliteStoredColumn>();
+        int numbered = -1;
+        foreach (IReadOnlyList<string?> row in columns.Rows)
+        {
+            if (row[4] != "0") return null;
+            if (isNumbered && row[3] != "0" && string.Equals(row[1], "INTEGER", StringComparison.OrdinalIgnoreCase)) numbered = stored.Count;
+            stored.Add(new SqliteStoredColumn(table.OrdinalOf(row[0]!), SqliteTypes.IsReal(row[1] ?? ""), SqliteTypes.ConstantOf(row[1] ?? "", row[2])));
+        }
+        bool areThere = table.Columns.All(column => columns.Rows.Count(row => string.Equals(row[0], column.Name, StringComparison.OrdinalIgnoreCase)) == 1);
+        return areThere ? new SqliteTableLayout(long.Parse(kind.Rows[0][1]!, CultureInfo.InvariantCulture), stored, numbered) : null;
+    }
 
     public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost)
     {
@@ -185,8 +220,8 @@ internal sealed class SqliteStore : IStore
             && Ask($"SELECT count(*) FROM sqlite_schema WHERE type = 'table' AND name = {Literal(table.Name)} AND upper(sql) LIKE '%WITHOUT%ROWID%'").Rows[0][0] == "0";
         if (!isNumbered) return new ReadToDamage(() => Read(table, []), table.Name, lost);
         if (End("min") is not { } first || End("max") is not { } last) return new ReadToDamage(() => Read(table, []), table.Name, lost);
-        bool[] scaled = ScaledOf(table);
-        return new SkippingReader(table, (from, before) => Reader(table, scaled, FormattableString.Invariant($" WHERE _rowid_ >= {from} AND _rowid_ <= {before - 1}")), first, last, "record", lost);
+        SqliteCells cells = Cells(table);
+        return new SkippingReader(table, (from, before) => Engine(table, cells, FormattableString.Invariant($" WHERE _rowid_ >= {from} AND _rowid_ <= {before - 1}")), first, last, "record", lost);
 
         // The least or the greatest record number. When the page it stands on is damaged, the next one that the engine finds on that side.
         long? End(string which)

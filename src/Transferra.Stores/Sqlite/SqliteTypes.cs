@@ -1,11 +1,14 @@
 // SqliteTypes.cs: how each type is declared and kept in a SQLite store; the table stands in docs/types.md.
 // Why own declared types for decimals: SQLite has no exact decimal, and a column declared DECIMAL turns "12.50" into a double.
 // A name with INT in it gives integer affinity, so DECIMAL_INT(14,2) keeps whole cents, which the engine itself adds up exactly.
+using System.Text;
+using System.Text.RegularExpressions;
+using Microsoft.Data.Sqlite;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Sqlite;
 
-internal static class SqliteTypes
+internal static partial class SqliteTypes
 {
     private const string ScaledPrefix = "DECIMAL_INT(", TextPrefix = "DECIMAL_TEXT(";
 
@@ -24,6 +27,48 @@ internal static class SqliteTypes
     public static bool IsScaled(string declared) => declared.StartsWith(ScaledPrefix, StringComparison.OrdinalIgnoreCase);
 
     public static bool IsScaled(FieldType type) => type.Kind == FieldKind.Decimal && type.Precision <= MostScaledDigits;
+
+    /// <summary>Whether the engine gives a column's whole numbers out as floating-point ones ("Datatypes In SQLite", section 3.1, rule 4).</summary>
+    public static bool IsReal(string declared)
+    {
+        string upper = declared.ToUpperInvariant();
+        return !Holds("INT", "CHAR", "CLOB", "TEXT", "BLOB") && Holds("REAL", "FLOA", "DOUB");
+
+        bool Holds(params string[] words) => words.Any(word => upper.Contains(word, StringComparison.Ordinal));
+    }
+
+    /// <summary>What the engine gives out for a column where a record was stored before the column was added.</summary>
+    /// <param name="declared">The column's type as it was declared.</param>
+    /// <param name="initial">The value it was declared to have when none is given; null for none.</param>
+    /// <returns>Null when only the engine knows: the value is no plain number or text.</returns>
+    public static SqliteConstant? ConstantOf(string declared, string? initial)
+    {
+        if (initial is null || string.Equals(initial, "NULL", StringComparison.OrdinalIgnoreCase)) return SqliteConstant.Null;
+        if (!PlainValue().IsMatch(initial)) return null;
+        try
+        {
+            using SqliteConnection scratch = SqliteEngine.Open(":memory:", SqliteOpenMode.Memory);
+            SqliteEngine.Execute(scratch, $"CREATE TABLE t(c {declared} DEFAULT {initial}); INSERT INTO t DEFAULT VALUES");
+            using SqliteCommand command = scratch.CreateCommand();
+            command.CommandText = "SELECT c FROM t";
+            using SqliteDataReader reader = command.ExecuteReader();
+            reader.Read();
+            return reader.GetValue(0) switch
+            {
+                long whole => new SqliteConstant(SqliteNative.Integer, whole, whole, []),
+                double real => new SqliteConstant(SqliteNative.Float, 0, real, []),
+                string text => new SqliteConstant(SqliteNative.Text, 0, 0, Encoding.UTF8.GetBytes(text)),
+                _ => null,
+            };
+        }
+        catch (SqliteException)
+        {
+            return null;
+        }
+    }
+
+    [GeneratedRegex(@"\A(?:[+-]?[0-9]+(?:\.[0-9]+)?|'(?:[^']|'')*')\z", RegexOptions.CultureInvariant)]
+    private static partial Regex PlainValue();
 
     /// <summary>What a declared type holds; text where the declaration says nothing that is known.</summary>
     public static FieldType Of(string declared)
