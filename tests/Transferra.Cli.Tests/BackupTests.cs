@@ -1,4 +1,5 @@
 using System.Text.Json;
+using Transferra.Tests;
 
 namespace Transferra.Cli.Tests;
 
@@ -95,7 +96,7 @@ public sealed class BackupTests
     [Fact]
     public void Killed_at_any_operation_no_file_looks_like_a_set_and_is_none_and_the_next_backup_cleans_up()
     {
-        bool soak = Environment.GetEnvironmentVariable("TRANSFERRA_SOAK") == "1";
+        bool soak = Seeds.IsSoak;
         using DemoFolder office = DemoFolder.OfOne();
         office.SetBackup("backup: {to: [sets, elsewhere]}");
         int killed = 0;

@@ -2,6 +2,7 @@ using System.Diagnostics;
 using System.IO.Compression;
 using System.Text.Json;
 using Transferra.Core.Checks;
+using Transferra.Tests;
 
 namespace Transferra.Cli.Tests;
 
@@ -134,7 +135,7 @@ public sealed class CheckCommandTests
     public void A_mend_that_is_killed_can_be_gone_on_with_or_taken_back()
     {
         string[] mend = ["check", "QIH", "--mend", "--yes", "QIH"];
-        bool soak = Environment.GetEnvironmentVariable("TRANSFERRA_SOAK") == "1";
+        bool soak = Seeds.IsSoak;
         string straight;
         using (DemoFolder office = DemoFolder.OfOne())
         {

@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using System.Net.Sockets;
 using System.Text.Json;
+using Transferra.Tests;
 
 namespace Transferra.Cli.Tests;
 
@@ -303,7 +304,7 @@ public sealed class KilledWhileClosingTests() : WithStandIns(DemoFolder.OfOne())
         // Daily every third or fourth operation.
         OpenOffice();
         string before = State();
-        int kills = 0, step = Environment.GetEnvironmentVariable("TRANSFERRA_SOAK") == "1" ? 1 : killed == "close" ? 4 : 3;
+        int kills = 0, step = Seeds.IsSoak ? 1 : killed == "close" ? 4 : 3;
         for (int n = killed == "close" ? 1 : 2; ; n += step)
         {
             if (killed == "reopen") BuiltProgram.Run(_office.Path, "close").Expect(0);

@@ -1,3 +1,5 @@
+using Transferra.Tests;
+
 namespace Transferra.Cli.Tests;
 
 /// <summary>The program is killed for real; what it leaves can be finished, or taken back to the last byte.</summary>
@@ -26,7 +28,7 @@ internal static class Killed
     /// <remarks>Daily, one eleventh of the operations is resumed and another undone; in the soak run, all of them are both.</remarks>
     public static void AtEveryOperation(bool thenUndo)
     {
-        bool soak = Environment.GetEnvironmentVariable("TRANSFERRA_SOAK") == "1";
+        bool soak = Seeds.IsSoak;
         string straight = Straight();
         int killed = 0;
         for (int n = thenUndo || soak ? 1 : 4; ; n += soak ? 1 : 11)
@@ -91,7 +93,7 @@ public sealed class KilledWhileRecoveringTests
     [InlineData(true)]
     public void Killed_again_while_it_recovers_it_still_comes_to_an_end(bool thenUndo)
     {
-        bool soak = Environment.GetEnvironmentVariable("TRANSFERRA_SOAK") == "1";
+        bool soak = Seeds.IsSoak;
         string straight = Killed.Straight();
         using DemoFolder office = DemoFolder.OfOne();
         IReadOnlyDictionary<string, string> before = office.DataSignature();

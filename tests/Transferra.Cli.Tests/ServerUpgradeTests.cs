@@ -157,7 +157,7 @@ public abstract class ServerUpgradeTests(string engine)
     public void Killed_at_any_time_it_can_be_resumed_or_undone()
     {
         var random = new Random(2611);
-        bool soak = Environment.GetEnvironmentVariable("TRANSFERRA_SOAK") == "1";
+        bool soak = Seeds.IsSoak;
         // A run that ended before it was killed is followed by one that is killed sooner, as machines differ.
         int wanted = soak ? 40 : 3, killed = 0, within = 2200;
         for (int attempt = 0; killed < wanted && attempt < 4 * wanted; attempt++)

@@ -37,6 +37,9 @@ internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout l
     private long _delivered;
     private bool _ended;
 
+    /// <summary>Whether the engine has taken over.</summary>
+    internal bool IsHandedOver => _engine is not null;
+
     public bool Fill(RecordBatch batch)
     {
         if (_engine is not null) return _engine.Fill(batch);
@@ -89,7 +92,7 @@ internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout l
 
     private bool TryTake(RecordBatch batch, Vector[] vectors, int row, ReadOnlySpan<byte> record)
     {
-        int type = 0, at, end;
+        int type = 0, at, end, faults = batch.Faults.Count;
         if (record[0] < 0x80) (type, at) = (1, record[0]);
         else if (!TryVarintAt(record, ref type, out long headerBytes) || headerBytes > record.Length) return false;
         else at = (int)headerBytes;
@@ -121,7 +124,16 @@ internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout l
                 default: cells.Append(batch, row, cell.Position, cell.IsNumber ? SqliteCell.Of(_scan.Number) : CellOf(kind, value, cell.IsReal)); break;
             }
         }
+        if (batch.Faults.Count > faults + 1) SortFaults(batch, faults);
         return type < end || at == record.Length;
+    }
+
+    // Faults are told in the order of what is read, not of what is stored.
+    private static void SortFaults(RecordBatch batch, int from)
+    {
+        RowFault[] sorted = [.. batch.Faults.Skip(from).OrderBy(fault => batch.Columns.TakeWhile(column => column.Name != fault.Column).Count())];
+        batch.Faults.RemoveRange(from, sorted.Length);
+        batch.Faults.AddRange(sorted);
     }
 
     private bool TryTakeAdded(RecordBatch batch, int row, in Plan cell)

@@ -185,7 +185,8 @@ internal sealed class SqliteStore : IStore
 
     private SqliteCells Cells(TableShape table) => new(ScaledOf(table), _decoder);
 
-    private SqliteRecordReader Engine(TableShape table, string rest) => Engine(table, Cells(table), rest);
+    /// <summary>A table as the engine reads it.</summary>
+    internal SqliteRecordReader Engine(TableShape table, string rest) => Engine(table, Cells(table), rest);
 
     private SqliteRecordReader Engine(TableShape table, SqliteCells cells, string rest) => new(_connection.Handle!.DangerousGetHandle(),
         $"SELECT {string.Join(", ", table.Columns.Select(column => SqliteEngine.Quote(column.Name)))} FROM {SqliteEngine.Quote(table.Name)}{rest}", $"{_path}, table {table.Name}", cells, _watch);

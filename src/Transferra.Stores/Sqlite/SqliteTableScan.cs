@@ -57,8 +57,7 @@ internal sealed class SqliteTableScan(SqlitePageFile pages, long rootPage)
     {
         ReadOnlySpan<byte> page = level.Page;
         if (cell == level.Cells) return BinaryPrimitives.ReadUInt32BigEndian(page[8..]);
-        int at = BinaryPrimitives.ReadUInt16BigEndian(page[(12 + (2 * cell))..]);
-        return at < 12 + (2 * level.Cells) || at > pages.UsableBytes - 5 ? 0 : BinaryPrimitives.ReadUInt32BigEndian(page[at..]);
+        return BinaryPrimitives.ReadUInt32BigEndian(page[BinaryPrimitives.ReadUInt16BigEndian(page[(12 + (2 * cell))..])..]);
     }
 
     // Down to the first leaf below a page. Page 1 holds the schema and has another beginning; it belongs to no table of a user.
@@ -68,12 +67,13 @@ internal sealed class SqliteTableScan(SqlitePageFile pages, long rootPage)
         {
             if (page <= 1 || !pages.TryGet(page, out ReadOnlySpan<byte> content)) return false;
             int cells = BinaryPrimitives.ReadUInt16BigEndian(content[3..]);
+            if (cells == 0 && (page != rootPage || content[0] != LeafOfTable)) return false; // only an empty table has an empty page
             if (content[0] == LeafOfTable)
             {
                 (_leaf, _cells, _next) = (page, cells, 0);
-                return 8 + (2 * cells) <= pages.UsableBytes;
+                return AreWithin(content, 8, cells, isLeaf: true);
             }
-            if (content[0] != InteriorOfTable || 12 + (2 * cells) > pages.UsableBytes || _depth + 1 == DeepestTree) return false;
+            if (content[0] != InteriorOfTable || _depth + 1 == DeepestTree || !AreWithin(content, 12, cells, isLeaf: false)) return false;
             _depth++;
             if (_depth == _levels.Count) _levels.Add(new Level(pages.PageBytes));
             Level level = _levels[_depth];
@@ -83,11 +83,40 @@ internal sealed class SqliteTableScan(SqlitePageFile pages, long rootPage)
         }
     }
 
+    // Whether all cells of a page lie within it; none of a page where one does not is trusted, as the engine trusts none.
+    private bool AreWithin(ReadOnlySpan<byte> page, int headerBytes, int cells, bool isLeaf)
+    {
+        int usable = pages.UsableBytes, first = headerBytes + (2 * cells), last = usable - (isLeaf ? 4 : 5);
+        if (first > usable) return false;
+        for (int pointer = headerBytes; pointer < first; pointer += 2)
+        {
+            int at = BinaryPrimitives.ReadUInt16BigEndian(page[pointer..]);
+            if (at < first || at > last) return false;
+            ReadOnlySpan<byte> rest = page[at..usable];
+            if (isLeaf)
+            {
+                if (!TryVarint(ref rest, out long bytes) || !TryVarint(ref rest, out _) || bytes is < 0 or > LargestRecord || (bytes <= usable - 35 ? bytes : LocalBytes(bytes) + 4) > rest.Length) return false;
+            }
+            else
+            {
+                rest = rest[4..];
+                if (!TryVarint(ref rest, out _)) return false;
+            }
+        }
+        return true;
+    }
+
+    // How much of a record that does not fit its page is kept in it (section 1.6: K, or M where that is too much).
+    private int LocalBytes(long bytes)
+    {
+        int usable = pages.UsableBytes, least = ((usable - 12) * 32 / 255) - 23, here = least + (int)((bytes - least) % (usable - 4));
+        return here > usable - 35 ? least : here;
+    }
+
     private bool TryCell(ReadOnlySpan<byte> page, int cell, out ReadOnlySpan<byte> payload)
     {
         payload = default;
         int usable = pages.UsableBytes, at = BinaryPrimitives.ReadUInt16BigEndian(page[(8 + (2 * cell))..]);
-        if (at < 8 + (2 * _cells) || at > usable - 4) return false;
         ReadOnlySpan<byte> rest = page[at..usable];
         if (!TryVarint(ref rest, out long bytes) || !TryVarint(ref rest, out long number) || bytes is < 1 or > LargestRecord) return false;
         Number = number;
@@ -97,8 +126,7 @@ internal sealed class SqliteTableScan(SqlitePageFile pages, long rootPage)
             payload = rest[..(int)bytes];
             return true;
         }
-        int least = ((usable - 12) * 32 / 255) - 23, here = least + (int)((bytes - least) % (usable - 4));
-        if (here > usable - 35) here = least;
+        int here = LocalBytes(bytes);
         return rest.Length >= here + 4 && TryFollow(rest[..(here + 4)], (int)bytes, out payload);
     }
 
