@@ -14,7 +14,7 @@ internal static class Companies
     /// <exception cref="TransferraException">The store cannot be read or tells no version.</exception>
     public static KitVersion VersionOf(Company company)
     {
-        CompanySurvey survey = Survey.Of(company, new StoreOpener());
+        CompanySurvey survey = Survey.VersionOf(company, new StoreOpener());
         return survey.DataVersion is not null ? company.Kit.Version(survey.DataVersion)! : throw new TransferraException($"{company.Code}: {survey.Problem}", survey.Next);
     }
 

@@ -57,7 +57,7 @@ internal static class MendCommand
         Company company = session.Companies[0];
         StoreAddress damaged = company.StoreNow(session.Places);
         // What tells the version may be damaged itself; then it is read as the version that an upgrade would begin with.
-        CompanySurvey survey = Survey.Of(company, session.Stores);
+        CompanySurvey survey = Survey.VersionOf(company, session.Stores);
         KitVersion version = (survey.DataVersion is { } told ? company.Kit.Version(told) : null) ?? company.Kit.Versions[0];
         StoreAddress into = damaged with { Path = damaged.IsOnServer ? place : Path.GetFullPath(place) };
         if (session.Places.Exists(into)) throw new TransferraException($"{into.Shown} is there already", "Name a place that is not there yet.");

@@ -93,7 +93,7 @@ public static class CompanyBackup
                     path = SetPlaces.PathIn(place, name);
                     if (isPackedHere) packed.MoveInto((LocalPlace)place, name);
                     else place.Put(packed.Path, name, (done, total) => context.Observer.Bytes("copying to " + place.Name, done, total), context.Cancel);
-                    IReadOnlyList<SetFault> faults = Prove(context, version, path, isProvedInDepth, packed.Reused);
+                    IReadOnlyList<SetFault> faults = Prove(context, version, path, isProvedInDepth, packed.Reused, isJustWritten: true);
                     new ProofLog(context.Office.Folder, context.Volume).Add(new SetProof(DateTimeOffset.UtcNow, path, packed.Bytes, faults));
                     results.Add(new BackupResult(path, packed.Bytes, packed.Manifest.Files, packed.Manifest.ContentBytes, [.. faults, .. NotInIt(packed.Manifest)]) { IsCopy = isProvedInDepth, Reused = packed.Reused.Count, LeftOut = packed.Manifest.LeftOut, NotCarried = notCarried });
                     isProvedInDepth |= faults.Count == 0;
@@ -145,10 +145,10 @@ public static class CompanyBackup
     {
         try
         {
-            sets.Read(path);
-            return true;
+            using ISetFile file = sets.Open(path);
+            return SetBeginning.ReadLabel(file) is not null;
         }
-        catch (TransferraException)
+        catch (Exception error) when (error is TransferraException or InvalidDataException)
         {
             return false; // locked with a passphrase of another time, or damaged since
         }
@@ -173,13 +173,14 @@ public static class CompanyBackup
     /// <param name="path">The set.</param>
     /// <param name="onlyBytes">Whether the same bytes were unpacked and compared before, so that reading them back is enough.</param>
     /// <param name="known">Names of members that were unpacked and compared before.</param>
-    public static IReadOnlyList<SetFault> Prove(RunContext context, KitVersion version, string path, bool onlyBytes = false, IReadOnlySet<string>? known = null)
+    /// <param name="isJustWritten">Whether it was written by this program just now, so that nothing of it is in memory but what was read from the disk after that.</param>
+    public static IReadOnlyList<SetFault> Prove(RunContext context, KitVersion version, string path, bool onlyBytes = false, IReadOnlySet<string>? known = null, bool isJustWritten = false)
     {
         (ISetPlace place, string name) = context.Sets.Find(path);
         string scratch = Path.Combine(place.LocalFolder ?? Scratch(context.Office), name + BackupSets.ProofSuffix);
         context.Volume.Remove(scratch);
         using ISetFile file = context.Sets.OpenWhole(path, Scratch(context.Office), (done, total) => context.Observer.Bytes("fetching back", done, total), context.Cancel);
-        file.ForgetCached();
+        if (!isJustWritten) file.ForgetCached();
         void progress(long done, long total) => context.Observer.Bytes("proving", done, total);
         Task<IReadOnlyList<SetFault>>? comparing = null;
         try

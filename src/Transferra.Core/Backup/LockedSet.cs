@@ -10,7 +10,6 @@ using System.Text;
 using System.Text.Json;
 using Konscious.Security.Cryptography;
 using Microsoft.Win32.SafeHandles;
-using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Backup;
@@ -250,15 +249,16 @@ internal sealed class LockedSetFile : ISetFile
 /// <summary>A new set that is locked while it is written. Chunks with room that is not filled yet wait in memory.</summary>
 internal sealed class LockedSink : ISetSink
 {
-    private const int FlushBytes = 16 << 20, CopyBytes = 1 << 20;
+    private const int CopyBytes = 1 << 20;
     private readonly SafeFileHandle _file;
+    private readonly WriteBehind _behind;
     private readonly LockedHeader _header;
     private readonly AesGcm _aes;
     private readonly byte[] _sealed = new byte[LockedHeader.ChunkBytes + LockedHeader.TagBytes];
 
     // Chunks that are not written yet: those with room left in them, and the one bytes are being added to.
     private readonly Dictionary<long, Waiting> _waiting = [];
-    private long _end, _flushed;
+    private long _end;
 
     private sealed class Waiting
     {
@@ -273,6 +273,7 @@ internal sealed class LockedSink : ISetSink
         (_header, byte[] key) = LockedHeader.New(label, passphrase);
         _aes = new AesGcm(LockedHeader.ChunkKey(key), LockedHeader.TagBytes);
         _file = File.OpenHandle(path, FileMode.CreateNew, FileAccess.ReadWrite, FileShare.Read);
+        _behind = new WriteBehind(_file);
         RandomAccess.Write(_file, _header.Raw, 0);
     }
 
@@ -345,9 +346,7 @@ internal sealed class LockedSink : ISetSink
         long at = LockedHeader.ChunkAt(number);
         RandomAccess.Write(_file, _sealed.AsSpan(0, length + LockedHeader.TagBytes), at);
         _waiting.Remove(number);
-        if (at - _flushed < FlushBytes) return;
-        PosixFiles.BeginFlush(_file, _flushed, at - _flushed);
-        _flushed = at;
+        _behind.Wrote(at, length + LockedHeader.TagBytes);
     }
 
     public void Finish()
@@ -355,12 +354,12 @@ internal sealed class LockedSink : ISetSink
         long last = Math.Max(0, _end - 1) / LockedHeader.ChunkBytes;
         Write(last, ChunkFor(last * LockedHeader.ChunkBytes), (int)(_end - (last * LockedHeader.ChunkBytes)), isLast: true);
         if (_waiting.Count > 0) throw new InvalidOperationException("room was left in the set and never filled");
-        RandomAccess.FlushToDisk(_file);
-        PosixFiles.ForgetCached(_file);
+        _behind.Finish();
     }
 
     public void Dispose()
     {
+        _behind.Dispose();
         _aes.Dispose();
         _file.Dispose();
     }

@@ -66,36 +66,46 @@ internal interface ISetSink : IDisposable
     /// <summary>Fills room that was left, wholly and once.</summary>
     void Fill(long position, ReadOnlySpan<byte> bytes);
 
-    /// <summary>Puts everything on the disk. All room that was left is filled by now.</summary>
+    /// <summary>Puts everything on the disk; what is read of it afterwards comes from there. All room that was left is filled by now.</summary>
     void Finish();
 }
 
 /// <summary>A new set as a plain file.</summary>
-internal sealed class PlainSink(string path) : ISetSink
+internal sealed class PlainSink : ISetSink
 {
-    private const int CopyBytes = 1 << 20, FlushBytes = 16 << 20;
-    private readonly SafeFileHandle _file = File.OpenHandle(path, FileMode.CreateNew, FileAccess.ReadWrite, FileShare.Read);
-    private long _end, _flushed;
+    private const int CopyBytes = 1 << 20, StepBytes = 16 << 20;
+    private readonly SafeFileHandle _file;
+    private readonly WriteBehind _behind;
+    private long _end;
+
+    /// <summary>Begins a set in a file that must not be there.</summary>
+    public PlainSink(string path)
+    {
+        _file = File.OpenHandle(path, FileMode.CreateNew, FileAccess.ReadWrite, FileShare.Read);
+        _behind = new WriteBehind(_file);
+    }
 
     public void Append(ReadOnlySpan<byte> bytes)
     {
         RandomAccess.Write(_file, bytes, _end);
-        Advance(bytes.Length);
-    }
-
-    // The disk writes while the rest is still being packed, so that there is little to wait for at the end.
-    private void Advance(long bytes)
-    {
-        _end += bytes;
-        if (_end - _flushed < FlushBytes) return;
-        PosixFiles.BeginFlush(_file, _flushed, _end - _flushed);
-        _flushed = _end;
+        _behind.Wrote(_end, bytes.Length);
+        _end += bytes.Length;
     }
 
     public void AppendFrom(ISetFile source, long position, long bytes)
     {
-        if (source is LocalSetFile local && PosixFiles.CopyRange(local.Handle, position, _file, _end, bytes)) Advance(bytes);
-        else Sinks.Copy(source, position, bytes, CopyBytes, Append);
+        // Step by step, so that the disk has work from the beginning.
+        for (long step; bytes > 0; position += step, bytes -= step)
+        {
+            step = Math.Min(bytes, StepBytes);
+            if (source is not LocalSetFile local || !PosixFiles.CopyRange(local.Handle, position, _file, _end, step))
+            {
+                Sinks.Copy(source, position, step, CopyBytes, Append);
+                continue;
+            }
+            _behind.Wrote(_end, step);
+            _end += step;
+        }
     }
 
     public long Leave(int bytes)
@@ -105,15 +115,19 @@ internal sealed class PlainSink(string path) : ISetSink
         return at;
     }
 
-    public void Fill(long position, ReadOnlySpan<byte> bytes) => RandomAccess.Write(_file, bytes, position);
-
-    public void Finish()
+    public void Fill(long position, ReadOnlySpan<byte> bytes)
     {
-        RandomAccess.FlushToDisk(_file);
-        PosixFiles.ForgetCached(_file);
+        RandomAccess.Write(_file, bytes, position);
+        _behind.Wrote(position, bytes.Length);
     }
 
-    public void Dispose() => _file.Dispose();
+    public void Finish() => _behind.Finish();
+
+    public void Dispose()
+    {
+        _behind.Dispose();
+        _file.Dispose();
+    }
 }
 
 internal static class Sinks

@@ -41,8 +41,14 @@ internal sealed record EarlierSet(ISetFile File, SetManifest Manifest, long Begi
         return beginning.Manifest is { } manifest && beginning.JudgeSeal(file, beginning.Layout()) is null ? new EarlierSet(file, manifest, beginning.Bytes.Length) : null;
     }
 
+    /// <summary>Where a member's header is.</summary>
+    public long HeaderAt(int member) => _layout.HeaderAt(member);
+
     /// <summary>Where the packed content of a member is.</summary>
     public long ContentAt(int member) => _layout.ContentAt(member);
+
+    /// <summary>Where the next member is.</summary>
+    public long EndOf(int member) => _layout.EndOf(member);
 }
 
 internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long, long> progress, CancellationToken cancel) : IDisposable
@@ -59,6 +65,10 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
     private readonly XxHash128 _quickHash = new();
     private IncrementalHash? _plainHash, _packedHash;
     private long _headerAt, _plainBytes, _packedBytes;
+
+    // A run of members of the earlier set that stand there as they will stand here, and are copied in one go.
+    private const long LongestRun = 64 << 20;
+    private long _runAt, _runBytes;
 
     private readonly HashSet<string> _reused = new(StringComparer.Ordinal);
 
@@ -99,6 +109,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
         _total = sources.Sum(source => source.Draft.IsFile ? source.Stat.Bytes : 0);
         sink.Leave(beginningBytes);
         OrderedWork.Run(Pieces(sources), Take, cancel);
+        CopyRun();
         SetManifest manifest = draft with { Members = _members, LeftOut = [.. draft.LeftOut, .. _leftOut], Baseline = baseline() };
         byte[] beginning = Beginning(manifest, beginningBytes);
         sink.Append(SetLayout.Seal(beginning, manifest.Label.MadeAt));
@@ -261,6 +272,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
 
     private void Take(Piece piece)
     {
+        if (piece.Reused < 0) CopyRun();
         if (piece.File is not null) TakeFrame(piece);
         else if (piece.Reused >= 0) TakeEarlier(piece);
         else if (piece.Unreadable is { } why) LeaveOut(piece.Source, why);
@@ -289,12 +301,26 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
     private void TakeEarlier(Piece piece)
     {
         SetMember known = earlier!.Manifest.Members[piece.Reused], member = piece.Source.Draft with { Bytes = known.Bytes, Sha256 = known.Sha256, PackedBytes = known.PackedBytes, PackedSha256 = known.PackedSha256, PackedXxh128 = known.PackedXxh128, Frames = known.Frames };
-        sink.Append(SetLayout.HeaderOf(member));
-        sink.AppendFrom(earlier.File, earlier.ContentAt(piece.Reused), known.PackedBytes);
-        Pad([], (int)(known.PackedBytes % SetLayout.Block));
+        byte[] header = SetLayout.HeaderOf(member);
+        // The member with its header, or without it when its rights or its name's owner are not what they were.
+        bool isWhole = SetLayout.HeaderOf(known).AsSpan().SequenceEqual(header);
+        long from = isWhole ? earlier.HeaderAt(piece.Reused) : earlier.ContentAt(piece.Reused);
+        if (!isWhole || from != _runAt + _runBytes || _runBytes > LongestRun)
+        {
+            CopyRun();
+            if (!isWhole) sink.Append(header);
+            _runAt = from;
+        }
+        _runBytes += earlier.EndOf(piece.Reused) - from;
         _members.Add(member);
         _done += known.Bytes;
         _reused.Add(member.Name);
+    }
+
+    private void CopyRun()
+    {
+        if (_runBytes > 0) sink.AppendFrom(earlier!.File, _runAt, _runBytes);
+        _runBytes = 0;
     }
 
     private void TakeFrame(Piece piece)

@@ -131,8 +131,12 @@ internal static partial class PosixFiles
     /// <summary>The extended attributes of an entry, among them its access control lists; empty where there are none or the volume keeps none.</summary>
     public static IReadOnlyDictionary<string, byte[]> Attributes(byte[] path)
     {
+        // Most files have none, and there are many files.
+        byte[] terminated = Terminated(path);
+        nint length = ListAttributes(terminated, [], 0);
+        if (length <= 0) return NoAttributes;
         byte[] list = new byte[1 << 16];
-        nint length = ListAttributes(Terminated(path), list, list.Length);
+        length = ListAttributes(terminated, list, list.Length);
         var attributes = new SortedDictionary<string, byte[]>(StringComparer.Ordinal);
         if (length <= 0) return attributes;
         foreach (string name in Encoding.UTF8.GetString(list, 0, (int)length).Split('\0', StringSplitOptions.RemoveEmptyEntries))
@@ -143,6 +147,8 @@ internal static partial class PosixFiles
         }
         return attributes;
     }
+
+    private static readonly IReadOnlyDictionary<string, byte[]> NoAttributes = new Dictionary<string, byte[]>();
 
     /// <summary>Sets an extended attribute.</summary>
     /// <returns>False when the volume keeps none, or this user may not.</returns>
@@ -163,19 +169,29 @@ internal static partial class PosixFiles
     }
 
     /// <summary>Lets the system forget what it keeps of a file in memory, so that reading it reads the disk: posix_fadvise(2). Without effect where the volume has its own mind.</summary>
-    public static void ForgetCached(SafeFileHandle file) => _ = Advise(file, 0, 0, 4);
+    public static void ForgetCached(SafeFileHandle file) => ForgetCached(file, 0, 0);
+
+    /// <summary>The same of a part of a file; whole pages only.</summary>
+    /// <param name="file">The file.</param>
+    /// <param name="position">Where the part begins.</param>
+    /// <param name="bytes">How long it is; 0: to the end.</param>
+    public static void ForgetCached(SafeFileHandle file, long position, long bytes) => _ = Advise(file, position, bytes, 4);
 
     /// <summary>Begins to put a part of a file on the disk, without waiting for it: sync_file_range(2). Without effect where the volume has its own mind.</summary>
     public static void BeginFlush(SafeFileHandle file, long position, long bytes) => _ = SyncRange(file, position, bytes, 2);
+
+    /// <summary>Waits until a part of a file has gone to the disk: sync_file_range(2). It may stand in the disk's own memory, and the file's size is not flushed by this.</summary>
+    public static void FinishFlush(SafeFileHandle file, long position, long bytes) => _ = SyncRange(file, position, bytes, 7);
 
     /// <summary>Copies bytes from file to file inside the system, shared by both where the volume can: copy_file_range(2).</summary>
     /// <returns>False when these two files cannot do it; then nothing was copied.</returns>
     public static bool CopyRange(SafeFileHandle from, long fromAt, SafeFileHandle to, long toAt, long bytes)
     {
         bool any = false;
+        const long CopiedAtATime = 8 << 20; // measured: from 1 to 16 MiB a call take half the time of larger ones
         while (bytes > 0)
         {
-            nint done = CopyFileRange(from, ref fromAt, to, ref toAt, (nint)Math.Min(bytes, 1 << 30), 0);
+            nint done = CopyFileRange(from, ref fromAt, to, ref toAt, (nint)Math.Min(bytes, CopiedAtATime), 0);
             if (done < 0 && !any && Marshal.GetLastPInvokeError() is 18 or 22 or 38 or NotSupported) return false;
             if (done <= 0) throw new IOException(done == 0 ? "the file ended while it was copied" : Marshal.GetPInvokeErrorMessage(Marshal.GetLastPInvokeError()).ToLowerInvariant());
             any = true;
@@ -185,10 +201,10 @@ internal static partial class PosixFiles
     }
 
     /// <summary>The name of a user; "" when there is none.</summary>
-    public static string UserName(uint number) => Names(Passwords).FirstOrDefault(entry => entry.Value == number).Key ?? "";
+    public static string UserName(uint number) => NameOf(Passwords, number);
 
     /// <summary>The name of a group; "" when there is none.</summary>
-    public static string GroupName(uint number) => Names(Groups).FirstOrDefault(entry => entry.Value == number).Key ?? "";
+    public static string GroupName(uint number) => NameOf(Groups, number);
 
     /// <summary>The number of a user here; null when there is none of that name.</summary>
     public static uint? UserNumber(string name) => Names(Passwords).TryGetValue(name, out uint number) ? number : null;
@@ -199,6 +215,10 @@ internal static partial class PosixFiles
     private const string Passwords = "/etc/passwd", Groups = "/etc/group";
 
     private static readonly System.Collections.Concurrent.ConcurrentDictionary<string, IReadOnlyDictionary<string, uint>> Known = new();
+
+    private static readonly System.Collections.Concurrent.ConcurrentDictionary<(string, uint), string> KnownNames = new();
+
+    private static string NameOf(string file, uint number) => KnownNames.GetOrAdd((file, number), _ => Names(file).FirstOrDefault(entry => entry.Value == number).Key ?? "");
 
     // passwd(5), group(5): the name first, the number third.
     private static IReadOnlyDictionary<string, uint> Names(string file) => Known.GetOrAdd(file, path =>

@@ -162,7 +162,7 @@ internal sealed class SqliteStore : IStore
 
     private static string Literal(string text) => "'" + text.Replace("'", "''", StringComparison.Ordinal) + "'";
 
-    public long CountRows(string table) =>
+    public long CountRows(string table) => LayoutOf(new TableShape(table, [], [], [])) is { } layout && new SqliteTableScan(_pages!, layout.RootPage).Count() is { } counted ? counted :
         long.Parse(Ask($"SELECT count(*) FROM {SqliteEngine.Quote(table)}").Rows[0][0]!, CultureInfo.InvariantCulture);
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)

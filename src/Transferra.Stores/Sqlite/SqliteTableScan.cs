@@ -52,6 +52,22 @@ internal sealed class SqliteTableScan(SqlitePageFile pages, long rootPage)
         return pages.TryGet(_leaf, out ReadOnlySpan<byte> page) && TryCell(page, _next++, out payload) ? Step.Record : Step.GaveUp;
     }
 
+    /// <summary>Counts the records of a table from the number of cells of its pages; to be asked before the first step.</summary>
+    /// <returns>Null when the scan gave up.</returns>
+    public long? Count()
+    {
+        long records = 0;
+        _hasBegun = true;
+        for (long page = rootPage; ;)
+        {
+            if (!Descend(page)) return null;
+            records += _cells;
+            while (_depth >= 0 && _levels[_depth].Next > _levels[_depth].Cells) _depth--;
+            if (_depth < 0) return records;
+            page = Child(_levels[_depth], _levels[_depth].Next++);
+        }
+    }
+
     // The page that a cell of an interior page points at; behind the last cell, the one on the right.
     private long Child(Level level, int cell)
     {
