@@ -93,7 +93,8 @@ public static class BackupSets
             string storePath = order.Address.Path;
             Func<IReadOnlyList<TableBaseline>> baseline;
             using ISetFile? earlierFile = order.Earlier is null ? null : context.Sets.Open(order.Earlier);
-            EarlierSet? earlier = earlierFile is null ? null : EarlierSet.From(earlierFile);
+            // Its manifest is long; meanwhile the documents are looked up.
+            Task<EarlierSet?> readingEarlier = Task.Run(() => earlierFile is null ? null : EarlierSet.From(earlierFile));
             if (order.Address.IsOnServer)
             {
                 IReadOnlyList<TableBaseline> taken = order.Baseline();
@@ -103,6 +104,7 @@ public static class BackupSets
             }
             else baseline = () => (taking ??= Task.Run(order.Baseline)).GetAwaiter().GetResult();
             SourceTree tree = SourcesOf(office, company, order.Address.Name, storePath);
+            EarlierSet? earlier = readingEarlier.GetAwaiter().GetResult();
             // The same store understood in the same way has the same baseline.
             if (!order.Address.IsOnServer && earlier?.Manifest.Label.DataVersion == order.DataVersion && earlier.HasAllOf(tree.Sources, "store/") && earlier.HasAllOf(tree.Sources, "kit/")
                 && earlier.Manifest.Baseline.Select(table => table.Table).SequenceEqual(order.Tables)) baseline = () => earlier.Manifest.Baseline;

@@ -185,10 +185,12 @@ public static class CompanyBackup
         Task<IReadOnlyList<SetFault>>? comparing = null;
         try
         {
-            SetManifest manifest = SetPlaces.ManifestOf(file, path);
+            SetBeginning beginning = SetBeginning.Read(file);
+            SetManifest manifest = SetPlaces.ManifestIn(beginning, path);
             bool withRecords = !onlyBytes && !manifest.Members.All(member => !BackupSets.IsOfStore(member.Name) || !member.IsFile || known?.Contains(member.Name) == true);
             using var reader = new SetReader(file, onlyBytes ? SetScrutiny.Bytes : SetScrutiny.All, withRecords ? scratch : null, BackupSets.IsOfStore, progress, context.Cancel)
             {
+                Beginning = beginning,
                 Known = known,
                 // The records are read while the documents are still being proved.
                 Part = BackupSets.IsOfStore,

@@ -150,6 +150,9 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
     private int _lastOfPart = int.MaxValue;
     private bool _isPartTold;
 
+    /// <summary>The set's beginning, where the caller has read it already.</summary>
+    public SetBeginning? Beginning { get; init; }
+
     /// <summary>Names of members whose content need not be compared, as the same packed bytes were compared before.</summary>
     public IReadOnlySet<string>? Known { get; init; }
 
@@ -191,7 +194,7 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
 
     private void Read()
     {
-        SetBeginning beginning = SetBeginning.Read(file);
+        SetBeginning beginning = Beginning ?? SetBeginning.Read(file);
         if (beginning.Fault is { } fault)
         {
             _faults.Add(fault);
