@@ -10,6 +10,11 @@ results=artifacts/test-results
 rm -rf "$results"
 mkdir -p "$results"
 
+# The build needs none of what is installed and started meanwhile.
+echo "Building..."
+dotnet build Transferra.slnx -c Release --nologo -v quiet -clp:NoSummary >"$results/build.log" 2>&1 &
+building=$!
+
 # What tests need besides the SDK: an independent reader of .dbf tables, an independent writer of workbooks, a firewall and a network to try it in, and the three database servers and OpenSSH, started on loopback with folders of their own.
 if ! /usr/bin/python3 -c 'import dbfread, openpyxl' 2>/dev/null; then
   echo "Installing python3-dbfread and python3-openpyxl..."
@@ -26,12 +31,15 @@ trap servers_stop EXIT
 servers_install
 echo "Starting PostgreSQL, MariaDB, Firebird and OpenSSH on loopback..."
 if ! servers_start "$(mktemp -u /tmp/transferra-servers-XXXXXX)"; then
+  wait "$building"
   echo "0 passed, 1 failed"
   exit 1
 fi
 
-echo "Building..."
-if ! dotnet build Transferra.slnx -c Release --nologo -v quiet -clp:NoSummary; then
+built=0
+wait "$building" || built=1
+cat "$results/build.log"
+if [ "$built" -ne 0 ]; then
   echo "0 passed, 1 failed"
   exit 1
 fi

@@ -14,7 +14,8 @@ internal static class BackupBenchmark
     public static int Run(int megabytes, int rounds)
     {
         string folder = Directory.CreateTempSubdirectory("transferra-bench-").FullName, office = Path.Combine(folder, "office"), tar = Path.Combine(folder, "plain.tar.zst");
-        string program = Environment.GetEnvironmentVariable("TRANSFERRA_BENCH_PROGRAM") ?? throw new InvalidOperationException("TRANSFERRA_BENCH_PROGRAM should name transferra.dll; benchmarks/README.md tells how to build it");
+        string program = Environment.GetEnvironmentVariable("TRANSFERRA_BENCH_PROGRAM")
+            ?? throw new InvalidOperationException("TRANSFERRA_BENCH_PROGRAM should name transferra.dll; benchmarks/README.md tells how to build it");
         try
         {
             long bytes = Generate(office, megabytes);
@@ -28,7 +29,8 @@ internal static class BackupBenchmark
                 Directory.CreateDirectory(Path.Combine(office, "sets"));
                 foreach (string old in Directory.GetFiles(Path.Combine(office, "sets"))) File.Delete(old);
                 Cached(office);
-                Add("tar | zstd -3 -T2; sha256sum; zstd -d | sha256sum", Measure("bash", "-c", $"set -e; tar -C {office} -cf - data | zstd -q -3 -T2 -f -o {tar}; sha256sum {tar}; zstd -dc {tar} | sha256sum"));
+                Add("tar | zstd -3 -T2; sha256sum; zstd -d | sha256sum",
+                    Measure("bash", "-c", $"set -e; tar -C {office} -cf - data | zstd -q -3 -T2 -f -o {tar}; sha256sum {tar}; zstd -dc {tar} | sha256sum"));
                 Add("backup, proved", Measure("dotnet", backup));
                 plainBytes = new FileInfo(tar).Length;
                 ourBytes = new FileInfo(Directory.GetFiles(Path.Combine(office, "sets"))[0]).Length;
@@ -152,7 +154,8 @@ internal static class BackupBenchmark
         long left = (megabytes * 1_000_000L) - new FileInfo(Path.Combine(data, "big.db")).Length;
         for (int i = 0; left > 0; i++)
         {
-            string path = Path.Combine(documents, (i / 200).ToString("000", CultureInfo.InvariantCulture), FormattableString.Invariant($"document {i}.{(i % 2 == 0 ? "txt" : "jpg")}"));
+            string path = Path.Combine(documents, (i / 200).ToString("000", CultureInfo.InvariantCulture),
+                FormattableString.Invariant($"document {i}.{(i % 2 == 0 ? "txt" : "jpg")}"));
             Directory.CreateDirectory(Path.GetDirectoryName(path)!);
             byte[] content = Content(random, words, random.Next(40_000, 600_000), i % 2 == 0);
             File.WriteAllBytes(path, content);

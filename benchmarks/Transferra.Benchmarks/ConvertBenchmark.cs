@@ -117,7 +117,8 @@ internal static class ConvertBenchmark
         string[] said = child.StandardOutput.ReadToEnd().Split(' ', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
         child.WaitForExit();
         if (child.ExitCode != 0) throw new InvalidOperationException($"the {what} ended with {child.ExitCode}");
-        return new Measured(double.Parse(said[0], CultureInfo.InvariantCulture), long.Parse(said[1], CultureInfo.InvariantCulture), long.Parse(said[2], CultureInfo.InvariantCulture));
+        return new Measured(double.Parse(said[0], CultureInfo.InvariantCulture), long.Parse(said[1], CultureInfo.InvariantCulture),
+            long.Parse(said[2], CultureInfo.InvariantCulture));
     }
 
     public static int Child(string what, string folder)
@@ -163,7 +164,8 @@ internal static class ConvertBenchmark
         var stores = new StoreOpener();
         using IStore store = stores.Open(new StoreAddress("sqlite", old));
         using IStoreBuilder builder = stores.Create(new StoreAddress("sqlite", into));
-        ConversionResult result = StoreConverter.Run(store, builder, kit.Hops[0], new Dictionary<string, string>(), _ => throw new InvalidOperationException("no exception is expected"), new Silent(), CancellationToken.None);
+        ConversionResult result = StoreConverter.Run(store, builder, kit.Hops[0], new Dictionary<string, string>(), _ =>
+            throw new InvalidOperationException("no exception is expected"), new Silent(), CancellationToken.None);
         if (result.Exceptions > 0) throw new InvalidOperationException("no exception is expected");
     }
 

@@ -14,7 +14,8 @@ internal static class FilesBenchmark
 {
     private static readonly TableShape Table = new("JRNL",
     [
-        new("JNO", FieldType.Integer, true), new("VNO", new(FieldKind.Text, Length: 10), true), new("POSTED", FieldType.Date, true), new("PNO", FieldType.Integer, true), new("DEBIT", FieldType.Decimal(12, 2), true),
+        new("JNO", FieldType.Integer, true), new("VNO", new(FieldKind.Text, Length: 10), true), new("POSTED", FieldType.Date, true),
+            new("PNO", FieldType.Integer, true), new("DEBIT", FieldType.Decimal(12, 2), true),
         new("CREDIT", FieldType.Decimal(12, 2), true), new("NARR", new(FieldKind.Text, Length: 40), true), new("CLOSED", FieldType.Boolean, true),
     ], ["JNO"], []);
 
@@ -23,7 +24,8 @@ internal static class FilesBenchmark
         string folder = Directory.CreateTempSubdirectory("transferra-bench-").FullName;
         try
         {
-            StoreAddress dbf = new("dbf", Path.Combine(folder, "dbf")), text = new("delimited", Path.Combine(folder, "text"), new Dictionary<string, string> { ["separator"] = "," });
+            StoreAddress dbf = new("dbf", Path.Combine(folder, "dbf")), text =
+                new("delimited", Path.Combine(folder, "text"), new Dictionary<string, string> { ["separator"] = "," });
             foreach (StoreAddress address in (StoreAddress[])[dbf, text]) Write(address, rows);
             string dbfFile = Directory.GetFiles(dbf.Path, "*.dbf").Single(), textFile = Directory.GetFiles(text.Path).Single();
             Console.WriteLine(FormattableString.Invariant($"{rows:#,0} rows of eight columns; .dbf {new FileInfo(dbfFile).Length / 1048576.0:0} MB, delimited {new FileInfo(textFile).Length / 1048576.0:0} MB; {rounds} rounds, alternating, processor time of one thread"));
@@ -104,7 +106,13 @@ internal static class FilesBenchmark
 
     private static void ByCsvHelper(string path, int rows)
     {
-        var configuration = new CsvConfiguration(CultureInfo.InvariantCulture) { CacheFields = false, BufferSize = 1 << 16, ProcessFieldBufferSize = 1 << 12, LineBreakInQuotedFieldIsBadData = false };
+        var configuration = new CsvConfiguration(CultureInfo.InvariantCulture)
+        {
+            CacheFields = false,
+            BufferSize = 1 << 16,
+            ProcessFieldBufferSize = 1 << 12,
+            LineBreakInQuotedFieldIsBadData = false
+        };
         using var parser = new CsvParser(new StreamReader(path, Encoding.UTF8, false, 1 << 16), configuration);
         long read = -1, characters = 0;
         while (parser.Read())

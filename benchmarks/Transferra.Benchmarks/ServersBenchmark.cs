@@ -34,7 +34,8 @@ internal static class ServersBenchmark
 
     private static ServerAddress Server(string engine)
     {
-        string[] parts = (Environment.GetEnvironmentVariable("TRANSFERRA_TEST_" + engine.ToUpperInvariant()) ?? throw new InvalidOperationException("start the servers first: benchmarks/servers.sh")).Split(':');
+        string[] parts = (Environment.GetEnvironmentVariable("TRANSFERRA_TEST_" + engine.ToUpperInvariant())
+            ?? throw new InvalidOperationException("start the servers first: benchmarks/servers.sh")).Split(':');
         return new ServerAddress(parts[0], int.Parse(parts[1], CultureInfo.InvariantCulture), parts[2], parts[3]);
     }
 
@@ -90,7 +91,8 @@ internal static class ServersBenchmark
         var random = new Random(7);
         string[] words = ["hire of violin", "repair of bassoon", "deposit returned", "strings and reeds", "transport of harp"];
         for (int row = 1; row <= rows; row++)
-            writer.WriteLine(string.Create(CultureInfo.InvariantCulture, $"{row}\tV{row / 3:000000000}\t20{20 + row % 6}-{1 + row % 12:00}-{1 + row % 28:00}\t{row % 60}\t{random.Next(-999_999, 999_999) / 100m:0.00}\t{random.Next(99_999) / 100m:0.00}\t{words[row % 5]} {row % 1000}\t{row % 2}"));
+            writer.WriteLine(string.Create(CultureInfo.InvariantCulture,
+                $"{row}\tV{row / 3:000000000}\t20{20 + row % 6}-{1 + row % 12:00}-{1 + row % 28:00}\t{row % 60}\t{random.Next(-999_999, 999_999) / 100m:0.00}\t{random.Next(99_999) / 100m:0.00}\t{words[row % 5]} {row % 1000}\t{row % 2}"));
     }
 
     private static (double Seconds, long Peak) Measure(string engine, string name, string source)
@@ -121,7 +123,8 @@ internal static class ServersBenchmark
             using (IStore old = stores.Open(from))
             using (IStoreBuilder into = stores.Create(engine == "sqlite" ? new StoreAddress(engine, name) : At(engine, name)))
             {
-                ConversionResult result = StoreConverter.Run(old, into, hop, new Dictionary<string, string>(), exception => throw new InvalidOperationException(exception.Causes[0].Reason), new Silent(), CancellationToken.None);
+                ConversionResult result = StoreConverter.Run(old, into, hop, new Dictionary<string, string>(), exception =>
+                    throw new InvalidOperationException(exception.Causes[0].Reason), new Silent(), CancellationToken.None);
                 if (result.Exceptions > 0) throw new InvalidOperationException("there were exceptions");
             }
             clock.Stop();
@@ -199,7 +202,8 @@ internal static class ServersBenchmark
         FbConnection.CreateDatabase(connect, 16_384, forcedWrites: false, overwrite: false);
         using var connection = new FbConnection(connect);
         connection.Open();
-        using (var table = new FbCommand("CREATE TABLE \"entry\" (\"entry_no\" BIGINT NOT NULL, \"voucher_no\" VARCHAR(10) CHARACTER SET UTF8, \"posted_on\" DATE, \"period_no\" BIGINT, \"amount\" NUMERIC(14,2), \"tax\" NUMERIC(14,2), \"narrative\" VARCHAR(40) CHARACTER SET UTF8, \"is_posted\" BOOLEAN)", connection)) table.ExecuteNonQuery();
+        using (var table = new FbCommand("CREATE TABLE \"entry\" (\"entry_no\" BIGINT NOT NULL, \"voucher_no\" VARCHAR(10) CHARACTER SET UTF8, \"posted_on\" DATE, \"period_no\" BIGINT, \"amount\" NUMERIC(14,2), \"tax\" NUMERIC(14,2), \"narrative\" VARCHAR(40) CHARACTER SET UTF8, \"is_posted\" BOOLEAN)", connection))
+            table.ExecuteNonQuery();
         using (FbTransaction transaction = connection.BeginTransaction())
         {
             using var insert = new FbCommand("INSERT INTO \"entry\" VALUES (?, ?, ?, ?, ?, ?, ?, ?)", connection, transaction);

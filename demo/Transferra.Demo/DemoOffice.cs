@@ -35,15 +35,18 @@ public static class DemoOffice
         }
         string office = Path.Combine(folder, "office.yaml"), usual = UsualPort.ToString(CultureInfo.InvariantCulture);
         File.WriteAllText(office, File.ReadAllText(office).Replace(usual, port.ToString(CultureInfo.InvariantCulture), StringComparison.Ordinal));
-        WriteText(Path.Combine(folder, "programs/ledger/ledger.ini"), $"; stand-in for the installed program\n[Program]\nName=Pellwright Ledger\nVersion=5.4\n\n[Service]\nPort={port.ToString(CultureInfo.InvariantCulture)}\n\n[Print]\nPrinter=front desk\nPaper=A4\n");
+        WriteText(Path.Combine(folder, "programs/ledger/ledger.ini"),
+            $"; stand-in for the installed program\n[Program]\nName=Pellwright Ledger\nVersion=5.4\n\n[Service]\nPort={port.ToString(CultureInfo.InvariantCulture)}\n\n[Print]\nPrinter=front desk\nPaper=A4\n");
         WriteText(Path.Combine(folder, "programs/ledger/about.json"), "{\"program\": {\"name\": \"Pellwright Ledger\", \"version\": \"5.4\"}}\n");
         WriteText(Path.Combine(folder, "programs/ledger/bridge.properties"), "# stand-in for a component of another vendor\nbridge.version = 2.1\n");
         WriteText(Path.Combine(folder, "stations/front-desk/ledger.ini"), "; stand-in for the program on a workstation\n[Program]\nName=Pellwright Ledger\nVersion=5.4\n");
         WriteText(Path.Combine(folder, "programs/ledger/stand-in.conf"), StandInPlace());
         WriteText(Path.Combine(folder, "keys/ledger-licence"), "PWL6-QH7A-0042-HIRE-20351231\n");
         File.SetUnixFileMode(Path.Combine(folder, "keys/ledger-licence"), UnixFileMode.UserRead | UnixFileMode.UserWrite);
-        new LedgerData(seed: 6001, customers: 400 / oneIn, suppliers: 60 / oneIn, invoices: 3000 / oneIn, vouchers: 24_000 / oneIn).Write(Path.Combine(folder, "data/QIH/ledger.db"), "Quaverholt Hire", Faults.CopiesOnly);
-        new LedgerData(seed: 6002, customers: 120 / oneIn, suppliers: 25 / oneIn, invoices: 700 / oneIn, vouchers: 6_000 / oneIn).Write(Path.Combine(folder, "data/QWS/ledger.db"), "Quaverholt Workshop", Faults.All);
+        new LedgerData(seed: 6001, customers: 400 / oneIn, suppliers: 60 / oneIn, invoices: 3000 / oneIn, vouchers: 24_000 / oneIn)
+            .Write(Path.Combine(folder, "data/QIH/ledger.db"), "Quaverholt Hire", Faults.CopiesOnly);
+        new LedgerData(seed: 6002, customers: 120 / oneIn, suppliers: 25 / oneIn, invoices: 700 / oneIn, vouchers: 6_000 / oneIn)
+            .Write(Path.Combine(folder, "data/QWS/ledger.db"), "Quaverholt Workshop", Faults.All);
         WriteText(Path.Combine(folder, "programs/stockroom/stockroom.ini"), "; stand-in for the installed program\n[Program]\nName=Pellwright Stockroom\nVersion=3.2\n");
         new StockData(seed: 6003, instruments: 1200 / oneIn, parts: 240 / oneIn, movements: 9000 / oneIn).Write(Path.Combine(folder, "data/QST/stock"));
         WriteDocuments(Path.Combine(folder, "data/QIH/documents"));
@@ -53,7 +56,8 @@ public static class DemoOffice
     private static string StandInPlace()
     {
         string assembly = Path.Combine(AppContext.BaseDirectory, "transferra.dll"), host = Environment.ProcessPath ?? "";
-        return File.Exists(assembly) ? $"PROGRAM='{(Path.GetFileNameWithoutExtension(host) == "dotnet" ? host : "dotnet")}'\nASSEMBLY='{assembly}'\n" : $"PROGRAM='{host}'\nASSEMBLY=\n";
+        return File.Exists(assembly) ? $"PROGRAM='{(Path.GetFileNameWithoutExtension(host) == "dotnet" ? host : "dotnet")}'\nASSEMBLY='{assembly}'\n"
+            : $"PROGRAM='{host}'\nASSEMBLY=\n";
     }
 
     private static void WriteDocuments(string folder)
@@ -108,15 +112,20 @@ internal enum Faults
 /// <summary>One company's books in the shape of Pellwright Ledger version 5.</summary>
 internal sealed class LedgerData(int seed, int customers, int suppliers, int invoices, int vouchers)
 {
-    private static readonly string[] Instruments = ["violin", "viola", "cello", "double bass", "flute", "oboe", "clarinet", "bassoon", "French horn", "trumpet", "trombone", "euphonium", "harp", "timpani", "marimba", "piano accordion"];
-    private static readonly string[] FirstNames = ["Agnès", "Björn", "Chloë", "Dafydd", "Élise", "Frédéric", "Gwen", "Håkon", "Inés", "Jürgen", "Kirsty", "Lorna", "Márta", "Niall", "Øystein", "Priya"];
-    private static readonly string[] LastNames = ["Abernethy", "Brânescu", "Castañeda", "Dünnwald", "Espérandieu", "Fairweather", "Grünspan", "Hjørring", "Iñárritu", "Jéhan", "Kettlewell", "Løvenskiold", "Mårtensson", "Núñez", "Öhlund", "Pryce"];
+    private static readonly string[] Instruments = ["violin", "viola", "cello", "double bass", "flute", "oboe", "clarinet", "bassoon", "French horn",
+        "trumpet", "trombone", "euphonium", "harp", "timpani", "marimba", "piano accordion"];
+    private static readonly string[] FirstNames = ["Agnès", "Björn", "Chloë", "Dafydd", "Élise", "Frédéric", "Gwen", "Håkon", "Inés", "Jürgen", "Kirsty",
+        "Lorna", "Márta", "Niall", "Øystein", "Priya"];
+    private static readonly string[] LastNames = ["Abernethy", "Brânescu", "Castañeda", "Dünnwald", "Espérandieu", "Fairweather", "Grünspan", "Hjørring",
+        "Iñárritu", "Jéhan", "Kettlewell", "Løvenskiold", "Mårtensson", "Núñez", "Öhlund", "Pryce"];
     private static readonly string[] Towns = ["Quaverholt", "Semibreve St Mary", "Lower Fugue", "Crotchet Bay", "Cadenza-on-Sea", "Great Rondo", "Ostinato", "Thorpe Tremolo"];
     private static readonly (string Code, string Name, string Kind)[] Accounts =
     [
         ("1000", "Instruments", "AS"), ("1010", "Instruments: depreciation", "AS"), ("1100", "Debtors", "AS"), ("1200", "Bank", "AS"), ("1210", "Petty cash", "AS"),
-        ("2100", "Creditors", "LI"), ("2200", "Sales tax", "LI"), ("2300", "Deposits held", "LI"), ("3000", "Capital", "CA"), ("4000", "Hire income", "IN"), ("4010", "Repairs income", "IN"),
-        ("4020", "Sale of strings & reeds", "IN"), ("5000", "Strings, reeds and pads", "EX"), ("5100", "Wages", "EX"), ("5200", "Rent", "EX"), ("5300", "Carriage", "EX"), ("5400", "Tuner's café account", "EX"),
+        ("2100", "Creditors", "LI"), ("2200", "Sales tax", "LI"), ("2300", "Deposits held", "LI"), ("3000", "Capital", "CA"), ("4000", "Hire income", "IN"),
+            ("4010", "Repairs income", "IN"),
+        ("4020", "Sale of strings & reeds", "IN"), ("5000", "Strings, reeds and pads", "EX"), ("5100", "Wages", "EX"), ("5200", "Rent", "EX"),
+            ("5300", "Carriage", "EX"), ("5400", "Tuner's café account", "EX"),
     ];
 
     private readonly Chance _chance = new(seed);
@@ -182,7 +191,8 @@ internal sealed class LedgerData(int seed, int customers, int suppliers, int inv
                 row.Add(101 + i, Accounts[i].Code, Accounts[i].Name.PadRight(30), Accounts[i].Kind);
         using (var row = new Inserter(connection, "CUST", 9))
             for (int customer = 1; customer <= customers; customer++)
-                row.Add(1000 + customer, Person().PadRight(customer % 3 == 0 ? 40 : 0), $"{1 + Next(180)} {Pick(Instruments)} Lane", customer % 4 == 0 ? "Flat " + (1 + Next(9)) : null, Pick(Towns),
+                row.Add(1000 + customer, Person().PadRight(customer % 3 == 0 ? 40 : 0), $"{1 + Next(180)} {Pick(Instruments)} Lane", customer % 4 == 0
+                    ? "Flat " + (1 + Next(9)) : null, Pick(Towns),
                     $"QH{1 + Next(20)} {1 + Next(9)}XX", $"01632 {960000 + Next(1000)}", customer % 7 == 0 ? "" : Amount(100 * (50 + Next(950))), customer % 2 == 0 ? "Y" : "N");
         using (var row = new Inserter(connection, "SUPP", 4))
             for (int supplier = 1; supplier <= suppliers; supplier++)
@@ -225,7 +235,8 @@ internal sealed class LedgerData(int seed, int customers, int suppliers, int inv
                 entry++;
                 string date = planted && entry == 4321 ? "31/02/23" : day;
                 string shown = planted && entry == 9877 ? "12,5O" : Amount(debit);
-                object?[] cells = [entry, number, date, period, account.ToString(CultureInfo.InvariantCulture), shown, Amount(credit), narrative.PadRight(voucher % 5 == 0 ? 40 : 0)];
+                object?[] cells = [entry, number, date, period, account.ToString(CultureInfo.InvariantCulture), shown, Amount(credit),
+                    narrative.PadRight(voucher % 5 == 0 ? 40 : 0)];
                 row.Add(cells);
                 // The import of version 4 that demo/README.md tells of.
                 if (entry % 5000 == 17) row.Add(cells);

@@ -59,7 +59,8 @@ public static class StandIns
         return listener;
     }
 
-    private static string Setting(string folder, string name) => File.ReadLines(Path.Combine(folder, "ledger.ini")).First(line => line.StartsWith(name + "=", StringComparison.Ordinal))[(name.Length + 1)..];
+    private static string Setting(string folder, string name) => File.ReadLines(Path.Combine(folder, "ledger.ini"))
+        .First(line => line.StartsWith(name + "=", StringComparison.Ordinal))[(name.Length + 1)..];
 
     private static int Told(string folder) => File.Exists(Path.Combine(folder, "messages.txt")) ? File.ReadLines(Path.Combine(folder, "messages.txt")).Count() : 0;
 

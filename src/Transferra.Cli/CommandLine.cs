@@ -10,7 +10,8 @@ namespace Transferra.Cli;
 
 internal static class CommandLine
 {
-    private static readonly Option<string> OfficeOption = new("--office") { Description = "Folder of office.yaml; the present folder when left out", HelpName = "DIR", Recursive = true };
+    private static readonly Option<string> OfficeOption =
+        new("--office") { Description = "Folder of office.yaml; the present folder when left out", HelpName = "DIR", Recursive = true };
     private static readonly Option<bool> JsonOption = new("--json") { Description = "One JSON document on stdout instead of words", Recursive = true };
     private static readonly Option<bool> TraceOption = new("--trace") { Description = "With an error, show where in the program it arose", Recursive = true };
 
@@ -53,24 +54,35 @@ internal static class CommandLine
         var write = new Option<bool>("--write") { Description = "Add the companies that were found to office.yaml" };
         var newOffice = new Option<string?>("--new") { Description = "Draft an office.yaml from a folder, or from a server named by its engine", HelpName = "WHERE" };
         var kits = new Option<string?>("--kits") { Description = "With --new: folder of the kits; \"kits\" in the office's folder when left out", HelpName = "DIR" };
-        Add("survey", "What have we got: versions, companies, stores, sizes, services, settings", [html, save, compare, write, newOffice, kits, host, port, user, passwordFile, databases], (session, parsed) => parsed.GetValue(newOffice) is { } where
+        Add("survey", "What have we got: versions, companies, stores, sizes, services, settings",
+            [html, save, compare, write, newOffice, kits, host, port, user, passwordFile, databases], (session, parsed) =>
+            parsed.GetValue(newOffice) is { } where
             ? SurveyCommand.Draft(session, where, Path.GetFullPath(parsed.GetValue(kits) ?? Path.Combine(session.OfficeFolder, "kits")),
-                StoreAddress.ServerEngines.Contains(where) ? NamedServer.From(where, parsed.GetValue(host), parsed.GetValue(port), parsed.GetValue(user), parsed.GetValue(passwordFile), parsed.GetValue(databases)) : null)
+                StoreAddress.ServerEngines.Contains(where) ? NamedServer.From(where, parsed.GetValue(host), parsed.GetValue(port), parsed.GetValue(user),
+                    parsed.GetValue(passwordFile), parsed.GetValue(databases)) : null)
             : SurveyCommand.Run(session, new SurveyOptions(parsed.GetValue(html), parsed.GetValue(save), parsed.GetValue(compare), parsed.GetValue(write))));
-        var confirm = new Option<string[]>("--confirm") { Description = "Give your word on something that only people know; once for each", HelpName = "NAME", AllowMultipleArgumentsPerToken = false };
+        var confirm = new Option<string[]>("--confirm")
+        {
+            Description = "Give your word on something that only people know; once for each",
+            HelpName = "NAME",
+            AllowMultipleArgumentsPerToken = false
+        };
         var ask = new Option<bool>("--ask") { Description = "Ask for each word that is needed" };
         var by = new Option<string?>("--by") { Description = "Whose word it is; the user's when left out", HelpName = "PERSON" };
-        Add("ready", "May we go: every reason why the upgrade may not start, with what to do; how long it will take", [codes, confirm, ask, by], (session, parsed) => ReadyCommand.Run(session, parsed.GetValue(confirm) ?? [], parsed.GetValue(ask), parsed.GetValue(by)));
+        Add("ready", "May we go: every reason why the upgrade may not start, with what to do; how long it will take", [codes, confirm, ask, by],
+            (session, parsed) => ReadyCommand.Run(session, parsed.GetValue(confirm) ?? [], parsed.GetValue(ask), parsed.GetValue(by)));
         var endSessions = new Option<bool>("--end-sessions") { Description = "Put out those who are still in after the grace period" };
         var stayClosed = new Option<bool>("--stay-closed") { Description = "Leave the office closed afterwards; open it with: transferra reopen" };
         var showOnly = new Option<bool>("--show") { Description = "Only show what would be done" };
-        Add("close", "Everybody out: tell users, keep new ones out, stop jobs and services, prove it", [endSessions, showOnly], (session, parsed) => CloseCommand.Run(session, parsed.GetValue(endSessions), parsed.GetValue(showOnly)));
+        Add("close", "Everybody out: tell users, keep new ones out, stop jobs and services, prove it", [endSessions, showOnly], (session, parsed) =>
+            CloseCommand.Run(session, parsed.GetValue(endSessions), parsed.GetValue(showOnly)));
         Add("reopen", "In again: everything that was closed is put back exactly as it was", [], (session, _) => CloseCommand.Reopen(session));
         var explain = new Option<string?>("--explain") { Description = "Tell what a kind of finding means, where it comes from and what to do; all kinds when none is named", HelpName = "KIND", Arity = ArgumentArity.ZeroOrOne };
         var sheet = new Option<string?>("--sheet") { Description = "Also write the findings, with their lists, as a workbook (.xlsx)", HelpName = "FILE" };
         var mend = new Option<bool>("--mend") { Description = "Put right what the kit allows: on a copy, after a proved backup set; the copy then takes the original's place" };
         var salvage = new Option<string?>("--salvage") { Description = "Write what can be read of a damaged store to a new one: a file or folder, on a server a database's name", HelpName = "PLACE" };
-        Add("check", "Is the data sound: a full scan of every company, nothing changed", [codes, explain, sheet, mend, salvage, yes], (session, parsed) => parsed.GetResult(explain) is not null ? CheckCommand.Explain(session, parsed.GetValue(explain) ?? "")
+        Add("check", "Is the data sound: a full scan of every company, nothing changed", [codes, explain, sheet, mend, salvage, yes], (session, parsed) =>
+            parsed.GetResult(explain) is not null ? CheckCommand.Explain(session, parsed.GetValue(explain) ?? "")
             : parsed.GetValue(mend) ? MendCommand.Run(session)
             : parsed.GetValue(salvage) is { } place ? MendCommand.Salvage(session, place)
             : CheckCommand.Run(session, parsed.GetValue(sheet) is { } file ? Path.GetFullPath(file) : null));
@@ -79,14 +91,19 @@ internal static class CommandLine
         var contents = new Option<bool>("--show") { Description = "Only list what is in the set" };
         var database = new Option<string?>("--database") { Description = "Restore into a new database of this name; the other options say where, the company's own server when left out", HelpName = "NAME" };
         var onEngine = new Option<string?>("--engine") { Description = $"The server's engine, the set's own when left out: {string.Join(", ", StoreAddress.ServerEngines)}", HelpName = "ENGINE" };
-        Add("restore", "Put a company back from a backup set, or unpack a set, a table or a document elsewhere", [codes, set, to, only, contents, database, onEngine, host, port, user, passwordFile, yes], (session, parsed) =>
-            RestoreCommand.Run(session, parsed.GetValue(set), parsed.GetValue(to), parsed.GetValue(only), parsed.GetValue(contents), NamedDatabase.From(parsed.GetValue(database), parsed.GetValue(onEngine), parsed.GetValue(host), parsed.GetValue(port), parsed.GetValue(user), parsed.GetValue(passwordFile))));
+        Add("restore", "Put a company back from a backup set, or unpack a set, a table or a document elsewhere",
+            [codes, set, to, only, contents, database, onEngine, host, port, user, passwordFile, yes], (session, parsed) =>
+            RestoreCommand.Run(session, parsed.GetValue(set), parsed.GetValue(to), parsed.GetValue(only), parsed.GetValue(contents),
+                NamedDatabase.From(parsed.GetValue(database), parsed.GetValue(onEngine), parsed.GetValue(host), parsed.GetValue(port), parsed.GetValue(user),
+                parsed.GetValue(passwordFile))));
         var prove = new Option<bool>("--prove") { Description = "Read every set back and restore it into scratch, the oldest proof first" };
         var heal = new Option<bool>("--heal") { Description = "Prove, and make a damaged set whole again from its copies in other places" };
         var minutes = new Option<int?>("--minutes") { Description = "With --prove or --heal: as many sets as fit in so many minutes", HelpName = "N" };
         var tidy = new Option<int?>("--tidy") { Description = "Remove all but the newest N sets of a company in each place; the last proved one always stays", HelpName = "N" };
         var recovery = new Option<string?>("--recovery-sheet") { Description = "Write a page to be printed and kept in the safe: where the sets are and how to get at them when everything else is gone", HelpName = "FILE" };
-        Add("sets", "List the backup sets; prove them again, heal them, remove old ones", [codes, prove, heal, minutes, tidy, recovery, yes], (session, parsed) => parsed.GetValue(recovery) is { } page ? SetsCommand.RecoverySheet(session, Path.GetFullPath(page)) : parsed.GetValue(tidy) is { } keep ? SetsCommand.Tidy(session, keep)
+        Add("sets", "List the backup sets; prove them again, heal them, remove old ones", [codes, prove, heal, minutes, tidy, recovery, yes],
+            (session, parsed) => parsed.GetValue(recovery) is { } page
+            ? SetsCommand.RecoverySheet(session, Path.GetFullPath(page)) : parsed.GetValue(tidy) is { } keep ? SetsCommand.Tidy(session, keep)
             : parsed.GetValue(prove) || parsed.GetValue(heal) ? SetsCommand.Prove(session, parsed.GetValue(minutes), parsed.GetValue(heal)) : SetsCommand.Run(session));
         Add("convert", "Convert into a new store beside the old one, without changing over", [codes], (session, _) => ConvertCommand.Run(session));
         Add("match", "Prove that the records of the new store are those of the old one", [codes], (session, _) => MatchCommand.Run(session));
@@ -95,9 +112,12 @@ internal static class CommandLine
         Add("undo", "Take a run back: the office is where it was before", [run, yes], (session, parsed) => UndoCommand.Run(session, parsed.GetValue(run)));
         Add("signoff", "The report of a run, to be signed", [run, html], (session, parsed) => SignOffCommand.Run(session, parsed.GetValue(run), parsed.GetValue(html)));
         var bundleFile = new Option<string?>("--to") { Description = "The bundle's file (.zip); one in the office's folder when left out", HelpName = "FILE" };
-        Add("bundle", "What the vendor needs to look into a company's trouble, with personal values masked, and a listing to read first", [codes, bundleFile, showOnly], (session, parsed) => BundleCommand.Run(session, parsed.GetValue(bundleFile), parsed.GetValue(showOnly)));
-        Add("demo", "Write a made-up office to a folder and upgrade it", [into, engine, host, port, user, passwordFile, databases], (session, parsed) => DemoCommand.Run(session, parsed.GetValue(into),
-            NamedServer.From(parsed.GetValue(engine), parsed.GetValue(host), parsed.GetValue(port), parsed.GetValue(user), parsed.GetValue(passwordFile), parsed.GetValue(databases))));
+        Add("bundle", "What the vendor needs to look into a company's trouble, with personal values masked, and a listing to read first",
+            [codes, bundleFile, showOnly], (session, parsed) => BundleCommand.Run(session, parsed.GetValue(bundleFile), parsed.GetValue(showOnly)));
+        Add("demo", "Write a made-up office to a folder and upgrade it", [into, engine, host, port, user, passwordFile, databases], (session, parsed) =>
+            DemoCommand.Run(session, parsed.GetValue(into),
+            NamedServer.From(parsed.GetValue(engine), parsed.GetValue(host), parsed.GetValue(port), parsed.GetValue(user), parsed.GetValue(passwordFile),
+                parsed.GetValue(databases))));
         var standIn = new Command("stand-in", "A stand-in of the demo office: service, scheduler or workstation") { Hidden = true };
         var which = new Argument<string>("which");
         var inFolder = new Option<string>("--in") { Required = true };

@@ -24,7 +24,8 @@ namespace Transferra.Cli;
 /// <param name="Volume">The disk.</param>
 /// <param name="Screen">Where words go.</param>
 /// <param name="Cancel">Ctrl-C.</param>
-internal sealed record Session(string Command, string OfficeFolder, bool Json, IReadOnlyList<string> Codes, IReadOnlyList<string> Confirmed, IVolume Volume, Screen Screen, CancellationToken Cancel)
+internal sealed record Session(string Command, string OfficeFolder, bool Json, IReadOnlyList<string> Codes, IReadOnlyList<string> Confirmed, IVolume Volume,
+    Screen Screen, CancellationToken Cancel)
 {
     public static string Version { get; } = typeof(Session).Assembly.GetCustomAttribute<AssemblyInformationalVersionAttribute>()?.InformationalVersion.Split('+')[0] ?? "0";
 
@@ -44,7 +45,9 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
     public bool Unreached { get; set; }
 
     /// <summary>The places sets are kept in.</summary>
-    public SetPlaces Sets => _sets ??= new SetPlaces([.. Office.Backup.Places.Select(place => place.Server is { } server ? (ISetPlace)new SftpPlace(server) : new LocalPlace(place.Folder, Volume))], new SetSecret(() => Passphrase(Office.Backup.LockedWith)), Office.Backup.LockedWith is not null);
+    public SetPlaces Sets => _sets ??= new SetPlaces([.. Office.Backup.Places.Select(place => place.Server is { } server
+        ? (ISetPlace)new SftpPlace(server) : new LocalPlace(place.Folder, Volume))], new SetSecret(() => Passphrase(Office.Backup.LockedWith)),
+        Office.Backup.LockedWith is not null);
 
     /// <summary>Whether there is an office here.</summary>
     public bool HasOffice => File.Exists(Path.Combine(OfficeFolder, OfficeLoader.FileName));
@@ -90,7 +93,8 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
             Company[] all = [.. Office.Companies];
             if (Codes.Count == 0) return all;
             return [.. Codes.Select(code => all.FirstOrDefault(company => string.Equals(company.Code, code, StringComparison.OrdinalIgnoreCase))
-                ?? throw new TransferraException($"there is no company {code} in {OfficeLoader.FileName}", $"The companies are {string.Join(", ", all.Select(company => company.Code))}."))];
+                ?? throw new TransferraException($"there is no company {code} in {OfficeLoader.FileName}",
+                    $"The companies are {string.Join(", ", all.Select(company => company.Code))}."))];
         }
     }
 

@@ -27,7 +27,8 @@ public static class HtmlSignOff
             Pair("Begun", $"{Time(report.BegunAt)} by {report.By}"),
             Pair("Last entry", $"{Time(report.LastAt)} ({Duration((report.LastAt - report.BegunAt).TotalSeconds)})"),
             Pair("State", report.State),
-            report.Closing is not { } closing ? null : Pair("Office closed", $"from {Time(closing.BegunAt)}, everybody out {(closing.ClosedAt is { } at ? Time(at) : "not proved")}, open again {(closing.OpenAt is { } open ? $"{Time(open)} ({Duration((open - closing.BegunAt).TotalSeconds)})" : "not yet")}"),
+            report.Closing is not { } closing ? null : Pair("Office closed",
+                $"from {Time(closing.BegunAt)}, everybody out {(closing.ClosedAt is { } at ? Time(at) : "not proved")}, open again {(closing.OpenAt is { } open ? $"{Time(open)} ({Duration((open - closing.BegunAt).TotalSeconds)})" : "not yet")}"),
             Pair("Journal", $"{report.JournalPath}, {report.JournalLines} lines"),
             Pair("Journal digest", Mono(report.JournalSha256)),
             Pair("Made with", "Transferra " + report.Tool));
@@ -132,7 +133,8 @@ public static class HtmlSignOff
             if (rules.Length > 0)
                 yield return Table(["Old table", "Declared rule", ">Records"], rules.Select(rule => new object[] { rule.Table, rule.Rule, Number(rule.Count) }));
             if (hop.Conversion.RecordsAdded.Count > 0)
-                yield return new XElement("p", "Added for the new version: " + string.Join(", ", hop.Conversion.RecordsAdded.Select(added => $"{added.Value} to {added.Key}")) + ".");
+                yield return new XElement("p", "Added for the new version: "
+                    + string.Join(", ", hop.Conversion.RecordsAdded.Select(added => $"{added.Value} to {added.Key}")) + ".");
         }
         if (conversion.FirstExceptions.Count == 0) yield break;
         bool all = conversion.Exceptions == conversion.FirstExceptions.Count;

@@ -25,18 +25,24 @@ public static class HtmlSurvey
     private static IEnumerable<XElement> Package(PackageSurvey package)
     {
         yield return new XElement("h2", package.Title);
-        yield return new XElement("dl", Pair("Program version", package.ProgramVersion ?? "not told, or told differently"), package.ProgramSigns.Select(sign => Pair("", $"{sign.Where}: {sign.Says}")),
-            package.Components.Select(component => Pair(component.Name, component.Version ?? "not told")), package.Workstations.Select(workstation => Pair($"Workstation {workstation.Name}", workstation.Version ?? "not told")));
-        yield return Table(["Company", "Data version", "Wanted", ">Tables", ">Records", ">Store", "Engine", "Last change", ">Documents", "Open in"], package.Companies.Select(company => new object[]
+        yield return new XElement("dl", Pair("Program version", package.ProgramVersion ?? "not told, or told differently"),
+            package.ProgramSigns.Select(sign => Pair("", $"{sign.Where}: {sign.Says}")),
+            package.Components.Select(component => Pair(component.Name, component.Version ?? "not told")),
+                package.Workstations.Select(workstation => Pair($"Workstation {workstation.Name}", workstation.Version ?? "not told")));
+        yield return Table(["Company", "Data version", "Wanted", ">Tables", ">Records", ">Store", "Engine", "Last change", ">Documents", "Open in"],
+            package.Companies.Select(company => new object[]
         {
-            $"{company.Code}, {company.Name}", company.DataVersion ?? "not told", company.WantedVersion, Number(company.Tables.Count), Number(company.Records), Sizes.Of(company.StoreBytes), company.Engine,
+            $"{company.Code}, {company.Name}", company.DataVersion ?? "not told", company.WantedVersion, Number(company.Tables.Count), Number(company.Records),
+                Sizes.Of(company.StoreBytes), company.Engine,
             company.LastChange is { } at ? Time(at) : "", Number(company.Documents), company.OpenedBy.Count == 0 ? "nobody" : string.Join("; ", company.OpenedBy),
         }));
         foreach (CompanySurvey company in package.Companies)
         {
             yield return new XElement("h3", company.Code, ": ", Mono(company.StorePath), company.ReallyAt.Length > 0 ? Mono($", really at {company.ReallyAt}") : null);
             if (company.Problem.Length > 0) yield return new XElement("div", Class("box bad"), new XElement("p", company.Problem), new XElement("p", company.Next));
-            yield return new XElement("dl", company.Signs.Select(sign => Pair("Version by", $"{sign.Where}: {sign.Says}")), company.Facts.Select(fact => Pair(fact.Key.Replace('_', ' '), fact.Value)), company.DocumentFolders.Select(folder => Pair("Documents in", Mono(folder))),
+            yield return new XElement("dl", company.Signs.Select(sign => Pair("Version by", $"{sign.Where}: {sign.Says}")),
+                company.Facts.Select(fact => Pair(fact.Key.Replace('_', ' '), fact.Value)),
+                company.DocumentFolders.Select(folder => Pair("Documents in", Mono(folder))),
                 company.Settings.Select(setting => Pair($"Setting {setting.Name}", setting.Value ?? "(not set)")));
             if (company.Objects.Count > 0) yield return Table(["Beside its tables", "Name", "Of"], company.Objects.Select(one => new object[] { one.Kind, one.Name, one.Of }));
             if (company.CustomFiles.Count > 0) yield return Files(company.CustomFiles);
@@ -45,7 +51,8 @@ public static class HtmlSurvey
         if (package.Settings.Count > 0)
         {
             yield return new XElement("h3", "Settings of the program");
-            yield return Table(["Setting", "Value", "Written in"], package.Settings.Select(setting => new object[] { setting.Name, setting.Value ?? "(not set)", Mono(setting.Where) }));
+            yield return Table(["Setting", "Value", "Written in"],
+                package.Settings.Select(setting => new object[] { setting.Name, setting.Value ?? "(not set)", Mono(setting.Where) }));
         }
         if (package.CustomFiles.Count > 0) yield return Files(package.CustomFiles);
     }
@@ -56,6 +63,8 @@ public static class HtmlSurvey
     {
         if (survey.Services.Count == 0) yield break;
         yield return new XElement("h2", "Services and jobs");
-        yield return Table(["Name", "Kind", "State", "Listens on", "When closed"], survey.Services.Select(service => new object[] { service.Name, service.Kind, service.State, string.Join(", ", service.Ports), service.StaysUp ? "stays up" : "stopped" }));
+        yield return Table(["Name", "Kind", "State", "Listens on", "When closed"],
+            survey.Services.Select(service => new object[] { service.Name, service.Kind, service.State, string.Join(", ", service.Ports), service.StaysUp
+            ? "stays up" : "stopped" }));
     }
 }

@@ -33,7 +33,8 @@ public sealed class StoreOpener : IStoreOpener
     public IStoreBuilder Create(StoreAddress address, string? textEncoding = null, bool keysFirst = false) => address.Engine switch
     {
         "sqlite" when textEncoding is null => SqliteStoreBuilder.Create(address.Path),
-        "sqlite" => throw new TransferraException($"a new SQLite store keeps its text in UTF-8, and the kit wants {textEncoding}", "Take text-encoding out of the new version's file in the kit."),
+        "sqlite" => throw new TransferraException($"a new SQLite store keeps its text in UTF-8, and the kit wants {textEncoding}",
+            "Take text-encoding out of the new version's file in the kit."),
         "dbf" => DbfStoreBuilder.Create(address.Path, textEncoding),
         "delimited" => DelimitedStoreBuilder.Create(address, textEncoding),
         "json-lines" => JsonLinesStoreBuilder.Create(address.Path),

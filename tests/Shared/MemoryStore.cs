@@ -37,7 +37,8 @@ internal sealed class MemoryStore : IStore, IStoreBuilder
         (TableShape shape, List<object?[]> rows) = Tables[table.Name];
         IEnumerable<object?[]> ordered = rows;
         foreach (string column in orderBy.Reverse())
-            ordered = ordered.OrderBy(row => row[shape.OrdinalOf(column)], Comparer<object?>.Create((a, b) => a is string x && b is string y ? string.CompareOrdinal(x, y) : Comparer<object?>.Default.Compare(a, b)));
+            ordered = ordered.OrderBy(row => row[shape.OrdinalOf(column)],
+                Comparer<object?>.Create((a, b) => a is string x && b is string y ? string.CompareOrdinal(x, y) : Comparer<object?>.Default.Compare(a, b)));
         return new Reader([.. ordered.Select(row => table.Columns.Select(column => row[shape.OrdinalOf(column.Name)]).ToArray())]);
     }
 

@@ -66,7 +66,8 @@ internal sealed class PlantedCompany : IDisposable
         return kit!.Versions[0];
     }
 
-    private static object?[] Invoice(long number, long? supplier = 1, string? reference = null, DateOnly? issued = null, int net = 1000, int tax = 200, int gross = 1200, string? status = "P", string? scan = null, long period = 2, string? note = null) =>
+    private static object?[] Invoice(long number, long? supplier = 1, string? reference = null, DateOnly? issued = null, int net = 1000, int tax = 200,
+        int gross = 1200, string? status = "P", string? scan = null, long period = 2, string? note = null) =>
         [number, supplier, reference ?? "R" + number, issued ?? Day, (Int128)net, (Int128)tax, (Int128)gross, status, scan, period, note];
 
     private static object?[] Supplier(long number, string? name = "Reedhouse", long? parent = null, int balance = 0) => [number, name, parent, (Int128)balance];
@@ -94,7 +95,9 @@ internal sealed class PlantedCompany : IDisposable
     public IReadOnlyList<Finding> Check(IStore? elsewhere = null)
     {
         Directory.CreateDirectory(Lists);
-        return new CompanyCheck(Version, null, new Dictionary<string, string>(), new ListObserver(), CancellationToken.None) { DocumentFolders = [Path.Combine(Folder.Path, "scans")], ListFolder = Lists }.Run(elsewhere ?? Store).Findings;
+        return new CompanyCheck(Version, null, new Dictionary<string, string>(), new ListObserver(),
+            CancellationToken.None)
+        { DocumentFolders = [Path.Combine(Folder.Path, "scans")], ListFolder = Lists }.Run(elsewhere ?? Store).Findings;
     }
 
     public void Dispose()

@@ -67,7 +67,13 @@ internal sealed class TestServers : IDisposable
     {
         // Firebird's names have 31 characters at most; it speaks of users in any database, here one that stays when the test's own is renamed or removed.
         string clerk = string.Create(CultureInfo.InvariantCulture, $"clerk_{Environment.ProcessId}_{Interlocked.Increment(ref _count)}");
-        StoreAddress server = store.Engine switch { "postgresql" => store with { Path = "postgres" }, "mariadb" => store with { Path = "" }, _ => Made("firebird", "users_" + clerk) };
+        StoreAddress server = store.Engine switch
+        {
+            "postgresql" => store with { Path = "postgres" },
+            "mariadb" => store with { Path = "" },
+            _ =>
+            Made("firebird", "users_" + clerk)
+        };
         foreach (string statement in store.Engine switch
         {
             "postgresql" => (string[])[$"CREATE ROLE {clerk} LOGIN PASSWORD '{ClerksPassword}'"],
@@ -100,8 +106,27 @@ internal sealed class TestServers : IDisposable
         ServerAddress server = address.Server!;
         DbConnection connection = address.Engine switch
         {
-            "postgresql" => new NpgsqlConnection(new NpgsqlConnectionStringBuilder { Host = server.Host, Port = server.Port, Username = server.User, Password = Password(address), Database = address.Path, Pooling = false, ApplicationName = "somebody" }.ToString()),
-            "mariadb" => new MySqlConnection(new MySqlConnectionStringBuilder { Server = server.Host, Port = (uint)server.Port, UserID = server.User, Password = Password(address), Database = address.Path, Pooling = false, AllowZeroDateTime = true, AllowUserVariables = true }.ToString()),
+            "postgresql" => new NpgsqlConnection(new NpgsqlConnectionStringBuilder
+            {
+                Host = server.Host,
+                Port = server.Port,
+                Username = server.User,
+                Password = Password(address),
+                Database = address.Path,
+                Pooling = false,
+                ApplicationName = "somebody"
+            }.ToString()),
+            "mariadb" => new MySqlConnection(new MySqlConnectionStringBuilder
+            {
+                Server = server.Host,
+                Port = (uint)server.Port,
+                UserID = server.User,
+                Password = Password(address),
+                Database = address.Path,
+                Pooling = false,
+                AllowZeroDateTime = true,
+                AllowUserVariables = true
+            }.ToString()),
             _ => new FbConnection(Describe(address)),
         };
         connection.Open();

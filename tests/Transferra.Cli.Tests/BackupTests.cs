@@ -75,7 +75,8 @@ public sealed class BackupTests
     {
         using var office = new DemoFolder(small: true);
         BuiltProgram.Run(office.Path, "backup", "QIH", "QST").Expect(0);
-        string[] members = [.. BuiltProgram.Run(office.Path, "restore", "QIH", "--show", "--json").Expect(0).Json.GetProperty("result").GetProperty("members").EnumerateArray().Where(member => member.GetProperty("kind").GetString() == "file").Select(member => member.GetProperty("name").GetString()!)];
+        string[] members = [.. BuiltProgram.Run(office.Path, "restore", "QIH", "--show", "--json").Expect(0).Json.GetProperty("result").GetProperty("members")
+            .EnumerateArray().Where(member => member.GetProperty("kind").GetString() == "file").Select(member => member.GetProperty("name").GetString()!)];
         Assert.Contains("kit/versions/5.yaml", members);
         Assert.Contains("settings/ledger.ini", members);
         string document = members.First(member => member.StartsWith("documents/0/", StringComparison.Ordinal));
@@ -106,10 +107,13 @@ public sealed class BackupTests
             if (called.ExitCode == 0) break;
             Assert.Equal(137, called.ExitCode);
             killed++;
-            foreach (string set in ((string[])["sets", "elsewhere"]).Where(place => Directory.Exists(office[place])).SelectMany(place => Directory.GetFiles(office[place], "*.tar"))) Assert.Empty(Transferra.Core.Backup.BackupSets.Verify(set));
+            foreach (string set in ((string[])["sets", "elsewhere"]).Where(place => Directory.Exists(office[place]))
+                .SelectMany(place => Directory.GetFiles(office[place], "*.tar")))
+                Assert.Empty(Transferra.Core.Backup.BackupSets.Verify(set));
         }
         Assert.InRange(killed, 3, 100);
-        foreach (string place in (string[])["sets", "elsewhere"]) Assert.All(Directory.GetFileSystemEntries(office[place]), entry => Assert.EndsWith(".tar", entry, StringComparison.Ordinal));
+        foreach (string place in (string[])["sets", "elsewhere"])
+            Assert.All(Directory.GetFileSystemEntries(office[place]), entry => Assert.EndsWith(".tar", entry, StringComparison.Ordinal));
         BuiltProgram.Run(office.Path, "sets", "--prove").Expect(0);
     }
 }

@@ -20,7 +20,9 @@ public sealed class BadInputTests : IDisposable
         return called;
     }
 
-    private Dictionary<string, string> Seen() => TempFolder.Signature(_office.Path).Where(entry => entry.Key is not ("transferra" or "transferra/lock") && !entry.Key.StartsWith("transferra/closings", StringComparison.Ordinal)).ToDictionary();
+    private Dictionary<string, string> Seen() => TempFolder.Signature(_office.Path)
+        .Where(entry => entry.Key is not ("transferra" or "transferra/lock") && !entry.Key.StartsWith("transferra/closings", StringComparison.Ordinal))
+        .ToDictionary();
 
     [Fact]
     public void Several_mistakes_are_told_all_at_once_with_file_line_and_column()
@@ -31,7 +33,8 @@ public sealed class BadInputTests : IDisposable
         _office.Edit("kits/pellwright-ledger/hops/5-to-6.yaml", "net: CAST(NET AS DECIMAL(14,2))", "net: CAST(NET AS DECIMAL(14,2)");
         _office.Edit("kits/pellwright-ledger/versions/5.yaml", "CLOSED: VARCHAR(1)", "CLOSED: CHARACTERS(1)");
         Called told = Refused("upgrade", "--yes", "QIH");
-        foreach (string mistake in (string[])["office.yaml:6:5: \"wanted-versoin\" is not known here", "office.yaml:4:5: \"wanted-version\" is missing", "office.yaml:13:15: the company code QIH is used twice",
+        foreach (string mistake in (string[])["office.yaml:6:5: \"wanted-versoin\" is not known here", "office.yaml:4:5: \"wanted-version\" is missing",
+            "office.yaml:13:15: the company code QIH is used twice",
             "versions/5.yaml:12:84: ", "\"CHARACTERS(1)\" is no type", "5-to-6.yaml:17:20: ", "PNUM", "5-to-6.yaml:65:39: "])
             told.Says(mistake);
         Assert.Matches(@"^transferra: \d+ mistakes in the description of the office; nothing was done:", told.Err);
@@ -156,7 +159,9 @@ public sealed class BadInputTests : IDisposable
         _office.Edit("office.yaml", "        answers: {tax_scheme: standard}\n      - code: QWS", "      - code: QWS");
         _office.Edit("office.yaml", "documents: [data/QIH/documents]", "documents: [data/QIH/papers]");
         _office.Edit("office.yaml", "to: [sets]", "to: [/proc/transferra-sets]");
-        Refused("upgrade", "--yes", "QIH", "--yes", "QWS").Says("5 things stand in the way", "Which scheme does the firm account for tax under? (standard, cash)", "answers: {tax_scheme: ...}", "data/QIH/papers is not there", "/proc/transferra-sets");
+        Refused("upgrade", "--yes", "QIH", "--yes", "QWS")
+            .Says("5 things stand in the way", "Which scheme does the firm account for tax under? (standard, cash)", "answers: {tax_scheme: ...}",
+            "data/QIH/papers is not there", "/proc/transferra-sets");
     }
 
     [Fact]

@@ -25,7 +25,8 @@ public sealed class CheckCommandTests
     {
         using var office = new DemoFolder();
         BuiltProgram.Run(office.Path, "check", "QWS").Expect(1);
-        DemoFolder.Execute(office.Store("QWS"), "UPDATE JRNL SET JDATE = '28/02/23' WHERE JNO = 4321; UPDATE CUST SET PHONE = '1' || char(7) WHERE CNO = (SELECT min(CNO) FROM CUST)");
+        DemoFolder.Execute(office.Store("QWS"),
+            "UPDATE JRNL SET JDATE = '28/02/23' WHERE JNO = 4321; UPDATE CUST SET PHONE = '1' || char(7) WHERE CNO = (SELECT min(CNO) FROM CUST)");
         string sheet = office["findings.xlsx"];
         Called called = BuiltProgram.Run(office.Path, "check", "QWS", "--sheet", sheet, "--json").Expect(1);
         JsonElement result = called.Json.GetProperty("result")[0];
@@ -39,7 +40,9 @@ public sealed class CheckCommandTests
         // Phones are private, in the list and in the workbook.
         Assert.Contains("(private)", File.ReadAllText(Assert.Single(Directory.GetFiles(folder, "*control-characters*"))), StringComparison.Ordinal);
         Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute, File.GetUnixFileMode(folder));
-        using var python = Process.Start(new ProcessStartInfo("/usr/bin/python3", ["-c", "import openpyxl, sys; b = openpyxl.load_workbook(sys.argv[1]); print([s.title for s in b]); print([[c.value for c in r][:7] for r in b['Findings'].iter_rows(min_row=2)]); print(b.worksheets[1]['A2'].value)", sheet]) { RedirectStandardOutput = true })!;
+        using var python = Process.Start(new ProcessStartInfo("/usr/bin/python3",
+            ["-c", "import openpyxl, sys; b = openpyxl.load_workbook(sys.argv[1]); print([s.title for s in b]); print([[c.value for c in r][:7] for r in b['Findings'].iter_rows(min_row=2)]); print(b.worksheets[1]['A2'].value)", sheet])
+        { RedirectStandardOutput = true })!;
         string read = python.StandardOutput.ReadToEnd();
         python.WaitForExit();
         Assert.Contains("'QWS', 'fault', 'orphan', 'JRNL', 'ACODE to ACCTS (ACODE)', 1", read, StringComparison.Ordinal);
@@ -54,7 +57,8 @@ public sealed class CheckCommandTests
         IReadOnlyDictionary<string, string> before = office.DataSignature();
         BuiltProgram.Run(office.Path, "check", "--mend").Expect(2).Says("wants the codes");
         BuiltProgram.Run(office.Path, "check", "QST", "--mend", "--yes", "QST").Expect(2).Says("allows no mends in version 3");
-        BuiltProgram.Run(office.Path, "check", "QIH", "--mend", "--yes", "QIH").Expect(0).Says("drop-copies", "CUST.CNAME", "differs from the old store by the listed changes and by nothing else", "1 gone");
+        BuiltProgram.Run(office.Path, "check", "QIH", "--mend", "--yes", "QIH").Expect(0)
+            .Says("drop-copies", "CUST.CNAME", "differs from the old store by the listed changes and by nothing else", "1 gone");
         Assert.Equal("0", DemoFolder.Ask(office.Store("QIH"), "SELECT count(*) - count(DISTINCT JNO) FROM JRNL"));
         Assert.Equal("0", DemoFolder.Ask(office.Store("QIH"), "SELECT count(*) FROM CUST WHERE CNAME <> trim(CNAME)"));
         BuiltProgram.Run(office.Path, "undo", "--yes", "QIH").Expect(0);
@@ -90,8 +94,11 @@ public sealed class CheckCommandTests
     public void Custom_fields_and_tables_come_through_an_upgrade()
     {
         using var office = new DemoFolder(small: true);
-        DemoFolder.Execute(office.Store("QIH"), "ALTER TABLE CUST ADD COLUMN NICKNAME VARCHAR(20); UPDATE CUST SET NICKNAME = 'No ' || CNO; CREATE TABLE ADDON (ID INTEGER PRIMARY KEY, WHAT TEXT); INSERT INTO ADDON VALUES (7, 'kept')");
-        BuiltProgram.Run(office.Path, "check", "QIH").Expect(1).Says("the column CUST.NICKNAME is not known to the kit; it is carried as it is", "the table ADDON is not known to the kit; it is carried as it is, with 1 records");
+        DemoFolder.Execute(office.Store("QIH"),
+            "ALTER TABLE CUST ADD COLUMN NICKNAME VARCHAR(20); UPDATE CUST SET NICKNAME = 'No ' || CNO; CREATE TABLE ADDON (ID INTEGER PRIMARY KEY, WHAT TEXT); INSERT INTO ADDON VALUES (7, 'kept')");
+        BuiltProgram.Run(office.Path, "check", "QIH").Expect(1)
+            .Says("the column CUST.NICKNAME is not known to the kit; it is carried as it is",
+            "the table ADDON is not known to the kit; it is carried as it is, with 1 records");
         BuiltProgram.Run(office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(0);
         Assert.Equal("0", DemoFolder.Ask(office.Store("QIH"), "SELECT count(*) FROM customer WHERE NICKNAME IS NOT 'No ' || customer_no"));
         Assert.Equal("kept", DemoFolder.Ask(office.Store("QIH"), "SELECT WHAT FROM ADDON WHERE ID = 7"));
@@ -118,13 +125,16 @@ public sealed class CheckCommandTests
         foreach (JsonElement file in result.GetProperty("files").EnumerateArray())
         {
             string name = file.GetProperty("name").GetString()!;
-            Assert.Contains($"{name}  {file.GetProperty("bytes").GetInt64()} bytes  sha256 {file.GetProperty("sha256").GetString()}", content["contents.txt"], StringComparison.Ordinal);
-            Assert.Equal(file.GetProperty("sha256").GetString(), Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(content[name]))));
+            Assert.Contains($"{name}  {file.GetProperty("bytes").GetInt64()} bytes  sha256 {file.GetProperty("sha256").GetString()}", content["contents.txt"],
+                StringComparison.Ordinal);
+            Assert.Equal(file.GetProperty("sha256").GetString(),
+                Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(content[name]))));
         }
         Assert.Contains("office@quaverholt.example", content["office.json"], StringComparison.Ordinal); // whom to answer
         Assert.Contains("99,9A", content["findings.json"], StringComparison.Ordinal); // the form of 12,5O tells what is wrong
         string key = File.ReadAllText(office["keys/ledger-licence"]).Trim();
-        foreach (string hidden in (string[])["12,5O", "pryce-strings", "960 844", "PWL5-DEMO", key]) Assert.DoesNotContain(content, file => file.Value.Contains(hidden, StringComparison.Ordinal));
+        foreach (string hidden in (string[])["12,5O", "pryce-strings", "960 844", "PWL5-DEMO", key])
+            Assert.DoesNotContain(content, file => file.Value.Contains(hidden, StringComparison.Ordinal));
         Assert.Contains("2026-03-02 09:47:30 statement sent to (mail)", content["logs/ledger.log"], StringComparison.Ordinal);
         Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite, File.GetUnixFileMode(path));
         BuiltProgram.Run(office.Path, "bundle", "QWS", "--to", path).Expect(2).Says("is there already");

@@ -65,7 +65,9 @@ public sealed class ClosingAdapterTests : IDisposable
               jobs: [{job: nightly, timer: nightly.timer}]
 
             """);
-        Dictionary<string, string> path = StubSystemctl(("bridge.service", "active static"), ("ledger.service", "active enabled"), ("off.service", "inactive disabled"), ("sleeper.service", "failed enabled"), ("database.service", "active enabled"), ("nightly.timer", "active enabled"));
+        Dictionary<string, string> path = StubSystemctl(("bridge.service", "active static"), ("ledger.service", "active enabled"),
+            ("off.service", "inactive disabled"), ("sleeper.service", "failed enabled"), ("database.service", "active enabled"),
+            ("nightly.timer", "active enabled"));
         BuiltProgram.RunWith(path, _office.Path, "close").Expect(0);
         Assert.Equal(["inactive static", "inactive disabled", "inactive disabled", "failed disabled", "active enabled", "inactive disabled"],
             ((string[])["bridge.service", "ledger.service", "off.service", "sleeper.service", "database.service", "nightly.timer"]).Select(Unit));
@@ -96,7 +98,8 @@ public sealed class ClosingAdapterTests : IDisposable
         Process process = Process.Start(sleeper, "100");
         _afterwards.Add(() => { if (!process.HasExited) process.Kill(); });
         Closing($"closing:\n  services:\n    - {{service: ledger, start: ['true'], stop: ['true'], status: [sh, -c, exit 3], ports: [{port}], processes: [left-over-process]}}\n");
-        BuiltProgram.Run(_office.Path, "close").Expect(3).Says($"Not at rest: ledger has the process left-over-proce ({process.Id})", $"Not at rest: port {port} of ledger listens");
+        BuiltProgram.Run(_office.Path, "close").Expect(3).Says($"Not at rest: ledger has the process left-over-proce ({process.Id})",
+            $"Not at rest: port {port} of ledger listens");
         process.Kill();
         listener.Stop();
         process.WaitForExit();

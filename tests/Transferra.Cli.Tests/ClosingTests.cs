@@ -79,7 +79,8 @@ public sealed class ClosingTests() : WithStandIns(new DemoFolder(small: true))
         BuiltProgram.Run(_office.Path, "close").Expect(0).Says("Closed, and proved");
         Assert.True(person.WaitForExit(1000));
         Assert.False(Runs("service") || Runs("scheduler") || Answers());
-        Assert.All(_office.Modes().Where(entry => entry.Key is "data/QIH" or "data/QWS" or "data/QST/stock" or "data/QIH/documents"), entry => Assert.Equal((UnixFileMode)0, entry.Value & (UnixFileMode)0x3F));
+        Assert.All(_office.Modes().Where(entry => entry.Key is "data/QIH" or "data/QWS" or "data/QST/stock" or "data/QIH/documents"), entry =>
+            Assert.Equal((UnixFileMode)0, entry.Value & (UnixFileMode)0x3F));
         Assert.Equal([".nightly.transferra-closed"], Directory.EnumerateFiles(_office["programs/ledger/jobs"]).Select(Path.GetFileName));
         string closed = State();
         BuiltProgram.Run(_office.Path, "close").Expect(0).Says("Closed, and proved");
@@ -139,7 +140,8 @@ public sealed class ClosingTests() : WithStandIns(new DemoFolder(small: true))
         Process holder = Process.Start(new ProcessStartInfo("tail", ["-f", _office.Store("QIH")]) { RedirectStandardOutput = true })!;
         _started.Add(holder);
         Thread.Sleep(300);
-        BuiltProgram.Run(_office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(2).Says("1 session still in", "tail", $"process {holder.Id}", "nothing was upgraded", "Close the program there");
+        BuiltProgram.Run(_office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(2)
+            .Says("1 session still in", "tail", $"process {holder.Id}", "nothing was upgraded", "Close the program there");
         Assert.Equal(before, State());
         Assert.Equal(data, _office.DataSignature());
         Assert.False(Directory.Exists(_office["transferra/runs"]));
@@ -222,7 +224,8 @@ public sealed class ClosingTests() : WithStandIns(new DemoFolder(small: true))
     {
         OpenOffice();
         string before = State();
-        BuiltProgram.Run(_office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(0).Says("Closed, and proved", "The office stays closed", "Pellwright Ledger is installed as version 5.4", "transferra reopen");
+        BuiltProgram.Run(_office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(0)
+            .Says("Closed, and proved", "The office stays closed", "Pellwright Ledger is installed as version 5.4", "transferra reopen");
         Assert.False(Runs("service"));
         // The vendor's installer has been there.
         _office.Edit("programs/ledger/ledger.ini", "Version=5.4", "Version=6.0");

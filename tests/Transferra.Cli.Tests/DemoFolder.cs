@@ -38,7 +38,8 @@ internal sealed class DemoFolder : IDisposable
     {
         var office = new DemoFolder(small: true);
         string text = File.ReadAllText(office["office.yaml"]);
-        office.Edit("office.yaml", text[text.IndexOf("      - code: QWS", StringComparison.Ordinal)..text.IndexOf("    installer: installers/ledger-6", StringComparison.Ordinal)], "");
+        office.Edit("office.yaml", text[text.IndexOf("      - code: QWS", StringComparison.Ordinal)..text.IndexOf("    installer: installers/ledger-6",
+            StringComparison.Ordinal)], "");
         office.Edit("office.yaml", text[text.IndexOf("  - kit: kits/pellwright-stockroom", StringComparison.Ordinal)..text.IndexOf("closing:", StringComparison.Ordinal)], "");
         return office;
     }

@@ -25,8 +25,10 @@ public sealed class DemoTests
         using TempFolder folder = new();
         string office = folder["office"];
         Called demo = BuiltProgram.RunIn(folder.Path, "demo", "--in", office).Expect(0);
-        demo.Says("Pellwright Ledger: program version 5.4", "check: is the old data sound?", "backup: a copy that is proved", "convert: a new store beside the old one", "match: are the records the same?",
-            "change-over: the new store takes the old one's place", "check again: is the new data sound?", "How it came out", "QIH      through", "QWS      stopped", "QST      through", "31/02/23", "12,5O", "4999", "V001777");
+        demo.Says("Pellwright Ledger: program version 5.4", "check: is the old data sound?", "backup: a copy that is proved",
+            "convert: a new store beside the old one", "match: are the records the same?",
+            "change-over: the new store takes the old one's place", "check again: is the new data sound?", "How it came out", "QIH      through",
+                "QWS      stopped", "QST      through", "31/02/23", "12,5O", "4999", "V001777");
         Assert.Equal("6", DemoFolder.Ask(Path.Combine(office, "data/QIH/ledger.db"), "SELECT value FROM setting WHERE name = 'DATAVER'"));
         Assert.Equal("5", DemoFolder.Ask(Path.Combine(office, "data/QWS/ledger.db"), "SELECT VAL FROM SYSINFO WHERE KEYNAME = 'DATAVER'"));
         Assert.DoesNotContain(demo.Out.Split('\n'), line => line.Length > 100);
@@ -47,11 +49,13 @@ public sealed class DemoTests
         byte[] instr = File.ReadAllBytes(Path.Combine(old, "INSTR.DBF"));
         int header = BitConverter.ToUInt16(instr, 8), length = BitConverter.ToUInt16(instr, 10);
         string record = System.Text.CodePagesEncodingProvider.Instance.GetEncoding(850)!.GetString(instr, header + 7 * length, length);
-        Assert.Equal(decimal.Parse(record.AsSpan(59, 11), System.Globalization.CultureInfo.InvariantCulture) * 100m, decimal.Parse(DemoFolder.Ask(store, "SELECT cost FROM instrument WHERE instrument_no = 8")!, System.Globalization.CultureInfo.InvariantCulture));
+        Assert.Equal(decimal.Parse(record.AsSpan(59, 11), System.Globalization.CultureInfo.InvariantCulture) * 100m,
+            decimal.Parse(DemoFolder.Ask(store, "SELECT cost FROM instrument WHERE instrument_no = 8")!, System.Globalization.CultureInfo.InvariantCulture));
         Assert.Equal(record.Substring(21, 30).TrimEnd(), DemoFolder.Ask(store, "SELECT maker FROM instrument WHERE instrument_no = 8"));
         int block = int.Parse(record.AsSpan(80, 10), System.Globalization.CultureInfo.InvariantCulture);
         byte[] memo = File.ReadAllBytes(Path.Combine(old, "INSTR.DBT"));
-        Assert.Equal(System.Text.Encoding.ASCII.GetString(memo, block * 512 + 8, BitConverter.ToInt32(memo, block * 512 + 4) - 8), DemoFolder.Ask(store, "SELECT remark FROM instrument WHERE instrument_no = 8"));
+        Assert.Equal(System.Text.Encoding.ASCII.GetString(memo, block * 512 + 8, BitConverter.ToInt32(memo, block * 512 + 4) - 8),
+            DemoFolder.Ask(store, "SELECT remark FROM instrument WHERE instrument_no = 8"));
         Assert.Equal("8982", DemoFolder.Ask(store, "SELECT count(*) FROM part_movement"));
         Assert.Equal("0", DemoFolder.Ask(store, "SELECT count(*) FROM part_movement WHERE movement_no % 500 = 0"));
     }
@@ -65,7 +69,8 @@ public sealed class DemoTests
             $"{company.GetProperty("company").GetString()} {finding.GetProperty("grade").GetString()} {finding.GetProperty("kind").GetString()} {finding.GetProperty("table").GetString()} {finding.GetProperty("count").GetInt64()} {finding.GetProperty("examples")[0].GetString()}"));
         Assert.Equal(
         [
-            "QIH warning exact-copies JRNL 15 17", "QWS fault not-a-date JRNL 1 4321: \"31/02/23\"", "QWS fault not-a-number JRNL 1 9877: \"12,5O\"", "QWS fault orphan JRNL 1 7034: \"4999\"",
+            "QIH warning exact-copies JRNL 15 17", "QWS fault not-a-date JRNL 1 4321: \"31/02/23\"", "QWS fault not-a-number JRNL 1 9877: \"12,5O\"",
+                "QWS fault orphan JRNL 1 7034: \"4999\"",
             "QWS fault rule-broken JRNL 1 V001777: 0.01", "QWS warning exact-copies JRNL 4 17",
         ], found.Order(StringComparer.Ordinal));
     }
@@ -80,7 +85,8 @@ public sealed class DemoTests
         string oldName = DemoFolder.Ask(office.Store("QIH"), "SELECT hex(CNAME) FROM CUST WHERE CNO = 1003")!;
         string name = System.Text.CodePagesEncodingProvider.Instance.GetEncoding(850)!.GetString(Convert.FromHexString(oldName)).TrimEnd(' ');
         Assert.Equal(name, DemoFolder.Ask(store, "SELECT name FROM customer WHERE customer_no = 1003"));
-        string debit = DemoFolder.Ask(office.Store("QIH"), "SELECT DR FROM JRNL WHERE JNO = 100")!, credit = DemoFolder.Ask(office.Store("QIH"), "SELECT CR FROM JRNL WHERE JNO = 100")!;
+        string debit = DemoFolder.Ask(office.Store("QIH"), "SELECT DR FROM JRNL WHERE JNO = 100")!, credit =
+            DemoFolder.Ask(office.Store("QIH"), "SELECT CR FROM JRNL WHERE JNO = 100")!;
         Assert.Equal((decimal.Parse(debit, System.Globalization.CultureInfo.InvariantCulture) - decimal.Parse(credit, System.Globalization.CultureInfo.InvariantCulture)) * 100m,
             decimal.Parse(DemoFolder.Ask(store, "SELECT amount FROM ledger_entry WHERE entry_no = 100")!, System.Globalization.CultureInfo.InvariantCulture));
         string[] day = DemoFolder.Ask(office.Store("QIH"), "SELECT JDATE FROM JRNL WHERE JNO = 100")!.Split('/');

@@ -21,14 +21,16 @@ public sealed class MatchTests
 
         Tried("UPDATE ledger_entry SET amount = amount + 1 WHERE entry_no = 4711", "value ledger_entry 4711 amount", totals: true);
         Tried("DELETE FROM ledger_entry WHERE entry_no = 4712", "missing ledger_entry 4712 ", totals: true);
-        string early = DemoFolder.Ask(store, "SELECT posted_on FROM ledger_entry WHERE entry_no = 10")!, late = DemoFolder.Ask(store, "SELECT posted_on FROM ledger_entry WHERE entry_no = 70000")!;
+        string early = DemoFolder.Ask(store, "SELECT posted_on FROM ledger_entry WHERE entry_no = 10")!, late =
+            DemoFolder.Ask(store, "SELECT posted_on FROM ledger_entry WHERE entry_no = 70000")!;
         Tried($"UPDATE ledger_entry SET posted_on = CASE entry_no WHEN 10 THEN '{late}' ELSE '{early}' END WHERE entry_no IN (10, 70000)",
             "value ledger_entry 10 posted_on; value ledger_entry 70000 posted_on", totals: false);
         Tried("INSERT INTO note VALUES ('Z1', 'never written')", "extra note Z1 ", totals: false);
         Tried("UPDATE customer SET name = name || ' ' WHERE customer_no = 1001", "value customer 1001 name", totals: false);
         Tried("UPDATE supplier SET phone = NULL WHERE supplier_no = 5001", "value supplier 5001 phone", totals: false);
         // Two wrongs that cancel each other in every total are two wrongs all the same.
-        Tried("UPDATE ledger_entry SET amount = amount + CASE entry_no WHEN 1 THEN 5 ELSE -5 END WHERE entry_no IN (1, 4)", "value ledger_entry 1 amount; value ledger_entry 4 amount", totals: true);
+        Tried("UPDATE ledger_entry SET amount = amount + CASE entry_no WHEN 1 THEN 5 ELSE -5 END WHERE entry_no IN (1, 4)",
+            "value ledger_entry 1 amount; value ledger_entry 4 amount", totals: true);
         // An amount written as a floating-point number, as a careless script would.
         Tried("UPDATE ledger_entry SET amount = 12.5 WHERE entry_no = 3", "value ledger_entry 3 amount", totals: null);
 
@@ -56,21 +58,26 @@ public sealed class MatchTests
         string amount = DemoFolder.Ask(store, "SELECT printf('%.2f', amount / 100.0) FROM ledger_entry WHERE entry_no = 4711")!;
         DemoFolder.Execute(store, "UPDATE ledger_entry SET amount = 7 WHERE entry_no = 4711");
         Called match = BuiltProgram.Run(office.Path, "match", "QIH").Expect(1).Says("NOT proved for QIH", "ledger_entry", "4711", "amount", amount, "0.07");
-        Assert.Contains(match.Out.Split('\n'), line => line.Contains("4711", StringComparison.Ordinal) && line.Contains(amount, StringComparison.Ordinal) && line.Contains("0.07", StringComparison.Ordinal));
+        Assert.Contains(match.Out.Split('\n'), line => line.Contains("4711", StringComparison.Ordinal) && line.Contains(amount, StringComparison.Ordinal)
+            && line.Contains("0.07", StringComparison.Ordinal));
     }
 
     [Fact]
     public void A_private_value_is_never_shown_neither_in_words_nor_in_files()
     {
         using var office = new DemoFolder();
-        string phone = DemoFolder.Ask(office.Store("QIH"), "SELECT PHONE FROM CUST WHERE CNO = 1007")!, address = DemoFolder.Ask(office.Store("QIH"), "SELECT ADDR1 FROM CUST WHERE CNO = 1008")!;
+        string phone = DemoFolder.Ask(office.Store("QIH"), "SELECT PHONE FROM CUST WHERE CNO = 1007")!, address =
+            DemoFolder.Ask(office.Store("QIH"), "SELECT ADDR1 FROM CUST WHERE CNO = 1008")!;
         // A phone number too long for its column, which makes the record an exception, and a private value that was tampered with.
         DemoFolder.Execute(office.Store("QIH"), "UPDATE CUST SET PHONE = '0999 555 0123 and at night 0999 555 0124' WHERE CNO = 1007");
-        Called check = BuiltProgram.Run(office.Path, "check", "QIH").Expect(1).Says("PHONE", "1007: \"(private)\""), converted = BuiltProgram.Run(office.Path, "convert", "QIH").Expect(1).Says("(private)");
-        DemoFolder.Execute(Path.Combine(office.WorkFolder("QIH"), "v6/ledger.db"), "UPDATE customer_address SET line1 = 'Elsewhere 1' WHERE customer_no = 1008; DELETE FROM customer_address WHERE customer_no = 1009");
+        Called check = BuiltProgram.Run(office.Path, "check", "QIH").Expect(1).Says("PHONE", "1007: \"(private)\""), converted =
+            BuiltProgram.Run(office.Path, "convert", "QIH").Expect(1).Says("(private)");
+        DemoFolder.Execute(Path.Combine(office.WorkFolder("QIH"), "v6/ledger.db"),
+            "UPDATE customer_address SET line1 = 'Elsewhere 1' WHERE customer_no = 1008; DELETE FROM customer_address WHERE customer_no = 1009");
         Called match = BuiltProgram.Run(office.Path, "match", "QIH").Expect(1).Says("customer_address", "1008", "line1", "(private)");
         string json = BuiltProgram.Run(office.Path, "match", "QIH", "--json").Expect(1).Out;
-        string files = string.Concat(Directory.GetFiles(office["transferra"], "*", SearchOption.AllDirectories).Where(path => Path.GetFileName(path) != "lock").Select(File.ReadAllText));
+        string files = string.Concat(Directory.GetFiles(office["transferra"], "*", SearchOption.AllDirectories).Where(path => Path.GetFileName(path) != "lock")
+            .Select(File.ReadAllText));
         foreach (string secret in (string[])["555 0123", "Elsewhere", phone, address])
             foreach (string shown in (string[])[check.All, converted.All, match.All, json, files]) Assert.DoesNotContain(secret, shown, StringComparison.Ordinal);
     }

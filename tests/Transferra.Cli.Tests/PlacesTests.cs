@@ -6,8 +6,10 @@ namespace Transferra.Cli.Tests;
 /// <summary>Sets on another machine, and sets under a passphrase.</summary>
 public sealed class PlacesTests
 {
-    private static readonly string[] Server = (Environment.GetEnvironmentVariable("TRANSFERRA_TEST_SFTP") ?? throw new InvalidOperationException("TRANSFERRA_TEST_SFTP is not set; run ./test.sh")).Split(':', 4);
-    private static readonly string HostKey = Environment.GetEnvironmentVariable("TRANSFERRA_TEST_SFTP_HOSTKEY")!, Root = Environment.GetEnvironmentVariable("TRANSFERRA_TEST_SFTP_FOLDER")!;
+    private static readonly string[] Server = (Environment.GetEnvironmentVariable("TRANSFERRA_TEST_SFTP")
+        ?? throw new InvalidOperationException("TRANSFERRA_TEST_SFTP is not set; run ./test.sh")).Split(':', 4);
+    private static readonly string HostKey = Environment.GetEnvironmentVariable("TRANSFERRA_TEST_SFTP_HOSTKEY")!, Root =
+        Environment.GetEnvironmentVariable("TRANSFERRA_TEST_SFTP_FOLDER")!;
 
     private static string Place(string folder, string? hostKey = null, string? port = null) =>
         $"{{sftp: {Server[0]}, port: {port ?? Server[1]}, user: {Server[2]}, key-file: {Server[3]}, host-key: \"{hostKey ?? HostKey}\", folder: {Path.Combine(Root, folder)}}}";
@@ -146,7 +148,10 @@ public sealed class PlacesTests
         office.SetBackup($"backup: {{to: [sets, {Place(Path.GetFileName(office.Path), port: "1")}], locked-with: {{variable: NOWHERE_TO_BE_FOUND}}}}");
         BuiltProgram.Run(office.Path, "ready", "QIH").Says("backup place", "cannot be reached", "the environment variable NOWHERE_TO_BE_FOUND holds no passphrase");
         office.SetBackup($"backup: {{to: [sets, {Place(Path.GetFileName(office.Path))}]}}");
-        BuiltProgram.Run(office.Path, "ready", "QIH").Says("answers; 0 sets are there");
+        BuiltProgram.Run(office.Path, "ready", "QIH").Says("answers; 0 sets are there", " free, ");
+        // A file system that has no room for anybody's files.
+        office.SetBackup($"backup: {{to: [sets, {Place("/sys/transferra-sets")}]}}");
+        BuiltProgram.Run(office.Path, "ready", "QIH").Expect(2).Says("/sys/transferra-sets answers; 0 sets are there; 0 bytes free, ", "Make room there");
     }
 
     [Fact]
@@ -170,7 +175,10 @@ public sealed class PlacesTests
         // A disk of 64 KB.
         Directory.CreateDirectory(office["tiny"]);
         office.SetBackup("backup: {to: [tiny, sets], wanted: 1}");
-        using System.Diagnostics.Process full = System.Diagnostics.Process.Start(new System.Diagnostics.ProcessStartInfo("unshare", ["-m", "bash", "-c", $"mount -t tmpfs -o size=64k none '{office["tiny"]}' && dotnet '{BuiltProgram.Assembly}' backup QIH --office '{office.Path}'; code=$?; ls -A '{office["tiny"]}'; exit $code"]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
+        using System.Diagnostics.Process full =
+            System.Diagnostics.Process.Start(new System.Diagnostics.ProcessStartInfo("unshare",
+            ["-m", "bash", "-c", $"mount -t tmpfs -o size=64k none '{office["tiny"]}' && dotnet '{BuiltProgram.Assembly}' backup QIH --office '{office.Path}'; code=$?; ls -A '{office["tiny"]}'; exit $code"])
+            { RedirectStandardOutput = true, RedirectStandardError = true })!;
         BuiltProgram.Wait(full).Expect(1).Says("NOT proved: " + office["tiny"], "No space left on device", "Proved: " + office["sets"]);
     }
 }

@@ -29,7 +29,9 @@ public sealed class ReadyTests : IDisposable
     [Fact]
     public void All_gates_are_passed_and_the_time_is_told()
     {
-        Called called = BuiltProgram.Run(_office.Path, "ready").Expect(0).Says("Ready: all gates are passed", "by 5 to 6", "all 3 files are there and the vendor's", "version 2.1, at least 2.0 wanted", "How long the office will be closed");
+        Called called = BuiltProgram.Run(_office.Path, "ready").Expect(0)
+            .Says("Ready: all gates are passed", "by 5 to 6", "all 3 files are there and the vendor's", "version 2.1, at least 2.0 wanted",
+            "How long the office will be closed");
         Assert.DoesNotContain(called.Out.Split('\n'), line => line.Length > 100);
         JsonElement[] times = [.. BuiltProgram.Run(_office.Path, "ready", "--json").Json.GetProperty("result").GetProperty("times").EnumerateArray()];
         Assert.Equal(["QIH", "QWS", "QST"], times.Select(time => time.GetProperty("company").GetString()));
@@ -58,7 +60,8 @@ public sealed class ReadyTests : IDisposable
         Blocked("key licence", "TR_NO_SUCH_KEY holds no key", "Set it");
         _office.Edit("office.yaml", "    keys:\n      licence: {variable: TR_NO_SUCH_KEY, maintenance-until: 2035-01-01}\n", "");
         Blocked("key licence", "does not say where it is", "order it now");
-        _office.Edit("office.yaml", "    installer: installers/ledger-6\n", "    installer: installers/ledger-6\n    keys: {licence: {key: PWL6-QH7A-0042-HIRE-20351231, file: x}}\n");
+        _office.Edit("office.yaml", "    installer: installers/ledger-6\n",
+            "    installer: installers/ledger-6\n    keys: {licence: {key: PWL6-QH7A-0042-HIRE-20351231, file: x}}\n");
         BuiltProgram.Run(_office.Path, "ready").Expect(2).Says("office.yaml:", "a key does not belong into this file");
     }
 
@@ -91,7 +94,8 @@ public sealed class ReadyTests : IDisposable
         JsonElement gate = One(Gates(2), "database engine", "QIH");
         Assert.Contains("at least 4.1 wanted", gate.GetProperty("what").GetString(), StringComparison.Ordinal);
         _office.Edit("kits/pellwright-ledger/versions/6.yaml", "sqlite: \"4.1\"", "sqlite: \"3.4\"");
-        Dictionary<string, string> system = File.ReadLines("/etc/os-release").Select(line => line.Split('=', 2)).Where(pair => pair.Length == 2).ToDictionary(pair => pair[0], pair => pair[1].Trim('"'));
+        Dictionary<string, string> system = File.ReadLines("/etc/os-release").Select(line => line.Split('=', 2)).Where(pair => pair.Length == 2)
+            .ToDictionary(pair => pair[0], pair => pair[1].Trim('"'));
         _office.Edit("kits/pellwright-ledger/versions/6.yaml", "  confirm:\n", $"  system: {{{system["ID"]}: \"{system.GetValueOrDefault("VERSION_ID", "1")}\"}}\n  confirm:\n");
         Assert.Equal("passed", One(Gates(0), "operating system").GetProperty("state").GetString());
         _office.Edit("kits/pellwright-ledger/versions/6.yaml", $"  system: {{{system["ID"]}: ", "  system: {somethingelse: ");
@@ -103,11 +107,15 @@ public sealed class ReadyTests : IDisposable
     {
         File.Delete(_office["transferra/words.jsonl"]);
         JsonElement[] open = [.. Gates(1).Where(gate => gate.GetProperty("state").GetString() == "needs-word")];
-        Assert.Equal(["office/one-disk", "pellwright-ledger/notes-5-to-6", "pellwright-ledger/users-told", "pellwright-ledger/vendors-told", "pellwright-stockroom/laptops-in"], open.Select(gate => gate.GetProperty("confirm").GetString()).Order(StringComparer.Ordinal));
-        BuiltProgram.Run(_office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(2).Says("users-told", "Have the users been told", "transferra ready --confirm pellwright-ledger/users-told");
-        BuiltProgram.Run(_office.Path, "ready", "--confirm", "users-told", "--confirm", "no-such").Expect(2).Says("nothing named no-such waits for your word", "pellwright-ledger/users-told");
+        Assert.Equal(["office/one-disk", "pellwright-ledger/notes-5-to-6", "pellwright-ledger/users-told", "pellwright-ledger/vendors-told",
+            "pellwright-stockroom/laptops-in"], open.Select(gate => gate.GetProperty("confirm").GetString()).Order(StringComparer.Ordinal));
+        BuiltProgram.Run(_office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(2)
+            .Says("users-told", "Have the users been told", "transferra ready --confirm pellwright-ledger/users-told");
+        BuiltProgram.Run(_office.Path, "ready", "--confirm", "users-told", "--confirm", "no-such").Expect(2)
+            .Says("nothing named no-such waits for your word", "pellwright-ledger/users-told");
         Assert.False(File.Exists(_office["transferra/words.jsonl"])); // nothing of a call that is wrong is written down
-        BuiltProgram.Run(_office.Path, "ready", "--confirm", "users-told", "--confirm", "pellwright-ledger/vendors-told", "--confirm", "laptops-in", "--confirm", "one-disk", "--by", "A. Clerk").Expect(1).Says("your word is needed 1 time");
+        BuiltProgram.Run(_office.Path, "ready", "--confirm", "users-told", "--confirm", "pellwright-ledger/vendors-told", "--confirm", "laptops-in",
+            "--confirm", "one-disk", "--by", "A. Clerk").Expect(1).Says("your word is needed 1 time");
         BuiltProgram.Run(_office.Path, "ready", "--confirm", "notes-5-to-6").Expect(0).Says("Have the users been told when the books are closed? Confirmed by A. Clerk,");
         _office.Edit("kits/pellwright-ledger/hops/5-to-6.yaml", "The fax flag of customers is gone.", "The fax flag of customers is gone, and so is the telex.");
         JsonElement again = Assert.Single(Gates(1), gate => gate.GetProperty("state").GetString() == "needs-word");
@@ -137,12 +145,15 @@ public sealed class ReadyTests : IDisposable
     }
 
     [Theory]
-    [InlineData("versions: [\"5\", \"6\"]", "versions: [\"5\", \"6\", \"7\"]", "hops: [5-to-6]", "wanted-version: \"7\"", "the kit knows no way from version 5 to 7; it is too old: a way leads from 6", "Bring it to version 6")]
-    [InlineData("versions: [\"5\", \"6\"]", "versions: [\"4\", \"5\", \"6\"]", "hops: [5-to-6]", "wanted-version: \"4\"", "the data is version 5, which is newer than the wanted 4", "restore the version before")]
+    [InlineData("versions: [\"5\", \"6\"]", "versions: [\"5\", \"6\", \"7\"]", "hops: [5-to-6]", "wanted-version: \"7\"",
+        "the kit knows no way from version 5 to 7; it is too old: a way leads from 6", "Bring it to version 6")]
+    [InlineData("versions: [\"5\", \"6\"]", "versions: [\"4\", \"5\", \"6\"]", "hops: [5-to-6]", "wanted-version: \"4\"",
+        "the data is version 5, which is newer than the wanted 4", "restore the version before")]
     public void A_version_that_no_way_leads_from_is_told_to_be_too_old_or_too_new(string versions, string more, string hops, string wanted, string what, string next)
     {
         string extra = wanted.Split('"')[1];
-        File.WriteAllText(_office[$"kits/pellwright-ledger/versions/{extra}.yaml"], $"version: \"{extra}\"\nprograms: [\"{extra}.\"]\ntold-by:\n  - {{header: user_version, is: \"{extra}0\"}}\ntables:\n  t:\n    columns: {{a: INTEGER NOT NULL}}\n    key: [a]\n");
+        File.WriteAllText(_office[$"kits/pellwright-ledger/versions/{extra}.yaml"],
+            $"version: \"{extra}\"\nprograms: [\"{extra}.\"]\ntold-by:\n  - {{header: user_version, is: \"{extra}0\"}}\ntables:\n  t:\n    columns: {{a: INTEGER NOT NULL}}\n    key: [a]\n");
         if (extra == "7") File.WriteAllText(_office["kits/pellwright-ledger/hops/6-to-7.yaml"], Dropping("6", "7"));
         _office.Edit("kits/pellwright-ledger/kit.yaml", versions, more);
         if (extra == "7")
@@ -161,7 +172,8 @@ public sealed class ReadyTests : IDisposable
     {
         string[] lines = File.ReadAllLines(_office[$"kits/pellwright-ledger/versions/{from}.yaml"]);
         int start = Array.IndexOf(lines, "tables:");
-        IEnumerable<string> tables = lines.Skip(start + 1).TakeWhile(line => line.StartsWith(' ')).Where(line => line.StartsWith("  ", StringComparison.Ordinal) && line[2] != ' ').Select(line => line.Trim(' ', ':'));
+        IEnumerable<string> tables = lines.Skip(start + 1).TakeWhile(line => line.StartsWith(' '))
+            .Where(line => line.StartsWith("  ", StringComparison.Ordinal) && line[2] != ' ').Select(line => line.Trim(' ', ':'));
         return $"hop: {{from: \"{from}\", to: \"{to}\"}}\ntables: []\ntables-left-out:\n" + string.Concat(tables.Select(table => $"  {table}: a trial\n"));
     }
 
@@ -170,7 +182,8 @@ public sealed class ReadyTests : IDisposable
     {
         JsonElement gate = One(Gates(0), "room");
         string what = gate.GetProperty("what").GetString()!;
-        foreach (string part in (string[])["QIH backup set and its proof", "QIH converted copy", "QWS backup set and its proof", "QST converted copy"]) Assert.Contains(part, what, StringComparison.Ordinal);
+        foreach (string part in (string[])["QIH backup set and its proof", "QIH converted copy", "QWS backup set and its proof", "QST converted copy"])
+            Assert.Contains(part, what, StringComparison.Ordinal);
     }
 
     [Fact]

@@ -82,13 +82,15 @@ public abstract class ServerOfficeTests(string engine) : IDisposable
         BuiltProgram.Run(office.Path, "survey").Expect(1).Says("Found, but not in office.yaml");
         string name = office.Store("QWS").Path;
         JsonElement unlisted = BuiltProgram.Run(office.Path, "survey", "--json").Expect(1).Json.GetProperty("result").GetProperty("unlisted");
-        Assert.Contains(unlisted.EnumerateArray(), store => store.GetProperty("address").GetProperty("path").GetString() == name && store.GetProperty("dataVersion").GetString() == "5");
+        Assert.Contains(unlisted.EnumerateArray(), store => store.GetProperty("address").GetProperty("path").GetString() == name
+            && store.GetProperty("dataVersion").GetString() == "5");
         BuiltProgram.Run(office.Path, "survey", "--write").Expect(0);
         BuiltProgram.Run(office.Path, "survey", "--json").Says(name);
         string folder = _folder[engine];
         Directory.CreateDirectory(folder);
         ServerAddress server = office.Store("QWS").Server!;
-        string[] where = ["--new", engine, "--kits", office.Files["kits"], "--host", server.Host, "--port", server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture), "--user", server.User, "--password-file", server.PasswordFile!];
+        string[] where = ["--new", engine, "--kits", office.Files["kits"], "--host", server.Host, "--port",
+            server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture), "--user", server.User, "--password-file", server.PasswordFile!];
         if (engine == "firebird") where = [.. where, "--databases", TestServers.FirebirdFolder];
         BuiltProgram.Run(folder, ["survey", .. where]).Expect(0).Says("Drafted:");
         string drafted = File.ReadAllText(Path.Combine(folder, "office.yaml"));
@@ -120,12 +122,15 @@ public sealed class PostgresqlOfficeTests() : ServerOfficeTests("postgresql")
         using var demo = new ServerOffice("postgresql", small: true);
         using var servers = new TestServers();
         StoreAddress ledger = demo.Store("QIH"), service = servers.AsClerk(ledger, _folder.Path);
-        string pid = _folder["service.pid"], connect = $"sleep 1000 | PGPASSWORD=$(cat {service.Server!.PasswordFile}) psql -h {ledger.Server!.Host} -p {ledger.Server.Port} -U {service.Server.User} -d {ledger.Path}";
-        File.WriteAllText(_folder["ctl.sh"], $"case $1 in start) setsid sh -c \"{connect}\" >/dev/null 2>&1 & echo $! >{pid};; stop) pkill -s $(cat {pid}); rm {pid};; status) [ -f {pid} ] || exit 3;; esac\n");
+        string pid = _folder["service.pid"], connect =
+            $"sleep 1000 | PGPASSWORD=$(cat {service.Server!.PasswordFile}) psql -h {ledger.Server!.Host} -p {ledger.Server.Port} -U {service.Server.User} -d {ledger.Path}";
+        File.WriteAllText(_folder["ctl.sh"],
+            $"case $1 in start) setsid sh -c \"{connect}\" >/dev/null 2>&1 & echo $! >{pid};; stop) pkill -s $(cat {pid}); rm {pid};; status) [ -f {pid} ] || exit 3;; esac\n");
         string text = File.ReadAllText(demo.Files["office.yaml"]);
         int start = text.IndexOf("  services:", StringComparison.Ordinal), end = text.IndexOf("  jobs:", StringComparison.Ordinal);
         string control = _folder["ctl.sh"];
-        File.WriteAllText(demo.Files["office.yaml"], text[..start] + $"  services:\n    - {{service: ledger, start: [sh, {control}, start], stop: [sh, {control}, stop], status: [sh, {control}, status], connects-as: [{service.Server.User}]}}\n" + text[end..]);
+        File.WriteAllText(demo.Files["office.yaml"], text[..start]
+            + $"  services:\n    - {{service: ledger, start: [sh, {control}, start], stop: [sh, {control}, stop], status: [sh, {control}, status], connects-as: [{service.Server.User}]}}\n" + text[end..]);
         Sh($"sh {control} start");
         _afterwards.Add(() => Sh($"[ ! -f {pid} ] || sh {control} stop"));
         for (int i = 0; i < 50 && new StoreOpener().ServerOf(ledger).Sessions(ledger.Path).Count == 0; i++) Thread.Sleep(100);

@@ -36,7 +36,9 @@ internal sealed class ServerOffice : IDisposable
     public StoreAddress Store(string company) => _stored[company];
 
     /// <summary>A database of this office's own that is not there yet, on a server of any engine.</summary>
-    public StoreAddress Beside(string name, string engine) => _servers.Known(new StoreAddress(engine, engine == "firebird" ? System.IO.Path.Combine(TestServers.FirebirdFolder, Prefix + name + ".fdb") : Prefix + name, Server: TestServers.Server(engine)));
+    public StoreAddress Beside(string name, string engine) =>
+        _servers.Known(new StoreAddress(engine, engine == "firebird" ? System.IO.Path.Combine(TestServers.FirebirdFolder, Prefix + name + ".fdb") : Prefix
+        + name, Server: TestServers.Server(engine)));
 
     /// <summary>Whether a company's database is still as version 5 has it.</summary>
     public bool IsOld(string company)
@@ -129,7 +131,8 @@ public abstract class ServerUpgradeTests(string engine)
         string other = engine == "postgresql" ? "mariadb" : "postgresql";
         StoreAddress elsewhere = office.Beside("elsewhere", other);
         ServerAddress server = elsewhere.Server!;
-        BuiltProgram.Run(office.Path, "restore", "QIH", "--database", elsewhere.Path, "--engine", other, "--host", server.Host, "--port", server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture), "--user", server.User, "--password-file", server.PasswordFile!)
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--database", elsewhere.Path, "--engine", other, "--host", server.Host, "--port",
+            server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture), "--user", server.User, "--password-file", server.PasswordFile!)
             .Expect(1).Says("every record is as backed up", "not brought back: view ACCT_NAMES");
         BuiltProgram.Run(office.Path, "restore", "QIH", "--engine", other).Expect(2).Says("--database NAME");
         Assert.Empty(office.Leftovers());
@@ -245,8 +248,11 @@ public sealed class FirebirdUpgradeTests() : ServerUpgradeTests("firebird")
         using var folder = new TempFolder();
         ServerAddress server = TestServers.Server("firebird");
         string databases = Directory.CreateDirectory(Path.Combine(TestServers.FirebirdFolder, FormattableString.Invariant($"demo{Environment.ProcessId}"))).FullName;
-        if (!OperatingSystem.IsWindows()) File.SetUnixFileMode(databases, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute | UnixFileMode.OtherRead | UnixFileMode.OtherWrite | UnixFileMode.OtherExecute);
-        string[] options = ["--host", server.Host, "--port", server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture), "--user", server.User, "--password-file", server.PasswordFile!];
+        if (!OperatingSystem.IsWindows())
+            File.SetUnixFileMode(databases,
+                UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute | UnixFileMode.OtherRead | UnixFileMode.OtherWrite | UnixFileMode.OtherExecute);
+        string[] options = ["--host", server.Host, "--port", server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture), "--user", server.User,
+            "--password-file", server.PasswordFile!];
         BuiltProgram.RunIn(folder.Path, ["demo", "--in", folder["office"], "--engine", "firebird", "--databases", databases, .. options]).Expect(0).Says("That is the whole job");
         BuiltProgram.RunIn(folder.Path, ["demo", "--in", folder["other"], "--engine", "paper", .. options]).Expect(2).Says("there is no server engine paper");
         BuiltProgram.RunIn(folder.Path, ["demo", "--in", folder["other"], "--engine", "firebird", .. options]).Expect(2).Says("Add --databases");

@@ -18,7 +18,9 @@ public sealed class SurveyTests : IDisposable
     [Fact]
     public void The_picture_has_versions_settings_components_files_services_and_workstations()
     {
-        Called called = BuiltProgram.Run(_office.Path, "survey").Expect(0).Says("by " + _office["programs/ledger/ledger.ini"] + ", Program/Version: 5.4", "about.json, /program/version: 5.4", "Mail bridge: 2.1", "workstation Front desk: 5.4", "setting year end: 31/03", "setting printer: front desk",
+        Called called = BuiltProgram.Run(_office.Path, "survey").Expect(0)
+            .Says("by " + _office["programs/ledger/ledger.ini"] + ", Program/Version: 5.4", "about.json, /program/version: 5.4", "Mail bridge: 2.1",
+            "workstation Front desk: 5.4", "setting year end: 31/03", "setting printer: front desk",
             "not as the vendor ships it (changed): data/QIH/documents/reports/aged-debtors.rpt", "Ledger service service off - is stopped", "programs/ledger/jobs/nightly job on");
         Assert.DoesNotContain(called.Out.Split('\n'), line => line.Length > 100);
         // Not of the program: what the vendor ships as it is, is not mentioned.
@@ -32,9 +34,13 @@ public sealed class SurveyTests : IDisposable
     public void Places_that_tell_different_versions_are_shown_with_what_it_means()
     {
         _office.Edit("programs/ledger/about.json", "5.4", "6.0");
-        BuiltProgram.Run(_office.Path, "survey").Expect(1).Says("program version not told", "The places that tell the program's version disagree", "ledger.ini, Program/Version says 5.4", "about.json, /program/version says 6.0", "find out which is right");
+        BuiltProgram.Run(_office.Path, "survey").Expect(1)
+            .Says("program version not told", "The places that tell the program's version disagree", "ledger.ini, Program/Version says 5.4",
+            "about.json, /program/version says 6.0", "find out which is right");
         _office.Edit("programs/ledger/ledger.ini", "Version=5.4", "Version=6.0");
-        BuiltProgram.Run(_office.Path, "survey").Expect(1).Says("The program is version 6.0, but the data of QIH is version 5", "The workstation Front desk has program version 5.4, and the program here is version 6.0");
+        BuiltProgram.Run(_office.Path, "survey").Expect(1)
+            .Says("The program is version 6.0, but the data of QIH is version 5",
+            "The workstation Front desk has program version 5.4, and the program here is version 6.0");
     }
 
     [Theory]
@@ -91,7 +97,8 @@ public sealed class SurveyTests : IDisposable
         BuiltProgram.Run(_office.Path, "survey", "--write").Expect(0).Says("Added to", "QNX");
         string[] old = before.Split('\n'), now = File.ReadAllLines(_office["office.yaml"]);
         Assert.Empty(old.Where(line => line.Length > 0).Except(now));
-        Assert.Equal(["      - code: QNX", "        name: QNX", "        store: {sqlite: data/QNX/ledger.db}"], now.SkipWhile(line => !line.Contains("QNX", StringComparison.Ordinal)).Take(3));
+        Assert.Equal(["      - code: QNX", "        name: QNX", "        store: {sqlite: data/QNX/ledger.db}"],
+            now.SkipWhile(line => !line.Contains("QNX", StringComparison.Ordinal)).Take(3));
         Called again = BuiltProgram.Run(_office.Path, "survey").Expect(0).Says("QNX", "Old Stores");
         Assert.DoesNotContain("Found, but not", again.Out, StringComparison.Ordinal);
         BuiltProgram.Run(_office.Path, "survey", "--write").Expect(0).Says("There is nothing to add");
@@ -125,11 +132,14 @@ public sealed class SurveyTests : IDisposable
         DemoFolder.Execute(_office.Store("QIH"), "UPDATE SYSINFO SET VAL = '31/12' WHERE KEYNAME = 'YEAREND'");
         Called compared = BuiltProgram.Run(_office.Path, "survey", "--compare", saved, "--json").Expect(1);
         Assert.Equal(["Pellwright Ledger, setting paper|A4|(not set)", "Pellwright Ledger, setting printer|front desk|default", "QIH, setting year end|31/03|31/12"],
-            compared.Json.GetProperty("result").GetProperty("differences").EnumerateArray().Select(entry => $"{entry.GetProperty("what").GetString()}|{entry.GetProperty("before").GetString()}|{entry.GetProperty("now").GetString()}").Order(StringComparer.Ordinal));
+            compared.Json.GetProperty("result").GetProperty("differences").EnumerateArray()
+                .Select(entry => $"{entry.GetProperty("what").GetString()}|{entry.GetProperty("before").GetString()}|{entry.GetProperty("now").GetString()}")
+                .Order(StringComparer.Ordinal));
         BuiltProgram.Run(_office.Path, "survey", "--compare", page).Expect(2).Says("is no saved survey");
         BuiltProgram.Run(_office.Path, "survey", "--compare", _elsewhere["nothing"]).Expect(2).Says("cannot be read");
         string html = File.ReadAllText(page);
-        foreach (string part in (string[])["Quaverholt Instrument Hire", "Pellwright Ledger", "JRNL", "front desk", "Ledger service", "aged-debtors.rpt"]) Assert.Contains(part, html, StringComparison.Ordinal);
+        foreach (string part in (string[])["Quaverholt Instrument Hire", "Pellwright Ledger", "JRNL", "front desk", "Ledger service", "aged-debtors.rpt"])
+            Assert.Contains(part, html, StringComparison.Ordinal);
         System.Xml.Linq.XElement.Parse(html["<!DOCTYPE html>\n".Length..]);
         Assert.DoesNotContain("<script", html, StringComparison.Ordinal);
     }

@@ -107,7 +107,8 @@ public sealed class UpgradeTests
         BuiltProgram.Run(office.Path, "restore", "QST", "--to", office["elsewhere"]).Expect(0);
         Assert.Equal(before["QST/stock/INSTR.DBT"], TempFolder.Signature(office["elsewhere"])["store/stock/INSTR.DBT"]);
         BuiltProgram.Run(office.Path, "restore", "QST", "--yes", "QST").Expect(0);
-        Assert.Equal(before.Where(entry => entry.Key.StartsWith("QST/stock", StringComparison.Ordinal)), office.DataSignature().Where(entry => entry.Key.StartsWith("QST/stock", StringComparison.Ordinal)));
+        Assert.Equal(before.Where(entry => entry.Key.StartsWith("QST/stock", StringComparison.Ordinal)), office.DataSignature()
+            .Where(entry => entry.Key.StartsWith("QST/stock", StringComparison.Ordinal)));
         BuiltProgram.Run(office.Path, "survey").Says("Quaverholt Stores  3", "DBF");
         BuiltProgram.Run(office.Path, "undo", "--yes", "QST").Expect(0);
         Assert.Equal(upgraded, office.DataSignature());
@@ -120,7 +121,8 @@ public sealed class UpgradeTests
     {
         using var office = new DemoFolder(small: true);
         Directory.CreateDirectory(office["data/QST/export"]);
-        foreach ((string name, string text) in ((string, string)[])[("VERSION", "KEYNAME;VAL\nDATAVER;3\n"), ("PARTS", "PARTNO;DESCR;UNIT;ONHAND;PRICE\nP1;Rosin, dark;pc;12;3,50\nP2;\"Bow \"\"hair\"\"\";set;;\n"),
+        foreach ((string name, string text) in ((string, string)[])[("VERSION", "KEYNAME;VAL\nDATAVER;3\n"),
+            ("PARTS", "PARTNO;DESCR;UNIT;ONHAND;PRICE\nP1;Rosin, dark;pc;12;3,50\nP2;\"Bow \"\"hair\"\"\";set;;\n"),
             ("INSTR", "INSTRNO;SERIAL;KIND;MAKER;BOUGHT;COST;DAYRATE;ONHIRE;REMARK\n1;ST1;ST;Grünspan;31.12.2019;1200,00;3,00;yes;\n2;WW2;WW;;;850,50;2,10;no;\"two\nlines\"\n"), ("MOVES", "MOVENO;PARTNO;MDATE;QTY;REF\n1;P1;01.02.2024;12;W1\n")])
             File.WriteAllText(office[$"data/QST/export/{name}.csv"], text);
         office.Edit("office.yaml", "store: {dbf: data/QST/stock}", "store: {delimited: data/QST/export}");
@@ -129,7 +131,8 @@ public sealed class UpgradeTests
         office.Edit("office.yaml", "{delimited: data/QST/export}", "{delimited: data/QST/export, separator: ;, decimal-mark: ',', dates: DD.MM.YYYY}");
         BuiltProgram.Run(office.Path, "upgrade", "QST", "--yes", "QST").Expect(0).Says("QST      through");
         string store = office["data/QST/stock.db"];
-        Assert.Equal("120000|2019-12-31|Grünspan|1", DemoFolder.Ask(store, "SELECT cost || '|' || bought_on || '|' || maker || '|' || is_on_hire FROM instrument WHERE instrument_no = 1"));
+        Assert.Equal("120000|2019-12-31|Grünspan|1", DemoFolder.Ask(store,
+            "SELECT cost || '|' || bought_on || '|' || maker || '|' || is_on_hire FROM instrument WHERE instrument_no = 1"));
         Assert.Equal("two\nlines", DemoFolder.Ask(store, "SELECT remark FROM instrument WHERE instrument_no = 2"));
         Assert.Equal("Bow \"hair\"", DemoFolder.Ask(store, "SELECT description FROM part WHERE on_hand IS NULL"));
     }

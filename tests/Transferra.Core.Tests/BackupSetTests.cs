@@ -21,7 +21,8 @@ public sealed class BackupSetTests : IDisposable
         _folder.Write("data/books.db", string.Concat(Enumerable.Range(0, 3000).Select(i => $"record {i * 7919 % 1009};")));
         _folder.Write("data/docs/sub/ünïcode name.txt", "a document");
         _folder.Write("data/docs/empty.txt", "");
-        _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null, [_folder["data/docs"]], new Dictionary<string, string>());
+        _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null, [_folder["data/docs"]],
+            new Dictionary<string, string>());
         _office = new OfficeDescription("Office", _folder.Path, [], BackupPlan.In(), 0);
         _set = _folder["set.tar"];
         _sets = SetPlaces.Local([_folder.Path], _volume);
@@ -39,7 +40,8 @@ public sealed class BackupSetTests : IDisposable
     public void A_set_is_complete_in_itself_and_unpacks_to_the_same_bytes()
     {
         SetManifest manifest = Write();
-        Assert.Equal(["store/books.db", "documents/0", "documents/0/empty.txt", "documents/0/sub", "documents/0/sub/ünïcode name.txt"], manifest.Members.Select(member => member.Name));
+        Assert.Equal(["store/books.db", "documents/0", "documents/0/empty.txt", "documents/0/sub", "documents/0/sub/ünïcode name.txt"],
+            manifest.Members.Select(member => member.Name));
         Assert.Empty(BackupSets.Verify(_set));
         Assert.Empty(SetWriting.Unpack(_set, _folder["out"]));
         Assert.Equal(File.ReadAllBytes(_folder["data/books.db"]), File.ReadAllBytes(_folder["out/store/books.db"]));

@@ -96,10 +96,12 @@ public class CheckTests
     {
         using MemoryStore store = Sound();
         store.With(new TableShape("CUSTOM", [new("A", FieldType.Integer), new("B", FieldType.Text)], ["A"], []), [1L, "x"], [1L, "x"]);
-        store.With(store.Tables["GRP"].Shape with { Columns = [.. store.Tables["GRP"].Shape.Columns, new("MINE", FieldType.Text)] }, [1L, "Violins", "a\u0001"], [2L, "Horns", null]);
+        store.With(store.Tables["GRP"].Shape with { Columns = [.. store.Tables["GRP"].Shape.Columns, new("MINE", FieldType.Text)] },
+            [1L, "Violins", "a\u0001"], [2L, "Horns", null]);
         CheckResult check = Check(store);
         Assert.True(check.IsReadable);
-        Assert.Equal(["column-unknown GRP", "control-characters GRP", "exact-copies CUSTOM", "table-unknown CUSTOM"], check.Findings.Select(finding => $"{finding.Kind} {finding.Table}").Order());
+        Assert.Equal(["column-unknown GRP", "control-characters GRP", "exact-copies CUSTOM", "table-unknown CUSTOM"],
+            check.Findings.Select(finding => $"{finding.Kind} {finding.Table}").Order());
         Assert.Equal(2, check.Tables["CUSTOM"]);
     }
 
@@ -108,7 +110,8 @@ public class CheckTests
     {
         using MemoryStore store = Sound();
         TableShape groups = store.Tables["GRP"].Shape, parts = store.Tables["PART"].Shape;
-        store.With(groups with { Columns = [.. groups.Columns, new("MINE", FieldType.Decimal(8, 2)), new("group_no", FieldType.Text)] }, [1L, "Violins", (Int128)250, "one"], [2L, "Horns", null, null]);
+        store.With(groups with { Columns = [.. groups.Columns, new("MINE", FieldType.Decimal(8, 2)), new("group_no", FieldType.Text)] },
+            [1L, "Violins", (Int128)250, "one"], [2L, "Horns", null, null]);
         store.With(new TableShape("memo_of_mine", [new("A", FieldType.Integer)], ["A"], []), [7L]);
         CustomFields custom = CustomFields.Of(store, _hop.From);
         CustomFields read = CustomFields.Read(custom.Written());

@@ -22,7 +22,8 @@ public class ConversionTests
         return result.Accounts.Single(account => account.Table == "PART");
     }
 
-    private static (long, long, long, long, long, long) Five(TableAccount account) => (account.Read, account.Carried, account.Changed, account.Combined, account.LeftOut, account.Exceptions);
+    private static (long, long, long, long, long, long) Five(TableAccount account) =>
+        (account.Read, account.Carried, account.Changed, account.Combined, account.LeftOut, account.Exceptions);
 
     [Fact]
     public void A_sound_record_arrives_in_both_tables_with_every_value()
@@ -48,7 +49,8 @@ public class ConversionTests
     [InlineData("x", "1.00", "Z", "01/02/20", 1L, FaultCode.NotInList, "KIND", "part.kind", "Z")]
     [InlineData("x", "1.00", "S", "01/02/20", 9L, FaultCode.MissingReference, "GROUPNO", "part.group_title", "9")]
     [InlineData(null, "1.00", "S", "01/02/20", 1L, FaultCode.MissingValue, "NAME", "part.name", "")]
-    public void One_bad_value_is_one_exception_and_the_others_go_on(string? name, string price, string kind, string made, long group, FaultCode code, string column, string into, string value)
+    public void One_bad_value_is_one_exception_and_the_others_go_on(string? name, string price, string kind, string made, long group, FaultCode code,
+        string column, string into, string value)
     {
         if (code == FaultCode.NotANumber) (price, value) = ("1,00", "1,00");
         TableAccount account = Convert(SampleKit.Part(1, "good"), SampleKit.Part(2, name, price, kind, made, group), SampleKit.Part(3, "also good"));
@@ -98,7 +100,8 @@ public class ConversionTests
     {
         Hop hop = SampleKit.Load(SampleKit.Hop.Replace("reference: REF", "reference: {is: \"NULLIF(REF, 'M1')\", changes: test}", StringComparison.Ordinal)).Hops[0];
         using MemoryStore old = SampleKit.Store(hop);
-        TableAccount memo = StoreConverter.Run(old, _new, hop, SampleKit.Settings, _exceptions.Add, new ListObserver(), CancellationToken.None).Accounts.Single(account => account.Table == "MEMO");
+        TableAccount memo = StoreConverter.Run(old, _new, hop, SampleKit.Settings, _exceptions.Add, new ListObserver(),
+            CancellationToken.None).Accounts.Single(account => account.Table == "MEMO");
         Assert.Equal((3, 1, 0, 0, 0, 2), Five(memo));
     }
 

@@ -8,10 +8,12 @@ public class ExpressionTests
 {
     private static readonly ColumnShape[] Columns =
     [
-        new("T", FieldType.Text), new("N", FieldType.Integer), new("M", FieldType.Decimal(14, 2)), new("D", FieldType.Date), new("B", FieldType.Boolean), new("NOTHING", FieldType.Text),
+        new("T", FieldType.Text), new("N", FieldType.Integer), new("M", FieldType.Decimal(14, 2)), new("D", FieldType.Date), new("B", FieldType.Boolean),
+            new("NOTHING", FieldType.Text),
     ];
 
-    private static readonly ExpressionScope Scope = new("SAMPLE", Columns, [new LookupShape("acc", [new("ID", FieldType.Integer)], ExpressionParser.Parse("T"), FieldType.Text, false)],
+    private static readonly ExpressionScope Scope = new("SAMPLE", Columns,
+        [new LookupShape("acc", [new("ID", FieldType.Integer)], ExpressionParser.Parse("T"), FieldType.Text, false)],
         new Dictionary<string, string> { ["scheme"] = "cash" });
 
     // One row: T = "Größe 12 ", N = 7, M = 12.50, D = 2024-02-29, B = true, NOTHING = null.

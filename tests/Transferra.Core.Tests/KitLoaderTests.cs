@@ -23,7 +23,9 @@ public class KitLoaderTests
     [Fact]
     public void Indexes_numbering_and_defaults_are_read()
     {
-        string old = SampleKit.Old.Replace("    key: [GNO]\n", "    key: [GNO]\n    indexes: [{columns: [TITLE, GNO], unique: true}, {columns: TITLE}]\n    numbered: gno\n    defaults: {TITLE: \"'it''s'\"}\n", StringComparison.Ordinal);
+        string old = SampleKit.Old.Replace("    key: [GNO]\n",
+            "    key: [GNO]\n    indexes: [{columns: [TITLE, GNO], unique: true}, {columns: TITLE}]\n    numbered: gno\n    defaults: {TITLE: \"'it''s'\"}\n",
+            StringComparison.Ordinal);
         var errors = new DescriptionErrors();
         Transferra.Core.Records.TableShape table = SampleKit.Load(errors, old: old)!.Versions[0].Tables.Single(table => table.Name == "GRP");
         errors.ThrowIfAny();
@@ -70,7 +72,8 @@ public class KitLoaderTests
     [InlineData("{header: user_version, is: \"1\"}", "{table: GRPS, column: TITLE, where: GNO = 1, is: \"1\"}", "GRPS", "there is no table GRPS")]
     [InlineData("{header: user_version, is: \"1\"}", "{table: GRP, column: NAME, where: GNO = 1, is: \"1\"}", "NAME, where", "the table GRP has no column NAME")]
     [InlineData("{header: user_version, is: \"1\"}", "{table: GRP, column: TITLE, where: GNO = 'x', is: \"1\"}", "= 'x'", "INTEGER and VARCHAR(1) cannot be compared")]
-    [InlineData("sql: {memory: \"old prices\"}}", "sql: {memory: \"old prices\"}, table: PART, sum: GROUPNO}", "GROUPNO}", "a total with 2 decimals adds up DECIMAL(p,2), this is INTEGER")]
+    [InlineData("sql: {memory: \"old prices\"}}", "sql: {memory: \"old prices\"}, table: PART, sum: GROUPNO}", "GROUPNO}",
+        "a total with 2 decimals adds up DECIMAL(p,2), this is INTEGER")]
     [InlineData("sql: {memory: \"old prices\"}}", "table: PART, by: [NONE]}", "NONE", "the table PART has no column NONE")]
     [InlineData("decimals: 2, sql: {memory: \"old prices\"}}", "decimals: 2}", "{name: Prices", "has \"sql\" for engines that answer it")]
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    private: [SECRET]\n", "SECRET", "the table GRP has no column SECRET")]
@@ -109,10 +112,12 @@ public class KitLoaderTests
     [Fact]
     public void All_mistakes_of_all_files_are_told_in_one_go()
     {
-        string hop = SampleKit.Hop.Replace("part_no: PNO\n        name", "part_no: PNOX\n        name", StringComparison.Ordinal).Replace("kinds.code", "kind.code", StringComparison.Ordinal);
+        string hop = SampleKit.Hop.Replace("part_no: PNO\n        name", "part_no: PNOX\n        name", StringComparison.Ordinal)
+            .Replace("kinds.code", "kind.code", StringComparison.Ordinal);
         string old = SampleKit.Old.Replace("to: GRP,", "to: GRPX,", StringComparison.Ordinal);
         string kit = SampleKit.Kit + "\ncolour: blue\n";
-        Assert.Equal([Place("kits/sample/hops/1-to-2.yaml", hop, "PNOX"), Place("kits/sample/hops/1-to-2.yaml", hop, "kind.code"), Place("kits/sample/kit.yaml", kit, "colour"), Place("kits/sample/versions/1.yaml", old, "tables:")],
+        Assert.Equal([Place("kits/sample/hops/1-to-2.yaml", hop, "PNOX"), Place("kits/sample/hops/1-to-2.yaml", hop, "kind.code"),
+            Place("kits/sample/kit.yaml", kit, "colour"), Place("kits/sample/versions/1.yaml", old, "tables:")],
             ErrorsOf(hop, old, kit).Select(error => (error.File, error.Line, error.Column)));
     }
 

@@ -42,7 +42,8 @@ public sealed class LockedSetTests : IDisposable
         folder.Write("data/docs/a.txt", "a document");
         File.WriteAllBytes(folder["data/docs/large.bin"], large);
         var volume = new DiskVolume();
-        var company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", folder["data/books.db"]), null, [folder["data/docs"]], new Dictionary<string, string>());
+        var company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", folder["data/books.db"]), null, [folder["data/docs"]],
+            new Dictionary<string, string>());
         SetWriting.Write(new OfficeDescription("Office", folder.Path, [], BackupPlan.In(), 0), company, volume, folder["set.tar.locked"],
             sets: new SetPlaces([new LocalPlace(folder.Path, volume)], new SetSecret(() => Passphrase), locksNewSets: true));
         return (File.ReadAllBytes(folder["set.tar.locked"]), large);
@@ -66,7 +67,8 @@ public sealed class LockedSetTests : IDisposable
         // Whose it is and when it was made is told to anybody who lists sets; names of files and contents are not.
         ListedSet listed = SetPlaces.Local([_folder["here"]], _volume).List().Single();
         Assert.Equal(("ABC", true), (listed.Label.Company, listed.IsLocked));
-        foreach (string hidden in (string[])["Anna", "books.db", "manifest", "documents", "\u0028\u00B5/\u00FD"]) Assert.Equal(-1, Sound.Value.Bytes.AsSpan().IndexOf(Encoding.Latin1.GetBytes(hidden)));
+        foreach (string hidden in (string[])["Anna", "books.db", "manifest", "documents", "\u0028\u00B5/\u00FD"])
+            Assert.Equal(-1, Sound.Value.Bytes.AsSpan().IndexOf(Encoding.Latin1.GetBytes(hidden)));
         var none = Assert.Throws<SetLockedException>(() => SetPlaces.Local([_folder["here"]], _volume).Read(_here));
         Assert.Contains("locked-with", none.Next, StringComparison.Ordinal);
     }
@@ -110,7 +112,9 @@ public sealed class LockedSetTests : IDisposable
             bytes[at] ^= 8;
             File.WriteAllBytes(_here, bytes);
             Assert.NotEmpty(Verify(_here));
-            if (at < sound.Length / 2) Assert.Contains("is no backup set, or its beginning is damaged", Assert.Throws<TransferraException>(() => _sets.Read(_here)).Message, StringComparison.Ordinal);
+            if (at < sound.Length / 2)
+                Assert.Contains("is no backup set, or its beginning is damaged", Assert.Throws<TransferraException>(() => _sets.Read(_here)).Message,
+                    StringComparison.Ordinal);
             else Assert.NotEmpty(_sets.Read(_here).Manifest.Members);
             Assert.True(Heal().IsHealed);
         }
@@ -128,7 +132,8 @@ public sealed class LockedSetTests : IDisposable
         byte[] sound = Sound.Value.Bytes, swapped = [.. sound];
         sound.AsSpan(LockedHeader.Bytes + stored, stored).CopyTo(swapped.AsSpan(LockedHeader.Bytes + (2 * stored)));
         sound.AsSpan(LockedHeader.Bytes + (2 * stored), stored).CopyTo(swapped.AsSpan(LockedHeader.Bytes + stored));
-        byte[][] damaged = [swapped, sound[..(LockedHeader.Bytes + (5 * stored))], sound[..^1], [.. sound, 0], [.. sound.AsSpan(0, LockedHeader.Bytes + stored), .. sound.AsSpan(LockedHeader.Bytes + (2 * stored))]];
+        byte[][] damaged = [swapped, sound[..(LockedHeader.Bytes + (5 * stored))], sound[..^1], [.. sound, 0],
+            [.. sound.AsSpan(0, LockedHeader.Bytes + stored), .. sound.AsSpan(LockedHeader.Bytes + (2 * stored))]];
         foreach (byte[] bytes in damaged)
         {
             File.WriteAllBytes(_here, bytes);
@@ -161,7 +166,15 @@ public sealed class LockedSetTests : IDisposable
     public void Argon2id_is_the_one_of_the_standard()
     {
         static byte[] filled(byte value, int count) => [.. Enumerable.Repeat(value, count)];
-        using var argon = new Argon2id(filled(1, 32)) { Salt = filled(2, 16), KnownSecret = filled(3, 8), AssociatedData = filled(4, 12), MemorySize = 32, Iterations = 3, DegreeOfParallelism = 4 };
+        using var argon = new Argon2id(filled(1, 32))
+        {
+            Salt = filled(2, 16),
+            KnownSecret = filled(3, 8),
+            AssociatedData = filled(4, 12),
+            MemorySize = 32,
+            Iterations = 3,
+            DegreeOfParallelism = 4
+        };
         Assert.Equal("0d640df58d78766c08c037a34a8b53c9d01ef0452d75b65eb52520e96b01e659", Convert.ToHexStringLower(argon.GetBytes(32)));
     }
 
@@ -196,7 +209,9 @@ public sealed class LockedSetTests : IDisposable
         var sets = new SetPlaces(_sets.Places, new SetSecret(() => "too short"), locksNewSets: true);
         _folder.Write("data/books.db", "x");
         var company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null, [], new Dictionary<string, string>());
-        Assert.Contains("shorter than 12", Assert.Throws<TransferraException>(() => SetWriting.Write(new OfficeDescription("Office", _folder.Path, [], BackupPlan.In(), 0), company, _volume, _folder["x.tar.locked"], sets: sets)).Message, StringComparison.Ordinal);
+        Assert.Contains("shorter than 12", Assert.Throws<TransferraException>(() =>
+            SetWriting.Write(new OfficeDescription("Office", _folder.Path, [], BackupPlan.In(), 0), company, _volume, _folder["x.tar.locked"],
+            sets: sets)).Message, StringComparison.Ordinal);
         Assert.False(File.Exists(_folder["x.tar.locked"]) || Directory.Exists(_folder["ABC.packing"]));
     }
 }

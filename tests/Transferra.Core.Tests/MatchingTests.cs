@@ -59,7 +59,8 @@ public sealed class MatchingTests : IDisposable
         Parts.RemoveAt(6);
         Parts.Add([9999L, "stranger", (Int128)1, "string", null, null]);
         MatchResult match = Match();
-        Assert.Equal([(DifferenceKind.Missing, "7"), (DifferenceKind.Extra, "9999")], match.Differences.Select(difference => (difference.Kind, difference.Key)).OrderBy(pair => pair.Kind));
+        Assert.Equal([(DifferenceKind.Missing, "7"), (DifferenceKind.Extra, "9999")], match.Differences.Select(difference => (difference.Kind, difference.Key))
+            .OrderBy(pair => pair.Kind));
         Assert.NotNull(gone);
     }
 
@@ -112,10 +113,13 @@ public sealed class MatchingTests : IDisposable
     {
         TableShape table = _hop.From.Table("PART")!;
         Expression sum = ExpressionParser.Parse("CAST(PRICE AS DECIMAL(10,2))"), where = ExpressionParser.Parse("PNO > 490");
-        MemoryStore store = SampleKit.Store(_hop, SampleKit.Part(1, "a", "1.50"), SampleKit.Part(2, "b", "2.25", group: 2), SampleKit.Part(3, "c", "0.05"), SampleKit.Part(4, "d", "no price"), SampleKit.Part(491, "e", "9.00", group: null));
-        Assert.Equal(new Dictionary<string, Int128> { ["1"] = 155, ["2"] = 225, [TotalLine.NoLabel] = 900 }, GroupSums.Of(store, new GroupSum(table, ["GROUPNO"], sum, null), CancellationToken.None));
+        MemoryStore store = SampleKit.Store(_hop, SampleKit.Part(1, "a", "1.50"), SampleKit.Part(2, "b", "2.25", group: 2), SampleKit.Part(3, "c", "0.05"),
+            SampleKit.Part(4, "d", "no price"), SampleKit.Part(491, "e", "9.00", group: null));
+        Assert.Equal(new Dictionary<string, Int128> { ["1"] = 155, ["2"] = 225, [TotalLine.NoLabel] = 900 },
+            GroupSums.Of(store, new GroupSum(table, ["GROUPNO"], sum, null), CancellationToken.None));
         Assert.Equal(new Dictionary<string, Int128> { [""] = 900 }, GroupSums.Of(store, new GroupSum(table, [], sum, where), CancellationToken.None));
-        Assert.Equal(new Dictionary<string, Int128> { ["1"] = 3, ["2"] = 1, [TotalLine.NoLabel] = 1 }, GroupSums.Of(store, new GroupSum(table, ["GROUPNO"], null, null), CancellationToken.None));
+        Assert.Equal(new Dictionary<string, Int128> { ["1"] = 3, ["2"] = 1, [TotalLine.NoLabel] = 1 },
+            GroupSums.Of(store, new GroupSum(table, ["GROUPNO"], null, null), CancellationToken.None));
     }
 
     [Fact]

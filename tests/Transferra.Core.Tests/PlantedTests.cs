@@ -132,7 +132,8 @@ public class PlantedTests
     [Fact]
     public void A_rule_that_cannot_be_read_says_where()
     {
-        string wrong = PlantedCompany.Description.Replace("by: [SUPPLIER], sum: GROSS", "by: [REFNO], sum: GROSS", StringComparison.Ordinal).Replace("holds: GROSS = NET + TAX", "holds: NET + TAX", StringComparison.Ordinal)
+        string wrong = PlantedCompany.Description.Replace("by: [SUPPLIER], sum: GROSS", "by: [REFNO], sum: GROSS", StringComparison.Ordinal)
+            .Replace("holds: GROSS = NET + TAX", "holds: NET + TAX", StringComparison.Ordinal)
             .Replace("parent: PARENT", "parent: NOBODY", StringComparison.Ordinal).Replace("to: SUPPLIER, on: [SNO]", "to: SUPPLIER, on: [NAME]", StringComparison.Ordinal) + """
 
             mends:
@@ -141,7 +142,8 @@ public class PlantedTests
               - {recompute: gross, column: GROSS, because: x}
             """;
         IReadOnlyList<DescriptionError> errors = Assert.Throws<DescriptionException>(() => PlantedCompany.Load(wrong)).Errors;
-        string[] expected = ["INVOICE.SUPPLIER and SUPPLIER.NAME are of different types", "no column NOBODY", "a condition is wanted", "REFNO is VARCHAR(10)", "no table NOWHERE", "no text column NET", "no rule \"gross\" with \"equals\""];
+        string[] expected = ["INVOICE.SUPPLIER and SUPPLIER.NAME are of different types", "no column NOBODY", "a condition is wanted", "REFNO is VARCHAR(10)",
+            "no table NOWHERE", "no text column NET", "no rule \"gross\" with \"equals\""];
         Assert.All(expected, text => Assert.Contains(errors, error => error.What.Contains(text, StringComparison.Ordinal)));
         Assert.All(errors, error => Assert.True(error.Line > 1, error.ToString()));
     }

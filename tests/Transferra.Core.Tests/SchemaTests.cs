@@ -66,7 +66,8 @@ public sealed class SchemaTests
             else misfits.Add($"{at}: {name} is not known");
         }
         if (schema.TryGetProperty("required", out JsonElement required))
-            misfits.AddRange(required.EnumerateArray().Select(name => name.GetString()!).Where(name => !mapping.Children.ContainsKey(new YamlScalarNode(name))).Select(name => $"{at}: {name} is missing"));
+            misfits.AddRange(required.EnumerateArray().Select(name => name.GetString()!).Where(name => !mapping.Children.ContainsKey(new YamlScalarNode(name)))
+                .Select(name => $"{at}: {name} is missing"));
         return misfits;
     }
 }

@@ -24,7 +24,8 @@ public sealed class SetDocumentsTests : IDisposable
     {
         _folder.Write("data/books.db", "the store");
         _folder.Write("data/docs/plain.txt", "plain");
-        _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null, [_folder["data/docs"]], new Dictionary<string, string>());
+        _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null, [_folder["data/docs"]],
+            new Dictionary<string, string>());
         _office = new OfficeDescription("Office", _folder.Path, [], BackupPlan.In(), 0);
         _set = _folder["set.tar"];
     }
@@ -33,7 +34,12 @@ public sealed class SetDocumentsTests : IDisposable
 
     private static string Shell(string folder, string command)
     {
-        using Process shell = Process.Start(new ProcessStartInfo("bash", ["-c", "set -e; " + command]) { WorkingDirectory = folder, RedirectStandardOutput = true, RedirectStandardError = true })!;
+        using Process shell = Process.Start(new ProcessStartInfo("bash", ["-c", "set -e; " + command])
+        {
+            WorkingDirectory = folder,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true
+        })!;
         string said = shell.StandardOutput.ReadToEnd(), complained = shell.StandardError.ReadToEnd();
         shell.WaitForExit();
         Assert.True(shell.ExitCode == 0, $"{command}: {complained}");
@@ -113,7 +119,8 @@ public sealed class SetDocumentsTests : IDisposable
         _folder.Write("data/docs/drafts/one.txt", "a draft");
         OfficeDescription office = _office with { Backup = BackupPlan.In(_folder["data/docs/sets"]) with { Without = ["*.tmp", "data/docs/drafts"] } };
         SetWriting.Write(office, _company, _volume, _set);
-        Assert.Equal(["documents/0", "documents/0/plain.txt"], SetWriting.ManifestOf(_set).Members.Select(member => member.Name).Where(name => name.StartsWith("documents/", StringComparison.Ordinal)));
+        Assert.Equal(["documents/0", "documents/0/plain.txt"], SetWriting.ManifestOf(_set).Members.Select(member => member.Name)
+            .Where(name => name.StartsWith("documents/", StringComparison.Ordinal)));
         Assert.All(SetWriting.ManifestOf(_set).LeftOut, left => Assert.True(left.IsHarmless));
         Assert.Equal(["documents/0/drafts", "documents/0/scan.tmp", "documents/0/sets"], SetWriting.ManifestOf(_set).LeftOut.Select(left => left.Name));
     }
@@ -162,6 +169,25 @@ public sealed class SetDocumentsTests : IDisposable
     }
 
     [Fact]
+    public void Content_is_taken_from_the_set_before_also_where_its_owner_has_another_name_by_now()
+    {
+        MakeOddDocuments();
+        Thread.Sleep(1100);
+        SetWriting.Write(_office, _company, _volume, _set);
+        SetMember[] before = [.. SetWriting.ManifestOf(_set).Members];
+        string[] renamed = [.. before.Where(member => member.IsFile && member.Owner.EndsWith("root:root", StringComparison.Ordinal))
+            .Select(member => member.Name).Where((_, i) => i % 2 == 0)];
+        Assert.NotEmpty(renamed);
+        SetWriting.Forge(_set, member => renamed.Contains(member.Name) ? member with { Owner = member.Owner.Replace("root:root", "toor:toor", StringComparison.Ordinal) } : member);
+        Assert.Empty(BackupSets.Verify(_set));
+        string second = _folder["second.tar"];
+        Assert.Superset(renamed.ToHashSet(), SetWriting.Write(_office, _company, _volume, second, earlier: _set).ToHashSet());
+        Assert.Empty(BackupSets.Verify(second));
+        Assert.Equal(before.Select(member => (member.Name, member.Owner, member.Sha256)),
+            SetWriting.ManifestOf(second).Members.Select(member => (member.Name, member.Owner, member.Sha256)));
+    }
+
+    [Fact]
     public void A_file_that_does_not_hold_still_is_listed_and_of_the_store_stops_it()
     {
         // /proc/self/status is told to have no bytes, and has some.
@@ -201,7 +227,8 @@ public sealed class SetDocumentsTests : IDisposable
         using (var writer = new SetWriter(sink, null, (_, _) => { }, CancellationToken.None)
         {
             // The disk gives no answer for the second and the third frame, with a long reason.
-            ReadAt = (file, buffer, position) => position is >= SetManifest.FrameContentBytes and < 3 * SetManifest.FrameContentBytes ? throw new IOException(new string('\u00E9', 400)) : RandomAccess.Read(file, buffer.Span, position),
+            ReadAt = (file, buffer, position) => position is >= SetManifest.FrameContentBytes and < 3 * SetManifest.FrameContentBytes
+                ? throw new IOException(new string('\u00E9', 400)) : RandomAccess.Read(file, buffer.Span, position),
         }) writer.Run(tree.Sources, new SetManifest(SetManifest.CurrentFormat, label, [], new SetStore("none", "memory", new Dictionary<string, string>()), [], [], []), () => []);
         LeftOut left = Assert.Single(SetWriting.ManifestOf(_set).LeftOut);
         Assert.Equal(("documents/0/large.bin", false), (left.Name, left.IsHarmless));
@@ -215,7 +242,9 @@ public sealed class SetDocumentsTests : IDisposable
         ofStore.Add(_folder["data/docs"], "store/books");
         using var other = new PlainSink(_folder["other"]);
         using var stopped = new SetWriter(other, null, (_, _) => { }, CancellationToken.None) { ReadAt = (_, _, _) => throw new IOException("bad spot") };
-        Assert.Contains("could not be read", Assert.Throws<TransferraException>(() => stopped.Run(ofStore.Sources, new SetManifest(SetManifest.CurrentFormat, label, [], new SetStore("books", "dbf", new Dictionary<string, string>()), [], [], []), () => [])).Message, StringComparison.Ordinal);
+        Assert.Contains("could not be read", Assert.Throws<TransferraException>(() =>
+            stopped.Run(ofStore.Sources, new SetManifest(SetManifest.CurrentFormat, label, [], new SetStore("books", "dbf", new Dictionary<string, string>()),
+            [], [], []), () => [])).Message, StringComparison.Ordinal);
     }
 
     [Theory]

@@ -21,7 +21,8 @@ public sealed class SetKeepingTests : IDisposable
         _folder.Write("data/books.db", string.Concat(Enumerable.Range(0, 1500).Select(i => $"record {i * 7919 % 1009};")));
         _folder.Write("data/docs/a.txt", "a document");
         _folder.Write("data/docs/sub/b.txt", string.Concat(Enumerable.Range(0, 300).Select(i => $"{i * 31 % 97}")));
-        _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null, [_folder["data/docs"]], new Dictionary<string, string>());
+        _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null, [_folder["data/docs"]],
+            new Dictionary<string, string>());
         _office = new OfficeDescription("Office", _folder.Path, [], BackupPlan.In(), 0);
         Directory.CreateDirectory(_folder["here"]);
         Directory.CreateDirectory(_folder["there"]);
@@ -80,7 +81,8 @@ public sealed class SetKeepingTests : IDisposable
         File.WriteAllText(_folder["data/docs/a.txt"], "a doctored"); // as long as before
         SetWriting.Write(_office, _company, _volume, other);
         byte[] foreign = File.ReadAllBytes(other), swapped = [.. _sound];
-        (SetMember Member, long Header, long Content, long End) document = files.Single(part => part.Member.Name == "documents/0/a.txt"), foreignDocument = SetWriting.Parts(other).Single(part => part.Member.Name == document.Member.Name);
+        (SetMember Member, long Header, long Content, long End) document = files.Single(part => part.Member.Name == "documents/0/a.txt"), foreignDocument =
+            SetWriting.Parts(other).Single(part => part.Member.Name == document.Member.Name);
         Assert.Equal(document.Member.PackedBytes, foreignDocument.Member.PackedBytes);
         foreign.AsSpan((int)foreignDocument.Header, (int)(foreignDocument.End - foreignDocument.Header)).CopyTo(swapped.AsSpan((int)document.Header));
         File.WriteAllBytes(_here, swapped);
@@ -188,11 +190,13 @@ public sealed class SetKeepingTests : IDisposable
     }
 
     private ListedSet Set(string place, int day, string company = "ABC") =>
-        new(_folder[$"{place}/{company}-{day}.tar"], 100, SetWriting.ManifestOf(_there).Label with { Company = company, MadeAt = new DateTimeOffset(2026, 1, day, 0, 0, 0, TimeSpan.Zero) }, false);
+        new(_folder[$"{place}/{company}-{day}.tar"], 100,
+            SetWriting.ManifestOf(_there).Label with { Company = company, MadeAt = new DateTimeOffset(2026, 1, day, 0, 0, 0, TimeSpan.Zero) }, false);
 
     private static Dictionary<string, SetProof> Proved(params ListedSet[] sets) => sets.ToDictionary(set => set.Path, set => new SetProof(set.Label.MadeAt, set.Path, 100, []));
 
-    private static string[] Gone(IEnumerable<TidyDecision> decisions) => [.. decisions.Where(decision => decision.Goes).Select(decision => Path.GetFileNameWithoutExtension(decision.Set.Path))];
+    private static string[] Gone(IEnumerable<TidyDecision> decisions) =>
+        [.. decisions.Where(decision => decision.Goes).Select(decision => Path.GetFileNameWithoutExtension(decision.Set.Path))];
 
     [Fact]
     public void The_newest_of_each_place_and_the_last_proved_of_a_company_stay()
@@ -204,7 +208,8 @@ public sealed class SetKeepingTests : IDisposable
         IReadOnlyList<TidyDecision> decisions = SetTidying.Decide(sets, Proved(sets[0]), [], 1);
         Assert.Equal(["ABC-2", "ABC-1"], Gone(decisions));
         Assert.Contains(decisions, decision => decision.Set == sets[0] && decision.Because.Contains("last of its company that is proved", StringComparison.Ordinal));
-        Assert.Equal(["ABC-1", "ABC-2", "ABC-1"], Gone(SetTidying.Decide(sets, new Dictionary<string, SetProof> { [sets[0].Path] = new SetProof(default, sets[0].Path, 99, []) }, [], 1)));
+        Assert.Equal(["ABC-1", "ABC-2", "ABC-1"],
+            Gone(SetTidying.Decide(sets, new Dictionary<string, SetProof> { [sets[0].Path] = new SetProof(default, sets[0].Path, 99, []) }, [], 1)));
     }
 
     [Fact]

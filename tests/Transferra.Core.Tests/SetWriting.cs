@@ -13,7 +13,9 @@ internal static class SetWriting
     {
         var context = new RunContext(office, null!, volume, null!, "test", CancellationToken.None);
         if (sets is not null) context = context with { Sets = sets };
-        var order = new PackOrder(company, company.OldStore, new MemoryStore(), "1", ["T"], () => [new TableBaseline("T", 3, 0, "00")], Path.GetDirectoryName(path)!) { Earlier = earlier };
+        var order = new PackOrder(company, company.OldStore, new MemoryStore(), "1", ["T"], () => [new TableBaseline("T", 3, 0, "00")],
+            Path.GetDirectoryName(path)!)
+        { Earlier = earlier };
         using PackedSet packed = BackupSets.Pack(context, order, (_, _) => { });
         packed.MoveInto(new LocalPlace(Path.GetDirectoryName(path)!, volume), Path.GetFileName(path));
         return packed.Reused;
@@ -41,15 +43,18 @@ internal static class SetWriting
     }
 
     /// <summary>Gives a member another name of the same length everywhere, and seals the set anew.</summary>
-    public static void Forge(string path, string name, string forged)
+    public static void Forge(string path, string name, string forged) => Forge(path, member => member.Name == name ? member with { Name = forged } : member);
+
+    /// <summary>Changes members everywhere, none of them in its length, and seals the set anew.</summary>
+    public static void Forge(string path, Func<SetMember, SetMember> forge)
     {
         SetManifest manifest = ManifestOf(path);
         byte[] old = File.ReadAllBytes(path);
-        SetMember[] members = [.. manifest.Members.Select(member => member.Name == name ? member with { Name = forged } : member)];
+        SetMember[] members = [.. manifest.Members.Select(forge)];
         int beginningBytes = (int)Parts(path)[0].Header;
         byte[] beginning = SetWriter.Beginning(manifest with { Members = members }, beginningBytes);
         beginning.CopyTo(old, 0);
-        foreach ((SetMember member, long header, _, _) in Parts(path)) SetLayout.HeaderOf(members.First(known => known.Sha256 == member.Sha256 && known.Kind == member.Kind)).CopyTo(old, header);
+        foreach ((long header, SetMember member) in Parts(path).Zip(members, (part, member) => (part.Header, member))) SetLayout.HeaderOf(member).CopyTo(old, header);
         SetLayout.Seal(beginning, manifest.Label.MadeAt).CopyTo(old, old.Length - SetLayout.SealBytes);
         File.WriteAllBytes(path, old);
     }

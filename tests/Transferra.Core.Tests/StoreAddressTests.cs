@@ -29,7 +29,8 @@ public sealed class StoreAddressTests
     public void Long_names_are_cut_and_stay_two()
     {
         string stem = new('é', 40);
-        string one = new StoreAddress("postgresql", stem + "1", Server: Server).Beside("", "20261125-120000", "old-v5").Path, two = new StoreAddress("postgresql", stem + "2", Server: Server).Beside("", "20261125-120000", "old-v5").Path;
+        string one = new StoreAddress("postgresql", stem + "1", Server: Server).Beside("", "20261125-120000", "old-v5").Path, two =
+            new StoreAddress("postgresql", stem + "2", Server: Server).Beside("", "20261125-120000", "old-v5").Path;
         Assert.NotEqual(one, two);
         Assert.StartsWith("transferra-20261125-120000-old-v5-é", one, StringComparison.Ordinal);
         Assert.InRange(System.Text.Encoding.UTF8.GetByteCount(one), 50, 63);

@@ -85,7 +85,8 @@ public class DecimalTextTests
             BigInteger value = (new BigInteger(high) << 30) + low;
             string digits = BigInteger.Abs(value).ToString(System.Globalization.CultureInfo.InvariantCulture).PadLeft(scale + 1, '0');
             string text = (value.Sign < 0 ? "-" : "") + digits[..^scale] + (scale > 0 ? "." + digits[^scale..] : "");
-            return DecimalText.TryParse(Encoding.UTF8.GetBytes(text), 38, scale, out Int128 units) is null && (BigInteger)units == value && DecimalText.Format(units, scale) == text;
+            return DecimalText.TryParse(Encoding.UTF8.GetBytes(text), 38, scale, out Int128 units) is null && (BigInteger)units == value
+                && DecimalText.Format(units, scale) == text;
         }));
 
     [Theory]

@@ -40,5 +40,6 @@ public sealed class FindingSheetTests
     }
 
     private static string[][] Cells(SpreadsheetDocument document, Sheet sheet) =>
-        [.. ((WorksheetPart)document.WorkbookPart!.GetPartById(sheet.Id!.Value!)).Worksheet!.Descendants<Row>().Select(row => row.Elements<Cell>().Select(cell => cell.InnerText).ToArray())];
+        [.. ((WorksheetPart)document.WorkbookPart!.GetPartById(sheet.Id!.Value!)).Worksheet!.Descendants<Row>()
+            .Select(row => row.Elements<Cell>().Select(cell => cell.InnerText).ToArray())];
 }

@@ -15,15 +15,21 @@ public sealed class HtmlSignOffTests
 
     private static RunReport Report(bool proved, string firm = "Quaverholt & <Sons>")
     {
-        TableAccount account = new("JRNL", 10, proved ? 6 : 5, 2, 1, 1, proved ? 0 : 1, new Dictionary<string, long> { ["trailing blanks removed"] = 2 }, new Dictionary<string, long> { ["entry"] = 7 });
-        ExceptionRow[] exceptions = proved ? [] : [new ExceptionRow("JRNL", "4321", [new ExceptionCause("JDATE", "entry.posted_on", FaultCode.NotADate, "31/02/23", "this is no date")])];
-        var conversion = new ConvertResult([new HopResult("5", "6", new ConversionResult([account], [], new Dictionary<string, long> { ["setting"] = 1 }), 1.5)], proved ? "" : "/runs/exceptions.csv", exceptions, "/data/v6/ledger.db");
+        TableAccount account = new("JRNL", 10, proved ? 6 : 5, 2, 1, 1, proved ? 0 : 1, new Dictionary<string, long> { ["trailing blanks removed"] = 2 },
+            new Dictionary<string, long> { ["entry"] = 7 });
+        ExceptionRow[] exceptions = proved
+            ? [] : [new ExceptionRow("JRNL", "4321", [new ExceptionCause("JDATE", "entry.posted_on", FaultCode.NotADate, "31/02/23", "this is no date")])];
+        var conversion = new ConvertResult([new HopResult("5", "6", new ConversionResult([account], [], new Dictionary<string, long> { ["setting"] = 1 }),
+            1.5)], proved ? "" : "/runs/exceptions.csv", exceptions, "/data/v6/ledger.db");
         var match = new MatchResult("5", "6", [account], [new TableMatch("entry", 7, 7, new string('a', 32), new string(proved ? 'a' : 'b', 32))],
-            [new TotalMatch("Debits by period", true, [new TotalLine("15", "35539.75", proved ? "35539.75" : "35203.61")])], proved ? [] : [new Difference("entry", "4711", "amount", DifferenceKind.Value, "12.00", "12.01")], proved ? 0 : 1, true);
-        var check = new CheckResult("5", new Dictionary<string, long> { ["JRNL"] = 10 }, proved ? [] : [new Finding("orphan", Grade.Fault, "JRNL", 1, "records that point nowhere", ["7034"], "Enter it.", false)]);
+            [new TotalMatch("Debits by period", true, [new TotalLine("15", "35539.75", proved ? "35539.75" : "35203.61")])], proved
+                ? [] : [new Difference("entry", "4711", "amount", DifferenceKind.Value, "12.00", "12.01")], proved ? 0 : 1, true);
+        var check = new CheckResult("5", new Dictionary<string, long> { ["JRNL"] = 10 }, proved
+            ? [] : [new Finding("orphan", Grade.Fault, "JRNL", 1, "records that point nowhere", ["7034"], "Enter it.", false)]);
         var company = new CompanyReport("QIH", firm, "Pellwright Ledger", "5", "6", proved ? "through" : "stopped", proved ? [] : ["the match did not prove the new store"],
             [new StageReport("check", "done", At, 0.5, ""), new StageReport("convert", "done", At, 61, "")], new string('c', 64), proved ? "/data/old-v5/ledger.db" : "", check,
-            [new BackupResult("/sets/QIH.tar", 1900, 15, 6400, proved ? [] : [new SetFault("damaged", "store/ledger.db", "it is broken")])], conversion, [match], proved ? check : null);
+            [new BackupResult("/sets/QIH.tar", 1900, 15, 6400, proved ? [] : [new SetFault("damaged", "store/ledger.db", "it is broken")])], conversion,
+                [match], proved ? check : null);
         return new RunReport("20261124-230000", "upgrade", "ended", firm, "root", "0.1.0", At, At.AddSeconds(90), "/runs/journal.jsonl", 21, new string('d', 64), [company]);
     }
 
@@ -39,7 +45,8 @@ public sealed class HtmlSignOffTests
     {
         XElement page = Body(Report(proved: false));
         Assert.DoesNotContain(page.Descendants(), element => element.Name.LocalName is "script" or "link" or "img" or "iframe");
-        Assert.DoesNotContain(page.DescendantsAndSelf().Attributes(), attribute => attribute.Name.LocalName is "src" or "href" || attribute.Value.Contains("://", StringComparison.Ordinal));
+        Assert.DoesNotContain(page.DescendantsAndSelf().Attributes(), attribute => attribute.Name.LocalName is "src" or "href"
+            || attribute.Value.Contains("://", StringComparison.Ordinal));
         Assert.DoesNotContain("url(", page.Descendants("style").Single().Value, StringComparison.Ordinal);
     }
 
@@ -60,9 +67,14 @@ public sealed class HtmlSignOffTests
     [Fact]
     public void What_was_mended_stands_there_with_its_proof_and_what_became_of_the_findings()
     {
-        var mended = new MendResult([new MendCount("trim", "CUST", "CNAME", 3, "blanks mean nothing"), new MendCount("rebuild-indexes", "", "", 0, "old")], ["CUST 7: it has a value that cannot be read"], [], [new MendedTable("CUST", 10, 1, 3, 9, "aa", "aa")], "/runs/changes.csv");
+        var mended = new MendResult([new MendCount("trim", "CUST", "CNAME", 3, "blanks mean nothing"), new MendCount("rebuild-indexes", "", "", 0, "old")],
+            ["CUST 7: it has a value that cannot be read"], [], [new MendedTable("CUST", 10, 1, 3, 9, "aa", "aa")], "/runs/changes.csv");
         RunReport report = Report(proved: true);
-        CheckResult after = report.Companies[0].Check! with { Compared = new FindingComparison("the check before", [new ComparedFinding("gone", "orphan", "JRNL", "records that point nowhere", 1, 0)]) };
+        CheckResult after = report.Companies[0].Check! with
+        {
+            Compared = new FindingComparison("the check before",
+            [new ComparedFinding("gone", "orphan", "JRNL", "records that point nowhere", 1, 0)])
+        };
         XElement page = Body(report with { Companies = [report.Companies[0] with { Mending = mended, CheckAgain = after }] });
         Assert.Equal(["CUST", "10", "1", "3", "9", "yes"], RowOf(page, "CUST", "Records before"));
         Assert.Contains("Not mended: CUST 7: it has a value that cannot be read", page.Value, StringComparison.Ordinal);

@@ -38,13 +38,16 @@ public sealed class ConformanceTests : IDisposable
 
     private StoreAddress At(string engine, string name) => _known.TryGetValue(name, out StoreAddress? known) ? known : _known[name] = Made(engine, name);
 
-    private StoreAddress Made(string engine, string name) => StoreAddress.ServerEngines.Contains(engine) ? _servers.Database(engine, name) : new(engine, _folder[name], engine == "delimited" ? new Dictionary<string, string> { ["separator"] = ";" } : null);
+    private StoreAddress Made(string engine, string name) => StoreAddress.ServerEngines.Contains(engine)
+        ? _servers.Database(engine, name) : new(engine, _folder[name], engine == "delimited" ? new Dictionary<string, string> { ["separator"] = ";" } : null);
 
     // Names that every engine can hold; what is special to one is in that engine's own tests.
     private static readonly TableShape Values = new("VALS",
     [
-        new("NR", FieldType.Integer, true), new("AMOUNT", FieldType.Decimal(14, 2)), new("WIDE", FieldType.Decimal(38, 10)), new("DAY", FieldType.Date), new("HOUR", new(FieldKind.Time)), new("MOMENT", new(FieldKind.Timestamp)),
-        new("TXT", FieldType.Text), new("BRIEF", new(FieldKind.Text, Length: 8)), new("YES", FieldType.Boolean), new("BYTES", new(FieldKind.Binary)), new("ID", new(FieldKind.Uuid)), new("REAL", new(FieldKind.Double)),
+        new("NR", FieldType.Integer, true), new("AMOUNT", FieldType.Decimal(14, 2)), new("WIDE", FieldType.Decimal(38, 10)), new("DAY", FieldType.Date),
+            new("HOUR", new(FieldKind.Time)), new("MOMENT", new(FieldKind.Timestamp)),
+        new("TXT", FieldType.Text), new("BRIEF", new(FieldKind.Text, Length: 8)), new("YES", FieldType.Boolean), new("BYTES", new(FieldKind.Binary)),
+            new("ID", new(FieldKind.Uuid)), new("REAL", new(FieldKind.Double)),
         new("FOUR", new(FieldKind.Text, Length: 4)), // of 16 bytes in UTF-8, which one driver takes for something else
     ], ["NR"], []);
 
@@ -52,11 +55,13 @@ public sealed class ConformanceTests : IDisposable
 
     private static readonly TableShape Keyless = new("KEYLESS", [new("A", FieldType.Text), new("B", FieldType.Integer)], [], []);
 
-    private static readonly TableShape Composite = new("COMPOSITE", [new("A", new(FieldKind.Text, Length: 10), true), new("B", FieldType.Integer, true), new("C", FieldType.Decimal(18, 4))], ["A", "B"], []);
+    private static readonly TableShape Composite = new("COMPOSITE",
+        [new("A", new(FieldKind.Text, Length: 10), true), new("B", FieldType.Integer, true), new("C", FieldType.Decimal(18, 4))], ["A", "B"], []);
 
     private static readonly string[] Texts =
     [
-        "", " ", "  leading and trailing  ", "plain", "quote \" and 'quote'", "a;b,c\td|e", "line\nbreak\r\nand more\r", "NULL", "\\N", "e\u0301 combining", "\U0001F3BB\U0001F3B7 beyond the plane", "ÄÖÜ ß € ž Ж 漢字", "\u0001\u001A control", "-", "0", "é",
+        "", " ", "  leading and trailing  ", "plain", "quote \" and 'quote'", "a;b,c\td|e", "line\nbreak\r\nand more\r", "NULL", "\\N", "e\u0301 combining",
+            "\U0001F3BB\U0001F3B7 beyond the plane", "ÄÖÜ ß € ž Ж 漢字", "\u0001\u001A control", "-", "0", "é",
     ];
 
     private static RecordBatch Rows()
@@ -170,7 +175,8 @@ public sealed class ConformanceTests : IDisposable
             {
                 builder.CreateTable(table);
                 var rejects = new List<RowReject>();
-                foreach (RecordBatch batch in store.Batches(table, table.Key, CancellationToken.None)) builder.Write([new TableOutput(table, batch.Vectors)], [.. Enumerable.Range(0, batch.RowCount)], rejects);
+                foreach (RecordBatch batch in store.Batches(table, table.Key, CancellationToken.None))
+                    builder.Write([new TableOutput(table, batch.Vectors)], [.. Enumerable.Range(0, batch.RowCount)], rejects);
                 Assert.Empty(rejects);
             }
             builder.Complete(new Dictionary<string, string>());
@@ -195,7 +201,9 @@ public sealed class ConformanceTests : IDisposable
     }
 
     // Names with blanks, quotation marks, accents, reserved words and signs; .dbf tables have names of ten plain characters and no such.
-    private static readonly TableShape Awkward = new("Order by \"the\" `house` & co's", [new("select", FieldType.Integer, true), new("Größe in cm", FieldType.Decimal(9, 2)), new("it's \"quoted\"", FieldType.Text), new("a;b,c\td", FieldType.Text), new("group", FieldType.Date), new("日付", FieldType.Boolean)], ["select"], []);
+    private static readonly TableShape Awkward = new("Order by \"the\" `house` & co's",
+        [new("select", FieldType.Integer, true), new("Größe in cm", FieldType.Decimal(9, 2)), new("it's \"quoted\"", FieldType.Text),
+        new("a;b,c\td", FieldType.Text), new("group", FieldType.Date), new("日付", FieldType.Boolean)], ["select"], []);
 
     public static TheoryData<string> EachEngineButDbf => [.. Engines.Where(engine => engine != "dbf")];
 
@@ -229,14 +237,19 @@ public sealed class ConformanceTests : IDisposable
         Assert.Equal([long.MaxValue], Numbers(new KeyRange("NR", "9000000000000000000", null)));
         Assert.Equal([long.MinValue], Numbers(new KeyRange("NR", null, "-1")));
         Assert.Empty(Numbers(new KeyRange("NR", "150", "150")));
-        Assert.Equal(Expected(3, day => day >= new DateOnly(2000, 1, 1).DayNumber && day < new DateOnly(2040, 1, 1).DayNumber), Numbers(new KeyRange("DAY", "2000-01-01", "2040-01-01")).Order());
-        Assert.Equal([.. Enumerable.Range(0, 400).Where(row => !rows.Vectors[1].IsNull(row) && ((WideVector)rows.Vectors[1]).Values[row] >= 0).Select(Number).Order()], Numbers(new KeyRange("AMOUNT", "0", null)).Order());
-        Assert.Equal([.. Enumerable.Range(0, 400).Where(row => !rows.Vectors[12].IsNull(row) && ((BytesVector)rows.Vectors[12])[row].SequenceCompareTo("l"u8) >= 0).Select(Number).Order()], Numbers(new KeyRange("FOUR", "l", null)).Order());
+        Assert.Equal(Expected(3, day => day >= new DateOnly(2000, 1, 1).DayNumber && day < new DateOnly(2040, 1, 1).DayNumber),
+            Numbers(new KeyRange("DAY", "2000-01-01", "2040-01-01")).Order());
+        Assert.Equal([.. Enumerable.Range(0, 400).Where(row => !rows.Vectors[1].IsNull(row) && ((WideVector)rows.Vectors[1]).Values[row] >= 0).Select(Number)
+            .Order()], Numbers(new KeyRange("AMOUNT", "0", null)).Order());
+        Assert.Equal([.. Enumerable.Range(0, 400).Where(row => !rows.Vectors[12].IsNull(row) && ((BytesVector)rows.Vectors[12])[row]
+            .SequenceCompareTo("l"u8) >= 0).Select(Number).Order()], Numbers(new KeyRange("FOUR", "l", null)).Order());
         Assert.Contains("no limit for DAY", Assert.Throws<TransferraException>(() => Numbers(new KeyRange("DAY", "tomorrow", null))).Message, StringComparison.Ordinal);
 
         long Number(int row) => ((LongVector)rows.Vectors[0]).Values[row];
 
-        long[] Expected(int column, Func<long, bool> holds) => [.. Enumerable.Range(0, 400).Where(row => !rows.Vectors[column].IsNull(row) && holds(((LongVector)rows.Vectors[column]).Values[row])).Select(Number).Order()];
+        long[] Expected(int column, Func<long, bool> holds) =>
+            [.. Enumerable.Range(0, 400).Where(row => !rows.Vectors[column].IsNull(row) && holds(((LongVector)rows.Vectors[column]).Values[row])).Select(Number)
+            .Order()];
 
         long[] Numbers(KeyRange within, params string[] orderBy) =>
             [.. store.Batches(Values, orderBy, CancellationToken.None, within: within).SelectMany(batch => ((LongVector)batch.Vectors[0]).Values.ToArray())];

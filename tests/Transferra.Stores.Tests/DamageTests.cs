@@ -75,7 +75,9 @@ public sealed class DamageTests : IDisposable
             string[] ends = part.Where[(part.Where.IndexOf(' ', StringComparison.Ordinal) + 1)..].Split(" to ");
             return (long.Parse(ends[0], CultureInfo.InvariantCulture), long.Parse(ends[^1], CultureInfo.InvariantCulture));
         })];
-        foreach (long number in all) Assert.True(read.Contains(number) != ranges.Any(range => range.From <= number && number <= range.To), $"record {number} is {(read.Contains(number) ? "read and told as lost" : "neither read nor told as lost")}");
+        foreach (long number in all)
+            Assert.True(read.Contains(number) != ranges.Any(range => range.From <= number && number <= range.To),
+                $"record {number} is {(read.Contains(number) ? "read and told as lost" : "neither read nor told as lost")}");
     }
 
     [Theory]
@@ -124,7 +126,8 @@ public sealed class DamageTests : IDisposable
     {
         string path = Sqlite("CREATE INDEX I ON T (V); CREATE TABLE LAST_ONE (A INTEGER); INSERT INTO LAST_ONE VALUES (1);");
         long root;
-        using (IStore store = _stores.Open(new StoreAddress("sqlite", path))) root = long.Parse(store.Ask("SELECT rootpage FROM sqlite_schema WHERE name = 'I'").Rows[0][0]!, CultureInfo.InvariantCulture);
+        using (IStore store = _stores.Open(new StoreAddress("sqlite", path)))
+            root = long.Parse(store.Ask("SELECT rootpage FROM sqlite_schema WHERE name = 'I'").Rows[0][0]!, CultureInfo.InvariantCulture);
         Overwrite(path, 4096 * (root - 1), 200);
         using (IStore store = _stores.Open(new StoreAddress("sqlite", path))) Assert.NotEmpty(store.CheckPhysically());
         (HashSet<long> read, List<LostPart> lost) = ReadAll(new StoreAddress("sqlite", path));
@@ -222,14 +225,20 @@ public sealed class DamageTests : IDisposable
     [Fact]
     public void Around_damaged_pages_of_PostgreSQL_every_record_is_read()
     {
-        StoreAddress made = _servers.Made("postgresql", "torn", "CREATE TABLE t (nr int, v varchar(200))", $"INSERT INTO t SELECT g * 3, repeat('x', 150) || g FROM generate_series(1, {Records}) g", "CHECKPOINT"), elsewhere = made with { Path = "postgres" };
+        StoreAddress made = _servers.Made("postgresql", "torn", "CREATE TABLE t (nr int, v varchar(200))",
+            $"INSERT INTO t SELECT g * 3, repeat('x', 150) || g FROM generate_series(1, {Records}) g", "CHECKPOINT"),
+            elsewhere = made with { Path = "postgres" };
         // A copy that the server has not read yet, so that it must come to its pages on the disk.
         StoreAddress copy = _servers.Database("postgresql", "torn_copy");
         TestServers.Execute(elsewhere, $"CREATE DATABASE \"{copy.Path}\" TEMPLATE \"{made.Path}\" STRATEGY file_copy");
-        string file = Path.Combine(TestServers.Ask(elsewhere, $"SELECT current_setting('data_directory') || '/base/' || oid FROM pg_database WHERE datname = '{copy.Path}'")!, TestServers.Ask(made, "SELECT pg_relation_filenode('t')")!);
+        string file = Path.Combine(TestServers.Ask(elsewhere,
+            $"SELECT current_setting('data_directory') || '/base/' || oid FROM pg_database WHERE datname = '{copy.Path}'")!,
+            TestServers.Ask(made, "SELECT pg_relation_filenode('t')")!);
         foreach (int page in (int[])[7, 60, 61]) Overwrite(file, 8192L * page + 4000, 20);
         HashSet<long> onThem = [.. Enumerable.Range(1, Records).Select(number => number * 3L)];
-        foreach (string number in TestServers.Ask(made, "SELECT string_agg(nr::text, ',') FROM t WHERE (ctid::text::point)[0]::int NOT IN (7, 60, 61)")!.Split(',')) onThem.Remove(long.Parse(number, CultureInfo.InvariantCulture));
+        foreach (string number in TestServers.Ask(made,
+            "SELECT string_agg(nr::text, ',') FROM t WHERE (ctid::text::point)[0]::int NOT IN (7, 60, 61)")!.Split(','))
+            onThem.Remove(long.Parse(number, CultureInfo.InvariantCulture));
         (HashSet<long> read, List<LostPart> lost) = ReadAll(copy);
         Assert.Equal(["page 7", "page 60 to 61"], lost.Select(part => part.Where));
         Assert.All(lost, part => Assert.Contains("invalid page", part.Why, StringComparison.Ordinal));
@@ -240,7 +249,8 @@ public sealed class DamageTests : IDisposable
     [Fact]
     public void Where_PostgreSQL_can_look_into_its_indexes_it_does()
     {
-        StoreAddress address = _servers.Made("postgresql", "amcheck", "CREATE TABLE t (nr int PRIMARY KEY)", "INSERT INTO t SELECT generate_series(1, 1000)", "CREATE EXTENSION amcheck");
+        StoreAddress address = _servers.Made("postgresql", "amcheck", "CREATE TABLE t (nr int PRIMARY KEY)", "INSERT INTO t SELECT generate_series(1, 1000)",
+            "CREATE EXTENSION amcheck");
         using (IStore store = _stores.Open(address)) Assert.Empty(store.CheckPhysically());
         // Records that the index does not know, as when a file of it was put back from an older day: the table is filled behind its back.
         TestServers.Execute(address, "UPDATE pg_index SET indisready = false, indislive = true WHERE indexrelid = 't_pkey'::regclass");
@@ -255,7 +265,8 @@ public sealed class DamageTests : IDisposable
     [InlineData("MAD", "Aria", "TRANSACTIONAL=1")]
     public void Damaged_tables_of_MariaDB_are_complaints(string ending, string engine, string form)
     {
-        StoreAddress address = _servers.Made("mariadb", "torn", $"CREATE TABLE t (nr int PRIMARY KEY, v varchar(200)) ENGINE={engine} {form}", $"INSERT INTO t SELECT seq * 3, concat(repeat('x', 150), seq) FROM seq_1_to_{Records}", "FLUSH TABLES t");
+        StoreAddress address = _servers.Made("mariadb", "torn", $"CREATE TABLE t (nr int PRIMARY KEY, v varchar(200)) ENGINE={engine} {form}",
+            $"INSERT INTO t SELECT seq * 3, concat(repeat('x', 150), seq) FROM seq_1_to_{Records}", "FLUSH TABLES t");
         using (IStore store = _stores.Open(address)) Assert.Empty(store.CheckPhysically());
         string file = Path.Combine(TestServers.Ask(address, "SELECT @@datadir")!, address.Path, "t." + ending);
         TestServers.Execute(address, "FLUSH TABLES t");

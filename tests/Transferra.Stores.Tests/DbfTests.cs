@@ -23,7 +23,8 @@ public sealed class DbfTests : IDisposable
     }
 
     /// <summary>Builds .dbf files byte by byte from the published layout, apart from everything the program has.</summary>
-    private static byte[] Table(byte level, (string Name, char Kind, int Length, int Decimals, byte Flags)[] fields, byte[][] records, byte driver = 0, long? counted = null, bool endMark = true)
+    private static byte[] Table(byte level, (string Name, char Kind, int Length, int Decimals, byte Flags)[] fields, byte[][] records, byte driver = 0,
+        long? counted = null, bool endMark = true)
     {
         bool visual = level is 0x30 or 0x31 or 0x32, seven = level is 0x04 or 0x8C;
         int first = seven ? 68 : 32, step = seven ? 48 : 32, header = first + fields.Length * step + 1 + (visual ? 263 : 0), length = 1 + fields.Sum(field => field.Length);
@@ -66,8 +67,10 @@ public sealed class DbfTests : IDisposable
     [Fact]
     public void The_plain_fields_of_dBASE_III_are_read()
     {
-        File.WriteAllBytes(At("CUST.DBF"), Table(0x03, [("NAME", 'C', 6, 0, 0), ("QTY", 'N', 4, 0, 0), ("PRICE", 'N', 8, 2, 0), ("RATE", 'F', 6, 3, 0), ("BORN", 'D', 8, 0, 0), ("PAID", 'L', 1, 0, 0)],
-            [Record(" ", "Anna  ", "  12", "  -12.50", " 1.500", "20240229", "T"), Record("*", "gone  ", "   1", "    1.00", " 1.000", "20240101", "F"), Record(" ", "      ", "    ", "        ", "      ", "        ", "?")], driver: 0x02));
+        File.WriteAllBytes(At("CUST.DBF"), Table(0x03,
+            [("NAME", 'C', 6, 0, 0), ("QTY", 'N', 4, 0, 0), ("PRICE", 'N', 8, 2, 0), ("RATE", 'F', 6, 3, 0), ("BORN", 'D', 8, 0, 0), ("PAID", 'L', 1, 0, 0)],
+            [Record(" ", "Anna  ", "  12", "  -12.50", " 1.500", "20240229", "T"), Record("*", "gone  ", "   1", "    1.00", " 1.000", "20240101", "F"),
+                Record(" ", "      ", "    ", "        ", "      ", "        ", "?")], driver: 0x02));
         (string[] rows, string[] faults) = Read("CUST");
         Assert.Equal(["Anna|12|-12.50|1.500|2024-02-29|true", "|-|-|-|-|-"], rows);
         Assert.Empty(faults);
@@ -92,7 +95,8 @@ public sealed class DbfTests : IDisposable
             0x8B => [.. Header(512, bytes => BinaryPrimitives.WriteUInt16LittleEndian(bytes.AsSpan(20), 512)), 0xFF, 0xFF, 0x08, 0x00, .. Little(text.Length + 8), .. text],
             _ => [.. Header(512, bytes => BinaryPrimitives.WriteUInt16BigEndian(bytes.AsSpan(6), 64)), 0, 0, 0, 1, .. Big(text.Length), .. text],
         };
-        byte[] pointer = level == 0x30 ? Little(8) : Encoding.ASCII.GetBytes(level == 0xF5 ? "         8" : "         1"), none = level == 0x30 ? Little(0) : "          "u8.ToArray();
+        byte[] pointer = level == 0x30 ? Little(8) : Encoding.ASCII.GetBytes(level == 0xF5 ? "         8" : "         1"), none = level == 0x30
+            ? Little(0) : "          "u8.ToArray();
         File.WriteAllBytes(At("NOTES.dbf"), Table((byte)level, [("TXT", 'M', pointer.Length, 0, 0)], [Record(" ", pointer), Record(" ", none)], driver: 0x03));
         File.WriteAllBytes(At(level is 0x83 or 0x8B ? "notes.dbt" : "notes.FPT"), memo);
         (string[] rows, string[] faults) = Read("NOTES");
@@ -115,9 +119,12 @@ public sealed class DbfTests : IDisposable
     public void The_binary_fields_of_Visual_FoxPro_are_read_with_their_null_flags()
     {
         // Bits in order: V's length, V's null, N's null.
-        File.WriteAllBytes(At("v.dbf"), Table(0x32, [("I", 'I', 4, 0, 0), ("Y", 'Y', 8, 4, 0), ("T", 'T', 8, 0, 0), ("B", 'B', 8, 2, 0), ("V", 'V', 5, 0, 2), ("N", 'N', 3, 0, 2), ("_NullFlags", '0', 1, 0, 5)],
+        File.WriteAllBytes(At("v.dbf"), Table(0x32,
+            [("I", 'I', 4, 0, 0), ("Y", 'Y', 8, 4, 0), ("T", 'T', 8, 0, 0), ("B", 'B', 8, 2, 0), ("V", 'V', 5, 0, 2), ("N", 'N', 3, 0, 2),
+            ("_NullFlags", '0', 1, 0, 5)],
         [
-            Record(" ", Little(-5), BitConverter.GetBytes(12_345L), new byte[][] { Little(2_451_545), Little(43_200_001) }.SelectMany(b => b).ToArray(), BitConverter.GetBytes(0.1), "ab\0\0\u0002", "  7", new byte[] { 0b001 }),
+            Record(" ", Little(-5), BitConverter.GetBytes(12_345L), new byte[][] { Little(2_451_545), Little(43_200_001) }.SelectMany(b => b).ToArray(),
+                BitConverter.GetBytes(0.1), "ab\0\0\u0002", "  7", new byte[] { 0b001 }),
             Record(" ", Little(int.MinValue), BitConverter.GetBytes(-1L), new byte[8], BitConverter.GetBytes(-2.5), "abcde", "   ", new byte[] { 0b100 }),
             Record(" ", Little(0), new byte[8], new byte[8], new byte[8], "\0\0\0\0\0", "  1", new byte[] { 0b011 }),
         ], driver: 0x03));
@@ -130,9 +137,13 @@ public sealed class DbfTests : IDisposable
     public void The_fields_of_dBASE_7_are_read()
     {
         double millis = 2_451_545.0 * 86_400_000 + 1000;
-        byte[] moment = [.. BitConverter.GetBytes(millis).Reverse()], real = [.. BitConverter.GetBytes(BitConverter.DoubleToInt64Bits(2.5) ^ long.MinValue).Reverse()], negative = [.. BitConverter.GetBytes(~BitConverter.DoubleToInt64Bits(-2.5)).Reverse()];
-        File.WriteAllBytes(At("seven.dbf"), Table(0x04, [("A LONG NAME OF A FIELD", 'C', 3, 0, 0), ("N", 'I', 4, 0, 0), ("ID", '+', 4, 0, 0), ("AT", '@', 8, 0, 0), ("R", 'O', 8, 0, 0)],
-            [Record(" ", "abc", Big(7 ^ int.MinValue), Big(1 ^ int.MinValue), moment, real), Record(" ", "   ", Big(-7 ^ int.MinValue), Big(2 ^ int.MinValue), new byte[8], negative)]));
+        byte[] moment = [.. BitConverter.GetBytes(millis).Reverse()], real =
+            [.. BitConverter.GetBytes(BitConverter.DoubleToInt64Bits(2.5) ^ long.MinValue).Reverse()], negative =
+            [.. BitConverter.GetBytes(~BitConverter.DoubleToInt64Bits(-2.5)).Reverse()];
+        File.WriteAllBytes(At("seven.dbf"), Table(0x04,
+            [("A LONG NAME OF A FIELD", 'C', 3, 0, 0), ("N", 'I', 4, 0, 0), ("ID", '+', 4, 0, 0), ("AT", '@', 8, 0, 0), ("R", 'O', 8, 0, 0)],
+            [Record(" ", "abc", Big(7 ^ int.MinValue), Big(1 ^ int.MinValue), moment, real),
+                Record(" ", "   ", Big(-7 ^ int.MinValue), Big(2 ^ int.MinValue), new byte[8], negative)]));
         Assert.Equal(["abc|7|1|2000-01-01 00:00:01|2.5", "|-7|2|-|-2.5"], Read("seven").Rows);
     }
 
@@ -161,12 +172,14 @@ public sealed class DbfTests : IDisposable
     {
         File.WriteAllBytes(At("bad.dbf"), Table(0x83, [("N", 'N', 5, 2, 0), ("D", 'D', 8, 0, 0), ("L", 'L', 1, 0, 0), ("M", 'M', 10, 0, 0), ("T", 'C', 2, 0, 0)],
         [
-            Record(" ", "*****", "20230231", "x", "        99", "\xE9 "), Record(" ", "1.2.3", "2023  01", "T", "abcdefghij", "ok"), Record(" ", " 1.25", "20230228", "T", "          ", "ok"),
+            Record(" ", "*****", "20230231", "x", "        99", "\xE9 "), Record(" ", "1.2.3", "2023  01", "T", "abcdefghij", "ok"),
+                Record(" ", " 1.25", "20230228", "T", "          ", "ok"),
         ]));
         File.WriteAllBytes(At("bad.dbt"), new byte[1024]);
         (string[] rows, string[] faults) = Read("bad");
         Assert.Equal(["-|-|-|-|-", "-|-|true|-|ok", "1.25|2023-02-28|true||ok"], rows);
-        Assert.Equal(["0 N NotANumber *****", "0 D NotADate 20230231", "0 L NotABoolean x", "0 M MissingReference 99", "0 T NotText 0xE920", "1 N NotANumber 1.2.3", "1 D NotADate 2023  01", "1 M WrongKind abcdefghij"], faults);
+        Assert.Equal(["0 N NotANumber *****", "0 D NotADate 20230231", "0 L NotABoolean x", "0 M MissingReference 99", "0 T NotText 0xE920",
+            "1 N NotANumber 1.2.3", "1 D NotADate 2023  01", "1 M WrongKind abcdefghij"], faults);
     }
 
     [Theory]
@@ -200,7 +213,8 @@ public sealed class DbfTests : IDisposable
     {
         int seed = Seeds.Given;
         var random = new Random(seed);
-        byte[] dbf = Table(0x8B, [("N", 'N', 6, 2, 0), ("D", 'D', 8, 0, 0), ("M", 'M', 10, 0, 0), ("T", 'C', 9, 0, 0)], [.. Enumerable.Range(1, 20).Select(i => Record(i % 5 == 0 ? "*" : " ", "  1.50", "20240101", "         1", "some text"))], driver: 3);
+        byte[] dbf = Table(0x8B, [("N", 'N', 6, 2, 0), ("D", 'D', 8, 0, 0), ("M", 'M', 10, 0, 0), ("T", 'C', 9, 0, 0)],
+            [.. Enumerable.Range(1, 20).Select(i => Record(i % 5 == 0 ? "*" : " ", "  1.50", "20240101", "         1", "some text"))], driver: 3);
         byte[] dbt = [.. new byte[512], 0xFF, 0xFF, 0x08, 0x00, .. Little(20), .. "hello, world"u8, .. new byte[490]];
         for (int trial = 0; trial < 1500; trial++)
         {
@@ -235,15 +249,18 @@ public sealed class DbfTests : IDisposable
 
     private static readonly TableShape AllKinds = new("ALL_KINDS",
     [
-        new("NR", FieldType.Integer, true), new("AMOUNT", FieldType.Decimal(14, 2)), new("WIDE", FieldType.Decimal(38, 10)), new("DAY", FieldType.Date), new("HOUR", new(FieldKind.Time)), new("MOMENT", new(FieldKind.Timestamp)),
-        new("TXT", FieldType.Text), new("BRIEF", new(FieldKind.Text, Length: 3)), new("YES", FieldType.Boolean), new("BYTES", new(FieldKind.Binary)), new("ID", new(FieldKind.Uuid)), new("REAL", new(FieldKind.Double)),
+        new("NR", FieldType.Integer, true), new("AMOUNT", FieldType.Decimal(14, 2)), new("WIDE", FieldType.Decimal(38, 10)), new("DAY", FieldType.Date),
+            new("HOUR", new(FieldKind.Time)), new("MOMENT", new(FieldKind.Timestamp)),
+        new("TXT", FieldType.Text), new("BRIEF", new(FieldKind.Text, Length: 3)), new("YES", FieldType.Boolean), new("BYTES", new(FieldKind.Binary)),
+            new("ID", new(FieldKind.Uuid)), new("REAL", new(FieldKind.Double)),
     ], ["NR"], []);
 
     private static RecordBatch Written()
     {
         var batch = new RecordBatch(AllKinds.Columns, new BatchLimits(100, 1 << 24));
         Add(1, 0, 0, 0, 0, 0, "", "", 0, Array.Empty<byte>(), Int128.Zero, 0.1);
-        Add(long.MaxValue, 99_999_999_999_999, DecimalText.PowerOfTen(38) - 1, ValueText.LastDay, 86_399_999_999, 315_537_897_599_999_000, "e\u0301 \U0001F3BB trailing  ", "äöü", 1, new byte[] { 0, 255, 26 }, -1, double.MaxValue);
+        Add(long.MaxValue, 99_999_999_999_999, DecimalText.PowerOfTen(38) - 1, ValueText.LastDay, 86_399_999_999, 315_537_897_599_999_000,
+            "e\u0301 \U0001F3BB trailing  ", "äöü", 1, new byte[] { 0, 255, 26 }, -1, double.MaxValue);
         Add(long.MinValue, -99_999_999_999_999, 1 - DecimalText.PowerOfTen(38), 1, 1, 1000, "a\0b\u001A", "   ", 1, new byte[] { 1 }, Int128.MaxValue, -0.5);
         Add(7, null, null, null, null, null, new string('x', 1_000_000), null, null, null, null, null);
         Add(8, null, null, null, null, null, null, null, null, null, null, null);
@@ -292,7 +309,8 @@ public sealed class DbfTests : IDisposable
         Assert.Equal(written.RowCount, read.RowCount);
         for (int row = 0; row < written.RowCount; row++)
             for (int column = 0; column < AllKinds.Columns.Count; column++)
-                Assert.True(written.Vectors[column].SameAt(row, read.Vectors[column], row), $"row {row}, {AllKinds.Columns[column].Name}: {written.Vectors[column].Show(row)} / {read.Vectors[column].Show(row)}");
+                Assert.True(written.Vectors[column].SameAt(row, read.Vectors[column], row),
+                    $"row {row}, {AllKinds.Columns[column].Name}: {written.Vectors[column].Show(row)} / {read.Vectors[column].Show(row)}");
     }
 
     [Fact]
@@ -339,13 +357,15 @@ public sealed class DbfTests : IDisposable
     {
         using IStoreBuilder builder = _stores.Create(Here);
         foreach (string name in (string[])["a name with blanks", "TOOLONGANAME", "é", ""])
-            Assert.Contains("cannot be a field", Assert.Throws<TransferraException>(() => builder.CreateTable(new TableShape("T", [new(name, FieldType.Integer)], [], []))).Message, StringComparison.Ordinal);
+            Assert.Contains("cannot be a field", Assert.Throws<TransferraException>(() =>
+                builder.CreateTable(new TableShape("T", [new(name, FieldType.Integer)], [], []))).Message, StringComparison.Ordinal);
     }
 
     [Fact]
     public void Rows_come_in_the_order_asked_for()
     {
-        File.WriteAllBytes(At("o.dbf"), Table(0x03, [("A", 'C', 2, 0, 0), ("N", 'N', 3, 0, 0)], [Record(" ", "b ", "  1"), Record(" ", "a ", " 10"), Record(" ", "a ", "  9"), Record(" ", "  ", "  5")], driver: 3));
+        File.WriteAllBytes(At("o.dbf"), Table(0x03, [("A", 'C', 2, 0, 0), ("N", 'N', 3, 0, 0)],
+            [Record(" ", "b ", "  1"), Record(" ", "a ", " 10"), Record(" ", "a ", "  9"), Record(" ", "  ", "  5")], driver: 3));
         using IStore store = _stores.Open(Here);
         TableShape shape = store.ReadShape()[0];
         var batch = new RecordBatch(shape.Columns);
@@ -385,7 +405,9 @@ public sealed class DbfTests : IDisposable
             for (int column = 0; column < batch.Vectors.Length; column++) batch.Vectors[column].AppendFrom(all.Vectors[column], row);
         Write(batch, []);
         const string script = "import sys, dbfread\nfor r in dbfread.DBF(sys.argv[1], encoding='utf-8'):\n  print(r['NR'], r['AMOUNT'], r['DAY'], r['MOMENT'], r['TXT'], r['BRIEF'].rstrip('\\0\\x06\\x03'), r['YES'], r['REAL'], sep='|')";
-        using Process python = Process.Start(new ProcessStartInfo("/usr/bin/python3", ["-c", script, Path.Combine(Here.Path, "ALL_KINDS.dbf")]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
+        using Process python = Process.Start(new ProcessStartInfo("/usr/bin/python3",
+            ["-c", script, Path.Combine(Here.Path, "ALL_KINDS.dbf")])
+        { RedirectStandardOutput = true, RedirectStandardError = true })!;
         string output = python.StandardOutput.ReadToEnd(), errors = python.StandardError.ReadToEnd();
         python.WaitForExit();
         Assert.True(python.ExitCode == 0, errors);

@@ -13,7 +13,8 @@ public sealed class DelimitedTests : IDisposable
 
     public void Dispose() => _folder.Dispose();
 
-    private StoreAddress Here(params (string Key, string Value)[] form) => new("delimited", _folder["text"], form.Length == 0 ? null : form.ToDictionary(entry => entry.Key, entry => entry.Value));
+    private StoreAddress Here(params (string Key, string Value)[] form) =>
+        new("delimited", _folder["text"], form.Length == 0 ? null : form.ToDictionary(entry => entry.Key, entry => entry.Value));
 
     private void File(string name, string text, Encoding? encoding = null)
     {
@@ -62,7 +63,8 @@ public sealed class DelimitedTests : IDisposable
         Assert.Equal(
         [
             "1  WrongKind 3: line 3 of t.csv: there are 1 fields, and the first line names 2", "3  WrongKind 5: line 6 of t.csv: there are 3 fields, and the first line names 2",
-            "4  WrongKind 8: line 7 of t.csv: there is a quote inside a field that does not begin with one", "5  WrongKind 9z: line 8 of t.csv: there is text behind a closing quote",
+            "4  WrongKind 8: line 7 of t.csv: there is a quote inside a field that does not begin with one",
+                "5  WrongKind 9z: line 8 of t.csv: there is text behind a closing quote",
             "6  WrongKind \"open,11: line 9 of t.csv: a quote is opened in this line and never closed",
         ], faults);
         using IStore store = _stores.Open(Here(("header", "yes")));
@@ -73,10 +75,12 @@ public sealed class DelimitedTests : IDisposable
     public void Values_are_read_as_the_form_says()
     {
         File("t.txt", "1;-1234,50;31.12.49;ja;x\n2;1.234,50;31.02.49;yes;(none)\n");
-        ColumnShape[] columns = [new("n", FieldType.Integer), new("amount", FieldType.Decimal(10, 2)), new("day", FieldType.Date), new("yes", FieldType.Boolean), new("t", FieldType.Text)];
+        ColumnShape[] columns = [new("n", FieldType.Integer), new("amount", FieldType.Decimal(10, 2)), new("day", FieldType.Date),
+            new("yes", FieldType.Boolean), new("t", FieldType.Text)];
         (string[] rows, string[] faults) = Read(Here(("separator", ";"), ("decimal-mark", ","), ("dates", "DD.MM.RR"), ("header", "no"), ("null", "(none)")), "t", columns);
         Assert.Equal(["<1>|<-1234.50>|<2049-12-31>|-|<x>", "<2>|-|-|<true>|-"], rows);
-        Assert.Equal(["0 yes NotABoolean ja: this is no BOOLEAN (line 1)", "1 amount NotANumber 1.234,50: this is no DECIMAL(10,2) (line 2)", "1 day NotADate 31.02.49: this is no date of the form DD.MM.RR (line 2)"], faults);
+        Assert.Equal(["0 yes NotABoolean ja: this is no BOOLEAN (line 1)", "1 amount NotANumber 1.234,50: this is no DECIMAL(10,2) (line 2)",
+            "1 day NotADate 31.02.49: this is no date of the form DD.MM.RR (line 2)"], faults);
     }
 
     [Theory]
@@ -133,7 +137,8 @@ public sealed class DelimitedTests : IDisposable
     {
         TableShape table = new("t", [new("d", FieldType.Date), new("s", FieldType.Text)], [], []);
         var batch = new RecordBatch(table.Columns);
-        foreach ((long day, string text) in ((long, string)[])[(new DateOnly(1949, 1, 1).DayNumber, "a"), (new DateOnly(2024, 1, 1).DayNumber, "Ж"), (new DateOnly(2024, 1, 2).DayNumber, "é")])
+        foreach ((long day, string text) in ((long, string)[])[(new DateOnly(1949, 1, 1).DayNumber, "a"), (new DateOnly(2024, 1, 1).DayNumber, "Ж"),
+            (new DateOnly(2024, 1, 2).DayNumber, "é")])
         {
             ((LongVector)batch.Vectors[0]).Append(day);
             ((BytesVector)batch.Vectors[1]).Append(Encoding.UTF8.GetBytes(text));
@@ -185,7 +190,8 @@ public sealed class DelimitedTests : IDisposable
             Assert.False(reader.Fill(batch));
             Assert.Equal(store.CountRows("t"), batch.RowCount);
             // Every letter of the file is in a value or in a record that is listed as faulty.
-            int letterCount = bytes.Count(value => value is (byte)'a' or (byte)'b'), found = batch.Vectors.Sum(vector => Enumerable.Range(0, batch.RowCount).Sum(row => vector.Show(row).Count(c => c is 'a' or 'b')));
+            int letterCount = bytes.Count(value => value is (byte)'a' or (byte)'b'), found =
+                batch.Vectors.Sum(vector => Enumerable.Range(0, batch.RowCount).Sum(row => vector.Show(row).Count(c => c is 'a' or 'b')));
             Assert.True(found == letterCount || batch.Faults.Count > 0, $"seed {seed}, trial {trial}: {found} of {letterCount} letters came through, and nothing is listed");
         }
     }

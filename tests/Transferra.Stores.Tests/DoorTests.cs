@@ -81,7 +81,8 @@ public sealed class DoorTests : IDisposable
     [MemberData(nameof(Engines))]
     public void A_store_that_was_renamed_meanwhile_is_opened_under_its_new_name(string engine)
     {
-        StoreAddress store = _servers.Made(engine, "moved", "CREATE TABLE t (a INTEGER)"), aside = _servers.Known(store.Beside("", "7", "old-v5")), clerk = _servers.AsClerk(store, _folder.Path);
+        StoreAddress store = _servers.Made(engine, "moved", "CREATE TABLE t (a INTEGER)"), aside = _servers.Known(store.Beside("", "7", "old-v5")), clerk =
+            _servers.AsClerk(store, _folder.Path);
         if (engine == "mariadb") TestServers.Execute(store with { Path = "" }, $"GRANT SELECT ON `{aside.Path}`.* TO '{clerk.Server!.User}'@'%'");
         IReadOnlyList<StoreDoor> doors = Shut(store);
         _stores.ServerOf(store).Rename(store.Path, aside.Path);
@@ -115,7 +116,8 @@ public sealed class DoorTests : IDisposable
     {
         StoreAddress store = _servers.Made("postgresql", "owned"), owner = _servers.AsClerk(store, _folder.Path), clerk = _servers.AsClerk(store, _folder.Path);
         StoreAddress server = store with { Path = "postgres" };
-        string rights() => TestServers.Ask(server, $"SELECT string_agg(CASE a.grantee WHEN 0 THEN 'public' ELSE a.grantee::regrole::text END || ' ' || a.privilege_type || ' ' || a.is_grantable, ', ' ORDER BY 1) FROM (SELECT (aclexplode(coalesce(datacl, acldefault('d', datdba)))).* FROM pg_database WHERE datname = '{store.Path}') a")!;
+        string rights() => TestServers.Ask(server,
+            $"SELECT string_agg(CASE a.grantee WHEN 0 THEN 'public' ELSE a.grantee::regrole::text END || ' ' || a.privilege_type || ' ' || a.is_grantable, ', ' ORDER BY 1) FROM (SELECT (aclexplode(coalesce(datacl, acldefault('d', datdba)))).* FROM pg_database WHERE datname = '{store.Path}') a")!;
         TestServers.Execute(server, $"ALTER DATABASE \"{store.Path}\" OWNER TO {owner.Server!.User}");
         TestServers.Execute(owner, $"GRANT CONNECT ON DATABASE \"{store.Path}\" TO {clerk.Server!.User} WITH GRANT OPTION");
         string before = rights();
@@ -139,7 +141,8 @@ public sealed class DoorTests : IDisposable
         TestServers.Execute(server, $"ALTER USER '{clerk.Server!.User}'@'%' ACCOUNT LOCK");
         TestServers.Execute(store, "SET SESSION sql_mode = 'ANSI_QUOTES', time_zone = '+03:00'; CREATE DEFINER = 'nobody'@'localhost' EVENT \"nightly run\" ON SCHEDULE EVERY 1 DAY DO INSERT INTO t VALUES (1)");
         TestServers.Execute(store, "CREATE EVENT off ON SCHEDULE EVERY 1 DAY DISABLE DO INSERT INTO t VALUES (2)");
-        string events() => TestServers.Ask(store, $"SELECT group_concat(concat_ws('|', event_name, status, definer, sql_mode, time_zone) ORDER BY event_name) FROM information_schema.events WHERE event_schema = '{store.Path}'")!;
+        string events() => TestServers.Ask(store,
+            $"SELECT group_concat(concat_ws('|', event_name, status, definer, sql_mode, time_zone) ORDER BY event_name) FROM information_schema.events WHERE event_schema = '{store.Path}'")!;
         string before = events();
         Assert.Contains("nightly run|ENABLED|nobody@localhost|ANSI_QUOTES|+03:00", before, StringComparison.Ordinal);
         IReadOnlyList<StoreDoor> doors = Shut(store);
@@ -152,7 +155,8 @@ public sealed class DoorTests : IDisposable
     [Fact]
     public void Mariadb_a_right_that_comes_through_a_role_is_seen()
     {
-        StoreAddress store = _servers.Made("mariadb", "role", "CREATE TABLE t (a INTEGER)"), other = _servers.Made("mariadb", "elsewhere"), clerk = _servers.AsClerk(other, _folder.Path), server = store with { Path = "" };
+        StoreAddress store = _servers.Made("mariadb", "role", "CREATE TABLE t (a INTEGER)"), other = _servers.Made("mariadb", "elsewhere"), clerk =
+            _servers.AsClerk(other, _folder.Path), server = store with { Path = "" };
         string account = clerk.Server!.User + "@%", role = clerk.Server.User + "_r";
         Assert.DoesNotContain(_stores.ServerOf(store).Doors(store.Path), door => door.Name == account);
         TestServers.Execute(server, $"CREATE ROLE {role}");
@@ -242,7 +246,8 @@ public sealed class DoorTests : IDisposable
     public void Postgresql_settings_that_lose_data_or_time_are_told()
     {
         StoreAddress store = _servers.Made("postgresql", "advice"), server = store with { Path = "postgres" };
-        (string Setting, string Value, string Name, bool IsUnsafe)[] settings = [("fsync", "off", "fsync", true), ("full_page_writes", "off", "full-page-writes", true), ("max_wal_size", "'100MB'", "max-wal-size", false)];
+        (string Setting, string Value, string Name, bool IsUnsafe)[] settings =
+            [("fsync", "off", "fsync", true), ("full_page_writes", "off", "full-page-writes", true), ("max_wal_size", "'100MB'", "max-wal-size", false)];
         try
         {
             foreach ((string setting, string value, _, _) in settings) TestServers.Execute(server, $"ALTER SYSTEM SET {setting} = {value}");

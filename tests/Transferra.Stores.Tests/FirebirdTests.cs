@@ -94,7 +94,8 @@ public sealed class FirebirdTests : IDisposable
         using (var connection = new FbConnection(connect))
         {
             connection.Open();
-            foreach (string statement in (string[])["CREATE TABLE T (NR INTEGER NOT NULL PRIMARY KEY, AMOUNT NUMERIC(15,2), MADE DATE, NAME VARCHAR(16))", "INSERT INTO T VALUES (1, 12345678901.25, '2001-02-03 04:05:06', 'first')",
+            foreach (string statement in (string[])["CREATE TABLE T (NR INTEGER NOT NULL PRIMARY KEY, AMOUNT NUMERIC(15,2), MADE DATE, NAME VARCHAR(16))",
+                "INSERT INTO T VALUES (1, 12345678901.25, '2001-02-03 04:05:06', 'first')",
                 "INSERT INTO T VALUES (2, 0.1, '2001-02-03', 'second')", "CREATE GENERATOR G", "SET GENERATOR G TO 41"])
             {
                 using var command = new FbCommand(statement, connection);
@@ -136,7 +137,9 @@ public sealed class FirebirdTests : IDisposable
     [Fact]
     public void Texts_are_ordered_byte_by_byte_whatever_the_collation()
     {
-        using IStore store = Open(null, "CREATE TABLE T (V VARCHAR(9) CHARACTER SET UTF8 COLLATE UNICODE_CI)", "INSERT INTO T VALUES ('a')", "INSERT INTO T VALUES ('A')", "INSERT INTO T VALUES ('a')", "INSERT INTO T VALUES ('\u00e1')", "INSERT INTO T VALUES ('a ')", "INSERT INTO T VALUES (NULL)");
+        using IStore store = Open(null, "CREATE TABLE T (V VARCHAR(9) CHARACTER SET UTF8 COLLATE UNICODE_CI)", "INSERT INTO T VALUES ('a')",
+            "INSERT INTO T VALUES ('A')", "INSERT INTO T VALUES ('a')", "INSERT INTO T VALUES ('\u00e1')", "INSERT INTO T VALUES ('a ')",
+            "INSERT INTO T VALUES (NULL)");
         Assert.Equal([null, "A", "a", "a", "a ", "\u00e1"], Cells.Of(store, "T", "V", FieldType.Text, out _, "V"));
     }
 

@@ -100,7 +100,8 @@ public sealed class JsonLinesTests : IDisposable
         using IStore store = Open("{\"A\": 1}\n");
         _ = store.ReadShape();
         _folder.Write("books/T.jsonl", "{\"A\": 1}\n{\"A\": 2}\n");
-        Assert.Contains("was changed while it was read", Assert.Throws<TransferraException>(() => Cells.Of(store, "T", "A", FieldType.Integer, out _)).Message, StringComparison.Ordinal);
+        Assert.Contains("was changed while it was read", Assert.Throws<TransferraException>(() => Cells.Of(store, "T", "A", FieldType.Integer, out _)).Message,
+            StringComparison.Ordinal);
     }
 
     [Fact]

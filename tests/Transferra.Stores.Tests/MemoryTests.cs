@@ -28,10 +28,13 @@ public sealed class MemoryTests : IDisposable
     [MemberData(nameof(ConformanceTests.EachEngine), MemberType = typeof(ConformanceTests))]
     public void A_million_records_go_through_in_bounded_memory(string engine)
     {
-        StoreAddress address = StoreAddress.ServerEngines.Contains(engine) ? _servers.Database(engine, "big") : new(engine, _folder["big"], engine == "delimited" ? new Dictionary<string, string> { ["separator"] = ";" } : null);
+        StoreAddress address = StoreAddress.ServerEngines.Contains(engine)
+            ? _servers.Database(engine, "big") : new(engine, _folder["big"], engine == "delimited" ? new Dictionary<string, string> { ["separator"] = ";" }
+            : null);
         const int rows = 1_000_000, portion = 10_000;
         const long mostBytes = 100 << 20;
-        var table = new TableShape("MILLION", [new("NR", FieldType.Integer, true), new("AMOUNT", FieldType.Decimal(14, 2)), new("TXT", new(FieldKind.Text, Length: 24))], ["NR"], []);
+        var table = new TableShape("MILLION", [new("NR", FieldType.Integer, true), new("AMOUNT", FieldType.Decimal(14, 2)),
+            new("TXT", new(FieldKind.Text, Length: 24))], ["NR"], []);
         long before = GC.GetTotalMemory(forceFullCollection: true), most = 0;
         var sent = new BucketedFingerprint();
         var bytes = new CanonicalWriter();

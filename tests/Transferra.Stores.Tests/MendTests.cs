@@ -52,7 +52,8 @@ public sealed class MendTests : IDisposable
     private StoreAddress Made(string engine)
     {
         _folder.Write("data/documents/a.txt", "kept");
-        StoreAddress address = StoreAddress.ServerEngines.Contains(engine) ? _servers.Database(engine, "mend") : new StoreAddress(engine, _folder[engine == "dbf" ? "data/tables" : "data/store.db"]);
+        StoreAddress address = StoreAddress.ServerEngines.Contains(engine)
+            ? _servers.Database(engine, "mend") : new StoreAddress(engine, _folder[engine == "dbf" ? "data/tables" : "data/store.db"]);
         using IStoreBuilder builder = _stores.Create(address);
         // As an old program kept it: without keys.
         var parts = new TableShape("PARTS", [new("PNO", FieldType.Integer), new("NAME", new(FieldKind.Text, Length: 20)), new("ONHAND", FieldType.Decimal(9, 2))], [], []);
@@ -97,7 +98,8 @@ public sealed class MendTests : IDisposable
     private List<string> Records(StoreAddress address, TableShape table)
     {
         using IStore store = _stores.Open(address);
-        return [.. store.Batches(table, table.Key, CancellationToken.None).SelectMany(batch => Enumerable.Range(0, batch.RowCount).Select(row => batch.ShowKey(row, [0, 1, 2])).ToArray())];
+        return [.. store.Batches(table, table.Key, CancellationToken.None)
+            .SelectMany(batch => Enumerable.Range(0, batch.RowCount).Select(row => batch.ShowKey(row, [0, 1, 2])).ToArray())];
     }
 
     [Theory]
@@ -194,8 +196,11 @@ public sealed class MendTests : IDisposable
     [Fact]
     public void A_copy_inside_PostgreSQL_has_owner_rights_and_settings_of_the_original()
     {
-        StoreAddress address = _servers.Made("postgresql", "rights", "CREATE TABLE t (nr int)"), copy = _servers.Database("postgresql", "rights_copy"), elsewhere = address with { Path = "postgres" };
-        foreach (string statement in (string[])[$"REVOKE ALL ON DATABASE \"{address.Path}\" FROM PUBLIC", $"GRANT CONNECT ON DATABASE \"{address.Path}\" TO pg_monitor", $"ALTER DATABASE \"{address.Path}\" SET work_mem TO '8MB'"]) TestServers.Execute(elsewhere, statement);
+        StoreAddress address = _servers.Made("postgresql", "rights", "CREATE TABLE t (nr int)"), copy = _servers.Database("postgresql", "rights_copy"),
+            elsewhere = address with { Path = "postgres" };
+        foreach (string statement in (string[])[$"REVOKE ALL ON DATABASE \"{address.Path}\" FROM PUBLIC",
+            $"GRANT CONNECT ON DATABASE \"{address.Path}\" TO pg_monitor", $"ALTER DATABASE \"{address.Path}\" SET work_mem TO '8MB'"])
+            TestServers.Execute(elsewhere, statement);
         _stores.Copy(address, copy);
         string ask = "SELECT datacl::text || ' ' || (SELECT setconfig::text FROM pg_db_role_setting WHERE setdatabase = d.oid) FROM pg_database d WHERE datname = ";
         Assert.Equal(TestServers.Ask(elsewhere, $"{ask}'{address.Path}'"), TestServers.Ask(elsewhere, $"{ask}'{copy.Path}'"));
@@ -204,7 +209,9 @@ public sealed class MendTests : IDisposable
     [Fact]
     public void Tables_of_MariaDB_are_copied_with_relations_defaults_and_generated_columns()
     {
-        StoreAddress address = _servers.Made("mariadb", "whole", "CREATE TABLE a (id int PRIMARY KEY AUTO_INCREMENT, v varchar(9) DEFAULT 'x' COLLATE utf8mb4_bin) ENGINE=InnoDB", "CREATE TABLE b (a int, twice int AS (a * 2) STORED, CONSTRAINT b_a FOREIGN KEY (a) REFERENCES a (id))",
+        StoreAddress address = _servers.Made("mariadb", "whole",
+            "CREATE TABLE a (id int PRIMARY KEY AUTO_INCREMENT, v varchar(9) DEFAULT 'x' COLLATE utf8mb4_bin) ENGINE=InnoDB",
+            "CREATE TABLE b (a int, twice int AS (a * 2) STORED, CONSTRAINT b_a FOREIGN KEY (a) REFERENCES a (id))",
             "INSERT INTO a (id) VALUES (1), (7)", "INSERT INTO b (a) VALUES (7)"), copy = _servers.Database("mariadb", "whole_copy");
         _stores.Copy(address, copy);
         foreach (string table in (string[])["a", "b"])

@@ -10,7 +10,8 @@ public sealed class PlantedOnEnginesTests : IDisposable
     // All that can stand beside each other.
     private static readonly string[] Faults =
     [
-        "copy", "conflict", "business key", "orphan", "circle of two", "gap", "gap in a group", "repeat", "twice", "control", "too long", "code", "date", "blank", "record rule", "closed period", "control account", "opening", "voucher",
+        "copy", "conflict", "business key", "orphan", "circle of two", "gap", "gap in a group", "repeat", "twice", "control", "too long", "code", "date",
+            "blank", "record rule", "closed period", "control account", "opening", "voucher",
         "file gone", "file in capitals", "file of nobody",
     ];
 
@@ -28,12 +29,20 @@ public sealed class PlantedOnEnginesTests : IDisposable
 
     private StoreAddress Written(string engine, PlantedCompany company, string name)
     {
-        StoreAddress address = StoreAddress.ServerEngines.Contains(engine) ? _servers.Database(engine, name) : new(engine, _folder[name], engine == "delimited" ? new Dictionary<string, string> { ["separator"] = ";" } : null);
+        StoreAddress address = StoreAddress.ServerEngines.Contains(engine)
+            ? _servers.Database(engine, name) : new(engine, _folder[name], engine == "delimited" ? new Dictionary<string, string> { ["separator"] = ";" }
+            : null);
         using IStoreBuilder builder = _stores.Create(address);
         foreach (TableShape table in company.Version.Tables)
         {
             // Without keys and lengths, as old programs keep their tables.
-            TableShape loose = table with { Columns = [.. table.Columns.Select(column => column with { Required = false, Type = column.Name == "NOTE" ? FieldType.Text : column.Type })], Key = [], Relations = [] };
+            TableShape loose = table with
+            {
+                Columns = [.. table.Columns.Select(column =>
+                column with { Required = false, Type = column.Name == "NOTE" ? FieldType.Text : column.Type })],
+                Key = [],
+                Relations = []
+            };
             builder.CreateTable(loose);
             foreach (RecordBatch batch in company.Store.Batches(table, [], CancellationToken.None))
                 builder.Write([new TableOutput(loose, batch.Vectors)], [.. Enumerable.Range(0, batch.RowCount)], []);
@@ -42,7 +51,9 @@ public sealed class PlantedOnEnginesTests : IDisposable
         return address;
     }
 
-    private static string[] Words(IEnumerable<Finding> findings) => [.. findings.Select(finding => $"{finding.Grade} {finding.Kind} {finding.Table} {finding.Subject} {finding.Count}: {string.Join("; ", finding.Examples.Order(StringComparer.Ordinal))}").Order(StringComparer.Ordinal)];
+    private static string[] Words(IEnumerable<Finding> findings) =>
+        [.. findings.Select(finding =>
+        $"{finding.Grade} {finding.Kind} {finding.Table} {finding.Subject} {finding.Count}: {string.Join("; ", finding.Examples.Order(StringComparer.Ordinal))}").Order(StringComparer.Ordinal)];
 
     [Theory]
     [MemberData(nameof(Engines))]
@@ -70,14 +81,17 @@ public sealed class PlantedOnEnginesTests : IDisposable
     public void What_is_missing_or_was_added_is_told_in_every_engine(string engine)
     {
         using var company = new PlantedCompany();
-        StoreAddress address = StoreAddress.ServerEngines.Contains(engine) ? _servers.Database(engine, "shape") : new(engine, _folder["shape"], engine == "delimited" ? new Dictionary<string, string> { ["separator"] = ";" } : null);
+        StoreAddress address = StoreAddress.ServerEngines.Contains(engine)
+            ? _servers.Database(engine, "shape") : new(engine, _folder["shape"], engine == "delimited" ? new Dictionary<string, string> { ["separator"] = ";" }
+            : null);
         using (IStoreBuilder builder = _stores.Create(address))
         {
             // No table VOUCHER, no column PARENT; a column MINE and a table OURS that nobody knows.
             foreach (TableShape table in company.Version.Tables.Where(table => table.Name != "VOUCHER"))
             {
                 int parent = table.OrdinalOf("PARENT");
-                ColumnShape[] columns = [.. table.Columns.Where((_, i) => i != parent).Select(column => column with { Required = false, Type = column.Type.Kind == FieldKind.Text ? FieldType.Text : column.Type })];
+                ColumnShape[] columns = [.. table.Columns.Where((_, i) => i != parent)
+                    .Select(column => column with { Required = false, Type = column.Type.Kind == FieldKind.Text ? FieldType.Text : column.Type })];
                 if (table.Name == "PERIOD") columns = [.. columns, new ColumnShape("MINE", FieldType.Integer)];
                 TableShape changed = table with { Columns = columns, Key = [], Relations = [] };
                 builder.CreateTable(changed);
@@ -97,7 +111,8 @@ public sealed class PlantedOnEnginesTests : IDisposable
             builder.Complete(new Dictionary<string, string>());
         }
         using IStore store = _stores.Open(address);
-        string[] found = [.. company.Check(store).Select(finding => $"{finding.Grade} {finding.Kind} {finding.Table.ToUpperInvariant()} {finding.Subject.ToUpperInvariant()}".TrimEnd()).Order(StringComparer.Ordinal)];
+        string[] found = [.. company.Check(store).Select(finding =>
+            $"{finding.Grade} {finding.Kind} {finding.Table.ToUpperInvariant()} {finding.Subject.ToUpperInvariant()}".TrimEnd()).Order(StringComparer.Ordinal)];
         Assert.Equal(["Fault column-missing SUPPLIER PARENT", "Fault table-missing VOUCHER", "Warning column-unknown PERIOD MINE", "Warning table-unknown OURS"], found);
     }
 
@@ -106,12 +121,14 @@ public sealed class PlantedOnEnginesTests : IDisposable
     {
         using var company = new PlantedCompany();
         StoreAddress address = Written("dbf", company, "bytes");
-        string path = Path.Combine(address.Path, Directory.EnumerateFiles(address.Path).Select(Path.GetFileName).Single(name => string.Equals(name, "INVOICE.dbf", StringComparison.OrdinalIgnoreCase))!);
+        string path = Path.Combine(address.Path, Directory.EnumerateFiles(address.Path).Select(Path.GetFileName)
+            .Single(name => string.Equals(name, "INVOICE.dbf", StringComparison.OrdinalIgnoreCase))!);
         byte[] bytes = File.ReadAllBytes(path);
         int header = BitConverter.ToUInt16(bytes, 8), record = BitConverter.ToUInt16(bytes, 10);
         // The entries of the header, 32 bytes each, tell where each field stands in the record.
         Dictionary<string, (int Offset, char Kind, int Length)> fields = Enumerable.Range(1, (header - 32) / 32).Where(i => bytes[i * 32] is not (0 or 0x0D)).ToDictionary(
-            i => System.Text.Encoding.ASCII.GetString(bytes, i * 32, 11).Split('\0')[0], i => (BitConverter.ToInt32(bytes, i * 32 + 12), (char)bytes[i * 32 + 11], (int)bytes[i * 32 + 16]));
+            i => System.Text.Encoding.ASCII.GetString(bytes, i * 32, 11).Split('\0')[0], i =>
+                (BitConverter.ToInt32(bytes, i * 32 + 12), (char)bytes[i * 32 + 11], (int)bytes[i * 32 + 16]));
         void Put(int row, string field, string text) => System.Text.Encoding.Latin1.GetBytes(text).CopyTo(bytes, header + row * record + fields[field].Offset);
         Put(0, "ISSUED", "20240230");
         Put(1, "NET", "12,5O");

@@ -164,18 +164,22 @@ public sealed class PostgresqlTests : IDisposable
     [Fact]
     public void A_relation_that_was_never_proved_is_a_complaint()
     {
-        using IStore store = Open("CREATE TABLE a (id int PRIMARY KEY)", "CREATE TABLE b (a int)", "INSERT INTO b VALUES (5)", "ALTER TABLE b ADD CONSTRAINT b_a FOREIGN KEY (a) REFERENCES a NOT VALID");
+        using IStore store = Open("CREATE TABLE a (id int PRIMARY KEY)", "CREATE TABLE b (a int)", "INSERT INTO b VALUES (5)",
+            "ALTER TABLE b ADD CONSTRAINT b_a FOREIGN KEY (a) REFERENCES a NOT VALID");
         Assert.Contains("b_a of b was never proved", Assert.Single(store.CheckPhysically()), StringComparison.Ordinal);
     }
 
     [Fact]
     public void Damaged_pages_are_complaints()
     {
-        StoreAddress address = Made("CREATE TABLE t (id int, v text)", "INSERT INTO t SELECT g, repeat('x', 100) FROM generate_series(1, 5000) g", "CREATE TABLE sound (id int)", "CHECKPOINT");
+        StoreAddress address = Made("CREATE TABLE t (id int, v text)", "INSERT INTO t SELECT g, repeat('x', 100) FROM generate_series(1, 5000) g",
+            "CREATE TABLE sound (id int)", "CHECKPOINT");
         // A copy that the server has not read yet, so that it must come to its pages on the disk.
         StoreAddress copy = _servers.Database("postgresql", "copy"), elsewhere = address with { Path = "postgres" };
         TestServers.Execute(elsewhere, $"CREATE DATABASE \"{copy.Path}\" TEMPLATE \"{address.Path}\" STRATEGY file_copy");
-        string folder = TestServers.Ask(elsewhere, $"SELECT current_setting('data_directory') || '/base/' || oid FROM pg_database WHERE datname = '{copy.Path}'")!, file = TestServers.Ask(address, "SELECT pg_relation_filenode('t')")!;
+        string folder = TestServers.Ask(elsewhere,
+            $"SELECT current_setting('data_directory') || '/base/' || oid FROM pg_database WHERE datname = '{copy.Path}'")!,
+            file = TestServers.Ask(address, "SELECT pg_relation_filenode('t')")!;
         using (FileStream pages = new(Path.Combine(folder, file), FileMode.Open, FileAccess.Write))
         {
             pages.Seek(8192 * 3 + 4000, SeekOrigin.Begin);
@@ -194,7 +198,8 @@ public sealed class PostgresqlTests : IDisposable
         {
             for (int digits = 0; digits <= 38; digits++)
             {
-                foreach (Int128 units in (Int128[])[DecimalText.PowerOfTen(Math.Min(digits, 37)), DecimalText.PowerOfTen(digits) - 1, -DecimalText.PowerOfTen(Math.Min(digits, 37)), 1 - DecimalText.PowerOfTen(digits), digits * 10_001L])
+                foreach (Int128 units in (Int128[])[DecimalText.PowerOfTen(Math.Min(digits, 37)), DecimalText.PowerOfTen(digits) - 1,
+                    -DecimalText.PowerOfTen(Math.Min(digits, 37)), 1 - DecimalText.PowerOfTen(digits), digits * 10_001L])
                 {
                     int bytes = PgNumeric.Write(units, scale, room);
                     Assert.Null(PgNumeric.TryRead(room[..bytes], scale, FieldType.MaxPrecision, out Int128 back));

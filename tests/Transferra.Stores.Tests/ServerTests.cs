@@ -20,13 +20,17 @@ public sealed class ServerTests : IDisposable
 
     public static TheoryData<string> Engines => [.. StoreAddress.ServerEngines];
 
-    private static readonly TableShape Account = new("account", [new("id", FieldType.Integer, true), new("code", new(FieldKind.Text, Length: 8), true), new("name", new(FieldKind.Text, Length: 40), Default: "'none'")], ["id"], [])
+    private static readonly TableShape Account = new("account",
+        [new("id", FieldType.Integer, true), new("code", new(FieldKind.Text, Length: 8), true),
+        new("name", new(FieldKind.Text, Length: 40), Default: "'none'")], ["id"], [])
     {
         Indexes = [new IndexShape("account_code", ["code"], true)],
         NumberedColumn = "id",
     };
 
-    private static readonly TableShape Entry = new("entry", [new("no", FieldType.Integer, true), new("account", FieldType.Integer), new("amount", FieldType.Decimal(14, 2))], ["no"], [new(["account"], "account", ["id"])])
+    private static readonly TableShape Entry = new("entry",
+        [new("no", FieldType.Integer, true), new("account", FieldType.Integer), new("amount", FieldType.Decimal(14, 2))], ["no"],
+        [new(["account"], "account", ["id"])])
     {
         Indexes = [new IndexShape("entry_amount", ["amount"], false)],
     };
@@ -200,11 +204,13 @@ public sealed class ServerTests : IDisposable
     public void A_record_for_two_tables_goes_to_both_or_to_none(string engine)
     {
         StoreAddress address = _servers.Database(engine, "both");
-        TableShape left = new("left_part", [new("id", FieldType.Integer, true)], ["id"], []), right = new("right_part", [new("id", FieldType.Integer, true), new("t", FieldType.Text)], ["id"], []);
+        TableShape left = new("left_part", [new("id", FieldType.Integer, true)], ["id"], []), right =
+            new("right_part", [new("id", FieldType.Integer, true), new("t", FieldType.Text)], ["id"], []);
         using IStoreBuilder builder = _stores.Create(address, keysFirst: true);
         builder.CreateTable(left);
         builder.CreateTable(right);
-        RecordBatch a = Batch(left, [.. Enumerable.Range(1, 400).Select(i => (object?[])[i])]), b = Batch(right, [.. Enumerable.Range(1, 400).Select(i => (object?[])[i == 300 ? 7 : i, "x"])]);
+        RecordBatch a = Batch(left, [.. Enumerable.Range(1, 400).Select(i => (object?[])[i])]), b =
+            Batch(right, [.. Enumerable.Range(1, 400).Select(i => (object?[])[i == 300 ? 7 : i, "x"])]);
         var rejects = new List<RowReject>();
         builder.Write([new TableOutput(left, a.Vectors), new TableOutput(right, b.Vectors)], [.. Enumerable.Range(0, 400)], rejects);
         Assert.Equal(299, Assert.Single(rejects).Row);
@@ -243,7 +249,9 @@ public sealed class ServerTests : IDisposable
         using (TestServers.Connect(address))
         {
             Assert.Contains(address.Server!.User, Assert.Single(server.ConnectedTo(address.Path)), StringComparison.OrdinalIgnoreCase);
-            if (engine != "mariadb") Assert.Contains("connected", Assert.Throws<TransferraException>(() => server.Rename(address.Path, other.Path)).Message, StringComparison.Ordinal);
+            if (engine != "mariadb")
+                Assert.Contains("connected", Assert.Throws<TransferraException>(() => server.Rename(address.Path, other.Path)).Message,
+                    StringComparison.Ordinal);
         }
         for (int tries = 0; server.ConnectedTo(address.Path).Count > 0 && tries < 50; tries++) Thread.Sleep(100); // the server takes a moment to let go
         server.Rename(address.Path, other.Path);
@@ -272,9 +280,13 @@ public sealed class ServerTests : IDisposable
         Assert.Contains("answers at 127.0.0.1:1", Refused(address with { Server = address.Server! with { Port = 1 } }).Message, StringComparison.Ordinal);
         if (!OperatingSystem.IsWindows()) File.SetUnixFileMode(secret, UnixFileMode.UserRead | UnixFileMode.OtherRead);
         Assert.Contains("chmod 600", Refused(address with { Server = address.Server! with { PasswordFile = secret } }).Next, StringComparison.Ordinal);
-        Assert.Contains("holds no password", Refused(address with { Server = address.Server! with { PasswordFile = null, PasswordVariable = "TRANSFERRA_NO_SUCH" } }).Message, StringComparison.Ordinal);
+        Assert.Contains("holds no password",
+            Refused(address with { Server = address.Server! with { PasswordFile = null, PasswordVariable = "TRANSFERRA_NO_SUCH" } }).Message,
+            StringComparison.Ordinal);
         Environment.SetEnvironmentVariable("TRANSFERRA_TEST_SECRET", File.ReadLines(address.Server!.PasswordFile!).First());
-        Assert.Contains("there is no database", Refused(address with { Server = address.Server! with { PasswordFile = null, PasswordVariable = "TRANSFERRA_TEST_SECRET" } }).Message, StringComparison.Ordinal);
+        Assert.Contains("there is no database",
+            Refused(address with { Server = address.Server! with { PasswordFile = null, PasswordVariable = "TRANSFERRA_TEST_SECRET" } }).Message,
+            StringComparison.Ordinal);
     }
 
     private TransferraException Refused(StoreAddress address) => Assert.Throws<TransferraException>(() => _stores.Open(address).Dispose());
@@ -297,7 +309,8 @@ public sealed class ServerTests : IDisposable
     public void Without_a_place_for_the_password_the_engines_own_habit_decides(string engine)
     {
         StoreAddress address = Books(engine);
-        string password = File.ReadLines(address.Server!.PasswordFile!).First(), file = _folder.Write("pgpass", $"{address.Server.Host}:{address.Server.Port}:*:{address.Server.User}:{password}\n");
+        string password = File.ReadLines(address.Server!.PasswordFile!).First(), file =
+            _folder.Write("pgpass", $"{address.Server.Host}:{address.Server.Port}:*:{address.Server.User}:{password}\n");
         if (!OperatingSystem.IsWindows()) File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite);
         Environment.SetEnvironmentVariable("PGPASSFILE", file);
         Environment.SetEnvironmentVariable("ISC_PASSWORD", password);
@@ -361,7 +374,8 @@ public sealed class ServerTests : IDisposable
                 TestServers.Execute(address, $"CREATE ROLE {user} LOGIN PASSWORD 'clerk-secret'; GRANT SELECT ON ALL TABLES IN SCHEMA public TO {user}");
                 Assert.Equal(2, _stores.ServerOf(asClerk).Hindrances(address.Path).Count);
                 using (IStore store = _stores.Open(asClerk)) Assert.Equal(3, store.CountRows("entry"));
-                Assert.Contains("cannot be made", Assert.Throws<TransferraException>(() => _stores.Create(asClerk with { Path = address.Path + "x" })).Message, StringComparison.Ordinal);
+                Assert.Contains("cannot be made", Assert.Throws<TransferraException>(() => _stores.Create(asClerk with { Path = address.Path + "x" })).Message,
+                    StringComparison.Ordinal);
                 // One who owns nothing but may make databases would leave the program before a closed door.
                 TestServers.Execute(address, $"ALTER ROLE {user} SUPERUSER");
                 Assert.Contains("owner: postgres", Assert.Single(_stores.ServerOf(asClerk).Hindrances(address.Path)), StringComparison.Ordinal);

@@ -42,7 +42,8 @@ public sealed class SqlitePagesTests : IDisposable
                     batch.Reset();
                     more = reader.Fill(batch);
                     for (int row = 0; row < batch.RowCount; row++)
-                        rows.Add(string.Join('|', batch.Vectors.Select(vector => vector.IsNull(row) ? "null" : vector.Show(row))) + string.Concat(batch.Faults.Where(fault => fault.Row == row)));
+                        rows.Add(string.Join('|', batch.Vectors.Select(vector => vector.IsNull(row) ? "null" : vector.Show(row)))
+                            + string.Concat(batch.Faults.Where(fault => fault.Row == row)));
                 }
             }
             catch (TransferraException error)
@@ -105,7 +106,9 @@ public sealed class SqlitePagesTests : IDisposable
         {
             command.Parameters.Clear();
             // Numbers that come in no order, some of them twice, split pages in the middle.
-            for (int i = 0; i < columns; i++) command.Parameters.AddWithValue("$" + i, i == 1 ? random.NextInt64(-rows, rows * 4L) << (random.Next(20) == 0 ? 40 : 0) : AnyValue(random, pageBytes));
+            for (int i = 0; i < columns; i++)
+                command.Parameters.AddWithValue("$" + i, i == 1
+                    ? random.NextInt64(-rows, rows * 4L) << (random.Next(20) == 0 ? 40 : 0) : AnyValue(random, pageBytes));
             command.ExecuteNonQuery();
         }
     }
@@ -126,7 +129,13 @@ public sealed class SqlitePagesTests : IDisposable
         Execute("DELETE FROM t WHERE k % 3 = 0 OR k BETWEEN 200 AND 900");
         Assert.Equal(Reading.Pages, Compare(_folder["s.db"], atLeast: 50));
         // Some columns, in another order, as other types.
-        Assert.Equal(Reading.Pages, Compare(_folder["s.db"], table => table with { Columns = [new("f", FieldType.Text), new("K", FieldType.Decimal(20, 2)), new("b", FieldType.Decimal(12, 3)), new("a", new(FieldKind.Double)), new("c", FieldType.Boolean)], Key = [] }, atLeast: 50));
+        Assert.Equal(Reading.Pages, Compare(_folder["s.db"], table =>
+            table with
+            {
+                Columns = [new("f", FieldType.Text), new("K", FieldType.Decimal(20, 2)), new("b", FieldType.Decimal(12, 3)),
+            new("a", new(FieldKind.Double)), new("c", FieldType.Boolean)],
+                Key = []
+            }, atLeast: 50));
     }
 
     [Theory]

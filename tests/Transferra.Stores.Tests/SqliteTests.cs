@@ -27,8 +27,10 @@ public sealed class SqliteTests : IDisposable
 
     private static readonly TableShape AllKinds = new("all kinds \"quoted\"",
     [
-        new("key", FieldType.Integer, true), new("select", FieldType.Decimal(18, 2)), new("wide", FieldType.Decimal(38, 10)), new("day", FieldType.Date), new("time", new(FieldKind.Time)),
-        new("moment", new(FieldKind.Timestamp)), new("täxt", FieldType.Text), new("short", new(FieldKind.Text, Length: 3)), new("yes", FieldType.Boolean), new("bytes", new(FieldKind.Binary)),
+        new("key", FieldType.Integer, true), new("select", FieldType.Decimal(18, 2)), new("wide", FieldType.Decimal(38, 10)), new("day", FieldType.Date),
+            new("time", new(FieldKind.Time)),
+        new("moment", new(FieldKind.Timestamp)), new("täxt", FieldType.Text), new("short", new(FieldKind.Text, Length: 3)), new("yes", FieldType.Boolean),
+            new("bytes", new(FieldKind.Binary)),
         new("id", new(FieldKind.Uuid)), new("real", new(FieldKind.Double)),
     ], ["key"], []);
 
@@ -36,7 +38,8 @@ public sealed class SqliteTests : IDisposable
     {
         var batch = new RecordBatch(AllKinds.Columns);
         Add(1, long.MinValue + 1, 0, 0, 0, 0, "", "", 0, [], Int128.Zero, 0.1);
-        Add(long.MaxValue, 999_999_999_999_999_999, DecimalText.PowerOfTen(38) - 1, ValueText.LastDay, 86_399_999_999, 315_537_897_599_999_999, "e\u0301 \U0001F3BB combining and beyond", "äöü", 1, [0, 255], -1, double.MaxValue);
+        Add(long.MaxValue, 999_999_999_999_999_999, DecimalText.PowerOfTen(38) - 1, ValueText.LastDay, 86_399_999_999, 315_537_897_599_999_999,
+            "e\u0301 \U0001F3BB combining and beyond", "äöü", 1, [0, 255], -1, double.MaxValue);
         Add(-5, -999_999_999_999_999_999, 1 - DecimalText.PowerOfTen(38), 1, 1, 1, "a\0b", "   ", 1, [1], Int128.MaxValue, -0.0);
         Add(7, null, null, null, null, null, new string('x', 1_000_000), null, null, null, null, null);
         Add(8, null, null, null, null, null, null, null, null, null, null, null);
@@ -87,7 +90,8 @@ public sealed class SqliteTests : IDisposable
         Dictionary<long, int> rowOf = Enumerable.Range(0, read.RowCount).ToDictionary(row => ((LongVector)read.Vectors[0]).Values[row]);
         for (int row = 0; row < written.RowCount; row++)
             for (int column = 0; column < AllKinds.Columns.Count; column++)
-                Assert.True(written.Vectors[column].SameAt(row, read.Vectors[column], rowOf[((LongVector)written.Vectors[0]).Values[row]]), $"row {row}, {AllKinds.Columns[column].Name}: {written.Vectors[column].Show(row)}");
+                Assert.True(written.Vectors[column].SameAt(row, read.Vectors[column], rowOf[((LongVector)written.Vectors[0]).Values[row]]),
+                    $"row {row}, {AllKinds.Columns[column].Name}: {written.Vectors[column].Show(row)}");
     }
 
     [Fact]
@@ -231,7 +235,8 @@ public sealed class SqliteTests : IDisposable
             Assert.Equal(before, TempFolder.Signature(_folder.Path));
             // Somebody came back meanwhile: what was read is not taken for the whole.
             Execute("ahead # of.db", "INSERT INTO t VALUES (3)");
-            Assert.Contains("was changed while it was read", Assert.Throws<TransferraException>(() => Cells.Of(store, "t", "a", FieldType.Integer, out _)).Message, StringComparison.Ordinal);
+            Assert.Contains("was changed while it was read", Assert.Throws<TransferraException>(() =>
+                Cells.Of(store, "t", "a", FieldType.Integer, out _)).Message, StringComparison.Ordinal);
         }
     }
 
@@ -253,7 +258,9 @@ public sealed class SqliteTests : IDisposable
     [Fact]
     public void Indexes_defaults_and_numbering_are_built_and_told()
     {
-        var table = new TableShape("t", [new("id", FieldType.Integer, true), new("code", new(FieldKind.Text, Length: 8), Default: "'none'")], ["id"], []) { Indexes = [new("", ["code", "id"], true), new("by_code", ["code"], false)], NumberedColumn = "id" };
+        var table = new TableShape("t", [new("id", FieldType.Integer, true), new("code", new(FieldKind.Text, Length: 8), Default: "'none'")], ["id"],
+            [])
+        { Indexes = [new("", ["code", "id"], true), new("by_code", ["code"], false)], NumberedColumn = "id" };
         using (IStoreBuilder builder = _stores.Create(At("shape.db")))
         {
             builder.CreateTable(table);
@@ -326,7 +333,9 @@ public sealed class SqliteTests : IDisposable
             builder.Write([new TableOutput(table, batch.Vectors)], [0], []);
             builder.Complete(new Dictionary<string, string>());
         }
-        using Process? shell = Process.Start(new ProcessStartInfo("sqlite3", [_folder["cli.db"], "SELECT k, d, v, typeof(d) FROM t; PRAGMA integrity_check"]) { RedirectStandardOutput = true });
+        using Process? shell = Process.Start(new ProcessStartInfo("sqlite3",
+            [_folder["cli.db"], "SELECT k, d, v, typeof(d) FROM t; PRAGMA integrity_check"])
+        { RedirectStandardOutput = true });
         Assert.Equal("1|2024-02-29|it's|text\nok\n", shell!.StandardOutput.ReadToEnd());
     }
 }

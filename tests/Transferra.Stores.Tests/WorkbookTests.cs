@@ -52,7 +52,8 @@ public sealed class WorkbookTests : IDisposable
             for row in ['V', 'text with \u00e9, \U0001F3BB and\nlines', 1 / 3, 1234567.89, True, datetime.datetime(1999, 12, 31, 23, 59, 58), datetime.time(10, 20, 30), 0.0001, '  kept blanks  ', '007']:
                 sheet.append([row])
             """);
-        Assert.Equal(["text with \u00e9, \U0001F3BB and\nlines", "0.3333333333333333", "1234567.89", "true", "1999-12-31 23:59:58", "10:20:30", "0.0001", "  kept blanks  ", "007"], Cells.Of(store, "T", "V", FieldType.Text, out _));
+        Assert.Equal(["text with \u00e9, \U0001F3BB and\nlines", "0.3333333333333333", "1234567.89", "true", "1999-12-31 23:59:58", "10:20:30", "0.0001",
+            "  kept blanks  ", "007"], Cells.Of(store, "T", "V", FieldType.Text, out _));
     }
 
     [Fact]
@@ -81,7 +82,8 @@ public sealed class WorkbookTests : IDisposable
             """);
         using IStore store = _stores.Open(new StoreAddress("workbook", _folder["hand.xlsx"]));
         Assert.Equal(["1904-01-02", null, "2024-02-29"], Cells.Of(store, "T", "Day", FieldType.Date, out RowFault[] faults));
-        Assert.Equal(["two runs_x000A_", "plain", null], Cells.Of(store, "T", "Text", FieldType.Text, out _).Select(text => text?.Replace("\n", "_x000A_", StringComparison.Ordinal)));
+        Assert.Equal(["two runs_x000A_", "plain", null], Cells.Of(store, "T", "Text", FieldType.Text, out _)
+            .Select(text => text?.Replace("\n", "_x000A_", StringComparison.Ordinal)));
         Assert.Equal(["1", null, "true"], Cells.Of(store, "T", "No", FieldType.Text, out _));
         Assert.Empty(faults);
     }
@@ -107,7 +109,8 @@ public sealed class WorkbookTests : IDisposable
         using (ZipArchive package = ZipFile.Open(_folder["empty.xlsx"], ZipArchiveMode.Create)) package.CreateEntry("readme.txt");
         Assert.Contains("is missing", Refused(_folder["empty.xlsx"]).Message, StringComparison.Ordinal);
         Assert.Contains("is not there", Refused(_folder["none.xlsx"]).Message, StringComparison.Ordinal);
-        Assert.Contains("no new store is written", Assert.Throws<TransferraException>(() => _stores.Create(new StoreAddress("workbook", _folder["new.xlsx"]))).Message, StringComparison.Ordinal);
+        Assert.Contains("no new store is written", Assert.Throws<TransferraException>(() =>
+            _stores.Create(new StoreAddress("workbook", _folder["new.xlsx"]))).Message, StringComparison.Ordinal);
     }
 
     [Fact]
@@ -140,7 +143,8 @@ public sealed class WorkbookTests : IDisposable
         const string main = "http://schemas.openxmlformats.org/spreadsheetml/2006/main", relations = "http://schemas.openxmlformats.org/officeDocument/2006/relationships";
         using ZipArchive package = ZipFile.Open(_folder[name], ZipArchiveMode.Create);
         Part("xl/workbook.xml", $"<workbook xmlns=\"{main}\" xmlns:r=\"{relations}\"><workbookPr date1904=\"{(date1904 ? 1 : 0)}\"/><sheets><sheet name=\"T\" sheetId=\"1\" r:id=\"r1\"/></sheets></workbook>");
-        Part("xl/_rels/workbook.xml.rels", "<Relationships xmlns=\"http://schemas.openxmlformats.org/package/2006/relationships\"><Relationship Id=\"r1\" Type=\"t\" Target=\"worksheets/s.xml\"/></Relationships>");
+        Part("xl/_rels/workbook.xml.rels",
+            "<Relationships xmlns=\"http://schemas.openxmlformats.org/package/2006/relationships\"><Relationship Id=\"r1\" Type=\"t\" Target=\"worksheets/s.xml\"/></Relationships>");
         Part("xl/worksheets/s.xml", $"<worksheet xmlns=\"{main}\"><sheetData>{rows}</sheetData></worksheet>");
         Part("xl/sharedStrings.xml", $"<sst xmlns=\"{main}\"><si><r><t>two </t></r><r><t>runs_x000A_</t></r><rPh sb=\"0\" eb=\"1\"><t>spoken</t></rPh></si></sst>");
         Part("xl/styles.xml", $"<styleSheet xmlns=\"{main}\"><numFmts><numFmt numFmtId=\"164\" formatCode=\"dd\\.mm\\.yyyy\"/></numFmts><cellStyleXfs><xf numFmtId=\"14\"/></cellStyleXfs><cellXfs><xf numFmtId=\"0\"/><xf numFmtId=\"164\"/></cellXfs></styleSheet>");

@@ -49,7 +49,8 @@ internal static class BackupCommand
         session.Screen.Table(["Company", ">Files", ">Size", ">Set", ">Took", "Places proved"], results.Select(result => (IReadOnlyList<string>)
         [
             result.Company, Results.Number(Most(result, set => set.Files)), Sizes.Of(Most(result, set => set.ContentBytes)), Sizes.Of(Most(result, set => set.Bytes)),
-            result.Seconds.ToString("0.0 s", System.Globalization.CultureInfo.InvariantCulture), FormattableString.Invariant($"{result.Sets.Count(set => set.IsProved)} of {context.Sets.Places.Count}"),
+            result.Seconds.ToString("0.0 s", System.Globalization.CultureInfo.InvariantCulture),
+                FormattableString.Invariant($"{result.Sets.Count(set => set.IsProved)} of {context.Sets.Places.Count}"),
         ]));
         static long Most(CompanyBackedUp result, Func<BackupResult, long> value) => result.Sets.Select(value).DefaultIfEmpty().Max();
         bool enough = results.All(result => result.Sets.Count(set => set.IsProved) >= session.Office.Backup.Wanted);

@@ -12,8 +12,11 @@ internal static class BundleCommand
 {
     public static int Run(Session session, string? to, bool showsOnly)
     {
-        if (session.Codes.Count == 0) throw new TransferraException("bundle wants the code of a company", $"The companies are {string.Join(", ", session.Office.Companies.Select(company => company.Code))}.");
-        if (to is not null && session.Codes.Count > 1) throw new TransferraException("--to names one file, and several companies were named", "Make their bundles one after the other.");
+        if (session.Codes.Count == 0)
+            throw new TransferraException("bundle wants the code of a company",
+                $"The companies are {string.Join(", ", session.Office.Companies.Select(company => company.Code))}.");
+        if (to is not null && session.Codes.Count > 1)
+            throw new TransferraException("--to names one file, and several companies were named", "Make their bundles one after the other.");
         var results = new List<BundleResult>();
         OfficeSurvey survey = Survey.Of(session.Office, session.Tools, looksForMore: false);
         foreach (Company company in session.Companies) results.Add(One(session, company, survey, to, showsOnly));

@@ -20,7 +20,8 @@ internal static class CheckCommand
         var results = new List<CompanyChecked>();
         var observer = new ScreenObserver(session.Screen);
         if (sheet is not null && File.Exists(sheet)) throw new TransferraException($"{sheet} is there already", "Name a file that is not there yet.");
-        if (sheet is not null && !Directory.Exists(Path.GetDirectoryName(sheet))) throw new TransferraException($"there is no folder {Path.GetDirectoryName(sheet)}", "Make it, or name another file.");
+        if (sheet is not null && !Directory.Exists(Path.GetDirectoryName(sheet)))
+            throw new TransferraException($"there is no folder {Path.GetDirectoryName(sheet)}", "Make it, or name another file.");
         foreach (Company company in session.Companies)
         {
             KitVersion version = Companies.VersionOf(company);
@@ -41,7 +42,9 @@ internal static class CheckCommand
         KeptCheck? before = session.Checks.Newest(company.Code);
         return session.Checks.Keep(company.Code, folder =>
         {
-            CheckResult result = new CompanyCheck(version, Companies.NextHop(company, version), SettingsFor(company, version), observer, session.Cancel) { DocumentFolders = company.DocumentFolders, ListFolder = folder }.Run(store);
+            CheckResult result = new CompanyCheck(version, Companies.NextHop(company, version), SettingsFor(company, version), observer,
+                session.Cancel)
+            { DocumentFolders = company.DocumentFolders, ListFolder = folder }.Run(store);
             return before is null || before.Result.Version != version.Name ? result
                 : result with { Compared = FindingComparison.Of($"the check of {before.At:yyyy-MM-dd HH:mm} UTC", before.Result with { Compared = null }, result, []) };
         });
@@ -55,7 +58,8 @@ internal static class CheckCommand
             session.Screen.Table(["Kind", "Means"], FindingKinds.All.Select(help => (IReadOnlyList<string>)[help.Kind, help.Meaning]));
             return session.Answer(ExitCodes.Done, FindingKinds.All);
         }
-        FindingHelp help = FindingKinds.Help(kind) ?? throw new TransferraException($"there is no kind of finding {ValueText.Quote(kind)}", $"The kinds are {string.Join(", ", FindingKinds.All.Select(known => known.Kind))}.");
+        FindingHelp help = FindingKinds.Help(kind) ?? throw new TransferraException($"there is no kind of finding {ValueText.Quote(kind)}",
+            $"The kinds are {string.Join(", ", FindingKinds.All.Select(known => known.Kind))}.");
         session.Screen.Heading(help.Kind);
         session.Screen.Paragraph("Means", help.Meaning);
         session.Screen.Paragraph("Usually from", help.Cause);

@@ -102,7 +102,8 @@ internal static class CloseCommand
     {
         try
         {
-            foreach (Run run in session.Runs.List().Where(run => run.BegunWith("closing") == closing)) SignOffCommand.WritePage(session, run, RunReport.Of(session.Office, run), null);
+            foreach (Run run in session.Runs.List().Where(run => run.BegunWith("closing") == closing))
+                SignOffCommand.WritePage(session, run, RunReport.Of(session.Office, run), null);
         }
         catch (Exception error) when (error is DescriptionException or TransferraException or IOException or UnauthorizedAccessException)
         {
@@ -137,7 +138,14 @@ internal static class CloseCommand
             return;
         }
         if (closed is null) return;
-        string how = closed.State switch { "closed" => "is closed", "reopening" => "was being opened again, and that is not finished", _ => "was being closed, and that is not finished" };
-        session.Screen.Notice(string.Create(CultureInfo.InvariantCulture, $"The office {how}; begun {closed.BegunAt:yyyy-MM-dd HH:mm} UTC by {closed.By}. To open it: transferra reopen"));
+        string how = closed.State switch
+        {
+            "closed" => "is closed",
+            "reopening" => "was being opened again, and that is not finished",
+            _ =>
+            "was being closed, and that is not finished"
+        };
+        session.Screen.Notice(string.Create(CultureInfo.InvariantCulture,
+            $"The office {how}; begun {closed.BegunAt:yyyy-MM-dd HH:mm} UTC by {closed.By}. To open it: transferra reopen"));
     }
 }

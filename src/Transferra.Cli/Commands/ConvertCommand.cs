@@ -32,7 +32,8 @@ internal static class ConvertCommand
     // An earlier trial conversion can be made again at any time; two of them side by side would only be mixed up.
     private static void TakeBackEarlier(Session session, RunContext context, IReadOnlyList<(Company Company, KitVersion From)> ready)
     {
-        foreach (Run earlier in session.Runs.List().Where(run => run is { Kind: "convert", IsUndone: false, IsUnfinished: false } && run.Companies.Any(code => ready.Any(entry => entry.Company.Code == code))))
+        foreach (Run earlier in session.Runs.List().Where(run => run is { Kind: "convert", IsUndone: false, IsUnfinished: false }
+            && run.Companies.Any(code => ready.Any(entry => entry.Company.Code == code))))
         {
             try { UpgradeRun.Undo(context, session.Runs.Continue(earlier)); }
             catch (TransferraException error) { throw new TransferraException($"the earlier conversion {earlier.Id} could not be removed: {error.Message}", error.Next, error); }

@@ -13,16 +13,21 @@ internal static class MendCommand
 {
     public static int Run(Session session)
     {
-        if (session.Codes.Count == 0) throw new TransferraException("check --mend wants the codes of the companies to be mended", $"The companies are {string.Join(", ", session.Office.Companies.Select(company => company.Code))}.");
+        if (session.Codes.Count == 0)
+            throw new TransferraException("check --mend wants the codes of the companies to be mended",
+                $"The companies are {string.Join(", ", session.Office.Companies.Select(company => company.Code))}.");
         using IDisposable one = session.Lock();
         Companies.RefuseWhileUnfinished(session.Runs);
         var companies = new List<(Company Company, KitVersion From)>();
         foreach (Company company in session.Companies)
         {
             KitVersion version = Companies.VersionOf(company);
-            if (version.Mends.Count == 0) throw new TransferraException($"the kit {company.Kit.Id} allows no mends in version {version.Name}", "Correct what the check found in the old program, or ask the vendor which mends are safe and list them under mends.");
+            if (version.Mends.Count == 0)
+                throw new TransferraException($"the kit {company.Kit.Id} allows no mends in version {version.Name}",
+                    "Correct what the check found in the old program, or ask the vendor which mends are safe and list them under mends.");
             StoreAddress now = company.StoreNow(session.Places);
-            if (session.Places.OpenedBy(now) is [var holder, ..]) throw new TransferraException($"the store of {company.Code} is open: {holder}", "Close it there, or have everybody out: transferra close");
+            if (session.Places.OpenedBy(now) is [var holder, ..])
+                throw new TransferraException($"the store of {company.Code} is open: {holder}", "Close it there, or have everybody out: transferra close");
             companies.Add((company with { OldStore = now, MovesTo = null }, version));
         }
         foreach ((Company company, KitVersion version) in companies)
@@ -30,7 +35,8 @@ internal static class MendCommand
             session.Screen.Heading($"{company.Code}  what the kit allows to be put right in version {version.Name}");
             session.Screen.Table(["Mend", "Where", "Because"], version.Mends.Select(mend => (IReadOnlyList<string>)[mend.Name, Where(mend), mend.Because]));
         }
-        if (!session.Confirm([.. companies.Select(entry => entry.Company.Code)], "Mend a copy, and put it in the place of")) return session.Answer(ExitCodes.Refused, new { confirmed = false });
+        if (!session.Confirm([.. companies.Select(entry => entry.Company.Code)], "Mend a copy, and put it in the place of"))
+            return session.Answer(ExitCodes.Refused, new { confirmed = false });
         RunContext context = session.Context(new ScreenObserver(session.Screen));
         Run run = UpgradeRun.Begin(context, Stages.Mend, companies, session.Closings.Current()?.Id ?? "");
         session.Screen.Line($"Run {run.Id}, journal {run.Journal.FilePath}");
@@ -39,12 +45,14 @@ internal static class MendCommand
         string page = SignOffCommand.WritePage(session, run, report, null);
         session.Screen.Heading("How it came out");
         session.Screen.Table(["Company", "Outcome", "What now"], outcomes.Select(outcome => (IReadOnlyList<string>)[outcome.Company, outcome.IsThrough ? "through" : "stopped",
-            outcome.IsThrough ? $"Look through the list of changes; to go back to the store as it was: transferra undo --run {run.Id}" : "Its store is in its place, untouched. " + outcome.Reasons[0]]));
+            outcome.IsThrough ? $"Look through the list of changes; to go back to the store as it was: transferra undo --run {run.Id}"
+                : "Its store is in its place, untouched. " + outcome.Reasons[0]]));
         session.Screen.Line($"To be signed: {page}");
         return session.Answer(outcomes.All(outcome => outcome.IsThrough) ? ExitCodes.Done : ExitCodes.LookAt, report);
     }
 
-    private static string Where(Mend mend) => mend.Rule is not null ? $"{mend.Table!.Name}.{mend.Columns[0]}, by \"{mend.Rule.Name}\"" : mend.Table is null ? "all tables" : mend.Columns.Count > 0 ? $"{mend.Table.Name}: {string.Join(", ", mend.Columns)}" : mend.Table.Name;
+    private static string Where(Mend mend) => mend.Rule is not null ? $"{mend.Table!.Name}.{mend.Columns[0]}, by \"{mend.Rule.Name}\"" : mend.Table is null
+        ? "all tables" : mend.Columns.Count > 0 ? $"{mend.Table.Name}: {string.Join(", ", mend.Columns)}" : mend.Table.Name;
 
     private sealed record Salvaged(string Company, string Store, string List, SalvageResult Result);
 
@@ -53,7 +61,9 @@ internal static class MendCommand
     /// <param name="place">A file or folder; on a server, the name of a database that is not there yet.</param>
     public static int Salvage(Session session, string place)
     {
-        if (session.Codes.Count != 1) throw new TransferraException("check --salvage wants one company code", $"The companies are {string.Join(", ", session.Office.Companies.Select(company => company.Code))}.");
+        if (session.Codes.Count != 1)
+            throw new TransferraException("check --salvage wants one company code",
+                $"The companies are {string.Join(", ", session.Office.Companies.Select(company => company.Code))}.");
         Company company = session.Companies[0];
         StoreAddress damaged = company.StoreNow(session.Places);
         // What tells the version may be damaged itself; then it is read as the version that an upgrade would begin with.
@@ -70,13 +80,17 @@ internal static class MendCommand
         {
             using IStore store = session.Stores.Open(damaged, version.TextEncoding);
             using IStoreBuilder builder = session.Stores.Create(into, damaged.Engine is "sqlite" ? null : version.TextEncoding);
-            result = Core.Checks.Salvage.Run(store, builder, line => { values.Add(line); lines++; }, (table, column) => version.Table(table) is { } known && !known.MayShow(column), new ScreenObserver(session.Screen).At(company.Code + " salvage"), session.Cancel);
+            result = Core.Checks.Salvage.Run(store, builder, line => { values.Add(line); lines++; }, (table, column) => version.Table(table) is { } known
+                && !known.MayShow(column), new ScreenObserver(session.Screen).At(company.Code + " salvage"), session.Cancel);
             foreach (LostPart part in result.Lost) values.Add([part.Table, part.Where, "", "", part.Why]);
         }
         if (lines + result.Lost.Count == 0) session.Volume.Remove(list);
-        session.Screen.Table(["Table", ">Records written", "Lost"], result.Tables.Select(table => (IReadOnlyList<string>)[table.Key, Results.Number(table.Value), string.Join("\n", result.Lost.Where(part => part.Table == table.Key).Select(part => part.Where).DefaultIfEmpty("nothing"))]));
+        session.Screen.Table(["Table", ">Records written", "Lost"],
+            result.Tables.Select(table => (IReadOnlyList<string>)[table.Key, Results.Number(table.Value),
+            string.Join("\n", result.Lost.Where(part => part.Table == table.Key).Select(part => part.Where).DefaultIfEmpty("nothing"))]));
         session.Screen.Line($"Written: {into.Shown}, without keys and relations. It is no company yet: send it to the vendor, with: transferra bundle {company.Code}");
         if (lines + result.Lost.Count > 0) session.Screen.Bad($"What is lost is listed: {list}");
-        return session.Answer(result.Lost.Count + result.ValuesLost + result.Refused == 0 ? ExitCodes.Done : ExitCodes.LookAt, new Salvaged(company.Code, into.Shown, lines + result.Lost.Count > 0 ? list : "", result));
+        return session.Answer(result.Lost.Count + result.ValuesLost + result.Refused == 0 ? ExitCodes.Done : ExitCodes.LookAt,
+            new Salvaged(company.Code, into.Shown, lines + result.Lost.Count > 0 ? list : "", result));
     }
 }

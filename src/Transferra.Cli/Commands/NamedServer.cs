@@ -20,10 +20,16 @@ internal sealed record NamedServer(string Engine, ServerAddress Server, string? 
     public static NamedServer? From(string? engine, string? host, int? port, string? user, string? passwordFile, string? databases)
     {
         if (engine is null)
-            return host is null && port is null && user is null && passwordFile is null && databases is null ? null : throw new TransferraException("a server was named, but no engine", $"Add --engine {string.Join(" or --engine ", StoreAddress.ServerEngines)}.");
-        if (!StoreAddress.ServerEngines.Contains(engine)) throw new TransferraException($"there is no server engine {engine}", $"The engines are {string.Join(", ", StoreAddress.ServerEngines)}.");
-        if (engine == "firebird" && databases is null) throw new TransferraException("Firebird names databases by their path, and no folder was named", "Add --databases DIR: a folder on this machine that the server may write to.");
-        return new NamedServer(engine, new ServerAddress(host ?? "localhost", port ?? 0, user ?? "", passwordFile is null ? null : Path.GetFullPath(passwordFile)), databases is null ? null : Path.GetFullPath(databases));
+            return host is null && port is null && user is null && passwordFile is null && databases is null
+                ? null : throw new TransferraException("a server was named, but no engine",
+                $"Add --engine {string.Join(" or --engine ", StoreAddress.ServerEngines)}.");
+        if (!StoreAddress.ServerEngines.Contains(engine))
+            throw new TransferraException($"there is no server engine {engine}", $"The engines are {string.Join(", ", StoreAddress.ServerEngines)}.");
+        if (engine == "firebird" && databases is null)
+            throw new TransferraException("Firebird names databases by their path, and no folder was named",
+                "Add --databases DIR: a folder on this machine that the server may write to.");
+        return new NamedServer(engine, new ServerAddress(host ?? "localhost", port ?? 0, user ?? "", passwordFile is null ? null
+            : Path.GetFullPath(passwordFile)), databases is null ? null : Path.GetFullPath(databases));
     }
 
     private string NameOf(string company) => Folder is null ? Prefix + company.ToLowerInvariant() : Path.Combine(Folder, Prefix + company.ToLowerInvariant() + ".fdb");

@@ -29,9 +29,16 @@ internal static class ReadyCommand
         }
         foreach (string code in result.There) screen.Line($"{code} is at the wanted version already.");
         Show(session, result);
-        ClosedTimeOfCompany[] times = [.. result.Candidates.Where(candidate => candidate.From is not null && candidate.From.Name != candidate.Company.WantedVersion).Select(candidate => ClosedTime.Of(context, candidate, session.Runs.List()))];
+        ClosedTimeOfCompany[] times = [.. result.Candidates.Where(candidate => candidate.From is not null
+            && candidate.From.Name != candidate.Company.WantedVersion).Select(candidate => ClosedTime.Of(context, candidate, session.Runs.List()))];
         ShowTimes(screen, times);
-        GateState worst = result.Gates.Select(gate => gate.State).DefaultIfEmpty(GateState.Passed).Max(state => state == GateState.Blocked ? 2 : state == GateState.NeedsWord ? 1 : 0) switch { 2 => GateState.Blocked, 1 => GateState.NeedsWord, _ => GateState.Passed };
+        GateState worst = result.Gates.Select(gate => gate.State).DefaultIfEmpty(GateState.Passed)
+            .Max(state => state == GateState.Blocked ? 2 : state == GateState.NeedsWord ? 1 : 0) switch
+        {
+            2 => GateState.Blocked,
+            1 => GateState.NeedsWord,
+            _ => GateState.Passed
+        };
         int blocked = result.Gates.Count(gate => gate.State == GateState.Blocked), asked = result.Gates.Count(gate => gate.State == GateState.NeedsWord);
         switch (worst)
         {
@@ -40,7 +47,8 @@ internal static class ReadyCommand
             default: screen.Good(result.Candidates.Count > 0 ? "Ready: all gates are passed. To begin: transferra upgrade" : "There is nothing to upgrade."); break;
         }
         // What is open, once more and short, where the eye is after a long list.
-        foreach (Gate gate in result.Gates.Where(gate => gate.State == GateState.Blocked)) screen.Line($"  blocked: {string.Join(", ", ((string[])[gate.Company.Length > 0 ? gate.Company : gate.Package, gate.Name]).Where(part => part.Length > 0))}");
+        foreach (Gate gate in result.Gates.Where(gate => gate.State == GateState.Blocked))
+            screen.Line($"  blocked: {string.Join(", ", ((string[])[gate.Company.Length > 0 ? gate.Company : gate.Package, gate.Name]).Where(part => part.Length > 0))}");
         foreach (Gate gate in result.Gates.Where(gate => gate.State == GateState.NeedsWord)) screen.Line($"  your word: {gate.Confirm}");
         if (asked > 1) screen.Line("To be asked for them one by one: transferra ready --ask");
         var answer = new { gates = result.Gates, times, there = result.There };
@@ -54,7 +62,8 @@ internal static class ReadyCommand
         Gate[][] meant = [.. confirmed.Select(name =>
         {
             Gate[] gates = [.. open.Where(gate => gate.Confirm == name || gate.Confirm.EndsWith("/" + name, StringComparison.Ordinal))];
-            return gates.Length > 0 ? gates : throw new TransferraException($"nothing named {name} waits for your word", open.Length == 0 ? "No word is needed." : $"These do: {string.Join(", ", open.Select(gate => gate.Confirm))}.");
+            return gates.Length > 0 ? gates : throw new TransferraException($"nothing named {name} waits for your word", open.Length == 0
+                ? "No word is needed." : $"These do: {string.Join(", ", open.Select(gate => gate.Confirm))}.");
         })];
         foreach (Gate gate in meant.SelectMany(gates => gates).DistinctBy(gate => gate.Confirm)) session.Words.Give(gate.Confirm, gate.What, by);
         if (!asks) return;
@@ -72,8 +81,10 @@ internal static class ReadyCommand
         foreach (IGrouping<string, Gate> about in result.Gates.GroupBy(gate => gate.Company.Length > 0 ? gate.Company : gate.Package))
         {
             Company? company = session.Office.Companies.FirstOrDefault(company => company.Code == about.Key);
-            screen.Heading(about.Key.Length == 0 ? "The office" : company is not null ? $"{company.Code}  {company.Name}" : session.Office.Packages.First(package => package.Kit.Id == about.Key).Kit.Title);
-            screen.Table(["Gate", "", "What"], about.Select(gate => (IReadOnlyList<string>)[gate.Name, Word(gate.State), gate.IsPassed || gate.Next.Length == 0 ? gate.What : $"{gate.What}\n→ {gate.Next}"]));
+            screen.Heading(about.Key.Length == 0 ? "The office" : company is not null
+                ? $"{company.Code}  {company.Name}" : session.Office.Packages.First(package => package.Kit.Id == about.Key).Kit.Title);
+            screen.Table(["Gate", "", "What"], about.Select(gate =>
+                (IReadOnlyList<string>)[gate.Name, Word(gate.State), gate.IsPassed || gate.Next.Length == 0 ? gate.What : $"{gate.What}\n→ {gate.Next}"]));
         }
     }
 
@@ -83,8 +94,12 @@ internal static class ReadyCommand
     {
         if (times.Length == 0) return;
         screen.Heading("How long the office will be closed, roughly");
-        IEnumerable<IReadOnlyList<string>> rows = times.Select(time => (IReadOnlyList<string>)[time.Company, Results.Number(time.Records), $"{ClosedTime.Words(time.Shortest)} to {ClosedTime.Words(time.Longest)}", time.Basis]);
+        IEnumerable<IReadOnlyList<string>> rows = times.Select(time =>
+            (IReadOnlyList<string>)[time.Company, Results.Number(time.Records), $"{ClosedTime.Words(time.Shortest)} to {ClosedTime.Words(time.Longest)}",
+            time.Basis]);
         TimeSpan shortest = TimeSpan.FromTicks(times.Sum(time => time.Shortest.Ticks)), longest = TimeSpan.FromTicks(times.Sum(time => time.Longest.Ticks));
-        screen.Table(["Company", ">Records", "Takes", "By what"], rows.Append(["all", Results.Number(times.Sum(time => time.Records)), $"{ClosedTime.Words(shortest)} to {ClosedTime.Words(longest)}", "one after the other; installing the program comes on top"]));
+        screen.Table(["Company", ">Records", "Takes", "By what"],
+            rows.Append(["all", Results.Number(times.Sum(time => time.Records)), $"{ClosedTime.Words(shortest)} to {ClosedTime.Words(longest)}",
+            "one after the other; installing the program comes on top"]));
     }
 }

@@ -46,7 +46,9 @@ internal static class RestoreCommand
         session.Screen.Line($"{label.Company} ({label.CompanyName}) of {label.Office}, from {path}");
         session.Screen.Line($"made {label.MadeAt:yyyy-MM-dd HH:mm} UTC by {label.MadeBy}, {label.Package}, data version {label.DataVersion}, {Results.Count(set.Manifest.Files, "file")}, {Sizes.Of(set.Manifest.ContentBytes)}");
         if (showsOnly) return Show(session, set);
-        if (to is null) throw new TransferraException($"there is no {OfficeLoader.FileName} here, so it is not known where the company belongs", "Name a new folder with --to DIR; or go to the office's folder.");
+        if (to is null)
+            throw new TransferraException($"there is no {OfficeLoader.FileName} here, so it is not known where the company belongs",
+                "Name a new folder with --to DIR; or go to the office's folder.");
         return Into(session, null, set, Path.GetFullPath(to));
     }
 
@@ -56,20 +58,25 @@ internal static class RestoreCommand
         var errors = new DescriptionErrors();
         Kit? kit = KitLoader.Load(Path.Combine(unpacked, "kit"), "kit", errors);
         errors.ThrowIfAny();
-        return kit?.Version(label.DataVersion) ?? throw new TransferraException($"the kit in the set knows no version {label.DataVersion}", "Use the kit that the set was made with, in an office of its own.");
+        return kit?.Version(label.DataVersion) ?? throw new TransferraException($"the kit in the set knows no version {label.DataVersion}",
+            "Use the kit that the set was made with, in an office of its own.");
     }
 
     // The newest set of a place that can be reached; a place that cannot is told, and does not keep the others from being used.
     private static string NewestOf(Session session, Company company) =>
-        session.Sets.List((place, why) => session.Screen.Look($"{place.Name} cannot be reached: {why}")).Where(set => set.Label.Company == company.Code).MaxBy(set => set.Label.MadeAt)?.Path
+        session.Sets.List((place, why) => session.Screen.Look($"{place.Name} cannot be reached: {why}")).Where(set => set.Label.Company == company.Code)
+            .MaxBy(set => set.Label.MadeAt)?.Path
             ?? throw new TransferraException($"there is no backup set of {company.Code} in {string.Join(", ", session.Sets.Places.Select(place => place.Name))}", "Name one with --set FILE.");
 
     private static IReadOnlyList<SetFault> Unpack(Session session, BackupSetInfo set, string folder, Func<string, bool>? isWanted, Action? whenStoreIsUnpacked = null)
     {
         // Of a part, only that part is fetched.
         SetPlaces sets = session.HasOffice ? session.Sets : session.BareSets;
-        using ISetFile file = isWanted is null ? sets.OpenWhole(set.Path, session.HasOffice ? CompanyBackup.Scratch(session.Office) : Path.GetDirectoryName(folder)!, (done, total) => session.Screen.Progress.Show("fetching", done, total, isBytes: true), session.Cancel) : sets.Open(set.Path);
-        return BackupSets.Unpack(file, folder, isWanted, (done, total) => session.Screen.Progress.Show("restoring", done, total, isBytes: true), whenStoreIsUnpacked, session.Cancel);
+        using ISetFile file = isWanted is null
+            ? sets.OpenWhole(set.Path, session.HasOffice ? CompanyBackup.Scratch(session.Office) : Path.GetDirectoryName(folder)!, (done, total) =>
+            session.Screen.Progress.Show("fetching", done, total, isBytes: true), session.Cancel) : sets.Open(set.Path);
+        return BackupSets.Unpack(file, folder, isWanted, (done, total) => session.Screen.Progress.Show("restoring", done, total, isBytes: true),
+            whenStoreIsUnpacked, session.Cancel);
     }
 
     private static IReadOnlyList<TableBaseline> RecordsIn(Session session, KitVersion version, BackupSetInfo set, string unpacked)
@@ -81,8 +88,10 @@ internal static class RestoreCommand
     private static int Show(Session session, BackupSetInfo set)
     {
         session.Screen.Table(["Member", "Kind", ">Bytes", ">Packed", "Changed (UTC)"], set.Manifest.Members.Select(member => (IReadOnlyList<string>)
-            [member.Name, member.Kind, Results.Number(member.Bytes), Results.Number(member.PackedBytes), member.Modified.UtcDateTime.ToString("yyyy-MM-dd HH:mm", System.Globalization.CultureInfo.InvariantCulture)]));
-        session.Screen.Table(["Table", ">Records", "Fingerprint"], set.Manifest.Baseline.Select(table => (IReadOnlyList<string>)[table.Table, Results.Number(table.Records), table.Fingerprint[..16]]));
+            [member.Name, member.Kind, Results.Number(member.Bytes), Results.Number(member.PackedBytes),
+                member.Modified.UtcDateTime.ToString("yyyy-MM-dd HH:mm", System.Globalization.CultureInfo.InvariantCulture)]));
+        session.Screen.Table(["Table", ">Records", "Fingerprint"],
+            set.Manifest.Baseline.Select(table => (IReadOnlyList<string>)[table.Table, Results.Number(table.Records), table.Fingerprint[..16]]));
         return session.Answer(ExitCodes.Done, set.Manifest);
     }
 
@@ -95,8 +104,10 @@ internal static class RestoreCommand
     {
         if (Path.Exists(folder)) throw new TransferraException($"{folder} is there already", "Name a new folder with --to.");
         bool isTable = only.StartsWith(TablePrefix, StringComparison.Ordinal);
-        bool wanted(string name) => isTable ? name.StartsWith("store/", StringComparison.Ordinal) : name == only || name.StartsWith(only.TrimEnd('/') + "/", StringComparison.Ordinal);
-        if (!set.Manifest.Members.Any(member => wanted(member.Name))) throw new TransferraException($"nothing in the set begins with {only}", "See what is in it: transferra restore CODE --show");
+        bool wanted(string name) => isTable ? name.StartsWith("store/", StringComparison.Ordinal) : name == only
+            || name.StartsWith(only.TrimEnd('/') + "/", StringComparison.Ordinal);
+        if (!set.Manifest.Members.Any(member => wanted(member.Name)))
+            throw new TransferraException($"nothing in the set begins with {only}", "See what is in it: transferra restore CODE --show");
         string staged = folder + ".part";
         session.Volume.Remove(staged);
         try
@@ -116,7 +127,8 @@ internal static class RestoreCommand
             }
             session.Volume.Rename(made, folder);
             session.Volume.FlushFolder(Path.GetDirectoryName(folder)!);
-            string[] files = [.. Directory.EnumerateFiles(folder, "*", SearchOption.AllDirectories).Select(file => Path.GetRelativePath(folder, file)).Order(StringComparer.Ordinal)];
+            string[] files = [.. Directory.EnumerateFiles(folder, "*", SearchOption.AllDirectories).Select(file => Path.GetRelativePath(folder, file))
+                .Order(StringComparer.Ordinal)];
             session.Screen.Good($"Restored into {folder}: {Results.Count(files.Length, "file")}, as backed up.");
             return session.Answer(ExitCodes.Done, new RestoredSome(company.Code, set.Path, folder, [], files));
         }
@@ -130,14 +142,17 @@ internal static class RestoreCommand
     {
         using IStore store = session.Stores.Open(StoreExport.Unpacked(set.Manifest.Store, unpacked), version.TextEncoding);
         KitVersion with = CustomFields.Of(store, version).In(version);
-        TableShape table = with.Table(name) ?? throw new TransferraException($"there is no table {name} in version {version.Name}", $"The tables are {string.Join(", ", with.Tables.Select(known => known.Name))}.");
+        TableShape table = with.Table(name) ?? throw new TransferraException($"there is no table {name} in version {version.Name}",
+            $"The tables are {string.Join(", ", with.Tables.Select(known => known.Name))}.");
         using IStoreBuilder builder = session.Stores.Create(StoreExport.At(into));
         TableShape plain = table with { Key = [], Relations = [], Indexes = [], Columns = [.. table.Columns.Select(column => column with { Required = false })] };
         builder.CreateTable(plain);
         var rejects = new List<RowReject>();
         foreach (RecordBatch batch in store.Batches(table, table.Key, session.Cancel))
         {
-            if (batch.Faults is [var fault, ..]) throw new TransferraException($"a value of {name}.{fault.Column} cannot be written out: {fault.Reason}", "Restore the store itself: --only store");
+            if (batch.Faults is [var fault, ..])
+                throw new TransferraException($"a value of {name}.{fault.Column} cannot be written out: {fault.Reason}",
+                    "Restore the store itself: --only store");
             builder.Write([new TableOutput(plain, batch.Vectors)], [.. Enumerable.Range(0, batch.RowCount)], rejects);
             if (rejects is [var reject, ..]) throw new TransferraException($"a record of {name} cannot be written out: {reject.Reason}", "Restore the store itself: --only store");
         }
@@ -163,7 +178,8 @@ internal static class RestoreCommand
             {
                 if (comparing is not null) ((IAsyncResult)comparing).AsyncWaitHandle.WaitOne();
             }
-            IReadOnlyList<TableBaseline> tables = faults.Count > 0 ? [] : comparing is not null ? comparing.GetAwaiter().GetResult() : RecordsIn(session, known ?? VersionIn(set.Manifest.Label, staged), set, staged);
+            IReadOnlyList<TableBaseline> tables = faults.Count > 0 ? [] : comparing is not null
+                ? comparing.GetAwaiter().GetResult() : RecordsIn(session, known ?? VersionIn(set.Manifest.Label, staged), set, staged);
             if (faults.Count == 0) faults = BackupSets.CompareRecords(set.Manifest, tables);
             if (faults.Count > 0)
             {
@@ -174,7 +190,8 @@ internal static class RestoreCommand
             if (Directory.Exists(folder)) Directory.Delete(folder);
             session.Volume.Rename(staged, folder);
             session.Volume.FlushFolder(Path.GetDirectoryName(folder)!);
-            session.Screen.Table(["Table", ">Records", "Fingerprint", "As backed up"], tables.Select(table => (IReadOnlyList<string>)[table.Table, Results.Number(table.Records), table.Fingerprint[..16], "yes"]));
+            session.Screen.Table(["Table", ">Records", "Fingerprint", "As backed up"],
+                tables.Select(table => (IReadOnlyList<string>)[table.Table, Results.Number(table.Records), table.Fingerprint[..16], "yes"]));
             session.Screen.Good($"Restored into {folder}; every byte and every record is as backed up.");
             return session.Answer(ExitCodes.Done, new Restored(set.Manifest.Label.Company, set.Path, folder, [], tables));
         }
@@ -184,13 +201,16 @@ internal static class RestoreCommand
         }
     }
 
-    private sealed record RestoredDatabase(string Company, string Set, string Database, IReadOnlyList<SetFault> Faults, IReadOnlyList<TableBaseline> Tables, IReadOnlyList<string> NotBroughtBack);
+    private sealed record RestoredDatabase(string Company, string Set, string Database, IReadOnlyList<SetFault> Faults, IReadOnlyList<TableBaseline> Tables,
+        IReadOnlyList<string> NotBroughtBack);
 
     // A database of its own, on any server of any version of the engine, or of another engine; nothing that is there is touched.
     private static int IntoDatabase(Session session, Company company, KitVersion version, BackupSetInfo set, NamedDatabase named)
     {
         StoreAddress target = named.Address(set.Manifest.Store.Engine, company.OldStore, company.NewStore);
-        if (!StoreAddress.ServerEngines.Contains(set.Manifest.Store.Engine)) throw new TransferraException($"the set holds the store as files ({set.Manifest.Store.Engine}), which no server takes as they are", "Restore it with --to DIR; to move it to a server, name a new-store in office.yaml and convert.");
+        if (!StoreAddress.ServerEngines.Contains(set.Manifest.Store.Engine))
+            throw new TransferraException($"the set holds the store as files ({set.Manifest.Store.Engine}), which no server takes as they are",
+                "Restore it with --to DIR; to move it to a server, name a new-store in office.yaml and convert.");
         string staged = Path.Combine(CompanyBackup.Scratch(session.Office), company.Code + ".restoring");
         session.Volume.Remove(staged);
         try
@@ -209,10 +229,13 @@ internal static class RestoreCommand
             foreach (SetFault fault in faults) session.Screen.Error($"{fault.Member}: {fault.What}");
             foreach (string remark in remarks) session.Screen.Look("not brought back: " + remark);
             if (tables.Count > 0)
-                session.Screen.Table(["Table", ">Records", "Fingerprint", "As backed up"], tables.Select(table => (IReadOnlyList<string>)[table.Table, Results.Number(table.Records), table.Fingerprint[..16], set.Manifest.Baseline.Contains(table) ? "yes" : "NO"]));
+                session.Screen.Table(["Table", ">Records", "Fingerprint", "As backed up"],
+                    tables.Select(table => (IReadOnlyList<string>)[table.Table, Results.Number(table.Records), table.Fingerprint[..16],
+                    set.Manifest.Baseline.Contains(table) ? "yes" : "NO"]));
             if (faults.Count == 0) session.Screen.Good($"Restored into {target.Shown}; every record is as backed up.");
             else if (tables.Count > 0) session.Screen.Error($"  {target.Shown} is left as it is, to be looked at.");
-            return session.Answer(faults.Count > 0 ? ExitCodes.Unproved : remarks.Count > 0 ? ExitCodes.LookAt : ExitCodes.Done, new RestoredDatabase(company.Code, set.Path, target.Shown, faults, tables, remarks));
+            return session.Answer(faults.Count > 0 ? ExitCodes.Unproved : remarks.Count > 0 ? ExitCodes.LookAt : ExitCodes.Done,
+                new RestoredDatabase(company.Code, set.Path, target.Shown, faults, tables, remarks));
         }
         finally
         {

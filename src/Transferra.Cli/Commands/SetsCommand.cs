@@ -39,11 +39,12 @@ internal static class SetsCommand
         return session.Answer(ExitCodes.Done, sets);
     }
 
-    private static SetListed Listed(ListedSet set, SetProof? proof) => new(set.Path, set.Label.Company, set.Label.Package, set.Label.DataVersion, set.Label.MadeAt, set.Label.MadeBy, set.Bytes, set.IsLocked)
-    {
-        ProvedAt = proof?.At,
-        IsGood = proof?.IsGood,
-    };
+    private static SetListed Listed(ListedSet set, SetProof? proof) =>
+        new(set.Path, set.Label.Company, set.Label.Package, set.Label.DataVersion, set.Label.MadeAt, set.Label.MadeBy, set.Bytes, set.IsLocked)
+        {
+            ProvedAt = proof?.At,
+            IsGood = proof?.IsGood,
+        };
 
     private static string Time(DateTimeOffset at) => at.UtcDateTime.ToString("yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture);
 
@@ -82,7 +83,8 @@ internal static class SetsCommand
         int seen = results.Count + notOpened.Count;
         if (seen < paths.Length) session.Screen.Look($"The time is up: {Results.Count(paths.Length - seen, "set")} not looked at; they come first the next time.");
         else session.Screen.Line($"{Results.Count(results.Count, "set")} looked at.");
-        return session.Answer(results.All(proof => proof.IsGood) && !session.Unreached && notOpened.Count == 0 ? ExitCodes.Done : ExitCodes.Unproved, new { proofs = results, healed, notOpened, notLookedAt = paths[seen..] });
+        return session.Answer(results.All(proof => proof.IsGood) && !session.Unreached && notOpened.Count == 0 ? ExitCodes.Done : ExitCodes.Unproved,
+            new { proofs = results, healed, notOpened, notLookedAt = paths[seen..] });
     }
 
     private static IEnumerable<string> Named(Session session, ISetPlace place)
@@ -99,7 +101,8 @@ internal static class SetsCommand
         }
     }
 
-    private static bool IsMeant(Session session, string path) => session.Codes.Count == 0 || session.Codes.Any(code => Path.GetFileName(path).StartsWith(code + "_", StringComparison.OrdinalIgnoreCase));
+    private static bool IsMeant(Session session, string path) => session.Codes.Count == 0
+        || session.Codes.Any(code => Path.GetFileName(path).StartsWith(code + "_", StringComparison.OrdinalIgnoreCase));
 
     // Null when the set is locked and cannot be opened, which tells nothing of its state.
     private static SetProof? ProveOne(Session session, RunContext context, string path)
@@ -114,7 +117,8 @@ internal static class SetsCommand
             if (company is not null && version is not null) faults = CompanyBackup.Prove(context, version, path);
             else
             {
-                using ISetFile file = session.Sets.OpenWhole(path, CompanyBackup.Scratch(session.Office), (done, total) => context.Observer.Bytes("fetching", done, total), session.Cancel);
+                using ISetFile file = session.Sets.OpenWhole(path, CompanyBackup.Scratch(session.Office), (done, total) =>
+                    context.Observer.Bytes("fetching", done, total), session.Cancel);
                 faults = BackupSets.Verify(file, (done, total) => context.Observer.Bytes("", done, total), session.Cancel);
             }
         }
@@ -166,10 +170,15 @@ internal static class SetsCommand
         if (Path.Exists(path)) throw new TransferraException($"{path} is there already", "Name another file; an old sheet is better kept with the sets of its time.");
         ListedSet[] newest = [.. All(session).GroupBy(set => (set.Label.Company, set.Path[..set.Path.LastIndexOf('/')])).Select(same => same.MaxBy(set => set.Label.MadeAt)!)];
         if (newest.Length == 0) throw new TransferraException("there are no backup sets to write a sheet of", "Make them first: transferra backup");
-        var lines = session.Office.Backup.Places.Select(place => new RecoveryPlace(place.Shown, place.Server is null ? $"disk {Disks.Of(place.Folder)} of {Environment.MachineName}" : place.Server.Host, place.Server?.HostKey ?? "")).ToArray();
-        session.Volume.WriteNew(path, System.Text.Encoding.UTF8.GetBytes(HtmlRecoverySheet.Of(session.Office.Name, lines, newest, session.Sets.LocksNewSets, Session.Version, DateTimeOffset.UtcNow)));
+        var lines = session.Office.Backup.Places.Select(place =>
+            new RecoveryPlace(place.Shown, place.Server is null ? $"disk {Disks.Of(place.Folder)} of {Environment.MachineName}" : place.Server.Host,
+            place.Server?.HostKey ?? "")).ToArray();
+        session.Volume.WriteNew(path, System.Text.Encoding.UTF8.GetBytes(HtmlRecoverySheet.Of(session.Office.Name, lines, newest, session.Sets.LocksNewSets,
+            Session.Version, DateTimeOffset.UtcNow)));
         session.Screen.Good($"Written: {path}");
-        session.Screen.Line(session.Sets.LocksNewSets ? "Print it, write the passphrase on it by hand, and keep it in the safe. The passphrase is not in the file." : "Print it and keep it in the safe. The sets are not locked: whoever has one can read it.");
+        session.Screen.Line(session.Sets.LocksNewSets
+            ? "Print it, write the passphrase on it by hand, and keep it in the safe. The passphrase is not in the file."
+            : "Print it and keep it in the safe. The sets are not locked: whoever has one can read it.");
         return session.Answer(ExitCodes.Done, new { sheet = path });
     }
 
@@ -184,19 +193,26 @@ internal static class SetsCommand
         TidyDecision[] go = [.. decisions.Where(decision => decision.Goes)];
         if (decisions.Count > 0)
             session.Screen.Table(["Company", "Made (UTC)", ">Size", "Becomes", "Because", "Set"], decisions.Select(decision => (IReadOnlyList<string>)
-                [decision.Set.Label.Company, Time(decision.Set.Label.MadeAt), Sizes.Of(decision.Set.Bytes), decision.Goes ? "removed" : "kept", decision.Because, decision.Set.Path]));
+                [decision.Set.Label.Company, Time(decision.Set.Label.MadeAt), Sizes.Of(decision.Set.Bytes), decision.Goes ? "removed" : "kept",
+                    decision.Because, decision.Set.Path]));
         if (go.Length == 0)
         {
             session.Screen.Line("There is nothing to remove.");
             return session.Answer(ExitCodes.Done, new { removed = Array.Empty<string>(), kept = decisions.Select(decision => decision.Set.Path) });
         }
-        if (!session.Confirm([.. go.Select(decision => decision.Set.Label.Company).Distinct()], "Remove the sets listed above of")) return session.Answer(ExitCodes.Refused, new { confirmed = false });
+        if (!session.Confirm([.. go.Select(decision => decision.Set.Label.Company).Distinct()], "Remove the sets listed above of"))
+            return session.Answer(ExitCodes.Refused, new { confirmed = false });
         foreach (TidyDecision decision in go)
         {
             (ISetPlace place, string name) = session.Sets.Find(decision.Set.Path);
             place.Remove(name);
         }
         session.Screen.Good($"{Results.Count(go.Length, "set")} removed, {Sizes.Of(go.Sum(decision => decision.Set.Bytes))}.");
-        return session.Answer(ExitCodes.Done, new { removed = go.Select(decision => decision.Set.Path), kept = decisions.Where(decision => !decision.Goes).Select(decision => decision.Set.Path) });
+        return session.Answer(ExitCodes.Done, new
+        {
+            removed = go.Select(decision => decision.Set.Path),
+            kept = decisions.Where(decision => !decision.Goes)
+            .Select(decision => decision.Set.Path)
+        });
     }
 }

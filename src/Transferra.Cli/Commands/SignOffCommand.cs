@@ -13,7 +13,8 @@ internal static class SignOffCommand
     {
         IReadOnlyList<Run> runs = session.Runs.List();
         Run run = (id is not null ? runs.FirstOrDefault(run => run.Id == id) : runs.FirstOrDefault(run => run.Kind == "upgrade") ?? runs.FirstOrDefault())
-            ?? throw new TransferraException(id is null ? "there is no run to report" : $"there is no run {id}", runs.Count == 0 ? "Begin one: transferra upgrade" : $"The runs are {string.Join(", ", runs.Select(run => run.Id))}.");
+            ?? throw new TransferraException(id is null ? "there is no run to report" : $"there is no run {id}", runs.Count == 0
+                ? "Begin one: transferra upgrade" : $"The runs are {string.Join(", ", runs.Select(run => run.Id))}.");
         RunReport report = RunReport.Of(session.Office, run);
         Show(session.Screen, report);
         if (html is not null) session.Screen.Line($"Written: {WritePage(session, run, report, Path.GetFullPath(html))}");
@@ -38,7 +39,8 @@ internal static class SignOffCommand
         screen.Line($"Begun {report.BegunAt:yyyy-MM-dd HH:mm:ss} UTC by {report.By}, last entry {report.LastAt:yyyy-MM-dd HH:mm:ss} UTC, state: {report.State}");
         screen.Line($"Journal {report.JournalPath}");
         screen.Line($"{report.JournalLines} lines, digest {report.JournalSha256}");
-        if (report.Closing is { } closing) screen.Line($"The office was closed {closing.BegunAt:yyyy-MM-dd HH:mm:ss} UTC, proved {(closing.ClosedAt is { } at ? $"{at:HH:mm:ss}" : "never")}, open again {(closing.OpenAt is { } open ? $"{open:yyyy-MM-dd HH:mm:ss} UTC" : "not yet")}.");
+        if (report.Closing is { } closing)
+            screen.Line($"The office was closed {closing.BegunAt:yyyy-MM-dd HH:mm:ss} UTC, proved {(closing.ClosedAt is { } at ? $"{at:HH:mm:ss}" : "never")}, open again {(closing.OpenAt is { } open ? $"{open:yyyy-MM-dd HH:mm:ss} UTC" : "not yet")}.");
         foreach (CompanyReport company in report.Companies)
         {
             screen.Heading($"{company.Code}  {company.Name}, {company.Package}, version {company.From} to {company.To}: {company.Outcome}");

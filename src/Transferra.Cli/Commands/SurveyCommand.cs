@@ -19,13 +19,16 @@ internal sealed record SurveyOptions(string? Html = null, string? Save = null, s
 internal static class SurveyCommand
 {
     // What an administrator asks a server or a file about, in the words they know.
-    private static readonly (string Fact, string Words)[] Told = [("character_set", "character set"), ("code_page", "code page"), ("collation", "collation"), ("on_disk_structure", "on-disk structure"), ("dialect", "dialect"), ("forced_writes", "forced writes"), ("owner", "owner"),
+    private static readonly (string Fact, string Words)[] Told =
+        [("character_set", "character set"), ("code_page", "code page"), ("collation", "collation"), ("on_disk_structure", "on-disk structure"),
+        ("dialect", "dialect"), ("forced_writes", "forced writes"), ("owner", "owner"),
         ("other_schemas", "tables also in the schemas"), ("tables_without_transactions", "tables without transactions")];
 
     private static string FactsOf(CompanySurvey company) =>
         string.Join(", ", Told.Where(told => company.Facts.ContainsKey(told.Fact)).Select(told => $"{told.Words} {company.Facts[told.Fact]}"));
 
-    private static string ObjectsOf(CompanySurvey company) => string.Join(", ", company.Objects.Where(one => one.Kind is not ("sequence" or "numbering")).GroupBy(one => one.Kind).Select(kind =>
+    private static string ObjectsOf(CompanySurvey company) =>
+        string.Join(", ", company.Objects.Where(one => one.Kind is not ("sequence" or "numbering")).GroupBy(one => one.Kind).Select(kind =>
         kind.Count() <= 3 ? $"{kind.Key} {string.Join(", ", kind.Select(one => one.Name))}" : Results.Count(kind.Count(), kind.Key)));
 
     public static int Run(Session session, SurveyOptions options)
@@ -43,7 +46,8 @@ internal static class SurveyCommand
         if (options.Save is { } file) WriteFile(screen, file, JsonSerializer.Serialize(survey, ResultJson.Options));
         if (session.Runs.Unfinished() is { } run)
             screen.Look($"The run {run.Id} is unfinished. Go on with it: transferra upgrade --resume. Or take it back: transferra undo");
-        bool clean = survey.Packages.All(package => package.Remarks.Count == 0 && package.Companies.All(company => company.Problem.Length == 0)) && (survey.Unlisted.Count == 0 || options.Write) && differences.Count == 0;
+        bool clean = survey.Packages.All(package => package.Remarks.Count == 0 && package.Companies.All(company => company.Problem.Length == 0))
+            && (survey.Unlisted.Count == 0 || options.Write) && differences.Count == 0;
         return session.Answer(clean ? ExitCodes.Done : ExitCodes.LookAt, earlier is null ? survey : new { survey, differences });
     }
 
@@ -52,7 +56,8 @@ internal static class SurveyCommand
         const string next = "Name a file that survey --save wrote, or survey-before.json in a run's folder.";
         try
         {
-            return JsonSerializer.Deserialize<OfficeSurvey>(File.ReadAllText(path), ResultJson.Options) is { Packages: not null, Services: not null } survey ? survey : throw new JsonException();
+            return JsonSerializer.Deserialize<OfficeSurvey>(File.ReadAllText(path), ResultJson.Options) is { Packages: not null, Services: not null } survey
+                ? survey : throw new JsonException();
         }
         catch (Exception error) when (error is JsonException or NotSupportedException)
         {
@@ -81,13 +86,16 @@ internal static class SurveyCommand
         screen.Heading($"{package.Title}: program version {package.ProgramVersion ?? "not told"}");
         if (package.ProgramVersion is null || package.ProgramSigns.Count > 1)
             foreach (VersionSign sign in package.ProgramSigns) screen.Line($"  by {sign.Where}: {sign.Says}");
-        foreach (ComponentSurvey component in package.Components) screen.Line($"  {component.Name}: {component.Version ?? "version not told: " + string.Join("; ", component.Signs.Select(sign => $"{sign.Where}: {sign.Says}"))}");
-        foreach (ComponentSurvey workstation in package.Workstations) screen.Line($"  workstation {workstation.Name}: {workstation.Version ?? "version not told: " + string.Join("; ", workstation.Signs.Select(sign => $"{sign.Where}: {sign.Says}"))}");
+        foreach (ComponentSurvey component in package.Components)
+            screen.Line($"  {component.Name}: {component.Version ?? "version not told: " + string.Join("; ", component.Signs.Select(sign => $"{sign.Where}: {sign.Says}"))}");
+        foreach (ComponentSurvey workstation in package.Workstations)
+            screen.Line($"  workstation {workstation.Name}: {workstation.Version ?? "version not told: " + string.Join("; ", workstation.Signs.Select(sign => $"{sign.Where}: {sign.Says}"))}");
         foreach (SettingFound setting in package.Settings) screen.Line($"  setting {setting.Name}: {setting.Value ?? "(not set)"}");
         foreach (CustomFile file in package.CustomFiles) screen.Look($"  not as the vendor ships it ({file.State}): {Near(folder, file.Path)}");
         screen.Table(["Code", "Company", "Data", "Wanted", ">Records", ">Store", "Engine", ">Documents", "Open in"], package.Companies.Select(company => (IReadOnlyList<string>)
             [company.Code, company.Name, company.DataVersion ?? "unknown", company.WantedVersion, Results.Number(company.Records), Sizes.Of(company.StoreBytes), company.Engine,
-                company.Documents == 0 ? "none" : $"{company.Documents}, {Sizes.Of(company.DocumentBytes)}", company.OpenedBy.Count == 0 ? "nobody" : string.Join(", ", company.OpenedBy)]));
+                company.Documents == 0 ? "none" : $"{company.Documents}, {Sizes.Of(company.DocumentBytes)}", company.OpenedBy.Count == 0
+                    ? "nobody" : string.Join(", ", company.OpenedBy)]));
         foreach (CompanySurvey company in package.Companies) Show(screen, company, folder);
         foreach (string remark in package.Remarks) screen.Look(remark);
     }
@@ -96,13 +104,15 @@ internal static class SurveyCommand
     {
         screen.Line($"  {company.Code}: {company.StorePath}");
         if (company.ReallyAt.Length > 0) screen.Look($"       really at {company.ReallyAt}");
-        if (company.LastChange is { } changed) screen.Line(FormattableString.Invariant($"       last changed {changed:yyyy-MM-dd HH:mm} UTC, {Results.Count(company.Tables.Count, "table")}"));
+        if (company.LastChange is { } changed)
+            screen.Line(FormattableString.Invariant($"       last changed {changed:yyyy-MM-dd HH:mm} UTC, {Results.Count(company.Tables.Count, "table")}"));
         foreach (string documents in company.DocumentFolders) screen.Line($"       documents in {Near(folder, documents)}");
         if (company.DeletedRecords > 0) screen.Line($"       {Results.Count(company.DeletedRecords, "record")} marked as deleted in the files, kept apart and not carried");
         if (company.GuessedForm.Length > 0) screen.Look($"       its text seems to be written so: {company.GuessedForm}; say it in office.yaml before anything is converted");
         if (FactsOf(company) is { Length: > 0 } facts) screen.Line($"       {facts}");
         if (company.Facts.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting)) screen.Look($"       changes lie beside the store and not yet in it: {waiting}");
-        if (ObjectsOf(company) is { Length: > 0 } objects) screen.Line($"       beside its tables: {objects}; version {company.WantedVersion} brings its own, these are not carried");
+        if (ObjectsOf(company) is { Length: > 0 } objects)
+            screen.Line($"       beside its tables: {objects}; version {company.WantedVersion} brings its own, these are not carried");
         foreach (SettingFound setting in company.Settings) screen.Line($"       setting {setting.Name}: {setting.Value ?? "(not set)"}");
         foreach (CustomFile file in company.CustomFiles) screen.Look($"       not as the vendor ships it ({file.State}): {Near(folder, file.Path)}");
         if (company.Problem.Length == 0)
@@ -130,7 +140,8 @@ internal static class SurveyCommand
             return;
         }
         session.Screen.Heading("Found, but not in office.yaml");
-        session.Screen.Table(["Package", "Data version", "Where", "Code"], survey.Unlisted.Select(store => (IReadOnlyList<string>)[store.Title, store.DataVersion, store.Address.Shown, store.Code]));
+        session.Screen.Table(["Package", "Data version", "Where", "Code"],
+            survey.Unlisted.Select(store => (IReadOnlyList<string>)[store.Title, store.DataVersion, store.Address.Shown, store.Code]));
         if (!write)
         {
             session.Screen.Look("Nobody backs them up or upgrades them. To add them: transferra survey --write");
@@ -157,7 +168,10 @@ internal static class SurveyCommand
     {
         screen.Heading(FormattableString.Invariant($"Compared with {earlier.At:yyyy-MM-dd HH:mm} UTC"));
         if (differences.Count == 0) screen.Good("Nothing is different: versions, settings, components, services and files are the same.");
-        else screen.Table(["What", "Then", "Now"], differences.Select(difference => (IReadOnlyList<string>)[difference.What, difference.Before.Length > 0 ? difference.Before : "-", difference.Now.Length > 0 ? difference.Now : "-"]));
+        else
+            screen.Table(["What", "Then", "Now"], differences.Select(difference =>
+                (IReadOnlyList<string>)[difference.What, difference.Before.Length > 0 ? difference.Before : "-", difference.Now.Length > 0
+                ? difference.Now : "-"]));
     }
 
     /// <summary>Drafts an office.yaml from a folder or a server.</summary>
@@ -168,18 +182,26 @@ internal static class SurveyCommand
     public static int Draft(Session session, string where, string kitsFolder, NamedServer? server)
     {
         string path = Path.Combine(session.OfficeFolder, OfficeLoader.FileName);
-        if (File.Exists(path)) throw new TransferraException($"there is an {OfficeLoader.FileName} in {session.OfficeFolder} already", "To add what it does not name: transferra survey --write");
-        if (!Directory.Exists(kitsFolder)) throw new TransferraException($"there is no folder {kitsFolder} with kits", "Put the kits of your packages there, each in a folder of its own, or name another folder with --kits DIR.");
+        if (File.Exists(path))
+            throw new TransferraException($"there is an {OfficeLoader.FileName} in {session.OfficeFolder} already",
+                "To add what it does not name: transferra survey --write");
+        if (!Directory.Exists(kitsFolder))
+            throw new TransferraException($"there is no folder {kitsFolder} with kits",
+                "Put the kits of your packages there, each in a folder of its own, or name another folder with --kits DIR.");
         var errors = new DescriptionErrors();
-        Kit[] kits = [.. Directory.EnumerateDirectories(kitsFolder).Where(folder => File.Exists(Path.Combine(folder, "kit.yaml"))).Order(StringComparer.Ordinal).Select(folder => KitLoader.Load(folder, folder, errors)).OfType<Kit>()];
+        Kit[] kits = [.. Directory.EnumerateDirectories(kitsFolder).Where(folder => File.Exists(Path.Combine(folder, "kit.yaml"))).Order(StringComparer.Ordinal)
+            .Select(folder => KitLoader.Load(folder, folder, errors)).OfType<Kit>()];
         errors.ThrowIfAny();
-        if (server is null && !Directory.Exists(where)) throw new TransferraException($"there is no folder {where}", $"Name the folder where the companies' data lies, or a server engine ({string.Join(", ", StoreAddress.ServerEngines)}) with --host, --user and --password-file.");
+        if (server is null && !Directory.Exists(where))
+            throw new TransferraException($"there is no folder {where}",
+                $"Name the folder where the companies' data lies, or a server engine ({string.Join(", ", StoreAddress.ServerEngines)}) with --host, --user and --password-file.");
         IReadOnlyList<StoreAddress> candidates = server is null ? StoreFinder.InFolders([Path.GetFullPath(where)], [])
             : StoreFinder.OnServer(new StoreAddress(server.Engine, server.Folder is null ? "" : Path.Combine(server.Folder, "any.fdb"), Server: server.Server), session.Stores);
         IReadOnlyList<UnlistedStore> found = StoreFinder.Recognised(candidates, kits, session.Stores, []);
         if (found.Count == 0)
             throw new TransferraException($"none of {Results.Count(candidates.Count, "store")} in {where} is one of {string.Join(", ", kits.Select(kit => kit.Title))}", "See that the folder or server is the right one, and that there is a kit for the package.");
-        session.Screen.Table(["Package", "Data version", "Where", "Code"], found.Select(store => (IReadOnlyList<string>)[store.Title, store.DataVersion, store.Address.Shown, store.Code]));
+        session.Screen.Table(["Package", "Data version", "Where", "Code"],
+            found.Select(store => (IReadOnlyList<string>)[store.Title, store.DataVersion, store.Address.Shown, store.Code]));
         string text = OfficeDraft.New(Path.GetFileName(session.OfficeFolder.TrimEnd('/')), session.OfficeFolder, kits, found);
         session.Volume.WriteNew(path, System.Text.Encoding.UTF8.GetBytes(text));
         session.Volume.FlushFolder(session.OfficeFolder);

@@ -16,10 +16,12 @@ internal static class UndoCommand
             return session.Answer(CloseCommand.Open(session, opening).Count > 0 ? ExitCodes.Unproved : ExitCodes.Done, new { run = runs[0].Id, takenBack = Array.Empty<string>() });
         Run run = id is not null
             ? runs.FirstOrDefault(run => run.Id == id) ?? throw new TransferraException($"there is no run {id}", $"The runs are {string.Join(", ", runs.Select(run => run.Id))}.")
-            : runs.FirstOrDefault(run => !run.IsUndone) ?? throw new TransferraException("there is no run to undo", "Nothing was changed by Transferra in this office, or all of it was undone.");
+            : runs.FirstOrDefault(run => !run.IsUndone) ?? throw new TransferraException("there is no run to undo",
+                "Nothing was changed by Transferra in this office, or all of it was undone.");
         if (run.IsUndone) throw new TransferraException($"the run {run.Id} was undone already", "Nothing is left to take back.");
         // What a later run built on would lose its ground.
-        if (runs.FirstOrDefault(later => string.CompareOrdinal(later.Id, run.Id) > 0 && !later.IsUndone && later.Companies.Intersect(run.Companies).Any(code => later.IsDone(code, Stages.ChangeOver) || later.Kind == "restore")) is { } on)
+        if (runs.FirstOrDefault(later => string.CompareOrdinal(later.Id, run.Id) > 0 && !later.IsUndone && later.Companies.Intersect(run.Companies)
+            .Any(code => later.IsDone(code, Stages.ChangeOver) || later.Kind == "restore")) is { } on)
             throw new TransferraException($"the run {on.Id} came after {run.Id} and changed the same company", $"Undo that first: transferra undo --run {on.Id}");
         string[] changed = [.. run.Companies.Where(code => run.IsDone(code, Stages.ChangeOver) || run.IsDone(code, "put-back"))];
         session.Screen.Line($"The {run.Kind} run {run.Id}, begun {run.BegunAt:yyyy-MM-dd HH:mm} UTC, is taken back.");
@@ -30,7 +32,8 @@ internal static class UndoCommand
         {
             IReadOnlyList<string> lines = UpgradeRun.Undo(session.Context(new ScreenObserver(session.Screen)), run);
             session.Screen.Good(lines.Count == 0 ? "There was nothing to take back." : "Undone: the office is where it was before.");
-            if (session.Closings.Current() is { IsForUpgrade: true } closed && CloseCommand.Open(session, closed).Count > 0) return session.Answer(ExitCodes.Unproved, new { run = run.Id, takenBack = lines });
+            if (session.Closings.Current() is { IsForUpgrade: true } closed && CloseCommand.Open(session, closed).Count > 0)
+                return session.Answer(ExitCodes.Unproved, new { run = run.Id, takenBack = lines });
             return session.Answer(ExitCodes.Done, new { run = run.Id, takenBack = lines });
         }
         catch (TransferraException error) when (began || run.IsUndoing)

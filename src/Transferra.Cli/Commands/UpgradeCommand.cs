@@ -78,7 +78,8 @@ internal static class UpgradeCommand
     private static bool Opened(Session session, IReadOnlyList<CompanyOutcome> outcomes, bool staysClosed)
     {
         if (session.Closings.Current() is not { IsForUpgrade: true } closed) return true;
-        string[] unfit = [.. session.Office.Packages.Where(package => package.Companies.Any(company => outcomes.Any(outcome => outcome.IsThrough && outcome.Company == company.Code)))
+        string[] unfit = [.. session.Office.Packages.Where(package =>
+            package.Companies.Any(company => outcomes.Any(outcome => outcome.IsThrough && outcome.Company == company.Code)))
             .Select(package => ProgramVersions.UnfitFor(package, package.WantedVersion, session.Tools.Commands)).OfType<string>()];
         if (!staysClosed && unfit.Length == 0) return CloseCommand.Open(session, closed).Count == 0;
         session.Screen.Heading("The office stays closed");
@@ -95,7 +96,9 @@ internal static class UpgradeCommand
             CompanyOutcome outcome = outcomes.First(outcome => outcome.Company == company.Code);
             string took = company.Stages.Sum(stage => stage.Seconds ?? 0).ToString("0.0 s", System.Globalization.CultureInfo.InvariantCulture);
             // A mend that was broken off is gone on with here as well.
-            if (run.Kind == Stages.Mend && outcome.IsThrough) return (IReadOnlyList<string>)[company.Code, "through", company.To, took, "Look through the list of changes; keep the old store until everyone is content"];
+            if (run.Kind == Stages.Mend && outcome.IsThrough)
+                return (IReadOnlyList<string>)[company.Code, "through", company.To, took,
+                    "Look through the list of changes; keep the old store until everyone is content"];
             return (IReadOnlyList<string>)(outcome.IsThrough
                 ? [company.Code, "through", company.To, took, $"Install program version {company.To}; keep the old store until everyone is content"]
                 : [company.Code, "stopped", company.From, took, $"Correct what is listed above in version {company.From}, then: transferra upgrade {company.Code}"]);

@@ -54,13 +54,16 @@ internal static class Results
     public static void Mending(Screen screen, MendResult mended)
     {
         if (mended.Counts.Count > 0)
-            screen.Table(["Mend", "Where", ">Changes", "Allowed because"], mended.Counts.Select(count => (IReadOnlyList<string>)[count.Mend, count.Column.Length > 0 ? $"{count.Table}.{count.Column}" : count.Table, count.Count > 0 ? Number(count.Count) : "done", count.Because]));
+            screen.Table(["Mend", "Where", ">Changes", "Allowed because"],
+                mended.Counts.Select(count => (IReadOnlyList<string>)[count.Mend, count.Column.Length > 0 ? $"{count.Table}.{count.Column}" : count.Table,
+                count.Count > 0 ? Number(count.Count) : "done", count.Because]));
         foreach (string left in mended.Left) screen.Bad($"Not mended: {left}");
         if (mended.Tables.Count > 0)
         {
             screen.Table(["Table", ">Records before", ">Taken out", ">Changed", ">Records now", "Else the same"], mended.Tables.Select(table => (IReadOnlyList<string>)
                 [table.Table, Number(table.Before), Number(table.TakenOut), Number(table.Changed), Number(table.Found), table.IsProved ? "yes" : "NO"]));
-            if (mended.Tables.All(table => table.IsProved)) screen.Good("Proved: the copy was read anew, and differs from the old store by the listed changes and by nothing else.");
+            if (mended.Tables.All(table => table.IsProved))
+                screen.Good("Proved: the copy was read anew, and differs from the old store by the listed changes and by nothing else.");
         }
         if (mended.Changes > 0) screen.Line($"Every change, with before and after: {mended.List}");
     }
@@ -92,7 +95,8 @@ internal static class Results
             TableAccount total = TableAccount.Total(hop.Conversion.Accounts);
             screen.Table(["Old table", ">Read", ">Carried", ">Changed", ">Combined", ">Left out", ">Exceptions", "Adds up", "Into"],
                 hop.Conversion.Accounts.Append(total with { Table = "all" }).Select(account => (IReadOnlyList<string>)
-                    [account.Table, Number(account.Read), Number(account.Carried), Number(account.Changed), Number(account.Combined), Number(account.LeftOut), Number(account.Exceptions),
+                    [account.Table, Number(account.Read), Number(account.Carried), Number(account.Changed), Number(account.Combined), Number(account.LeftOut),
+                        Number(account.Exceptions),
                         account.IsBalanced ? "yes" : "NO", string.Join(", ", account.Into.Keys)]));
             foreach (TableAccount account in hop.Conversion.Accounts)
                 foreach ((string rule, long count) in account.Rules)
@@ -129,11 +133,15 @@ internal static class Results
             {
                 screen.Bad($"{(match.IsCountExact ? "" : "At least ")}{Count(match.DifferenceCount, "difference")} in {company}:");
                 screen.Table(["Table", "Record", "Column", "Expected", "Found"], match.Differences.Take(20).Select(difference => (IReadOnlyList<string>)
-                    [difference.Table, difference.Key, difference.Column.Length > 0 ? difference.Column : "(whole record)", difference.Kind == DifferenceKind.Extra ? "(no such record)" : difference.Expected,
+                    [difference.Table, difference.Key, difference.Column.Length > 0 ? difference.Column : "(whole record)",
+                        difference.Kind == DifferenceKind.Extra ? "(no such record)" : difference.Expected,
                         difference.Kind == DifferenceKind.Missing ? "(missing)" : difference.Found]));
             }
-            if (match.IsProved) screen.Good($"Proved: the new store of {company} holds what the old one gives, {Number(match.Tables.Sum(table => table.Found))} records, every value compared.");
-            else screen.Bad($"NOT proved for {company}." + (match.Exceptions > 0 ? $" {(match.Exceptions == 1 ? "1 old record is an exception" : $"{Number(match.Exceptions)} old records are exceptions")} and so cannot be in the new store." : ""));
+            if (match.IsProved)
+                screen.Good($"Proved: the new store of {company} holds what the old one gives, {Number(match.Tables.Sum(table => table.Found))} records, every value compared.");
+            else
+                screen.Bad($"NOT proved for {company}." + (match.Exceptions > 0
+                    ? $" {(match.Exceptions == 1 ? "1 old record is an exception" : $"{Number(match.Exceptions)} old records are exceptions")} and so cannot be in the new store." : ""));
         }
     }
 }

@@ -18,7 +18,8 @@ namespace Transferra.Core.Backup;
 /// <param name="Tables">Names of the tables that the baseline tells of.</param>
 /// <param name="Baseline">Takes the baseline; called once, on a thread of its own unless the store is on a server.</param>
 /// <param name="Folder">Where the packed set is kept until it is put into its places.</param>
-public sealed record PackOrder(Company Company, StoreAddress Address, IStore Store, string DataVersion, IReadOnlyList<string> Tables, Func<IReadOnlyList<TableBaseline>> Baseline, string Folder)
+public sealed record PackOrder(Company Company, StoreAddress Address, IStore Store, string DataVersion, IReadOnlyList<string> Tables,
+    Func<IReadOnlyList<TableBaseline>> Baseline, string Folder)
 {
     /// <summary>The run it is made for; "" for none.</summary>
     public string Run { get; init; } = "";
@@ -72,7 +73,8 @@ public static class BackupSets
 
     /// <summary>The name of a new set: company, package, data version, date and time, and the run it was made for.</summary>
     public static string NameOf(SetLabel label, DateTimeOffset at, bool isLocked) =>
-        string.Create(CultureInfo.InvariantCulture, $"{label.Company}_{label.Package}_v{label.DataVersion}_{at.UtcDateTime:yyyyMMdd-HHmmss}{(label.Run.Length > 0 ? "_run" + label.Run : "")}{(isLocked ? SetPlaces.LockedSuffix : SetPlaces.Suffix)}");
+        string.Create(CultureInfo.InvariantCulture,
+            $"{label.Company}_{label.Package}_v{label.DataVersion}_{at.UtcDateTime:yyyyMMdd-HHmmss}{(label.Run.Length > 0 ? "_run" + label.Run : "")}{(isLocked ? SetPlaces.LockedSuffix : SetPlaces.Suffix)}");
 
     /// <summary>Packs a company's files into one set, once for all places.</summary>
     /// <param name="context">What it works with.</param>
@@ -106,11 +108,15 @@ public static class BackupSets
             SourceTree tree = SourcesOf(office, company, order.Address.Name, storePath);
             EarlierSet? earlier = readingEarlier.GetAwaiter().GetResult();
             // The same store understood in the same way has the same baseline.
-            if (!order.Address.IsOnServer && earlier?.Manifest.Label.DataVersion == order.DataVersion && earlier.HasAllOf(tree.Sources, "store/") && earlier.HasAllOf(tree.Sources, "kit/")
+            if (!order.Address.IsOnServer && earlier?.Manifest.Label.DataVersion == order.DataVersion && earlier.HasAllOf(tree.Sources, "store/")
+                && earlier.HasAllOf(tree.Sources, "kit/")
                 && earlier.Manifest.Baseline.Select(table => table.Table).SequenceEqual(order.Tables)) baseline = () => earlier.Manifest.Baseline;
             else if (!order.Address.IsOnServer) taking = Task.Run(order.Baseline);
-            var label = new SetLabel(office.Name, company.Code, company.Name, company.Kit.Id, order.DataVersion, DateTimeOffset.UtcNow, Environment.UserName, context.Tool, order.Run);
-            var draft = new SetManifest(SetManifest.CurrentFormat, label, [.. company.DocumentFolders.Select(documents => Path.GetRelativePath(office.Folder, documents))], new SetStore(order.Address.Name, order.Address.Engine, order.Address.Options), [], tree.LeftOut,
+            var label = new SetLabel(office.Name, company.Code, company.Name, company.Kit.Id, order.DataVersion, DateTimeOffset.UtcNow, Environment.UserName,
+                context.Tool, order.Run);
+            var draft = new SetManifest(SetManifest.CurrentFormat, label,
+                [.. company.DocumentFolders.Select(documents => Path.GetRelativePath(office.Folder, documents))],
+                new SetStore(order.Address.Name, order.Address.Engine, order.Address.Options), [], tree.LeftOut,
                 [.. order.Tables.Select(table => new TableBaseline(table, long.MaxValue, long.MaxValue, new string('f', 32)))]);
             using ISetSink sink = context.Sets.LocksNewSets ? new LockedSink(path, label, context.Sets.Secret.CheckForNewSets()) : new PlainSink(path);
             using var writer = new SetWriter(sink, earlier, progress, context.Cancel);
@@ -133,7 +139,9 @@ public static class BackupSets
         {
             bool isOurs = file.Name == company + PackingSuffix
                 || (file.Name.StartsWith(company + "_", StringComparison.Ordinal)
-                    && ((string[])[LocalPlace.PartSuffix, ProofSuffix, SetHealing.HealingSuffix]).Any(suffix => file.Name.EndsWith(SetPlaces.Suffix + suffix, StringComparison.Ordinal) || file.Name.EndsWith(SetPlaces.LockedSuffix + suffix, StringComparison.Ordinal)));
+                    && ((string[])[LocalPlace.PartSuffix, ProofSuffix, SetHealing.HealingSuffix])
+                        .Any(suffix => file.Name.EndsWith(SetPlaces.Suffix + suffix, StringComparison.Ordinal)
+                        || file.Name.EndsWith(SetPlaces.LockedSuffix + suffix, StringComparison.Ordinal)));
             if (isOurs) place.Remove(file.Name);
         }
     }
@@ -146,18 +154,22 @@ public static class BackupSets
         // What is needed to make sense of the records years later: the kit, and the settings files of the program that the kit knows.
         if (Directory.Exists(company.Kit.Folder)) tree.Add(company.Kit.Folder, "kit");
         if (office.Packages.FirstOrDefault(package => package.Companies.Any(known => known.Code == company.Code))?.ProgramFolder is not { } program) return tree;
-        foreach (string name in company.Kit.Settings.Select(setting => setting.Place?.File).Concat(company.Kit.ProgramEvidence.Select(place => place.File)).OfType<string>().Distinct().Order(StringComparer.Ordinal))
+        foreach (string name in company.Kit.Settings.Select(setting => setting.Place?.File).Concat(company.Kit.ProgramEvidence.Select(place => place.File))
+            .OfType<string>().Distinct().Order(StringComparer.Ordinal))
         {
             string file = Path.Combine(program, name);
             // A name that leads out of the program's folder would lead out of the set's as well.
-            if (File.Exists(file) && Path.GetFullPath(file).StartsWith(Path.GetFullPath(program) + Path.DirectorySeparatorChar, StringComparison.Ordinal)) tree.Add(file, "settings/" + name);
+            if (File.Exists(file) && Path.GetFullPath(file).StartsWith(Path.GetFullPath(program) + Path.DirectorySeparatorChar, StringComparison.Ordinal))
+                tree.Add(file, "settings/" + name);
         }
         return tree;
     }
 
     // A place for sets that lies in a document folder would otherwise be packed into itself.
-    private static bool IsLeftOut(OfficeDescription office, string path) => office.Backup.Folders.Contains(path) || path == Path.Combine(office.Folder, "transferra") || office.Backup.Without.Any(pattern =>
-        System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(pattern, pattern.Contains('/', StringComparison.Ordinal) ? Path.GetRelativePath(office.Folder, path) : Path.GetFileName(path), ignoreCase: false));
+    private static bool IsLeftOut(OfficeDescription office, string path) => office.Backup.Folders.Contains(path)
+        || path == Path.Combine(office.Folder, "transferra") || office.Backup.Without.Any(pattern =>
+        System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(pattern, pattern.Contains('/', StringComparison.Ordinal)
+            ? Path.GetRelativePath(office.Folder, path) : Path.GetFileName(path), ignoreCase: false));
 
     /// <summary>Reads a whole set back and compares every digest.</summary>
     /// <returns>What is wrong; empty when nothing is.</returns>
@@ -182,7 +194,8 @@ public static class BackupSets
     /// <param name="whenStoreIsUnpacked">Called when the store is there, which may be long before the documents are.</param>
     /// <param name="cancel">Stops.</param>
     /// <returns>What is wrong; the folder is of use only when nothing is.</returns>
-    public static IReadOnlyList<SetFault> Unpack(ISetFile file, string folder, Func<string, bool>? isWanted = null, Action<long, long>? progress = null, Action? whenStoreIsUnpacked = null, CancellationToken cancel = default)
+    public static IReadOnlyList<SetFault> Unpack(ISetFile file, string folder, Func<string, bool>? isWanted = null, Action<long, long>? progress = null,
+        Action? whenStoreIsUnpacked = null, CancellationToken cancel = default)
     {
         using var reader = new SetReader(file, SetScrutiny.Content, folder, isWanted, progress, cancel) { Part = IsOfStore, WhenPartIsUnpacked = whenStoreIsUnpacked };
         IReadOnlyList<SetFault> faults = reader.Run();
@@ -200,7 +213,9 @@ public static class BackupSets
         foreach (TableBaseline then in manifest.Baseline)
         {
             TableBaseline? table = now.FirstOrDefault(table => table.Table == then.Table);
-            if (table != then) faults.Add(new SetFault("records", then.Table, $"the table {then.Table} had {then.Records} records with fingerprint {then.Fingerprint}, and has {table?.Records ?? 0} with {table?.Fingerprint ?? "none"}"));
+            if (table != then)
+                faults.Add(new SetFault("records", then.Table,
+                    $"the table {then.Table} had {then.Records} records with fingerprint {then.Fingerprint}, and has {table?.Records ?? 0} with {table?.Fingerprint ?? "none"}"));
         }
         return faults;
     }

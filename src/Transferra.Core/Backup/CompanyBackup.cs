@@ -54,7 +54,9 @@ public static class CompanyBackup
             using IStore store = context.Stores.Open(address, version.TextEncoding);
             if (!store.Identity.HeaderFields.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting)) return Run(context, company, version, run, address, store);
             // Somebody is at work in it. By day that is as it should be; in a run everybody is out, so who is this?
-            if (run.Length > 0) throw new TransferraException($"changes lie beside the store and not yet in it: {waiting}", "Close the old program on all workstations; it then writes them into the store.");
+            if (run.Length > 0)
+                throw new TransferraException($"changes lie beside the store and not yet in it: {waiting}",
+                    "Close the old program on all workstations; it then writes them into the store.");
             context.Observer.Told($"{address.Shown} is in use; the set is of one moment of it.");
             context.Volume.CreateFolder(inUse);
             StoreAddress copy = address with { Path = Path.Combine(inUse, address.Name) };
@@ -95,7 +97,14 @@ public static class CompanyBackup
                     else place.Put(packed.Path, name, (done, total) => context.Observer.Bytes("copying to " + place.Name, done, total), context.Cancel);
                     IReadOnlyList<SetFault> faults = Prove(context, version, path, isProvedInDepth, packed.Reused, isJustWritten: true);
                     new ProofLog(context.Office.Folder, context.Volume).Add(new SetProof(DateTimeOffset.UtcNow, path, packed.Bytes, faults));
-                    results.Add(new BackupResult(path, packed.Bytes, packed.Manifest.Files, packed.Manifest.ContentBytes, [.. faults, .. NotInIt(packed.Manifest)]) { IsCopy = isProvedInDepth, Reused = packed.Reused.Count, LeftOut = packed.Manifest.LeftOut, NotCarried = notCarried });
+                    results.Add(new BackupResult(path, packed.Bytes, packed.Manifest.Files, packed.Manifest.ContentBytes,
+                        [.. faults, .. NotInIt(packed.Manifest)])
+                    {
+                        IsCopy = isProvedInDepth,
+                        Reused = packed.Reused.Count,
+                        LeftOut = packed.Manifest.LeftOut,
+                        NotCarried = notCarried
+                    });
                     isProvedInDepth |= faults.Count == 0;
                     if (isPackedHere && faults.Count > 0)
                     {
@@ -121,7 +130,8 @@ public static class CompanyBackup
     {
         string folder = place.LocalFolder ?? Scratch(context.Office);
         context.Volume.CreateFolder(folder);
-        var order = new PackOrder(company, address, store, version.Name, [.. version.Tables.Select(table => table.Name)], () => Baseline.Of(store, version.Tables, address.IsOnServer ? context.Observer : Silent.Observer, context.Cancel), folder)
+        var order = new PackOrder(company, address, store, version.Name, [.. version.Tables.Select(table => table.Name)], () =>
+            Baseline.Of(store, version.Tables, address.IsOnServer ? context.Observer : Silent.Observer, context.Cancel), folder)
         {
             Run = run,
             Earlier = EarlierOf(context, company),
@@ -136,7 +146,8 @@ public static class CompanyBackup
     private static string? EarlierOf(RunContext context, Company company)
     {
         IReadOnlyDictionary<string, SetProof> proofs = new ProofLog(context.Office.Folder, context.Volume).Last();
-        foreach (ListedSet set in context.Sets.Places.Where(place => place.LocalFolder is not null).SelectMany(context.Sets.ListIn).Where(set => set.Label.Company == company.Code && set.Label.Package == company.Kit.Id).OrderByDescending(set => set.Label.MadeAt))
+        foreach (ListedSet set in context.Sets.Places.Where(place => place.LocalFolder is not null).SelectMany(context.Sets.ListIn)
+            .Where(set => set.Label.Company == company.Code && set.Label.Package == company.Kit.Id).OrderByDescending(set => set.Label.MadeAt))
             if (proofs.TryGetValue(set.Path, out SetProof? proof) && proof.IsGood && proof.Bytes == set.Bytes && CanBeRead(context.Sets, set.Path)) return set.Path;
         return null;
     }
@@ -174,7 +185,8 @@ public static class CompanyBackup
     /// <param name="onlyBytes">Whether the same bytes were unpacked and compared before, so that reading them back is enough.</param>
     /// <param name="known">Names of members that were unpacked and compared before.</param>
     /// <param name="isJustWritten">Whether it was written by this program just now, so that nothing of it is in memory but what was read from the disk after that.</param>
-    public static IReadOnlyList<SetFault> Prove(RunContext context, KitVersion version, string path, bool onlyBytes = false, IReadOnlySet<string>? known = null, bool isJustWritten = false)
+    public static IReadOnlyList<SetFault> Prove(RunContext context, KitVersion version, string path, bool onlyBytes = false,
+        IReadOnlySet<string>? known = null, bool isJustWritten = false)
     {
         (ISetPlace place, string name) = context.Sets.Find(path);
         string scratch = Path.Combine(place.LocalFolder ?? Scratch(context.Office), name + BackupSets.ProofSuffix);

@@ -17,7 +17,8 @@ internal static class LockedHealing
         if (copies.Select(copy => HeaderOf(copy.File)).FirstOrDefault(known => known is not null) is not { } header) return false;
         (string Path, LockedSetFile File)[] opened = [.. copies.Select(copy => (copy.Path, new LockedSetFile(copy.File, header, secret)))];
         // How long the set was is told by the copy whose last chunk is one that was written as the last.
-        long chunks = opened.Select(copy => copy.File.Chunks).Distinct().FirstOrDefault(count => count > 0 && opened.Any(copy => copy.File.StoredChunk(count - 1, count) is not null));
+        long chunks = opened.Select(copy => copy.File.Chunks).Distinct()
+            .FirstOrDefault(count => count > 0 && opened.Any(copy => copy.File.StoredChunk(count - 1, count) is not null));
         if (chunks == 0)
         {
             missing = ["the last chunk"];

@@ -29,14 +29,17 @@ public sealed class SetSecret(Func<string?> ask)
 
     /// <summary>The passphrase.</summary>
     /// <exception cref="TransferraException">There is none.</exception>
-    public string Passphrase => _passphrase ??= ask() ?? throw new SetLockedException("there is no passphrase for locked sets", "Name the file that holds it with locked-with under backup in office.yaml, or set TRANSFERRA_PASSPHRASE.");
+    public string Passphrase => _passphrase ??= ask()
+        ?? throw new SetLockedException("there is no passphrase for locked sets",
+        "Name the file that holds it with locked-with under backup in office.yaml, or set TRANSFERRA_PASSPHRASE.");
 
     private const int ShortestForNewSets = 12;
 
     /// <summary>The passphrase, when it is fit for new sets.</summary>
     /// <exception cref="TransferraException">There is none, or it is short.</exception>
     public string CheckForNewSets() => Passphrase.Length >= ShortestForNewSets ? Passphrase
-        : throw new TransferraException($"the passphrase for new sets is shorter than {ShortestForNewSets} characters", "Take several words that do not belong together; a long one need not be odd.");
+        : throw new TransferraException($"the passphrase for new sets is shorter than {ShortestForNewSets} characters",
+            "Take several words that do not belong together; a long one need not be odd.");
 
     // A key takes a second to be worked out, by intent; the copies of a set in several places share theirs.
     internal byte[] KeyOf(LockedHeader header)
@@ -89,7 +92,9 @@ internal sealed class LockedHeader
     public static (LockedHeader Header, byte[] Key) New(SetLabel label, string passphrase)
     {
         byte[] raw = new byte[Bytes], text = JsonSerializer.SerializeToUtf8Bytes(label, JsonSerializerOptions.Web);
-        if (text.Length > DigestAt - LabelAt) throw new TransferraException("the names of office, company and package are too long for a locked set", "Shorten the office's name in office.yaml.");
+        if (text.Length > DigestAt - LabelAt)
+            throw new TransferraException("the names of office, company and package are too long for a locked set",
+                "Shorten the office's name in office.yaml.");
         Magic.CopyTo(raw, 0);
         BinaryPrimitives.WriteInt32LittleEndian(raw.AsSpan(16), ChunkBytes);
         BinaryPrimitives.WriteInt32LittleEndian(raw.AsSpan(20), MemoryKibibytes);
@@ -110,12 +115,18 @@ internal sealed class LockedHeader
     public static LockedHeader Read(ISetFile file)
     {
         byte[] raw = new byte[Bytes];
-        if (file.ReadAt(0, raw) < Bytes || !SHA256.HashData(raw.AsSpan(0, DigestAt)).AsSpan().SequenceEqual(raw.AsSpan(DigestAt))) throw new InvalidDataException("the header of the locked set was changed or cut off");
+        if (file.ReadAt(0, raw) < Bytes || !SHA256.HashData(raw.AsSpan(0, DigestAt)).AsSpan().SequenceEqual(raw.AsSpan(DigestAt)))
+            throw new InvalidDataException("the header of the locked set was changed or cut off");
         int length = BinaryPrimitives.ReadInt32LittleEndian(raw.AsSpan(64));
-        if (BinaryPrimitives.ReadInt32LittleEndian(raw.AsSpan(16)) != ChunkBytes || length < 0 || length > DigestAt - LabelAt) throw new InvalidDataException("the header of the locked set is of a form that this program does not know");
+        if (BinaryPrimitives.ReadInt32LittleEndian(raw.AsSpan(16)) != ChunkBytes || length < 0 || length > DigestAt - LabelAt)
+            throw new InvalidDataException("the header of the locked set is of a form that this program does not know");
         try
         {
-            return new LockedHeader(raw) { Label = JsonSerializer.Deserialize<SetLabel>(raw.AsSpan(LabelAt, length), JsonSerializerOptions.Web) ?? throw new InvalidDataException("the locked set has no label") };
+            return new LockedHeader(raw)
+            {
+                Label = JsonSerializer.Deserialize<SetLabel>(raw.AsSpan(LabelAt, length), JsonSerializerOptions.Web)
+                ?? throw new InvalidDataException("the locked set has no label")
+            };
         }
         catch (JsonException error)
         {
@@ -130,13 +141,22 @@ internal sealed class LockedHeader
 
     private byte[] DeriveKey(string passphrase, bool check)
     {
-        int memory = BinaryPrimitives.ReadInt32LittleEndian(_raw.AsSpan(20)), passes = BinaryPrimitives.ReadInt32LittleEndian(_raw.AsSpan(24)), lanes = BinaryPrimitives.ReadInt32LittleEndian(_raw.AsSpan(28));
-        if (memory is <= 0 or > MostKibibytes || passes is <= 0 or > MostPasses || lanes is <= 0 or > MostLanes) throw new InvalidDataException("the header of the locked set asks for more memory or time than any set does");
+        int memory = BinaryPrimitives.ReadInt32LittleEndian(_raw.AsSpan(20)), passes = BinaryPrimitives.ReadInt32LittleEndian(_raw.AsSpan(24)), lanes =
+            BinaryPrimitives.ReadInt32LittleEndian(_raw.AsSpan(28));
+        if (memory is <= 0 or > MostKibibytes || passes is <= 0 or > MostPasses || lanes is <= 0 or > MostLanes)
+            throw new InvalidDataException("the header of the locked set asks for more memory or time than any set does");
         // The same letters typed on two keyboards may be other bytes; the composed form is the one that counts.
-        using var argon = new Argon2id(Encoding.UTF8.GetBytes(passphrase.Normalize(NormalizationForm.FormC))) { Salt = Salt, MemorySize = memory, Iterations = passes, DegreeOfParallelism = lanes };
+        using var argon = new Argon2id(Encoding.UTF8.GetBytes(passphrase.Normalize(NormalizationForm.FormC)))
+        {
+            Salt = Salt,
+            MemorySize = memory,
+            Iterations = passes,
+            DegreeOfParallelism = lanes
+        };
         byte[] master = argon.GetBytes(32);
         if (check && !CryptographicOperations.FixedTimeEquals(CheckOf(master), _raw.AsSpan(48, CheckBytes)))
-            throw new SetLockedException("the passphrase is not the one that the set was locked with", "Each set is opened by the passphrase of its own time; look at the recovery sheet of then.");
+            throw new SetLockedException("the passphrase is not the one that the set was locked with",
+                "Each set is opened by the passphrase of its own time; look at the recovery sheet of then.");
         return master;
     }
 
@@ -208,7 +228,8 @@ internal sealed class LockedSetFile : ISetFile
         {
             long chunk = position / LockedHeader.ChunkBytes;
             int within = (int)(position % LockedHeader.ChunkBytes), read = _inner.ReadAt(LockedHeader.ChunkAt(chunk), stored), length = read - LockedHeader.TagBytes;
-            if (length < 0 || !Open(chunk, chunk == _chunks - 1, stored.AsSpan(0, read), plain)) throw new InvalidDataException(FormattableString.Invariant($"chunk {chunk + 1} of {_chunks} is not the one that was written"));
+            if (length < 0 || !Open(chunk, chunk == _chunks - 1, stored.AsSpan(0, read), plain))
+                throw new InvalidDataException(FormattableString.Invariant($"chunk {chunk + 1} of {_chunks} is not the one that was written"));
             int part = Math.Min(buffer.Length - done, length - within);
             plain.AsSpan(within, part).CopyTo(buffer[done..]);
             done += part;
@@ -335,7 +356,8 @@ internal sealed class LockedSink : ISetSink
 
     private void WriteIfDone(long number)
     {
-        if (_end > (number + 1) * LockedHeader.ChunkBytes && _waiting.TryGetValue(number, out Waiting? chunk) && chunk.Room == 0) Write(number, chunk, LockedHeader.ChunkBytes, isLast: false);
+        if (_end > (number + 1) * LockedHeader.ChunkBytes && _waiting.TryGetValue(number, out Waiting? chunk) && chunk.Room == 0)
+            Write(number, chunk, LockedHeader.ChunkBytes, isLast: false);
     }
 
     private void Write(long number, Waiting chunk, int length, bool isLast)

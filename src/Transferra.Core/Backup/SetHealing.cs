@@ -44,7 +44,8 @@ public static class SetHealing
             foreach (string copy in (string[])[path, .. copies])
                 if (TryOpen(sets, copy) is { } file) all.Add(new Copy(copy, file));
             IReadOnlyList<string> missing, from;
-            bool isAssembled = all.Any(copy => LockedHeader.IsAt(copy.File)) ? LockedHealing.Assemble(all, sets.Secret, healing, out missing, out from) : Assemble(all, healing, out missing, out from);
+            bool isAssembled = all.Any(copy => LockedHeader.IsAt(copy.File))
+                ? LockedHealing.Assemble(all, sets.Secret, healing, out missing, out from) : Assemble(all, healing, out missing, out from);
             if (!isAssembled) return new HealResult(path, false, from, missing, "");
             volume.FlushFile(healing);
             using (ISetFile healed = sets.Unlock(new LocalSetFile(healing), healing))

@@ -71,7 +71,9 @@ internal sealed class SetLayout
         {
             case MemberKinds.Folder: (type, name) = ('5', [.. name, (byte)'/']); break;
             case MemberKinds.Link: (type, target) = ('2', member.TargetBytes()); break;
-            case MemberKinds.Same: (type, name, target) = ('1', [.. name, .. Encoding.ASCII.GetBytes(PackedSuffix)], [.. member.TargetBytes(), .. Encoding.ASCII.GetBytes(PackedSuffix)]); break;
+            case MemberKinds.Same:
+                (type, name, target) = ('1', [.. name, .. Encoding.ASCII.GetBytes(PackedSuffix)],
+                [.. member.TargetBytes(), .. Encoding.ASCII.GetBytes(PackedSuffix)]); break;
             default: name = [.. name, .. Encoding.ASCII.GetBytes(PackedSuffix)]; break;
         }
         (uint user, uint group, string userName, string groupName) = member.OwnerParts();
@@ -79,7 +81,8 @@ internal sealed class SetLayout
     }
 
     /// <summary>The header of the manifest.</summary>
-    public static byte[] ManifestHeader(long bytes, DateTimeOffset madeAt) => Header(Encoding.ASCII.GetBytes(SetManifest.FirstMember), bytes, false, 0x1A4, madeAt, '0', [], 0, 0, "", "");
+    public static byte[] ManifestHeader(long bytes, DateTimeOffset madeAt) =>
+        Header(Encoding.ASCII.GetBytes(SetManifest.FirstMember), bytes, false, 0x1A4, madeAt, '0', [], 0, 0, "", "");
 
     /// <summary>The last bytes of a set: the digest of its beginning as a member, and the end mark.</summary>
     /// <param name="beginning">The manifest with its header.</param>
@@ -106,7 +109,8 @@ internal sealed class SetLayout
     }
 
     // Whether there is a pax record for the size depends on the file's own size and its width is fixed, so that room for a header can be left before its content is packed.
-    private static byte[] Header(ReadOnlySpan<byte> name, long size, bool mayBeLarge, int mode, DateTimeOffset modified, char type, ReadOnlySpan<byte> target, long owner, long group, string user, string groupName)
+    private static byte[] Header(ReadOnlySpan<byte> name, long size, bool mayBeLarge, int mode, DateTimeOffset modified, char type, ReadOnlySpan<byte> target,
+        long owner, long group, string user, string groupName)
     {
         const int nameBytes = 100, prefixBytes = 155;
         const long octal7 = 0x1FFFFF;
@@ -127,7 +131,8 @@ internal sealed class SetLayout
         if (mayBeLarge) AddRecord(records, "size", Encoding.ASCII.GetBytes(size.ToString("D19", CultureInfo.InvariantCulture)));
         if (owner > octal7) AddRecord(records, "uid", Encoding.ASCII.GetBytes(owner.ToString(CultureInfo.InvariantCulture)));
         if (group > octal7) AddRecord(records, "gid", Encoding.ASCII.GetBytes(group.ToString(CultureInfo.InvariantCulture)));
-        byte[] header = Ustar(prefix, rest.Length > nameBytes ? rest[..nameBytes] : rest, size > LargestOctal11 ? 0 : size, mode, modified, type, target.Length > nameBytes ? target[..nameBytes] : target,
+        byte[] header = Ustar(prefix, rest.Length > nameBytes ? rest[..nameBytes] : rest, size > LargestOctal11 ? 0 : size, mode, modified, type,
+            target.Length > nameBytes ? target[..nameBytes] : target,
             owner > octal7 ? 0 : owner, group > octal7 ? 0 : group, user, groupName);
         if (records.Count == 0) return header;
         byte[] pax = Ustar([], "pax"u8, records.Count, 0x1A4, modified, 'x', [], 0, 0, "", ""), all = new byte[Block + Padded(records.Count) + Block];
@@ -137,7 +142,8 @@ internal sealed class SetLayout
         return all;
     }
 
-    private static byte[] Ustar(ReadOnlySpan<byte> prefix, ReadOnlySpan<byte> name, long size, int mode, DateTimeOffset modified, char type, ReadOnlySpan<byte> target, long owner, long group, string user, string groupName)
+    private static byte[] Ustar(ReadOnlySpan<byte> prefix, ReadOnlySpan<byte> name, long size, int mode, DateTimeOffset modified, char type,
+        ReadOnlySpan<byte> target, long owner, long group, string user, string groupName)
     {
         byte[] header = new byte[Block];
         name.CopyTo(header);

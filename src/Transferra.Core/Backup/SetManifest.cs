@@ -53,7 +53,8 @@ public sealed record SetMember(string Name, string Kind, string Mode, string Own
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
     public string? PackedXxh128 { get; init; }
 
-    /// <summary>Sizes of the zstd frames the member consists of, where there are several; each but the last holds <see cref="SetManifest.FrameContentBytes"/> of the file.</summary>
+    /// <summary>Sizes of the zstd frames the member consists of, where there are several; each but the last holds <see cref="SetManifest.FrameContentBytes"/>
+    /// of the file.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
     public IReadOnlyList<int>? Frames { get; init; }
 
@@ -91,7 +92,8 @@ public sealed record SetMember(string Name, string Kind, string Mode, string Own
     {
         string[] parts = Owner.Split(' ', 2), numbers = parts[0].Split(':'), names = parts.Length > 1 ? parts[1].Split(':') : ["", ""];
         if (numbers.Length != 2 || names.Length != 2) throw new FormatException($"\"{Owner}\" is no owner");
-        return (uint.Parse(numbers[0], System.Globalization.CultureInfo.InvariantCulture), uint.Parse(numbers[1], System.Globalization.CultureInfo.InvariantCulture), names[0], names[1]);
+        return (uint.Parse(numbers[0], System.Globalization.CultureInfo.InvariantCulture),
+            uint.Parse(numbers[1], System.Globalization.CultureInfo.InvariantCulture), names[0], names[1]);
     }
 
     /// <summary>Whether it has content.</summary>
@@ -137,7 +139,8 @@ public sealed record SetStore(string Name, string Engine, IReadOnlyDictionary<st
 /// <param name="Members">Every entry.</param>
 /// <param name="LeftOut">What should be there and is not.</param>
 /// <param name="Baseline">Counts and fingerprints of the records.</param>
-public sealed record SetManifest(string Format, SetLabel Label, IReadOnlyList<string> DocumentFolders, SetStore Store, IReadOnlyList<SetMember> Members, IReadOnlyList<LeftOut> LeftOut, IReadOnlyList<TableBaseline> Baseline)
+public sealed record SetManifest(string Format, SetLabel Label, IReadOnlyList<string> DocumentFolders, SetStore Store, IReadOnlyList<SetMember> Members,
+    IReadOnlyList<LeftOut> LeftOut, IReadOnlyList<TableBaseline> Baseline)
 {
     /// <summary>The form this program writes and reads.</summary>
     public const string CurrentFormat = "transferra-set/2";

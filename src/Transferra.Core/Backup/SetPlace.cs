@@ -25,6 +25,9 @@ public interface ISetPlace
     /// <summary>The files and folders in it, by name; none when it is not there.</summary>
     IReadOnlyList<PlacedFile> List();
 
+    /// <summary>How many bytes this user may still write there; null when the place does not tell.</summary>
+    long? FreeBytes() => null;
+
     /// <summary>Whether something of this name is there.</summary>
     bool Has(string name);
 
@@ -73,7 +76,8 @@ public sealed class LocalPlace(string folder, IVolume volume) : ISetPlace
 
     /// <inheritdoc/>
     public IReadOnlyList<PlacedFile> List() => !Directory.Exists(folder) ? []
-        : [.. new DirectoryInfo(folder).EnumerateFileSystemInfos().OrderBy(entry => entry.Name, StringComparer.Ordinal).Select(entry => new PlacedFile(entry.Name, entry is FileInfo file ? file.Length : 0))];
+        : [.. new DirectoryInfo(folder).EnumerateFileSystemInfos().OrderBy(entry => entry.Name, StringComparer.Ordinal)
+            .Select(entry => new PlacedFile(entry.Name, entry is FileInfo file ? file.Length : 0))];
 
     /// <inheritdoc/>
     public bool Has(string name) => Path.Exists(Path.Combine(folder, name));
@@ -173,7 +177,8 @@ public sealed class SetPlaces(IReadOnlyList<ISetPlace> places, SetSecret? secret
     /// <param name="scratch">Folder on this machine for what is fetched.</param>
     /// <param name="progress">Hears bytes fetched and in all.</param>
     /// <param name="cancel">Stops fetching.</param>
-    public ISetFile OpenWhole(string path, string scratch, Action<long, long> progress, CancellationToken cancel) => Unlock(Stored(path, (place, name) => place.OpenWhole(name, scratch, progress, cancel)), path);
+    public ISetFile OpenWhole(string path, string scratch, Action<long, long> progress, CancellationToken cancel) =>
+        Unlock(Stored(path, (place, name) => place.OpenWhole(name, scratch, progress, cancel)), path);
 
     /// <summary>What a file holds: itself, or what is locked in it. It belongs to what is returned.</summary>
     internal ISetFile Unlock(ISetFile stored, string path)
@@ -185,7 +190,8 @@ public sealed class SetPlaces(IReadOnlyList<ISetPlace> places, SetSecret? secret
         catch (Exception error)
         {
             stored.Dispose();
-            if (error is InvalidDataException) throw new TransferraException($"{path}: {error.Message}", "Heal it from another place with transferra sets --heal, or use another set.", error);
+            if (error is InvalidDataException)
+                throw new TransferraException($"{path}: {error.Message}", "Heal it from another place with transferra sets --heal, or use another set.", error);
             throw;
         }
     }
@@ -232,7 +238,10 @@ public sealed class SetPlaces(IReadOnlyList<ISetPlace> places, SetSecret? secret
                 if (LockedHeader.IsAt(opened)) sets.Add(new ListedSet(path, file.Bytes, LockedHeader.Read(opened).Label, true));
                 else if (SetBeginning.ReadLabel(opened) is { } label) sets.Add(new ListedSet(path, file.Bytes, label, false));
             }
-            catch (Exception error) when (error is IOException or UnauthorizedAccessException or InvalidDataException) { /* gone since, a folder, not ours to read, or damaged at its beginning */ }
+            catch (Exception error) when (error is IOException or UnauthorizedAccessException or InvalidDataException)
+            { /* gone since, a folder,
+                not ours to read, or damaged at its beginning */
+            }
         }
         return [.. sets.OrderByDescending(set => set.Label.MadeAt)];
     }

@@ -13,11 +13,13 @@ namespace Transferra.Core.Backup;
 /// <summary>How closely a set is looked at.</summary>
 internal enum SetScrutiny
 {
-    /// <summary>Only what is unpacked is read, and its packed bytes are compared by quick digests; that they hold the right content was seen when the set was proved, and each frame has a
-    /// checksum of it. A digest without a key is no help against intent, be it quick or not: whoever forges a member forges that, too. A locked set's bytes prove themselves.</summary>
+    /// <summary>Only what is unpacked is read, and its packed bytes are compared by quick digests; that they hold the right content was seen when the set was
+    /// proved, and each frame has a checksum of it. A digest without a key is no help against intent, be it quick or not: whoever forges a member forges that,
+    /// too. A locked set's bytes prove themselves.</summary>
     Content,
 
-    /// <summary>Every byte of the file is compared, by quick digests: enough for members that were just copied from a set that is proved, whose content follows from that.</summary>
+    /// <summary>Every byte of the file is compared, by quick digests: enough for members that were just copied from a set that is proved, whose content follows
+    /// from that.</summary>
     Bytes,
 
     /// <summary>Every byte of the file is compared, and every member unpacked and its content compared.</summary>
@@ -92,7 +94,8 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
         try
         {
             SetManifest? manifest = JsonSerializer.Deserialize<SetManifest>(bytes.AsSpan(SetLayout.Block, (int)size), SetManifest.Json);
-            if (manifest?.Format != SetManifest.CurrentFormat) return Wrong($"the set is of the form {manifest?.Format ?? "(none)"}; this program reads {SetManifest.CurrentFormat}");
+            if (manifest?.Format != SetManifest.CurrentFormat)
+                return Wrong($"the set is of the form {manifest?.Format ?? "(none)"}; this program reads {SetManifest.CurrentFormat}");
             return new SetBeginning(manifest, bytes, null) { _layout = new SetLayout(manifest, bytes.Length) };
         }
         catch (Exception error) when (error is FormatException or OverflowException or ArgumentException)
@@ -122,12 +125,15 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
         catch (InvalidDataException) { /* of a locked set: what does not prove itself is not the seal */ }
         bool endsWithSeal = read == found.Length && found.AsSpan().StartsWith("seal.sha256\0"u8);
         if (file.Length != layout.TotalBytes && !endsWithSeal)
-            return new SetFault(Length, SetLayout.SealName, file.Length < layout.TotalBytes ? FormattableString.Invariant($"the set is cut off: {layout.TotalBytes - file.Length} bytes are missing") : FormattableString.Invariant($"{file.Length - layout.TotalBytes} bytes stand behind the end of the set"));
+            return new SetFault(Length, SetLayout.SealName, file.Length < layout.TotalBytes
+                ? FormattableString.Invariant($"the set is cut off: {layout.TotalBytes - file.Length} bytes are missing")
+                : FormattableString.Invariant($"{file.Length - layout.TotalBytes} bytes stand behind the end of the set"));
         return file.Length == layout.TotalBytes && found.AsSpan().SequenceEqual(wanted) ? null : new SetFault(SealChanged, SetLayout.SealName, sealWrong);
     }
 }
 
-internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? folder = null, Func<string, bool>? isWanted = null, Action<long, long>? progress = null, CancellationToken cancel = default) : IDisposable
+internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? folder = null, Func<string, bool>? isWanted = null,
+    Action<long, long>? progress = null, CancellationToken cancel = default) : IDisposable
 {
     // Small members are read together up to about this many bytes.
     private const int GroupBytes = 1 << 20;
@@ -162,7 +168,8 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
     /// <summary>Called once when that part is unpacked, which may be long before the whole set is read; not called when something is wrong until then.</summary>
     public Action? WhenPartIsUnpacked { get; init; }
 
-    private SetScrutiny ScrutinyOf(SetMember member, int index) => scrutiny == SetScrutiny.All && Known?.Contains(member.Name) == true && !_written.Contains(index) ? SetScrutiny.Bytes : scrutiny;
+    private SetScrutiny ScrutinyOf(SetMember member, int index) => scrutiny == SetScrutiny.All && Known?.Contains(member.Name) == true
+        && !_written.Contains(index) ? SetScrutiny.Bytes : scrutiny;
 
     // What came of some members, or of one frame of a large one.
     private sealed record Piece(long Bytes)
@@ -213,7 +220,9 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
             _written = MembersToWrite();
             // Links are made at the end only; a part with any is told of then.
             int[] part = [.. _written.Where(member => Part?.Invoke(_manifest.Members[member].Name) == true)];
-            if (part.Any(member => _manifest.Members[member].IsFile) && part.All(member => _manifest.Members[member].Kind is MemberKinds.File or MemberKinds.Folder)) _lastOfPart = part.Max();
+            if (part.Any(member => _manifest.Members[member].IsFile)
+                && part.All(member => _manifest.Members[member].Kind is MemberKinds.File or MemberKinds.Folder))
+                _lastOfPart = part.Max();
             PosixFiles.MakeFolder(_root);
         }
         _total = scrutiny == SetScrutiny.Content ? _written.Sum(member => _manifest.Members[member].PackedBytes) : _layout.SealAt;
@@ -297,8 +306,13 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
                 }
                 SetMember member = _manifest.Members[i];
                 int at = (int)(_layout.HeaderAt(i) - from), content = (int)(_layout.ContentAt(i) - from), packed = (int)member.PackedBytes, end = (int)(_layout.EndOf(i) - from);
-                if (end > read) faults.Add(file.Length < _layout.EndOf(i) ? new SetFault("missing", member.Name, "the set ends before this member does") : new SetFault("damaged", member.Name, "the locked set is damaged where this member is"));
-                else if (Judge(member, ScrutinyOf(member, i), bytes.AsSpan(at, content - at), bytes.AsSpan(content, packed), bytes.AsSpan(content + packed, end - content - packed), plain) is { } fault) faults.Add(fault);
+                if (end > read)
+                    faults.Add(file.Length < _layout.EndOf(i)
+                        ? new SetFault("missing", member.Name, "the set ends before this member does")
+                        : new SetFault("damaged", member.Name, "the locked set is damaged where this member is"));
+                else if (Judge(member, ScrutinyOf(member, i), bytes.AsSpan(at, content - at), bytes.AsSpan(content, packed),
+                    bytes.AsSpan(content + packed, end - content - packed), plain) is { } fault)
+                    faults.Add(fault);
                 else if (member.IsFile && _written.Contains(i)) WriteSmall(member, plain.AsSpan(0, (int)member.Bytes));
             }
         }
@@ -313,11 +327,15 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
     private SetFault? Judge(SetMember member, SetScrutiny how, ReadOnlySpan<byte> header, ReadOnlySpan<byte> packed, ReadOnlySpan<byte> padding, Span<byte> plain)
     {
         if (how != SetScrutiny.Content && JudgeAround(member, header, padding) is { } around) return around;
-        if (member.IsFile && (how != SetScrutiny.All ? Convert.ToHexStringLower(XxHash128.Hash(packed)) != member.PackedXxh128 : Convert.ToHexStringLower(SHA256.HashData(packed)) != member.PackedSha256)) return PackedWrong(member, packed, plain);
+        if (member.IsFile && (how != SetScrutiny.All
+            ? Convert.ToHexStringLower(XxHash128.Hash(packed)) != member.PackedXxh128
+            : Convert.ToHexStringLower(SHA256.HashData(packed)) != member.PackedSha256))
+            return PackedWrong(member, packed, plain);
         if (!member.IsFile || how == SetScrutiny.Bytes) return null;
         int length = Unpack(packed, plain);
         if (length < 0) return new SetFault("damaged", member.Name, "the member cannot be unpacked: its zstd frame is damaged");
-        return length == member.Bytes && (how == SetScrutiny.Content || Convert.ToHexStringLower(SHA256.HashData(plain[..length])) == member.Sha256) ? null : new SetFault("damaged", member.Name, "the unpacked content is not what was backed up");
+        return length == member.Bytes && (how == SetScrutiny.Content || Convert.ToHexStringLower(SHA256.HashData(plain[..length])) == member.Sha256)
+            ? null : new SetFault("damaged", member.Name, "the unpacked content is not what was backed up");
     }
 
     private static SetFault? JudgeAround(SetMember member, ReadOnlySpan<byte> header, ReadOnlySpan<byte> padding)
@@ -327,7 +345,8 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
     }
 
     private SetFault PackedWrong(SetMember member, ReadOnlySpan<byte> packed, Span<byte> plain) =>
-        new("damaged", member.Name, Unpack(packed, plain) < 0 ? "the packed bytes are not those that were written, and cannot be unpacked" : "the packed bytes are not those that were written");
+        new("damaged", member.Name, Unpack(packed, plain) < 0
+            ? "the packed bytes are not those that were written, and cannot be unpacked" : "the packed bytes are not those that were written");
 
     private int Unpack(ReadOnlySpan<byte> packed, Span<byte> plain)
     {
@@ -372,8 +391,12 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
         if (piece.Frame == 0) Begin(member, piece.Member);
         if (!_isBroken)
         {
-            if (piece.PackedLength < member.Frames![piece.Frame]) Broken(new SetFault(file.Length < _layout.TotalBytes ? "missing" : "damaged", member.Name, FormattableString.Invariant($"frame {piece.Frame + 1} of {member.Frames.Count} cannot be read")));
-            else if (how != SetScrutiny.Bytes && piece.PlainLength < 0) Broken(new SetFault("damaged", member.Name, FormattableString.Invariant($"frame {piece.Frame + 1} of {member.Frames.Count} cannot be unpacked: it is damaged")));
+            if (piece.PackedLength < member.Frames![piece.Frame])
+                Broken(new SetFault(file.Length < _layout.TotalBytes ? "missing" : "damaged", member.Name,
+                    FormattableString.Invariant($"frame {piece.Frame + 1} of {member.Frames.Count} cannot be read")));
+            else if (how != SetScrutiny.Bytes && piece.PlainLength < 0)
+                Broken(new SetFault("damaged", member.Name,
+                    FormattableString.Invariant($"frame {piece.Frame + 1} of {member.Frames.Count} cannot be unpacked: it is damaged")));
             else
             {
                 if (how != SetScrutiny.All) _quickHash.Append(piece.Packed.AsSpan(0, piece.PackedLength));
@@ -411,14 +434,19 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
     private void End(SetMember member, int index)
     {
         SetScrutiny how = ScrutinyOf(member, index);
-        if (!_isBroken && (how != SetScrutiny.All ? Convert.ToHexStringLower(_quickHash.GetHashAndReset()) != member.PackedXxh128 : Convert.ToHexStringLower(_packedHash!.GetHashAndReset()) != member.PackedSha256)) Broken(new SetFault("damaged", member.Name, "the packed bytes are not those that were written"));
+        if (!_isBroken && (how != SetScrutiny.All
+            ? Convert.ToHexStringLower(_quickHash.GetHashAndReset()) != member.PackedXxh128
+            : Convert.ToHexStringLower(_packedHash!.GetHashAndReset()) != member.PackedSha256))
+            Broken(new SetFault("damaged", member.Name, "the packed bytes are not those that were written"));
         if (!_isBroken && how != SetScrutiny.Content)
         {
             byte[] header = new byte[_layout.ContentAt(index) - _layout.HeaderAt(index)], padding = new byte[SetLayout.Padded(member.PackedBytes) - member.PackedBytes];
-            if (ReadAt(_layout.HeaderAt(index), header) < header.Length || ReadAt(_layout.ContentAt(index) + member.PackedBytes, padding) < padding.Length) Broken(new SetFault("missing", member.Name, "the member's header or end cannot be read"));
+            if (ReadAt(_layout.HeaderAt(index), header) < header.Length || ReadAt(_layout.ContentAt(index) + member.PackedBytes, padding) < padding.Length)
+                Broken(new SetFault("missing", member.Name, "the member's header or end cannot be read"));
             else if (JudgeAround(member, header, padding) is { } fault) Broken(fault);
         }
-        if (!_isBroken && how != SetScrutiny.Bytes && (_plainBytes != member.Bytes || (how == SetScrutiny.All && Convert.ToHexStringLower(_plainHash!.GetHashAndReset()) != member.Sha256)))
+        if (!_isBroken && how != SetScrutiny.Bytes && (_plainBytes != member.Bytes
+            || (how == SetScrutiny.All && Convert.ToHexStringLower(_plainHash!.GetHashAndReset()) != member.Sha256)))
             Broken(new SetFault("damaged", member.Name, "the unpacked content is not what was backed up"));
         if (_target is not null)
         {

@@ -21,7 +21,8 @@ public static class SetTidying
     /// <param name="keep">How many of a company's newest sets are kept in each place, at least 1.</param>
     public static IReadOnlyList<TidyDecision> Decide(IReadOnlyList<ListedSet> sets, IReadOnlyDictionary<string, SetProof> proofs, IReadOnlyList<Run> runs, int keep)
     {
-        HashSet<string> newest = [.. sets.GroupBy(set => (set.Label.Company, Path.GetDirectoryName(set.Path))).SelectMany(same => same.OrderByDescending(set => set.Label.MadeAt).Take(keep)).Select(set => set.Path)];
+        HashSet<string> newest = [.. sets.GroupBy(set => (set.Label.Company, Path.GetDirectoryName(set.Path)))
+            .SelectMany(same => same.OrderByDescending(set => set.Label.MadeAt).Take(keep)).Select(set => set.Path)];
         HashSet<string> lastProved = [.. sets.Where(IsProved).GroupBy(set => set.Label.Company).Select(same => same.MaxBy(set => set.Label.MadeAt)!.Path)];
         HashSet<string> reliedOn = [.. runs.Where(run => run.IsUnfinished).SelectMany(run => run.Journal.Entries).SelectMany(entry => entry.Facts.Values)];
         return [.. sets.Select(set =>

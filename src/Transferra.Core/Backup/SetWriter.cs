@@ -18,7 +18,8 @@ namespace Transferra.Core.Backup;
 internal sealed record EarlierSet(ISetFile File, SetManifest Manifest, long BeginningBytes)
 {
     private readonly SetLayout _layout = new(Manifest, BeginningBytes);
-    private readonly Dictionary<string, int> _byName = Manifest.Members.Select((member, i) => (member.Name, i)).Where(entry => Manifest.Members[entry.i].IsFile).GroupBy(entry => entry.Name).ToDictionary(same => same.Key, same => same.First().i);
+    private readonly Dictionary<string, int> _byName = Manifest.Members.Select((member, i) => (member.Name, i)).Where(entry => Manifest.Members[entry.i].IsFile)
+        .GroupBy(entry => entry.Name).ToDictionary(same => same.Key, same => same.First().i);
 
     /// <summary>The member with the same content, when it is certain without reading the file; -1 when it is not.</summary>
     public int Find(SetSource source) =>
@@ -104,7 +105,8 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
     public SetManifest Run(IReadOnlyList<SetSource> sources, SetManifest draft, Func<IReadOnlyList<Matching.TableBaseline>> baseline)
     {
         // A file that cannot be read gives its place in the list of members to its reason; only a large one can have both, when parts of it cannot.
-        IEnumerable<LeftOut> parts = sources.Where(source => source.Draft.IsFile && FrameCount(source.Stat.Bytes) > 1).Select(source => new LeftOut(source.Draft.Name, SourceTree.LongestWhy, false));
+        IEnumerable<LeftOut> parts = sources.Where(source => source.Draft.IsFile && FrameCount(source.Stat.Bytes) > 1)
+            .Select(source => new LeftOut(source.Draft.Name, SourceTree.LongestWhy, false));
         int beginningBytes = BeginningBytes(draft with { Members = [.. sources.Select(source => AsLongAsItCanBecome(source))], LeftOut = [.. draft.LeftOut, .. parts] });
         _total = sources.Sum(source => source.Draft.IsFile ? source.Stat.Bytes : 0);
         sink.Leave(beginningBytes);
@@ -130,7 +132,8 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
         return beginning;
     }
 
-    private static int BeginningBytes(SetManifest manifest) => (int)(SetLayout.Block + SetLayout.Padded(JsonSerializer.SerializeToUtf8Bytes(manifest, SetManifest.Json).Length + 1));
+    private static int BeginningBytes(SetManifest manifest) =>
+        (int)(SetLayout.Block + SetLayout.Padded(JsonSerializer.SerializeToUtf8Bytes(manifest, SetManifest.Json).Length + 1));
 
     private static SetMember AsLongAsItCanBecome(SetSource source)
     {
@@ -208,7 +211,9 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
             {
                 using SafeFileHandle file = PosixFiles.OpenRead(source.Path);
                 length = 0;
-                for (int read; length <= source.Stat.Bytes && (read = RandomAccess.Read(file, plain.AsSpan(length, (int)source.Stat.Bytes + 1 - length), length)) > 0;) length += read;
+                for (int read; length <= source.Stat.Bytes
+                    && (read = RandomAccess.Read(file, plain.AsSpan(length, (int)source.Stat.Bytes + 1 - length), length)) > 0;)
+                    length += read;
                 FileStat? now = PosixFiles.Stat(source.Path);
                 changing = now?.IsUnchangedSince(stat) != true || length != stat.Bytes;
                 // What it is now must hold still during the next try.
@@ -282,7 +287,8 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
 
     private void TakeMember(Piece piece)
     {
-        if (piece.Member!.Kind == MemberKinds.Same && _leftOut.FirstOrDefault(left => left.Name == piece.Member.Target) is { } first && !_members.Any(member => member.Name == first.Name))
+        if (piece.Member!.Kind == MemberKinds.Same && _leftOut.FirstOrDefault(left => left.Name == piece.Member.Target) is { } first
+            && !_members.Any(member => member.Name == first.Name))
         {
             LeaveOut(piece.Source, first.Why);
             return;
@@ -300,7 +306,16 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
 
     private void TakeEarlier(Piece piece)
     {
-        SetMember known = earlier!.Manifest.Members[piece.Reused], member = piece.Source.Draft with { Bytes = known.Bytes, Sha256 = known.Sha256, PackedBytes = known.PackedBytes, PackedSha256 = known.PackedSha256, PackedXxh128 = known.PackedXxh128, Frames = known.Frames };
+        SetMember known = earlier!.Manifest.Members[piece.Reused], member =
+            piece.Source.Draft with
+            {
+                Bytes = known.Bytes,
+                Sha256 = known.Sha256,
+                PackedBytes = known.PackedBytes,
+                PackedSha256 = known.PackedSha256,
+                PackedXxh128 = known.PackedXxh128,
+                Frames = known.Frames
+            };
         byte[] header = SetLayout.HeaderOf(member);
         // The member with its header, or without it when its rights or its name's owner are not what they were.
         bool isWhole = SetLayout.HeaderOf(known).AsSpan().SequenceEqual(header);
@@ -382,14 +397,18 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
 
     private void LeaveOut(SetSource source, string why)
     {
-        if (IsOfStore(source)) throw new TransferraException($"{PosixFiles.Shown(source.Path)} could not be read: {why}", "It is part of the store, so there is no backup without it. Look at its rights and at the disk, then try again.");
+        if (IsOfStore(source))
+            throw new TransferraException($"{PosixFiles.Shown(source.Path)} could not be read: {why}",
+                "It is part of the store, so there is no backup without it. Look at its rights and at the disk, then try again.");
         _leftOut.Add(new LeftOut(source.Draft.Name, SourceTree.ShortWhy(why), false));
         _done += source.Stat.Bytes;
     }
 
     private static void Changing(SetSource source)
     {
-        if (IsOfStore(source)) throw new TransferraException($"{PosixFiles.Shown(source.Path)} was changed while it was read", "Somebody is writing to the store. Close the program on all workstations, then try again.");
+        if (IsOfStore(source))
+            throw new TransferraException($"{PosixFiles.Shown(source.Path)} was changed while it was read",
+                "Somebody is writing to the store. Close the program on all workstations, then try again.");
     }
 
     /// <inheritdoc/>

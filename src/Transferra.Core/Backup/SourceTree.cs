@@ -90,7 +90,8 @@ internal sealed class SourceTree(Func<string, bool>? without = null)
         byte[] target = stat.Kind == FileKind.Link ? PosixFiles.ReadLink(path) : [];
         IReadOnlyDictionary<string, byte[]> attributes = PosixFiles.Attributes(path);
         return new SetMember(shown, stat.Kind switch { FileKind.Folder => MemberKinds.Folder, FileKind.Link => MemberKinds.Link, _ => MemberKinds.File },
-            Convert.ToString(stat.Mode, 8), string.Create(CultureInfo.InvariantCulture, $"{stat.Owner}:{stat.Group}{(user.Length + group.Length > 0 ? $" {user}:{group}" : "")}"), DateTimeOffset.UnixEpoch.AddTicks(hundreds))
+            Convert.ToString(stat.Mode, 8), string.Create(CultureInfo.InvariantCulture,
+                $"{stat.Owner}:{stat.Group}{(user.Length + group.Length > 0 ? $" {user}:{group}" : "")}"), DateTimeOffset.UnixEpoch.AddTicks(hundreds))
         {
             Nanoseconds = rest,
             RawName = Raw(name),
@@ -109,7 +110,8 @@ internal sealed class SourceTree(Func<string, bool>? without = null)
     private static string? StampOf(FileStat stat, DateTimeOffset now)
     {
         const long justNow = 1_000_000_000;
-        return ((now - DateTimeOffset.UnixEpoch).Ticks * 100) - stat.ChangedNanoseconds > justNow ? string.Create(CultureInfo.InvariantCulture, $"{stat.Device}:{stat.Inode}:{stat.ChangedNanoseconds}") : null;
+        return ((now - DateTimeOffset.UnixEpoch).Ticks * 100) - stat.ChangedNanoseconds > justNow
+            ? string.Create(CultureInfo.InvariantCulture, $"{stat.Device}:{stat.Inode}:{stat.ChangedNanoseconds}") : null;
     }
 
     private const int MostOfWhy = 120;

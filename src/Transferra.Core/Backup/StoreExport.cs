@@ -19,7 +19,8 @@ namespace Transferra.Core.Backup;
 /// <param name="Objects">What it has beside tables; only listed here.</param>
 /// <param name="Script">All of it in the engine's own words; null when this user may not read that.</param>
 /// <param name="NotCarried">What is not in the export.</param>
-public sealed record ExportedStore(string Format, string Engine, string EngineVersion, IReadOnlyDictionary<string, string> Facts, IReadOnlyList<ExportedTable> Tables, IReadOnlyList<StoreObject> Objects, StoreScript? Script, IReadOnlyList<string> NotCarried);
+public sealed record ExportedStore(string Format, string Engine, string EngineVersion, IReadOnlyDictionary<string, string> Facts,
+    IReadOnlyList<ExportedTable> Tables, IReadOnlyList<StoreObject> Objects, StoreScript? Script, IReadOnlyList<string> NotCarried);
 
 /// <summary>One table of an exported store.</summary>
 /// <param name="Name">As the store spells it.</param>
@@ -30,7 +31,8 @@ public sealed record ExportedStore(string Format, string Engine, string EngineVe
 /// <param name="Relations">Links to other tables.</param>
 /// <param name="Indexes">Other indexes.</param>
 /// <param name="NumberedColumn">The column that numbers itself; null when none.</param>
-public sealed record ExportedTable(string Name, string File, long Records, IReadOnlyList<ExportedColumn> Columns, IReadOnlyList<string> Key, IReadOnlyList<RelationShape> Relations, IReadOnlyList<IndexShape> Indexes, string? NumberedColumn);
+public sealed record ExportedTable(string Name, string File, long Records, IReadOnlyList<ExportedColumn> Columns, IReadOnlyList<string> Key,
+    IReadOnlyList<RelationShape> Relations, IReadOnlyList<IndexShape> Indexes, string? NumberedColumn);
 
 /// <summary>One column of an exported store.</summary>
 public sealed record ExportedColumn(string Name, string Type, bool Required, string? Default);
@@ -77,7 +79,8 @@ public static partial class StoreExport
             foreach (TableShape table in store.ReadShape())
             {
                 string file = FileNameOf(table.Name);
-                TableShape written = table with { Columns = [.. table.Columns.Select(column => column with { Type = Exported(column.Type) })] }, named = written with { Name = file };
+                TableShape written = table with { Columns = [.. table.Columns.Select(column => column with { Type = Exported(column.Type) })] }, named =
+                    written with { Name = file };
                 builder.CreateTable(named);
                 long total = store.CountRows(table.Name), rows = 0;
                 var rejects = new List<RowReject>();
@@ -85,19 +88,24 @@ public static partial class StoreExport
                 foreach (RecordBatch batch in store.Batches(written, [], cancel))
                 {
                     if (batch.Faults is [var fault, ..])
-                        throw new TransferraException($"a value of {table.Name}.{fault.Column} cannot be written out: {fault.Reason}", "Correct text-encoding in the kit's version file, or the record in the old program.");
+                        throw new TransferraException($"a value of {table.Name}.{fault.Column} cannot be written out: {fault.Reason}",
+                            "Correct text-encoding in the kit's version file, or the record in the old program.");
                     if (all.Length < batch.RowCount) all = [.. Enumerable.Range(0, batch.RowCount)];
                     builder.Write([new TableOutput(named, batch.Vectors)], all.AsSpan(0, batch.RowCount), rejects);
                     if (rejects is [var reject, ..]) throw new TransferraException($"a record of {table.Name} cannot be written out: {reject.Reason}", "Report this.");
                     observer.Progress(table.Name, rows += batch.RowCount, total);
                 }
-                if (rows != total) throw new TransferraException($"{table.Name} has {total} records, and {rows} were written out", "Somebody may be writing to it; close the program on all workstations, then try again.");
-                tables.Add(new ExportedTable(table.Name, file + ".csv", rows, [.. table.Columns.Select(column => new ExportedColumn(column.Name, column.Type.ToString(), column.Required, column.Default))],
+                if (rows != total)
+                    throw new TransferraException($"{table.Name} has {total} records, and {rows} were written out",
+                        "Somebody may be writing to it; close the program on all workstations, then try again.");
+                tables.Add(new ExportedTable(table.Name, file + ".csv", rows,
+                    [.. table.Columns.Select(column => new ExportedColumn(column.Name, column.Type.ToString(), column.Required, column.Default))],
                     table.Key, table.Relations, table.Indexes, table.NumberedColumn));
             }
             builder.Complete(new Dictionary<string, string>());
         }
-        var description = new ExportedStore(CurrentFormat, store.Identity.Engine, store.Identity.EngineVersion, store.Identity.HeaderFields, tables, store.ListObjects(), store.ReadScript(folder), store.NotCarried());
+        var description = new ExportedStore(CurrentFormat, store.Identity.Engine, store.Identity.EngineVersion, store.Identity.HeaderFields, tables,
+            store.ListObjects(), store.ReadScript(folder), store.NotCarried());
         File.WriteAllBytes(Path.Combine(folder, DescriptionName), JsonSerializer.SerializeToUtf8Bytes(description, SetManifest.Json));
     }
 
@@ -121,7 +129,9 @@ public static partial class StoreExport
         bool sameEngine = string.Equals(description.Engine, into.Engine, StringComparison.OrdinalIgnoreCase);
         using IStoreBuilder builder = sameEngine && description.Script is { } script ? stores.Rebuild(into, script, folder) : stores.Create(into);
         if (builder.TakesWritten) shapes = [.. shapes.Select(shape => shape with { Columns = [.. shape.Columns.Select(column => column with { Type = Exported(column.Type) })] })];
-        shapes = [.. shapes.Select(shape => shape with { Columns = [.. shape.Columns.Select(column => sameEngine && column.Default is { } value && PlainDefault().IsMatch(value) ? column : column with { Default = null })] })];
+        shapes = [.. shapes.Select(shape =>
+            shape with { Columns = [.. shape.Columns.Select(column => sameEngine && column.Default is { } value && PlainDefault().IsMatch(value)
+            ? column : column with { Default = null })] })];
         foreach (TableShape shape in shapes) builder.CreateTable(shape);
         foreach ((TableShape shape, ExportedTable table) in shapes.Zip(description.Tables))
         {
@@ -130,15 +140,22 @@ public static partial class StoreExport
             foreach (RecordBatch batch in export.Batches(shape with { Name = Path.GetFileNameWithoutExtension(table.File) }, [], cancel))
             {
                 if (batch.Faults is [var fault, ..])
-                    throw new TransferraException($"a value of {shape.Name}.{fault.Column} does not fit its column: {fault.Reason}", "The export is sound and keeps the value; restore it into a folder to look at it.");
+                    throw new TransferraException($"a value of {shape.Name}.{fault.Column} does not fit its column: {fault.Reason}",
+                        "The export is sound and keeps the value; restore it into a folder to look at it.");
                 builder.Write([new TableOutput(shape, batch.Vectors)], [.. Enumerable.Range(0, batch.RowCount)], rejects);
-                if (rejects is [var reject, ..]) throw new TransferraException($"a record of {shape.Name} was refused: {reject.Reason}", "The export is sound and keeps it; restore it into a folder to look at it.");
+                if (rejects is [var reject, ..])
+                    throw new TransferraException($"a record of {shape.Name} was refused: {reject.Reason}",
+                        "The export is sound and keeps it; restore it into a folder to look at it.");
                 observer.Progress(shape.Name, rows += batch.RowCount, table.Records);
             }
-            if (rows != table.Records) throw new TransferraException($"the export of {shape.Name} has {rows} records and should have {table.Records}", "The set is damaged; use another one.");
+            if (rows != table.Records)
+                throw new TransferraException($"the export of {shape.Name} has {rows} records and should have {table.Records}",
+                    "The set is damaged; use another one.");
         }
         builder.Complete(new Dictionary<string, string>());
-        return [.. builder.Remarks, .. sameEngine && description.Script is not null ? [] : description.Objects.Where(entry => entry.Kind is not ("sequence" or "numbering")).Select(entry => $"{entry.Kind} {entry.Name}: it is in {description.Engine}'s own words only")];
+        return [.. builder.Remarks, .. sameEngine && description.Script is not null
+            ? [] : description.Objects.Where(entry => entry.Kind is not ("sequence" or "numbering"))
+            .Select(entry => $"{entry.Kind} {entry.Name}: it is in {description.Engine}'s own words only")];
     }
 
     /// <summary>What an export says of itself.</summary>
@@ -150,7 +167,8 @@ public static partial class StoreExport
         {
             ExportedStore? description = JsonSerializer.Deserialize<ExportedStore>(File.ReadAllBytes(path), SetManifest.Json);
             return description?.Format == CurrentFormat ? description
-                : throw new TransferraException($"{path} is of the form {description?.Format ?? "(none)"}; this program reads {CurrentFormat}", "Use the version of Transferra that wrote it.");
+                : throw new TransferraException($"{path} is of the form {description?.Format ?? "(none)"}; this program reads {CurrentFormat}",
+                    "Use the version of Transferra that wrote it.");
         }
         catch (Exception error) when (error is JsonException or IOException)
         {
@@ -165,7 +183,8 @@ public static partial class StoreExport
     { Indexes = [.. table.Indexes.Where(index => index.Columns.Count > 0)], NumberedColumn = table.NumberedColumn };
 
     // A number, a quoted text, TRUE or FALSE, or the time of day as SQL names it; PostgreSQL adds the type.
-    [GeneratedRegex(@"^('([^']|'')*'|-?[0-9]+(\.[0-9]+)?|true|false|current_(date|time|timestamp)(\(\))?|now\(\))(::[a-z ]+(\([0-9]+\))?)?$", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"^('([^']|'')*'|-?[0-9]+(\.[0-9]+)?|true|false|current_(date|time|timestamp)(\(\))?|now\(\))(::[a-z ]+(\([0-9]+\))?)?$",
+        RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex PlainDefault();
 
     // Any table's name becomes a file's: what a name of a file may not have is written as percent and hexadecimal digits.
@@ -173,7 +192,8 @@ public static partial class StoreExport
     {
         var name = new StringBuilder();
         foreach (char character in table)
-            if (character is '/' or '%' or '\0' or '\\' || (character == '.' && name.Length == 0)) name.Append(System.Globalization.CultureInfo.InvariantCulture, $"%{(int)character:X2}");
+            if (character is '/' or '%' or '\0' or '\\' || (character == '.' && name.Length == 0))
+                name.Append(System.Globalization.CultureInfo.InvariantCulture, $"%{(int)character:X2}");
             else name.Append(character);
         return name.ToString();
     }

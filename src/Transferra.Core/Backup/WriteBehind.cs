@@ -1,6 +1,8 @@
 // WriteBehind.cs: what is written to a new file goes to the disk while the rest is still being made, and is read from there again at once, behind the writing.
-// Why: a set is proved by what the disk holds and not by what memory does. Read back while the rest is written, most of it is at hand when the proof wants it, and yet came from the disk.
-// Holds: (1) when Finish returns, the file is on the disk, and no byte of it is in memory as it was written: every page was dropped, and is either not there or was read from the disk after that
+// Why: a set is proved by what the disk holds and not by what memory does. Read back while the rest is written, most of it is at hand when the proof wants it,
+// and yet came from the disk.
+// Holds: (1) when Finish returns, the file is on the disk, and no byte of it is in memory as it was written: every page was dropped, and is either not there or
+// was read from the disk after that
 //        (where the volume lets itself be told so); (2) when Dispose returns, nothing uses the file any more.
 using System.Collections.Concurrent;
 using Microsoft.Win32.SafeHandles;

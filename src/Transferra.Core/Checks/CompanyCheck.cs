@@ -35,13 +35,15 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
         using var findings = new FindingCollector(ListFolder);
         observer.Progress("the engine's own check", 0, 0);
         IReadOnlyList<string> complaints = store.CheckPhysically();
-        var damage = new FindingHead(FindingKinds.Damaged, Grade.Fault, "", "", "the engine's own check complains", "Restore the store from the office's own backup, or send it to the vendor with this list.");
+        var damage = new FindingHead(FindingKinds.Damaged, Grade.Fault, "", "", "the engine's own check complains",
+            "Restore the store from the office's own backup, or send it to the vendor with this list.");
         if (complaints.Count > MaxComplaints)
             foreach (string complaint in complaints) findings.Add(damage, complaint);
         else if (complaints.Count > 0) findings.Add(damage, complaints.Count, complaints);
         if (complaints.Count > 0) return Result(findings) with { Lost = ReadWhatCanBe(store) };
         foreach (string remark in store.Remarks)
-            findings.Add(new FindingHead(FindingKinds.DeletedRecords, Grade.Note, "", "", "many records are only marked as deleted", "Nothing: they are not carried. The old program's packing removes them."), 1, [remark]);
+            findings.Add(new FindingHead(FindingKinds.DeletedRecords, Grade.Note, "", "", "many records are only marked as deleted",
+                "Nothing: they are not carried. The old program's packing removes them."), 1, [remark]);
         ShapeCheck.Run(store, version, hop, findings);
         if (findings.Has(head => head.Grade == Grade.Fault)) return Result(findings);
         // What the kit does not know is looked at as well, and tried with the hop that carries it.
@@ -128,10 +130,12 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
         string table = scan.Table.Name, key = string.Join(", ", scan.Table.Key), mend = MendOf(MendKind.DropCopies, table, "");
         bool leftOut = map?.ExactCopies is not null, fine = leftOut || map is null && hop is not null;
         var copies = new FindingHead(FindingKinds.ExactCopies, fine ? Grade.Warning : Grade.Fault, table, key, "records that are there more than once, the same in every column",
-            leftOut ? $"Nothing: the conversion leaves out all but one, by the rule \"{map!.ExactCopies}\"." : mend.Length > 0 ? "Have all but one taken out of a copy: transferra check CODE --mend" : $"Delete all but one in version {version.Name}.")
+            leftOut ? $"Nothing: the conversion leaves out all but one, by the rule \"{map!.ExactCopies}\"." : mend.Length > 0
+                ? "Have all but one taken out of a copy: transferra check CODE --mend" : $"Delete all but one in version {version.Name}.")
         { IsMendable = leftOut, Mend = mend };
         return new KeyProbe(scan, copies,
-            new FindingHead(FindingKinds.ConflictingKey, Grade.Fault, table, key, $"records that share their key ({key}) with another", $"Correct them in version {version.Name}, or send the list to the vendor."), findings);
+            new FindingHead(FindingKinds.ConflictingKey, Grade.Fault, table, key, $"records that share their key ({key}) with another",
+                $"Correct them in version {version.Name}, or send the list to the vendor."), findings);
     }
 
     private void PlanChecks(TableScan scan, TableChecks checks, FindingCollector findings, DocumentCheck? documents)
@@ -139,13 +143,18 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
         string table = scan.Table.Name;
         foreach (BusinessKey key in checks.BusinessKeys)
             scan.Probes.Add(new BusinessKeyProbe(scan, key, new FindingHead(FindingKinds.BusinessKey, Grade.Warning, table, string.Join(", ", key.Columns),
-                $"records with the same {string.Join(", ", key.Columns)}: {key.Because}", $"Look at them in version {version.Name}; correct or reverse those that are there twice."), findings));
+                $"records with the same {string.Join(", ", key.Columns)}: {key.Because}",
+                    $"Look at them in version {version.Name}; correct or reverse those that are there twice."), findings));
         if (checks.Tree is { } tree)
-            scan.Probes.Add(new TreeProbe(scan, tree, new FindingHead(FindingKinds.Cycle, Grade.Fault, table, tree.Parent, $"records that are, by way of {tree.Parent}, parts of themselves", $"Give one of them another {tree.Parent} in version {version.Name}."),
-                new FindingHead(FindingKinds.NotChecked, Grade.Warning, table, tree.Parent, $"the tree by {tree.Parent} was not looked at: it has too many records", "Have the engine look at it with a query of its own."), findings));
+            scan.Probes.Add(new TreeProbe(scan, tree, new FindingHead(FindingKinds.Cycle, Grade.Fault, table, tree.Parent,
+                $"records that are, by way of {tree.Parent}, parts of themselves", $"Give one of them another {tree.Parent} in version {version.Name}."),
+                new FindingHead(FindingKinds.NotChecked, Grade.Warning, table, tree.Parent,
+                    $"the tree by {tree.Parent} was not looked at: it has too many records", "Have the engine look at it with a query of its own."), findings));
         foreach (NumberSeries series in checks.Series)
-            scan.Probes.Add(new SeriesProbe(scan, series, new FindingHead(FindingKinds.SeriesGap, Grade.Warning, table, series.Name, $"{series.Name}: numbers that are missing", "Find out what happened to them, and write it down."),
-                new FindingHead(FindingKinds.SeriesRepeat, Grade.Warning, table, series.Name, $"{series.Name}: numbers that are there more than once", $"Give one of the records a new number in version {version.Name}."), findings));
+            scan.Probes.Add(new SeriesProbe(scan, series, new FindingHead(FindingKinds.SeriesGap, Grade.Warning, table, series.Name,
+                $"{series.Name}: numbers that are missing", "Find out what happened to them, and write it down."),
+                new FindingHead(FindingKinds.SeriesRepeat, Grade.Warning, table, series.Name, $"{series.Name}: numbers that are there more than once",
+                    $"Give one of the records a new number in version {version.Name}."), findings));
         foreach (FileLink link in checks.Files)
             if (documents is not null) scan.Probes.Add(documents.ProbeOf(scan, link, version.Name));
     }
@@ -158,12 +167,14 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
         foreach (TableScan scan in _scans.Values)
         {
             IEnumerable<RelationShape> declared = real.FirstOrDefault(table => string.Equals(table.Name, scan.Table.Name, StringComparison.OrdinalIgnoreCase))?.Relations
-                .Where(relation => relation.Columns.All(column => scan.Table.OrdinalOf(column) >= 0) && version.Table(relation.To) is { } to && relation.On.All(column => to.OrdinalOf(column) >= 0)) ?? [];
+                .Where(relation => relation.Columns.All(column => scan.Table.OrdinalOf(column) >= 0) && version.Table(relation.To) is { } to
+                    && relation.On.All(column => to.OrdinalOf(column) >= 0)) ?? [];
             foreach (RelationShape relation in scan.Table.Relations.Concat(declared).DistinctBy(Words, StringComparer.OrdinalIgnoreCase))
             {
                 TableScan target = _scans[relation.To];
                 string columns = string.Join(", ", relation.Columns), mend = MendOf(MendKind.SetOrphansAside, scan.Table.Name, "");
-                var head = new FindingHead(FindingKinds.Orphan, Grade.Fault, scan.Table.Name, Words(relation), $"records whose {columns} points to no record of {target.Table.Name}",
+                var head = new FindingHead(FindingKinds.Orphan, Grade.Fault, scan.Table.Name, Words(relation),
+                    $"records whose {columns} points to no record of {target.Table.Name}",
                     $"Correct them in version {version.Name}: enter the missing record of {target.Table.Name}, or have them point to another.{(mend.Length > 0 ? " Or have them set aside in a list: transferra check CODE --mend" : "")}")
                 { Mend = mend };
                 _judges.Add(new RelationProbe(scan, relation.Columns, SetOf(scan, relation.Columns), SetOf(target, relation.On), head, findings));
@@ -194,7 +205,9 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
         string by = groups.Side.ByText.Count > 0 ? $" by {string.Join(", ", groups.Side.ByText)}" : "", mend = MendOf(MendKind.Recompute, groups.Side.Table.Name, rule.Name);
         string what = groups.Other is { } against ? $"{rule.Name}: the sum of {groups.Side.Table.Name}{by} should equal that of {against.Table.Name}"
             : $"{rule.Name}: the sum{by} should be {DecimalText.Format(groups.MustBe, groups.Scale)}";
-        var broken = new FindingHead(FindingKinds.RuleBroken, Grade.Fault, groups.Side.Table.Name, rule.Name, what, mend.Length > 0 ? "Have the stored totals recomputed on a copy: transferra check CODE --mend" : Ask()) { Mend = mend };
+        var broken = new FindingHead(FindingKinds.RuleBroken, Grade.Fault, groups.Side.Table.Name, rule.Name, what, mend.Length > 0
+            ? "Have the stored totals recomputed on a copy: transferra check CODE --mend" : Ask())
+        { Mend = mend };
         var amounts = new SpillSorter<GroupAmounts>(GroupAmounts.Add, runLength: 1 << 16);
         var sides = new List<(TableScan, SideProbe)>();
         Side(groups.Side, isOther: false);

@@ -148,7 +148,8 @@ internal sealed class DigestList : IDisposable
         for (int block = 0; block < written.Count; block++)
         {
             Span<byte> room = MemoryMarshal.AsBytes(items.AsSpan(block * BlockItems, BlockItems));
-            if (RandomAccess.Read(_file!.SafeFileHandle, room, (long)written[block] * BlockItems * sizeof(ulong)) != room.Length) throw new EndOfStreamException("a file for what does not fit in memory is cut off");
+            if (RandomAccess.Read(_file!.SafeFileHandle, room, (long)written[block] * BlockItems * sizeof(ulong)) != room.Length)
+                throw new EndOfStreamException("a file for what does not fit in memory is cut off");
         }
         _blocks.AsSpan(part * BlockItems, _counts[part]).CopyTo(items.AsSpan(written.Count * BlockItems));
         Array.Sort(items, 0, count);

@@ -53,8 +53,10 @@ internal sealed class DocumentCheck
         byte[] buffer = new byte[1 << 20];
         foreach (Folder folder in _folders)
         {
-            var unclaimed = new FindingHead(FindingKinds.DocumentUnclaimed, Grade.Note, "", folder.Name, $"files in {folder.Name} that no record names", "Nothing: they are backed up and kept.");
-            var unreadable = new FindingHead(FindingKinds.DocumentUnreadable, Grade.Fault, "", folder.Name, $"files in {folder.Name} that cannot be read", "Give the right to read them, or fetch them from an older backup.");
+            var unclaimed = new FindingHead(FindingKinds.DocumentUnclaimed, Grade.Note, "", folder.Name, $"files in {folder.Name} that no record names",
+                "Nothing: they are backed up and kept.");
+            var unreadable = new FindingHead(FindingKinds.DocumentUnreadable, Grade.Fault, "", folder.Name, $"files in {folder.Name} that cannot be read",
+                "Give the right to read them, or fetch them from an older backup.");
             long files = 0;
             foreach (string file in Directory.EnumerateFiles(folder.Path, "*", Everything))
             {
@@ -90,8 +92,12 @@ internal sealed class DocumentCheck
             _in = [.. documents._folders.Where(folder => link.Folder is null || string.Equals(folder.Name, link.Folder, StringComparison.OrdinalIgnoreCase))];
             foreach (Folder folder in _in) folder.IsPointedTo = true;
             string where = link.Folder ?? "any document folder";
-            _missing = new FindingHead(FindingKinds.DocumentMissing, Grade.Warning, scan.Table.Name, link.Column, $"records whose {link.Column} names a file that is not in {where}", "Look for the files in older backups, or name their folder under documents in office.yaml.");
-            _misspelt = new FindingHead(FindingKinds.DocumentMisspelt, Grade.Warning, scan.Table.Name, link.Column, $"records whose {link.Column} names a file in other capital or small letters than it has", $"Rename the files as the records of version {version} have them.");
+            _missing = new FindingHead(FindingKinds.DocumentMissing, Grade.Warning, scan.Table.Name, link.Column,
+                $"records whose {link.Column} names a file that is not in {where}",
+                "Look for the files in older backups, or name their folder under documents in office.yaml.");
+            _misspelt = new FindingHead(FindingKinds.DocumentMisspelt, Grade.Warning, scan.Table.Name, link.Column,
+                $"records whose {link.Column} names a file in other capital or small letters than it has",
+                $"Rename the files as the records of version {version} have them.");
         }
 
         public override void Take()

@@ -62,7 +62,9 @@ internal sealed class FindingCollector(string? listFolder) : IDisposable
             if (!group.Examples.Contains(example)) group.Examples.Add(example);
         }
         if (listFolder is null) return;
-        group.List ??= new CsvFile(Path.Combine(listFolder, FormattableString.Invariant($"{_order.IndexOf(group) + 1:00}-{head.Kind}{(head.Table.Length > 0 ? "-" + Safe(head.Table) : "")}.csv")), ["record", "value", "finding"]);
+        group.List ??= new CsvFile(Path.Combine(listFolder,
+            FormattableString.Invariant($"{_order.IndexOf(group) + 1:00}-{head.Kind}{(head.Table.Length > 0 ? "-" + Safe(head.Table) : "")}.csv")),
+            ["record", "value", "finding"]);
         group.List.Add([record, value ?? "", head.What]);
     }
 
@@ -84,7 +86,8 @@ internal sealed class FindingCollector(string? listFolder) : IDisposable
     public IReadOnlyList<Finding> All()
     {
         foreach (Group group in _order) group.List?.Dispose();
-        return [.. _order.Where(group => group.Count > 0).OrderBy(group => group.Head.Grade).Select(group => new Finding(group.Head.Kind, group.Head.Grade, group.Head.Table, group.Count, group.Head.What, group.Examples,
+        return [.. _order.Where(group => group.Count > 0).OrderBy(group => group.Head.Grade)
+            .Select(group => new Finding(group.Head.Kind, group.Head.Grade, group.Head.Table, group.Count, group.Head.What, group.Examples,
             group.Head.Next, group.Head.IsMendable || group.Head.Mend.Length > 0)
         {
             Subject = group.Head.Subject,

@@ -34,7 +34,8 @@ public sealed record FindingComparison(string Since, IReadOnlyList<ComparedFindi
         {
             Finding? still = left.FirstOrDefault(finding => IsSame(old, finding, way));
             if (still is not null) left.Remove(still);
-            compared.Add(still is null ? new ComparedFinding("gone", old.Kind, old.Table, old.What, old.Count, 0) : new ComparedFinding("stayed", still.Kind, still.Table, still.What, old.Count, still.Count));
+            compared.Add(still is null ? new ComparedFinding("gone", old.Kind, old.Table, old.What, old.Count, 0)
+                : new ComparedFinding("stayed", still.Kind, still.Table, still.What, old.Count, still.Count));
         }
         string[] order = ["new", "stayed", "gone"];
         compared.AddRange(left.Select(finding => new ComparedFinding("new", finding.Kind, finding.Table, finding.What, 0, finding.Count)));
@@ -57,7 +58,8 @@ public sealed record FindingComparison(string Since, IReadOnlyList<ComparedFindi
             foreach (TargetMap target in map.Into)
             {
                 yield return (target.Table.Name, subject);
-                foreach (ColumnMap column in target.Columns.Where(column => column.Value.ColumnReferences.Any(reference => reference.Lookup is null && Same(reference.Name, subject))))
+                foreach (ColumnMap column in target.Columns.Where(column =>
+                    column.Value.ColumnReferences.Any(reference => reference.Lookup is null && Same(reference.Name, subject))))
                     yield return (target.Table.Name, column.Column.Name);
             }
     }

@@ -34,7 +34,9 @@ public sealed class KeptChecks(string officeFolder, IVolume volume)
         foreach (string folder in Directory.EnumerateDirectories(FolderOf(company)).OrderDescending(StringComparer.Ordinal))
         {
             string path = Path.Combine(folder, FileName);
-            if (!DateTimeOffset.TryParseExact(Path.GetFileName(folder), TimeForm, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal, out DateTimeOffset at) || !File.Exists(path)) continue;
+            if (!DateTimeOffset.TryParseExact(Path.GetFileName(folder), TimeForm, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal,
+                out DateTimeOffset at) || !File.Exists(path))
+                continue;
             try
             {
                 if (JsonSerializer.Deserialize<CheckResult>(File.ReadAllBytes(path), ResultJson.Options) is { } result) return new KeptCheck(folder, at, result);

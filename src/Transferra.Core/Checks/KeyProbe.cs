@@ -103,7 +103,8 @@ internal sealed class BusinessKeyProbe(TableScan scan, BusinessKey key, FindingH
 
     public override IEnumerable<Naming> Judge()
     {
-        foreach (HashSet<ulong> shared in Portions.Of(_keys.Repeated().Where(repeated => repeated.Count - _copies.GetValueOrDefault(repeated.Digest) > 1).Select(repeated => repeated.Digest)))
+        foreach (HashSet<ulong> shared in Portions.Of(_keys.Repeated().Where(repeated => repeated.Count - _copies.GetValueOrDefault(repeated.Digest) > 1)
+            .Select(repeated => repeated.Digest)))
             yield return new Naming(scan, () =>
             {
                 for (int row = 0; row < scan.Batch.RowCount; row++)

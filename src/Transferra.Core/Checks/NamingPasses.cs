@@ -13,7 +13,8 @@ internal static class NamingPasses
         while (asking.Count > 0)
         {
             asking.RemoveAll(asks => !asks.MoveNext());
-            foreach (IGrouping<TableScan, Naming> wanted in asking.Select(asks => asks.Current).GroupBy(naming => naming.Scan)) Read(store, wanted.Key, [.. wanted], observer, cancel);
+            foreach (IGrouping<TableScan, Naming> wanted in asking.Select(asks => asks.Current).GroupBy(naming => naming.Scan))
+                Read(store, wanted.Key, [.. wanted], observer, cancel);
         }
     }
 

@@ -27,7 +27,8 @@ internal sealed record TableScan(TableShape Table, RecordBatch Batch)
     public int[] Ordinals(IEnumerable<string> columns) => [.. columns.Select(Table.OrdinalOf)];
 
     /// <summary>Compiles expressions over the table.</summary>
-    public ExpressionCompiler Compiler(IReadOnlyList<LookupShape>? lookups = null) => new(new ExpressionScope(Table.Name, Table.Columns, lookups ?? [], new Dictionary<string, string>()));
+    public ExpressionCompiler Compiler(IReadOnlyList<LookupShape>? lookups = null) =>
+        new(new ExpressionScope(Table.Name, Table.Columns, lookups ?? [], new Dictionary<string, string>()));
 
     /// <summary>Reads the table once, for all its probes.</summary>
     /// <param name="store">The store.</param>

@@ -122,7 +122,8 @@ internal sealed class SideProbe : Probe
 }
 
 /// <summary>Judges the groups of a rule when its tables have been read.</summary>
-internal sealed class GroupRuleProbe(GroupRule rule, IReadOnlyList<(TableScan Scan, SideProbe Probe)> sides, SpillSorter<GroupAmounts> amounts, FindingHead head, FindingCollector findings) : Probe
+internal sealed class GroupRuleProbe(GroupRule rule, IReadOnlyList<(TableScan Scan, SideProbe Probe)> sides, SpillSorter<GroupAmounts> amounts,
+    FindingHead head, FindingCollector findings) : Probe
 {
     public override IEnumerable<Naming> Judge()
     {

@@ -23,13 +23,16 @@ public static class Salvage
     /// <param name="hidden">Says whether values of a table's column are private.</param>
     /// <param name="observer">Hears the progress.</param>
     /// <param name="cancel">Stops between two batches.</param>
-    public static SalvageResult Run(IStore damaged, IStoreBuilder into, Action<IReadOnlyList<string>> lists, Func<string, string, bool> hidden, IProgressObserver observer, CancellationToken cancel)
+    public static SalvageResult Run(IStore damaged, IStoreBuilder into, Action<IReadOnlyList<string>> lists, Func<string, string, bool> hidden,
+        IProgressObserver observer, CancellationToken cancel)
     {
         var tables = new Dictionary<string, long>();
         var lost = new List<LostPart>();
         long valuesLost = 0, refused = 0;
         // Keys and relations may not hold any more in what is left, so the new store has none.
-        TableShape[] shapes = [.. damaged.ReadShape().Select(shape => new TableShape(shape.Name, [.. shape.Columns.Select(column => column with { Required = false, Default = null, IsPrivate = hidden(shape.Name, column.Name) })], [], []))];
+        TableShape[] shapes = [.. damaged.ReadShape().Select(shape =>
+            new TableShape(shape.Name, [.. shape.Columns.Select(column =>
+            column with { Required = false, Default = null, IsPrivate = hidden(shape.Name, column.Name) })], [], []))];
         foreach (TableShape shape in shapes) into.CreateTable(shape);
         foreach (TableShape shape in shapes)
         {
@@ -48,7 +51,8 @@ public static class Salvage
                     more = reader.Fill(batch);
                     if (rows.Length < batch.RowCount) rows = [.. Enumerable.Range(0, batch.RowCount)];
                     foreach (RowFault fault in batch.Faults)
-                        lists([shape.Name, FormattableString.Invariant($"{read + fault.Row + 1}"), fault.Column, hidden(shape.Name, fault.Column) ? TableShape.Private : fault.Value, fault.Reason]);
+                        lists([shape.Name, FormattableString.Invariant($"{read + fault.Row + 1}"), fault.Column, hidden(shape.Name, fault.Column)
+                            ? TableShape.Private : fault.Value, fault.Reason]);
                     valuesLost += batch.Faults.Count;
                     rejects.Clear();
                     into.Write(output, rows.AsSpan(0, batch.RowCount), rejects);

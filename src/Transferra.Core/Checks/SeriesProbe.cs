@@ -133,7 +133,9 @@ internal sealed class SeriesProbe : Probe
         foreach (Trouble trouble in troubles)
         {
             string first = FormattableString.Invariant($"{group}{trouble.From}");
-            if (trouble.Count > 0) _findings.Add(_repeat, first, FormattableString.Invariant($"{trouble.Count} records"), FormattableString.Invariant($"{first} ({trouble.Count} records)"), trouble.Count);
+            if (trouble.Count > 0)
+                _findings.Add(_repeat, first, FormattableString.Invariant($"{trouble.Count} records"),
+                    FormattableString.Invariant($"{first} ({trouble.Count} records)"), trouble.Count);
             else
             {
                 string missing = trouble.From == trouble.To ? first : FormattableString.Invariant($"{first} to {trouble.To}");

@@ -30,20 +30,30 @@ internal static class ShapeCheck
             foreach (ColumnShape column in table.Columns)
             {
                 int ordinal = there.OrdinalOf(column.Name);
-                if (ordinal < 0) Add(FindingKinds.ColumnMissing, Grade.Fault, table.Name, column.Name, $"the column {table.Name}.{column.Name} of version {version.Name} is not there", OtherVersion);
+                if (ordinal < 0)
+                    Add(FindingKinds.ColumnMissing, Grade.Fault, table.Name, column.Name,
+                        $"the column {table.Name}.{column.Name} of version {version.Name} is not there", OtherVersion);
                 else if (Changed(there.Columns[ordinal], column, store.Identity.Engine) is { } how)
-                    Add(FindingKinds.ColumnChanged, Grade.Note, table.Name, column.Name, $"the column {table.Name}.{column.Name} is {how}", "Nothing, as long as none of its values is reported.");
+                    Add(FindingKinds.ColumnChanged, Grade.Note, table.Name, column.Name, $"the column {table.Name}.{column.Name} is {how}",
+                        "Nothing, as long as none of its values is reported.");
             }
             foreach (ColumnShape column in there.Columns.Where(column => table.OrdinalOf(column.Name) < 0))
             {
-                if (hop is null || CustomFields.CanCarry(hop, table.Name)) Add(FindingKinds.ColumnUnknown, Grade.Warning, there.Name, column.Name, $"the column {there.Name}.{column.Name} is not known to the kit; it is carried as it is", Carried);
-                else Add(FindingKinds.ColumnUnknown, Grade.Fault, there.Name, column.Name, $"the column {there.Name}.{column.Name} is not known to the kit, and cannot be carried as the table's records are combined", AddToKit);
+                if (hop is null || CustomFields.CanCarry(hop, table.Name))
+                    Add(FindingKinds.ColumnUnknown, Grade.Warning, there.Name, column.Name,
+                        $"the column {there.Name}.{column.Name} is not known to the kit; it is carried as it is", Carried);
+                else
+                    Add(FindingKinds.ColumnUnknown, Grade.Fault, there.Name, column.Name,
+                        $"the column {there.Name}.{column.Name} is not known to the kit, and cannot be carried as the table's records are combined", AddToKit);
             }
             if (there.Key.Count > 0 && table.Key.Count > 0 && !there.Key.ToHashSet(StringComparer.OrdinalIgnoreCase).SetEquals(table.Key))
-                Add(FindingKinds.KeyChanged, Grade.Warning, table.Name, "", $"the key of {table.Name} is {string.Join(", ", there.Key)} here, and {string.Join(", ", table.Key)} in version {version.Name}", "Nothing, as long as no copies or conflicts are reported.");
+                Add(FindingKinds.KeyChanged, Grade.Warning, table.Name, "",
+                    $"the key of {table.Name} is {string.Join(", ", there.Key)} here, and {string.Join(", ", table.Key)} in version {version.Name}",
+                    "Nothing, as long as no copies or conflicts are reported.");
         }
         foreach (TableShape extra in real.Where(extra => version.Table(extra.Name) is null))
-            Add(FindingKinds.TableUnknown, Grade.Warning, extra.Name, "", FormattableString.Invariant($"the table {extra.Name} is not known to the kit; it is carried as it is, with {store.CountRows(extra.Name)} records"), Carried);
+            Add(FindingKinds.TableUnknown, Grade.Warning, extra.Name, "",
+                FormattableString.Invariant($"the table {extra.Name} is not known to the kit; it is carried as it is, with {store.CountRows(extra.Name)} records"), Carried);
 
         void Add(string kind, Grade grade, string table, string subject, string what, string next) => findings.Add(new FindingHead(kind, grade, table, subject, what, next), 1, []);
     }
@@ -55,7 +65,8 @@ internal static class ShapeCheck
         if (there.Type.Kind == FieldKind.Text && kit.Type.Kind == FieldKind.Text)
             // A .dbf field is so many bytes long, which says little of characters.
             return engine != "DBF" && kit.Type.Length > 0 && there.Type.Length > kit.Type.Length ? $"{there.Type} here, and {kit.Type} in the kit" : null;
-        return (there.Type.Kind == FieldKind.Text) != (kit.Type.Kind == FieldKind.Text) && kit.Type.Kind is FieldKind.Integer or FieldKind.Decimal or FieldKind.Date or FieldKind.Timestamp or FieldKind.Binary
+        return (there.Type.Kind == FieldKind.Text) != (kit.Type.Kind == FieldKind.Text) && kit.Type.Kind is FieldKind.Integer or FieldKind.Decimal
+            or FieldKind.Date or FieldKind.Timestamp or FieldKind.Binary
             ? $"{there.Type} here, and {kit.Type} in the kit" : null;
     }
 

@@ -25,7 +25,8 @@ internal sealed class ValueHeads(string version, Func<MendKind, string, string, 
             _ => "",
         };
         return _known[(kind, grade, table, subject)] = new FindingHead(kind, grade, table, subject, what,
-            mend.Length > 0 ? $"Have them put right on a copy: transferra check CODE --mend" : grade == Grade.Fault ? $"Correct them in version {version}, then check again." : $"Look whether they are meant; correct them in version {version} if not.")
+            mend.Length > 0 ? $"Have them put right on a copy: transferra check CODE --mend" : grade == Grade.Fault
+                ? $"Correct them in version {version}, then check again." : $"Look whether they are meant; correct them in version {version} if not.")
         { Mend = mend };
     }
 
@@ -56,7 +57,8 @@ internal sealed class ValueHeads(string version, Func<MendKind, string, string, 
 /// <summary>Looks at the values of a table.</summary>
 internal sealed class ValueProbe : Probe
 {
-    private static readonly SearchValues<byte> Control = SearchValues.Create([.. Enumerable.Range(0, 0x20).Where(value => value is not (9 or 10 or 13)).Select(value => (byte)value), 0x7F]);
+    private static readonly SearchValues<byte> Control =
+        SearchValues.Create([.. Enumerable.Range(0, 0x20).Where(value => value is not (9 or 10 or 13)).Select(value => (byte)value), 0x7F]);
 
     /// <summary>Days that are taken for plausible when the kit says nothing: 1900-01-01 to 2099-12-31.</summary>
     private static readonly (long From, long To) Plausible = (new DateOnly(1900, 1, 1).DayNumber, new DateOnly(2099, 12, 31).DayNumber);
@@ -122,7 +124,8 @@ internal sealed class ValueProbe : Probe
 
     private bool IsToldAlready(int row) => _trial?.IsException(row) == true;
 
-    private void Add(string kind, Grade grade, int ordinal, int row, string what) => _findings.Add(_heads.Of(kind, grade, _scan.Table.Name, _scan.Table.Columns[ordinal].Name, what), _scan.NameOf(row), Batch.Show(row, ordinal));
+    private void Add(string kind, Grade grade, int ordinal, int row, string what) =>
+        _findings.Add(_heads.Of(kind, grade, _scan.Table.Name, _scan.Table.Columns[ordinal].Name, what), _scan.NameOf(row), Batch.Show(row, ordinal));
 
     private string Name(int ordinal) => _scan.Table.Columns[ordinal].Name;
 
@@ -164,7 +167,8 @@ internal sealed class ValueProbe : Probe
         var dates = (LongVector)Batch.Vectors[ordinal];
         ReadOnlySpan<long> values = dates.Values;
         for (int row = 0; row < values.Length; row++)
-            if ((values[row] < from || values[row] > to) && !dates.IsNull(row)) Add(FindingKinds.ImplausibleDate, Grade.Warning, ordinal, row, $"dates of {Name(ordinal)} that cannot be meant");
+            if ((values[row] < from || values[row] > to) && !dates.IsNull(row))
+                Add(FindingKinds.ImplausibleDate, Grade.Warning, ordinal, row, $"dates of {Name(ordinal)} that cannot be meant");
     }
 
     private static ulong DigestOf(string code, FieldType type) => type.Kind == FieldKind.Text ? XxHash3.HashToUInt64(Encoding.UTF8.GetBytes(code.TrimEnd(' ')))
@@ -187,9 +191,11 @@ internal sealed class ValueProbe : Probe
         Vector values = Batch.Vectors[ordinal];
         for (int row = 0; row < values.Count; row++)
         {
-            bool blank = values.IsNull(row) ? !Batch.Faults.Exists(fault => fault.Row == row) : blanksCount && values is BytesVector texts && texts[row].Trim((byte)' ').Length == 0;
+            bool blank = values.IsNull(row) ? !Batch.Faults.Exists(fault => fault.Row == row) : blanksCount && values is BytesVector texts && texts[row]
+                .Trim((byte)' ').Length == 0;
             if (!blank || IsToldAlready(row)) continue;
-            _findings.Add(_heads.Of(FindingKinds.Blank, blanksCount ? Grade.Warning : _faultGrade, _scan.Table.Name, Name(ordinal), $"records without {Name(ordinal)}, which is required"), _scan.NameOf(row));
+            _findings.Add(_heads.Of(FindingKinds.Blank, blanksCount ? Grade.Warning : _faultGrade, _scan.Table.Name, Name(ordinal),
+                $"records without {Name(ordinal)}, which is required"), _scan.NameOf(row));
         }
     }
 }

@@ -17,9 +17,11 @@ internal static class ClosingLoader
     public static ClosingPlan Read(DescribedMap map, string folder, DescriptionErrors errors)
     {
         IReadOnlyList<PlacedText> tell = map.Texts("tell");
-        if (tell.Count > 0 && !tell.Any(part => part.Value.Contains(TellStep.Placeholder, StringComparison.Ordinal))) tell[0].Report(errors, $"the command has no {TellStep.Placeholder}, where the words for the users go");
+        if (tell.Count > 0 && !tell.Any(part => part.Value.Contains(TellStep.Placeholder, StringComparison.Ordinal)))
+            tell[0].Report(errors, $"the command has no {TellStep.Placeholder}, where the words for the users go");
         PlacedText? afterGrace = map.Optional("after-grace");
-        if (afterGrace is not null && afterGrace.Value is not ("refuse" or "end-sessions")) afterGrace.Report(errors, $"\"{afterGrace}\" is not known; after-grace is refuse or end-sessions");
+        if (afterGrace is not null && afterGrace.Value is not ("refuse" or "end-sessions"))
+            afterGrace.Report(errors, $"\"{afterGrace}\" is not known; after-grace is refuse or end-sessions");
         var names = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
         var services = new List<ServicePlan>();
         foreach (DescribedMap service in map.Maps("services", "a service"))
@@ -45,7 +47,8 @@ internal static class ClosingLoader
             }
             job.Done();
         }
-        var plan = new ClosingPlan([.. tell.Select(part => part.Value)], Time(map.Optional("grace"), errors) ?? TimeSpan.Zero, afterGrace?.Value == "end-sessions", services, jobs, Ports(map, "block-ports", errors));
+        var plan = new ClosingPlan([.. tell.Select(part => part.Value)], Time(map.Optional("grace"), errors) ?? TimeSpan.Zero,
+            afterGrace?.Value == "end-sessions", services, jobs, Ports(map, "block-ports", errors));
         map.Done();
         return plan;
     }

@@ -9,7 +9,8 @@ namespace Transferra.Core.Closing;
 /// <param name="Services">What is stopped, in order; started again in reverse order.</param>
 /// <param name="Jobs">What starts by itself at times, and must not meanwhile.</param>
 /// <param name="BlockedPorts">TCP ports of this machine that take no new connection from elsewhere; 1 to 65535.</param>
-public sealed record ClosingPlan(IReadOnlyList<string> Tell, TimeSpan Grace, bool EndsSessions, IReadOnlyList<ServicePlan> Services, IReadOnlyList<JobPlan> Jobs, IReadOnlyList<int> BlockedPorts)
+public sealed record ClosingPlan(IReadOnlyList<string> Tell, TimeSpan Grace, bool EndsSessions, IReadOnlyList<ServicePlan> Services,
+    IReadOnlyList<JobPlan> Jobs, IReadOnlyList<int> BlockedPorts)
 {
     /// <summary>An office whose office.yaml says nothing of it: doors are shut, nobody is told, nothing is stopped.</summary>
     public static ClosingPlan None { get; } = new([], TimeSpan.Zero, false, [], [], []);
@@ -30,7 +31,8 @@ public sealed record SwitchPlan(string? Unit, IReadOnlyList<string> On, IReadOnl
 /// <param name="ConnectsAs">Its names at database servers: sessions of these are the service's and not somebody's.</param>
 /// <param name="StaysUp">Whether it is left running, such as the database server.</param>
 /// <param name="Wait">How long stopping or starting may take.</param>
-public sealed record ServicePlan(string Name, SwitchPlan Switch, IReadOnlyList<int> Ports, IReadOnlyList<string> Processes, IReadOnlyList<string> ConnectsAs, bool StaysUp, TimeSpan Wait);
+public sealed record ServicePlan(string Name, SwitchPlan Switch, IReadOnlyList<int> Ports, IReadOnlyList<string> Processes, IReadOnlyList<string> ConnectsAs,
+    bool StaysUp, TimeSpan Wait);
 
 /// <summary>A scheduled job.</summary>
 /// <param name="Name">As people say it; of a cron file, its path.</param>

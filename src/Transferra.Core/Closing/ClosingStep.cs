@@ -68,10 +68,12 @@ public abstract class ClosingStep
     protected static string List(IEnumerable<string> texts) => JsonSerializer.Serialize(texts);
 
     /// <summary>A list of texts from a fact.</summary>
-    protected static IReadOnlyList<string> List(IReadOnlyDictionary<string, string> facts, string name) => facts.TryGetValue(name, out string? text) ? JsonSerializer.Deserialize<string[]>(text)! : [];
+    protected static IReadOnlyList<string> List(IReadOnlyDictionary<string, string> facts, string name) => facts.TryGetValue(name, out string? text)
+        ? JsonSerializer.Deserialize<string[]>(text)! : [];
 
     /// <summary>Whole numbers from a fact.</summary>
-    protected static IReadOnlyList<int> Numbers(IReadOnlyDictionary<string, string> facts, string name) => [.. List(facts, name).Select(text => int.Parse(text, CultureInfo.InvariantCulture))];
+    protected static IReadOnlyList<int> Numbers(IReadOnlyDictionary<string, string> facts, string name) =>
+        [.. List(facts, name).Select(text => int.Parse(text, CultureInfo.InvariantCulture))];
 }
 
 /// <summary>Users are told, by a command of the office's choosing.</summary>
@@ -110,6 +112,7 @@ public sealed class TellStep(IReadOnlyDictionary<string, string> facts) : Closin
     {
         string[] command = [.. List(facts, "command").Select(part => part.Replace(Placeholder, message, StringComparison.Ordinal))];
         CommandResult said = tools.Commands.Run(command, Limit);
-        if (said.ExitCode != 0) throw new TransferraException($"users could not be told: {SystemCommands.Shown(command)} ended with {said.ExitCode}{(said.Output.Length > 0 ? ": " + said.FirstLine : "")}", "Correct tell under closing in office.yaml, or leave it out and tell them yourself.");
+        if (said.ExitCode != 0)
+            throw new TransferraException($"users could not be told: {SystemCommands.Shown(command)} ended with {said.ExitCode}{(said.Output.Length > 0 ? ": " + said.FirstLine : "")}", "Correct tell under closing in office.yaml, or leave it out and tell them yourself.");
     }
 }

@@ -79,7 +79,8 @@ public sealed class Closings(string officeFolder, IVolume volume)
     }
 
     /// <summary>A closing by name, over or not; null when there is none.</summary>
-    public OfficeClosed? Find(string id) => Path.Combine(Root, id, JournalName) is var path && File.Exists(path) ? new OfficeClosed(Path.Combine(Root, id), Journal.Open(volume, path, toContinue: false)) : null;
+    public OfficeClosed? Find(string id) => Path.Combine(Root, id, JournalName) is var path && File.Exists(path)
+        ? new OfficeClosed(Path.Combine(Root, id), Journal.Open(volume, path, toContinue: false)) : null;
 
     /// <summary>Opens a closing's journal for writing on.</summary>
     public OfficeClosed Continue(OfficeClosed closed) => new(closed.Folder, Journal.Open(volume, Path.Combine(closed.Folder, JournalName), toContinue: true));

@@ -38,7 +38,9 @@ public sealed class CronFileStep(IReadOnlyDictionary<string, string> facts) : Cl
     private static void Move(ClosingTools tools, string from, string to)
     {
         if (!tools.Volume.Exists(from)) return;
-        if (tools.Volume.Exists(to)) throw new TransferraException($"{from} cannot go back to {to}: there is a file again", "Somebody, or an installer, made a new one. Compare the two, keep one under that name, remove the other, then try again.");
+        if (tools.Volume.Exists(to))
+            throw new TransferraException($"{from} cannot go back to {to}: there is a file again",
+                "Somebody, or an installer, made a new one. Compare the two, keep one under that name, remove the other, then try again.");
         tools.Volume.Rename(from, to);
         tools.Volume.FlushFolder(Path.GetDirectoryName(to)!);
     }

@@ -81,7 +81,8 @@ public sealed class FolderStep(IReadOnlyDictionary<string, string> facts) : Clos
 
     /// <inheritdoc/>
     public override string? NotOpen(ClosingTools tools) =>
-        Place() is not { } path ? null : File.GetUnixFileMode(path) == Found ? null : $"{path} has the permissions {Convert.ToString((int)File.GetUnixFileMode(path), 8)} and not {facts["mode"]}";
+        Place() is not { } path ? null : File.GetUnixFileMode(path) == Found
+            ? null : $"{path} has the permissions {Convert.ToString((int)File.GetUnixFileMode(path), 8)} and not {facts["mode"]}";
 
     // Where it is now: at its place, or where a run set it aside beside its place; null when it is gone, or another has its place.
     private string? Place()

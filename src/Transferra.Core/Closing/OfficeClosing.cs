@@ -66,8 +66,11 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
         foreach ((Company company, StoreAddress store) in office.Companies.SelectMany(StoresOf))
         {
             IReadOnlyList<StoreSession> sessions = store.IsOnServer ? stores.ServerOf(store).Sessions(store.Path)
-                : [.. OpenFiles.HoldersOf(FilesUnder(stores, store)).Select(holder => new StoreSession(holder.ProcessId, "", "this machine", holder.Program, FormattableString.Invariant($"process {holder.ProcessId}"), null))];
-            people.AddRange(sessions.Select(session => new PersonIn(company.Code, store, session, office.Closing.Services.FirstOrDefault(service => IsOf(service, store, session))?.Name ?? "")));
+                : [.. OpenFiles.HoldersOf(FilesUnder(stores, store))
+                    .Select(holder => new StoreSession(holder.ProcessId, "", "this machine", holder.Program,
+                    FormattableString.Invariant($"process {holder.ProcessId}"), null))];
+            people.AddRange(sessions.Select(session => new PersonIn(company.Code, store, session,
+                office.Closing.Services.FirstOrDefault(service => IsOf(service, store, session))?.Name ?? "")));
         }
         return people;
     }
@@ -129,7 +132,9 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
     {
         ClosingPlan plan = office.Closing;
         var steps = new List<ClosingStep>();
-        if (plan.Tell.Count > 0) steps.Add(TellStep.Of(plan.Tell, $"{office.Name}: the books are about to be closed for maintenance{(plan.Grace > TimeSpan.Zero ? $" in {Words(plan.Grace)}" : "")}. Please save and leave the program.", $"{office.Name}: the books are open again."));
+        if (plan.Tell.Count > 0)
+            steps.Add(TellStep.Of(plan.Tell,
+                $"{office.Name}: the books are about to be closed for maintenance{(plan.Grace > TimeSpan.Zero ? $" in {Words(plan.Grace)}" : "")}. Please save and leave the program.", $"{office.Name}: the books are open again."));
         if (plan.BlockedPorts.Count > 0) steps.Add(FirewallStep.Of(plan.BlockedPorts, id));
         foreach ((Company company, StoreAddress store) in office.Companies.SelectMany(StoresOf))
         {
@@ -153,7 +158,8 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
         return [.. steps.DistinctBy(step => step.Key)];
     }
 
-    private static bool KnownSwitch(OfficeClosed? current, string name) => current is not null && (current.Knows($"{UnitStep.KindName} {name}") || current.Knows($"{CommandStep.KindName} {name}"));
+    private static bool KnownSwitch(OfficeClosed? current, string name) => current is not null
+        && (current.Knows($"{UnitStep.KindName} {name}") || current.Knows($"{CommandStep.KindName} {name}"));
 
     // What had no step because it was off is looked at as well: it may have been started since.
     private IEnumerable<string> StillOn(OfficeDescription office)
@@ -162,7 +168,8 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
         foreach (ServicePlan service in office.Closing.Services)
         {
             if (service.StaysUp) continue;
-            foreach (ProcessFound process in Processes.Named(service.Processes)) yield return $"{service.Name} has the process {process.Name} ({process.Id.ToString(CultureInfo.InvariantCulture)})";
+            foreach (ProcessFound process in Processes.Named(service.Processes))
+                yield return $"{service.Name} has the process {process.Name} ({process.Id.ToString(CultureInfo.InvariantCulture)})";
             foreach (int port in service.Ports.Where(listening.Contains)) yield return $"port {port.ToString(CultureInfo.InvariantCulture)} of {service.Name} listens";
         }
     }
@@ -176,7 +183,9 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
             if (isDone && (step is TellStep || step.NotClosed(tools) is null)) continue;
             if (!isDone) closed.Journal.Append("", step.Key, "announced", step.Facts);
             step.Close(tools);
-            if (step.NotClosed(tools) is { } not) throw new TransferraException($"{not}", $"The closing stopped there. Put it right and go on: transferra close. Or open again: transferra reopen");
+            if (step.NotClosed(tools) is { } not)
+                throw new TransferraException($"{not}",
+                    $"The closing stopped there. Put it right and go on: transferra close. Or open again: transferra reopen");
             if (!isDone) closed.Journal.Append("", step.Key, "done");
             observer.StepDone(step, step.WhenClosed);
         }
@@ -206,7 +215,8 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
         }
     }
 
-    private static string Words(TimeSpan time) => time.TotalMinutes >= 2 ? FormattableString.Invariant($"{time.TotalMinutes:0} minutes") : FormattableString.Invariant($"{time.TotalSeconds:0} seconds");
+    private static string Words(TimeSpan time) => time.TotalMinutes >= 2
+        ? FormattableString.Invariant($"{time.TotalMinutes:0} minutes") : FormattableString.Invariant($"{time.TotalSeconds:0} seconds");
 
     /// <summary>Shuts the doors of a store that a run is about to put in place, as an open one would let people in before the office is open.</summary>
     /// <param name="store">The new store, where it is now; nothing is done when the office is not closed.</param>
@@ -222,7 +232,8 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
     }
 
     /// <summary>The permissions that a file or folder had before the office was closed, or has when it is not.</summary>
-    public UnixFileMode ModeBefore(string path) => closings.Current()?.Steps.OfType<FolderStep>().LastOrDefault(step => step.Home == FileIdentity.RealPath(path))?.Found ?? File.GetUnixFileMode(path);
+    public UnixFileMode ModeBefore(string path) => closings.Current()?.Steps.OfType<FolderStep>()
+        .LastOrDefault(step => step.Home == FileIdentity.RealPath(path))?.Found ?? File.GetUnixFileMode(path);
 
     /// <summary>Takes back what closing changed, last first.</summary>
     /// <returns>What could not be brought back; empty when the office is as it was.</returns>
@@ -233,7 +244,8 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
         if (!closed.IsReopening) closed.Journal.Append("", OfficeClosed.Stage, "reopening");
         var failed = new List<NotReopened>();
         // Doors before services, and people told last, so that a service finds its database open; services in the reverse order of their stop.
-        foreach (ClosingStep step in closed.Steps.Reverse().OrderBy(step => step switch { StoreStep or FolderStep => 0, SwitchStep { IsService: true } => 1, TellStep => 4, FirewallStep => 3, _ => 2 }))
+        foreach (ClosingStep step in closed.Steps.Reverse()
+            .OrderBy(step => step switch { StoreStep or FolderStep => 0, SwitchStep { IsService: true } => 1, TellStep => 4, FirewallStep => 3, _ => 2 }))
         {
             // That it is open again is not said while something is not.
             if (step is TellStep && failed.Count > 0) continue;

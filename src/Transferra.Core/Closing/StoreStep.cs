@@ -34,7 +34,8 @@ public sealed class StoreStep(IReadOnlyDictionary<string, string> facts) : Closi
         return new StoreStep(facts);
     }
 
-    private ServerAddress Server => new(facts["host"], int.Parse(facts["port"], System.Globalization.CultureInfo.InvariantCulture), facts["user"], facts.GetValueOrDefault("password-file"), facts.GetValueOrDefault("password-variable"));
+    private ServerAddress Server => new(facts["host"], int.Parse(facts["port"], System.Globalization.CultureInfo.InvariantCulture), facts["user"],
+        facts.GetValueOrDefault("password-file"), facts.GetValueOrDefault("password-variable"));
 
     private StoreDoor Door => new(facts["kind"], facts["door"], facts["when-shut"], facts["when-open"], facts["ends-sessions"] == "yes",
         facts.Where(fact => fact.Key.StartsWith(FoundPrefix, StringComparison.Ordinal)).ToDictionary(fact => fact.Key[FoundPrefix.Length..], fact => fact.Value));
@@ -47,7 +48,8 @@ public sealed class StoreStep(IReadOnlyDictionary<string, string> facts) : Closi
     /// <inheritdoc/>
     public override string Kind => KindName;
     /// <inheritdoc/>
-    public override string Name => string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{facts["engine"]} {facts["host"]}:{facts["port"]} {facts["kind"]} {facts["door"]}");
+    public override string Name => string.Create(System.Globalization.CultureInfo.InvariantCulture,
+        $"{facts["engine"]} {facts["host"]}:{facts["port"]} {facts["kind"]} {facts["door"]}");
     /// <inheritdoc/>
     public override IReadOnlyDictionary<string, string> Facts => facts;
     /// <inheritdoc/>

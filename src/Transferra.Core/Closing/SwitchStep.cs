@@ -98,7 +98,8 @@ public abstract class SwitchStep(IReadOnlyDictionary<string, string> facts) : Cl
     public override string? NotClosed(ClosingTools tools)
     {
         if (IsOn(tools)) return $"{Name} still runs";
-        if (Processes.Named(List(facts, "processes")) is [var process, ..]) return $"{Name} still has the process {process.Name} ({process.Id.ToString(CultureInfo.InvariantCulture)})";
+        if (Processes.Named(List(facts, "processes")) is [var process, ..])
+            return $"{Name} still has the process {process.Name} ({process.Id.ToString(CultureInfo.InvariantCulture)})";
         IReadOnlySet<int> listening = Network.ListeningPorts();
         return Ports.FirstOrDefault(listening.Contains) is > 0 and int port ? $"port {port.ToString(CultureInfo.InvariantCulture)} of {Name} still listens" : null;
     }
@@ -135,7 +136,8 @@ public sealed class UnitStep(IReadOnlyDictionary<string, string> facts) : Switch
         {
             "active" or "reloading" or "activating" or "deactivating" => true,
             "inactive" or "failed" => false,
-            _ => throw new TransferraException($"systemd cannot tell whether {unit} is active: {said.FirstLine}", "Correct the unit's name in office.yaml: systemctl list-units --all"),
+            _ => throw new TransferraException($"systemd cannot tell whether {unit} is active: {said.FirstLine}",
+                "Correct the unit's name in office.yaml: systemctl list-units --all"),
         };
     }
 
@@ -164,7 +166,8 @@ public sealed class UnitStep(IReadOnlyDictionary<string, string> facts) : Switch
     private void Do(ClosingTools tools, string what)
     {
         CommandResult said = tools.Commands.Run(["systemctl", what, Facts["unit"]], Wait);
-        if (said.ExitCode != 0) throw new TransferraException($"systemctl {what} {Facts["unit"]} ended with {said.ExitCode.ToString(CultureInfo.InvariantCulture)}: {said.FirstLine}", $"Look into its log: journalctl -u {Facts["unit"]}");
+        if (said.ExitCode != 0)
+            throw new TransferraException($"systemctl {what} {Facts["unit"]} ended with {said.ExitCode.ToString(CultureInfo.InvariantCulture)}: {said.FirstLine}", $"Look into its log: journalctl -u {Facts["unit"]}");
     }
 
     /// <inheritdoc/>
@@ -228,6 +231,7 @@ public sealed class CommandStep(IReadOnlyDictionary<string, string> facts) : Swi
     {
         IReadOnlyList<string> command = List(Facts, what);
         CommandResult said = tools.Commands.Run(command, Wait);
-        if (said.ExitCode != 0) throw new TransferraException($"{SystemCommands.Shown(command)} ended with {said.ExitCode.ToString(CultureInfo.InvariantCulture)}{(said.Output.Length > 0 ? ": " + said.FirstLine : "")}", $"Turn {Name} {what} by hand to see why.");
+        if (said.ExitCode != 0)
+            throw new TransferraException($"{SystemCommands.Shown(command)} ended with {said.ExitCode.ToString(CultureInfo.InvariantCulture)}{(said.Output.Length > 0 ? ": " + said.FirstLine : "")}", $"Turn {Name} {what} by hand to see why.");
     }
 }

@@ -36,24 +36,33 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
     {
         IReadOnlyList<TableShape> real = store.ReadShape();
         return new CustomFields(
-            [.. version.Tables.SelectMany(table => real.FirstOrDefault(there => Same(there.Name, table.Name))?.Columns.Where(column => table.OrdinalOf(column.Name) < 0).Select(column => new CustomColumn(table.Name, column.Name, column.Type.ToString())) ?? [])],
-            [.. real.Where(there => version.Table(there.Name) is null).Select(there => new CustomTable(there.Name, [.. there.Columns.Select(column => new CustomColumn(there.Name, column.Name, column.Type.ToString()))], there.Key))]);
+            [.. version.Tables.SelectMany(table => real.FirstOrDefault(there => Same(there.Name, table.Name))?.Columns.Where(column =>
+                table.OrdinalOf(column.Name) < 0).Select(column => new CustomColumn(table.Name, column.Name, column.Type.ToString())) ?? [])],
+            [.. real.Where(there => version.Table(there.Name) is null)
+                .Select(there => new CustomTable(there.Name,
+                [.. there.Columns.Select(column => new CustomColumn(there.Name, column.Name, column.Type.ToString()))], there.Key))]);
     }
 
     /// <summary>The version with them.</summary>
     public KitVersion In(KitVersion version)
     {
         if (IsEmpty) return version;
-        return version with { Tables = [.. version.Tables.Select(WithColumns), .. Tables.Where(table => version.Table(table.Name) is null).Select(table => new TableShape(table.Name, [.. table.Columns.Select(column => Shape(column, isPrivate: false))], table.Key, []))] };
+        return version with
+        {
+            Tables = [.. version.Tables.Select(WithColumns), .. Tables.Where(table => version.Table(table.Name) is null)
+            .Select(table => new TableShape(table.Name, [.. table.Columns.Select(column => Shape(column, isPrivate: false))], table.Key, []))]
+        };
     }
 
     private TableShape WithColumns(TableShape table)
     {
-        ColumnShape[] added = [.. Columns.Where(column => Same(column.Table, table.Name) && table.OrdinalOf(column.Name) < 0).Select(column => Shape(column, table.Columns.Any(known => known.IsPrivate)))];
+        ColumnShape[] added = [.. Columns.Where(column => Same(column.Table, table.Name) && table.OrdinalOf(column.Name) < 0)
+            .Select(column => Shape(column, table.Columns.Any(known => known.IsPrivate)))];
         return added.Length == 0 ? table : table with { Columns = [.. table.Columns, .. added] };
     }
 
-    private static ColumnShape Shape(CustomColumn column, bool isPrivate) => new(column.Name, FieldType.TryParse(column.Type, out FieldType type) ? type : FieldType.Text, IsPrivate: isPrivate);
+    private static ColumnShape Shape(CustomColumn column, bool isPrivate) =>
+        new(column.Name, FieldType.TryParse(column.Type, out FieldType type) ? type : FieldType.Text, IsPrivate: isPrivate);
 
     /// <summary>A way with them: each hop carries them on.</summary>
     public IReadOnlyList<Hop> In(IReadOnlyList<Hop> way)
@@ -71,7 +80,8 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
     }
 
     /// <summary>Whether a hop can carry a column: not when its table's records are combined, as the others' values would be lost.</summary>
-    public static bool CanCarry(Hop hop, string table) => hop.TablesLeftOut.Keys.Any(name => Same(name, table)) || hop.Tables.Any(map => Same(map.From.Name, table) && map.Combining is null);
+    public static bool CanCarry(Hop hop, string table) => hop.TablesLeftOut.Keys.Any(name => Same(name, table))
+        || hop.Tables.Any(map => Same(map.From.Name, table) && map.Combining is null);
 
     private (Hop, CustomFields) Through(Hop hop)
     {
@@ -88,7 +98,12 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
             var columns = new List<ColumnMap>(first.Columns);
             foreach (ColumnShape column in added)
             {
-                ColumnShape carried = column with { Name = Free(column.Name, name => target.OrdinalOf(name) >= 0), IsPrivate = column.IsPrivate || target.Columns.Any(known => known.IsPrivate) };
+                ColumnShape carried = column with
+                {
+                    Name = Free(column.Name, name => target.OrdinalOf(name) >= 0),
+                    IsPrivate = column.IsPrivate
+                    || target.Columns.Any(known => known.IsPrivate)
+                };
                 target = target with { Columns = [.. target.Columns, carried] };
                 columns.Add(new ColumnMap(carried, new ColumnReference(0, null, column.Name), null, null));
                 columnsBehind.Add(new CustomColumn(target.Name, carried.Name, carried.Type.ToString()));
@@ -102,10 +117,16 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
             TableShape source = from.Table(table.Name)!;
             TableShape target = source with { Name = Free(source.Name, name => hop.To.Table(name) is not null) };
             targets[target.Name] = target;
-            maps.Add(new TableMap(source, [new TargetMap(target, [.. target.Columns.Select(column => new ColumnMap(column, new ColumnReference(0, null, column.Name), null, null))])], [], new Dictionary<string, string>(), [], null, null));
+            maps.Add(new TableMap(source, [new TargetMap(target,
+                [.. target.Columns.Select(column => new ColumnMap(column, new ColumnReference(0, null, column.Name), null, null))])], [],
+                new Dictionary<string, string>(), [], null, null));
             tablesBehind.Add(table with { Name = target.Name, Columns = [.. table.Columns.Select(column => column with { Table = target.Name })] });
         }
-        KitVersion to = hop.To with { Tables = [.. hop.To.Tables.Select(table => targets.GetValueOrDefault(table.Name) ?? table), .. tablesBehind.Select(table => targets[table.Name])] };
+        KitVersion to = hop.To with
+        {
+            Tables = [.. hop.To.Tables.Select(table => targets.GetValueOrDefault(table.Name) ?? table),
+            .. tablesBehind.Select(table => targets[table.Name])]
+        };
         NewRecord[] records = [.. hop.NewRecords.Select(record => WithNulls(record, to))];
         return (hop with { From = from, To = to, Tables = maps, NewRecords = records }, new CustomFields(columnsBehind, tablesBehind));
     }
@@ -115,7 +136,12 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
     {
         TableShape into = to.Table(record.Into.Name)!;
         return into.Columns.Count == record.Into.Columns.Count ? record
-            : record with { Into = into, Columns = [.. record.Columns, .. into.Columns.Skip(record.Into.Columns.Count).Select(column => new ColumnMap(column, new Literal(0, LiteralKind.Null, ""), null, null))] };
+            : record with
+            {
+                Into = into,
+                Columns = [.. record.Columns, .. into.Columns.Skip(record.Into.Columns.Count)
+                .Select(column => new ColumnMap(column, new Literal(0, LiteralKind.Null, ""), null, null))]
+            };
     }
 
     private static string Free(string name, Func<string, bool> isTaken)

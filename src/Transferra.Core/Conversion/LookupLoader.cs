@@ -39,7 +39,8 @@ internal static class LookupLoader
             batch.Reset();
             more = reader.Fill(batch);
             if (loaded.Values.RowCount + batch.RowCount > LookupTable.MaxRows)
-                throw new TransferraException($"the lookup {lookup.Shape.Name} has more than {LookupTable.MaxRows} records", "Lookups are kept in memory. Split the hop so that this table is not looked up.");
+                throw new TransferraException($"the lookup {lookup.Shape.Name} has more than {LookupTable.MaxRows} records",
+                    "Lookups are kept in memory. Split the hop so that this table is not looked up.");
             for (int row = 0; row < batch.RowCount; row++)
             {
                 if (batch.Vectors[on].IsNull(row)) continue;

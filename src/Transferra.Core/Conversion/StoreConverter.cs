@@ -175,7 +175,8 @@ public static class StoreConverter
         var context = new EvaluationContext(one, []) { Active = [true] };
         Vector[] values = [.. record.Columns.Select(column => compiler.CompileFor(column.Value, column.Column).Evaluate(context))];
         if (context.Faults.Count > 0)
-            throw new TransferraException($"the new record for {record.Into.Name} ({record.Because}): {context.Faults[0].Reason}", "Correct the answer in office.yaml or new-records in the hop.");
+            throw new TransferraException($"the new record for {record.Into.Name} ({record.Because}): {context.Faults[0].Reason}",
+                "Correct the answer in office.yaml or new-records in the hop.");
         return new TableOutput(record.Into, values);
     }
 }

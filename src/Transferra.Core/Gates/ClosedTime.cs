@@ -34,12 +34,15 @@ public static class ClosedTime
         if (Earlier(context, company.Code, runs) is { } earlier && earlier.Records > 0)
         {
             TimeSpan expected = earlier.Took * ((double)Math.Max(1, candidate.Survey.Records) / earlier.Records);
-            return new ClosedTimeOfCompany(company.Code, candidate.Survey.Records, expected * BelowKnown, expected * AboveKnown, $"the run {earlier.Id} took {Words(earlier.Took)}");
+            return new ClosedTimeOfCompany(company.Code, candidate.Survey.Records, expected * BelowKnown, expected * AboveKnown,
+                $"the run {earlier.Id} took {Words(earlier.Took)}");
         }
         (double perSecond, long sampled) = ReadingRate(context, company, candidate.From!);
         double written = WritingRate(company.NewStore.IsOnServer ? context.Office.Folder : company.NewStore.Folder);
-        TimeSpan guess = TimeSpan.FromSeconds(1 + Readings * candidate.Survey.Records / perSecond + (BytesWritten * candidate.Survey.StoreBytes + 2 * candidate.Survey.DocumentBytes) / written);
-        return new ClosedTimeOfCompany(company.Code, candidate.Survey.Records, guess * Below, guess * Above, FormattableString.Invariant($"read {sampled:#,0} records at {perSecond:#,0}/s, wrote at {Sizes.Of((long)written)}/s"));
+        TimeSpan guess = TimeSpan.FromSeconds(1 + Readings * candidate.Survey.Records / perSecond
+            + (BytesWritten * candidate.Survey.StoreBytes + 2 * candidate.Survey.DocumentBytes) / written);
+        return new ClosedTimeOfCompany(company.Code, candidate.Survey.Records, guess * Below, guess * Above,
+            FormattableString.Invariant($"read {sampled:#,0} records at {perSecond:#,0}/s, wrote at {Sizes.Of((long)written)}/s"));
     }
 
     // The newest run in which the company went through all its stages: the time between their announcements and ends.
@@ -48,7 +51,9 @@ public static class ClosedTime
         foreach (Run run in runs.Where(run => run.Kind == "upgrade" && run.Companies.Contains(code)))
         {
             CompanyReport? report = RunReport.Of(context.Office, run).Companies.FirstOrDefault(company => company.Code == code);
-            if (report is null || report.Stages.Count == 0 || report.Check is null || report.Stages.Any(stage => stage.Seconds is null) || !run.Journal.Entries.Any(entry => entry.Company == code && entry is { Stage: Stages.ChangeOver, State: "done" })) continue;
+            if (report is null || report.Stages.Count == 0 || report.Check is null || report.Stages.Any(stage => stage.Seconds is null)
+                || !run.Journal.Entries.Any(entry => entry.Company == code && entry is { Stage: Stages.ChangeOver, State: "done" }))
+                continue;
             return (run.Id, TimeSpan.FromSeconds(report.Stages.Sum(stage => stage.Seconds ?? 0)), report.Check.Tables.Values.Sum());
         }
         return null;

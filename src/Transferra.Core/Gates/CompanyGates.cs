@@ -37,17 +37,22 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
         {
             bool answered = company.Answers.TryGetValue(setting.Name, out string? answer);
             string choices = setting.Choices.Count > 0 ? " (" + string.Join(", ", setting.Choices) + ")" : "";
-            gates.Add(Gate.If(answered, company.Code, "new setting " + setting.Name, answered ? $"answered: {answer}" : $"version {company.WantedVersion} asks: {setting.Question}{choices}",
+            gates.Add(Gate.If(answered, company.Code, "new setting " + setting.Name, answered
+                ? $"answered: {answer}" : $"version {company.WantedVersion} asks: {setting.Question}{choices}",
                 $"Answer it in {OfficeLoader.FileName}, under the company: answers: {{{setting.Name}: ...}}"));
         }
         // Whoever is in now is no obstacle: when the office is closed they are told, waited for, and named if they stay.
-        gates.Add(new Gate(company.Code, "who is in", GateState.Passed, survey.OpenedBy.Count == 0 ? "nobody" : $"{string.Join(", ", survey.OpenedBy)}; told and waited for when the office is closed"));
+        gates.Add(new Gate(company.Code, "who is in", GateState.Passed, survey.OpenedBy.Count == 0
+            ? "nobody" : $"{string.Join(", ", survey.OpenedBy)}; told and waited for when the office is closed"));
         if (survey.Facts.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting))
-            gates.Add(new Gate(company.Code, "changes waiting", GateState.Blocked, $"changes lie beside the store and not yet in it: {waiting}", "Close the old program on all workstations; it then writes them into the store."));
+            gates.Add(new Gate(company.Code, "changes waiting", GateState.Blocked, $"changes lie beside the store and not yet in it: {waiting}",
+                "Close the old program on all workstations; it then writes them into the store."));
         foreach (string folder in company.DocumentFolders.Where(folder => !Directory.Exists(folder)))
-            gates.Add(new Gate(company.Code, "documents", GateState.Blocked, $"the folder {folder} is not there", $"Correct documents in {OfficeLoader.FileName}, or find out where the folder went."));
+            gates.Add(new Gate(company.Code, "documents", GateState.Blocked, $"the folder {folder} is not there",
+                $"Correct documents in {OfficeLoader.FileName}, or find out where the folder went."));
         if (company.MovesTo is { } newPlace && context.Places.Exists(newPlace))
-            gates.Add(new Gate(company.Code, "place of the new store", GateState.Blocked, $"{newPlace.Shown} is there already", "Find out what it is and move it away, or name another place under new-store."));
+            gates.Add(new Gate(company.Code, "place of the new store", GateState.Blocked, $"{newPlace.Shown} is there already",
+                "Find out what it is and move it away, or name another place under new-store."));
         AddEngines(gates, company, from, survey);
         AddServers(gates, company);
         AddRoom(gates, company, survey, way?.Count ?? 1);
@@ -61,14 +66,19 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
         {
             Hop[] direct = [.. company.Kit.Hops.Where(hop => hop.From == from)];
             int ways = company.Kit.CountWays(from.Name, company.WantedVersion);
-            return new Gate(company.Code, "way", GateState.Passed, $"by {list(way)}" + (ways > 1 ? $", the shortest of {ways} ways; the others lead through {string.Join(", ", direct.Where(hop => hop != way[0]).Select(hop => hop.To.Name).DefaultIfEmpty("later versions"))}" : ""));
+            return new Gate(company.Code, "way", GateState.Passed, $"by {list(way)}"
+                + (ways > 1 ? $", the shortest of {ways} ways; the others lead through {string.Join(", ", direct.Where(hop => hop != way[0]).Select(hop => hop.To.Name).DefaultIfEmpty("later versions"))}" : ""));
         }
         int found = Position(company.Kit, from.Name), wanted = Position(company.Kit, company.WantedVersion);
         if (found > wanted)
-            return new Gate(company.Code, "way", GateState.Blocked, $"the data is version {from.Name}, which is newer than the wanted {company.WantedVersion}; there is no way back", $"Correct wanted-version in {OfficeLoader.FileName}; or find out who converted it, and restore the version before from a backup set.");
+            return new Gate(company.Code, "way", GateState.Blocked,
+                $"the data is version {from.Name}, which is newer than the wanted {company.WantedVersion}; there is no way back",
+                $"Correct wanted-version in {OfficeLoader.FileName}; or find out who converted it, and restore the version before from a backup set.");
         // The oldest version that would do says how far somebody else's conversion has to bring it.
-        string[] reach = [.. company.Kit.Versions.Where(version => company.Kit.WayFrom(version.Name, company.WantedVersion) is not null && version.Name != company.WantedVersion).Select(version => version.Name)];
-        return new Gate(company.Code, "way", GateState.Blocked, $"the kit knows no way from version {from.Name} to {company.WantedVersion}" + (reach.Length > 0 ? $"; it is too old: a way leads from {string.Join(", ", reach)}" : ""),
+        string[] reach = [.. company.Kit.Versions.Where(version => company.Kit.WayFrom(version.Name, company.WantedVersion) is not null
+            && version.Name != company.WantedVersion).Select(version => version.Name)];
+        return new Gate(company.Code, "way", GateState.Blocked, $"the kit knows no way from version {from.Name} to {company.WantedVersion}"
+            + (reach.Length > 0 ? $"; it is too old: a way leads from {string.Join(", ", reach)}" : ""),
             reach.Length > 0 ? $"Bring it to version {reach[0]} with the vendor's own program first, or ask the vendor for a kit that knows the versions in between." : "Ask the vendor for the versions in between, and for a kit that knows them.");
     }
 
@@ -81,7 +91,9 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
         if (!needs.Engines.TryGetValue(company.NewStore.Engine, out string? atLeast)) return;
         string? has = company.NewStore.Engine == company.OldStore.Engine ? survey.Engine.Split(' ')[^1] : company.NewStore.IsOnServer ? EngineOf(company.NewStore) : null;
         if (company.NewStore.Engine != company.OldStore.Engine && has is null) return; // a file is made by the engine that we bring
-        gates.Add(Gate.If(has is not null && VersionText.Compare(has, atLeast) >= 0, company.Code, "database engine", $"{company.NewStore.Engine} {has ?? "of unknown version"}, at least {atLeast} wanted", $"Bring the engine to version {atLeast} first; the data of version {from.Name} must be readable there."));
+        gates.Add(Gate.If(has is not null && VersionText.Compare(has, atLeast) >= 0, company.Code, "database engine",
+            $"{company.NewStore.Engine} {has ?? "of unknown version"}, at least {atLeast} wanted",
+            $"Bring the engine to version {atLeast} first; the data of version {from.Name} must be readable there."));
     }
 
     private string? EngineOf(StoreAddress store)
@@ -105,9 +117,13 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
             {
                 string? name = context.Places.Exists(store) ? store.Path : null;
                 // The old store is set aside by a rename, the new one is made and renamed: what would stop either is asked before the night begins.
-                gates.AddRange(server.Hindrances(name).Select(hindrance => new Gate(company.Code, "database server", GateState.Blocked, $"{store.Shown}: {hindrance}", "See docs/servers.md for what each engine needs.")));
+                gates.AddRange(server.Hindrances(name).Select(hindrance =>
+                    new Gate(company.Code, "database server", GateState.Blocked, $"{store.Shown}: {hindrance}",
+                    "See docs/servers.md for what each engine needs.")));
                 foreach (ServerAdvice advice in server.Advice(name))
-                    gates.Add(advice.IsUnsafe ? Spoken(company.Code, "", $"{company.Code}/{advice.Name}", $"server setting {advice.Name}", $"{store.Shown}: {advice.What}", advice.Next) : new Gate(company.Code, $"server setting {advice.Name}", GateState.Passed, $"{store.Shown}: {advice.What}; {advice.Next}"));
+                    gates.Add(advice.IsUnsafe ? Spoken(company.Code, "", $"{company.Code}/{advice.Name}", $"server setting {advice.Name}",
+                        $"{store.Shown}: {advice.What}", advice.Next) : new Gate(company.Code, $"server setting {advice.Name}", GateState.Passed,
+                        $"{store.Shown}: {advice.What}; {advice.Next}"));
             }
             catch (TransferraException error)
             {
@@ -123,11 +139,15 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
         foreach (string place in context.Office.Backup.Folders)
             if (room.Add(company.Code, "backup place", "backup set and its proof", place, 2 * content) is { } unwritable) gates.Add(unwritable);
         // A converted copy can be larger than the old store: keys and indexes that it had not, dates written out.
-        if (!company.NewStore.IsOnServer && room.Add(company.Code, "place of the new store", hops == 1 ? "converted copy" : $"converted copies of {hops} hops", company.NewStore.Folder, 2 * survey.StoreBytes * hops) is { } gate) gates.Add(gate);
+        if (!company.NewStore.IsOnServer && room.Add(company.Code, "place of the new store", hops == 1 ? "converted copy" : $"converted copies of {hops} hops",
+            company.NewStore.Folder, 2 * survey.StoreBytes * hops) is { } gate)
+            gates.Add(gate);
     }
 
     /// <summary>A gate that only a person's word opens.</summary>
     public Gate Spoken(string company, string package, string confirm, string name, string question, string next = "") => words.For(confirm, question) is { } word
         ? new Gate(company, name, GateState.Passed, $"{question} Confirmed by {word.By}, {word.At:yyyy-MM-dd HH:mm} UTC.") { Package = package }
-        : new Gate(company, name, GateState.NeedsWord, question, $"{(next.Length > 0 ? next + " " : "")}When it is so: transferra ready --confirm {confirm}") { Package = package, Confirm = confirm };
+        : new Gate(company, name, GateState.NeedsWord, question,
+            $"{(next.Length > 0 ? next + " " : "")}When it is so: transferra ready --confirm {confirm}")
+        { Package = package, Confirm = confirm };
 }

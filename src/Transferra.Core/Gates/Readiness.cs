@@ -42,7 +42,8 @@ public static class Readiness
         var there = new List<string>();
         var room = new Room(context);
         var companyGates = new CompanyGates(context, words, room);
-        var packageGates = new PackageGates((package, confirm, name, question) => companyGates.Spoken("", package, confirm, name, question), commands, DateOnly.FromDateTime(DateTime.Today));
+        var packageGates = new PackageGates((package, confirm, name, question) => companyGates.Spoken("", package, confirm, name, question), commands,
+            DateOnly.FromDateTime(DateTime.Today));
         foreach (Package package in context.Office.Packages)
         {
             var ofCompanies = new List<Gate>();
@@ -64,10 +65,12 @@ public static class Readiness
         if (candidates.Count == 0) return new ReadinessResult([], [], there);
         gates.AddRange(room.Gates());
         gates.Add(DiskGate(context, candidates, companyGates));
-        gates.AddRange(PlaceGates(context));
+        gates.AddRange(PlaceGates(context, candidates.Sum(candidate => candidate.Survey.StoreBytes + candidate.Survey.DocumentBytes)));
         gates.Add(ClosingGate(context));
         if (Environment.UserName != AdministratorsName)
-            gates.Add(companyGates.Spoken("", "", "office/rights", "rights", $"This program runs as {Environment.UserName}, who does not see which files other users have open: has everybody really left when it says so?", "Better, run it as root."));
+            gates.Add(companyGates.Spoken("", "", "office/rights", "rights",
+                $"This program runs as {Environment.UserName}, who does not see which files other users have open: has everybody really left when it says so?",
+                "Better, run it as root."));
         return new ReadinessResult(gates, candidates, there);
     }
 
@@ -75,14 +78,18 @@ public static class Readiness
     private static Gate DiskGate(RunContext context, IReadOnlyList<Candidate> candidates, CompanyGates gates)
     {
         const string name = "backup places";
-        string[] places = [.. context.Office.Backup.Places.Select(place => place.Shown)], disks = [.. context.Office.Backup.Places.Select(place => place.Server is { } server ? "the machine " + server.Host : Disks.Of(place.Folder))];
+        string[] places = [.. context.Office.Backup.Places.Select(place => place.Shown)], disks =
+            [.. context.Office.Backup.Places.Select(place => place.Server is { } server ? "the machine " + server.Host : Disks.Of(place.Folder))];
         string[] ofData = [.. candidates.Where(candidate => !candidate.Company.OldStore.IsOnServer).Select(candidate => Disks.Of(candidate.Company.OldStore.Path)).Distinct()];
-        if (disks.Concat(ofData).Distinct().Count() > 1) return new Gate("", name, GateState.Passed, $"{string.Join(", ", places.Select((place, i) => $"{place} on {disks[i]}"))}; not all on the disk of the data");
-        return gates.Spoken("", "", "office/one-disk", name, $"All backup places are on one disk ({disks[0]}), and none is known to be apart from the data: a disk that fails takes all of it. Is there a copy elsewhere?", "Better, name a place on another disk under backup in office.yaml.");
+        if (disks.Concat(ofData).Distinct().Count() > 1)
+            return new Gate("", name, GateState.Passed,
+                $"{string.Join(", ", places.Select((place, i) => $"{place} on {disks[i]}"))}; not all on the disk of the data");
+        return gates.Spoken("", "", "office/one-disk", name,
+            $"All backup places are on one disk ({disks[0]}), and none is known to be apart from the data: a disk that fails takes all of it. Is there a copy elsewhere?", "Better, name a place on another disk under backup in office.yaml.");
     }
 
     // A machine that is not reached, or a passphrase that is not there, is better known by day. Folders of this machine are tried with the room they need.
-    private static IEnumerable<Gate> PlaceGates(RunContext context)
+    private static IEnumerable<Gate> PlaceGates(RunContext context, long bytes)
     {
         foreach (ISetPlace place in context.Sets.Places.Where(place => place.LocalFolder is null))
         {
@@ -90,7 +97,11 @@ public static class Readiness
             try
             {
                 int there = place.List().Count(file => SetPlaces.IsNamedLikeSet(file.Name));
-                gate = new Gate("", "backup place", GateState.Passed, $"{place.Name} answers; {there} sets are there");
+                long? free = place.FreeBytes();
+                // Sets are proved on this machine, so that only they themselves need room there; packed, they are never larger than this.
+                string room = free is null ? "how much room it has it does not tell" : $"{Sizes.Of(free.Value)} free, {Sizes.Of(bytes)} needed";
+                gate = Gate.If(free is null || free >= bytes, "", "backup place", $"{place.Name} answers; {there} sets are there; {room}",
+                    $"Make room there, or name another place in {OfficeLoader.FileName}.");
             }
             catch (Exception error) when (error is IOException or UnauthorizedAccessException or TransferraException)
             {
@@ -103,7 +114,8 @@ public static class Readiness
         try
         {
             context.Sets.Secret.CheckForNewSets();
-            locked = new Gate("", "passphrase", GateState.Passed, "the passphrase that sets are locked with is in hand; without it nobody opens them: is it on paper, too (transferra sets --recovery-sheet FILE)?");
+            locked = new Gate("", "passphrase", GateState.Passed,
+                "the passphrase that sets are locked with is in hand; without it nobody opens them: is it on paper, too (transferra sets --recovery-sheet FILE)?");
         }
         catch (TransferraException error)
         {
@@ -119,10 +131,14 @@ public static class Readiness
         try
         {
             IReadOnlyList<ClosingStep> steps = context.Closing?.Preview(context.Office) ?? [];
-            FolderStep? foreign = FileIdentity.EffectiveUser == 0 ? null : steps.OfType<FolderStep>().FirstOrDefault(step => FileIdentity.Of(step.Home)?.Owner != FileIdentity.EffectiveUser);
-            if (foreign is not null) return new Gate("", name, GateState.Blocked, $"{foreign.Home} belongs to somebody else, and cannot be shut by {Environment.UserName}", "Run as its owner, or as root.");
+            FolderStep? foreign = FileIdentity.EffectiveUser == 0 ? null : steps.OfType<FolderStep>()
+                .FirstOrDefault(step => FileIdentity.Of(step.Home)?.Owner != FileIdentity.EffectiveUser);
+            if (foreign is not null)
+                return new Gate("", name, GateState.Blocked, $"{foreign.Home} belongs to somebody else, and cannot be shut by {Environment.UserName}",
+                    "Run as its owner, or as root.");
             int people = OfficeClosing.PeopleIn(context.Office, context.Stores).Count(person => person.Service.Length == 0);
-            return new Gate("", name, GateState.Passed, $"{steps.Count} things can be shut or stopped{(people > 0 ? FormattableString.Invariant($"; {people} sessions of people to wait for") : "")}: transferra close --show");
+            return new Gate("", name, GateState.Passed,
+                $"{steps.Count} things can be shut or stopped{(people > 0 ? FormattableString.Invariant($"; {people} sessions of people to wait for") : "")}: transferra close --show");
         }
         catch (TransferraException error)
         {

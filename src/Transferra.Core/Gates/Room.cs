@@ -33,7 +33,8 @@ internal sealed class Room(RunContext context)
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
-            return new Gate(company, name, GateState.Blocked, $"{folder} cannot be written: {error.Message}", $"Run as a user who may write there, or name another place in {OfficeLoader.FileName}.");
+            return new Gate(company, name, GateState.Blocked, $"{folder} cannot be written: {error.Message}",
+                $"Run as a user who may write there, or name another place in {OfficeLoader.FileName}.");
         }
         long volume = FileIdentity.Of(existing!)?.Device ?? 0;
         _folderOf.TryAdd(volume, existing!);
@@ -49,7 +50,8 @@ internal sealed class Room(RunContext context)
         {
             long free = new DriveInfo(_folderOf[volume]).AvailableFreeSpace, needed = needs.Sum(need => need.Bytes), keep = context.Office.KeepFreeBytes;
             string parts = string.Join(" + ", needs.GroupBy(need => need.What).Select(same => $"{same.Key} {Sizes.Of(same.Sum(need => need.Bytes))}"));
-            string sum = $"volume of {_folderOf[volume]}: {Sizes.Of(free)} free, {Sizes.Of(needed)} needed" + (keep > 0 ? $" and {Sizes.Of(keep)} to be kept free" : "") + $": {parts}";
+            string sum = $"volume of {_folderOf[volume]}: {Sizes.Of(free)} free, {Sizes.Of(needed)} needed"
+                + (keep > 0 ? $" and {Sizes.Of(keep)} to be kept free" : "") + $": {parts}";
             yield return Gate.If(free - needed >= keep, "", "room", sum, $"Make room, or name other places in {OfficeLoader.FileName}.");
         }
     }

@@ -26,7 +26,8 @@ public sealed class Words(string officeFolder, IVolume volume)
     /// <param name="name">Name by which it is confirmed.</param>
     /// <param name="question">The question as it is asked now.</param>
     public Word? For(string name, string question) =>
-        Existing?.Entries.LastOrDefault(entry => entry is { Stage: Stage, State: Given } && entry.Facts.GetValueOrDefault("name") == name && entry.Facts.GetValueOrDefault("question") == question) is { } entry
+        Existing?.Entries.LastOrDefault(entry => entry is { Stage: Stage, State: Given } && entry.Facts.GetValueOrDefault("name") == name
+            && entry.Facts.GetValueOrDefault("question") == question) is { } entry
             ? new Word(entry.Facts.GetValueOrDefault("by") ?? "", entry.At) : null;
 
     /// <summary>Writes a word down.</summary>

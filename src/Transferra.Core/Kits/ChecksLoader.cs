@@ -52,7 +52,8 @@ internal static class ChecksLoader
         {
             int ordinal = table.OrdinalOf(column);
             if (ordinal < 0) lists!.Report(column, $"the table {table.Name} has no column {column}");
-            else if (table.Columns[ordinal].Type.Kind is not (FieldKind.Text or FieldKind.Integer)) lists!.Report(column, $"codes are text or whole numbers, and {column} is {table.Columns[ordinal].Type}");
+            else if (table.Columns[ordinal].Type.Kind is not (FieldKind.Text or FieldKind.Integer))
+                lists!.Report(column, $"codes are text or whole numbers, and {column} is {table.Columns[ordinal].Type}");
             codes[column] = [.. lists!.Texts(column).Select(code => code.Value)];
         }
         return codes;
@@ -69,7 +70,8 @@ internal static class ChecksLoader
             PlacedText from = range.Text("from"), to = range.Text("to");
             range.Done();
             int ordinal = table.OrdinalOf(column);
-            if (ordinal < 0 || table.Columns[ordinal].Type.Kind is not (FieldKind.Date or FieldKind.Timestamp)) ranges.Report(column, $"the table {table.Name} has no date column {column}");
+            if (ordinal < 0 || table.Columns[ordinal].Type.Kind is not (FieldKind.Date or FieldKind.Timestamp))
+                ranges.Report(column, $"the table {table.Name} has no date column {column}");
             if (Day(from) is { } first && Day(to) is { } last) dates[column] = (first, last);
         }
         return dates;
@@ -100,7 +102,8 @@ internal static class ChecksLoader
             bool gaps = one.IsYes("may-have-gaps");
             one.Done();
             if (Compiled(number, table, [], map.Errors) is not { } compiled) continue;
-            if (compiled.Kernel.Type.Kind != FieldKind.Integer) number.Report(map.Errors, $"numbers that count up are INTEGER, this is {compiled.Kernel.Type}; write CAST(... AS INTEGER)");
+            if (compiled.Kernel.Type.Kind != FieldKind.Integer)
+                number.Report(map.Errors, $"numbers that count up are INTEGER, this is {compiled.Kernel.Type}; write CAST(... AS INTEGER)");
             else series.Add(new NumberSeries(name.Value, compiled.Parsed, by, gaps));
         }
         return series;
@@ -215,7 +218,8 @@ internal static class ChecksLoader
             sum.Report(map.Errors, $"a sum is INTEGER or DECIMAL, this is {added.Kernel.Type}");
             return null;
         }
-        return (new RuleSide(table, [.. groups.Select(group => group!.Value.Parsed)], [.. by.Select(text => text.Value)], added.Parsed, which), [.. groups.Select(group => group!.Value.Kernel)], added.Kernel);
+        return (new RuleSide(table, [.. groups.Select(group => group!.Value.Parsed)], [.. by.Select(text => text.Value)], added.Parsed, which),
+            [.. groups.Select(group => group!.Value.Kernel)], added.Kernel);
     }
 
     /// <summary>What may be mended.</summary>
@@ -234,7 +238,8 @@ internal static class ChecksLoader
         return mends;
     }
 
-    private static Mend? ReadMend(DescribedMap map, MendKind kind, PlacedText where, IReadOnlyList<PlacedText> columns, string because, List<TableShape> tables, List<BookRule> rules)
+    private static Mend? ReadMend(DescribedMap map, MendKind kind, PlacedText where, IReadOnlyList<PlacedText> columns, string because,
+        List<TableShape> tables, List<BookRule> rules)
     {
         DescriptionErrors errors = map.Errors;
         if (kind is MendKind.RebuildIndexes or MendKind.SetPositions)
@@ -269,7 +274,8 @@ internal static class ChecksLoader
         {
             if (columns.Count == 0) map.Report("\"columns\" names one column at least");
             foreach (PlacedText column in columns)
-                if (table.OrdinalOf(column.Value) is not (>= 0 and int ordinal) || table.Columns[ordinal].Type.Kind != FieldKind.Text || table.Key.Contains(column.Value, StringComparer.OrdinalIgnoreCase))
+                if (table.OrdinalOf(column.Value) is not (>= 0 and int ordinal) || table.Columns[ordinal].Type.Kind != FieldKind.Text
+                    || table.Key.Contains(column.Value, StringComparer.OrdinalIgnoreCase))
                     column.Report(errors, $"the table {table.Name} has no text column {column} beside its key");
         }
         if (kind == MendKind.DropCopies && table.Key.Count == 0) where.Report(errors, $"copies are told by the key, and {table.Name} has none");

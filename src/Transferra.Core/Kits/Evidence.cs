@@ -69,7 +69,8 @@ public sealed record Evidence(string? File, IReadOnlyList<string> Command, Evide
         {
             return new Told(null, "the file is not there");
         }
-        catch (Exception error) when (error is IOException or UnauthorizedAccessException or RegexMatchTimeoutException or XmlException or XPathException or JsonException or TransferraException)
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException or RegexMatchTimeoutException or XmlException or XPathException
+            or JsonException or TransferraException)
         {
             return new Told(null, error.Message);
         }
@@ -132,7 +133,9 @@ public sealed record Evidence(string? File, IReadOnlyList<string> Command, Evide
         JsonElement here = document.RootElement;
         foreach (string token in pointer.Split('/').Skip(1).Select(token => token.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal)))
         {
-            if (here.ValueKind == JsonValueKind.Array && int.TryParse(token, NumberStyles.None, CultureInfo.InvariantCulture, out int index) && index < here.GetArrayLength()) here = here[index];
+            if (here.ValueKind == JsonValueKind.Array && int.TryParse(token, NumberStyles.None, CultureInfo.InvariantCulture, out int index)
+                && index < here.GetArrayLength())
+                here = here[index];
             else if (here.ValueKind != JsonValueKind.Object || !here.TryGetProperty(token, out here)) return null;
         }
         return here.ValueKind switch { JsonValueKind.Null => null, JsonValueKind.String => here.GetString(), _ => here.GetRawText() };
@@ -148,7 +151,8 @@ public sealed record Evidence(string? File, IReadOnlyList<string> Command, Evide
     {
         PlacedText? file = map.Optional("file"), pattern = map.Optional("pattern");
         string[] command = [.. map.Texts("command").Select(part => part.Value)];
-        (EvidenceForm Form, PlacedText? Key)[] keys = [(EvidenceForm.Pattern, pattern), (EvidenceForm.Ini, map.Optional("ini")), (EvidenceForm.Xml, map.Optional("xml")), (EvidenceForm.Json, map.Optional("json")), (EvidenceForm.Property, map.Optional("property"))];
+        (EvidenceForm Form, PlacedText? Key)[] keys = [(EvidenceForm.Pattern, pattern), (EvidenceForm.Ini, map.Optional("ini")),
+            (EvidenceForm.Xml, map.Optional("xml")), (EvidenceForm.Json, map.Optional("json")), (EvidenceForm.Property, map.Optional("property"))];
         (EvidenceForm Form, PlacedText? Key)[] given = [.. keys.Where(key => key.Key is not null)];
         if (file is null == (command.Length == 0) || given.Length != 1 || (command.Length > 0 && pattern is null))
         {

@@ -181,7 +181,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             if (Parse(value) is not { } parsed) continue;
             Note(parsed, used);
             if (PlacedExpression.Compile(value, _errors, () => new ExpressionCompiler(scope).CompileFor(parsed, target.Columns[ordinal])) is not { } kernel) continue;
-            if (!target.Columns[ordinal].IsPrivate && parsed.ColumnReferences.FirstOrDefault(column => column.Lookup is null && scope.Columns.Any(old => old.IsPrivate && string.Equals(old.Name, column.Name, StringComparison.OrdinalIgnoreCase))) is { } hidden)
+            if (!target.Columns[ordinal].IsPrivate && parsed.ColumnReferences.FirstOrDefault(column => column.Lookup is null
+                && scope.Columns.Any(old => old.IsPrivate && string.Equals(old.Name, column.Name, StringComparison.OrdinalIgnoreCase))) is { } hidden)
                 placed.Report(_errors, $"this gets its value from the private column {hidden.Name}; list {target.Name}.{name} under private in the new version too");
             string? compared = CheckRule(value, parsed, kernel, changes, comparedWith, scope);
             maps.Add(new ColumnMap(target.Columns[ordinal], parsed, changes?.Value, compared));

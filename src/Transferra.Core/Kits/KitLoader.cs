@@ -200,7 +200,8 @@ public static class KitLoader
     }
 
     // What every engine understands alike.
-    private static bool IsLiteral(string text) => text.ToUpperInvariant() is "TRUE" or "FALSE" || DecimalText.TryParse(Encoding.UTF8.GetBytes(text), FieldType.MaxPrecision, 18, out _) is null
+    private static bool IsLiteral(string text) => text.ToUpperInvariant() is "TRUE" or "FALSE"
+        || DecimalText.TryParse(Encoding.UTF8.GetBytes(text), FieldType.MaxPrecision, 18, out _) is null
         || (text.Length >= 2 && text[0] == '\'' && text[^1] == '\'' && text[1..^1].Replace("''", "", StringComparison.Ordinal).IndexOf('\'', StringComparison.Ordinal) < 0);
 
     private static void CheckRelations(DescribedMap map, List<TableShape> tables)
@@ -213,13 +214,15 @@ public static class KitLoader
                 if (to is null) map.Report("tables", $"the table {table.Name} points to {relation.To}, which is no table of this version");
                 else if (relation.On.FirstOrDefault(column => to.OrdinalOf(column) < 0) is { } missing)
                     map.Report("tables", $"the table {table.Name} points to {relation.To}.{missing}, which is no column of it");
-                else if (relation.Columns.Zip(relation.On).FirstOrDefault(pair => table.OrdinalOf(pair.First) is >= 0 and int from && !AreComparable(table.Columns[from].Type, to.Columns[to.OrdinalOf(pair.Second)].Type)) is { First: not null } pair)
+                else if (relation.Columns.Zip(relation.On).FirstOrDefault(pair => table.OrdinalOf(pair.First) is >= 0 and int from
+                    && !AreComparable(table.Columns[from].Type, to.Columns[to.OrdinalOf(pair.Second)].Type)) is { First: not null } pair)
                     map.Report("tables", $"{table.Name}.{pair.First} and {relation.To}.{pair.Second} are of different types, so that no record could point to another");
             }
         }
     }
 
-    internal static bool AreComparable(FieldType a, FieldType b) => a.Kind == b.Kind || (a.Kind is FieldKind.Integer or FieldKind.Decimal && b.Kind is FieldKind.Integer or FieldKind.Decimal);
+    internal static bool AreComparable(FieldType a, FieldType b) => a.Kind == b.Kind
+        || (a.Kind is FieldKind.Integer or FieldKind.Decimal && b.Kind is FieldKind.Integer or FieldKind.Decimal);
 
     private static List<ControlTotal> ReadTotals(DescribedMap map, List<TableShape> tables)
     {
@@ -256,7 +259,8 @@ public static class KitLoader
             var scope = new ExpressionScope(table.Name, table.Columns, [], new Dictionary<string, string>());
             Kernel? kernel = PlacedExpression.Compile(sum!, total.Errors, () => new ExpressionCompiler(scope).Compile(parsed));
             bool fits = kernel?.Type is { Kind: FieldKind.Integer } && scale == 0 || kernel?.Type is { Kind: FieldKind.Decimal } type && type.Scale == scale;
-            if (kernel is not null && !fits) sum!.Report(total.Errors, $"a total with {scale} decimals adds up {(scale == 0 ? "INTEGER" : $"DECIMAL(p,{scale})")}, this is {kernel.Type}");
+            if (kernel is not null && !fits)
+                sum!.Report(total.Errors, $"a total with {scale} decimals adds up {(scale == 0 ? "INTEGER" : $"DECIMAL(p,{scale})")}, this is {kernel.Type}");
         }
         return new GroupSum(table, [.. by.Select(column => column.Value)], parsed, Condition(where, table, total.Errors));
     }

@@ -65,7 +65,8 @@ public sealed record ShippedFile(string Name, string Sha256)
             number++;
             if (line.Length == 0 || line[0] == '#') continue;
             if (line.Length < 67 || !line[..64].All(char.IsAsciiHexDigit) || line[64] != ' ')
-                throw new Records.TransferraException(FormattableString.Invariant($"line {number} of {path} is no line of a list of digests"), "Make the list anew in the vendor's folder: sha256sum FILE...");
+                throw new Records.TransferraException(FormattableString.Invariant($"line {number} of {path} is no line of a list of digests"),
+                    "Make the list anew in the vendor's folder: sha256sum FILE...");
             files.Add(new ShippedFile(line[66..], line[..64].ToLowerInvariant()));
         }
         return files;

@@ -39,7 +39,9 @@ public sealed class SystemCommands(string folder) : ICommands
         try
         {
             // A file instead of pipes: a service that keeps its streams open would otherwise keep us waiting, and die of a broken pipe later.
-            var start = new ProcessStartInfo("/bin/sh", ["-c", "out=$1; shift; exec setsid -w \"$@\" >\"$out\" 2>&1 </dev/null", "sh", output, .. command]) { WorkingDirectory = folder };
+            var start = new ProcessStartInfo("/bin/sh", ["-c", "out=$1; shift; exec setsid -w \"$@\" >\"$out\" 2>&1 </dev/null", "sh", output,
+                .. command])
+            { WorkingDirectory = folder };
             using Process process = Process.Start(start)!;
             if (!process.WaitForExit(limit))
             {
@@ -47,7 +49,9 @@ public sealed class SystemCommands(string folder) : ICommands
                 throw new TransferraException($"{Shown(command)} did not end within {limit.TotalSeconds:0} s", "Run it by hand to see why, or allow it more time in office.yaml.");
             }
             var result = new CommandResult(process.ExitCode, ReadStart(output));
-            if (result.ExitCode is NotExecutable or NotFound) throw new TransferraException($"{Shown(command)} cannot be run: {result.FirstLine}", "Correct the command in office.yaml or the kit, or install the program.");
+            if (result.ExitCode is NotExecutable or NotFound)
+                throw new TransferraException($"{Shown(command)} cannot be run: {result.FirstLine}",
+                    "Correct the command in office.yaml or the kit, or install the program.");
             return result;
         }
         catch (Win32Exception error)

@@ -20,7 +20,8 @@ public readonly partial record struct FileIdentity(long Device, long Inode, uint
         const int atCurrentFolder = -100, basic = 0x7FF, size = 256, owner = 20, group = 24, inode = 32, deviceMajor = 136, deviceMinor = 140;
         byte[] buffer = new byte[size];
         if (StatX(atCurrentFolder, path, 0, basic, buffer) != 0) return null;
-        return new FileIdentity(((long)BitConverter.ToUInt32(buffer, deviceMajor) << 32) | BitConverter.ToUInt32(buffer, deviceMinor), BitConverter.ToInt64(buffer, inode), BitConverter.ToUInt32(buffer, owner), BitConverter.ToUInt32(buffer, group));
+        return new FileIdentity(((long)BitConverter.ToUInt32(buffer, deviceMajor) << 32) | BitConverter.ToUInt32(buffer, deviceMinor),
+            BitConverter.ToInt64(buffer, inode), BitConverter.ToUInt32(buffer, owner), BitConverter.ToUInt32(buffer, group));
     }
 
     /// <summary>A path freed of all links, also of folders above it: realpath(3); null when nothing is there.</summary>

@@ -168,7 +168,8 @@ internal static partial class PosixFiles
         Check(SyncVolume(owned), "flush", folder);
     }
 
-    /// <summary>Lets the system forget what it keeps of a file in memory, so that reading it reads the disk: posix_fadvise(2). Without effect where the volume has its own mind.</summary>
+    /// <summary>Lets the system forget what it keeps of a file in memory, so that reading it reads the disk: posix_fadvise(2). Without effect where the volume
+    /// has its own mind.</summary>
     public static void ForgetCached(SafeFileHandle file) => ForgetCached(file, 0, 0);
 
     /// <summary>The same of a part of a file; whole pages only.</summary>
@@ -193,7 +194,9 @@ internal static partial class PosixFiles
         {
             nint done = CopyFileRange(from, ref fromAt, to, ref toAt, (nint)Math.Min(bytes, CopiedAtATime), 0);
             if (done < 0 && !any && Marshal.GetLastPInvokeError() is 18 or 22 or 38 or NotSupported) return false;
-            if (done <= 0) throw new IOException(done == 0 ? "the file ended while it was copied" : Marshal.GetPInvokeErrorMessage(Marshal.GetLastPInvokeError()).ToLowerInvariant());
+            if (done <= 0)
+                throw new IOException(done == 0 ? "the file ended while it was copied" : Marshal.GetPInvokeErrorMessage(Marshal.GetLastPInvokeError())
+                    .ToLowerInvariant());
             any = true;
             bytes -= done;
         }

@@ -71,7 +71,8 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
         foreach (RecordBatch batch in store.Batches(table, [], stop))
         {
             foreach (RowFault fault in batch.Faults)
-                Note(new Difference(table.Name, ShowKey(table, batch, fault.Row), fault.Column, DifferenceKind.Value, "", $"{(table.MayShow(fault.Column) ? fault.Value : TableShape.Private)}: {fault.Reason}"));
+                Note(new Difference(table.Name, ShowKey(table, batch, fault.Row), fault.Column, DifferenceKind.Value, "",
+                    $"{(table.MayShow(fault.Column) ? fault.Value : TableShape.Private)}: {fault.Reason}"));
             var encoder = new RowEncoder(table, batch.Vectors);
             for (int row = 0; row < batch.RowCount; row++) Add(fingerprint, encoder, row);
         }
@@ -227,7 +228,8 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
         if (sql is null && total.Sum is not null)
             return GroupSums.Of(store, total.Sum, cancel).ToDictionary(line => line.Key, line => DecimalText.Format(line.Value, total.Scale));
         if (sql is null)
-            throw new TransferraException($"the control total \"{total.Name}\" has no query for {store.Identity.Engine}", "Add it under sql in the kit's version file; for stores that answer no SQL, give table, by and sum.");
+            throw new TransferraException($"the control total \"{total.Name}\" has no query for {store.Identity.Engine}",
+                "Add it under sql in the kit's version file; for stores that answer no SQL, give table, by and sum.");
         var lines = new Dictionary<string, string>();
         foreach (IReadOnlyList<string?> row in store.Ask(sql).Rows)
         {

@@ -74,7 +74,8 @@ internal sealed class MendPlan : IDisposable
                     GroupRule rule = mend.Rule!;
                     var amounts = new SpillSorter<GroupAmounts>(GroupAmounts.Add, runLength: 1 << 16);
                     TableScan side = Scan(rule.Side.Table, version), other = Scan(rule.Other!.Table, version);
-                    var sides = new List<(TableScan, SideProbe)> { (side, new SideProbe(side, rule, isOther: false, amounts)), (other, new SideProbe(other, rule, isOther: true, amounts)) };
+                    var sides = new List<(TableScan, SideProbe)> { (side, new SideProbe(side, rule, isOther: false, amounts)),
+                        (other, new SideProbe(other, rule, isOther: true, amounts)) };
                     foreach ((TableScan scan, SideProbe probe) in sides) scan.Probes.Add(probe);
                     var judge = new GroupRuleProbe(rule, sides, amounts, nothing, nowhere);
                     _judges.Add(judge);
@@ -97,7 +98,9 @@ internal sealed class MendPlan : IDisposable
         foreach (TableScan scan in _scans.Values.Where(scan => _copies.ContainsKey(scan.Table.Name)))
             foreach (KeyProbe probe in scan.Probes.OfType<KeyProbe>()) _copies[scan.Table.Name].UnionWith(probe.Copied);
         foreach ((string table, RelationShape relation, LinkSet from, LinkSet to) in relations) _links.Add((table, new LostLink(relation, [.. from.Digests.NotIn(to.Digests)])));
-        foreach ((Mend mend, GroupRuleProbe probe) in rules) _totals[mend] = probe.Broken().Where(group => (group.Flags & (GroupAmounts.OnSide | GroupAmounts.TooLarge)) == GroupAmounts.OnSide).ToDictionary(group => group.Group, group => group.Other);
+        foreach ((Mend mend, GroupRuleProbe probe) in rules)
+            _totals[mend] = probe.Broken().Where(group => (group.Flags & (GroupAmounts.OnSide | GroupAmounts.TooLarge)) == GroupAmounts.OnSide)
+                .ToDictionary(group => group.Group, group => group.Other);
     }
 
     // With custom fields: records that differ in one of those are no copies.

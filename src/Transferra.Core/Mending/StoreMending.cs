@@ -38,7 +38,8 @@ public sealed record MendedTable(string Table, long Before, long TakenOut, long 
 /// <param name="Positions">Where counting goes on.</param>
 /// <param name="Tables">The proof; empty until the copy was read anew.</param>
 /// <param name="List">File with every change.</param>
-public sealed record MendResult(IReadOnlyList<MendCount> Counts, IReadOnlyList<string> Left, IReadOnlyList<PositionChange> Positions, IReadOnlyList<MendedTable> Tables, string List)
+public sealed record MendResult(IReadOnlyList<MendCount> Counts, IReadOnlyList<string> Left, IReadOnlyList<PositionChange> Positions,
+    IReadOnlyList<MendedTable> Tables, string List)
 {
     /// <summary>Records changed or taken out.</summary>
     public long Changes => Counts.Sum(count => count.Count);
@@ -106,7 +107,8 @@ public sealed class StoreMending
             }
             mender.Complete();
         }
-        return new MendResult([.. _counts.Select(entry => new MendCount(entry.Key.Mend, entry.Key.Table, entry.Key.Column, entry.Value.Count, entry.Value.Because))], _left, positions, [], "");
+        return new MendResult([.. _counts.Select(entry =>
+            new MendCount(entry.Key.Mend, entry.Key.Table, entry.Key.Column, entry.Value.Count, entry.Value.Because))], _left, positions, [], "");
     }
 
     private MendPlan PlanOf(IStoreOpener stores, StoreAddress old)
@@ -176,7 +178,8 @@ public sealed class StoreMending
                     case MendKind.Recompute when plan.TotalsOf(mend).TryGetValue(digest, out Int128 sum):
                         int ordinal = table.OrdinalOf(mend.Columns[0]);
                         // The rule's scale is that of the finer side; the column may have fewer decimals.
-                        if (DecimalText.TryRescale(sum, mend.Rule!.Scale, table.Columns[ordinal].Type.Scale, FieldType.MaxPrecision, out Int128 units) is null) changes.Add(new Change(mend, ordinal, DecimalText.Format(units, table.Columns[ordinal].Type.Scale)));
+                        if (DecimalText.TryRescale(sum, mend.Rule!.Scale, table.Columns[ordinal].Type.Scale, FieldType.MaxPrecision, out Int128 units) is null)
+                            changes.Add(new Change(mend, ordinal, DecimalText.Format(units, table.Columns[ordinal].Type.Scale)));
                         else Leave($"{table.Name} {batch.ShowKey(row, name)}: the total has more decimals than {mend.Columns[0]}");
                         break;
                     case MendKind.DecodeAgain or MendKind.Trim:
@@ -228,7 +231,8 @@ public sealed class StoreMending
             foreach (Change change in changes.Where(change => last.ContainsKey(change.Column)))
             {
                 Count(change.Mend, table.Name, table.Columns[change.Column].Name, 1);
-                _list([table.Name, record, table.Columns[change.Column].Name, batch.Show(row, change.Column), table.Columns[change.Column].IsPrivate ? TableShape.Private : change.Value!, change.Mend.Name]);
+                _list([table.Name, record, table.Columns[change.Column].Name, batch.Show(row, change.Column), table.Columns[change.Column].IsPrivate
+                    ? TableShape.Private : change.Value!, change.Mend.Name]);
             }
         }
 
@@ -269,7 +273,8 @@ public sealed class StoreMending
         {
             Fingerprint was = FingerprintOf(before, table), now = FingerprintOf(after, table);
             TableSums sums = _sums.GetValueOrDefault(table.Name) ?? new TableSums();
-            proved.Add(new MendedTable(table.Name, was.Rows, sums.TakenOut, sums.Changed, now.Rows, new Fingerprint(0, unchecked(was.Sum + sums.Expected.Sum)).ToString(), now.ToString()));
+            proved.Add(new MendedTable(table.Name, was.Rows, sums.TakenOut, sums.Changed, now.Rows, new Fingerprint(0, unchecked(was.Sum + sums.Expected.Sum))
+                .ToString(), now.ToString()));
         }
         return proved;
     }

@@ -20,7 +20,8 @@ internal static class CustomFiles
         package.ProgramFolder is null || version is null ? [] : Compare(version, Program, [package.ProgramFolder]);
 
     /// <summary>Files of a company's documents that are changed or missing.</summary>
-    public static IReadOnlyList<CustomFile> OfCompany(Company company, KitVersion version) => company.DocumentFolders.Count == 0 ? [] : Compare(version, Documents, company.DocumentFolders);
+    public static IReadOnlyList<CustomFile> OfCompany(Company company, KitVersion version) => company.DocumentFolders.Count == 0
+        ? [] : Compare(version, Documents, company.DocumentFolders);
 
     private static IReadOnlyList<CustomFile> Compare(KitVersion version, string prefix, IReadOnlyList<string> folders)
     {

@@ -85,6 +85,8 @@ public static class OfficeDraft
     }
 
     // Plain where that is plainly a text to YAML, quoted otherwise.
-    private static string Text(string text) => text.Length > 0 && char.IsAsciiLetter(text[0]) && text.All(c => char.IsAsciiLetterOrDigit(c) || c is '-' or '_' or '.' or '/') || text.StartsWith('/') && text.All(c => char.IsAsciiLetterOrDigit(c) || c is '-' or '_' or '.' or '/')
+    private static string Text(string text) => text.Length > 0 && char.IsAsciiLetter(text[0])
+        && text.All(c => char.IsAsciiLetterOrDigit(c) || c is '-' or '_' or '.' or '/') || text.StartsWith('/')
+        && text.All(c => char.IsAsciiLetterOrDigit(c) || c is '-' or '_' or '.' or '/')
         ? text : "'" + text.Replace("'", "''", StringComparison.Ordinal) + "'";
 }

@@ -56,7 +56,8 @@ public static class OfficeLoader
             wanted.Report(errors, $"the kit {kit.Id} has no version {wanted}; it has {string.Join(", ", kit.Versions.Select(version => version.Name))}");
         string? installer = package.Optional("installer")?.Value;
         Dictionary<string, KeyPlace> keys = ReadKeys(package, folder, errors);
-        Dictionary<string, string> workstations = package.Map("workstations", "workstations with the program's folder there")?.Pairs().ToDictionary(pair => pair.Key.Value, pair => Path.GetFullPath(Path.Combine(folder, pair.Value.Value))) ?? [];
+        Dictionary<string, string> workstations = package.Map("workstations", "workstations with the program's folder there")?.Pairs()
+            .ToDictionary(pair => pair.Key.Value, pair => Path.GetFullPath(Path.Combine(folder, pair.Value.Value))) ?? [];
         var companies = new List<Company>();
         foreach (DescribedMap company in package.Maps("companies", "a company", required: true))
         {
@@ -99,7 +100,8 @@ public static class OfficeLoader
             PlacedText? file = key.Optional("file"), variable = key.Optional("variable");
             if (file is null == variable is null) key.Report("a key is kept in one place: file or variable");
             if (key.Optional("key") is { } itself) itself.Report(errors, "a key does not belong into this file; keep it in a file that only you may read, and name that with file");
-            keys[name] = new KeyPlace(file is null ? null : Path.GetFullPath(Path.Combine(folder, file.Value)), variable?.Value, Day(key.Optional("valid-until"), errors), Day(key.Optional("maintenance-until"), errors));
+            keys[name] = new KeyPlace(file is null ? null : Path.GetFullPath(Path.Combine(folder, file.Value)), variable?.Value,
+                Day(key.Optional("valid-until"), errors), Day(key.Optional("maintenance-until"), errors));
             key.Done();
         }
         return keys;
@@ -127,7 +129,9 @@ public static class OfficeLoader
             bool onServer = StoreAddress.ServerEngines.Contains(engine);
             if (path.Value.Length == 0) path.Report(errors, onServer ? "the name of the database is empty" : "the path of the store is empty");
             else if (address is not null) path.Report(errors, "a store has one engine, and this is the second");
-            else address = onServer ? new StoreAddress(engine, path.Value, Server: ReadServer(map, folder, errors)) : new StoreAddress(engine, Path.GetFullPath(Path.Combine(folder, path.Value)));
+            else
+                address = onServer ? new StoreAddress(engine, path.Value, Server: ReadServer(map, folder, errors))
+                    : new StoreAddress(engine, Path.GetFullPath(Path.Combine(folder, path.Value)));
         }
         Dictionary<string, string> form = [];
         foreach (string option in address is null ? [] : OptionsOf(address.Engine))
@@ -155,8 +159,10 @@ public static class OfficeLoader
         if (port is not null && (!int.TryParse(port.Value, NumberStyles.None, CultureInfo.InvariantCulture, out number) || number is < 1 or > highestPort))
             port.Report(errors, $"\"{port}\" is no port; a port is a whole number from 1 to {highestPort}");
         if (file is not null && variable is not null) variable.Report(errors, "the password is kept in one place: password-file or password-variable");
-        if (map.Optional("password") is { } password) password.Report(errors, "a password does not belong into this file; keep it in a file that only you may read, and name that with password-file");
-        return new ServerAddress(host?.Value ?? "localhost", number, map.Optional("user")?.Value ?? "", file is null ? null : Path.GetFullPath(Path.Combine(folder, file.Value)), variable?.Value, map.Optional("owner")?.Value);
+        if (map.Optional("password") is { } password)
+            password.Report(errors, "a password does not belong into this file; keep it in a file that only you may read, and name that with password-file");
+        return new ServerAddress(host?.Value ?? "localhost", number, map.Optional("user")?.Value ?? "", file is null
+            ? null : Path.GetFullPath(Path.Combine(folder, file.Value)), variable?.Value, map.Optional("owner")?.Value);
     }
 
     private static void CheckAnswer(Kit kit, PlacedText setting, PlacedText answer, DescriptionErrors errors)

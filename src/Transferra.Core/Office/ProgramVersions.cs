@@ -8,7 +8,8 @@ namespace Transferra.Core.Office;
 public static class ProgramVersions
 {
     /// <summary>Whether a program of this version opens data of that one; true when the kit does not say.</summary>
-    public static bool Fits(string programVersion, KitVersion data) => data.Programs.Count == 0 || data.Programs.Any(start => programVersion.StartsWith(start, StringComparison.Ordinal));
+    public static bool Fits(string programVersion, KitVersion data) => data.Programs.Count == 0
+        || data.Programs.Any(start => programVersion.StartsWith(start, StringComparison.Ordinal));
 
     /// <summary>Why the program that is installed will not open data of a version; null when it will, or nobody can tell.</summary>
     public static string? UnfitFor(Package package, string dataVersion, ICommands commands)

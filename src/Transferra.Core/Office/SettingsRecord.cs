@@ -19,7 +19,8 @@ internal static class SettingsRecord
 {
     /// <summary>The settings of an installed program.</summary>
     public static IReadOnlyList<SettingFound> OfProgram(Package package, ICommands commands) => package.ProgramFolder is null ? []
-        : [.. package.Kit.Settings.Select(setting => Found(setting, Path.Combine(package.ProgramFolder, setting.Place!.Where), setting.Place.Read(package.ProgramFolder, commands).Text))];
+        : [.. package.Kit.Settings.Select(setting => Found(setting, Path.Combine(package.ProgramFolder, setting.Place!.Where),
+            setting.Place.Read(package.ProgramFolder, commands).Text))];
 
     /// <summary>The settings in a company's records.</summary>
     public static IReadOnlyList<SettingFound> OfCompany(KitVersion version, IStore store) => [.. version.Settings.Where(setting => setting.Record is not null).Select(setting =>

@@ -24,9 +24,12 @@ public static class StoreFinder
     public static IReadOnlyList<UnlistedStore> Unlisted(OfficeDescription office, IStoreOpener stores)
     {
         StoreAddress[] known = [.. office.Companies.SelectMany(company => (StoreAddress?[])[company.OldStore, company.MovesTo]).OfType<StoreAddress>()];
-        string[] roots = [.. office.Packages.Select(package => package.ProgramFolder).OfType<string>(), .. known.Where(store => !store.IsOnServer).Select(store => Around(store, office.Folder))];
-        IEnumerable<StoreAddress> candidates = [.. InFolders(roots, [.. office.Backup.Folders]), .. known.Where(store => store.IsOnServer).DistinctBy(store => (store.Engine, store.Server)).SelectMany(store => OnServer(store, stores))];
-        return Recognised(candidates.Where(candidate => !known.Any(store => store.Shown == candidate.Shown)), [.. office.Packages.Select(package => package.Kit)], stores, [.. office.Companies.Select(company => company.Code)]);
+        string[] roots = [.. office.Packages.Select(package => package.ProgramFolder).OfType<string>(), .. known.Where(store => !store.IsOnServer)
+            .Select(store => Around(store, office.Folder))];
+        IEnumerable<StoreAddress> candidates = [.. InFolders(roots, [.. office.Backup.Folders]), .. known.Where(store => store.IsOnServer)
+            .DistinctBy(store => (store.Engine, store.Server)).SelectMany(store => OnServer(store, stores))];
+        return Recognised(candidates.Where(candidate => !known.Any(store => store.Shown == candidate.Shown)),
+            [.. office.Packages.Select(package => package.Kit)], stores, [.. office.Companies.Select(company => company.Code)]);
     }
 
     // The folder above the store's own, where its siblings would lie; never one that belongs to the whole machine.
@@ -84,7 +87,8 @@ public static class StoreFinder
     {
         try
         {
-            return [.. stores.ServerOf(like).Names(like.Path).Where(name => !Path.GetFileName(name).StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)).Select(name => like with { Path = name })];
+            return [.. stores.ServerOf(like).Names(like.Path).Where(name => !Path.GetFileName(name)
+                .StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)).Select(name => like with { Path = name })];
         }
         catch (TransferraException)
         {

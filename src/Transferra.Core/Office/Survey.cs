@@ -35,7 +35,8 @@ public sealed record VersionSign(string Where, string Says, string? Version);
 /// <param name="Problem">Why the store could not be read; "" when it could.</param>
 /// <param name="Next">What to do about the problem; "" when there is none.</param>
 public sealed record CompanySurvey(string Code, string Name, string Package, string StorePath, string Engine, string? DataVersion, string WantedVersion,
-    IReadOnlyList<VersionSign> Signs, long StoreBytes, long Records, IReadOnlyDictionary<string, long> Tables, long DeletedRecords, string GuessedForm, DateTimeOffset? LastChange, int Documents, long DocumentBytes,
+    IReadOnlyList<VersionSign> Signs, long StoreBytes, long Records, IReadOnlyDictionary<string, long> Tables, long DeletedRecords, string GuessedForm,
+        DateTimeOffset? LastChange, int Documents, long DocumentBytes,
     IReadOnlyList<string> OpenedBy, string Problem, string Next)
 {
     /// <summary>What the engine tells of the store beside: versions of its file structure, character set, settings; by name.</summary>
@@ -64,7 +65,8 @@ public sealed record CompanySurvey(string Code, string Name, string Package, str
 /// <param name="ProgramSigns">The places it was looked for.</param>
 /// <param name="Companies">Its companies.</param>
 /// <param name="Remarks">What does not go together, and what that means.</param>
-public sealed record PackageSurvey(string Kit, string Title, string? ProgramVersion, IReadOnlyList<VersionSign> ProgramSigns, IReadOnlyList<CompanySurvey> Companies, IReadOnlyList<string> Remarks)
+public sealed record PackageSurvey(string Kit, string Title, string? ProgramVersion, IReadOnlyList<VersionSign> ProgramSigns,
+    IReadOnlyList<CompanySurvey> Companies, IReadOnlyList<string> Remarks)
 {
     /// <summary>What belongs to the package beside the program.</summary>
     public IReadOnlyList<ComponentSurvey> Components { get; init; } = [];
@@ -99,7 +101,8 @@ public sealed record ServiceSurvey(string Name, string Kind, string State, IRead
 /// <param name="Packages">Its packages.</param>
 /// <param name="Services">Its services and jobs.</param>
 /// <param name="Unlisted">Stores of its packages that office.yaml does not name.</param>
-public sealed record OfficeSurvey(string Office, DateTimeOffset At, IReadOnlyList<PackageSurvey> Packages, IReadOnlyList<ServiceSurvey> Services, IReadOnlyList<UnlistedStore> Unlisted);
+public sealed record OfficeSurvey(string Office, DateTimeOffset At, IReadOnlyList<PackageSurvey> Packages, IReadOnlyList<ServiceSurvey> Services,
+    IReadOnlyList<UnlistedStore> Unlisted);
 
 /// <summary>Surveys.</summary>
 public static class Survey
@@ -108,7 +111,8 @@ public static class Survey
     /// <param name="office">Which.</param>
     /// <param name="tools">Stores and commands.</param>
     /// <param name="looksForMore">Whether stores are looked for that office.yaml does not name; that opens every database of the known servers.</param>
-    public static OfficeSurvey Of(OfficeDescription office, ClosingTools tools, bool looksForMore) => new(office.Name, DateTimeOffset.UtcNow, [.. office.Packages.Select(package => Of(package, tools))],
+    public static OfficeSurvey Of(OfficeDescription office, ClosingTools tools, bool looksForMore) =>
+        new(office.Name, DateTimeOffset.UtcNow, [.. office.Packages.Select(package => Of(package, tools))],
         ServicesOf(office.Closing, tools), looksForMore ? StoreFinder.Unlisted(office, tools.Stores) : []);
 
     private static PackageSurvey Of(Package package, ClosingTools tools)
@@ -116,13 +120,15 @@ public static class Survey
         IReadOnlyList<VersionSign> program = ProgramSigns(package, tools.Commands);
         string? programVersion = Agreed(program);
         CompanySurvey[] companies = [.. package.Companies.Select(company => Of(company, tools.Stores))];
-        ComponentSurvey[] workstations = [.. package.Workstations.Select(workstation => Component(workstation.Key, workstation.Value, package.Kit.ProgramEvidence, tools.Commands))];
+        ComponentSurvey[] workstations =
+            [.. package.Workstations.Select(workstation => Component(workstation.Key, workstation.Value, package.Kit.ProgramEvidence, tools.Commands))];
         return new PackageSurvey(package.Kit.Id, package.Kit.Title, programVersion, program, companies, [.. Remarks(package, program, programVersion, companies, workstations)])
         {
             Components = ComponentsOf(package, tools.Commands),
             Workstations = workstations,
             Settings = SettingsRecord.OfProgram(package, tools.Commands),
-            CustomFiles = CustomFiles.OfProgram(package, package.Kit.Versions.FirstOrDefault(version => programVersion is not null && version.Programs.Count > 0 && ProgramVersions.Fits(programVersion, version))),
+            CustomFiles = CustomFiles.OfProgram(package, package.Kit.Versions.FirstOrDefault(version => programVersion is not null
+                && version.Programs.Count > 0 && ProgramVersions.Fits(programVersion, version))),
         };
     }
 
@@ -140,7 +146,8 @@ public static class Survey
     private static string? Agreed(IReadOnlyList<VersionSign> signs) => signs.Select(sign => sign.Version).OfType<string>().Distinct().ToArray() is [var only] ? only : null;
 
     /// <summary>What each place says that tells the version of the installed program.</summary>
-    public static IReadOnlyList<VersionSign> ProgramSigns(Package package, ICommands commands) => [.. package.Kit.ProgramEvidence.Select(evidence => Read(package.ProgramFolder, evidence, commands))];
+    public static IReadOnlyList<VersionSign> ProgramSigns(Package package, ICommands commands) =>
+        [.. package.Kit.ProgramEvidence.Select(evidence => Read(package.ProgramFolder, evidence, commands))];
 
     private static VersionSign Read(string? folder, Evidence evidence, ICommands commands)
     {
@@ -153,8 +160,12 @@ public static class Survey
     {
         IReadOnlySet<int> listening = Network.ListeningPorts();
         var services = new List<ServiceSurvey>();
-        foreach (ServicePlan service in plan.Services) services.Add(new ServiceSurvey(service.Name, "service", State(() => SwitchStep.IsOn(service.Switch, tools)), [.. service.Ports.Where(listening.Contains)], service.StaysUp));
-        foreach (JobPlan job in plan.Jobs) services.Add(new ServiceSurvey(job.Name, "job", State(() => job.CronFile is { } file ? File.Exists(file) : SwitchStep.IsOn(job.Switch!, tools)), [], false));
+        foreach (ServicePlan service in plan.Services)
+            services.Add(new ServiceSurvey(service.Name, "service", State(() => SwitchStep.IsOn(service.Switch, tools)),
+                [.. service.Ports.Where(listening.Contains)], service.StaysUp));
+        foreach (JobPlan job in plan.Jobs)
+            services.Add(new ServiceSurvey(job.Name, "job", State(() => job.CronFile is { } file ? File.Exists(file) : SwitchStep.IsOn(job.Switch!, tools)),
+                [], false));
         return services;
 
         static string State(Func<bool> isOn)
@@ -170,7 +181,8 @@ public static class Survey
         }
     }
 
-    private static IEnumerable<string> Remarks(Package package, IReadOnlyList<VersionSign> program, string? programVersion, CompanySurvey[] companies, ComponentSurvey[] workstations)
+    private static IEnumerable<string> Remarks(Package package, IReadOnlyList<VersionSign> program, string? programVersion, CompanySurvey[] companies,
+        ComponentSurvey[] workstations)
     {
         VersionSign[] saying = [.. program.Where(sign => sign.Version is not null)];
         if (programVersion is null && saying.Length > 1)
@@ -221,7 +233,8 @@ public static class Survey
             {
                 Tables = tables,
                 Records = tables.Values.Sum(),
-                DeletedRecords = store.Identity.HeaderFields.TryGetValue("deleted_records", out string? deleted) ? long.Parse(deleted, System.Globalization.CultureInfo.InvariantCulture) : 0,
+                DeletedRecords = store.Identity.HeaderFields.TryGetValue("deleted_records", out string? deleted)
+                    ? long.Parse(deleted, System.Globalization.CultureInfo.InvariantCulture) : 0,
                 GuessedForm = store.Identity.HeaderFields.GetValueOrDefault(StoreIdentity.Guess) ?? "",
                 LastChange = LastChangeOf(stores.FilesOf(address)),
                 ReallyAt = ReallyAt(address),
@@ -233,7 +246,11 @@ public static class Survey
             if (survey.DataVersion is not null && company.Kit.Version(survey.DataVersion) is { } version)
                 return survey with { Settings = SettingsRecord.OfCompany(version, store), CustomFiles = CustomFiles.OfCompany(company, version) };
             return signs.Count == 0
-                ? survey with { Problem = $"this store is of no version of {company.Kit.Title} that the kit knows", Next = "Check the path in office.yaml; it may be the store of another program." }
+                ? survey with
+                {
+                    Problem = $"this store is of no version of {company.Kit.Title} that the kit knows",
+                    Next = "Check the path in office.yaml; it may be the store of another program."
+                }
                 : survey with { Problem = $"the places that tell the data version disagree: {string.Join("; ", signs.Select(sign => $"{sign.Where} says {ValueText.Quote(sign.Says)}"))}", Next = "An earlier upgrade may have stopped half-way. Ask the vendor before going on." };
         }
         catch (TransferraException error)

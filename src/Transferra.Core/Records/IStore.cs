@@ -131,7 +131,8 @@ public interface IStoreOpener
     /// the end; those then throw <see cref="KeyConflictException"/> when the keys do not allow it.</param>
     IStoreBuilder Create(StoreAddress address, string? textEncoding = null, bool keysFirst = false);
 
-    /// <summary>Makes a store again from what <see cref="IStore.ReadScript"/> read, under a name that is free. Its tables are there at once; CreateTable tells only what will be written to one.</summary>
+    /// <summary>Makes a store again from what <see cref="IStore.ReadScript"/> read, under a name that is free. Its tables are there at once; CreateTable tells
+    /// only what will be written to one.</summary>
     /// <param name="address">Where; of the engine the script was read from.</param>
     /// <param name="script">The script.</param>
     /// <param name="folder">Where the script's file is.</param>
@@ -170,10 +171,12 @@ public interface IStoreOpener
 public sealed record StoreSession(long Id, string User, string Host, string Program, string State, TimeSpan? Idle)
 {
     /// <summary>All of it in one line.</summary>
-    public string Words => string.Concat(User, Program.Length > 0 ? $"{(User.Length > 0 ? " with " : "")}{Program}" : "", $" from {Host}", Doing.Length > 0 ? $" ({Doing})" : "").Trim();
+    public string Words => string.Concat(User, Program.Length > 0 ? $"{(User.Length > 0 ? " with " : "")}{Program}" : "", $" from {Host}", Doing.Length > 0
+        ? $" ({Doing})" : "").Trim();
 
     /// <summary>What it is doing, and for how long nothing.</summary>
-    public string Doing => Idle is { } idle ? FormattableString.Invariant($"{(State.Length > 0 ? State : "idle")} for {(idle.TotalMinutes < 2 ? $"{idle.TotalSeconds:0} s" : $"{idle.TotalMinutes:0} min")}") : State;
+    public string Doing => Idle is { } idle
+        ? FormattableString.Invariant($"{(State.Length > 0 ? State : "idle")} for {(idle.TotalMinutes < 2 ? $"{idle.TotalSeconds:0} s" : $"{idle.TotalMinutes:0} min")}") : State;
 }
 
 /// <summary>A way into a store that can be shut.</summary>

@@ -31,7 +31,8 @@ public static class SecretText
         {
             if (!IsPrivate(file)) throw new TransferraException($"the {what} file {file} can be read by others", $"Let only its owner read it: chmod 600 {file}");
             using var reader = new StreamReader(file);
-            return reader.ReadLine() is { Length: > 0 } line ? line : throw new TransferraException($"the first line of the {what} file {file} is empty", $"Write the {what} into it, and nothing else.");
+            return reader.ReadLine() is { Length: > 0 } line
+                ? line : throw new TransferraException($"the first line of the {what} file {file} is empty", $"Write the {what} into it, and nothing else.");
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {

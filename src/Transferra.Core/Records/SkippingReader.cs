@@ -151,7 +151,8 @@ public sealed class SkippingReader(TableShape table, Func<long, long, IRecordRea
     {
         if (_losses == 0) return;
         long lostTo = _lostFrom + _losses - 1;
-        lost.Add(new LostPart(table.Name, lostTo == _lostFrom ? FormattableString.Invariant($"{what} {_lostFrom}") : FormattableString.Invariant($"{what} {_lostFrom} to {lostTo}"), _why));
+        lost.Add(new LostPart(table.Name, lostTo == _lostFrom
+            ? FormattableString.Invariant($"{what} {_lostFrom}") : FormattableString.Invariant($"{what} {_lostFrom} to {lostTo}"), _why));
         _losses = 0;
     }
 

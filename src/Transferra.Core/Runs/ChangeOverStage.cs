@@ -44,7 +44,8 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
     }
 
     /// <inheritdoc/>
-    public override IReadOnlyDictionary<string, string> Plan() => Facts(("old-from", On.Company.OldStore.Shown), ("old-to", On.Aside.Shown), ("new-from", On.FinalStaged.Shown), ("new-to", On.Company.NewStore.Shown));
+    public override IReadOnlyDictionary<string, string> Plan() =>
+        Facts(("old-from", On.Company.OldStore.Shown), ("old-to", On.Aside.Shown), ("new-from", On.FinalStaged.Shown), ("new-to", On.Company.NewStore.Shown));
 
     /// <inheritdoc/>
     public override StageOutcome Do()
@@ -84,7 +85,8 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
     {
         if (On.DigestOfOld(On.Aside) != OldDigest)
             return done with { IsGood = false, Summary = "the old store was written to during the change-over" };
-        string? converted = On.Run.Journal.Entries.LastOrDefault(entry => entry.Company == On.Company.Code && entry.Stage == (IsMending ? Stages.Mend : Stages.Convert) && entry.State == "done")?.Facts.GetValueOrDefault("sha256");
+        string? converted = On.Run.Journal.Entries.LastOrDefault(entry => entry.Company == On.Company.Code
+            && entry.Stage == (IsMending ? Stages.Mend : Stages.Convert) && entry.State == "done")?.Facts.GetValueOrDefault("sha256");
         return done.Facts["new-sha256"] == converted ? done : done with { IsGood = false, Summary = $"the new store is not the one that was {(IsMending ? "proved" : "matched")}" };
     }
 

@@ -35,7 +35,8 @@ public sealed class CheckAgainStage(CompanyRun on) : Stage(on)
         On.SaveResult(Name, result);
         string? told = Office.Survey.VersionOf(On.Company, On.Context.Stores).DataVersion;
         bool good = result.Faults == 0 && told == version.Name;
-        return new StageOutcome(good, good ? $"data version {told}, nothing found" : told != version.Name ? $"the store tells version {told ?? "(none)"} and not {version.Name}" : $"{result.Faults} faults",
+        return new StageOutcome(good, good ? $"data version {told}, nothing found" : told != version.Name
+            ? $"the store tells version {told ?? "(none)"} and not {version.Name}" : $"{result.Faults} faults",
             Facts(("faults", result.Faults), ("version", told ?? "")), result);
     }
 }

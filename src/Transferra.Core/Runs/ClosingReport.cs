@@ -17,6 +17,7 @@ public sealed record ClosingReport(string Closing, DateTimeOffset BegunAt, DateT
         if (new Closings(officeFolder, new DiskVolume()).Find(closing) is not { BegunAt: { } begun } closed) return null;
         JournalEntry? entry(string state) => closed.Journal.Entries.LastOrDefault(entry => entry.Stage == OfficeClosed.Stage && entry.State == state);
         return new ClosingReport(closing, begun, entry("closed")?.At, entry("reopened")?.At,
-            [.. closed.Journal.Entries.Where(entry => entry.State == "announced" && entry.Stage != OfficeClosed.Stage).DistinctBy(entry => entry.Stage).Select(entry => ClosingStep.From(entry.Stage, entry.Facts).WhenClosed)]);
+            [.. closed.Journal.Entries.Where(entry => entry.State == "announced" && entry.Stage != OfficeClosed.Stage).DistinctBy(entry => entry.Stage)
+                .Select(entry => ClosingStep.From(entry.Stage, entry.Facts).WhenClosed)]);
     }
 }

@@ -117,7 +117,8 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
     public override string? TakeBack()
     {
         // A new store that the office has worked with holds records that are nowhere else; it is kept, not removed.
-        string? changedOver = On.Run.Journal.Entries.LastOrDefault(entry => entry.Company == On.Company.Code && entry is { Stage: Stages.ChangeOver, State: "done" })?.Facts.GetValueOrDefault("new-sha256");
+        string? changedOver = On.Run.Journal.Entries.LastOrDefault(entry => entry.Company == On.Company.Code
+            && entry is { Stage: Stages.ChangeOver, State: "done" })?.Facts.GetValueOrDefault("new-sha256");
         if (changedOver is not null && On.Context.Places.Exists(On.FinalStaged) && On.DigestOfNew(On.FinalStaged) != changedOver)
             return $"the new store was worked with after the change-over and is kept: {On.FinalStaged.Shown}";
         bool hadFolder = On.Context.Volume.Exists(On.WorkFolder), hadStaged = hadFolder || StagedOnServers.Any(On.Context.Places.Exists);

@@ -41,7 +41,8 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
         bool proved = results.All(result => result.IsProved);
         long differences = results.Sum(result => result.DifferenceCount);
         int totals = results.Sum(result => result.Totals.Count(total => !total.IsSame));
-        return new StageOutcome(true, proved ? FormattableString.Invariant($"{results[^1].Tables.Sum(table => table.Found)} records are the same, {results[^1].Totals.Count} control totals agree")
+        return new StageOutcome(true, proved
+            ? FormattableString.Invariant($"{results[^1].Tables.Sum(table => table.Found)} records are the same, {results[^1].Totals.Count} control totals agree")
                 : FormattableString.Invariant($"not proved: {differences} differences, {totals} control totals disagree"),
             Facts(("proved", proved ? 1 : 0), ("differences", differences)), results);
     }

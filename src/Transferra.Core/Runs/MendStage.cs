@@ -53,7 +53,8 @@ public sealed class MendStage(CompanyRun on) : Stage(on)
         }
         On.SaveResult(Name, result);
         if (result.Changes == 0 && result.Counts.Count == 0) return new StageOutcome(false, "there is nothing to mend", Facts(), result);
-        return new StageOutcome(true, FormattableString.Invariant($"{result.Changes} changes, each listed"), Facts(("changes", result.Changes), ("sha256", On.DigestOfNew(On.FinalStaged))), result);
+        return new StageOutcome(true, FormattableString.Invariant($"{result.Changes} changes, each listed"),
+            Facts(("changes", result.Changes), ("sha256", On.DigestOfNew(On.FinalStaged))), result);
     }
 
     /// <inheritdoc/>
@@ -80,7 +81,8 @@ public sealed class MendStage(CompanyRun on) : Stage(on)
     public override string? TakeBack()
     {
         // A mended store that the office has worked with holds records that are nowhere else; it is kept, not removed.
-        string? changedOver = On.Run.Journal.Entries.LastOrDefault(entry => entry.Company == On.Company.Code && entry is { Stage: Stages.ChangeOver, State: "done" })?.Facts.GetValueOrDefault("new-sha256");
+        string? changedOver = On.Run.Journal.Entries.LastOrDefault(entry => entry.Company == On.Company.Code
+            && entry is { Stage: Stages.ChangeOver, State: "done" })?.Facts.GetValueOrDefault("new-sha256");
         if (changedOver is not null && On.Context.Places.Exists(On.FinalStaged) && On.DigestOfNew(On.FinalStaged) != changedOver)
             return $"the mended store was worked with after the change-over and is kept: {On.FinalStaged.Shown}";
         bool hadFolder = On.Context.Volume.Exists(On.WorkFolder), hadStaged = hadFolder || (On.FinalStaged.IsOnServer && On.Context.Places.Exists(On.FinalStaged));
@@ -104,8 +106,12 @@ public sealed class CheckMendedStage(CompanyRun on) : Stage(on)
         result = result with { Compared = compared };
         On.SaveResult(Name, result);
         // A note is no harm: records that a .dbf table has marked as deleted, say, are some of the mending's own.
-        ComparedFinding? worse = compared.Findings.FirstOrDefault(finding => (finding.State == "new" || finding.After > finding.Before) && result.Findings.Any(found => found.Grade != Grade.Note && found.Kind == finding.Kind && found.Table == finding.Table && found.What == finding.What));
-        return new StageOutcome(worse is null, worse is null ? FormattableString.Invariant($"{compared.Count("gone")} findings gone, {compared.Count("stayed")} still there") : $"the mending made it worse: {worse.Table} {worse.What}",
+        ComparedFinding? worse = compared.Findings.FirstOrDefault(finding => (finding.State == "new" || finding.After > finding.Before)
+            && result.Findings.Any(found => found.Grade != Grade.Note && found.Kind == finding.Kind && found.Table == finding.Table
+            && found.What == finding.What));
+        return new StageOutcome(worse is null, worse is null
+            ? FormattableString.Invariant($"{compared.Count("gone")} findings gone, {compared.Count("stayed")} still there")
+            : $"the mending made it worse: {worse.Table} {worse.What}",
             Facts(("faults", result.Faults), ("gone", compared.Count("gone"))), result);
     }
 }

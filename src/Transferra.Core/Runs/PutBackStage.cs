@@ -18,7 +18,8 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
 
     private StoreAddress Target => On.Company.StoreNamed(On.Run.BegunFact(On.Company.Code, "set-store") ?? "");
 
-    private Move SetAside(StoreAddress store) => new(store, store.IsOnServer ? store.Beside(On.WorkFolder, On.Run.Id, "present") : store with { Path = Path.Combine(Present, "store", store.Name) });
+    private Move SetAside(StoreAddress store) => new(store, store.IsOnServer ? store.Beside(On.WorkFolder, On.Run.Id, "present")
+        : store with { Path = Path.Combine(Present, "store", store.Name) });
 
     private string Present => Path.Combine(On.WorkFolder, "present");
 
@@ -39,7 +40,8 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
             {
                 if (!WasThere(FormattableString.Invariant($"has-documents-{i}"))) continue;
                 string folder = On.Company.DocumentFolders[i], name = i.ToString(System.Globalization.CultureInfo.InvariantCulture);
-                if (WasThere(FormattableString.Invariant($"had-documents-{i}"))) moves.Add(new Move(StoreAddress.OfFiles(folder), StoreAddress.OfFiles(Path.Combine(Present, "documents", name))));
+                if (WasThere(FormattableString.Invariant($"had-documents-{i}")))
+                    moves.Add(new Move(StoreAddress.OfFiles(folder), StoreAddress.OfFiles(Path.Combine(Present, "documents", name))));
                 moves.Add(new Move(StoreAddress.OfFiles(Path.Combine(Restored, "documents", name)), StoreAddress.OfFiles(folder)));
             }
             return new Swap(On.Context.Places, moves);
@@ -58,12 +60,15 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
         if (!HasBegun)
         {
             RemoveRestored();
-            using ISetFile file = On.Context.Sets.OpenWhole(SetPath, CompanyBackup.Scratch(On.Context.Office), (done, total) => On.Context.Observer.Bytes("fetching", done, total), On.Context.Cancel);
-            IReadOnlyList<SetFault> faults = BackupSets.Unpack(file, Restored, null, (done, total) => On.Context.Observer.Bytes("unpacking", done, total), cancel: On.Context.Cancel);
+            using ISetFile file = On.Context.Sets.OpenWhole(SetPath, CompanyBackup.Scratch(On.Context.Office), (done, total) =>
+                On.Context.Observer.Bytes("fetching", done, total), On.Context.Cancel);
+            IReadOnlyList<SetFault> faults = BackupSets.Unpack(file, Restored, null, (done, total) => On.Context.Observer.Bytes("unpacking", done, total),
+                cancel: On.Context.Cancel);
             if (faults.Count > 0) return new StageOutcome(false, $"the set is damaged: {faults[0].Member}: {faults[0].What}", Facts());
             if (Target.IsOnServer)
             {
-                foreach (string remark in StoreExport.Load(UnpackedStore, On.Context.Stores, RestoredStore, On.Context.Observer, On.Context.Cancel)) On.Context.Observer.Told("not brought back: " + remark);
+                foreach (string remark in StoreExport.Load(UnpackedStore, On.Context.Stores, RestoredStore, On.Context.Observer, On.Context.Cancel))
+                    On.Context.Observer.Told("not brought back: " + remark);
                 On.Context.Volume.Remove(UnpackedStore); // it is in the set, and on the server; a third copy in plain text is nobody's wish
             }
         }
@@ -78,7 +83,8 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
         string folder = Path.Combine(On.WorkFolder, "told"), description = $"store/{Target.Name}/{StoreExport.DescriptionName}";
         On.Context.Volume.Remove(folder);
         using ISetFile file = On.Context.Sets.Open(SetPath);
-        StoreScript? script = BackupSets.Unpack(file, folder, name => name == description).Count > 0 ? null : StoreExport.Describe(Path.Combine(folder, "store", Target.Name)).Script;
+        StoreScript? script = BackupSets.Unpack(file, folder, name => name == description).Count > 0
+            ? null : StoreExport.Describe(Path.Combine(folder, "store", Target.Name)).Script;
         On.Context.Volume.Remove(folder);
         return script;
     }
@@ -88,7 +94,8 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
     {
         SetManifest manifest = On.Context.Sets.Read(SetPath).Manifest;
         using IStore store = On.Context.Stores.Open(Target, On.From.TextEncoding);
-        IReadOnlyList<SetFault> faults = BackupSets.CompareRecords(manifest, Baseline.Of(store, CustomFields.Of(store, On.From).In(On.From).Tables, On.Context.Observer, On.Context.Cancel));
+        IReadOnlyList<SetFault> faults = BackupSets.CompareRecords(manifest,
+            Baseline.Of(store, CustomFields.Of(store, On.From).In(On.From).Tables, On.Context.Observer, On.Context.Cancel));
         return faults.Count == 0 ? done : done with { IsGood = false, Summary = faults[0].What };
     }
 

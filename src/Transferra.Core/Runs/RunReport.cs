@@ -32,8 +32,10 @@ public sealed record StageReport(string Stage, string State, DateTimeOffset? Beg
 /// <param name="Conversion">The conversion.</param>
 /// <param name="Matches">The proof.</param>
 /// <param name="CheckAgain">The check after.</param>
-public sealed record CompanyReport(string Code, string Name, string Package, string From, string To, string Outcome, IReadOnlyList<string> Reasons, IReadOnlyList<StageReport> Stages,
-    string OldStoreSha256, string SetAside, CheckResult? Check, IReadOnlyList<BackupResult>? Backups, ConvertResult? Conversion, IReadOnlyList<MatchResult>? Matches, CheckResult? CheckAgain)
+public sealed record CompanyReport(string Code, string Name, string Package, string From, string To, string Outcome, IReadOnlyList<string> Reasons,
+    IReadOnlyList<StageReport> Stages,
+    string OldStoreSha256, string SetAside, CheckResult? Check, IReadOnlyList<BackupResult>? Backups, ConvertResult? Conversion,
+        IReadOnlyList<MatchResult>? Matches, CheckResult? CheckAgain)
 {
     /// <summary>What was mended; null in runs that do not mend.</summary>
     public MendResult? Mending { get; init; }
@@ -52,7 +54,8 @@ public sealed record CompanyReport(string Code, string Name, string Package, str
 /// <param name="JournalLines">How many lines that has.</param>
 /// <param name="JournalSha256">Digest of the journal's last line.</param>
 /// <param name="Companies">Its companies.</param>
-public sealed record RunReport(string Run, string Kind, string State, string Office, string By, string Tool, DateTimeOffset BegunAt, DateTimeOffset LastAt, string JournalPath, int JournalLines,
+public sealed record RunReport(string Run, string Kind, string State, string Office, string By, string Tool, DateTimeOffset BegunAt, DateTimeOffset LastAt,
+    string JournalPath, int JournalLines,
     string JournalSha256, IReadOnlyList<CompanyReport> Companies)
 {
     /// <summary>The closing that the run was made in; null when there was none.</summary>
@@ -64,7 +67,8 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
         Journal journal = run.Journal;
         JournalEntry begun = journal.Entries[0];
         string state = run.IsUndone ? "undone" : run.IsUndoing ? "undoing" : run.IsUnfinished ? "unfinished" : "ended";
-        return new RunReport(run.Id, run.Kind, state, begun.Facts.GetValueOrDefault("office") ?? office.Name, begun.Facts.GetValueOrDefault("by") ?? "", begun.Facts.GetValueOrDefault("tool") ?? "",
+        return new RunReport(run.Id, run.Kind, state, begun.Facts.GetValueOrDefault("office") ?? office.Name, begun.Facts.GetValueOrDefault("by") ?? "",
+            begun.Facts.GetValueOrDefault("tool") ?? "",
             begun.At, journal.Entries[^1].At, journal.FilePath, journal.Entries.Count, journal.LastDigest, [.. run.Companies.Select(code => OfCompany(office, run, code))])
         {
             Closing = begun.Facts.GetValueOrDefault("closing") is { Length: > 0 } closing ? ClosingReport.Of(office.Folder, closing) : null,
@@ -81,7 +85,8 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
         JournalEntry? changeOver = entries.LastOrDefault(entry => entry is { Stage: Runs.Stages.ChangeOver, State: "done" or "taken-back" });
         string folder = Path.Combine(run.Folder, code);
         return new CompanyReport(code, company?.Name ?? "", company?.Kit.Title ?? "", run.BegunFact(code, "from") ?? "", run.BegunFact(code, "to") ?? "", outcome,
-            stopped?.Facts.GetValueOrDefault("reason")?.Split('\n') ?? [], stages, run.BegunFact(code, "sha256") ?? "", changeOver?.State == "done" ? changeOver.Facts.GetValueOrDefault("aside") ?? "" : "",
+            stopped?.Facts.GetValueOrDefault("reason")?.Split('\n') ?? [], stages, run.BegunFact(code, "sha256") ?? "", changeOver?.State == "done"
+                ? changeOver.Facts.GetValueOrDefault("aside") ?? "" : "",
             Load<CheckResult>(folder, Runs.Stages.Check), Load<List<BackupResult>>(folder, Runs.Stages.Backup), Load<ConvertResult>(folder, Runs.Stages.Convert),
             Load<List<MatchResult>>(folder, Runs.Stages.Match), Load<CheckResult>(folder, Runs.Stages.CheckAgain))
         {

@@ -17,6 +17,7 @@ public static class Sizes
             value /= 1024;
             unit++;
         }
-        return string.Create(CultureInfo.InvariantCulture, $"{(unit == 0 ? value.ToString("0", CultureInfo.InvariantCulture) : value.ToString("0.0", CultureInfo.InvariantCulture))} {units[unit]}");
+        return string.Create(CultureInfo.InvariantCulture,
+            $"{(unit == 0 ? value.ToString("0", CultureInfo.InvariantCulture) : value.ToString("0.0", CultureInfo.InvariantCulture))} {units[unit]}");
     }
 }

@@ -45,7 +45,11 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
         KitVersion known = Company.Kit.Version(version.Name) ?? version;
         Hop? next = hop is null ? null : Company.Kit.Hops.FirstOrDefault(kept => kept.From.Name == hop.From.Name && kept.To.Name == hop.To.Name) ?? hop;
         using Records.IStore store = Context.Stores.Open(address, version.TextEncoding);
-        return new CompanyCheck(known, next, Company.Answers, Context.Observer, Context.Cancel) { DocumentFolders = Company.DocumentFolders, ListFolder = NewListFolder(stage) }.Run(store);
+        return new CompanyCheck(known, next, Company.Answers, Context.Observer, Context.Cancel)
+        {
+            DocumentFolders = Company.DocumentFolders,
+            ListFolder = NewListFolder(stage)
+        }.Run(store);
     }
 
     /// <summary>Where the old store goes at the change-over.</summary>

@@ -16,7 +16,8 @@ public sealed class Swap(StorePlaces places, IReadOnlyList<Move> moves)
     public int DoneMoves()
     {
         // Looked at once: a name on a server is asked for over the network.
-        Dictionary<string, bool> found = moves.SelectMany(move => (StoreAddress[])[move.From, move.To]).DistinctBy(place => place.Shown).ToDictionary(place => place.Shown, places.Exists);
+        Dictionary<string, bool> found = moves.SelectMany(move => (StoreAddress[])[move.From, move.To]).DistinctBy(place => place.Shown)
+            .ToDictionary(place => place.Shown, places.Exists);
         // The state after n moves: of a name that several moves touch, the last of the first n decides whether it is there.
         for (int done = moves.Count; done >= 0; done--)
             if (Fits(done, found)) return done;

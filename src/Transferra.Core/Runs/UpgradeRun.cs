@@ -50,7 +50,8 @@ public sealed class UpgradeRun
     {
         var upgrade = new UpgradeRun(context, run);
         CompanyOutcome[] outcomes = [.. run.Companies.Select(upgrade.Company)];
-        run.Journal.Append("", Stages.Run, "ended", outcomes.ToDictionary(outcome => outcome.Company, outcome => outcome.IsThrough ? "through" : "stopped at " + outcome.StoppedAt));
+        run.Journal.Append("", Stages.Run, "ended", outcomes.ToDictionary(outcome => outcome.Company, outcome => outcome.IsThrough ? "through" : "stopped at "
+            + outcome.StoppedAt));
         return outcomes;
     }
 
@@ -92,12 +93,15 @@ public sealed class UpgradeRun
             ?? throw new TransferraException($"the run {_run.Id} is about the company {code}, which is not in {OfficeLoader.FileName} any more", next);
         string from = _run.BegunFact(code, "from") ?? "", to = _run.BegunFact(code, "to") ?? "";
         // What is mended is the store where it is now, which may be the new place of an engine that was changed.
-        if (_run.Kind == Stages.Mend) company = company with { OldStore = company.MovesTo?.Shown == _run.BegunFact(code, "store") ? company.MovesTo! : company.OldStore, MovesTo = null };
+        if (_run.Kind == Stages.Mend)
+            company = company with { OldStore = company.MovesTo?.Shown == _run.BegunFact(code, "store") ? company.MovesTo! : company.OldStore, MovesTo = null };
         if (_run.BegunFact(code, "store") is { } store && store != company.OldStore.Shown)
             throw new TransferraException($"the run {_run.Id} is about the store {store} of {code}, but {OfficeLoader.FileName} now names {company.OldStore.Shown}", next);
         KitVersion version = company.Kit.Version(from) ?? throw new TransferraException($"the kit {company.Kit.Id} has no version {from} any more", next);
         CustomFields custom = CustomFields.Read(_run.BegunFact(code, "custom"));
-        return new CompanyRun(_context, _run, company, custom.In(version), custom.In(company.Kit.WayFrom(from, to) ?? throw new TransferraException($"the kit {company.Kit.Id} has no way from {from} to {to} any more", next)))
+        return new CompanyRun(_context, _run, company, custom.In(version),
+            custom.In(company.Kit.WayFrom(from, to) ?? throw new TransferraException($"the kit {company.Kit.Id} has no way from {from} to {to} any more",
+            next)))
         {
             Ahead = company.Kit.WayFrom(from, company.WantedVersion)?.FirstOrDefault(),
         };

@@ -46,7 +46,9 @@ public sealed partial class Masking(KitVersion version)
     }
 
     /// <summary>A line of a program's log without what looks like people's own: mail addresses, long numbers, and what stands behind "password" and its like.</summary>
-    public static string LogLine(string line) => LongNumbers().Replace(Secrets().Replace(Mail().Replace(line, "(mail)"), "$1(hidden)"), match => match.Groups["when"].Success ? match.Value : new string('9', match.Length));
+    public static string LogLine(string line) => LongNumbers()
+        .Replace(Secrets().Replace(Mail().Replace(line, "(mail)"), "$1(hidden)"), match => match.Groups["when"].Success
+        ? match.Value : new string('9', match.Length));
 
     [GeneratedRegex(@"[\w.+-]+@[\w-]+(\.[\w-]+)+", RegexOptions.CultureInvariant)]
     private static partial Regex Mail();

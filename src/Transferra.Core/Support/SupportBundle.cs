@@ -52,7 +52,16 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
     public void Gather(PackageSurvey survey, KeptCheck? check, IStore? store, IReadOnlyList<Run> runs)
     {
         CompanySurvey? of = survey.Companies.FirstOrDefault(found => found.Code == company.Code);
-        Json("office.json", new { office = office.Name, contact = office.Contact, company = company.Code, companyName = company.Name, kit = company.Kit.Id, tool, madeAt = DateTimeOffset.UtcNow }, "who asks, and whom to answer");
+        Json("office.json", new
+        {
+            office = office.Name,
+            contact = office.Contact,
+            company = company.Code,
+            companyName = company.Name,
+            kit = company.Kit.Id,
+            tool,
+            madeAt = DateTimeOffset.UtcNow
+        }, "who asks, and whom to answer");
         Json("versions.json", new
         {
             program = survey.ProgramVersion,
@@ -68,8 +77,16 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
             remarks = survey.Remarks,
             problem = of?.Problem,
         }, "versions of program, data, engine, components and system");
-        Json("settings.json", new { program = survey.Settings, company = of?.Settings, customFiles = survey.CustomFiles.Concat(of?.CustomFiles ?? []) }, "the settings that the kit names, private ones as the start of a digest; files that are not as the vendor ships them");
-        if (store is not null) Json("shapes.json", new { found = store.ReadShape().Select(Shape), kit = version.Tables.Select(Shape), objects = store.ListObjects(), records = of?.Tables }, "tables, columns, keys and indexes as they are, and as the kit has them; numbers of records");
+        Json("settings.json", new { program = survey.Settings, company = of?.Settings, customFiles = survey.CustomFiles.Concat(of?.CustomFiles ?? []) },
+            "the settings that the kit names, private ones as the start of a digest; files that are not as the vendor ships them");
+        if (store is not null)
+            Json("shapes.json", new
+            {
+                found = store.ReadShape().Select(Shape),
+                kit = version.Tables.Select(Shape),
+                objects = store.ListObjects(),
+                records = of?.Tables
+            }, "tables, columns, keys and indexes as they are, and as the kit has them; numbers of records");
         else _notIn.Add("the tables' shapes, as the store cannot be opened");
         if (check is null) _notIn.Add("findings, as no check was made yet");
         else Findings(check);
@@ -77,13 +94,28 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
         Logs();
     }
 
-    private static object Shape(TableShape table) => new { table.Name, columns = table.Columns.Select(column => new { column.Name, type = column.Type.ToString(), column.Required, hidden = column.IsPrivate }), table.Key, table.Relations, table.Indexes };
+    private static object Shape(TableShape table) => new
+    {
+        table.Name,
+        columns = table.Columns.Select(column => new { column.Name, type = column.Type.ToString(), column.Required, hidden = column.IsPrivate }),
+        table.Key,
+        table.Relations,
+        table.Indexes
+    };
 
     private void Json(string name, object content, string what) => _files.Add((name, JsonSerializer.SerializeToUtf8Bytes(content, content.GetType(), ResultJson.Options), what));
 
     private void Findings(KeptCheck check)
     {
-        Json("findings.json", new { at = check.At, check.Result.Version, check.Result.Tables, findings = check.Result.Findings.Select(Masked), lost = check.Result.Lost }, "what the check of " + check.At.ToString("yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture) + " UTC found; values of masked columns as their form");
+        Json("findings.json", new
+        {
+            at = check.At,
+            check.Result.Version,
+            check.Result.Tables,
+            findings = check.Result.Findings.Select(Masked),
+            lost = check.Result.Lost
+        }, "what the check of " + check.At.ToString("yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture)
+            + " UTC found; values of masked columns as their form");
         foreach (Finding finding in check.Result.Findings.Where(finding => finding.List.Length > 0))
         {
             string path = Path.Combine(check.Folder, finding.List);
@@ -91,8 +123,11 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
             bool isMasked = _masking.IsMaskedSubject(finding.Table, finding.Subject);
             string[][] lines = [.. CsvLines.Read(path).Skip(1).Take(MaxListed + 1)];
             var text = new StringBuilder("record,value,finding\r\n");
-            foreach (string[] cells in lines.Take(MaxListed)) text.Append(CsvFile.Line([_masking.Record(finding.Table, cells[0]), isMasked ? Masking.FormOf(cells[1]) : cells[1], finding.What])).Append("\r\n");
-            _files.Add(("findings/" + finding.List, Encoding.UTF8.GetBytes(text.ToString()), $"{finding.What}{(lines.Length > MaxListed ? $"; the first {MaxListed} of {finding.Count}" : "")}{(isMasked ? "; values as their form" : "")}"));
+            foreach (string[] cells in lines.Take(MaxListed))
+                text.Append(CsvFile.Line([_masking.Record(finding.Table, cells[0]), isMasked ? Masking.FormOf(cells[1]) : cells[1], finding.What]))
+                    .Append("\r\n");
+            _files.Add(("findings/" + finding.List, Encoding.UTF8.GetBytes(text.ToString()),
+                $"{finding.What}{(lines.Length > MaxListed ? $"; the first {MaxListed} of {finding.Count}" : "")}{(isMasked ? "; values as their form" : "")}"));
         }
     }
 
@@ -106,7 +141,8 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
             entry.At,
             entry.Stage,
             entry.State,
-            facts = entry.Facts.Where(fact => !fact.Key.Contains('.', StringComparison.Ordinal) || fact.Key.StartsWith(company.Code + ".", StringComparison.Ordinal)).ToDictionary(),
+            facts = entry.Facts.Where(fact => !fact.Key.Contains('.', StringComparison.Ordinal)
+                || fact.Key.StartsWith(company.Code + ".", StringComparison.Ordinal)).ToDictionary(),
         }).ToArray(), $"what the {run.Kind} run {run.Id} did with this company, step by step");
         string exceptions = Path.Combine(run.Folder, company.Code, "exceptions.csv");
         if (!File.Exists(exceptions)) return;
@@ -139,7 +175,8 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
                     if (isCut) reader.ReadLine(); // the rest of a line
                     var text = new StringBuilder();
                     while (reader.ReadLine() is { } line) text.AppendLine(Masking.LogLine(line));
-                    _files.Add(("logs/" + Path.GetFileName(path), Encoding.UTF8.GetBytes(text.ToString()), $"{(isCut ? "the last part of " : "")}{path}; mail addresses, long numbers and what stands behind words like password are masked: read it before you send it"));
+                    _files.Add(("logs/" + Path.GetFileName(path), Encoding.UTF8.GetBytes(text.ToString()),
+                        $"{(isCut ? "the last part of " : "")}{path}; mail addresses, long numbers and what stands behind words like password are masked: read it before you send it"));
                 }
                 catch (Exception error) when (error is IOException or UnauthorizedAccessException)
                 {
@@ -150,7 +187,8 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
     }
 
     /// <summary>What is in it.</summary>
-    public IReadOnlyList<BundledFile> Files => [.. _files.Select(file => new BundledFile(file.Name, file.Content.Length, Convert.ToHexStringLower(SHA256.HashData(file.Content)), file.What))];
+    public IReadOnlyList<BundledFile> Files =>
+        [.. _files.Select(file => new BundledFile(file.Name, file.Content.Length, Convert.ToHexStringLower(SHA256.HashData(file.Content)), file.What))];
 
     /// <summary>What one might look for in it and is not there.</summary>
     public IReadOnlyList<string> NotIn => _notIn;

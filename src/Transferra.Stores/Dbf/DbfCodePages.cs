@@ -88,7 +88,8 @@ internal static class DbfCodePages
     /// <summary>The byte for a code page.</summary>
     /// <exception cref="TransferraException">The headers have none for it.</exception>
     public static byte DriverOf(string codePage) => DriversByName.TryGetValue(codePage, out byte driver) ? driver
-        : throw new TransferraException($"a .dbf table cannot say that its text is in {codePage}", $"Use one of {string.Join(", ", DriversByName.Keys)}, or leave text-encoding out for UTF-8.");
+        : throw new TransferraException($"a .dbf table cannot say that its text is in {codePage}",
+            $"Use one of {string.Join(", ", DriversByName.Keys)}, or leave text-encoding out for UTF-8.");
 
     /// <summary>The code page's name, as <see cref="TextEncodings"/> knows it, <see cref="Utf8"/>, or null when nothing tells.</summary>
     /// <param name="path">The .dbf file.</param>
@@ -99,8 +100,10 @@ internal static class DbfCodePages
         string? page = DbfFolder.Beside(path, ".cpg");
         if (page is null) return Drivers.GetValueOrDefault(driver);
         string name = File.ReadAllText(page).Trim();
-        string bare = name.Replace("cp", "", StringComparison.OrdinalIgnoreCase).Replace("ANSI", "", StringComparison.OrdinalIgnoreCase).Replace("OEM", "", StringComparison.OrdinalIgnoreCase).Trim();
+        string bare = name.Replace("cp", "", StringComparison.OrdinalIgnoreCase).Replace("ANSI", "", StringComparison.OrdinalIgnoreCase)
+            .Replace("OEM", "", StringComparison.OrdinalIgnoreCase).Trim();
         return Names.GetValueOrDefault(name) ?? Names.GetValueOrDefault(bare) ?? (TextEncodings.IsKnown(name) ? name
-            : throw new TransferraException($"{page} names the code page {ValueText.Quote(name)}, which is not known here", "Say the code page in the kit's version file (text-encoding)."));
+            : throw new TransferraException($"{page} names the code page {ValueText.Quote(name)}, which is not known here",
+                "Say the code page in the kit's version file (text-encoding)."));
     }
 }

@@ -18,7 +18,8 @@ namespace Transferra.Stores.Dbf;
 /// <param name="CountedRecords">Records that the header counts.</param>
 /// <param name="Driver">Language-driver byte.</param>
 /// <param name="Complaints">Where header and file disagree.</param>
-internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields, DbfField? NullFlags, int HeaderBytes, int RecordBytes, long Records, long CountedRecords, byte Driver,
+internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields, DbfField? NullFlags, int HeaderBytes, int RecordBytes, long Records,
+    long CountedRecords, byte Driver,
     IReadOnlyList<string> Complaints)
 {
     private const int FixedBytes = 32;
@@ -36,7 +37,8 @@ internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields,
         Span<byte> fixedPart = stackalloc byte[FixedBytes];
         int read = file.ReadAtLeast(fixedPart, FixedBytes, throwOnEndOfStream: false);
         if (read < FixedBytes) throw NoTable(path, FormattableString.Invariant($"it has {file.Length} bytes, and a header has at least {FixedBytes}"));
-        DbfLevel level = DbfLevel.Of(fixedPart[0]) ?? throw NoTable(path, FormattableString.Invariant($"its level byte at offset 0 is {fixedPart[0]:X2}, which no known program writes"));
+        DbfLevel level = DbfLevel.Of(fixedPart[0]) ?? throw NoTable(path,
+            FormattableString.Invariant($"its level byte at offset 0 is {fixedPart[0]:X2}, which no known program writes"));
         if (fixedPart[15] == 1) throw new TransferraException($"{path} is encrypted (offset 15)", "Have the old program write it unencrypted, then try again.");
         long counted = BinaryPrimitives.ReadUInt32LittleEndian(fixedPart[4..]);
         int headerBytes = BinaryPrimitives.ReadUInt16LittleEndian(fixedPart[8..]), recordBytes = BinaryPrimitives.ReadUInt16LittleEndian(fixedPart[10..]);
@@ -59,9 +61,11 @@ internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields,
         if (end < file.Length && counted == there)
         {
             file.Position = end;
-            if (file.ReadByte() is not 0x1A and int mark) complaints.Add(FormattableString.Invariant($"{path}: at offset {end}, where the end mark 1A should be, there is {mark:X2}"));
+            if (file.ReadByte() is not 0x1A and int mark)
+                complaints.Add(FormattableString.Invariant($"{path}: at offset {end}, where the end mark 1A should be, there is {mark:X2}"));
         }
-        return new DbfHeader(level, [.. all.Where(field => field.Kind != '0')], all.FirstOrDefault(field => field.Kind == '0'), headerBytes, recordBytes, records, counted, driver, complaints);
+        return new DbfHeader(level, [.. all.Where(field => field.Kind != '0')], all.FirstOrDefault(field => field.Kind == '0'), headerBytes, recordBytes,
+            records, counted, driver, complaints);
     }
 
     private static List<DbfField> ReadFields(byte[] header, Layout layout, DbfLevel level, int recordBytes, string path, List<string> complaints)

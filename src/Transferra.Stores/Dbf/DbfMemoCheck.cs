@@ -50,7 +50,9 @@ internal static class DbfMemoCheck
             file.ReadExactly(record);
             if (record[0] == DbfRecordReader.Deleted) continue;
             foreach (DbfField field in memos)
-                if (DbfRecordReader.TryPointer(field, record.AsSpan(field.Offset, field.Length), out long block) && block > 0 && memo.TryRead(block, out _, out _)) places.Add((memo.LastPlace.Start, memo.LastPlace.End, row));
+                if (DbfRecordReader.TryPointer(field, record.AsSpan(field.Offset, field.Length), out long block) && block > 0
+                    && memo.TryRead(block, out _, out _))
+                    places.Add((memo.LastPlace.Start, memo.LastPlace.End, row));
         }
         return places;
     }

@@ -56,7 +56,8 @@ internal sealed class DbfMender(string folder, string? textEncoding) : IStoreMen
         At(table, places, row, offset).WriteByte((byte)(on ? flags | 1 << (bit % 8) : flags & ~(1 << (bit % 8))));
     }
 
-    private DbfField FieldOf(TableShape table, ColumnShape column) => _tables[table.Name].Table.Header.Fields.First(field => string.Equals(field.Name, column.Name, StringComparison.OrdinalIgnoreCase));
+    private DbfField FieldOf(TableShape table, ColumnShape column) =>
+        _tables[table.Name].Table.Header.Fields.First(field => string.Equals(field.Name, column.Name, StringComparison.OrdinalIgnoreCase));
 
     // A value's bytes; null when its field cannot hold it.
     private byte[]? Bytes(TableShape table, ColumnShape column, string value)

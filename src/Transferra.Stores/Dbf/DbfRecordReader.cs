@@ -40,7 +40,8 @@ internal sealed class DbfRecordReader : IRecordReader
     private static DbfField FieldFor(DbfTable table, ColumnShape column)
     {
         DbfField field = table.Header.Fields.FirstOrDefault(field => string.Equals(field.Name, column.Name, StringComparison.OrdinalIgnoreCase))
-            ?? throw new TransferraException($"{table.FilePath} has no field {column.Name}", "The store's tables differ from what the kit says of this version; run: transferra check");
+            ?? throw new TransferraException($"{table.FilePath} has no field {column.Name}",
+                "The store's tables differ from what the kit says of this version; run: transferra check");
         FieldKind real = field.TypeIn(table.Header.Level).Kind;
         bool readable = column.Type.Kind == real || real switch
         {
@@ -112,7 +113,8 @@ internal sealed class DbfRecordReader : IRecordReader
         vector.AppendNull();
         if (reason.Length == 0)
             reason = fault == FaultCode.NotText
-                ? _table.CodePage is null ? "the bytes are no text, as nothing says their code page; say it in the kit (text-encoding)" : $"the bytes are no text in the code page {_table.CodePage}"
+                ? _table.CodePage is null ? "the bytes are no text, as nothing says their code page; say it in the kit (text-encoding)"
+                    : $"the bytes are no text in the code page {_table.CodePage}"
                 : $"the field holds no {vector.Type}";
         batch.Faults.Add(new RowFault(row, fault.Value, batch.Columns[column].Name, Shown(raw), reason));
     }

@@ -18,7 +18,8 @@ internal sealed class DbfStore : FileStore<DbfTable>
             ["deleted_records"] = tables.Sum(table => table.DeletedRecords).ToString(CultureInfo.InvariantCulture),
             ["code_page"] = string.Join(" ", tables.Select(table => table.CodePage ?? "unknown").Distinct().Order(StringComparer.Ordinal)),
         };
-        Identity = new StoreIdentity("DBF", "level " + string.Join(", ", bytes.Order(StringComparer.Ordinal)), Directory.EnumerateFiles(folder).Sum(file => new FileInfo(file).Length), facts);
+        Identity = new StoreIdentity("DBF", "level " + string.Join(", ", bytes.Order(StringComparer.Ordinal)), Directory.EnumerateFiles(folder)
+            .Sum(file => new FileInfo(file).Length), facts);
     }
 
     public override StoreIdentity Identity { get; }
@@ -26,9 +27,12 @@ internal sealed class DbfStore : FileStore<DbfTable>
     public static DbfStore Open(string folder, string? textEncoding)
     {
         if (!Directory.Exists(folder))
-            throw new TransferraException(File.Exists(folder) ? $"{folder} is a file, not a folder of .dbf tables" : $"the store {folder} is not there", "Correct the path of the store in office.yaml.");
+            throw new TransferraException(File.Exists(folder) ? $"{folder} is a file, not a folder of .dbf tables" : $"the store {folder} is not there",
+                "Correct the path of the store in office.yaml.");
         IReadOnlyList<string> files = DbfFolder.Tables(folder);
-        if (files.Count == 0) throw new TransferraException($"there is no .dbf table in {folder}", "Correct the path of the store in office.yaml, or look where the old program keeps its data.");
+        if (files.Count == 0)
+            throw new TransferraException($"there is no .dbf table in {folder}",
+                "Correct the path of the store in office.yaml, or look where the old program keeps its data.");
         return new DbfStore(folder, [.. files.Select(file => new DbfTable(file, textEncoding))]);
     }
 
@@ -53,7 +57,8 @@ internal sealed class DbfStore : FileStore<DbfTable>
     {
         DbfHeader header = Table(table.Name).Header;
         if (header.CountedRecords > header.Records)
-            lost.Add(new LostPart(table.Name, FormattableString.Invariant($"record {header.Records + 1} to {header.CountedRecords}, from offset {header.HeaderBytes + header.Records * header.RecordBytes}"), "the file ends before them"));
+            lost.Add(new LostPart(table.Name,
+                FormattableString.Invariant($"record {header.Records + 1} to {header.CountedRecords}, from offset {header.HeaderBytes + header.Records * header.RecordBytes}"), "the file ends before them"));
         foreach (string memo in DbfMemoCheck.Run(this, Table(table.Name))) lost.Add(new LostPart(table.Name, "a memo", memo));
         return Read(table, []);
     }

@@ -32,7 +32,9 @@ internal sealed class DbfStoreBuilder : IStoreBuilder
 
     public void CreateTable(TableShape table)
     {
-        if (table.Name.Length == 0 || table.Name.AsSpan().IndexOfAny('/', '\0') >= 0) throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a .dbf table: it is no file name", "Name it otherwise in the kit's version file.");
+        if (table.Name.Length == 0 || table.Name.AsSpan().IndexOfAny('/', '\0') >= 0)
+            throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a .dbf table: it is no file name",
+                "Name it otherwise in the kit's version file.");
         _tables.Add(table.Name, new DbfTableWriter(Path.Combine(_folder, table.Name + ".dbf"), table, _encoding, _codePage));
     }
 
@@ -52,7 +54,8 @@ internal sealed class DbfStoreBuilder : IStoreBuilder
         }
         catch (IOException error)
         {
-            throw new TransferraException($"writing {_folder} stopped: {error.Message}", "Look for room on the disk and for its health. The old data is untouched; the half-written new store is removed.", error);
+            throw new TransferraException($"writing {_folder} stopped: {error.Message}",
+                "Look for room on the disk and for its health. The old data is untouched; the half-written new store is removed.", error);
         }
     }
 
@@ -114,8 +117,12 @@ internal sealed class DbfTableWriter : IDisposable
         _columns = [.. columns];
         (_flagsAt, _flagBytes) = (offset, (bit + 7) / 8);
         _record = new byte[offset + _flagBytes];
-        if (_record.Length > ushort.MaxValue) throw new TransferraException($"the table {table.Name} is too wide for .dbf: {_record.Length} bytes a record, and {ushort.MaxValue} is the most", "Split it in the kit's version file.");
-        if (_columns.Length > 254) throw new TransferraException($"the table {table.Name} has too many columns for .dbf: {_columns.Length}, and 254 is the most", "Split it in the kit's version file.");
+        if (_record.Length > ushort.MaxValue)
+            throw new TransferraException($"the table {table.Name} is too wide for .dbf: {_record.Length} bytes a record, and {ushort.MaxValue} is the most",
+                "Split it in the kit's version file.");
+        if (_columns.Length > 254)
+            throw new TransferraException($"the table {table.Name} has too many columns for .dbf: {_columns.Length}, and 254 is the most",
+                "Split it in the kit's version file.");
         _file = new FileStream(path, FileMode.CreateNew, FileAccess.ReadWrite, FileShare.None, 1 << 16);
         WriteHeader(codePage);
         if (_columns.Any(column => column.How is How.MemoText or How.MemoBinary))

@@ -25,7 +25,8 @@ internal sealed class DbfTable : IFileTable
             throw FileWatch.Unreadable(path, error);
         }
         CodePage = textEncoding ?? DbfCodePages.Of(path, Header.Driver);
-        Shape = new TableShape(Name, [.. Header.Fields.Select(field => new ColumnShape(field.Name, field.TypeIn(Header.Level), Header.Level.IsVisual && !field.IsNullable))], [], []);
+        Shape = new TableShape(Name, [.. Header.Fields.Select(field =>
+            new ColumnShape(field.Name, field.TypeIn(Header.Level), Header.Level.IsVisual && !field.IsNullable))], [], []);
     }
 
     public string FilePath { get; }

@@ -34,7 +34,8 @@ internal sealed record DelimitedForm(char Separator, char Quote, string Encoding
                 "decimal-mark" when value is "." or "," => form with { DecimalMark = value[0] },
                 "dates" => form with { Dates = DateForm.Checked(value) },
                 "null" => form with { Null = value },
-                _ => throw new TransferraException($"the store's {key} cannot be {ValueText.Quote(value)}", "See docs/formats/delimited.md for what it can be; correct it in office.yaml."),
+                _ => throw new TransferraException($"the store's {key} cannot be {ValueText.Quote(value)}",
+                    "See docs/formats/delimited.md for what it can be; correct it in office.yaml."),
             };
         }
         if (form.Separator == form.Quote) throw new TransferraException("the store's separator and quote are the same character", "Correct one of them in office.yaml.");
@@ -45,7 +46,13 @@ internal sealed record DelimitedForm(char Separator, char Quote, string Encoding
         : throw new TransferraException($"the store's {key} is {ValueText.Quote(value)}, and has to be one plain character, or tab", "Correct it in office.yaml.");
 
     /// <summary>The encoding of the files; a byte order mark at their beginning tells better.</summary>
-    public Encoding TextEncoding => Encoding switch { "utf-8" => new UTF8Encoding(false, false), "utf-16" => new UnicodeEncoding(false, true, false), _ => TextEncodings.ByName(Encoding) };
+    public Encoding TextEncoding => Encoding switch
+    {
+        "utf-8" => new UTF8Encoding(false, false),
+        "utf-16" => new UnicodeEncoding(false, true, false),
+        _ =>
+        TextEncodings.ByName(Encoding)
+    };
 
     /// <summary>In words, for the survey.</summary>
     public override string ToString() => string.Create(CultureInfo.InvariantCulture,

@@ -21,13 +21,16 @@ internal static class DelimitedGuess
         List<string[]> records = [.. samples.SelectMany(sample => Records(sample, form).Skip(1))];
         string[] fields = [.. records.SelectMany(record => record).Where(field => field.Length > 0)];
         int commas = fields.Count(field => IsNumber(field, ',')), points = fields.Count(field => IsNumber(field, '.'));
-        byte[][] dates = [.. fields.Where(field => field.Length is >= 8 and <= 10 && field.Count(char.IsAsciiDigit) >= 6 && field.IndexOfAny(['/', '.', '-']) > 0).Select(Encoding.UTF8.GetBytes)];
+        byte[][] dates = [.. fields.Where(field => field.Length is >= 8 and <= 10 && field.Count(char.IsAsciiDigit) >= 6
+            && field.IndexOfAny(['/', '.', '-']) > 0).Select(Encoding.UTF8.GetBytes)];
         string template = DateTemplates.MaxBy(candidate => dates.Count(date => DateTemplate.Parse(candidate).TryRead(date, out _)))!;
-        bool header = samples.All(sample => Records(sample, form).FirstOrDefault() is not { } first || (first.All(name => name.Length > 0 && !char.IsAsciiDigit(name[0])) && first.Distinct().Count() == first.Length));
+        bool header = samples.All(sample => Records(sample, form).FirstOrDefault() is not { } first
+            || (first.All(name => name.Length > 0 && !char.IsAsciiDigit(name[0])) && first.Distinct().Count() == first.Length));
         return form with { DecimalMark = commas > points ? ',' : '.', Dates = dates.Length > 0 ? template : form.Dates, HasHeader = header };
     }
 
-    private static bool IsNumber(string field, char mark) => field.Count(c => c == mark) == 1 && field.All(c => char.IsAsciiDigit(c) || c == mark || c == '-') && char.IsAsciiDigit(field[^1]);
+    private static bool IsNumber(string field, char mark) => field.Count(c => c == mark) == 1 && field.All(c => char.IsAsciiDigit(c) || c == mark || c == '-')
+        && char.IsAsciiDigit(field[^1]);
 
     private static byte[] Sample(string path)
     {

@@ -38,7 +38,8 @@ internal sealed class DelimitedRecordReader : RowReader
         for (int i = 0; i < table.Columns.Count; i++)
             if (string.Equals(table.Columns[i], column.Name, StringComparison.OrdinalIgnoreCase)) return i;
         return !table.Form.HasHeader ? position
-            : throw new TransferraException($"{table.FilePath} has no column {column.Name}; its first line names {string.Join(", ", table.Columns)}", "The store's files differ from what the kit says of this version; run: transferra check");
+            : throw new TransferraException($"{table.FilePath} has no column {column.Name}; its first line names {string.Join(", ", table.Columns)}",
+                "The store's files differ from what the kit says of this version; run: transferra check");
     }
 
     protected override bool Next()
@@ -56,7 +57,8 @@ internal sealed class DelimitedRecordReader : RowReader
         if (fault.Length > 0)
         {
             foreach (Vector vector in batch.Vectors) vector.AppendNull();
-            batch.Faults.Add(new RowFault(row, FaultCode.WrongKind, "", CellText.Shown(_parser.Field(0)), FormattableString.Invariant($"line {_parser.Line} of {Path.GetFileName(_table.FilePath)}: {fault}")));
+            batch.Faults.Add(new RowFault(row, FaultCode.WrongKind, "", CellText.Shown(_parser.Field(0)),
+                FormattableString.Invariant($"line {_parser.Line} of {Path.GetFileName(_table.FilePath)}: {fault}")));
         }
         else
             for (int column = 0; column < _ordinals.Length; column++) ReadField(batch, batch.Vectors[column], row, column);
@@ -79,7 +81,8 @@ internal sealed class DelimitedRecordReader : RowReader
         };
         if (fault is null) return;
         vector.AppendNull();
-        string what = fault == FaultCode.NotText ? $"the bytes are no text in {_table.Form.Encoding}" : vector.Type.Kind == FieldKind.Date ? $"this is no date of the form {_table.Form.Dates}" : $"this is no {vector.Type}";
+        string what = fault == FaultCode.NotText ? $"the bytes are no text in {_table.Form.Encoding}" : vector.Type.Kind == FieldKind.Date
+            ? $"this is no date of the form {_table.Form.Dates}" : $"this is no {vector.Type}";
         batch.Faults.Add(new RowFault(row, fault.Value, batch.Columns[column].Name, CellText.Shown(field), FormattableString.Invariant($"{what} (line {_parser.Line})")));
     }
 

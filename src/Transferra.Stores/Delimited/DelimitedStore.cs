@@ -21,9 +21,14 @@ internal sealed class DelimitedStore : FileStore<DelimitedTable>
     public static DelimitedStore Open(StoreAddress address, string? textEncoding)
     {
         if (!Directory.Exists(address.Path))
-            throw new TransferraException(File.Exists(address.Path) ? $"{address.Path} is a file, not a folder of delimited text" : $"the store {address.Path} is not there", "Correct the path of the store in office.yaml.");
-        string[] files = [.. Directory.EnumerateFiles(address.Path).Where(path => Endings.Contains(Path.GetExtension(path), StringComparer.OrdinalIgnoreCase)).Order(StringComparer.OrdinalIgnoreCase)];
-        if (files.Length == 0) throw new TransferraException($"there is no {string.Join(", ", Endings)} file in {address.Path}", "Correct the path of the store in office.yaml, or have the old program export its data there.");
+            throw new TransferraException(File.Exists(address.Path)
+                ? $"{address.Path} is a file, not a folder of delimited text" : $"the store {address.Path} is not there",
+                "Correct the path of the store in office.yaml.");
+        string[] files = [.. Directory.EnumerateFiles(address.Path).Where(path => Endings.Contains(Path.GetExtension(path), StringComparer.OrdinalIgnoreCase))
+            .Order(StringComparer.OrdinalIgnoreCase)];
+        if (files.Length == 0)
+            throw new TransferraException($"there is no {string.Join(", ", Endings)} file in {address.Path}",
+                "Correct the path of the store in office.yaml, or have the old program export its data there.");
         // What is not said is guessed, and the guess is shown; what is said, in office.yaml or by the kit, stands.
         bool isGuess = address.Options.Count == 0;
         DelimitedForm form = isGuess ? DelimitedGuess.Of(files) : DelimitedForm.Standard.With(address.Options);
@@ -40,7 +45,8 @@ internal sealed class DelimitedStore : FileStore<DelimitedTable>
             while (parser.Next())
             {
                 if (parser.Fault.Length > 0) complaints.Add(FormattableString.Invariant($"{table.FilePath}, line {parser.Line}: {parser.Fault}"));
-                else if (parser.FieldCount != table.Columns.Count) complaints.Add(FormattableString.Invariant($"{table.FilePath}, line {parser.Line}: there are {parser.FieldCount} fields and not {table.Columns.Count}"));
+                else if (parser.FieldCount != table.Columns.Count)
+                    complaints.Add(FormattableString.Invariant($"{table.FilePath}, line {parser.Line}: there are {parser.FieldCount} fields and not {table.Columns.Count}"));
             }
         }
         return complaints;

@@ -30,7 +30,8 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
 
     public static DelimitedStoreBuilder Create(StoreAddress address, string? textEncoding)
     {
-        if (Path.Exists(address.Path)) throw new TransferraException($"{address.Path} is there already; a new store is never written over another", "Move it away, then try again.");
+        if (Path.Exists(address.Path))
+            throw new TransferraException($"{address.Path} is there already; a new store is never written over another", "Move it away, then try again.");
         DelimitedForm form = DelimitedForm.Standard.With(address.Options);
         if (textEncoding is not null && !address.Options.ContainsKey("encoding")) form = form with { Encoding = textEncoding };
         var builder = new DelimitedStoreBuilder(address.Path, form);
@@ -40,7 +41,8 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
 
     public void CreateTable(TableShape table)
     {
-        if (table.Name.Length == 0 || table.Name.AsSpan().IndexOfAny('/', '\0') >= 0) throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a file", "Name the table otherwise in the kit's version file.");
+        if (table.Name.Length == 0 || table.Name.AsSpan().IndexOfAny('/', '\0') >= 0)
+            throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a file", "Name the table otherwise in the kit's version file.");
         var file = new FileStream(Path.Combine(_folder, table.Name + (_form.Separator == '\t' ? ".tsv" : ".csv")), FileMode.CreateNew, FileAccess.Write, FileShare.None, 1 << 16);
         _tables.Add(table.Name, new TableFile(table, file));
         file.Write(_encoding.GetPreamble());
@@ -65,7 +67,8 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
             }
             catch (IOException error)
             {
-                throw new TransferraException($"writing {_folder} stopped: {error.Message}", "Look for room on the disk and for its health. The old data is untouched; the half-written new store is removed.", error);
+                throw new TransferraException($"writing {_folder} stopped: {error.Message}",
+                    "Look for room on the disk and for its health. The old data is untouched; the half-written new store is removed.", error);
             }
         }
     }
@@ -82,7 +85,9 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
             else if (Field(vector, row) is { } field) text.Append(field);
             else return Refused(output, row, output.Table.Columns[i].Name, FaultCode.NotADate, $"the template {_form.Dates} would not read back as the same day");
         }
-        if (text.Length == 0) return Refused(output, row, output.Table.Columns[0].Name, FaultCode.MissingValue, "a line without anything in it is no record; give the store a text for missing values (null)");
+        if (text.Length == 0)
+            return Refused(output, row, output.Table.Columns[0].Name, FaultCode.MissingValue,
+                "a line without anything in it is no record; give the store a text for missing values (null)");
         text.Append("\r\n");
         try
         {

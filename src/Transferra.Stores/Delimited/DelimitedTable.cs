@@ -25,7 +25,8 @@ internal sealed class DelimitedTable : IFileTable
             throw FileWatch.Unreadable(path, error);
         }
         if (Columns.GroupBy(name => name, StringComparer.OrdinalIgnoreCase).FirstOrDefault(group => group.Count() > 1) is { } twice)
-            throw new TransferraException($"{path} names the column {ValueText.Quote(twice.Key)} twice in its first line", "Have the export name its columns differently; or, when the first line is no header, say so in office.yaml: header: no.");
+            throw new TransferraException($"{path} names the column {ValueText.Quote(twice.Key)} twice in its first line",
+                "Have the export name its columns differently; or, when the first line is no header, say so in office.yaml: header: no.");
     }
 
     public string FilePath { get; }
@@ -54,7 +55,8 @@ internal sealed class DelimitedTable : IFileTable
 
     public IRecordReader OpenReader(TableShape shape) => new DelimitedRecordReader(this, shape);
 
-    public DelimitedParser OpenParser() => new(new FileStream(FilePath, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1 << 16, FileOptions.SequentialScan), Form);
+    public DelimitedParser OpenParser() =>
+        new(new FileStream(FilePath, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1 << 16, FileOptions.SequentialScan), Form);
 
     private string Text(ReadOnlySpan<byte> bytes) => Form.TextEncoding is UnicodeEncoding ? Encoding.UTF8.GetString(bytes) : Form.TextEncoding.GetString(bytes);
 

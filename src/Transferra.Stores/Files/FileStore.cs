@@ -56,7 +56,8 @@ internal abstract class FileStore<T>(string where, string kind, IReadOnlyList<T>
 
     public virtual IReadOnlyList<string> Remarks => [];
 
-    public QueryAnswer Ask(string sql) => throw new TransferraException($"{kind} answers no SQL, and was asked: {sql}", "Use a sign or a total that is told by table and column; see docs/kits.md.");
+    public QueryAnswer Ask(string sql) => throw new TransferraException($"{kind} answers no SQL, and was asked: {sql}",
+        "Use a sign or a total that is told by table and column; see docs/kits.md.");
 
     public abstract IReadOnlyList<string> CheckPhysically();
 

@@ -32,8 +32,10 @@ internal sealed class FbInsert : IDisposable
         (_connection, _table) = (connection, table);
         _isBlob = [.. declared.Select(type => type.StartsWith("BLOB", StringComparison.Ordinal))];
         _parameterTypes = [.. table.Columns.Select((column, i) => !_isBlob[i] ? declared[i] : column.Type.Kind == FieldKind.Text
-            ? FormattableString.Invariant($"VARCHAR({ShortCharacters}) CHARACTER SET UTF8") : FormattableString.Invariant($"VARCHAR({ShortCharacters * BytesPerCharacter}) CHARACTER SET OCTETS"))];
-        int bytes = table.Columns.Select((column, i) => _isBlob[i] ? ShortCharacters * BytesPerCharacter + 8 : column.Type.Kind == FieldKind.Text ? column.Type.Length * BytesPerCharacter + 8 : 48).Sum();
+            ? FormattableString.Invariant($"VARCHAR({ShortCharacters}) CHARACTER SET UTF8")
+                : FormattableString.Invariant($"VARCHAR({ShortCharacters * BytesPerCharacter}) CHARACTER SET OCTETS"))];
+        int bytes = table.Columns.Select((column, i) => _isBlob[i] ? ShortCharacters * BytesPerCharacter + 8 : column.Type.Kind == FieldKind.Text
+            ? column.Type.Length * BytesPerCharacter + 8 : 48).Sum();
         RowsInGroup = Math.Clamp(MessageBytes / Math.Max(1, bytes), 1, MostRowsInGroup);
     }
 

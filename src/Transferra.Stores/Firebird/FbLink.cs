@@ -55,7 +55,8 @@ internal static class FbLink
         return error!.Errors.Any(entry => entry.Number is NoSuchFile) || IsMissing(error) ? null : throw Explain(address, error);
     }
 
-    private static bool IsMissing(FbException error) => error.Errors.Any(entry => entry.Number == CannotOpen) && error.Message.Contains("No such file", StringComparison.OrdinalIgnoreCase);
+    private static bool IsMissing(FbException error) => error.Errors.Any(entry => entry.Number == CannotOpen)
+        && error.Message.Contains("No such file", StringComparison.OrdinalIgnoreCase);
 
     private static FbConnection? TryOpen(StoreAddress address, int dialect, out FbException? error)
     {
@@ -64,7 +65,8 @@ internal static class FbLink
         try
         {
             connection.Open();
-            Ours[(address.Path, Convert.ToInt64(Scalar(connection, null, "SELECT CURRENT_CONNECTION FROM RDB$DATABASE"), System.Globalization.CultureInfo.InvariantCulture))] = true;
+            Ours[(address.Path, Convert.ToInt64(Scalar(connection, null, "SELECT CURRENT_CONNECTION FROM RDB$DATABASE"),
+                System.Globalization.CultureInfo.InvariantCulture))] = true;
             return connection;
         }
         catch (FbException failure)
@@ -86,8 +88,12 @@ internal static class FbLink
         string at = FormattableString.Invariant($"{server.Host}:{(server.Port == 0 ? UsualPort : server.Port)}");
         int[] numbers = [.. error.Errors.Select(entry => entry.Number)];
         string said = FirstLine(error);
-        if (numbers.Contains(BadLogin)) return new($"the Firebird server at {at} does not let {(server.User.Length > 0 ? server.User : "this user")} in: {said}", "Correct user and password-file in office.yaml.", error);
-        if (numbers.Contains(NoSuchFile) || IsMissing(error)) return new($"there is no database {address.Path} on the Firebird server at {at}", "Correct the store in office.yaml: the path as the server sees it, or an alias.", error);
+        if (numbers.Contains(BadLogin))
+            return new($"the Firebird server at {at} does not let {(server.User.Length > 0 ? server.User : "this user")} in: {said}",
+                "Correct user and password-file in office.yaml.", error);
+        if (numbers.Contains(NoSuchFile) || IsMissing(error))
+            return new($"there is no database {address.Path} on the Firebird server at {at}",
+                "Correct the store in office.yaml: the path as the server sees it, or an alias.", error);
         if (numbers.Contains(Shutdown)) return new($"the database {address.Shown} is shut down", "Bring it online, then try again.", error);
         if (numbers.Contains(NoServer) || error.InnerException is System.Net.Sockets.SocketException || error.InnerException is System.IO.IOException)
             return new($"no Firebird server answers at {at}: {said}", "Start it, or correct host and port in office.yaml.", error);

@@ -102,7 +102,8 @@ internal sealed class FbMender : SqlMender
 
     protected override string Setting(string table, ColumnShape column, string value, string parameter, DbCommand command)
     {
-        if (OwnBytes(table, column, value, out _) is { } bytes) return FormattableString.Invariant($"CAST(x'{Convert.ToHexString(bytes)}' AS VARCHAR({Math.Max(1, Column(table, column.Name).Length)}) CHARACTER SET NONE)");
+        if (OwnBytes(table, column, value, out _) is { } bytes)
+            return FormattableString.Invariant($"CAST(x'{Convert.ToHexString(bytes)}' AS VARCHAR({Math.Max(1, Column(table, column.Name).Length)}) CHARACTER SET NONE)");
         Add(command, parameter[1..], value);
         return parameter;
     }
@@ -116,7 +117,8 @@ internal sealed class FbMender : SqlMender
         var changes = new List<PositionChange>();
         foreach (string?[] row in Rows("SELECT TRIM(RDB$RELATION_NAME), TRIM(RDB$FIELD_NAME), TRIM(RDB$GENERATOR_NAME) FROM RDB$RELATION_FIELDS WHERE RDB$GENERATOR_NAME IS NOT NULL ORDER BY 1"))
         {
-            long before = Whole(Rows($"SELECT GEN_ID({Quote(row[2]!)}, 0) FROM RDB$DATABASE")[0][0]), most = Whole(Rows($"SELECT COALESCE(MAX({Quote(row[1]!)}), 0) FROM {Quote(row[0]!)}")[0][0]);
+            long before = Whole(Rows($"SELECT GEN_ID({Quote(row[2]!)}, 0) FROM RDB$DATABASE")[0][0]), most =
+                Whole(Rows($"SELECT COALESCE(MAX({Quote(row[1]!)}), 0) FROM {Quote(row[0]!)}")[0][0]);
             if (before >= most) continue;
             Execute(FormattableString.Invariant($"ALTER TABLE {Quote(row[0]!)} ALTER COLUMN {Quote(row[1]!)} RESTART WITH {most}"));
             Renew();

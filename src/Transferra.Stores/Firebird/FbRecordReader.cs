@@ -69,7 +69,9 @@ internal sealed class FbRecordReader : RowReader
             case float number when vector is DoubleVector doubles: doubles.Append(number); return null;
             case bool truth when vector is LongVector { Type.Kind: FieldKind.Boolean or FieldKind.Integer } longs: longs.Append(truth ? 1 : 0); return null;
             case DateTime moment when vector is LongVector { Type.Kind: FieldKind.Timestamp } longs: longs.Append(moment.Ticks / 10); return null;
-            case DateTime day when vector is LongVector { Type.Kind: FieldKind.Date } longs && day.TimeOfDay == TimeSpan.Zero: longs.Append(DateOnly.FromDateTime(day).DayNumber); return null;
+            case DateTime day when vector is LongVector { Type.Kind: FieldKind.Date } longs
+                && day.TimeOfDay == TimeSpan.Zero:
+                longs.Append(DateOnly.FromDateTime(day).DayNumber); return null;
             case TimeSpan time when vector is LongVector { Type.Kind: FieldKind.Time } longs: longs.Append(time.Ticks / 10); return null;
             default: return CellText.TryAppend(vector, Encoding.UTF8.GetBytes(Shown(value)));
         }
@@ -121,7 +123,9 @@ internal sealed class FbRecordReader : RowReader
         if (parts[3] < 0) units = -units;
         int scale = parts[3] >> 16 & 0xFF;
         bool isWhole = vector is LongVector { Type.Kind: FieldKind.Integer };
-        if (!isWhole && vector is not WideVector { Type.Kind: FieldKind.Decimal }) return CellText.TryAppend(vector, Encoding.ASCII.GetBytes(value.ToString(FormattableString.Invariant($"F{Math.Max(scale, declaredScale)}"), CultureInfo.InvariantCulture)));
+        if (!isWhole && vector is not WideVector { Type.Kind: FieldKind.Decimal })
+            return CellText.TryAppend(vector,
+                Encoding.ASCII.GetBytes(value.ToString(FormattableString.Invariant($"F{Math.Max(scale, declaredScale)}"), CultureInfo.InvariantCulture)));
         FaultCode? fault = DecimalText.TryRescale(units, scale, vector.Type.Scale, isWhole ? 19 : vector.Type.Precision, out Int128 scaled);
         if (fault is not null) return fault;
         if (vector is WideVector wides) wides.Append(scaled);

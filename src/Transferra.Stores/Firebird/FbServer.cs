@@ -33,12 +33,20 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
         if (connection is null) return [];
         var found = new List<ServerAdvice>();
         long number(string sql) => Convert.ToInt64(FbLink.Scalar(connection, null, sql), CultureInfo.InvariantCulture);
-        if (number("SELECT MON$FORCED_WRITES FROM MON$DATABASE") == 0) found.Add(new ServerAdvice("forced-writes", true, "forced writes are off: a power cut can damage the database", "Set them on: gfix -write sync DATABASE"));
-        if (number("SELECT COUNT(*) FROM RDB$TRANSACTIONS WHERE RDB$TRANSACTION_STATE = 1") is > 0 and long limbo) found.Add(new ServerAdvice("limbo-transactions", true, $"{limbo} transactions are in limbo: what they changed is neither in nor out", "Look at gfix -list, then gfix -commit or -rollback each."));
+        if (number("SELECT MON$FORCED_WRITES FROM MON$DATABASE") == 0)
+            found.Add(new ServerAdvice("forced-writes", true, "forced writes are off: a power cut can damage the database",
+                "Set them on: gfix -write sync DATABASE"));
+        if (number("SELECT COUNT(*) FROM RDB$TRANSACTIONS WHERE RDB$TRANSACTION_STATE = 1") is > 0 and long limbo)
+            found.Add(new ServerAdvice("limbo-transactions", true, $"{limbo} transactions are in limbo: what they changed is neither in nor out",
+                "Look at gfix -list, then gfix -commit or -rollback each."));
         long gap = number("SELECT MON$NEXT_TRANSACTION - MON$OLDEST_TRANSACTION FROM MON$DATABASE");
         const long many = 20_000;
-        if (gap > many) found.Add(new ServerAdvice("sweep", false, FormattableString.Invariant($"{gap:#,0} transactions have left record versions behind, which every reading goes through"), "gfix -sweep DATABASE, before the night"));
-        if (number("SELECT MON$PAGE_BUFFERS FROM MON$DATABASE") < 256) found.Add(new ServerAdvice("page-buffers", false, "the database keeps very few pages in memory", "gfix -buffers 4096 DATABASE"));
+        if (gap > many)
+            found.Add(new ServerAdvice("sweep", false,
+                FormattableString.Invariant($"{gap:#,0} transactions have left record versions behind, which every reading goes through"),
+                "gfix -sweep DATABASE, before the night"));
+        if (number("SELECT MON$PAGE_BUFFERS FROM MON$DATABASE") < 256)
+            found.Add(new ServerAdvice("page-buffers", false, "the database keeps very few pages in memory", "gfix -buffers 4096 DATABASE"));
         return found;
     }
 
@@ -48,9 +56,12 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
     public void Rename(string from, string to)
     {
         if (!File.Exists(from))
-            throw new TransferraException($"the database file {from} is not on this machine, or may not be seen by this user", "Run this on the server's own machine, as a user who may rename the file, and name the database by its path.");
+            throw new TransferraException($"the database file {from} is not on this machine, or may not be seen by this user",
+                "Run this on the server's own machine, as a user who may rename the file, and name the database by its path.");
         IReadOnlyList<string> others = [.. Sessions(from).Select(session => session.Words)];
-        if (others.Count > 0) throw new TransferraException($"the database {from} cannot be renamed while somebody is connected to it: {others[0]}", "End the connection, then try again.");
+        if (others.Count > 0)
+            throw new TransferraException($"the database {from} cannot be renamed while somebody is connected to it: {others[0]}",
+                "End the connection, then try again.");
         if (Path.Exists(to)) throw new TransferraException($"{to} is there already", "Find out what it is; nothing was renamed.");
         try
         {
@@ -105,7 +116,8 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
         {
             if (FbLink.IsOurs(name, reader.GetInt64(0))) continue;
             bool idle = Convert.ToInt32(reader.GetValue(4), CultureInfo.InvariantCulture) == 0;
-            sessions.Add(new StoreSession(reader.GetInt64(0), reader.GetString(1), reader.GetString(3).Split('/')[0], Path.GetFileName(reader.GetString(2)), idle ? "idle" : "active",
+            sessions.Add(new StoreSession(reader.GetInt64(0), reader.GetString(1), reader.GetString(3).Split('/')[0], Path.GetFileName(reader.GetString(2)),
+                idle ? "idle" : "active",
                 idle && !reader.IsDBNull(5) ? TimeSpan.FromSeconds(Math.Max(0, reader.GetInt64(5))) : null));
         }
         return sessions;
@@ -131,7 +143,9 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
         using FbConnection? connection = FbLink.OpenIfThere(At(name));
         if (connection is null) return [];
         string? mine = (string?)FbLink.Scalar(connection, null, "SELECT CASE WHEN CURRENT_USER = 'SYSDBA' OR CURRENT_USER = TRIM(MON$OWNER) THEN 'yes' END FROM MON$DATABASE");
-        if (mine is null) throw new TransferraException($"this user may not shut the database {name}, which belongs to somebody else", "Name its owner, or SYSDBA, as the store's user in office.yaml.");
+        if (mine is null)
+            throw new TransferraException($"this user may not shut the database {name}, which belongs to somebody else",
+                "Name its owner, or SYSDBA, as the store's user in office.yaml.");
         (string mode, string made) = Read(connection);
         return [new StoreDoor("shutdown", name, $"the database {name} is shut down for all but its owner and SYSDBA", $"the database {name} is online again", true,
             new Dictionary<string, string> { ["path"] = name, ["mode"] = mode, ["made"] = made })];

@@ -79,7 +79,9 @@ internal sealed class FbStore : IStore
         using var command = new FbCommand(sql, _connection, _transaction);
         using FbDataReader reader = command.ExecuteReader();
         var rows = new List<IReadOnlyList<string?>>();
-        while (reader.Read()) rows.Add([.. Enumerable.Range(0, reader.FieldCount).Select(i => reader.IsDBNull(i) ? null : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture))]);
+        while (reader.Read())
+            rows.Add([.. Enumerable.Range(0, reader.FieldCount)
+                .Select(i => reader.IsDBNull(i) ? null : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture))]);
         return rows;
     }
 
@@ -95,11 +97,13 @@ internal sealed class FbStore : IStore
             + (HasIdentity ? "f.RDB$IDENTITY_TYPE" : "NULL")
             + $" FROM RDB$RELATIONS r JOIN RDB$RELATION_FIELDS f ON f.RDB$RELATION_NAME = r.RDB$RELATION_NAME JOIN RDB$FIELDS t ON t.RDB$FIELD_NAME = f.RDB$FIELD_SOURCE WHERE {IsTable} ORDER BY 1, f.RDB$FIELD_POSITION");
         return rows.GroupBy(row => row[0]!).OrderBy(table => table.Key, StringComparer.Ordinal).ToDictionary(table => table.Key, table => table.Select(row =>
-            new FbColumn(row[1]!, Number(row[2]), Number(row[3]), Number(row[4]), Number(row[5]), Number(row[6]), Number(row[7]), Number(row[8]), row[9] == "1", Default(row[10]), row[11] is not null)).ToArray());
+            new FbColumn(row[1]!, Number(row[2]), Number(row[3]), Number(row[4]), Number(row[5]), Number(row[6]), Number(row[7]), Number(row[8]),
+                row[9] == "1", Default(row[10]), row[11] is not null)).ToArray());
 
         static int Number(string? text) => text is null ? 0 : int.Parse(text, CultureInfo.InvariantCulture);
 
-        static string? Default(string? clause) => clause?.Trim() is not { } text ? null : text.StartsWith("DEFAULT", StringComparison.OrdinalIgnoreCase) ? text[7..].Trim() : text.TrimStart('=').Trim();
+        static string? Default(string? clause) => clause?.Trim() is not { } text ? null : text.StartsWith("DEFAULT", StringComparison.OrdinalIgnoreCase)
+            ? text[7..].Trim() : text.TrimStart('=').Trim();
     }
 
     public IReadOnlyList<TableShape> ReadShape()
@@ -108,12 +112,14 @@ internal sealed class FbStore : IStore
             + "JOIN RDB$INDEX_SEGMENTS s ON s.RDB$INDEX_NAME = i.RDB$INDEX_NAME LEFT JOIN RDB$RELATION_CONSTRAINTS c ON c.RDB$INDEX_NAME = i.RDB$INDEX_NAME WHERE COALESCE(i.RDB$SYSTEM_FLAG, 0) = 0 "
             + "ORDER BY 1, 2, s.RDB$FIELD_POSITION");
         ILookup<string, IReadOnlyList<string?>> byTable = segments.ToLookup(row => row[0]!), byIndex = segments.ToLookup(row => row[1]!);
-        return [.. _catalog.Tables.Select(table => new TableShape(table.Key, [.. table.Value.Select(column => new ColumnShape(column.Name, FbTypes.Of(column), column.Required, Default: column.Default))],
+        return [.. _catalog.Tables.Select(table => new TableShape(table.Key,
+            [.. table.Value.Select(column => new ColumnShape(column.Name, FbTypes.Of(column), column.Required, Default: column.Default))],
             [.. byTable[table.Key].Where(row => row[4] == "PRIMARY KEY").Select(row => row[2]!)],
             [.. byTable[table.Key].Where(row => row[4] == "FOREIGN KEY").GroupBy(row => row[1]!).Select(relation =>
                 new RelationShape([.. relation.Select(row => row[2]!)], byIndex[relation.First()[5]!].First()[0]!, [.. byIndex[relation.First()[5]!].Select(row => row[2]!)]))])
         {
-            Indexes = [.. byTable[table.Key].Where(row => row[4] is not ("PRIMARY KEY" or "FOREIGN KEY")).GroupBy(row => row[1]!).Select(index => new IndexShape(index.Key, [.. index.Select(row => row[2]!)], index.First()[3] == "1"))],
+            Indexes = [.. byTable[table.Key].Where(row => row[4] is not ("PRIMARY KEY" or "FOREIGN KEY")).GroupBy(row => row[1]!)
+                .Select(index => new IndexShape(index.Key, [.. index.Select(row => row[2]!)], index.First()[3] == "1"))],
             NumberedColumn = Array.Find(table.Value, column => column.IsNumbered)?.Name,
         })];
     }
@@ -125,7 +131,8 @@ internal sealed class FbStore : IStore
         var objects = new List<StoreObject>();
         foreach (IReadOnlyList<string?> row in Rows("SELECT TRIM(RDB$GENERATOR_NAME) FROM RDB$GENERATORS WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 ORDER BY 1"))
             objects.Add(new StoreObject("sequence", row[0]!, Position(row[0]!)));
-        foreach (IReadOnlyList<string?> row in HasIdentity ? Rows("SELECT TRIM(RDB$RELATION_NAME), TRIM(RDB$GENERATOR_NAME) FROM RDB$RELATION_FIELDS WHERE RDB$GENERATOR_NAME IS NOT NULL ORDER BY 1") : [])
+        foreach (IReadOnlyList<string?> row in HasIdentity
+            ? Rows("SELECT TRIM(RDB$RELATION_NAME), TRIM(RDB$GENERATOR_NAME) FROM RDB$RELATION_FIELDS WHERE RDB$GENERATOR_NAME IS NOT NULL ORDER BY 1") : [])
             objects.Add(new StoreObject("numbering", row[0]!, Position(row[1]!)));
         objects.AddRange(Rows("SELECT 'routine', TRIM(RDB$PROCEDURE_NAME), '' FROM RDB$PROCEDURES WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 UNION ALL "
             + "SELECT 'trigger', TRIM(RDB$TRIGGER_NAME), TRIM(COALESCE(RDB$RELATION_NAME, '')) FROM RDB$TRIGGERS WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 UNION ALL "
@@ -141,19 +148,24 @@ internal sealed class FbStore : IStore
 
     public bool KeepsKey(string table, IReadOnlyList<string> key) => _keys.Keeps(_catalog.Table(table), key);
 
-    public long CountRows(string table) => _counts.Of(_catalog.Table(table), name => long.Parse(Rows($"SELECT COUNT(*) FROM {Quote(name)}").Single()[0]!, CultureInfo.InvariantCulture));
+    public long CountRows(string table) => _counts.Of(_catalog.Table(table), name =>
+        long.Parse(Rows($"SELECT COUNT(*) FROM {Quote(name)}").Single()[0]!, CultureInfo.InvariantCulture));
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
         string name = _catalog.Table(table.Name);
-        FbField[] fields = [.. table.Columns.Select(wanted => wanted.Name == FbMender.PlaceColumn ? new FbField(wanted.Name, false, null) : FieldOf(_catalog.Column(name, wanted.Name)))];
+        FbField[] fields = [.. table.Columns.Select(wanted => wanted.Name == FbMender.PlaceColumn
+            ? new FbField(wanted.Name, false, null) : FieldOf(_catalog.Column(name, wanted.Name)))];
         // The engine takes texts that differ in blanks at the end, and in some collations in case, for equal; those are put in order here.
         bool sortsHere = orderBy.Any(wanted => _catalog.Column(name, wanted).IsText);
-        string order = orderBy.Count == 0 || sortsHere ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => Quote(_catalog.Column(name, wanted).Name) + " NULLS FIRST"));
+        string order = orderBy.Count == 0 || sortsHere ? "" : " ORDER BY "
+            + string.Join(", ", orderBy.Select(wanted => Quote(_catalog.Column(name, wanted).Name) + " NULLS FIRST"));
         string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
         // Without a lower limit the engine's index passes over the least of all numbers, so it is not asked then.
-        string where = RangeCondition.Of(within is { From: null } ? null : within, table, wanted => Quote(_catalog.Column(name, wanted).Name), wanted => _catalog.Column(name, wanted) is { IsExactNumber: true, Scale: 0 });
-        IRecordReader reader = RangeCondition.Hold(new FbRecordReader(_connection, _transaction, $"SELECT {columns} FROM {Quote(name)}{where}{order}", fields, $"{_address.Shown}, table {name}"), table, within);
+        string where = RangeCondition.Of(within is { From: null } ? null : within, table, wanted => Quote(_catalog.Column(name, wanted).Name), wanted =>
+            _catalog.Column(name, wanted) is { IsExactNumber: true, Scale: 0 });
+        IRecordReader reader = RangeCondition.Hold(new FbRecordReader(_connection, _transaction, $"SELECT {columns} FROM {Quote(name)}{where}{order}", fields,
+            $"{_address.Shown}, table {name}"), table, within);
         return sortsHere ? new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]) : reader;
     }
 
@@ -161,10 +173,13 @@ internal sealed class FbStore : IStore
     {
         string name = Quote(column.Name);
         // Texts in BLOBs come in the connection's UTF-8, except those without a character set, which come as they are.
-        if (column.Type == FbTypes.Blob) return new FbField(column.SubType == 1 ? $"CAST({name} AS BLOB SUB_TYPE 0)" : name, false, column.CharacterSet == FbTypes.None ? DecoderOf(column) : null);
+        if (column.Type == FbTypes.Blob)
+            return new FbField(column.SubType == 1 ? $"CAST({name} AS BLOB SUB_TYPE 0)" : name, false, column.CharacterSet == FbTypes.None
+                ? DecoderOf(column) : null);
         // Bytes as they lie there, without the server's own conversion.
         // The driver takes sixteen of them for a GUID, whatever they are, and loses its place in the answer when there are fewer; so it never gets just sixteen.
-        if (column.IsString) return new FbField(FormattableString.Invariant($"CAST({name} AS VARCHAR({(column.Bytes == GuidBytes ? GuidBytes + 1 : Math.Max(1, column.Bytes))}) CHARACTER SET OCTETS)"), column.Type == FbTypes.Char && !column.IsOctets, DecoderOf(column));
+        if (column.IsString)
+            return new FbField(FormattableString.Invariant($"CAST({name} AS VARCHAR({(column.Bytes == GuidBytes ? GuidBytes + 1 : Math.Max(1, column.Bytes))}) CHARACTER SET OCTETS)"), column.Type == FbTypes.Char && !column.IsOctets, DecoderOf(column));
         // Numbers of 38 digits are more than the driver's decimals hold.
         if (column.Type == FbTypes.Int128) return new FbField($"CAST(CAST({name} AS VARCHAR(48)) AS VARCHAR(48) CHARACTER SET OCTETS)", false, null);
         return new FbField(name, false, null, column.Scale);
@@ -188,12 +203,15 @@ internal sealed class FbStore : IStore
             using FbDataReader reader = command.ExecuteReader();
             string[] columns = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
             var rows = new List<IReadOnlyList<string?>>();
-            while (reader.Read()) rows.Add([.. Enumerable.Range(0, columns.Length).Select(i => reader.IsDBNull(i) ? null : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture)?.TrimEnd(' '))]);
+            while (reader.Read())
+                rows.Add([.. Enumerable.Range(0, columns.Length).Select(i => reader.IsDBNull(i) ? null
+                    : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture)?.TrimEnd(' '))]);
             return new QueryAnswer(columns, rows);
         }
         catch (FbException error)
         {
-            throw new TransferraException($"the engine refused a question to {_address.Shown}: {FbLink.FirstLine(error)} in: {sql}", "If the query stands in the kit, correct it there; otherwise check the store.", error);
+            throw new TransferraException($"the engine refused a question to {_address.Shown}: {FbLink.FirstLine(error)} in: {sql}",
+                "If the query stands in the kit, correct it there; otherwise check the store.", error);
         }
     }
 

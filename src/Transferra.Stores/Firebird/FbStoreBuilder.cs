@@ -38,7 +38,9 @@ internal sealed class FbStoreBuilder : IStoreBuilder
 
     public static FbStoreBuilder Create(StoreAddress address, bool keysFirst)
     {
-        if (new FbServer(address.Server!).Exists(address.Path)) throw new TransferraException($"the database {address.Shown} is there already; a new store is never written over another", "Find out what it is; rename it or name another one.");
+        if (new FbServer(address.Server!).Exists(address.Path))
+            throw new TransferraException($"the database {address.Shown} is there already; a new store is never written over another",
+                "Find out what it is; rename it or name another one.");
         try
         {
             // Without forced writes while loading: a load that stops half-way is thrown away as a whole. They are switched on before it counts.
@@ -46,7 +48,8 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         }
         catch (FbException error)
         {
-            throw new TransferraException($"the database {address.Shown} cannot be made: {FbLink.FirstLine(error)}", "The server's own user must be allowed to write there, and yours to make databases.", error);
+            throw new TransferraException($"the database {address.Shown} cannot be made: {FbLink.FirstLine(error)}",
+                "The server's own user must be allowed to write there, and yours to make databases.", error);
         }
         try
         {
@@ -62,12 +65,18 @@ internal sealed class FbStoreBuilder : IStoreBuilder
     /// <summary>Makes a database again from the engine's own backup of its declarations, with indexes and triggers asleep until the rows are there.</summary>
     public static FbStoreBuilder Rebuild(StoreAddress address, StoreScript script, string folder)
     {
-        if (new FbServer(address.Server!).Exists(address.Path)) throw new TransferraException($"the database {address.Shown} is there already; a new store is never written over another", "Find out what it is; rename it or name another one.");
+        if (new FbServer(address.Server!).Exists(address.Path))
+            throw new TransferraException($"the database {address.Shown} is there already; a new store is never written over another",
+                "Find out what it is; rename it or name another one.");
         FbStoreBuilder? builder = null;
         try
         {
             using (FileStream file = File.OpenRead(Path.Combine(folder, script.File!)))
-                new FbStreamingRestore(FbLink.Describe(address)) { InputStream = file, Options = FbRestoreFlags.Create | FbRestoreFlags.DeactivateIndexes | FbRestoreFlags.MetaDataOnly }.Execute();
+                new FbStreamingRestore(FbLink.Describe(address))
+                {
+                    InputStream = file,
+                    Options = FbRestoreFlags.Create | FbRestoreFlags.DeactivateIndexes | FbRestoreFlags.MetaDataOnly
+                }.Execute();
             int dialect = Convert.ToInt32(Dialect(address), CultureInfo.InvariantCulture);
             builder = new FbStoreBuilder(address, FbLink.Open(address, dialect), keysFirst: false, script);
             foreach (string statement in script.Before) FbLink.Execute(builder._connection, null, statement);
@@ -79,7 +88,8 @@ internal sealed class FbStoreBuilder : IStoreBuilder
             if (builder is not null) builder.Dispose();
             else HalfMade.Remove(() => new FbServer(address.Server!).Remove(address.Path));
             if (error is TransferraException) throw;
-            throw new TransferraException($"the database {address.Shown} cannot be made again as it was: {FbLink.FirstLine(error)}", "The user has to be SYSDBA, or one who may restore databases; or restore into a folder and look at the rows.", error);
+            throw new TransferraException($"the database {address.Shown} cannot be made again as it was: {FbLink.FirstLine(error)}",
+                "The user has to be SYSDBA, or one who may restore databases; or restore into a folder and look at the rows.", error);
         }
     }
 
@@ -103,7 +113,8 @@ internal sealed class FbStoreBuilder : IStoreBuilder
             (string, string) column = (reader.GetString(0), reader.GetString(1));
             int type = reader.GetInt32(3);
             if (reader.GetInt32(2) == 1) _computed.Add(column);
-            else if (_script!.TextEncoding is not null && reader.GetInt32(4) == FbTypes.None && (type is FbTypes.Char or FbTypes.Varchar || (type == FbTypes.Blob && reader.GetInt32(6) == 1)))
+            else if (_script!.TextEncoding is not null && reader.GetInt32(4) == FbTypes.None
+                && (type is FbTypes.Char or FbTypes.Varchar || (type == FbTypes.Blob && reader.GetInt32(6) == 1)))
                 _ofNoSet[column] = type == FbTypes.Blob ? 0 : reader.GetInt32(5);
         }
     }
@@ -111,7 +122,8 @@ internal sealed class FbStoreBuilder : IStoreBuilder
     // The shape that is written to: without computed columns, and texts without a character set as the bytes they are.
     private TableShape Native(TableShape table) => _script is null ? table : table with
     {
-        Columns = [.. table.Columns.Where(column => !_computed.Contains((table.Name, column.Name))).Select(column => _ofNoSet.ContainsKey((table.Name, column.Name)) ? column with { Type = new FieldType(FieldKind.Binary) } : column)],
+        Columns = [.. table.Columns.Where(column => !_computed.Contains((table.Name, column.Name)))
+            .Select(column => _ofNoSet.ContainsKey((table.Name, column.Name)) ? column with { Type = new FieldType(FieldKind.Binary) } : column)],
     };
 
     private TableOutput Native(TableOutput output)
@@ -145,7 +157,9 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         if (_script is not null)
         {
             TableShape native = Native(table);
-            string[] declared = [.. FbTypes.Declare(native, _hasInt128).Select((type, i) => _ofNoSet.GetValueOrDefault((table.Name, native.Columns[i].Name)) is > 0 and var length ? FormattableString.Invariant($"VARCHAR({length}) CHARACTER SET OCTETS") : type)];
+            string[] declared = [.. FbTypes.Declare(native, _hasInt128)
+                .Select((type, i) => _ofNoSet.GetValueOrDefault((table.Name, native.Columns[i].Name)) is > 0 and var length
+                ? FormattableString.Invariant($"VARCHAR({length}) CHARACTER SET OCTETS") : type)];
             _tables.Add(table.Name, new Table(native, new FbInsert(_connection, native, declared)));
             return;
         }
@@ -245,7 +259,9 @@ internal sealed class FbStoreBuilder : IStoreBuilder
             {
                 IndexShape index = shape.Indexes[i];
                 string name = index.Name.Length > 0 ? index.Name : string.Create(CultureInfo.InvariantCulture, $"{shape.Name[..Math.Min(shape.Name.Length, 24)]}_X{i + 1}");
-                Guard($"an index of {shape.Name} cannot be built", () => FbLink.Execute(_connection, null, $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {FbLink.Quote(name)} ON {FbLink.Quote(shape.Name)} ({Names(index.Columns)})"));
+                Guard($"an index of {shape.Name} cannot be built", () =>
+                    FbLink.Execute(_connection, null,
+                    $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {FbLink.Quote(name)} ON {FbLink.Quote(shape.Name)} ({Names(index.Columns)})"));
             }
         }
         foreach (TableShape shape in _tables.Values.Select(table => table.Shape).Where(_ => _script is null))
@@ -258,9 +274,12 @@ internal sealed class FbStoreBuilder : IStoreBuilder
                 {
                     // What the engine gives out next is one more than where the counter stands; RESTART sets where it stands.
                     object highest = FbLink.Scalar(_connection, null, $"SELECT MAX({FbLink.Quote(numbered)}) FROM {FbLink.Quote(shape.Name)}") ?? 0L;
-                    FbLink.Execute(_connection, null, string.Create(CultureInfo.InvariantCulture, $"ALTER TABLE {FbLink.Quote(shape.Name)} ALTER COLUMN {FbLink.Quote(numbered)} RESTART WITH {highest}"));
+                    FbLink.Execute(_connection, null, string.Create(CultureInfo.InvariantCulture,
+                        $"ALTER TABLE {FbLink.Quote(shape.Name)} ALTER COLUMN {FbLink.Quote(numbered)} RESTART WITH {highest}"));
                 });
-            if (_address.Server!.Owner is { } owner) Guard($"{owner} cannot be given rights", () => FbLink.Execute(_connection, null, $"GRANT ALL ON {FbLink.Quote(shape.Name)} TO USER {FbLink.Quote(owner)} WITH GRANT OPTION"));
+            if (_address.Server!.Owner is { } owner)
+                Guard($"{owner} cannot be given rights", () => FbLink.Execute(_connection, null,
+                    $"GRANT ALL ON {FbLink.Quote(shape.Name)} TO USER {FbLink.Quote(owner)} WITH GRANT OPTION"));
         }
         foreach (Table table in _tables.Values)
         {

@@ -17,7 +17,8 @@ namespace Transferra.Stores.Firebird;
 /// <param name="Required">Whether null is not allowed.</param>
 /// <param name="Default">DEFAULT clause's value; null when none.</param>
 /// <param name="IsNumbered">Whether it is an identity column.</param>
-internal sealed record FbColumn(string Name, int Type, int SubType, int Precision, int Scale, int Bytes, int Characters, int CharacterSet, bool Required, string? Default, bool IsNumbered)
+internal sealed record FbColumn(string Name, int Type, int SubType, int Precision, int Scale, int Bytes, int Characters, int CharacterSet, bool Required,
+    string? Default, bool IsNumbered)
 {
     public bool IsExactNumber => Type is FbTypes.Short or FbTypes.Long or FbTypes.Int64 or FbTypes.Int128;
 

@@ -13,7 +13,8 @@ namespace Transferra.Stores.JsonLines;
 
 internal sealed class JsonLinesRecordReader(LineReader lines, TableShape shape, string fileName, FileWatch watch) : RowReader
 {
-    private readonly Dictionary<string, int> _ordinals = shape.Columns.Select((column, i) => (column.Name, i)).ToDictionary(entry => entry.Name, entry => entry.i, StringComparer.OrdinalIgnoreCase);
+    private readonly Dictionary<string, int> _ordinals = shape.Columns.Select((column, i) => (column.Name, i))
+        .ToDictionary(entry => entry.Name, entry => entry.i, StringComparer.OrdinalIgnoreCase);
     private readonly bool[] _filled = new bool[shape.Columns.Count];
     private byte[] _text = new byte[1 << 12];
 
@@ -29,7 +30,8 @@ internal sealed class JsonLinesRecordReader(LineReader lines, TableShape shape, 
         if (Complaint(lines.Line) is { } complaint)
         {
             foreach (Vector vector in batch.Vectors) vector.AppendNull();
-            batch.Faults.Add(new RowFault(row, FaultCode.WrongKind, "", CellText.Shown(lines.Line), FormattableString.Invariant($"line {lines.Number} of {fileName}: {complaint}")));
+            batch.Faults.Add(new RowFault(row, FaultCode.WrongKind, "", CellText.Shown(lines.Line),
+                FormattableString.Invariant($"line {lines.Number} of {fileName}: {complaint}")));
         }
         else ReadObject(batch, row);
     }
@@ -88,7 +90,8 @@ internal sealed class JsonLinesRecordReader(LineReader lines, TableShape shape, 
         string reason = "";
         if (_filled[column])
         {
-            batch.Faults.Add(new RowFault(row, FaultCode.WrongKind, batch.Columns[column].Name, CellText.Shown(value), FormattableString.Invariant($"the line names it twice (line {lines.Number})")));
+            batch.Faults.Add(new RowFault(row, FaultCode.WrongKind, batch.Columns[column].Name, CellText.Shown(value),
+                FormattableString.Invariant($"the line names it twice (line {lines.Number})")));
             return;
         }
         _filled[column] = true;

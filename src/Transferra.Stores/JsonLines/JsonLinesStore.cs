@@ -16,9 +16,14 @@ internal sealed class JsonLinesStore : FileStore<JsonLinesTable>
     public static JsonLinesStore Open(string folder)
     {
         if (!Directory.Exists(folder))
-            throw new TransferraException(File.Exists(folder) ? $"{folder} is a file, not a folder of JSON lines" : $"the store {folder} is not there", "Correct the path of the store in office.yaml.");
-        string[] files = [.. Directory.EnumerateFiles(folder).Where(path => string.Equals(Path.GetExtension(path), JsonLinesTable.Ending, StringComparison.OrdinalIgnoreCase)).Order(StringComparer.OrdinalIgnoreCase)];
-        if (files.Length == 0) throw new TransferraException($"there is no {JsonLinesTable.Ending} file in {folder}", "Correct the path of the store in office.yaml, or have the old program export its data there.");
+            throw new TransferraException(File.Exists(folder) ? $"{folder} is a file, not a folder of JSON lines" : $"the store {folder} is not there",
+                "Correct the path of the store in office.yaml.");
+        string[] files = [.. Directory.EnumerateFiles(folder)
+            .Where(path => string.Equals(Path.GetExtension(path), JsonLinesTable.Ending, StringComparison.OrdinalIgnoreCase))
+            .Order(StringComparer.OrdinalIgnoreCase)];
+        if (files.Length == 0)
+            throw new TransferraException($"there is no {JsonLinesTable.Ending} file in {folder}",
+                "Correct the path of the store in office.yaml, or have the old program export its data there.");
         return new JsonLinesStore(folder, [.. files.Select(file => new JsonLinesTable(file))]);
     }
 
@@ -46,7 +51,8 @@ internal sealed class JsonLinesTable : IFileTable
     {
         foreach (ColumnShape column in shape.Columns)
             if (Scanned.Records > 0 && !Scanned.Columns.Contains(column.Name, StringComparer.OrdinalIgnoreCase))
-                throw new TransferraException($"no line of {FilePath} names {column.Name}; they name {string.Join(", ", Scanned.Columns)}", "The store's files differ from what the kit says of this version; run: transferra check");
+                throw new TransferraException($"no line of {FilePath} names {column.Name}; they name {string.Join(", ", Scanned.Columns)}",
+                    "The store's files differ from what the kit says of this version; run: transferra check");
         return new JsonLinesRecordReader(OpenLines(), shape, Path.GetFileName(FilePath), _watch);
     }
 

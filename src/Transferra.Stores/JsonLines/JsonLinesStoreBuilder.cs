@@ -26,7 +26,8 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
 
     public void CreateTable(TableShape table)
     {
-        if (table.Name.Length == 0 || table.Name.AsSpan().IndexOfAny('/', '\0') >= 0) throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a file", "Name the table otherwise in the kit's version file.");
+        if (table.Name.Length == 0 || table.Name.AsSpan().IndexOfAny('/', '\0') >= 0)
+            throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a file", "Name the table otherwise in the kit's version file.");
         _files.Add(table.Name, new FileStream(Path.Combine(_folder, table.Name + JsonLinesTable.Ending), FileMode.CreateNew, FileAccess.Write, FileShare.None, 1 << 16));
     }
 
@@ -48,7 +49,8 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
         }
         catch (IOException error)
         {
-            throw new TransferraException($"writing {_folder} stopped: {error.Message}", "Look for room on the disk and for its health. The old data is untouched; the half-written new store is removed.", error);
+            throw new TransferraException($"writing {_folder} stopped: {error.Message}",
+                "Look for room on the disk and for its health. The old data is untouched; the half-written new store is removed.", error);
         }
     }
 
@@ -79,7 +81,9 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
             case BytesVector { Type.Kind: FieldKind.Binary } binary: json.WriteBase64StringValue(binary[row]); break;
             case BytesVector texts: json.WriteStringValue(texts[row]); break;
             case LongVector { Type.Kind: FieldKind.Boolean } truths: json.WriteBooleanValue(truths.Values[row] != 0); break;
-            case LongVector { Type.Kind: FieldKind.Integer } or WideVector { Type.Kind: FieldKind.Decimal } or DoubleVector: json.WriteRawValue(vector.Show(row), skipInputValidation: true); break;
+            case LongVector { Type.Kind: FieldKind.Integer } or WideVector { Type.Kind: FieldKind.Decimal }
+                or DoubleVector:
+                json.WriteRawValue(vector.Show(row), skipInputValidation: true); break;
             default: json.WriteStringValue(vector.Show(row)); break;
         }
     }

@@ -11,7 +11,8 @@ internal static class MariaConnection
     private const int UsualPort = 3306;
 
     // Values as they are, whatever the server's settings; nothing cut short, nothing rounded without a word, no limit for a long read.
-    private const string Settings = "SET SESSION sql_mode = 'STRICT_ALL_TABLES,NO_ZERO_DATE,NO_AUTO_VALUE_ON_ZERO,NO_ENGINE_SUBSTITUTION', time_zone = '+00:00', net_write_timeout = 3600, net_read_timeout = 3600, "
+    private const string Settings =
+        "SET SESSION sql_mode = 'STRICT_ALL_TABLES,NO_ZERO_DATE,NO_AUTO_VALUE_ON_ZERO,NO_ENGINE_SUBSTITUTION', time_zone = '+00:00', net_write_timeout = 3600, net_read_timeout = 3600, "
         + "wait_timeout = 86400, max_sort_length = 20000";
 
     // By these numbers we know our own connections among those of a database.
@@ -71,7 +72,8 @@ internal static class MariaConnection
         return (error as MySqlException)?.ErrorCode switch
         {
             MySqlErrorCode.UnknownDatabase => new($"there is no database {database} on the MariaDB server at {at}", "Correct the store in office.yaml.", error),
-            MySqlErrorCode.AccessDenied or MySqlErrorCode.DatabaseAccessDenied => new($"the MariaDB server at {at} does not let {(server.User.Length > 0 ? server.User : "this user")} in: {error.Message}",
+            MySqlErrorCode.AccessDenied or MySqlErrorCode.DatabaseAccessDenied =>
+                new($"the MariaDB server at {at} does not let {(server.User.Length > 0 ? server.User : "this user")} in: {error.Message}",
                 "Correct user and password-file in office.yaml, or the user's rights on the server.", error),
             MySqlErrorCode.UnableToConnectToHost => new($"no MariaDB server answers at {at}: {error.Message}", "Start it, or correct host and port in office.yaml.", error),
             _ => new($"the MariaDB server at {at} cannot be used: {error.Message}", "Look into the server's log.", error),
@@ -83,7 +85,8 @@ internal static class MariaConnection
 
     /// <summary>What the engine said when work with a store broke off.</summary>
     public static TransferraException Stopped(string what, Exception error) =>
-        new($"{what}: {(error is MySqlException { ErrorCode: MySqlErrorCode.DuplicateKeyEntry } ? SameValues : error.Message)}", "Look into the server's log, for room on its disk and for its health. The old data is untouched.", error);
+        new($"{what}: {(error is MySqlException { ErrorCode: MySqlErrorCode.DuplicateKeyEntry } ? SameValues : error.Message)}",
+            "Look into the server's log, for room on its disk and for its health. The old data is untouched.", error);
 
     public static void Execute(MySqlConnection connection, string sql)
     {

@@ -30,7 +30,8 @@ internal sealed class MariaMender : SqlMender
         {
             if (Rows($"SELECT 1 FROM information_schema.statistics s WHERE table_schema = {_database} AND lower(table_name) = lower({MariaConnection.Literal(table.Name)}) AND column_name = {MariaConnection.Literal(own[0]!)} AND non_unique = 0 "
                 + "AND (SELECT count(*) FROM information_schema.statistics o WHERE o.table_schema = s.table_schema AND o.table_name = s.table_name AND o.index_name = s.index_name) = 1").Count == 0)
-                throw new TransferraException($"records of {table.Name} cannot be told apart: it counts {own[0]}, which is not unique", "Take the mend of this table out of the kit, and mend it in the old program.");
+                throw new TransferraException($"records of {table.Name} cannot be told apart: it counts {own[0]}, which is not unique",
+                    "Take the mend of this table out of the kit, and mend it in the old program.");
             _places[table.Name] = own[0]!;
             return new ColumnShape(own[0]!, FieldType.Integer);
         }
@@ -42,7 +43,8 @@ internal sealed class MariaMender : SqlMender
 
     private readonly Dictionary<string, string> _places = [];
 
-    protected override string Name(string table, string? column = null) => MariaConnection.Quote(column ?? Rows($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_database} AND lower(table_name) = lower({MariaConnection.Literal(table)}) ORDER BY BINARY table_name <> {MariaConnection.Literal(table)} LIMIT 1")[0][0]!);
+    protected override string Name(string table, string? column = null) =>
+        MariaConnection.Quote(column ?? Rows($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_database} AND lower(table_name) = lower({MariaConnection.Literal(table)}) ORDER BY BINARY table_name <> {MariaConnection.Literal(table)} LIMIT 1")[0][0]!);
 
     protected override string AtPlace(string table) => $"{MariaConnection.Quote(_places[table])} = @place";
 
@@ -59,7 +61,9 @@ internal sealed class MariaMender : SqlMender
 
     protected override bool IsOfEngine(Exception error) => error is MySqlException;
 
-    private List<string> Tables() => [.. Rows($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_database} AND table_type = 'BASE TABLE' ORDER BY 1").Select(row => row[0]!)];
+    private List<string> Tables() =>
+        [.. Rows($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_database} AND table_type = 'BASE TABLE' ORDER BY 1")
+        .Select(row => row[0]!)];
 
     public override string RebuildIndexes()
     {
@@ -93,8 +97,10 @@ internal sealed class MariaMender : SqlMender
         try
         {
             if (MariaConnection.Scalar(connection, $"SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = {schema} LIMIT 1") is { } trigger)
-                throw new TransferraException($"the trigger {trigger} belongs to the tables of {from.Shown}, and would not be copied", "Take the triggers away for the time of the mending, and put them back after.");
-            string set = MariaConnection.Scalar(connection, $"SELECT concat('CHARACTER SET ', default_character_set_name, ' COLLATE ', default_collation_name) FROM information_schema.schemata WHERE schema_name = {schema}")!;
+                throw new TransferraException($"the trigger {trigger} belongs to the tables of {from.Shown}, and would not be copied",
+                    "Take the triggers away for the time of the mending, and put them back after.");
+            string set = MariaConnection.Scalar(connection,
+                $"SELECT concat('CHARACTER SET ', default_character_set_name, ' COLLATE ', default_collation_name) FROM information_schema.schemata WHERE schema_name = {schema}")!;
             MariaConnection.Execute(connection, $"CREATE DATABASE {target} {set}");
             MariaConnection.Execute(connection, $"SET SESSION foreign_key_checks = 0, unique_checks = 0, sql_mode = 'NO_AUTO_VALUE_ON_ZERO'; USE {target}");
             foreach (string table in List(connection, $"SELECT table_name FROM information_schema.tables WHERE table_schema = {schema} AND table_type = 'BASE TABLE' ORDER BY 1"))
@@ -102,7 +108,8 @@ internal sealed class MariaMender : SqlMender
                 string name = MariaConnection.Quote(table);
                 string declared = Declared(connection, $"{source}.{name}");
                 MariaConnection.Execute(connection, declared);
-                string columns = string.Join(", ", List(connection, $"SELECT column_name FROM information_schema.columns WHERE table_schema = {schema} AND table_name = {MariaConnection.Literal(table)} AND extra NOT LIKE '%GENERATED%' ORDER BY ordinal_position").Select(MariaConnection.Quote));
+                string columns = string.Join(", ", List(connection,
+                    $"SELECT column_name FROM information_schema.columns WHERE table_schema = {schema} AND table_name = {MariaConnection.Literal(table)} AND extra NOT LIKE '%GENERATED%' ORDER BY ordinal_position").Select(MariaConnection.Quote));
                 MariaConnection.Execute(connection, $"INSERT INTO {target}.{name} ({columns}) SELECT {columns} FROM {source}.{name}");
             }
         }

@@ -29,7 +29,9 @@ internal sealed partial class MariaScript(MySqlConnection connection, string dat
         using MySqlDataReader reader = command.ExecuteReader();
         var rows = new List<string?[]>();
         while (reader.Read())
-            rows.Add([.. Enumerable.Range(0, reader.FieldCount).Select(i => reader.IsDBNull(i) ? null : reader.GetValue(i) is byte[] bytes ? System.Text.Encoding.UTF8.GetString(bytes) : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture))]);
+            rows.Add([.. Enumerable.Range(0, reader.FieldCount)
+                .Select(i => reader.IsDBNull(i) ? null : reader.GetValue(i) is byte[] bytes
+                ? System.Text.Encoding.UTF8.GetString(bytes) : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture))]);
         return rows;
     }
 
@@ -39,7 +41,8 @@ internal sealed partial class MariaScript(MySqlConnection connection, string dat
 
     private IEnumerable<string> Tables() =>
     [
-        .. Named($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_schema} AND table_type = 'SEQUENCE' ORDER BY 1").Select(name => Here(Rows($"SHOW CREATE SEQUENCE {Full(name)}")[0][1]!)),
+        .. Named($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_schema} AND table_type = 'SEQUENCE' ORDER BY 1")
+            .Select(name => Here(Rows($"SHOW CREATE SEQUENCE {Full(name)}")[0][1]!)),
         .. Named($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_schema} AND table_type IN ('BASE TABLE', 'SYSTEM VERSIONED') ORDER BY 1").Select(name => Here(Rows($"SHOW CREATE TABLE {Full(name)}")[0][1]!)),
     ];
 
@@ -60,7 +63,8 @@ internal sealed partial class MariaScript(MySqlConnection connection, string dat
     }
 
     // The text is missing when this user may not see it.
-    private string? InMode(string?[] row, int mode, int text) => row[text] is not { } statement ? null : $"SET SESSION sql_mode = {MariaConnection.Literal(row[mode]!)}; {Here(statement)}";
+    private string? InMode(string?[] row, int mode, int text) => row[text] is not { } statement
+        ? null : $"SET SESSION sql_mode = {MariaConnection.Literal(row[mode]!)}; {Here(statement)}";
 
     private IEnumerable<string> Rights() =>
     [
@@ -93,7 +97,8 @@ internal sealed partial class MariaScript(MySqlConnection connection, string dat
     /// <param name="statements">The statements.</param>
     /// <param name="remarks">Receives what was made otherwise than it was.</param>
     /// <returns>What could not be made; what is there already counts as made.</returns>
-    public static IReadOnlyList<(string Statement, string Why)> Run(MySqlConnection connection, IReadOnlyList<string> statements, List<string> remarks) => Rounds.Run(statements, statement =>
+    public static IReadOnlyList<(string Statement, string Why)> Run(MySqlConnection connection, IReadOnlyList<string> statements, List<string> remarks) =>
+        Rounds.Run(statements, statement =>
     {
         string? refused = TryRun(connection, statement);
         if (refused is null || !Definer().IsMatch(statement)) return refused;
@@ -112,7 +117,8 @@ internal sealed partial class MariaScript(MySqlConnection connection, string dat
         }
         catch (MySqlException error)
         {
-            return error.ErrorCode is MySqlErrorCode.TableExists or MySqlErrorCode.StoredProcedureAlreadyExists or MySqlErrorCode.TriggerAlreadyExists or MySqlErrorCode.EventAlreadyExists ? null : error.Message;
+            return error.ErrorCode is MySqlErrorCode.TableExists or MySqlErrorCode.StoredProcedureAlreadyExists or MySqlErrorCode.TriggerAlreadyExists
+                or MySqlErrorCode.EventAlreadyExists ? null : error.Message;
         }
     }
 

@@ -49,15 +49,35 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         using MySqlConnection connection = MariaConnection.Open(address, "");
         var found = new List<ServerAdvice>();
         string show(string setting) => MariaConnection.Scalar(connection, $"SELECT @@GLOBAL.{setting}") ?? "";
-        if (show("innodb_flush_log_at_trx_commit") != "1") found.Add(new ServerAdvice("flush-log", true, $"innodb_flush_log_at_trx_commit is {show("innodb_flush_log_at_trx_commit")}: a power cut can lose the last seconds of what was committed", "SET GLOBAL innodb_flush_log_at_trx_commit = 1"));
-        if (show("innodb_doublewrite") is "0" or "OFF") found.Add(new ServerAdvice("doublewrite", true, "innodb_doublewrite is off: a power cut can leave pages half-written", "Set innodb_doublewrite = ON and start the server anew."));
-        if (!show("sql_mode").Contains("STRICT", StringComparison.OrdinalIgnoreCase)) found.Add(new ServerAdvice("sql-mode", false, "the server is not strict: other programs' values that do not fit are cut without an error; Transferra sets its own sessions strict", "look for cut values in the check, and set sql_mode to STRICT_TRANS_TABLES"));
-        if (show("log_bin") == "1") found.Add(new ServerAdvice("binary-log", false, "every change goes to the binary log as well, which takes time and room for a whole conversion", "see that its volume has room"));
-        if (MariaConnection.Scalar(connection, "SELECT @@GLOBAL.innodb_buffer_pool_size / 1048576 < 512") == "1") found.Add(new ServerAdvice("buffer-pool", false, $"innodb_buffer_pool_size is only {Core.Runs.Sizes.Of(long.Parse(show("innodb_buffer_pool_size"), CultureInfo.InvariantCulture))}", "SET GLOBAL innodb_buffer_pool_size = 2147483648 for the night, if the machine has the memory"));
-        if (List(connection, "XA RECOVER", 3).Count is > 0 and int prepared) found.Add(new ServerAdvice("prepared-transactions", true, $"{prepared} prepared transactions wait on the server: what they changed is neither in nor out", "Look at XA RECOVER, then XA COMMIT or XA ROLLBACK each."));
+        if (show("innodb_flush_log_at_trx_commit") != "1")
+            found.Add(new ServerAdvice("flush-log", true,
+                $"innodb_flush_log_at_trx_commit is {show("innodb_flush_log_at_trx_commit")}: a power cut can lose the last seconds of what was committed",
+                "SET GLOBAL innodb_flush_log_at_trx_commit = 1"));
+        if (show("innodb_doublewrite") is "0" or "OFF")
+            found.Add(new ServerAdvice("doublewrite", true, "innodb_doublewrite is off: a power cut can leave pages half-written",
+                "Set innodb_doublewrite = ON and start the server anew."));
+        if (!show("sql_mode").Contains("STRICT", StringComparison.OrdinalIgnoreCase))
+            found.Add(new ServerAdvice("sql-mode", false,
+                "the server is not strict: other programs' values that do not fit are cut without an error; Transferra sets its own sessions strict",
+                "look for cut values in the check, and set sql_mode to STRICT_TRANS_TABLES"));
+        if (show("log_bin") == "1")
+            found.Add(new ServerAdvice("binary-log", false, "every change goes to the binary log as well, which takes time and room for a whole conversion",
+                "see that its volume has room"));
+        if (MariaConnection.Scalar(connection, "SELECT @@GLOBAL.innodb_buffer_pool_size / 1048576 < 512") == "1")
+            found.Add(new ServerAdvice("buffer-pool", false,
+                $"innodb_buffer_pool_size is only {Core.Runs.Sizes.Of(long.Parse(show("innodb_buffer_pool_size"), CultureInfo.InvariantCulture))}",
+                "SET GLOBAL innodb_buffer_pool_size = 2147483648 for the night, if the machine has the memory"));
+        if (List(connection, "XA RECOVER", 3).Count is > 0 and int prepared)
+            found.Add(new ServerAdvice("prepared-transactions", true,
+                $"{prepared} prepared transactions wait on the server: what they changed is neither in nor out",
+                "Look at XA RECOVER, then XA COMMIT or XA ROLLBACK each."));
         if (name is null) return found;
-        List<string> without = List(connection, $"SELECT concat(table_name, ' (', engine, ')') FROM information_schema.tables WHERE table_schema = {MariaConnection.Literal(name)} AND table_type = 'BASE TABLE' AND engine NOT IN ('InnoDB', 'RocksDB') ORDER BY 1");
-        if (without.Count > 0) found.Add(new ServerAdvice("tables-without-transactions", false, $"{without.Count} tables are of engines that keep no transactions, such as {without[0]}: a crash can damage them", "they become InnoDB tables in the new version"));
+        List<string> without = List(connection,
+            $"SELECT concat(table_name, ' (', engine, ')') FROM information_schema.tables WHERE table_schema = {MariaConnection.Literal(name)} AND table_type = 'BASE TABLE' AND engine NOT IN ('InnoDB', 'RocksDB') ORDER BY 1");
+        if (without.Count > 0)
+            found.Add(new ServerAdvice("tables-without-transactions", false,
+                $"{without.Count} tables are of engines that keep no transactions, such as {without[0]}: a crash can damage them",
+                "they become InnoDB tables in the new version"));
         return found;
     }
 
@@ -72,7 +92,9 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         using MySqlConnection connection = MariaConnection.Open(address, "");
         List<string> tables = TablesOf(connection, from);
         if (TablesOf(connection, to).Count > 0) throw new TransferraException($"the database {to} is there already and has tables", "Find out what it is; nothing was renamed.");
-        if (TriggerOf(connection, from) is { } trigger) throw new TransferraException($"the tables of {from} cannot be moved, because {trigger}", "Take the triggers away for the upgrade, then try again.");
+        if (TriggerOf(connection, from) is { } trigger)
+            throw new TransferraException($"the tables of {from} cannot be moved, because {trigger}",
+                "Take the triggers away for the upgrade, then try again.");
         try
         {
             if (!HasDatabase(connection, to))
@@ -90,7 +112,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
 
     private static string? TriggerOf(MySqlConnection connection, string name)
     {
-        List<string> triggers = List(connection, $"SELECT concat(trigger_name, ' on ', event_object_table) FROM information_schema.triggers WHERE trigger_schema = {MariaConnection.Literal(name)} ORDER BY 1");
+        List<string> triggers = List(connection,
+            $"SELECT concat(trigger_name, ' on ', event_object_table) FROM information_schema.triggers WHERE trigger_schema = {MariaConnection.Literal(name)} ORDER BY 1");
         return triggers.Count == 0 ? null : $"the server moves no table that has a trigger: {triggers[0]}{(triggers.Count > 1 ? $" and {triggers.Count - 1} more" : "")}";
     }
 
@@ -98,9 +121,11 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
     {
         using MySqlConnection connection = MariaConnection.Open(address, "");
         var found = new List<string>();
-        if (!List(connection, "SELECT privilege_type FROM information_schema.user_privileges WHERE replace(grantee, char(39), '') = current_user()").Contains("CREATE", StringComparer.OrdinalIgnoreCase))
+        if (!List(connection, "SELECT privilege_type FROM information_schema.user_privileges WHERE replace(grantee, char(39), '') = current_user()")
+            .Contains("CREATE", StringComparer.OrdinalIgnoreCase))
             found.Add("this user may not make databases; let an administrator say: GRANT CREATE, ALTER, DROP, INSERT, SELECT, INDEX, REFERENCES ON *.* TO ...");
-        if (MariaConnection.Scalar(connection, "SELECT @@local_infile") != "1") found.Add("the server takes no rows from clients; switch it on for the time of the upgrade: SET GLOBAL local_infile = 1");
+        if (MariaConnection.Scalar(connection, "SELECT @@local_infile") != "1")
+            found.Add("the server takes no rows from clients; switch it on for the time of the upgrade: SET GLOBAL local_infile = 1");
         if (name is not null && TriggerOf(connection, name) is { } trigger) found.Add(trigger + "; take the triggers away for the upgrade");
         return found;
     }
@@ -158,26 +183,29 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
             foreach ((string user, string host) in AccountsInto(connection, name))
             {
                 string account = $"{user}@{host}";
-                doors.Add(new StoreDoor("account", account, $"the account {account} is locked", $"the account {account} can be used again", false, new Dictionary<string, string> { ["user"] = user, ["host"] = host, ["locked"] = IsLocked(connection, user, host) ? "yes" : "no" }));
+                doors.Add(new StoreDoor("account", account, $"the account {account} is locked", $"the account {account} can be used again", false,
+                    new Dictionary<string, string> { ["user"] = user, ["host"] = host, ["locked"] = IsLocked(connection, user, host) ? "yes" : "no" }));
             }
         }
         catch (MySqlException error) when (error.ErrorCode is MySqlErrorCode.TableAccessDenied or MySqlErrorCode.DatabaseAccessDenied or MySqlErrorCode.AccessDenied)
         {
-            throw new TransferraException($"this user may not see who has accounts for {name}: {error.Message}", "Let an administrator say: GRANT CREATE USER ON *.* TO ...; GRANT SELECT ON mysql.* TO ...", error);
+            throw new TransferraException($"this user may not see who has accounts for {name}: {error.Message}",
+                "Let an administrator say: GRANT CREATE USER ON *.* TO ...; GRANT SELECT ON mysql.* TO ...", error);
         }
         using var command = new MySqlCommand($"SELECT event_name, status, definer, sql_mode, time_zone FROM information_schema.events WHERE event_schema = {MariaConnection.Literal(name)} AND status = 'ENABLED' ORDER BY event_name", connection);
         using MySqlDataReader reader = command.ExecuteReader();
         while (reader.Read())
         {
-            doors.Add(new StoreDoor("event", $"{name}.{reader.GetString(0)}", $"the event {reader.GetString(0)} of {name} does not start", $"the event {reader.GetString(0)} of {name} starts again at its times", false, new Dictionary<string, string>
-            {
-                ["schema"] = name,
-                ["event"] = reader.GetString(0),
-                ["status"] = reader.GetString(1),
-                ["definer"] = reader.GetString(2),
-                ["sql-mode"] = reader.GetString(3),
-                ["time-zone"] = reader.GetString(4),
-            }));
+            doors.Add(new StoreDoor("event", $"{name}.{reader.GetString(0)}", $"the event {reader.GetString(0)} of {name} does not start",
+                $"the event {reader.GetString(0)} of {name} starts again at its times", false, new Dictionary<string, string>
+                {
+                    ["schema"] = name,
+                    ["event"] = reader.GetString(0),
+                    ["status"] = reader.GetString(1),
+                    ["definer"] = reader.GetString(2),
+                    ["sql-mode"] = reader.GetString(3),
+                    ["time-zone"] = reader.GetString(4),
+                }));
         }
         return doors;
     }
@@ -203,7 +231,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
 
     private static string Account(string user, string host) => $"{MariaConnection.Literal(user)}@{MariaConnection.Literal(host)}";
 
-    private static bool IsLocked(MySqlConnection connection, string user, string host) => MariaConnection.Scalar(connection, $"SHOW CREATE USER {Account(user, host)}")!.Contains("ACCOUNT LOCK", StringComparison.Ordinal);
+    private static bool IsLocked(MySqlConnection connection, string user, string host) =>
+        MariaConnection.Scalar(connection, $"SHOW CREATE USER {Account(user, host)}")!.Contains("ACCOUNT LOCK", StringComparison.Ordinal);
 
     public void Shut(StoreDoor door) => Turn(door, shut: true);
 
@@ -222,11 +251,14 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
             if (!HasAccount(connection, door)) return null;
             return IsLocked(connection, door.Found["user"], door.Found["host"]);
         }
-        return MariaConnection.Scalar(connection, $"SELECT status FROM information_schema.events WHERE event_schema = {MariaConnection.Literal(door.Found["schema"])} AND event_name = {MariaConnection.Literal(door.Found["event"])}") is { } status ? status != "ENABLED" : null;
+        return MariaConnection.Scalar(connection,
+            $"SELECT status FROM information_schema.events WHERE event_schema = {MariaConnection.Literal(door.Found["schema"])} AND event_name = {MariaConnection.Literal(door.Found["event"])}") is { } status ? status != "ENABLED" : null;
     }
 
     private static bool HasAccount(MySqlConnection connection, StoreDoor door) =>
-        MariaConnection.Scalar(connection, $"SELECT 1 FROM mysql.user WHERE User = {MariaConnection.Literal(door.Found["user"])} AND Host = {MariaConnection.Literal(door.Found["host"])}") is not null;
+        MariaConnection.Scalar(connection,
+            $"SELECT 1 FROM mysql.user WHERE User = {MariaConnection.Literal(door.Found["user"])} AND Host = {MariaConnection.Literal(door.Found["host"])}")
+            is not null;
 
     private void Turn(StoreDoor door, bool shut)
     {
@@ -236,13 +268,16 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         {
             if (door.Kind == "account")
             {
-                if (shut || door.Found["locked"] == "no") MariaConnection.Execute(connection, $"ALTER USER {Account(door.Found["user"], door.Found["host"])} ACCOUNT {(shut ? "LOCK" : "UNLOCK")}");
+                if (shut || door.Found["locked"] == "no")
+                    MariaConnection.Execute(connection, $"ALTER USER {Account(door.Found["user"], door.Found["host"])} ACCOUNT {(shut ? "LOCK" : "UNLOCK")}");
                 return;
             }
             // An event keeps who altered it last, and in which mode: both stay what they were.
             int at = door.Found["definer"].LastIndexOf('@');
-            MariaConnection.Execute(connection, $"SET SESSION sql_mode = {MariaConnection.Literal(door.Found["sql-mode"])}, time_zone = {MariaConnection.Literal(door.Found["time-zone"])}");
-            MariaConnection.Execute(connection, $"ALTER DEFINER = {Account(door.Found["definer"][..at], door.Found["definer"][(at + 1)..])} EVENT {MariaConnection.Quote(door.Found["schema"])}.{MariaConnection.Quote(door.Found["event"])} {(shut ? "DISABLE" : "ENABLE")}");
+            MariaConnection.Execute(connection,
+                $"SET SESSION sql_mode = {MariaConnection.Literal(door.Found["sql-mode"])}, time_zone = {MariaConnection.Literal(door.Found["time-zone"])}");
+            MariaConnection.Execute(connection,
+                $"ALTER DEFINER = {Account(door.Found["definer"][..at], door.Found["definer"][(at + 1)..])} EVENT {MariaConnection.Quote(door.Found["schema"])}.{MariaConnection.Quote(door.Found["event"])} {(shut ? "DISABLE" : "ENABLE")}");
         }
         catch (MySqlException error)
         {

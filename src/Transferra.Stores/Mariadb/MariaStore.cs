@@ -41,12 +41,15 @@ internal sealed class MariaStore : IStore
         _catalog = new Catalog<MariaColumn>(address.Shown, LoadColumns(), column => column.Name);
         string version = MariaConnection.VersionOf(connection);
         bool isMaria = version.Contains("MariaDB", StringComparison.OrdinalIgnoreCase);
-        IReadOnlyList<string?> schema = Rows($"SELECT default_character_set_name, default_collation_name, current_user() FROM information_schema.schemata WHERE schema_name = {_database}").SingleOrDefault()
+        IReadOnlyList<string?> schema =
+            Rows($"SELECT default_character_set_name, default_collation_name, current_user() FROM information_schema.schemata WHERE schema_name = {_database}")
+            .SingleOrDefault()
             ?? throw new TransferraException($"the database {address.Shown} has gone", "Find out who removed it.");
         var facts = new Dictionary<string, string> { ["character_set"] = schema[0]!, ["collation"] = schema[1]!, ["user"] = schema[2]! };
         if (!isMaria) facts["flavour"] = "MySQL";
         if (unsafeTables.Length > 0) facts["tables_without_transactions"] = string.Join(", ", unsafeTables);
-        long bytes = long.Parse(Rows($"SELECT coalesce(sum(data_length + index_length), 0) FROM information_schema.tables WHERE table_schema = {_database}").Single()[0]!, CultureInfo.InvariantCulture);
+        long bytes = long.Parse(Rows($"SELECT coalesce(sum(data_length + index_length), 0) FROM information_schema.tables WHERE table_schema = {_database}")
+            .Single()[0]!, CultureInfo.InvariantCulture);
         Identity = new StoreIdentity("MariaDB", version.Split('-')[0], bytes, facts);
     }
 
@@ -90,8 +93,10 @@ internal sealed class MariaStore : IStore
     {
         var columns = Rows($"SELECT t.table_name, c.column_name, c.data_type, c.column_type, c.numeric_precision, c.numeric_scale, c.character_maximum_length, c.is_nullable, c.column_default, c.extra "
             + $"FROM information_schema.tables t JOIN information_schema.columns c USING (table_schema, table_name) WHERE t.table_schema = {_database} AND t.table_type = 'BASE TABLE' ORDER BY t.table_name, c.ordinal_position");
-        return columns.GroupBy(row => row[0]!).OrderBy(table => table.Key, StringComparer.Ordinal).ToDictionary(table => table.Key, table => table.Select(row => new MariaColumn(row[1]!, row[2]!.ToLowerInvariant(),
-            row[3]!.Contains("unsigned", StringComparison.OrdinalIgnoreCase), Number(row[4]), Number(row[5]), row[6] is null ? 0 : long.Parse(row[6]!, CultureInfo.InvariantCulture), row[7] == "NO",
+        return columns.GroupBy(row => row[0]!).OrderBy(table => table.Key, StringComparer.Ordinal)
+            .ToDictionary(table => table.Key, table => table.Select(row => new MariaColumn(row[1]!, row[2]!.ToLowerInvariant(),
+            row[3]!.Contains("unsigned", StringComparison.OrdinalIgnoreCase), Number(row[4]), Number(row[5]), row[6] is null
+                ? 0 : long.Parse(row[6]!, CultureInfo.InvariantCulture), row[7] == "NO",
             row[8] is null or "NULL" ? null : row[8], row[9]!.Contains("auto_increment", StringComparison.OrdinalIgnoreCase))).ToArray());
 
         static int Number(string? text) => text is null ? 0 : int.Parse(text, CultureInfo.InvariantCulture);
@@ -102,11 +107,14 @@ internal sealed class MariaStore : IStore
         var indexes = Rows($"SELECT table_name, index_name, column_name, non_unique FROM information_schema.statistics WHERE table_schema = {_database} ORDER BY table_name, index_name, seq_in_index").ToLookup(row => row[0]!);
         var relations = Rows($"SELECT table_name, constraint_name, column_name, referenced_table_name, referenced_column_name FROM information_schema.key_column_usage WHERE table_schema = {_database} AND referenced_table_name IS NOT NULL "
             + "ORDER BY table_name, constraint_name, ordinal_position").ToLookup(row => row[0]!);
-        return [.. _catalog.Tables.Select(table => new TableShape(table.Key, [.. table.Value.Select(column => new ColumnShape(column.Name, MariaTypes.Of(column), column.Required, Default: column.Default))],
+        return [.. _catalog.Tables.Select(table => new TableShape(table.Key,
+            [.. table.Value.Select(column => new ColumnShape(column.Name, MariaTypes.Of(column), column.Required, Default: column.Default))],
             [.. indexes[table.Key].Where(row => row[1] == "PRIMARY").Select(row => row[2]!)],
-            [.. relations[table.Key].GroupBy(row => row[1]).Select(relation => new RelationShape([.. relation.Select(row => row[2]!)], relation.First()[3]!, [.. relation.Select(row => row[4]!)]))])
+            [.. relations[table.Key].GroupBy(row => row[1]).Select(relation =>
+                new RelationShape([.. relation.Select(row => row[2]!)], relation.First()[3]!, [.. relation.Select(row => row[4]!)]))])
         {
-            Indexes = [.. indexes[table.Key].Where(row => row[1] != "PRIMARY").GroupBy(row => row[1]!).Select(index => new IndexShape(index.Key, [.. index.Select(row => row[2]!)], index.First()[3] == "0"))],
+            Indexes = [.. indexes[table.Key].Where(row => row[1] != "PRIMARY").GroupBy(row => row[1]!)
+                .Select(index => new IndexShape(index.Key, [.. index.Select(row => row[2]!)], index.First()[3] == "0"))],
             NumberedColumn = Array.Find(table.Value, column => column.IsNumbered)?.Name,
         })];
     }
@@ -126,7 +134,8 @@ internal sealed class MariaStore : IStore
 
     public bool KeepsKey(string table, IReadOnlyList<string> key) => _keys.Keeps(_catalog.Table(table), key);
 
-    public long CountRows(string table) => _counts.Of(_catalog.Table(table), name => long.Parse(Rows($"SELECT count(*) FROM {MariaConnection.Quote(name)}").Single()[0]!, CultureInfo.InvariantCulture));
+    public long CountRows(string table) => _counts.Of(_catalog.Table(table), name =>
+        long.Parse(Rows($"SELECT count(*) FROM {MariaConnection.Quote(name)}").Single()[0]!, CultureInfo.InvariantCulture));
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
@@ -138,7 +147,8 @@ internal sealed class MariaStore : IStore
             column.IsText ? $"CAST(CONVERT({MariaConnection.Quote(column.Name)} USING utf8mb4) AS BINARY)" : MariaConnection.Quote(column.Name)));
         string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
         string where = RangeCondition.Of(within, table, MariaConnection.Quote, wanted => _catalog.Column(name, wanted).IsWhole);
-        IRecordReader reader = RangeCondition.Hold(new MariaRecordReader(_connection, $"SELECT {columns} FROM {MariaConnection.Quote(name)}{where}{order}", [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}"), table, within);
+        IRecordReader reader = RangeCondition.Hold(new MariaRecordReader(_connection, $"SELECT {columns} FROM {MariaConnection.Quote(name)}{where}{order}",
+            [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}"), table, within);
         return sortsHere ? new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]) : reader;
     }
 
@@ -180,7 +190,8 @@ internal sealed class MariaStore : IStore
         }
         catch (MySqlException error)
         {
-            throw new TransferraException($"the engine refused a question to {_address.Shown}: {error.Message} in: {sql}", "If the query stands in the kit, correct it there; otherwise check the store.", error);
+            throw new TransferraException($"the engine refused a question to {_address.Shown}: {error.Message} in: {sql}",
+                "If the query stands in the kit, correct it there; otherwise check the store.", error);
         }
     }
 

@@ -26,7 +26,8 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     private readonly StoreScript? _script;
     private readonly List<string> _remarks = [];
 
-    private MariaStoreBuilder(StoreAddress address, MySqlConnection connection, bool made, StoreScript? script) => (_address, _connection, _made, _script) = (address, connection, made, script);
+    private MariaStoreBuilder(StoreAddress address, MySqlConnection connection, bool made, StoreScript? script) => (_address, _connection, _made, _script) =
+        (address, connection, made, script);
 
     public static MariaStoreBuilder Create(StoreAddress address) => Make(address, null);
 
@@ -42,7 +43,9 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     private static MariaStoreBuilder Make(StoreAddress address, StoreScript? script)
     {
         var server = new MariaServer(address.Server!);
-        if (server.Exists(address.Path)) throw new TransferraException($"the database {address.Shown} is there already; a new store is never written over another", "Find out what it is; rename it or name another one.");
+        if (server.Exists(address.Path))
+            throw new TransferraException($"the database {address.Shown} is there already; a new store is never written over another",
+                "Find out what it is; rename it or name another one.");
         bool made = !server.HasDatabase(address.Path);
         try
         {
@@ -51,9 +54,12 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
                 bool isMaria = MariaConnection.VersionOf(connection).Contains("MariaDB", StringComparison.OrdinalIgnoreCase);
                 // Two texts are the same key only when they are the same text, in case, accents and blanks.
                 string collation = address.Options.GetValueOrDefault("collation") ?? (isMaria ? "utf8mb4_nopad_bin" : "utf8mb4_0900_bin");
-                if (made) MariaConnection.Execute(connection, $"CREATE DATABASE {MariaConnection.Quote(address.Path)}{script?.Database ?? $" CHARACTER SET utf8mb4 COLLATE {collation}"}");
+                if (made)
+                    MariaConnection.Execute(connection,
+                        $"CREATE DATABASE {MariaConnection.Quote(address.Path)}{script?.Database ?? $" CHARACTER SET utf8mb4 COLLATE {collation}"}");
                 if (MariaConnection.Scalar(connection, "SELECT @@local_infile") != "1")
-                    throw new TransferraException($"the server of {address.Shown} takes no rows from clients (local_infile is off)", "Switch it on for the time of the upgrade: SET GLOBAL local_infile = 1");
+                    throw new TransferraException($"the server of {address.Shown} takes no rows from clients (local_infile is off)",
+                        "Switch it on for the time of the upgrade: SET GLOBAL local_infile = 1");
             }
             MySqlConnection loading = MariaConnection.Open(address.Server!, address.Path, loads: true);
             MariaConnection.Execute(loading, "SET SESSION foreign_key_checks = 0, autocommit = 0");
@@ -69,7 +75,8 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         {
             if (made) server.Remove(address.Path);
             if (error is TransferraException) throw;
-            throw new TransferraException($"the database {address.Shown} cannot be made: {error.Message}", "The user needs the right to make databases (CREATE), and to load into them.", error);
+            throw new TransferraException($"the database {address.Shown} cannot be made: {error.Message}",
+                "The user needs the right to make databases (CREATE), and to load into them.", error);
         }
     }
 
@@ -91,7 +98,8 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     private void RunScript(IReadOnlyList<string> statements)
     {
         if (MariaScript.Run(_connection, statements, _remarks) is [var failed, ..])
-            throw new TransferraException($"{_address.Shown} cannot be made again as it was: {Rounds.Shown(failed.Statement)}: {failed.Why}", "What the server lacks has to be put there first; or restore into a folder and look at the rows.");
+            throw new TransferraException($"{_address.Shown} cannot be made again as it was: {Rounds.Shown(failed.Statement)}: {failed.Why}",
+                "What the server lacks has to be put there first; or restore into a folder and look at the rows.");
         MariaConnection.Execute(_connection, WrittenMode);
     }
 
@@ -112,7 +120,8 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         })];
         if (table.Key.Count > 0) lines.Add($"PRIMARY KEY ({Names(table.Key)})");
         // The server counts up only what an index begins with.
-        if (table.NumberedColumn is { } numbered && !(table.Key.Count > 0 && string.Equals(table.Key[0], numbered, StringComparison.OrdinalIgnoreCase))) lines.Add($"KEY ({MariaConnection.Quote(numbered)})");
+        if (table.NumberedColumn is { } numbered && !(table.Key.Count > 0 && string.Equals(table.Key[0], numbered, StringComparison.OrdinalIgnoreCase)))
+            lines.Add($"KEY ({MariaConnection.Quote(numbered)})");
         MariaConnection.Execute(_connection, $"CREATE TABLE {MariaConnection.Quote(table.Name)} (\n  {string.Join(",\n  ", lines)}\n) ENGINE = InnoDB");
         _tables.Add(table.Name, new LoadedTable(table));
     });
@@ -166,7 +175,9 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     private void LoadAsItWas(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
         foreach (TableOutput output in outputs)
-            if (Load(output, rows) is { } refused) rejects.Add(new RowReject(rows[0], refused.Code, $"the table {output.Table.Name}, made again as it was, refused this record or one behind it: {refused.Reason}"));
+            if (Load(output, rows) is { } refused)
+                rejects.Add(new RowReject(rows[0], refused.Code,
+                    $"the table {output.Table.Name}, made again as it was, refused this record or one behind it: {refused.Reason}"));
             else _tables[output.Table.Name].Rows += rows.Length;
     }
 
@@ -213,7 +224,9 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         foreach (TableShape shape in _tables.Values.Select(table => table.Shape).Where(_ => _script is null))
         {
             foreach (IndexShape index in shape.Indexes)
-                Guard($"an index of {shape.Name} cannot be built", () => MariaConnection.Execute(_connection, $"ALTER TABLE {MariaConnection.Quote(shape.Name)} ADD {(index.IsUnique ? "UNIQUE " : "")}INDEX {(index.Name.Length > 0 ? MariaConnection.Quote(index.Name) : "")} ({Names(index.Columns)})"));
+                Guard($"an index of {shape.Name} cannot be built", () =>
+                    MariaConnection.Execute(_connection,
+                    $"ALTER TABLE {MariaConnection.Quote(shape.Name)} ADD {(index.IsUnique ? "UNIQUE " : "")}INDEX {(index.Name.Length > 0 ? MariaConnection.Quote(index.Name) : "")} ({Names(index.Columns)})"));
         }
         foreach (TableShape shape in _tables.Values.Select(table => table.Shape).Where(_ => _script is null))
         {
@@ -238,14 +251,17 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     }
 
     private static IEnumerable<string> AddRights(MySqlConnection connection, string database, StoreScript script) =>
-        MariaScript.Run(connection, [.. script.Rights.Select(right => right.Replace(MariaScript.Database, MariaConnection.Quote(database), StringComparison.Ordinal))], []).Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}");
+        MariaScript.Run(connection, [.. script.Rights.Select(right =>
+            right.Replace(MariaScript.Database, MariaConnection.Quote(database), StringComparison.Ordinal))], [])
+            .Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}");
 
     /// <summary>Adds views, routines, triggers and events that are not there yet, and rights.</summary>
     public static IReadOnlyList<string> AddUnmoved(StoreAddress address, StoreScript script)
     {
         using MySqlConnection connection = MariaConnection.Open(address.Server!, address.Path, loads: true);
         var remarks = new List<string>();
-        remarks.AddRange(MariaScript.Run(connection, [.. script.After.Where(statement => !statement.StartsWith("ALTER SEQUENCE", StringComparison.Ordinal))], remarks).Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}"));
+        remarks.AddRange(MariaScript.Run(connection, [.. script.After.Where(statement => !statement.StartsWith("ALTER SEQUENCE", StringComparison.Ordinal))],
+            remarks).Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}"));
         return [.. remarks, .. AddRights(connection, address.Path, script)];
     }
 

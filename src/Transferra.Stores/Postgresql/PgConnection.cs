@@ -76,7 +76,8 @@ internal static class PgConnection
     {
         // What the server adds about data (classes 22 and 23 of its codes) holds values, and those may be somebody's own affair.
         string said = error is PostgresException { } refused
-            ? refused.MessageText + (refused.Detail is { Length: > 0 } detail && !refused.SqlState.StartsWith("22", StringComparison.Ordinal) && !refused.SqlState.StartsWith("23", StringComparison.Ordinal) ? $" ({detail})" : "") : error.Message;
+            ? refused.MessageText + (refused.Detail is { Length: > 0 } detail && !refused.SqlState.StartsWith("22", StringComparison.Ordinal)
+                && !refused.SqlState.StartsWith("23", StringComparison.Ordinal) ? $" ({detail})" : "") : error.Message;
         return new TransferraException($"{what}: {said}", "Look into the server's log, for room on its disk and for its health. The old data is untouched.", error);
     }
 

@@ -32,9 +32,11 @@ internal sealed class PgMender : SqlMender
         return new ColumnShape(PlaceColumn, FieldType.Text);
     }
 
-    protected override string Name(string table, string? column = null) => column is null ? PgConnection.Quote(_schema) + "." + PgConnection.Quote(RealName(table)) : PgConnection.Quote(RealColumn(table, column));
+    protected override string Name(string table, string? column = null) => column is null ? PgConnection.Quote(_schema) + "."
+        + PgConnection.Quote(RealName(table)) : PgConnection.Quote(RealColumn(table, column));
 
-    private string RealName(string table) => Rows($"SELECT relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE nspname = {PgConnection.Literal(_schema)} AND lower(relname) = lower({PgConnection.Literal(table)}) AND relkind IN ('r', 'p') ORDER BY relname <> {PgConnection.Literal(table)} LIMIT 1")[0][0]!;
+    private string RealName(string table) =>
+        Rows($"SELECT relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE nspname = {PgConnection.Literal(_schema)} AND lower(relname) = lower({PgConnection.Literal(table)}) AND relkind IN ('r', 'p') ORDER BY relname <> {PgConnection.Literal(table)} LIMIT 1")[0][0]!;
 
     private readonly Dictionary<(string, string), (string Name, string Type)> _columns = [];
 

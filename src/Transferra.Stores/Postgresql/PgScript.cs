@@ -31,7 +31,8 @@ internal sealed class PgScript(NpgsqlConnection connection, string schema)
         }
         finally
         {
-            PgConnection.Execute(connection, $"SET LOCAL search_path = {string.Join(", ", path.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).DefaultIfEmpty("\"\""))}");
+            PgConnection.Execute(connection,
+                $"SET LOCAL search_path = {string.Join(", ", path.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).DefaultIfEmpty("\"\""))}");
         }
     }
 
@@ -108,7 +109,8 @@ internal sealed class PgScript(NpgsqlConnection connection, string schema)
     ];
 
     // Where each sequence has come to, and whether that number was given out.
-    private List<string> Positions() => [.. List($"SELECT format('%I.%I', n.nspname, c.relname) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {_schema} AND c.relkind = 'S' AND {Own("c.oid")} ORDER BY c.oid")
+    private List<string> Positions() =>
+        [.. List($"SELECT format('%I.%I', n.nspname, c.relname) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {_schema} AND c.relkind = 'S' AND {Own("c.oid")} ORDER BY c.oid")
         .Where(name => PgConnection.Scalar(connection, $"SELECT has_sequence_privilege({PgConnection.Literal(name)}, 'SELECT')") is true)
         .SelectMany(name => List($"SELECT format('SELECT pg_catalog.setval(%L, %s, %L)', {PgConnection.Literal(name)}, last_value, is_called) FROM {name}"))];
 
@@ -133,11 +135,13 @@ internal sealed class PgScript(NpgsqlConnection connection, string schema)
         .. List($"SELECT format('ALTER %s %I.%I OWNER TO %I', CASE t.typtype WHEN 'd' THEN 'DOMAIN' ELSE 'TYPE' END, n.nspname, t.typname, pg_get_userbyid(t.typowner)) FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace WHERE n.nspname = {_schema} AND t.typtype IN ('e', 'd') AND {Own("t.oid")} ORDER BY t.oid"),
         // An access list that is there says all, also what it takes from everybody, so what stands by default is taken away first.
         .. List($"SELECT format('REVOKE ALL ON %s %I.%I FROM PUBLIC', CASE c.relkind WHEN 'S' THEN 'SEQUENCE' ELSE 'TABLE' END, n.nspname, c.relname) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {_schema} AND c.relacl IS NOT NULL AND {Own("c.oid")} ORDER BY c.oid"),
-        .. Granted("pg_class c", "c.relacl", "c.relowner", "CASE c.relkind WHEN 'S' THEN 'SEQUENCE' ELSE 'TABLE' END || ' ' || format('%I.%I', n.nspname, c.relname)", "c.relnamespace", "c.oid"),
+        .. Granted("pg_class c", "c.relacl", "c.relowner",
+            "CASE c.relkind WHEN 'S' THEN 'SEQUENCE' ELSE 'TABLE' END || ' ' || format('%I.%I', n.nspname, c.relname)", "c.relnamespace", "c.oid"),
         .. List($"SELECT format('GRANT %s (%I) ON %I.%I TO %s%s', g.privilege_type, a.attname, n.nspname, c.relname, CASE g.grantee WHEN 0 THEN 'PUBLIC' ELSE quote_ident(pg_get_userbyid(g.grantee)) END, CASE WHEN g.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END) "
             + $"FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace, aclexplode(a.attacl) g WHERE n.nspname = {_schema} AND a.attacl IS NOT NULL ORDER BY 1"),
         .. List($"SELECT format('REVOKE ALL ON ROUTINE %I.%I(%s) FROM PUBLIC', n.nspname, p.proname, pg_get_function_identity_arguments(p.oid)) FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE n.nspname = {_schema} AND p.proacl IS NOT NULL AND {Own("p.oid")} ORDER BY p.oid"),
-        .. Granted("pg_proc p", "p.proacl", "p.proowner", "'ROUTINE ' || format('%I.%I(%s)', n.nspname, p.proname, pg_get_function_identity_arguments(p.oid))", "p.pronamespace", "p.oid"),
+        .. Granted("pg_proc p", "p.proacl", "p.proowner", "'ROUTINE ' || format('%I.%I(%s)', n.nspname, p.proname, pg_get_function_identity_arguments(p.oid))",
+            "p.pronamespace", "p.oid"),
         .. Granted("pg_type t", "t.typacl", "t.typowner", "'TYPE ' || format('%I.%I', n.nspname, t.typname)", "t.typnamespace", "t.oid"),
         .. Granted("pg_namespace s", "s.nspacl", "s.nspowner", "'SCHEMA ' || quote_ident(s.nspname)", "s.oid", "s.oid"),
         .. List($"SELECT format('ALTER DEFAULT PRIVILEGES FOR ROLE %I IN SCHEMA %I GRANT %s ON %s TO %s', pg_get_userbyid(d.defaclrole), n.nspname, g.privilege_type, CASE d.defaclobjtype WHEN 'r' THEN 'TABLES' WHEN 'S' THEN 'SEQUENCES' WHEN 'f' THEN 'ROUTINES' ELSE 'TYPES' END, CASE g.grantee WHEN 0 THEN 'PUBLIC' ELSE quote_ident(pg_get_userbyid(g.grantee)) END) "

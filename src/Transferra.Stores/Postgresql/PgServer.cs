@@ -26,17 +26,31 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         var found = new List<ServerAdvice>();
         string show(string setting) => Convert.ToString(PgConnection.Scalar(connection, $"SELECT current_setting('{setting}')"), CultureInfo.InvariantCulture)!;
         long number(string sql) => Convert.ToInt64(PgConnection.Scalar(connection, sql), CultureInfo.InvariantCulture);
-        if (show("fsync") == "off") found.Add(new ServerAdvice("fsync", true, "fsync is off: a power cut can lose whole databases of this server", "Set fsync = on and reload the server."));
-        if (show("full_page_writes") == "off") found.Add(new ServerAdvice("full-page-writes", true, "full_page_writes is off: a power cut can leave pages half-written", "Set full_page_writes = on and reload the server."));
-        if (show("data_checksums") == "off") found.Add(new ServerAdvice("data-checksums", false, "pages carry no checksums, so that damage on the disk can go unnoticed", "pg_checksums --enable, with the server stopped, at a quiet time"));
+        if (show("fsync") == "off")
+            found.Add(new ServerAdvice("fsync", true, "fsync is off: a power cut can lose whole databases of this server",
+                "Set fsync = on and reload the server."));
+        if (show("full_page_writes") == "off")
+            found.Add(new ServerAdvice("full-page-writes", true, "full_page_writes is off: a power cut can leave pages half-written",
+                "Set full_page_writes = on and reload the server."));
+        if (show("data_checksums") == "off")
+            found.Add(new ServerAdvice("data-checksums", false, "pages carry no checksums, so that damage on the disk can go unnoticed",
+                "pg_checksums --enable, with the server stopped, at a quiet time"));
         if (show("archive_mode") != "off" && number("SELECT count(*) FROM pg_stat_archiver WHERE last_failed_time > coalesce(last_archived_time, '-infinity')") > 0)
-            found.Add(new ServerAdvice("archiving", true, "the last write-ahead log could not be archived: the log of a whole conversion may fill the disk", "Mend archive_command, or set archive_mode = off for the night."));
-        else if (show("archive_mode") != "off") found.Add(new ServerAdvice("archiving", false, "every change is archived as well, which takes time and room for a whole conversion", "see that the archive has room"));
-        if (number("SELECT pg_size_bytes(current_setting('max_wal_size')) / 1048576") < 512) found.Add(new ServerAdvice("max-wal-size", false, $"max_wal_size is only {show("max_wal_size")}, so that the server stops often to write everything down", "ALTER SYSTEM SET max_wal_size = '4GB'; SELECT pg_reload_conf()"));
+            found.Add(new ServerAdvice("archiving", true, "the last write-ahead log could not be archived: the log of a whole conversion may fill the disk",
+                "Mend archive_command, or set archive_mode = off for the night."));
+        else if (show("archive_mode") != "off")
+            found.Add(new ServerAdvice("archiving", false, "every change is archived as well, which takes time and room for a whole conversion",
+                "see that the archive has room"));
+        if (number("SELECT pg_size_bytes(current_setting('max_wal_size')) / 1048576") < 512)
+            found.Add(new ServerAdvice("max-wal-size", false,
+                $"max_wal_size is only {show("max_wal_size")}, so that the server stops often to write everything down",
+                "ALTER SYSTEM SET max_wal_size = '4GB'; SELECT pg_reload_conf()"));
         if (name is null) return found;
         string here = name.Replace("'", "''", StringComparison.Ordinal);
         if (number($"SELECT count(*) FROM pg_prepared_xacts WHERE database = '{here}'") is > 0 and long prepared)
-            found.Add(new ServerAdvice("prepared-transactions", true, $"{prepared} prepared transactions wait in the database: what they changed is neither in nor out", "Look into pg_prepared_xacts, then COMMIT PREPARED or ROLLBACK PREPARED each."));
+            found.Add(new ServerAdvice("prepared-transactions", true,
+                $"{prepared} prepared transactions wait in the database: what they changed is neither in nor out",
+                "Look into pg_prepared_xacts, then COMMIT PREPARED or ROLLBACK PREPARED each."));
         if (number($"SELECT count(*) FROM pg_stat_progress_vacuum WHERE datname = '{here}'") > 0)
             found.Add(new ServerAdvice("vacuum", false, "the database is being vacuumed just now", "wait until it is through, or it goes on beside the upgrade and slows it"));
         return found;
@@ -90,9 +104,12 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         if (PgConnection.Scalar(connection, "SELECT 1 FROM pg_roles WHERE rolname = current_user AND (rolcreatedb OR rolsuper)") is null)
             found.Add("this user may not make databases; let an administrator say: ALTER ROLE ... CREATEDB");
         if (name is null) return found;
-        object? owner = PgConnection.Scalar(connection, "SELECT pg_get_userbyid(datdba)::text FROM pg_database WHERE datname = $1 AND NOT pg_has_role(current_user, datdba, 'USAGE')", name);
+        object? owner = PgConnection.Scalar(connection,
+            "SELECT pg_get_userbyid(datdba)::text FROM pg_database WHERE datname = $1 AND NOT pg_has_role(current_user, datdba, 'USAGE')", name);
         if (owner is not null) found.Add($"this user may not rename the database {name}, which belongs to {owner}");
-        object? other = PgConnection.Scalar(connection, "SELECT pg_get_userbyid(datdba)::text FROM pg_database WHERE datname = $1 AND datdba <> (SELECT oid FROM pg_roles WHERE rolname = current_user)", name);
+        object? other = PgConnection.Scalar(connection,
+            "SELECT pg_get_userbyid(datdba)::text FROM pg_database WHERE datname = $1 AND datdba <> (SELECT oid FROM pg_roles WHERE rolname = current_user)",
+            name);
         if (other is not null && owner is null && address.Owner is null)
             found.Add($"the database {name} belongs to {other}, and a new one would belong to {PgConnection.Scalar(connection, "SELECT current_user::text")}, so that the program might not be let in; say owner: {other} in office.yaml");
         return found;
@@ -108,7 +125,8 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         using NpgsqlDataReader reader = command.ExecuteReader();
         var sessions = new List<StoreSession>();
         while (reader.Read())
-            sessions.Add(new StoreSession(reader.GetInt32(0), reader.GetString(1), reader.GetString(3), reader.GetString(2), reader.GetString(4), reader.IsDBNull(5) ? null : TimeSpan.FromSeconds(Math.Max(0, reader.GetDouble(5)))));
+            sessions.Add(new StoreSession(reader.GetInt32(0), reader.GetString(1), reader.GetString(3), reader.GetString(2), reader.GetString(4),
+                reader.IsDBNull(5) ? null : TimeSpan.FromSeconds(Math.Max(0, reader.GetDouble(5)))));
         return sessions;
     }
 
@@ -140,14 +158,17 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
             if (!reader.Read()) return [];
             (oid, limit, isSuper) = (reader.GetInt64(0).ToString(CultureInfo.InvariantCulture), reader.GetInt32(1), reader.GetBoolean(3));
             if (!isSuper && !reader.GetBoolean(2))
-                throw new TransferraException($"this user may not shut the database {name}, which belongs to {reader.GetString(4)}", "Name its owner, or a superuser, as the store's user in office.yaml.");
+                throw new TransferraException($"this user may not shut the database {name}, which belongs to {reader.GetString(4)}",
+                    "Name its owner, or a superuser, as the store's user in office.yaml.");
         }
         if (isSuper)
         {
             return [new StoreDoor("connection-limit", name, $"the database {name} takes no new connection but a superuser's", $"the database {name} takes connections again", false,
                 new Dictionary<string, string> { ["oid"] = oid, ["limit"] = limit.ToString(CultureInfo.InvariantCulture) })];
         }
-        return [.. GranteesOf(connection, oid).Select(grantee => new StoreDoor("connect-right", $"{name} for {(grantee.Role.Length == 0 ? "everybody" : grantee.Role)}", $"{(grantee.Role.Length == 0 ? "nobody new" : $"{grantee.Role} no more")} may connect to the database {name}",
+        return [.. GranteesOf(connection, oid).Select(grantee =>
+            new StoreDoor("connect-right", $"{name} for {(grantee.Role.Length == 0 ? "everybody" : grantee.Role)}",
+            $"{(grantee.Role.Length == 0 ? "nobody new" : $"{grantee.Role} no more")} may connect to the database {name}",
             $"{(grantee.Role.Length == 0 ? "everybody" : grantee.Role)} may connect to the database {name} again", false,
             new Dictionary<string, string> { ["oid"] = oid, ["role"] = grantee.Role, ["grantable"] = grantee.Grantable ? "yes" : "no" }))];
     }
@@ -173,7 +194,8 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
     public bool IsAsFound(StoreDoor door) => Look(door, shut: false);
 
     // The database may have another name by now; its number stays.
-    private static string? NameOf(NpgsqlConnection connection, StoreDoor door) => (string?)PgConnection.Scalar(connection, "SELECT datname::text FROM pg_database WHERE oid = $1::oid", door.Found["oid"]);
+    private static string? NameOf(NpgsqlConnection connection, StoreDoor door) =>
+        (string?)PgConnection.Scalar(connection, "SELECT datname::text FROM pg_database WHERE oid = $1::oid", door.Found["oid"]);
 
     private void Turn(StoreDoor door, bool shut)
     {
@@ -186,7 +208,9 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
             else
             {
                 string role = door.Found["role"].Length == 0 ? "PUBLIC" : PgConnection.Quote(door.Found["role"]);
-                PgConnection.Execute(connection, shut ? $"REVOKE CONNECT ON DATABASE {name} FROM {role}" : $"GRANT CONNECT ON DATABASE {name} TO {role}{(door.Found["grantable"] == "yes" ? " WITH GRANT OPTION" : "")}");
+                PgConnection.Execute(connection, shut
+                    ? $"REVOKE CONNECT ON DATABASE {name} FROM {role}"
+                    : $"GRANT CONNECT ON DATABASE {name} TO {role}{(door.Found["grantable"] == "yes" ? " WITH GRANT OPTION" : "")}");
             }
         }
         catch (NpgsqlException error)
@@ -200,7 +224,8 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
         if (NameOf(connection, door) is null) return true;
         if (door.Kind == "connection-limit")
-            return Convert.ToString(PgConnection.Scalar(connection, "SELECT datconnlimit FROM pg_database WHERE oid = $1::oid", door.Found["oid"]), CultureInfo.InvariantCulture) == (shut ? "0" : door.Found["limit"]);
+            return Convert.ToString(PgConnection.Scalar(connection, "SELECT datconnlimit FROM pg_database WHERE oid = $1::oid", door.Found["oid"]),
+                CultureInfo.InvariantCulture) == (shut ? "0" : door.Found["limit"]);
         return GranteesOf(connection, door.Found["oid"]).Any(grantee => grantee.Role == door.Found["role"]) != shut;
     }
 }

@@ -41,7 +41,8 @@ internal sealed class PgStore : IStore
             ["user"] = Say("SELECT current_user"),
         };
         if (others.Length > 0) facts["other_schemas"] = others;
-        Identity = new StoreIdentity("PostgreSQL", keeper.ServerVersion.Split(' ')[0], long.Parse(Say("SELECT pg_database_size(current_database())"), CultureInfo.InvariantCulture), facts);
+        Identity = new StoreIdentity("PostgreSQL", keeper.ServerVersion.Split(' ')[0],
+            long.Parse(Say("SELECT pg_database_size(current_database())"), CultureInfo.InvariantCulture), facts);
         _keys = new KeptKeys(ReadShape);
         _catalog = new Catalog<PgColumn>(address.Shown + (_schema == UsualSchema ? "" : $", schema {_schema}"), LoadColumns(), column => column.Name);
     }
@@ -89,7 +90,8 @@ internal sealed class PgStore : IStore
         while (reader.Read())
         {
             string? fallback = !reader.IsDBNull(1) && !reader.IsDBNull(5) ? reader.GetString(5) : null;
-            rows.Add((reader.GetString(0), reader.IsDBNull(1) ? null : new PgColumn(reader.GetString(1), reader.GetFieldValue<uint>(2), reader.GetInt32(3), reader.GetBoolean(4), fallback,
+            rows.Add((reader.GetString(0), reader.IsDBNull(1)
+                ? null : new PgColumn(reader.GetString(1), reader.GetFieldValue<uint>(2), reader.GetInt32(3), reader.GetBoolean(4), fallback,
                 reader.GetBoolean(6) || fallback?.StartsWith("nextval(", StringComparison.Ordinal) == true)));
         }
         return rows.GroupBy(row => row.Table).ToDictionary(table => table.Key, table => table.Select(row => row.Column).OfType<PgColumn>().ToArray());
@@ -100,15 +102,19 @@ internal sealed class PgStore : IStore
         string where = $"WHERE n.nspname = {PgConnection.Literal(_schema)} AND {IsTable}";
         const string names = "(SELECT coalesce(array_agg(a.attname::text ORDER BY k.place), '{}') FROM unnest({0}) WITH ORDINALITY k(num, place) JOIN pg_attribute a ON a.attrelid = {1} AND a.attnum = k.num)";
         string Named(string numbers, string of) => names.Replace("{0}", numbers, StringComparison.Ordinal).Replace("{1}", of, StringComparison.Ordinal);
-        ILookup<string, string[]> keys = Rows($"SELECT c.relname, {Named("x.conkey", "c.oid")} FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace {where} AND x.contype = 'p'",
+        ILookup<string, string[]> keys =
+            Rows($"SELECT c.relname, {Named("x.conkey", "c.oid")} FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace {where} AND x.contype = 'p'",
             reader => (reader.GetString(0), reader.GetFieldValue<string[]>(1)));
-        ILookup<string, RelationShape> relations = Rows($"SELECT c.relname, {Named("x.conkey", "c.oid")}, t.relname, {Named("x.confkey", "t.oid")} FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid "
+        ILookup<string, RelationShape> relations =
+            Rows($"SELECT c.relname, {Named("x.conkey", "c.oid")}, t.relname, {Named("x.confkey", "t.oid")} FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid "
             + $"JOIN pg_class t ON t.oid = x.confrelid JOIN pg_namespace n ON n.oid = c.relnamespace {where} AND x.contype = 'f' ORDER BY x.conname",
             reader => (reader.GetString(0), new RelationShape(reader.GetFieldValue<string[]>(1), reader.GetString(2), reader.GetFieldValue<string[]>(3))));
-        ILookup<string, IndexShape> indexes = Rows($"SELECT c.relname, i.relname, x.indisunique, {Named("x.indkey::int2[]", "c.oid")} FROM pg_index x JOIN pg_class c ON c.oid = x.indrelid JOIN pg_class i ON i.oid = x.indexrelid "
+        ILookup<string, IndexShape> indexes =
+            Rows($"SELECT c.relname, i.relname, x.indisunique, {Named("x.indkey::int2[]", "c.oid")} FROM pg_index x JOIN pg_class c ON c.oid = x.indrelid JOIN pg_class i ON i.oid = x.indexrelid "
             + $"JOIN pg_namespace n ON n.oid = c.relnamespace {where} AND NOT x.indisprimary ORDER BY i.relname",
             reader => (reader.GetString(0), new IndexShape(reader.GetString(1), reader.GetFieldValue<string[]>(3), reader.GetBoolean(2))));
-        return [.. _catalog.Tables.Select(table => new TableShape(table.Key, [.. table.Value.Select(column => new ColumnShape(column.Name, PgTypes.Of(column), column.Required, Default: column.Default))],
+        return [.. _catalog.Tables.Select(table => new TableShape(table.Key,
+            [.. table.Value.Select(column => new ColumnShape(column.Name, PgTypes.Of(column), column.Required, Default: column.Default))],
             keys[table.Key].FirstOrDefault() ?? [], [.. relations[table.Key]])
         {
             Indexes = [.. indexes[table.Key]],
@@ -138,7 +144,8 @@ internal sealed class PgStore : IStore
             """).Rows.Select(row => new StoreObject(row[0]!, row[1]!, row[2]!))];
     }
 
-    private string From(string table) => (Say($"SELECT c.relkind FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND c.relname = {PgConnection.Literal(table)}") == "r"
+    private string From(string table) =>
+        (Say($"SELECT c.relkind FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND c.relname = {PgConnection.Literal(table)}") == "r"
         ? "ONLY " : "") + PgConnection.Quote(_schema) + "." + PgConnection.Quote(table); // ONLY: records of tables that inherit from it are their own
 
     public StoreScript? ReadScript(string folder) => new PgScript(_keeper, _schema).Read();
@@ -152,7 +159,9 @@ internal sealed class PgStore : IStore
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
         string name = _catalog.Table(table.Name);
-        var fields = table.Columns.Select(wanted => wanted.Name == PgMender.PlaceColumn ? ("ctid::text", How.Text) : FieldOf(_catalog.Column(name, wanted.Name), wanted.Type)).Select(field => (Sql: field.Item1, How: field.Item2)).ToArray();
+        var fields = table.Columns.Select(wanted => wanted.Name == PgMender.PlaceColumn
+            ? ("ctid::text", How.Text) : FieldOf(_catalog.Column(name, wanted.Name), wanted.Type)).Select(field => (Sql: field.Item1, How: field.Item2))
+            .ToArray();
         // Byte order of texts, as everything here compares them; the server's own order would part equal keys from each other or join others.
         string order = orderBy.Count == 0 ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => _catalog.Column(name, wanted)).Select(column =>
             PgConnection.Quote(column.Name) + (PgTypes.Of(column).Kind == FieldKind.Text ? "::text COLLATE \"C\"" : "") + (column.Required ? "" : " NULLS FIRST"))); // without it the server can go by its index
@@ -161,8 +170,10 @@ internal sealed class PgStore : IStore
         try
         {
             PgConnection.Execute(connection, $"BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET TRANSACTION SNAPSHOT {PgConnection.Literal(_snapshot)}");
-            string where = RangeCondition.Of(within, table, wanted => PgConnection.Quote(_catalog.Column(name, wanted).Name), wanted => _catalog.Column(name, wanted).Oid is PgTypes.Int2 or PgTypes.Int4 or PgTypes.Int8);
-            return RangeCondition.Hold(new PgRecordReader(connection, $"SELECT {columns} FROM {From(name)}{where}{order}", [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}", _decoder), table, within);
+            string where = RangeCondition.Of(within, table, wanted => PgConnection.Quote(_catalog.Column(name, wanted).Name), wanted =>
+                _catalog.Column(name, wanted).Oid is PgTypes.Int2 or PgTypes.Int4 or PgTypes.Int8);
+            return RangeCondition.Hold(new PgRecordReader(connection, $"SELECT {columns} FROM {From(name)}{where}{order}",
+                [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}", _decoder), table, within);
         }
         catch (NpgsqlException error)
         {
@@ -214,7 +225,9 @@ internal sealed class PgStore : IStore
             try
             {
                 PgConnection.Execute(connection, "BEGIN READ ONLY");
-                return new PgRecordReader(connection, FormattableString.Invariant($"SELECT {columns} FROM {from} WHERE ctid >= '({first},0)' AND ctid < '({before},0)'"), [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}", _decoder);
+                return new PgRecordReader(connection,
+                    FormattableString.Invariant($"SELECT {columns} FROM {from} WHERE ctid >= '({first},0)' AND ctid < '({before},0)'"),
+                    [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}", _decoder);
             }
             catch (NpgsqlException error)
             {
@@ -245,7 +258,8 @@ internal sealed class PgStore : IStore
         catch (PostgresException error)
         {
             PgConnection.Execute(_keeper, "ROLLBACK TO question; RELEASE question");
-            throw new TransferraException($"the engine refused a question to {_address.Shown}: {error.MessageText} in: {sql}", "If the query stands in the kit, correct it there; otherwise check the store.", error);
+            throw new TransferraException($"the engine refused a question to {_address.Shown}: {error.MessageText} in: {sql}",
+                "If the query stands in the kit, correct it there; otherwise check the store.", error);
         }
         catch (NpgsqlException error)
         {
@@ -283,7 +297,8 @@ internal sealed class PgStore : IStore
     private List<string> LookIntoPages()
     {
         var complaints = new List<string>();
-        string extension = Say("SELECT quote_ident(n.nspname) FROM pg_extension e JOIN pg_namespace n ON n.oid = e.extnamespace WHERE e.extname = 'amcheck'")!, schema = PgConnection.Literal(_schema);
+        string extension = Say("SELECT quote_ident(n.nspname) FROM pg_extension e JOIN pg_namespace n ON n.oid = e.extnamespace WHERE e.extname = 'amcheck'")!,
+            schema = PgConnection.Literal(_schema);
         foreach (IReadOnlyList<string?> index in Ask($"SELECT i.oid, i.relname FROM pg_index x JOIN pg_class i ON i.oid = x.indexrelid JOIN pg_namespace n ON n.oid = i.relnamespace JOIN pg_am a ON a.oid = i.relam WHERE n.nspname = {schema} AND a.amname = 'btree' AND x.indisvalid ORDER BY 2").Rows)
             Look($"SELECT {extension}.bt_index_check({index[0]}::regclass, true)", $"the index {index[1]}");
         if (Say("SELECT count(*) FROM pg_proc WHERE proname = 'verify_heapam'") == "0") return complaints;

@@ -34,7 +34,9 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     private static PgStoreBuilder Make(StoreAddress address, bool keysFirst, StoreScript? script)
     {
         var server = new PgServer(address.Server!);
-        if (server.Exists(address.Path)) throw new TransferraException($"the database {address.Shown} is there already; a new store is never written over another", "Find out what it is; rename it or name another one.");
+        if (server.Exists(address.Path))
+            throw new TransferraException($"the database {address.Shown} is there already; a new store is never written over another",
+                "Find out what it is; rename it or name another one.");
         using (NpgsqlConnection connection = PgConnection.Open(address.Server!, PgConnection.Maintenance))
         {
             try
@@ -43,14 +45,16 @@ internal sealed class PgStoreBuilder : IStoreBuilder
             }
             catch (PostgresException error)
             {
-                throw new TransferraException($"the database {address.Shown} cannot be made: {error.MessageText}", "The user needs the right to make databases (CREATEDB), and the server a locale that goes with UTF-8.", error);
+                throw new TransferraException($"the database {address.Shown} cannot be made: {error.MessageText}",
+                    "The user needs the right to make databases (CREATEDB), and the server a locale that goes with UTF-8.", error);
             }
         }
         PgStoreBuilder? builder = null;
         try
         {
             builder = new PgStoreBuilder(address, PgConnection.Open(address.Server!, address.Path), keysFirst, script);
-            PgConnection.Execute(builder._connection, $"BEGIN; CREATE SCHEMA IF NOT EXISTS {PgConnection.Quote(builder._schema)}; SET search_path = {PgConnection.Quote(builder._schema)}");
+            PgConnection.Execute(builder._connection,
+                $"BEGIN; CREATE SCHEMA IF NOT EXISTS {PgConnection.Quote(builder._schema)}; SET search_path = {PgConnection.Quote(builder._schema)}");
             builder.RunScript(script?.Before);
             return builder;
         }
@@ -68,7 +72,8 @@ internal sealed class PgStoreBuilder : IStoreBuilder
         if (statements is null) return;
         PgConnection.Execute(_connection, "SET LOCAL check_function_bodies = off");
         if (Rounds.Run(statements, TryRun) is [var failed, ..])
-            throw new TransferraException($"{_address.Shown} cannot be made again as it was: {Rounds.Shown(failed.Statement)}: {failed.Why}", "What the server lacks has to be put there first, such as an extension; or restore into a folder and look at the rows.");
+            throw new TransferraException($"{_address.Shown} cannot be made again as it was: {Rounds.Shown(failed.Statement)}: {failed.Why}",
+                "What the server lacks has to be put there first, such as an extension; or restore into a folder and look at the rows.");
     }
 
     private string? TryRun(string statement)
@@ -112,7 +117,8 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     }
 
     // Records of tables that inherit from another are their own; those of a partitioned table are its parts'.
-    private bool IsPartitioned(string table) => PgConnection.Scalar(_connection, $"SELECT relkind = 'p' FROM pg_class WHERE oid = {PgConnection.Literal(PgConnection.Quote(_schema) + "." + PgConnection.Quote(table))}::regclass") is true;
+    private bool IsPartitioned(string table) => PgConnection.Scalar(_connection,
+        $"SELECT relkind = 'p' FROM pg_class WHERE oid = {PgConnection.Literal(PgConnection.Quote(_schema) + "." + PgConnection.Quote(table))}::regclass") is true;
 
     private static string Names(IEnumerable<string> columns) => string.Join(", ", columns.Select(PgConnection.Quote));
 
@@ -149,12 +155,14 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     // PostgreSQL's texts cannot hold the character U+0000; a record with one is refused before anything of it is sent.
     private static int[] Takeable(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
-        BytesVector[] texts = [.. outputs.SelectMany(output => output.Vectors).OfType<BytesVector>().Where(vector => vector.Type.Kind == FieldKind.Text && vector.AllBytes.Contains((byte)0))];
+        BytesVector[] texts = [.. outputs.SelectMany(output => output.Vectors).OfType<BytesVector>()
+            .Where(vector => vector.Type.Kind == FieldKind.Text && vector.AllBytes.Contains((byte)0))];
         if (texts.Length == 0) return rows.ToArray();
         var takeable = new List<int>(rows.Length);
         foreach (int row in rows)
         {
-            if (Array.Exists(texts, vector => vector[row].Contains((byte)0))) rejects.Add(new RowReject(row, FaultCode.NotText, "a text has the character U+0000, which PostgreSQL cannot hold"));
+            if (Array.Exists(texts, vector => vector[row].Contains((byte)0)))
+                rejects.Add(new RowReject(row, FaultCode.NotText, "a text has the character U+0000, which PostgreSQL cannot hold"));
             else takeable.Add(row);
         }
         return [.. takeable];
@@ -240,21 +248,25 @@ internal sealed class PgStoreBuilder : IStoreBuilder
             if (_script is not null) break;
             if (shape.Key.Count > 0 && !_keysFirst) BuildKey(shape);
             foreach (IndexShape index in shape.Indexes)
-                Guard($"an index of {shape.Name} cannot be built", () => PgConnection.Execute(_connection, $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {(index.Name.Length > 0 ? PgConnection.Quote(index.Name) : "")} ON {PgConnection.Quote(shape.Name)} ({Names(index.Columns)})"));
+                Guard($"an index of {shape.Name} cannot be built", () =>
+                    PgConnection.Execute(_connection,
+                    $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {(index.Name.Length > 0 ? PgConnection.Quote(index.Name) : "")} ON {PgConnection.Quote(shape.Name)} ({Names(index.Columns)})"));
         }
         Guard("what belongs to the tables cannot be made", () => RunScript(_script?.After));
         foreach (TableShape shape in _tables.Values.Select(table => table.Shape).Where(_ => _script is null))
         {
             foreach (RelationShape relation in shape.Relations)
                 Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built", () =>
-                    PgConnection.Execute(_connection, $"ALTER TABLE {PgConnection.Quote(shape.Name)} ADD FOREIGN KEY ({Names(relation.Columns)}) REFERENCES {PgConnection.Quote(relation.To)} ({Names(relation.On)})"));
+                    PgConnection.Execute(_connection,
+                        $"ALTER TABLE {PgConnection.Quote(shape.Name)} ADD FOREIGN KEY ({Names(relation.Columns)}) REFERENCES {PgConnection.Quote(relation.To)} ({Names(relation.On)})"));
             if (shape.NumberedColumn is { } numbered)
                 Guard($"the numbering of {shape.Name} cannot be set", () => PgConnection.Execute(_connection,
                     $"SELECT setval(pg_get_serial_sequence({PgConnection.Literal(PgConnection.Quote(shape.Name))}, {PgConnection.Literal(numbered)}), coalesce((SELECT max({PgConnection.Quote(numbered)}) FROM {PgConnection.Quote(shape.Name)}), 0) + 1, false)"));
         }
         foreach (LoadedTable table in _tables.Values)
         {
-            table.ProveCount((long)PgConnection.Scalar(_connection, $"SELECT count(*) FROM {(_script is null || IsPartitioned(table.Shape.Name) ? "" : "ONLY ")}{PgConnection.Quote(table.Shape.Name)}")!);
+            table.ProveCount((long)PgConnection.Scalar(_connection,
+                $"SELECT count(*) FROM {(_script is null || IsPartitioned(table.Shape.Name) ? "" : "ONLY ")}{PgConnection.Quote(table.Shape.Name)}")!);
         }
         Guard("the load could not be made final", () =>
         {
@@ -262,7 +274,8 @@ internal sealed class PgStoreBuilder : IStoreBuilder
             string? owner = _address.Server!.Owner;
             if (owner is not null)
             {
-                foreach (LoadedTable table in _tables.Values) PgConnection.Execute(_connection, $"ALTER TABLE {PgConnection.Quote(table.Shape.Name)} OWNER TO {PgConnection.Quote(owner)}");
+                foreach (LoadedTable table in _tables.Values)
+                    PgConnection.Execute(_connection, $"ALTER TABLE {PgConnection.Quote(table.Shape.Name)} OWNER TO {PgConnection.Quote(owner)}");
                 PgConnection.Execute(_connection, $"ALTER SCHEMA {PgConnection.Quote(_schema)} OWNER TO {PgConnection.Quote(owner)}");
             }
             PgConnection.Execute(_connection, "COMMIT");

@@ -15,7 +15,8 @@ internal sealed record PgColumn(string Name, uint Oid, int Modifier, bool Requir
 
 internal static class PgTypes
 {
-    public const uint Bool = 16, Bytea = 17, Name = 19, Int8 = 20, Int2 = 21, Int4 = 23, Text = 25, Oid = 26, Float4 = 700, Float8 = 701, Money = 790, Bpchar = 1042, Varchar = 1043,
+    public const uint Bool = 16, Bytea = 17, Name = 19, Int8 = 20, Int2 = 21, Int4 = 23, Text = 25, Oid = 26, Float4 = 700, Float8 = 701, Money = 790, Bpchar =
+        1042, Varchar = 1043,
         Date = 1082, Time = 1083, Timestamp = 1114, Timestamptz = 1184, Numeric = 1700, Uuid = 2950;
 
     // A modifier counts its own four bytes.

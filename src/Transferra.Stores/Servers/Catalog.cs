@@ -22,6 +22,7 @@ internal sealed class Catalog<T>(string where, IReadOnlyDictionary<string, T[]> 
     /// <param name="table">As the store spells it.</param>
     /// <param name="name">In any case.</param>
     /// <exception cref="TransferraException">There is none.</exception>
-    public T Column(string table, string name) => Array.Find(tables[table], column => nameOf(column) == name) ?? Array.Find(tables[table], column => string.Equals(nameOf(column), name, StringComparison.OrdinalIgnoreCase))
+    public T Column(string table, string name) => Array.Find(tables[table], column => nameOf(column) == name)
+        ?? Array.Find(tables[table], column => string.Equals(nameOf(column), name, StringComparison.OrdinalIgnoreCase))
         ?? throw new TransferraException($"the table {table} in {where} has no column {name}", Next);
 }

@@ -14,7 +14,8 @@ internal class LoadedTable(TableShape shape)
     public void ProveCount(long counted)
     {
         if (counted != Rows)
-            throw new TransferraException($"{Rows} records were sent to {Shape.Name} and the server counts {counted}", "This is a defect of Transferra or of the server; report it. The old data is untouched.");
+            throw new TransferraException($"{Rows} records were sent to {Shape.Name} and the server counts {counted}",
+                "This is a defect of Transferra or of the server; report it. The old data is untouched.");
     }
 
     /// <summary>Whether a column belongs to the key.</summary>

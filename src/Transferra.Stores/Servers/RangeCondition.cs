@@ -22,7 +22,8 @@ internal static class RangeCondition
         return parts.Count == 0 ? "" : " WHERE " + string.Join(" AND ", parts);
     }
 
-    private static bool CanBeAsked(KeyRange within, TableShape table) => table.OrdinalOf(within.Column) is >= 0 and int ordinal && table.Columns[ordinal].Type.Kind == FieldKind.Integer
+    private static bool CanBeAsked(KeyRange within, TableShape table) => table.OrdinalOf(within.Column) is >= 0 and int ordinal
+        && table.Columns[ordinal].Type.Kind == FieldKind.Integer
         && (within.From is null || IsWhole(within.From)) && (within.Before is null || IsWhole(within.Before));
 
     private static bool IsWhole(string text) => ValueText.TryWhole(Encoding.UTF8.GetBytes(text), out _) is null;

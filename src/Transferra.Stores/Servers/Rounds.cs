@@ -12,7 +12,8 @@ internal static class Rounds
         IReadOnlyList<(string Statement, string Why)> left = [.. statements.Select(statement => (statement, ""))];
         while (left.Count > 0)
         {
-            (string Statement, string Why)[] failed = [.. left.Select(entry => (entry.Statement, Why: run(entry.Statement))).Where(entry => entry.Why is not null).Select(entry => (entry.Statement, entry.Why!))];
+            (string Statement, string Why)[] failed = [.. left.Select(entry => (entry.Statement, Why: run(entry.Statement)))
+                .Where(entry => entry.Why is not null).Select(entry => (entry.Statement, entry.Why!))];
             if (failed.Length == left.Count) return failed;
             left = failed;
         }

@@ -47,7 +47,8 @@ internal abstract class SqlMender(DbConnection connection, string where) : IStor
     public void Update(TableShape table, Vector places, int row, IReadOnlyList<KeyValuePair<ColumnShape, string>> values)
     {
         using DbCommand command = Command("");
-        string settings = string.Join(", ", values.Select((value, i) => $"{Name(table.Name, value.Key.Name)} = {Setting(table.Name, value.Key, value.Value, FormattableString.Invariant($"@value{i}"), command)}"));
+        string settings = string.Join(", ", values.Select((value, i) =>
+            $"{Name(table.Name, value.Key.Name)} = {Setting(table.Name, value.Key, value.Value, FormattableString.Invariant($"@value{i}"), command)}"));
 #pragma warning disable CA2100 // names are quoted, values are parameters
         command.CommandText = $"UPDATE {Name(table.Name)} SET {settings} WHERE {AtPlace(table.Name)}";
 #pragma warning restore CA2100
@@ -61,9 +62,13 @@ internal abstract class SqlMender(DbConnection connection, string where) : IStor
         try { met = command.ExecuteNonQuery(); }
         catch (Exception error) when (IsOfEngine(error))
         {
-            throw new TransferraException($"a record of {table} in {where} cannot be changed: {error.Message}", "Nothing of the old store was changed. Look into the engine's log, and mend by hand if need be.", error);
+            throw new TransferraException($"a record of {table} in {where} cannot be changed: {error.Message}",
+                "Nothing of the old store was changed. Look into the engine's log, and mend by hand if need be.", error);
         }
-        if (met != 1) throw new TransferraException(string.Create(CultureInfo.InvariantCulture, $"{met} records of {table} in {where} lie at {places.Show(row)} and not one"), "Nothing of the old store was changed. This is a defect of Transferra; report it.");
+        if (met != 1)
+            throw new TransferraException(string.Create(CultureInfo.InvariantCulture,
+                $"{met} records of {table} in {where} lie at {places.Show(row)} and not one"),
+                "Nothing of the old store was changed. This is a defect of Transferra; report it.");
     }
 
     protected DbCommand Command(string sql)
@@ -96,7 +101,9 @@ internal abstract class SqlMender(DbConnection connection, string where) : IStor
         using DbCommand command = Command(sql);
         using DbDataReader reader = command.ExecuteReader();
         var rows = new List<string?[]>();
-        while (reader.Read()) rows.Add([.. Enumerable.Range(0, reader.FieldCount).Select(i => reader.IsDBNull(i) ? null : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture)?.Trim())]);
+        while (reader.Read())
+            rows.Add([.. Enumerable.Range(0, reader.FieldCount)
+                .Select(i => reader.IsDBNull(i) ? null : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture)?.Trim())]);
         return rows;
     }
 

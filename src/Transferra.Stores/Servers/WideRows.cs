@@ -21,7 +21,8 @@ internal static class WideRows
         bool[] outside = [.. table.Columns.Select((column, i) => isMovable[i] && (column.Type.Length == 0 || column.Type.Length > longest))];
         foreach (int next in Enumerable.Range(0, outside.Length).Where(i => isMovable[i]).OrderByDescending(i => table.Columns[i].Type.Length))
         {
-            long bytes = table.Columns.Select((column, i) => outside[i] ? outsideBytes : column.Type.Kind == FieldKind.Text ? (long)BytesPerCharacter * column.Type.Length + 2 : fixedBytes).Sum();
+            long bytes = table.Columns.Select((column, i) => outside[i] ? outsideBytes : column.Type.Kind == FieldKind.Text
+                ? (long)BytesPerCharacter * column.Type.Length + 2 : fixedBytes).Sum();
             if (bytes <= rowBytes) break;
             outside[next] = true;
         }

@@ -43,14 +43,33 @@ public sealed class SftpPlace(SftpAddress address) : ISetPlace, IDisposable
     public IReadOnlyList<PlacedFile> List() => Do("list the folder", client =>
     {
         if (!client.Exists(Folder)) return (IReadOnlyList<PlacedFile>)[];
-        return [.. client.ListDirectory(Folder).Where(file => file.Name is not ("." or "..")).OrderBy(file => file.Name, StringComparer.Ordinal).Select(file => new PlacedFile(file.Name, file.IsDirectory ? 0 : file.Length))];
+        return [.. client.ListDirectory(Folder).Where(file => file.Name is not ("." or "..")).OrderBy(file => file.Name, StringComparer.Ordinal)
+            .Select(file => new PlacedFile(file.Name, file.IsDirectory ? 0 : file.Length))];
+    });
+
+    // statvfs@openssh.com, an extension of OpenSSH (its file PROTOCOL, section 4.4); servers without it tell nothing.
+    /// <inheritdoc/>
+    public long? FreeBytes() => Do("ask for the room", client =>
+    {
+        string folder = Folder;
+        while (folder.Length > 1 && !client.Exists(folder)) folder = folder[..Math.Max(1, folder.LastIndexOf('/'))];
+        try
+        {
+            SftpFileSystemInformation told = client.GetStatus(folder);
+            return checked((long?)(told.AvailableBlocks * told.BlockSize));
+        }
+        catch (Exception error) when (error is NotSupportedException or OverflowException)
+        {
+            return null;
+        }
     });
 
     /// <inheritdoc/>
     public bool Has(string name) => Do("look for " + name, client => client.Exists(PathOf(name)));
 
     /// <inheritdoc/>
-    public ISetFile Open(string name) => Do("open " + name, client => client.Exists(PathOf(name)) ? new SftpSetFile(this, client.OpenRead(PathOf(name))) : throw new FileNotFoundException($"{PathOf(name)} is not there"));
+    public ISetFile Open(string name) => Do("open " + name, client => client.Exists(PathOf(name)) ? new SftpSetFile(this, client.OpenRead(PathOf(name)))
+        : throw new FileNotFoundException($"{PathOf(name)} is not there"));
 
     /// <inheritdoc/>
     public ISetFile OpenWhole(string name, string scratch, Action<long, long> progress, CancellationToken cancel)
@@ -65,7 +84,8 @@ public sealed class SftpPlace(SftpAddress address) : ISetPlace, IDisposable
             {
                 long total = client.GetAttributes(PathOf(name)).Size;
                 using FileStream file = new(copy, FileMode.CreateNew, FileAccess.Write);
-                client.DownloadFileAsync(PathOf(name), file, new Reporting<DownloadFileProgressReport>(report => progress((long)report.TotalBytesDownloaded, total)), cancel).GetAwaiter().GetResult();
+                client.DownloadFileAsync(PathOf(name), file, new Reporting<DownloadFileProgressReport>(report =>
+                    progress((long)report.TotalBytesDownloaded, total)), cancel).GetAwaiter().GetResult();
                 return true;
             });
             return new FetchedFile(copy);
@@ -87,7 +107,8 @@ public sealed class SftpPlace(SftpAddress address) : ISetPlace, IDisposable
             try
             {
                 using FileStream file = File.OpenRead(from);
-                client.UploadFileAsync(file, part, new Reporting<UploadFileProgressReport>(report => progress((long)report.TotalBytesUploaded, file.Length)), cancel).GetAwaiter().GetResult();
+                client.UploadFileAsync(file, part, new Reporting<UploadFileProgressReport>(report => progress((long)report.TotalBytesUploaded, file.Length)),
+                    cancel).GetAwaiter().GetResult();
                 long taken = client.GetAttributes(part).Size;
                 if (taken != file.Length) throw new IOException(FormattableString.Invariant($"only {taken} of {file.Length} bytes were taken"));
                 client.RenameFile(part, path);
@@ -200,7 +221,8 @@ public sealed class SftpPlace(SftpAddress address) : ISetPlace, IDisposable
             yield break;
         }
         if (!File.Exists(address.KeyFile)) throw new IOException($"the key file {address.KeyFile} is not there");
-        if (!SecretText.IsPrivate(address.KeyFile)) throw new IOException($"the key file {address.KeyFile} can be read by others; let only its owner read it: chmod 600 {address.KeyFile}");
+        if (!SecretText.IsPrivate(address.KeyFile))
+            throw new IOException($"the key file {address.KeyFile} can be read by others; let only its owner read it: chmod 600 {address.KeyFile}");
         PrivateKeyFile key;
         try
         {

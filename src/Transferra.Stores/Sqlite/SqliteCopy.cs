@@ -26,7 +26,8 @@ internal static class SqliteCopy
         }
         catch (SqliteException error)
         {
-            throw new TransferraException($"the store {from} cannot be copied while it is in use: {error.Message}", "Close the old program on all workstations, then try again.", error);
+            throw new TransferraException($"the store {from} cannot be copied while it is in use: {error.Message}",
+                "Close the old program on all workstations, then try again.", error);
         }
     }
 }

@@ -39,7 +39,8 @@ internal sealed class SqliteMender : SqlMender
         }
         catch (SqliteException error)
         {
-            throw new TransferraException($"records of {table.Name} in {_path} have no numbers, by which one could be told from its copy", "Take the mend of this table out of the kit, and mend it in the old program.", error);
+            throw new TransferraException($"records of {table.Name} in {_path} have no numbers, by which one could be told from its copy",
+                "Take the mend of this table out of the kit, and mend it in the old program.", error);
         }
         return new ColumnShape(RecordNumber, FieldType.Integer);
     }
@@ -69,7 +70,8 @@ internal sealed class SqliteMender : SqlMender
         // Our own stores keep decimals as whole numbers of the last digit.
         bool isScaled = Rows($"SELECT type FROM pragma_table_info('{table.Replace("'", "''", StringComparison.Ordinal)}') WHERE name = '{column.Name.Replace("'", "''", StringComparison.Ordinal)}' COLLATE NOCASE") is [var declared, ..] && SqliteTypes.IsScaled(declared[0] ?? "");
         Add(command, parameter[1..], isScaled ? value.Replace(".", "", StringComparison.Ordinal) : value);
-        return isScaled ? $"CAST({parameter} AS INTEGER)" : $"CASE typeof({name}) WHEN 'text' THEN {parameter} WHEN 'integer' THEN CAST({parameter} AS NUMERIC) WHEN 'real' THEN CAST({parameter} AS REAL) ELSE {parameter} END";
+        return isScaled ? $"CAST({parameter} AS INTEGER)"
+            : $"CASE typeof({name}) WHEN 'text' THEN {parameter} WHEN 'integer' THEN CAST({parameter} AS NUMERIC) WHEN 'real' THEN CAST({parameter} AS REAL) ELSE {parameter} END";
     }
 
     protected override bool IsOfEngine(Exception error) => error is SqliteException;

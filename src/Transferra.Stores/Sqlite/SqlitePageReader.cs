@@ -27,7 +27,8 @@ internal sealed record SqliteConstant(int Kind, long Whole, double Real, byte[] 
     public SqliteCell Cell => new(Kind, Whole, Real, Bytes);
 }
 
-internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout layout, TableShape table, SqliteCells cells, Files.FileWatch? watch, Func<long, IRecordReader> engine) : IRecordReader
+internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout layout, TableShape table, SqliteCells cells, Files.FileWatch? watch,
+    Func<long, IRecordReader> engine) : IRecordReader
 {
     private readonly SqliteTableScan _scan = new(pages, layout.RootPage);
     private readonly Plan[] _plan = [.. layout.Columns.Select((column, i) => Plan.Of(column, i == layout.NumberedColumn, table, cells))];
@@ -118,7 +119,9 @@ internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout l
                 case Way.Skipped: break;
                 case Way.Number: ((LongVector)vectors[cell.Position]).Append(_scan.Number); break;
                 case Way.Whole when kind is >= 1 and <= 9 and not 7: ((LongVector)vectors[cell.Position]).Append(WholeOf(kind, value)); break;
-                case Way.Units when kind is >= 1 and <= 9 and not 7 && WholeOf(kind, value) is long units && units < cell.Limit && units > -cell.Limit: ((WideVector)vectors[cell.Position]).Append(units); break;
+                case Way.Units when kind is >= 1 and <= 9 and not 7 && WholeOf(kind, value) is long units && units < cell.Limit
+                    && units > -cell.Limit:
+                    ((WideVector)vectors[cell.Position]).Append(units); break;
                 case Way.Text when kind >= 12 && (kind & 1) == 1 && Utf8.IsValid(value): ((BytesVector)vectors[cell.Position]).Append(value); break;
                 case Way.Day when kind == 33 && ValueText.TryDate(value, out long day): ((LongVector)vectors[cell.Position]).Append(day); break;
                 default: cells.Append(batch, row, cell.Position, cell.IsNumber ? SqliteCell.Of(_scan.Number) : CellOf(kind, value, cell.IsReal)); break;

@@ -41,7 +41,8 @@ internal sealed class SqliteStore : IStore
         SqliteConnection connection;
         try
         {
-            connection = SqliteEngine.Open(watch is null ? path : $"file:{Uri.EscapeDataString(path).Replace("%2F", "/", StringComparison.Ordinal)}?immutable=1", SqliteOpenMode.ReadOnly);
+            connection = SqliteEngine.Open(watch is null
+                ? path : $"file:{Uri.EscapeDataString(path).Replace("%2F", "/", StringComparison.Ordinal)}?immutable=1", SqliteOpenMode.ReadOnly);
         }
         catch (SqliteException error)
         {
@@ -101,7 +102,8 @@ internal sealed class SqliteStore : IStore
     // Whether the file has fewer pages than its header counts. A page size of 1 stands for 65,536.
     private static bool IsCutOff(string path, Dictionary<string, string> header)
     {
-        long pageBytes = long.Parse(header["page_size"], CultureInfo.InvariantCulture) is 1 ? 65_536 : long.Parse(header["page_size"], CultureInfo.InvariantCulture), pages = long.Parse(header["pages"], CultureInfo.InvariantCulture);
+        long pageBytes = long.Parse(header["page_size"], CultureInfo.InvariantCulture) is 1
+            ? 65_536 : long.Parse(header["page_size"], CultureInfo.InvariantCulture), pages = long.Parse(header["pages"], CultureInfo.InvariantCulture);
         long there = pageBytes == 0 ? pages : new FileInfo(path).Length / pageBytes;
         if (there >= pages) return false;
         header[CutOff] = FormattableString.Invariant($"the file is cut off: its header counts {pages} pages, and {there} are there");
@@ -155,20 +157,23 @@ internal sealed class SqliteStore : IStore
         bool isNumbered = key.Length == 1 && info.Rows.Any(row => row[3] == "1" && string.Equals(row[1], "INTEGER", StringComparison.OrdinalIgnoreCase));
         return new TableShape(name, columns, key, relations)
         {
-            Indexes = [.. indexes.Rows.GroupBy(row => row[0]!).Select(index => new IndexShape(index.Key, [.. index.Select(row => row[2]).OfType<string>()], index.First()[1] == "1"))],
+            Indexes = [.. indexes.Rows.GroupBy(row => row[0]!)
+                .Select(index => new IndexShape(index.Key, [.. index.Select(row => row[2]).OfType<string>()], index.First()[1] == "1"))],
             NumberedColumn = isNumbered ? key[0] : null,
         };
     }
 
     private static string Literal(string text) => "'" + text.Replace("'", "''", StringComparison.Ordinal) + "'";
 
-    public long CountRows(string table) => LayoutOf(new TableShape(table, [], [], [])) is { } layout && new SqliteTableScan(_pages!, layout.RootPage).Count() is { } counted ? counted :
+    public long CountRows(string table) => LayoutOf(new TableShape(table, [], [], [])) is { } layout && new SqliteTableScan(_pages!, layout.RootPage)
+        .Count() is { } counted ? counted :
         long.Parse(Ask($"SELECT count(*) FROM {SqliteEngine.Quote(table)}").Rows[0][0]!, CultureInfo.InvariantCulture);
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
         // The order of the records in the file is that of their numbers.
-        if (within is null && LayoutOf(table) is { } layout && (orderBy.Count == 0 || (layout.NumberedColumn >= 0 && table.OrdinalOf(orderBy[0]) == layout.Columns[layout.NumberedColumn].Position)))
+        if (within is null && LayoutOf(table) is { } layout
+            && (orderBy.Count == 0 || (layout.NumberedColumn >= 0 && table.OrdinalOf(orderBy[0]) == layout.Columns[layout.NumberedColumn].Position)))
             return new SqlitePageReader(_pages!, layout, table, Cells(table), _watch, done => Engine(table, " NOT INDEXED").Without(done));
         string order = orderBy.Count == 0 ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(SqliteEngine.Quote));
         // A cell may hold anything there, so a range is only asked for where a text, which is larger than any number, is passed over afterwards anyway.
@@ -189,7 +194,8 @@ internal sealed class SqliteStore : IStore
     internal SqliteRecordReader Engine(TableShape table, string rest) => Engine(table, Cells(table), rest);
 
     private SqliteRecordReader Engine(TableShape table, SqliteCells cells, string rest) => new(_connection.Handle!.DangerousGetHandle(),
-        $"SELECT {string.Join(", ", table.Columns.Select(column => SqliteEngine.Quote(column.Name)))} FROM {SqliteEngine.Quote(table.Name)}{rest}", $"{_path}, table {table.Name}", cells, _watch);
+        $"SELECT {string.Join(", ", table.Columns.Select(column => SqliteEngine.Quote(column.Name)))} FROM {SqliteEngine.Quote(table.Name)}{rest}",
+            $"{_path}, table {table.Name}", cells, _watch);
 
     // How the table lies in its pages; null where the engine should read it: no record numbers of its own, columns that are computed, changes that wait beside the file.
     private SqliteTableLayout? LayoutOf(TableShape table)
@@ -222,7 +228,8 @@ internal sealed class SqliteStore : IStore
         if (!isNumbered) return new ReadToDamage(() => Read(table, []), table.Name, lost);
         if (End("min") is not { } first || End("max") is not { } last) return new ReadToDamage(() => Read(table, []), table.Name, lost);
         SqliteCells cells = Cells(table);
-        return new SkippingReader(table, (from, before) => Engine(table, cells, FormattableString.Invariant($" WHERE _rowid_ >= {from} AND _rowid_ <= {before - 1}")), first, last, "record", lost);
+        return new SkippingReader(table, (from, before) =>
+            Engine(table, cells, FormattableString.Invariant($" WHERE _rowid_ >= {from} AND _rowid_ <= {before - 1}")), first, last, "record", lost);
 
         // The least or the greatest record number. When the page it stands on is damaged, the next one that the engine finds on that side.
         long? End(string which)
@@ -233,7 +240,8 @@ internal sealed class SqliteStore : IStore
                 try
                 {
                     string? found = Ask($"SELECT {which}(_rowid_) FROM {name}{limit}").Rows[0][0];
-                    if (limit is not null && which == "max" && found is not null) lost.Add(new LostPart(table.Name, $"what comes behind record {found}", "the page with the last records is damaged"));
+                    if (limit is not null && which == "max" && found is not null)
+                        lost.Add(new LostPart(table.Name, $"what comes behind record {found}", "the page with the last records is damaged"));
                     return found is null ? (limit is null ? 0 : null) : long.Parse(found, CultureInfo.InvariantCulture);
                 }
                 catch (TransferraException) when (bit > 0)

@@ -127,7 +127,8 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
             foreach ((string field, string value) in headerFields)
             {
                 if (field is not ("user_version" or "application_id") || !int.TryParse(value, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out int number))
-                    throw new TransferraException($"a SQLite store has no header field {field} = {value}", "The fields are user_version and application_id, whole numbers. Correct header-fields in the kit.");
+                    throw new TransferraException($"a SQLite store has no header field {field} = {value}",
+                        "The fields are user_version and application_id, whole numbers. Correct header-fields in the kit.");
                 SqliteEngine.Execute(_connection, string.Create(CultureInfo.InvariantCulture, $"PRAGMA {field} = {number}"));
             }
             FinalizeInserts();
@@ -151,11 +152,14 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
             string name = index.Name.Length > 0 ? index.Name : string.Create(CultureInfo.InvariantCulture, $"{table.Name}_x{i + 1}");
             try
             {
-                SqliteEngine.Execute(_connection, $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {SqliteEngine.Quote(name)} ON {SqliteEngine.Quote(table.Name)} ({Names(index.Columns)})");
+                SqliteEngine.Execute(_connection,
+                    $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {SqliteEngine.Quote(name)} ON {SqliteEngine.Quote(table.Name)} ({Names(index.Columns)})");
             }
             catch (SqliteException error) when (error.SqliteErrorCode == SqliteNative.Constraint)
             {
-                throw new TransferraException($"an index of {table.Name} cannot be built: {error.Message}", "Records of the old data have the same values in what the new version wants to be unique. Correct them in the old program, or the kit.", error);
+                throw new TransferraException($"an index of {table.Name} cannot be built: {error.Message}",
+                    "Records of the old data have the same values in what the new version wants to be unique. Correct them in the old program, or the kit.",
+                    error);
             }
         }
     }

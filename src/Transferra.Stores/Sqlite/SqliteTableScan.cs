@@ -111,7 +111,9 @@ internal sealed class SqliteTableScan(SqlitePageFile pages, long rootPage)
             ReadOnlySpan<byte> rest = page[at..usable];
             if (isLeaf)
             {
-                if (!TryVarint(ref rest, out long bytes) || !TryVarint(ref rest, out _) || bytes is < 0 or > LargestRecord || (bytes <= usable - 35 ? bytes : LocalBytes(bytes) + 4) > rest.Length) return false;
+                if (!TryVarint(ref rest, out long bytes) || !TryVarint(ref rest, out _) || bytes is < 0 or > LargestRecord
+                    || (bytes <= usable - 35 ? bytes : LocalBytes(bytes) + 4) > rest.Length)
+                    return false;
             }
             else
             {

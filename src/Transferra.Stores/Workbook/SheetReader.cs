@@ -68,7 +68,8 @@ internal sealed class SheetReader : IDisposable
         }
         catch (Exception error) when (error is XmlException or InvalidDataException or IOException)
         {
-            throw new TransferraException($"{_where} is damaged behind row {Row}: {error.Message}", "Save the workbook anew in the spreadsheet program, or have it exported again.", error);
+            throw new TransferraException($"{_where} is damaged behind row {Row}: {error.Message}",
+                "Save the workbook anew in the spreadsheet program, or have it exported again.", error);
         }
     }
 
@@ -125,7 +126,8 @@ internal sealed class SheetReader : IDisposable
         {
             "inlineStr" => new SheetCell(CellKind.Text, inline),
             "s" when !hasValue => SheetCell.Empty,
-            "s" => int.TryParse(value, NumberStyles.None, CultureInfo.InvariantCulture, out int index) && index < _parts.Texts.Count ? new SheetCell(CellKind.Text, _parts.Texts[index])
+            "s" => int.TryParse(value, NumberStyles.None, CultureInfo.InvariantCulture, out int index) && index < _parts.Texts.Count
+                ? new SheetCell(CellKind.Text, _parts.Texts[index])
                 : throw new InvalidDataException($"there is no shared text {ValueText.Quote(value)}"),
             "str" => new SheetCell(CellKind.Text, value),
             "b" => hasValue ? new SheetCell(CellKind.Truth, value == "1" ? "true" : "false") : SheetCell.Empty,
@@ -143,7 +145,9 @@ internal sealed class SheetReader : IDisposable
     {
         const double marchOf1900 = 61, endOf9999 = 2_958_466;
         if (!double.TryParse(value, NumberStyles.Float, CultureInfo.InvariantCulture, out double days)) return null;
-        if (days is >= 0 and < 1) return TimeOnly.FromTimeSpan(TimeSpan.FromMilliseconds(Math.Min(86_399_999, Math.Round(days * 86_400_000)))).ToString("HH:mm:ss.FFF", CultureInfo.InvariantCulture);
+        if (days is >= 0 and < 1)
+            return TimeOnly.FromTimeSpan(TimeSpan.FromMilliseconds(Math.Min(86_399_999, Math.Round(days * 86_400_000))))
+                .ToString("HH:mm:ss.FFF", CultureInfo.InvariantCulture);
         if (!_parts.From1904 && days < marchOf1900 || days >= endOf9999 || days < 0) return null;
         DateTime from = _parts.From1904 ? new DateTime(1904, 1, 1) : new DateTime(1899, 12, 30);
         DateTime moment = from.AddDays(Math.Floor(days)).AddMilliseconds(Math.Round((days - Math.Floor(days)) * 86_400_000));

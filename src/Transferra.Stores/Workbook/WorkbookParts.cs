@@ -13,9 +13,18 @@ namespace Transferra.Stores.Workbook;
 /// <param name="From1904">Whether days are counted from 1904-01-01, as old workbooks of one maker do.</param>
 internal sealed record WorkbookParts(IReadOnlyList<(string Name, string Part)> Sheets, IReadOnlyList<string> Texts, IReadOnlyList<bool> DateStyles, bool From1904)
 {
-    internal static readonly XmlReaderSettings Settings = new() { DtdProcessing = DtdProcessing.Prohibit, XmlResolver = null, IgnoreComments = true, IgnoreProcessingInstructions = true, IgnoreWhitespace = false };
+    internal static readonly XmlReaderSettings Settings =
+        new()
+        {
+            DtdProcessing = DtdProcessing.Prohibit,
+            XmlResolver = null,
+            IgnoreComments = true,
+            IgnoreProcessingInstructions = true,
+            IgnoreWhitespace = false
+        };
 
-    private const string Relationships = "http://schemas.openxmlformats.org/officeDocument/2006/relationships", StrictRelationships = "http://purl.oclc.org/ooxml/officeDocument/relationships";
+    private const string Relationships = "http://schemas.openxmlformats.org/officeDocument/2006/relationships", StrictRelationships =
+        "http://purl.oclc.org/ooxml/officeDocument/relationships";
 
     public static WorkbookParts Read(ZipArchive package)
     {
@@ -30,7 +39,8 @@ internal sealed record WorkbookParts(IReadOnlyList<(string Name, string Part)> S
             if (node.LocalName == "workbookPr") from1904 = node.GetAttribute("date1904") is "1" or "true";
             if (node.LocalName != "sheet") continue;
             string id = node.GetAttribute("id", Relationships) ?? node.GetAttribute("id", StrictRelationships) ?? "";
-            if (targets.TryGetValue(id, out string? part) && package.GetEntry(part) is not null && part.Contains("worksheets/", StringComparison.Ordinal)) sheets.Add((node.GetAttribute("name") ?? "", part));
+            if (targets.TryGetValue(id, out string? part) && package.GetEntry(part) is not null && part.Contains("worksheets/", StringComparison.Ordinal))
+                sheets.Add((node.GetAttribute("name") ?? "", part));
         }
         if (sheets.Count == 0) throw new InvalidDataException("there is no sheet in it");
         return new WorkbookParts(sheets, ReadTexts(package), ReadDateStyles(package), from1904);
@@ -87,7 +97,9 @@ internal sealed record WorkbookParts(IReadOnlyList<(string Name, string Part)> S
         int next = 0;
         for (; at >= 0; at = text.IndexOf("_x", at + 1, StringComparison.Ordinal))
         {
-            if (at < next || at + 7 > text.Length || text[at + 6] != '_' || !ushort.TryParse(text.AsSpan(at + 2, 4), NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out ushort code)) continue;
+            if (at < next || at + 7 > text.Length || text[at + 6] != '_'
+                || !ushort.TryParse(text.AsSpan(at + 2, 4), NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out ushort code))
+                continue;
             plain.Append(text, next, at - next).Append((char)code);
             next = at + 7;
         }
@@ -104,7 +116,9 @@ internal sealed record WorkbookParts(IReadOnlyList<(string Name, string Part)> S
         {
             switch (node.LocalName)
             {
-                case "numFmt" when int.TryParse(node.GetAttribute("numFmtId"), NumberStyles.None, CultureInfo.InvariantCulture, out int id): formats[id] = ShowsDate(node.GetAttribute("formatCode") ?? ""); break;
+                case "numFmt" when int.TryParse(node.GetAttribute("numFmtId"), NumberStyles.None, CultureInfo.InvariantCulture, out int id):
+                    formats[id] =
+                    ShowsDate(node.GetAttribute("formatCode") ?? ""); break;
                 case "cellStyleXfs": inCells = false; break;
                 case "cellXfs": inCells = true; break;
                 case "cellStyles" or "dxfs": inCells = false; break;

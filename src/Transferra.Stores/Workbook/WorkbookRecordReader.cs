@@ -31,7 +31,8 @@ internal sealed class WorkbookRecordReader(SheetReader rows, int[] places, FileW
             vector.AppendNull();
             return;
         }
-        FaultCode? fault = cell.Kind == CellKind.Error || vector.Type.Kind == FieldKind.Binary ? FaultCode.WrongKind : CellText.TryAppend(vector, Encoding.UTF8.GetBytes(TextFor(cell, vector.Type)));
+        FaultCode? fault = cell.Kind == CellKind.Error || vector.Type.Kind == FieldKind.Binary
+            ? FaultCode.WrongKind : CellText.TryAppend(vector, Encoding.UTF8.GetBytes(TextFor(cell, vector.Type)));
         if (fault is not { } code) return;
         vector.AppendNull();
         string what = cell.Kind == CellKind.Error ? "the cell shows an error" : CellText.Reason(code, vector.Type);
@@ -41,10 +42,13 @@ internal sealed class WorkbookRecordReader(SheetReader rows, int[] places, FileW
     private static string TextFor(SheetCell cell, FieldType type)
     {
         // 1E-3 and 0.1 + 0.2 as it is stored: the shortest digits of the double, written out.
-        if (cell.Kind == CellKind.Number && double.TryParse(cell.Text, NumberStyles.Float, CultureInfo.InvariantCulture, out double number) && Math.Abs(number) < 1e15 && type.Kind != FieldKind.Double)
+        if (cell.Kind == CellKind.Number && double.TryParse(cell.Text, NumberStyles.Float, CultureInfo.InvariantCulture, out double number)
+            && Math.Abs(number) < 1e15 && type.Kind != FieldKind.Double)
         {
             string shortest = number.ToString("R", CultureInfo.InvariantCulture);
-            return shortest.Contains('E', StringComparison.Ordinal) && decimal.TryParse(shortest, NumberStyles.Float, CultureInfo.InvariantCulture, out decimal exact) ? exact.ToString(CultureInfo.InvariantCulture) : shortest;
+            return shortest.Contains('E', StringComparison.Ordinal)
+                && decimal.TryParse(shortest, NumberStyles.Float, CultureInfo.InvariantCulture, out decimal exact)
+                ? exact.ToString(CultureInfo.InvariantCulture) : shortest;
         }
         // A day is also a moment, at midnight; the other way only when it is midnight.
         return cell.Kind == CellKind.Moment && type.Kind == FieldKind.Date && cell.Text.EndsWith(" 00:00:00", StringComparison.Ordinal) ? cell.Text[..10] : cell.Text;

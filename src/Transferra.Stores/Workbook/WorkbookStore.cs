@@ -18,17 +18,21 @@ internal sealed class WorkbookStore : FileStore<WorkbookTable>
 
     public static WorkbookStore Open(string path)
     {
-        if (!File.Exists(path)) throw new TransferraException(Directory.Exists(path) ? $"{path} is a folder, not a workbook" : $"the store {path} is not there", "Correct the path of the store in office.yaml.");
+        if (!File.Exists(path))
+            throw new TransferraException(Directory.Exists(path) ? $"{path} is a folder, not a workbook" : $"the store {path} is not there",
+                "Correct the path of the store in office.yaml.");
         var watch = new FileWatch(path);
         try
         {
             using ZipArchive package = ZipFile.OpenRead(path);
             var parts = WorkbookParts.Read(package);
-            return new WorkbookStore(path, [.. parts.Sheets.Select(sheet => new WorkbookTable(path, sheet.Name, sheet.Part, parts, watch)).OrderBy(table => table.Name, StringComparer.OrdinalIgnoreCase)]);
+            return new WorkbookStore(path, [.. parts.Sheets.Select(sheet => new WorkbookTable(path, sheet.Name, sheet.Part, parts, watch))
+                .OrderBy(table => table.Name, StringComparer.OrdinalIgnoreCase)]);
         }
         catch (Exception error) when (error is InvalidDataException or XmlException or FormatException)
         {
-            throw new TransferraException($"{path} is no workbook that can be read: {error.Message}", "Save it anew as .xlsx in the spreadsheet program, without a password.", error);
+            throw new TransferraException($"{path} is no workbook that can be read: {error.Message}",
+                "Save it anew as .xlsx in the spreadsheet program, without a password.", error);
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
@@ -81,7 +85,8 @@ internal sealed class WorkbookTable(string path, string name, string part, Workb
         {
             for (int i = 0; i < Scanned.Columns.Count; i++)
                 if (string.Equals(Scanned.Columns[i], column.Name, StringComparison.OrdinalIgnoreCase)) return i;
-            throw new TransferraException($"the sheet {name} of {path} has no column {column.Name}; its first row names {string.Join(", ", Scanned.Columns)}", "The workbook differs from what the kit says of this version; run: transferra check");
+            throw new TransferraException($"the sheet {name} of {path} has no column {column.Name}; its first row names {string.Join(", ", Scanned.Columns)}",
+                "The workbook differs from what the kit says of this version; run: transferra check");
         })];
         SheetReader rows = OpenRows();
         rows.Next();
