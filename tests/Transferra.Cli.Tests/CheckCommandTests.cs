@@ -153,7 +153,7 @@ public sealed class CheckCommandTests
             straight = Killed.NewStore(office);
         }
         int killed = 0;
-        for (int n = 1; ; n += soak ? 1 : 9)
+        for (int n = 1; ; n += soak ? 1 : 13)
         {
             using DemoFolder office = DemoFolder.OfOne();
             IReadOnlyDictionary<string, string> before = office.DataSignature();
