@@ -1,6 +1,6 @@
 // SqlitePageFile.cs: the pages of an open SQLite store, read through the engine's own handle of the file.
-// Why the engine's handle: a second one of ours, closed, would take away the locks by which the engine keeps others from changing the file (POSIX advisory locks belong to
-// the process and go with any of its handles).
+// Why the engine's handle: a second one of ours, closed, would take away the locks by which the engine keeps others from changing the file (POSIX advisory
+// locks belong to the process and go with any of its handles).
 // Holds: (1) nothing is written, and nothing is read that the open connection might not read; (2) a page that is not whole is not given out.
 using Microsoft.Data.Sqlite;
 
@@ -14,7 +14,7 @@ internal sealed unsafe class SqlitePageFile
 
     private readonly nint _file;
     private readonly delegate* unmanaged<nint, byte*, int, long, int> _read;
-    private readonly byte[] _window;
+    private byte[] _window = [];
     private long _windowFrom;
     private int _windowPages, _ahead = 1;
 
@@ -23,8 +23,10 @@ internal sealed unsafe class SqlitePageFile
         _file = file;
         _read = (delegate* unmanaged<nint, byte*, int, long, int>)read;
         (PageBytes, UsableBytes, Pages) = (pageBytes, usableBytes, pages);
-        _window = new byte[Math.Max(WindowBytes, pageBytes)];
     }
+
+    /// <summary>The same file for another reader: each reads ahead by itself.</summary>
+    public SqlitePageFile Again() => new(_file, (nint)_read, PageBytes, UsableBytes, Pages);
 
     /// <summary>Of a page.</summary>
     public int PageBytes { get; }
@@ -79,6 +81,7 @@ internal sealed unsafe class SqlitePageFile
         if (page < 1 || page > Pages) return false;
         if (page < _windowFrom || page >= _windowFrom + _windowPages)
         {
+            if (_window.Length == 0) _window = new byte[Math.Max(WindowBytes, PageBytes)];
             bool follows = page >= _windowFrom + _windowPages && page < _windowFrom + _windowPages + 4;
             _ahead = follows ? Math.Min(_ahead * 2, _window.Length / PageBytes) : 1;
             int pages = (int)Math.Min(_ahead, Pages - page + 1);

@@ -165,7 +165,7 @@ internal sealed class SqliteStore : IStore
 
     private static string Literal(string text) => "'" + text.Replace("'", "''", StringComparison.Ordinal) + "'";
 
-    public long CountRows(string table) => LayoutOf(new TableShape(table, [], [], [])) is { } layout && new SqliteTableScan(_pages!, layout.RootPage)
+    public long CountRows(string table) => LayoutOf(new TableShape(table, [], [], [])) is { } layout && new SqliteTableScan(_pages!.Again(), layout.RootPage)
         .Count() is { } counted ? counted :
         long.Parse(Ask($"SELECT count(*) FROM {SqliteEngine.Quote(table)}").Rows[0][0]!, CultureInfo.InvariantCulture);
 
@@ -174,7 +174,7 @@ internal sealed class SqliteStore : IStore
         // The order of the records in the file is that of their numbers.
         if (within is null && LayoutOf(table) is { } layout
             && (orderBy.Count == 0 || (layout.NumberedColumn >= 0 && table.OrdinalOf(orderBy[0]) == layout.Columns[layout.NumberedColumn].Position)))
-            return new SqlitePageReader(_pages!, layout, table, Cells(table), _watch, done => Engine(table, " NOT INDEXED").Without(done));
+            return new SqlitePageReader(_pages!.Again(), layout, table, Cells(table), _watch, done => Engine(table, " NOT INDEXED").Without(done));
         string order = orderBy.Count == 0 ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(SqliteEngine.Quote));
         // A cell may hold anything there, so a range is only asked for where a text, which is larger than any number, is passed over afterwards anyway.
         string where = RangeCondition.Of(within, table, SqliteEngine.Quote, _ => true);
