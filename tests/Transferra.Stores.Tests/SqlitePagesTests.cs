@@ -204,6 +204,20 @@ public sealed class SqlitePagesTests : IDisposable
     }
 
     [Theory]
+    [InlineData(new byte[] { 11, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xf0, 0 })] // a kind of value beyond all kinds, whose last bits are those of one
+    [InlineData(new byte[] { 0xff, 0xff, 0xff, 0xff, 0xf8, 0x80, 0x80, 0x80, 11, 0, 0 })] // a header longer than any record, whose last bits are its length
+    public void Numbers_that_are_too_large_for_what_they_count_are_left_to_the_engine(byte[] header)
+    {
+        Execute("CREATE TABLE t (a, b, c, d, e, f, g, h, i, j); INSERT INTO t VALUES (NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL)");
+        byte[] bytes = File.ReadAllBytes(_folder["s.db"]);
+        int at = bytes.Length - header.Length; // the only record ends with its page
+        Assert.Equal(new byte[] { 11, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0 }, bytes[at..]);
+        header.CopyTo(bytes, at);
+        File.WriteAllBytes(_folder["s.db"], bytes);
+        Assert.Equal(Reading.HandedOver, Compare(_folder["s.db"], atLeast: 0));
+    }
+
+    [Theory]
     [InlineData(512)]
     [InlineData(1024)]
     public void With_any_byte_damaged_the_records_and_the_complaint_are_those_of_the_engine(int pageBytes)

@@ -306,16 +306,16 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
 
     private void TakeEarlier(Piece piece)
     {
-        SetMember known = earlier!.Manifest.Members[piece.Reused], member =
-            piece.Source.Draft with
-            {
-                Bytes = known.Bytes,
-                Sha256 = known.Sha256,
-                PackedBytes = known.PackedBytes,
-                PackedSha256 = known.PackedSha256,
-                PackedXxh128 = known.PackedXxh128,
-                Frames = known.Frames
-            };
+        SetMember known = earlier!.Manifest.Members[piece.Reused];
+        SetMember member = piece.Source.Draft with
+        {
+            Bytes = known.Bytes,
+            Sha256 = known.Sha256,
+            PackedBytes = known.PackedBytes,
+            PackedSha256 = known.PackedSha256,
+            PackedXxh128 = known.PackedXxh128,
+            Frames = known.Frames,
+        };
         byte[] header = SetLayout.HeaderOf(member);
         // The member with its header, or without it when its rights or its name's owner are not what they were.
         bool isWhole = SetLayout.HeaderOf(known).AsSpan().SequenceEqual(header);

@@ -41,6 +41,18 @@ internal sealed unsafe class SqlitePageFile
     /// <param name="connection">Within a read transaction, with no changes waiting beside the file.</param>
     public static SqlitePageFile? Of(SqliteConnection connection)
     {
+        try
+        {
+            return Open(connection);
+        }
+        catch (SqliteException)
+        {
+            return null; // the engine tells what is wrong when it is asked for records
+        }
+    }
+
+    private static SqlitePageFile? Open(SqliteConnection connection)
+    {
         if (Ask(connection, "PRAGMA encoding") != "UTF-8") return null;
         nint database = connection.Handle!.DangerousGetHandle(), file = 0;
         fixed (byte* main = "main\0"u8)

@@ -16,8 +16,8 @@ internal sealed record SqliteTableLayout(long RootPage, IReadOnlyList<SqliteStor
 /// <summary>A column as records hold it.</summary>
 /// <param name="Position">In what is read; -1 when it is not.</param>
 /// <param name="IsReal">Whether whole numbers in it stand for floating-point ones, as the engine keeps these where they are whole.</param>
-/// <param name="Added">What a record has in it that was stored before the column was added; null when that is not known.</param>
-internal sealed record SqliteStoredColumn(int Position, bool IsReal, SqliteConstant? Added);
+/// <param name="Added">What a record has in it that was stored before the column was added; null when that is not known. Most tables have no such record.</param>
+internal sealed record SqliteStoredColumn(int Position, bool IsReal, Lazy<SqliteConstant?> Added);
 
 /// <summary>A value to keep.</summary>
 internal sealed record SqliteConstant(int Kind, long Whole, double Real, byte[] Bytes)
@@ -71,7 +71,7 @@ internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout l
     // The usual values of the usual columns are taken straight away; all others, and what is wrong, as cells are that the engine gives.
     private enum Way { Skipped, Other, Number, Whole, Units, Text, Day }
 
-    private readonly record struct Plan(Way Way, int Position, bool IsNumber, bool IsReal, long Limit, SqliteConstant? Added)
+    private readonly record struct Plan(Way Way, int Position, bool IsNumber, bool IsReal, long Limit, Lazy<SqliteConstant?> Added)
     {
         public static Plan Of(SqliteStoredColumn column, bool isNumber, TableShape table, SqliteCells cells)
         {
@@ -95,7 +95,7 @@ internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout l
     {
         int type = 0, at, end, faults = batch.Faults.Count;
         if (record[0] < 0x80) (type, at) = (1, record[0]);
-        else if (!TryVarintAt(record, ref type, out long headerBytes) || headerBytes > record.Length) return false;
+        else if (!TryVarintAt(record, ref type, out long headerBytes) || headerBytes < 0 || headerBytes > record.Length) return false;
         else at = (int)headerBytes;
         end = at;
         if (type > end || end > record.Length) return false;
@@ -109,7 +109,7 @@ internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout l
             }
             long kind = record[type];
             if (kind < 0x80) type++;
-            else if (!TryVarintAt(record, ref type, out kind) || type > end) return false;
+            else if (!TryVarintAt(record, ref type, out kind) || kind < 0 || type > end) return false;
             int bytes = kind < 12 ? SmallBytes[(int)kind & 15] : kind > int.MaxValue ? -1 : (int)((kind - 12) >> 1);
             if ((uint)bytes > (uint)(record.Length - at)) return false;
             ReadOnlySpan<byte> value = record.Slice(at, bytes);
@@ -119,9 +119,9 @@ internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout l
                 case Way.Skipped: break;
                 case Way.Number: ((LongVector)vectors[cell.Position]).Append(_scan.Number); break;
                 case Way.Whole when kind is >= 1 and <= 9 and not 7: ((LongVector)vectors[cell.Position]).Append(WholeOf(kind, value)); break;
-                case Way.Units when kind is >= 1 and <= 9 and not 7 && WholeOf(kind, value) is long units && units < cell.Limit
-                    && units > -cell.Limit:
-                    ((WideVector)vectors[cell.Position]).Append(units); break;
+                case Way.Units when kind is >= 1 and <= 9 and not 7 && WholeOf(kind, value) is long units && units < cell.Limit && units > -cell.Limit:
+                    ((WideVector)vectors[cell.Position]).Append(units);
+                    break;
                 case Way.Text when kind >= 12 && (kind & 1) == 1 && Utf8.IsValid(value): ((BytesVector)vectors[cell.Position]).Append(value); break;
                 case Way.Day when kind == 33 && ValueText.TryDate(value, out long day): ((LongVector)vectors[cell.Position]).Append(day); break;
                 default: cells.Append(batch, row, cell.Position, cell.IsNumber ? SqliteCell.Of(_scan.Number) : CellOf(kind, value, cell.IsReal)); break;
@@ -144,8 +144,8 @@ internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout l
         if (cell.Way == Way.Skipped) return true;
         if (cell.Way == Way.Number) ((LongVector)batch.Vectors[cell.Position]).Append(_scan.Number);
         else if (cell.IsNumber) cells.Append(batch, row, cell.Position, SqliteCell.Of(_scan.Number));
-        else if (cell.Added is null) return false;
-        else cells.Append(batch, row, cell.Position, cell.Added.Cell);
+        else if (cell.Added.Value is not { } added) return false;
+        else cells.Append(batch, row, cell.Position, added.Cell);
         return true;
     }
 

@@ -165,9 +165,9 @@ internal sealed class SqliteStore : IStore
 
     private static string Literal(string text) => "'" + text.Replace("'", "''", StringComparison.Ordinal) + "'";
 
-    public long CountRows(string table) => LayoutOf(new TableShape(table, [], [], [])) is { } layout && new SqliteTableScan(_pages!.Again(), layout.RootPage)
-        .Count() is { } counted ? counted :
-        long.Parse(Ask($"SELECT count(*) FROM {SqliteEngine.Quote(table)}").Rows[0][0]!, CultureInfo.InvariantCulture);
+    public long CountRows(string table) =>
+        LayoutOf(new TableShape(table, [], [], [])) is { } layout && new SqliteTableScan(_pages!.Again(), layout.RootPage).Count() is { } counted
+            ? counted : long.Parse(Ask($"SELECT count(*) FROM {SqliteEngine.Quote(table)}").Rows[0][0]!, CultureInfo.InvariantCulture);
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
@@ -195,9 +195,10 @@ internal sealed class SqliteStore : IStore
 
     private SqliteRecordReader Engine(TableShape table, SqliteCells cells, string rest) => new(_connection.Handle!.DangerousGetHandle(),
         $"SELECT {string.Join(", ", table.Columns.Select(column => SqliteEngine.Quote(column.Name)))} FROM {SqliteEngine.Quote(table.Name)}{rest}",
-            $"{_path}, table {table.Name}", cells, _watch);
+        $"{_path}, table {table.Name}", cells, _watch);
 
-    // How the table lies in its pages; null where the engine should read it: no record numbers of its own, columns that are computed, changes that wait beside the file.
+    // How the table lies in its pages; null where the engine should read it: no record numbers of its own, columns that are computed, changes that wait
+    // beside the file.
     private SqliteTableLayout? LayoutOf(TableShape table)
     {
         if (_pages is null) return null;
@@ -213,7 +214,8 @@ internal sealed class SqliteStore : IStore
         {
             if (row[4] != "0") return null;
             if (isNumbered && row[3] != "0" && string.Equals(row[1], "INTEGER", StringComparison.OrdinalIgnoreCase)) numbered = stored.Count;
-            stored.Add(new SqliteStoredColumn(table.OrdinalOf(row[0]!), SqliteTypes.IsReal(row[1] ?? ""), SqliteTypes.ConstantOf(row[1] ?? "", row[2])));
+            string declared = row[1] ?? "";
+            stored.Add(new SqliteStoredColumn(table.OrdinalOf(row[0]!), SqliteTypes.IsReal(declared), new(() => SqliteTypes.ConstantOf(declared, row[2]))));
         }
         bool areThere = table.Columns.All(column => columns.Rows.Count(row => string.Equals(row[0], column.Name, StringComparison.OrdinalIgnoreCase)) == 1);
         return areThere ? new SqliteTableLayout(long.Parse(kind.Rows[0][1]!, CultureInfo.InvariantCulture), stored, numbered) : null;
