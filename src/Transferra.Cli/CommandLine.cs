@@ -109,7 +109,9 @@ internal static class CommandLine
         Add("match", "Prove that the records of the new store are those of the old one", [codes], (session, _) => MatchCommand.Run(session));
         Add("upgrade", "All of it: ready, close, check, backup, convert, match, change over, check again, reopen", [codes, yes, resume, endSessions, stayClosed],
             (session, parsed) => UpgradeCommand.Run(session, parsed.GetValue(resume), parsed.GetValue(endSessions), parsed.GetValue(stayClosed)));
-        Add("undo", "Take a run back: the office is where it was before", [run, yes], (session, parsed) => UndoCommand.Run(session, parsed.GetValue(run)));
+        var giveUp = new Option<bool>("--give-up") { Description = "End a run that can neither go on nor be taken back; everything stays where it lies" };
+        Add("undo", "Take a run back: the office is where it was before", [run, giveUp, yes], (session, parsed) =>
+            UndoCommand.Run(session, parsed.GetValue(run), parsed.GetValue(giveUp)));
         Add("signoff", "The report of a run, to be signed", [run, html], (session, parsed) => SignOffCommand.Run(session, parsed.GetValue(run), parsed.GetValue(html)));
         var bundleFile = new Option<string?>("--to") { Description = "The bundle's file (.zip); one in the office's folder when left out", HelpName = "FILE" };
         Add("bundle", "What the vendor needs to look into a company's trouble, with personal values masked, and a listing to read first",

@@ -70,6 +70,30 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
     /// <summary>Keeps a second program from working on the same office until disposed.</summary>
     public IDisposable Lock() => OfficeRuns.Lock(OfficeFolder, Volume);
 
+    /// <summary>The same, and keeps every other Transferra from the office's stores, whichever office it works for.</summary>
+    public IDisposable LockStores()
+    {
+        IDisposable office = Lock();
+        try
+        {
+            return new Both(StoreLocks.Take(Office, Stores), office);
+        }
+        catch
+        {
+            office.Dispose();
+            throw;
+        }
+    }
+
+    private sealed record Both(IDisposable Stores, IDisposable Office) : IDisposable
+    {
+        public void Dispose()
+        {
+            Stores.Dispose();
+            Office.Dispose();
+        }
+    }
+
     public Words Words => new(OfficeFolder, Volume);
 
     public Closings Closings => new(OfficeFolder, Volume);

@@ -31,6 +31,7 @@ internal sealed class FaultyVolume(IVolume inner, int failAt, bool afterwards = 
 
     public bool Exists(string path) => inner.Exists(path);
     public void CreateFolder(string path) => Count(() => inner.CreateFolder(path));
+    public void MakeFolder(string path) => Count(() => inner.MakeFolder(path));
     public void Rename(string from, string to) => Count(() => inner.Rename(from, to));
     public void Remove(string path) => Count(() => inner.Remove(path));
     public void TryWriting(string folder) => Count(() => inner.TryWriting(folder));
@@ -38,6 +39,19 @@ internal sealed class FaultyVolume(IVolume inner, int failAt, bool afterwards = 
     public void SetMode(string path, UnixFileMode mode) => Count(() => inner.SetMode(path, mode));
     public void FlushFile(string path) => Count(() => inner.FlushFile(path));
     public void FlushFolder(string path) => Count(() => inner.FlushFolder(path));
+
+    public bool RemoveEmptyFolder(string path)
+    {
+        bool removed = false;
+        Count(() => removed = inner.RemoveEmptyFolder(path));
+        return removed;
+    }
+
+    public void Replace(string path, ReadOnlySpan<byte> content)
+    {
+        byte[] copy = content.ToArray();
+        Count(() => inner.Replace(path, copy));
+    }
 
     public void WriteNew(string path, ReadOnlySpan<byte> content)
     {

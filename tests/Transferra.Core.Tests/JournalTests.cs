@@ -10,40 +10,85 @@ public sealed class JournalTests : IDisposable
     private readonly TempFolder _folder = new();
     private readonly DiskVolume _volume = new();
 
-    private string FilePath => _folder["journal.jsonl"];
+    private string FilePath => _folder["runs/journal.jsonl"];
+
+    private JournalPlace Place => new(FilePath, _folder["heads/run.json"], "give it up");
+
+    public JournalTests() => Directory.CreateDirectory(_folder["runs"]);
 
     public void Dispose() => _folder.Dispose();
 
-    private Journal Written(int lines)
+    private Journal Written(int lines, Action? afterEach = null)
     {
-        Journal journal = Journal.Create(_volume, FilePath);
-        for (int i = 1; i <= lines; i++) journal.Append("QIH", "convert", i % 2 == 1 ? "announced" : "done", new Dictionary<string, string> { ["n"] = $"{i} é \"quoted\"" });
+        Journal journal = Journal.Create(_volume, Place);
+        for (int i = 1; i <= lines; i++)
+        {
+            journal.Append("QIH", "convert", i % 2 == 1 ? "announced" : "done", new Dictionary<string, string> { ["n"] = $"{i} é \"quoted\"" });
+            afterEach?.Invoke();
+        }
+
         return journal;
     }
 
     [Fact]
     public void What_was_written_is_read_back_with_the_same_chain()
     {
-        Journal written = Written(4), read = Journal.Open(_volume, FilePath, toContinue: true);
+        Journal written = Written(4), read = Journal.Open(_volume, Place, toContinue: true);
         Assert.Equal(written.Entries.Select(entry => (entry.Number, entry.State, entry.Facts["n"])), read.Entries.Select(entry => (entry.Number, entry.State, entry.Facts["n"])));
         Assert.Equal(written.LastDigest, read.LastDigest);
         Assert.Equal("done", read.Last("QIH", "convert")!.State);
         Assert.Null(read.Last("QWS", "convert"));
     }
 
-    [Fact] // J3
-    public void Cut_at_any_byte_it_opens_with_the_whole_lines_before_and_can_be_continued()
+    [Fact] // J3, J5: the machine stops at any byte; the head is then that of the last whole line or of the one before
+    public void Cut_at_any_byte_by_a_stop_it_opens_with_the_whole_lines_before_and_can_be_continued()
     {
-        Written(3);
+        var heads = new List<byte[]>();
+        Written(3, () => heads.Add(File.ReadAllBytes(Place.Head)));
         byte[] all = File.ReadAllBytes(FilePath);
         for (int length = 0; length <= all.Length; length++)
+            foreach (int behind in (int[])[0, 1])
+            {
+                int whole = all.AsSpan(0, length).Count((byte)'\n');
+                File.WriteAllBytes(FilePath, all[..length]);
+                if (whole - behind < 1) File.Delete(Place.Head);
+                else File.WriteAllBytes(Place.Head, heads[whole - behind - 1]);
+                if (whole - behind < 1 && whole > 1) continue;
+                Journal cut = Journal.Open(_volume, Place, toContinue: true);
+                Assert.Equal(whole, cut.Entries.Count);
+                cut.Append("QIH", "convert", "again");
+                Assert.Equal("again", Journal.Open(_volume, Place, toContinue: false).Entries[^1].State);
+            }
+    }
+
+    [Theory] // J5
+    [InlineData(0)]
+    [InlineData(1)]
+    [InlineData(3)]
+    public void Cut_short_or_emptied_by_hand_it_is_refused(int linesLeft)
+    {
+        Written(4);
+        string[] lines = File.ReadAllLines(FilePath);
+        File.WriteAllText(FilePath, string.Concat(lines.Take(linesLeft).Select(line => line + "\n")), new UTF8Encoding(false));
+        Assert.Contains($"was cut short: it has {linesLeft} lines, and had 4", Assert.Throws<TransferraException>(() =>
+            Journal.Open(_volume, Place, toContinue: true)).Message, StringComparison.Ordinal);
+        Assert.Equal(linesLeft, Journal.Look(_volume, Place).Entries.Count);
+    }
+
+    [Theory] // J5
+    [InlineData("gone", "its head")]
+    [InlineData("torn", "cannot be read")]
+    [InlineData("of another journal", "is not the one that was written")]
+    public void Without_its_head_it_is_refused(string how, string says)
+    {
+        Written(2);
+        switch (how)
         {
-            File.WriteAllBytes(FilePath, all[..length]);
-            Journal cut = Journal.Open(_volume, FilePath, toContinue: true);
-            Assert.Equal(all.AsSpan(0, length).Count((byte)'\n'), cut.Entries.Count);
-            cut.Append("QIH", "convert", "again");
-            Assert.Equal("again", Journal.Open(_volume, FilePath, toContinue: false).Entries[^1].State);
+            case "gone": File.Delete(Place.Head); break;
+            case "torn": File.WriteAllText(Place.Head, "{\"lines\":2,"); break;
+            default: File.WriteAllText(Place.Head, $"{{\"lines\":2,\"sha256\":\"{new string('a', 64)}\"}}"); break;
         }
+        Assert.Contains(says, Assert.Throws<TransferraException>(() => Journal.Open(_volume, Place, toContinue: false)).Message, StringComparison.Ordinal);
     }
 
     [Fact] // J4: each byte of all lines but the last one, which nothing follows yet
@@ -57,7 +102,7 @@ public sealed class JournalTests : IDisposable
             byte[] altered = [.. all];
             altered[at] ^= 1;
             File.WriteAllBytes(FilePath, altered);
-            Assert.Throws<TransferraException>(() => Journal.Open(_volume, FilePath, toContinue: false));
+            Assert.Throws<TransferraException>(() => Journal.Open(_volume, Place, toContinue: false));
         }
     }
 
@@ -69,34 +114,34 @@ public sealed class JournalTests : IDisposable
         foreach (string[] altered in (string[][])[[lines[0], lines[2], lines[3]], [lines[0], lines[1], lines[1], lines[2]], [lines[1], lines[0], lines[2]]])
         {
             File.WriteAllText(FilePath, string.Join('\n', altered) + "\n", new UTF8Encoding(false));
-            Assert.Contains("altered at line", Assert.Throws<TransferraException>(() => Journal.Open(_volume, FilePath, toContinue: false)).Message, StringComparison.Ordinal);
+            Assert.Contains("was altered", Assert.Throws<TransferraException>(() => Journal.Open(_volume, Place, toContinue: false)).Message, StringComparison.Ordinal);
         }
     }
 
     [Fact]
     public void A_line_that_could_not_be_written_is_not_counted()
     {
-        var volume = new FaultyVolume(_volume, failAt: 4);
-        Journal journal = Journal.Create(volume, FilePath); // two operations
+        var volume = new FaultyVolume(_volume, failAt: 6);
+        Journal journal = Journal.Create(volume, Place); // three operations; each line has two
         journal.Append("", "run", "begun");
-        Assert.Throws<IOException>(() => journal.Append("", "run", "ended"));
+        Assert.Throws<JournalException>(() => journal.Append("", "run", "ended"));
         Assert.Single(journal.Entries);
     }
 
     [Fact] // J3: a line written in part, then another behind it, would break the chain for good
     public void After_a_line_that_failed_nothing_is_appended_until_the_journal_is_opened_anew()
     {
-        var volume = new FaultyVolume(_volume, failAt: 4, afterwards: true);
-        Journal journal = Journal.Create(volume, FilePath);
+        var volume = new FaultyVolume(_volume, failAt: 6, afterwards: true);
+        Journal journal = Journal.Create(volume, Place);
         journal.Append("", "run", "begun");
-        Assert.Throws<IOException>(() => journal.Append("QIH", "convert", "announced"));
+        Assert.Throws<JournalException>(() => journal.Append("QIH", "convert", "announced"));
         byte[] torn = File.ReadAllBytes(FilePath)[..^20];
         File.WriteAllBytes(FilePath, torn);
-        Assert.Throws<IOException>(() => journal.Append("QIH", "convert", "stopped"));
+        Assert.Throws<JournalException>(() => journal.Append("QIH", "convert", "stopped"));
         Assert.Equal(torn, File.ReadAllBytes(FilePath));
-        Journal again = Journal.Open(_volume, FilePath, toContinue: true);
+        Journal again = Journal.Open(_volume, Place, toContinue: true);
         again.Append("QIH", "convert", "stopped");
-        Assert.Equal(["begun", "stopped"], Journal.Open(_volume, FilePath, toContinue: false).Entries.Select(entry => entry.State));
+        Assert.Equal(["begun", "stopped"], Journal.Open(_volume, Place, toContinue: false).Entries.Select(entry => entry.State));
     }
 }
 

@@ -20,7 +20,7 @@ internal static class BackupCommand
 
     public static int Run(Session session)
     {
-        using IDisposable one = session.Lock();
+        using IDisposable one = session.LockStores();
         var observer = new ScreenObserver(session.Screen);
         RunContext context = session.Context(observer);
         (Company Company, KitVersion Version)[] companies = [.. session.Companies.Select(company => (company, Companies.VersionOf(company)))];

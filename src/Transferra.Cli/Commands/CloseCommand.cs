@@ -17,7 +17,7 @@ internal static class CloseCommand
     public static int Run(Session session, bool endsSessions, bool showOnly)
     {
         if (showOnly) return Show(session);
-        using IDisposable one = session.Lock();
+        using IDisposable one = session.LockStores();
         session.Screen.Heading($"Closing {session.Office.Name}");
         ClosingOutcome outcome;
         try

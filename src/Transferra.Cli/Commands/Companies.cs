@@ -26,7 +26,10 @@ internal static class Companies
     /// <exception cref="TransferraException">There is such a run.</exception>
     public static void RefuseWhileUnfinished(OfficeRuns runs)
     {
-        if (runs.Unfinished() is { } run)
+        IReadOnlyList<Run> all = runs.List();
+        // An older one that was altered is of no concern to what comes; the newest may have left the office half-way.
+        if (all is [{ IsBroken: true } newest, ..]) throw newest.Journal.Damage!;
+        if (all.FirstOrDefault(run => run.IsUnfinished) is { } run)
             throw new TransferraException($"the run {run.Id} stopped part-way", "Go on with it: transferra upgrade --resume. Or take it back: transferra undo");
     }
 

@@ -16,7 +16,7 @@ internal static class MendCommand
         if (session.Codes.Count == 0)
             throw new TransferraException("check --mend wants the codes of the companies to be mended",
                 $"The companies are {string.Join(", ", session.Office.Companies.Select(company => company.Code))}.");
-        using IDisposable one = session.Lock();
+        using IDisposable one = session.LockStores();
         Companies.RefuseWhileUnfinished(session.Runs);
         var companies = new List<(Company Company, KitVersion From)>();
         foreach (Company company in session.Companies)
@@ -46,9 +46,9 @@ internal static class MendCommand
         session.Screen.Heading("How it came out");
         session.Screen.Table(["Company", "Outcome", "What now"], outcomes.Select(outcome => (IReadOnlyList<string>)[outcome.Company, outcome.IsThrough ? "through" : "stopped",
             outcome.IsThrough ? $"Look through the list of changes; to go back to the store as it was: transferra undo --run {run.Id}"
-                : "Its store is in its place, untouched. " + outcome.Reasons[0]]));
+                : outcome.IsSettled ? "Its store is in its place, untouched. " + outcome.Reasons[0] : UpgradeCommand.Unsettled(outcome)]));
         session.Screen.Line($"To be signed: {page}");
-        return session.Answer(outcomes.All(outcome => outcome.IsThrough) ? ExitCodes.Done : ExitCodes.LookAt, report);
+        return session.Answer(UpgradeCommand.ExitCode(outcomes), report);
     }
 
     private static string Where(Mend mend) => mend.Rule is not null ? $"{mend.Table!.Name}.{mend.Columns[0]}, by \"{mend.Rule.Name}\"" : mend.Table is null

@@ -245,7 +245,7 @@ internal static class RestoreCommand
 
     private static int InPlace(Session session, Company company, KitVersion version, BackupSetInfo set)
     {
-        using IDisposable one = session.Lock();
+        using IDisposable one = session.LockStores();
         Companies.RefuseWhileUnfinished(session.Runs);
         IReadOnlyList<string> holders = session.Places.OpenedBy(company.StoreNow(session.Places));
         if (holders.Count > 0) throw new TransferraException($"the store of {company.Code} is open: {holders[0]}", "Close it there, then try again.");
@@ -271,6 +271,7 @@ internal static class RestoreCommand
         Run run = session.Runs.Begin("restore", [company], Session.Version, facts);
         CompanyOutcome outcome = UpgradeRun.Execute(context, run)[0];
         if (outcome.IsThrough) session.Screen.Line($"To go back to what was there: transferra undo --run {run.Id}");
-        return session.Answer(outcome.IsThrough ? ExitCodes.Done : ExitCodes.Unproved, outcome);
+        else if (!outcome.IsSettled) session.Screen.Error("  " + UpgradeCommand.Unsettled(outcome));
+        return session.Answer(outcome.IsThrough ? ExitCodes.Done : outcome.IsSettled ? ExitCodes.Unproved : ExitCodes.PartWay, outcome);
     }
 }

@@ -25,11 +25,7 @@ internal static class SignOffCommand
     public static string WritePage(Session session, Run run, RunReport report, string? path)
     {
         path ??= Path.Combine(run.Folder, "signoff.html");
-        string part = path + ".part";
-        session.Volume.Remove(part);
-        session.Volume.WriteNew(part, Encoding.UTF8.GetBytes(HtmlSignOff.Render(report)));
-        session.Volume.Remove(path);
-        session.Volume.Rename(part, path);
+        session.Volume.Replace(path, Encoding.UTF8.GetBytes(HtmlSignOff.Render(report)));
         return path;
     }
 

@@ -14,7 +14,7 @@ internal static class UpgradeCommand
 {
     public static int Run(Session session, bool resume, bool endsSessions = false, bool staysClosed = false)
     {
-        using IDisposable one = session.Lock();
+        using IDisposable one = session.LockStores();
         RunContext context = session.Context(new ScreenObserver(session.Screen));
         Run run;
         if (resume)
@@ -44,12 +44,20 @@ internal static class UpgradeCommand
         RunReport report = RunReport.Of(session.Office, run);
         string page = SignOffCommand.WritePage(session, run, report, null);
         Tell(session, run, report, outcomes, page);
-        int exitCode = outcomes.All(outcome => outcome.IsThrough) ? ExitCodes.Done : ExitCodes.LookAt;
+        int exitCode = ExitCode(outcomes);
         bool opened = Opened(session, outcomes, staysClosed);
         report = RunReport.Of(session.Office, run);
         SignOffCommand.WritePage(session, run, report, null); // now with the time that the office was closed
         return session.Answer(opened ? exitCode : ExitCodes.Unproved, report);
     }
+
+    /// <summary>How a run came out, as an exit code.</summary>
+    public static int ExitCode(IReadOnlyList<CompanyOutcome> outcomes) => outcomes.Any(outcome => !outcome.IsSettled) ? ExitCodes.PartWay
+        : outcomes.All(outcome => outcome.IsThrough) ? ExitCodes.Done : ExitCodes.LookAt;
+
+    /// <summary>What to do about a company that is neither through nor back where it was.</summary>
+    public static string Unsettled(CompanyOutcome outcome) =>
+        $"Neither through nor back where it was: {outcome.Reasons[^1]} Put that right, then go on: transferra upgrade --resume. Or take it back: transferra undo";
 
     // Everybody out, before anything is looked at that must not change any more. When somebody stays, the office is as it was.
     private static bool Closed(Session session, bool endsSessions, bool takesBack)
@@ -81,10 +89,12 @@ internal static class UpgradeCommand
         string[] unfit = [.. session.Office.Packages.Where(package =>
             package.Companies.Any(company => outcomes.Any(outcome => outcome.IsThrough && outcome.Company == company.Code)))
             .Select(package => ProgramVersions.UnfitFor(package, package.WantedVersion, session.Tools.Commands)).OfType<string>()];
-        if (!staysClosed && unfit.Length == 0) return CloseCommand.Open(session, closed).Count == 0;
+        bool isSettled = outcomes.All(outcome => outcome.IsSettled);
+        if (!staysClosed && unfit.Length == 0 && isSettled) return CloseCommand.Open(session, closed).Count == 0;
         session.Screen.Heading("The office stays closed");
         foreach (string why in unfit) session.Screen.Look(why);
-        session.Screen.Line(unfit.Length > 0 ? "Install that, then let users in again: transferra reopen" : "When you are content, let users in again: transferra reopen");
+        if (!isSettled) session.Screen.Look("A company is neither through nor back where it was. Finish that first, or take it back.");
+        session.Screen.Line(!isSettled ? "When that is done, let users in again: transferra reopen" : unfit.Length > 0 ? "Install that, then let users in again: transferra reopen" : "When you are content, let users in again: transferra reopen");
         return true;
     }
 
@@ -101,6 +111,7 @@ internal static class UpgradeCommand
                     "Look through the list of changes; keep the old store until everyone is content"];
             return (IReadOnlyList<string>)(outcome.IsThrough
                 ? [company.Code, "through", company.To, took, $"Install program version {company.To}; keep the old store until everyone is content"]
+                : !outcome.IsSettled ? [company.Code, "unfinished", company.From, took, Unsettled(outcome)]
                 : [company.Code, "stopped", company.From, took, $"Correct what is listed above in version {company.From}, then: transferra upgrade {company.Code}"]);
         }));
         session.Screen.Line($"To be signed: {page}");

@@ -105,7 +105,7 @@ public static class BackupSets
                 StoreExport.Write(order.Store, context.Stores, storePath, context.Observer, context.Cancel);
             }
             else baseline = () => (taking ??= Task.Run(order.Baseline)).GetAwaiter().GetResult();
-            SourceTree tree = SourcesOf(office, company, order.Address.Name, storePath);
+            using SourceTree tree = SourcesOf(office, company, order.Address.Name, storePath);
             EarlierSet? earlier = readingEarlier.GetAwaiter().GetResult();
             // The same store understood in the same way has the same baseline.
             if (!order.Address.IsOnServer && earlier?.Manifest.Label.DataVersion == order.DataVersion && earlier.HasAllOf(tree.Sources, "store/")

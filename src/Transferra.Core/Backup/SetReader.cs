@@ -1,6 +1,7 @@
 // SetReader.cs: reads a set on all cores, comparing every byte with what its manifest says it is; unpacks it, or some of it, when a folder is given.
 // Holds: (1) any change of any byte is a fault, located to its member where one is concerned; (2) a set that is shorter or longer than it should be is told;
-//        (3) nothing is written outside the folder: no name leads out of it, and links are made last, so that no file is written through one.
+//        (3) nothing is written outside the folder: every member is judged before the first is written (SetMemberRules.cs), folders are walked by handles
+//        that follow no link, and links are made last.
 using System.Buffers;
 using System.IO.Hashing;
 using System.Security.Cryptography;
@@ -140,7 +141,8 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
 
     private readonly List<SetFault> _faults = [];
     private readonly ZstdPool _frames = new();
-    private readonly byte[] _root = folder is null ? [] : PosixFiles.Bytes(Path.GetFullPath(folder));
+    private FolderTree? _tree;
+    private readonly System.Collections.Concurrent.ConcurrentBag<string> _remarks = [];
     private SetManifest _manifest = null!;
     private SetLayout _layout = null!;
     private HashSet<int> _written = [];
@@ -161,6 +163,9 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
 
     /// <summary>Names of members whose content need not be compared, as the same packed bytes were compared before.</summary>
     public IReadOnlySet<string>? Known { get; init; }
+
+    /// <summary>What of the unpacked entries could not be brought back beside their content, one line each.</summary>
+    public IReadOnlyList<string> Remarks => [.. _remarks.Order(StringComparer.Ordinal)];
 
     /// <summary>Members to be told of as soon as all of them are unpacked, by their names.</summary>
     public Func<string, bool>? Part { get; init; }
@@ -215,6 +220,11 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
             // A manifest that is not the one that was written locates nothing; a set that is merely cut off still tells what is missing.
             if (wrong.Code == SetBeginning.SealChanged) return;
         }
+        if (SetMemberRules.Judge(_manifest) is { } hostile)
+        {
+            _faults.Add(hostile);
+            return;
+        }
         if (folder is not null)
         {
             _written = MembersToWrite();
@@ -223,7 +233,9 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
             if (part.Any(member => _manifest.Members[member].IsFile)
                 && part.All(member => _manifest.Members[member].Kind is MemberKinds.File or MemberKinds.Folder))
                 _lastOfPart = part.Max();
-            PosixFiles.MakeFolder(_root);
+            byte[] root = PosixFiles.Bytes(Path.GetFullPath(folder));
+            PosixFiles.MakeFolder(root);
+            _tree = new FolderTree(root);
         }
         _total = scrutiny == SetScrutiny.Content ? _written.Sum(member => _manifest.Members[member].PackedBytes) : _layout.SealAt;
         OrderedWork.Run(Pieces(), Take, cancel);
@@ -428,7 +440,7 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
         _quickHash.Reset();
         _isBroken = false;
         _plainBytes = 0;
-        _target = _written.Contains(index) ? PosixFiles.CreateNew(TargetOf(member)) : null;
+        _target = _written.Contains(index) ? _tree!.CreateNew(member.NameBytes()) : null;
     }
 
     private void End(SetMember member, int index)
@@ -451,9 +463,9 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
         if (_target is not null)
         {
             RandomAccess.SetLength(_target, _plainBytes);
+            SetRest(_target, member);
             _target.Dispose();
             _target = null;
-            Restoring.SetRest(TargetOf(member), member);
         }
         _plainHash!.Dispose();
         _packedHash!.Dispose();
@@ -462,55 +474,50 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
 
     private void WriteSmall(SetMember member, ReadOnlySpan<byte> content)
     {
-        byte[] target = TargetOf(member);
-        using (SafeFileHandle handle = PosixFiles.CreateNew(target))
-        {
-            Sparse.Write(handle, 0, content, member.Sparse);
-            if (member.Sparse) RandomAccess.SetLength(handle, content.Length);
-            PosixFiles.BeginFlush(handle, 0, content.Length);
-        }
-        Restoring.SetRest(target, member);
+        using SafeFileHandle handle = _tree!.CreateNew(member.NameBytes());
+        Sparse.Write(handle, 0, content, member.Sparse);
+        if (member.Sparse) RandomAccess.SetLength(handle, content.Length);
+        PosixFiles.BeginFlush(handle, 0, content.Length);
+        SetRest(handle, member);
     }
 
-    // Where a member goes; the folders above it are made.
-    private byte[] TargetOf(SetMember member)
+    // Owner, rights, attributes and time of an entry; the owner only where this user may. A link has no handle.
+    private void SetRest(SafeFileHandle? handle, SetMember member)
     {
-        byte[] path = PathOf(member.NameBytes(), member.Name), above = path[..path.AsSpan().LastIndexOf((byte)'/')];
-        PosixFiles.MakeFolder(above);
-        return path;
-    }
-
-    private byte[] PathOf(byte[] name, string shown)
-    {
-        foreach (string part in System.Text.Encoding.Latin1.GetString(name).Split('/'))
-            if (part is "" or "." or ".." || part.Contains('\0', StringComparison.Ordinal)) throw new InvalidDataException($"the member name {shown} leads out of the folder");
-        return PosixFiles.Join(_root, name);
+        byte[] name = member.NameBytes();
+        (uint user, uint group, string userName, string groupName) = member.OwnerParts();
+        // A name counts for more than a number, which another machine may have given to somebody else.
+        if (FileIdentity.EffectiveUser == 0) _tree!.SetOwner(name, PosixFiles.UserNumber(userName) ?? user, PosixFiles.GroupNumber(groupName) ?? group);
+        if (handle is not null) _tree!.SetMode(handle, Convert.ToInt32(member.Mode, 8), name);
+        foreach ((string attribute, string value) in member.Attributes ?? new Dictionary<string, string>())
+            if (handle is null || !_tree!.SetAttribute(handle, attribute, Convert.FromBase64String(value), name))
+                _remarks.Add($"{member.Name}: {(attribute.Contains("acl", StringComparison.Ordinal) ? "its access control list" : $"its attribute {attribute}")}");
+        _tree!.SetModified(name, SourceTree.ModifiedNanoseconds(member));
     }
 
     // Second names and links when all files are there; folders' times when nothing is made in them any more.
     private void FinishFolder()
     {
-        var folders = new List<(byte[] Path, SetMember Member)>();
-        foreach (int i in _written.Order())
+        var folders = new List<SetMember>();
+        foreach (SetMember member in _written.Order().Select(i => _manifest.Members[i]))
         {
-            SetMember member = _manifest.Members[i];
             if (member.Kind == MemberKinds.Folder)
             {
-                byte[] path = PathOf(member.NameBytes(), member.Name);
-                PosixFiles.MakeFolder(path);
-                folders.Add((path, member));
+                _tree!.MakeFolder(member.NameBytes());
+                folders.Add(member);
             }
-            else if (member.Kind == MemberKinds.Same) PosixFiles.MakeName(PathOf(member.TargetBytes(), member.Target ?? ""), TargetOf(member));
+            else if (member.Kind == MemberKinds.Same) _tree!.MakeName(member.TargetBytes(), member.NameBytes());
         }
-        foreach (int i in _written.Order())
+        foreach (SetMember member in _written.Order().Select(i => _manifest.Members[i]).Where(member => member.Kind == MemberKinds.Link))
         {
-            SetMember member = _manifest.Members[i];
-            if (member.Kind != MemberKinds.Link) continue;
-            byte[] path = TargetOf(member);
-            PosixFiles.MakeLink(path, member.TargetBytes());
-            Restoring.SetRest(path, member);
+            _tree!.MakeLink(member.NameBytes(), member.TargetBytes());
+            SetRest(null, member);
         }
-        foreach ((byte[] path, SetMember member) in Enumerable.Reverse(folders)) Restoring.SetRest(path, member);
+        foreach (SetMember member in Enumerable.Reverse(folders))
+        {
+            using SafeFileHandle handle = _tree!.OpenFolder(member.NameBytes());
+            SetRest(handle, member);
+        }
     }
 
     /// <inheritdoc/>
@@ -520,6 +527,7 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
         _plainHash?.Dispose();
         _packedHash?.Dispose();
         _target?.Dispose();
+        _tree?.Dispose();
     }
 }
 
@@ -541,20 +549,5 @@ internal static class Sparse
             ReadOnlySpan<byte> part = content[at..Math.Min(content.Length, at + HoleBytes)];
             if (part.ContainsAnyExcept((byte)0)) RandomAccess.Write(file, part, position + at);
         }
-    }
-}
-
-/// <summary>What an entry has beside its content.</summary>
-internal static class Restoring
-{
-    /// <summary>Gives an entry the owner, rights, attributes and time it had; the owner only where this user may.</summary>
-    public static void SetRest(byte[] path, SetMember member)
-    {
-        (uint user, uint group, string userName, string groupName) = member.OwnerParts();
-        // A name counts for more than a number, which another machine may have given to somebody else.
-        if (FileIdentity.EffectiveUser == 0) PosixFiles.SetOwner(path, PosixFiles.UserNumber(userName) ?? user, PosixFiles.GroupNumber(groupName) ?? group);
-        if (member.Kind != MemberKinds.Link) PosixFiles.SetMode(path, Convert.ToInt32(member.Mode, 8));
-        foreach ((string name, string value) in member.Attributes ?? new Dictionary<string, string>()) _ = PosixFiles.SetAttribute(path, name, Convert.FromBase64String(value));
-        PosixFiles.SetModified(path, SourceTree.ModifiedNanoseconds(member));
     }
 }

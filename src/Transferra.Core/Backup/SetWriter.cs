@@ -183,7 +183,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
         file = null;
         try
         {
-            file = new Opened(PosixFiles.OpenRead(source.Path), source.Stat);
+            file = new Opened(source.Open(), source.Stat);
             return null;
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
@@ -209,12 +209,12 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
             FileStat stat = source.Stat;
             for (int tries = 0; changing && tries < TriesAtMost; tries++)
             {
-                using SafeFileHandle file = PosixFiles.OpenRead(source.Path);
+                using SafeFileHandle file = source.Open();
                 length = 0;
                 for (int read; length <= source.Stat.Bytes
                     && (read = RandomAccess.Read(file, plain.AsSpan(length, (int)source.Stat.Bytes + 1 - length), length)) > 0;)
                     length += read;
-                FileStat? now = PosixFiles.Stat(source.Path);
+                FileStat? now = source.Now();
                 changing = now?.IsUnchangedSince(stat) != true || length != stat.Bytes;
                 // What it is now must hold still during the next try.
                 stat = now ?? stat;
@@ -270,7 +270,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
             IsFirst = frame == 0,
             IsLast = isLast,
             Unreadable = unreadable,
-            Changing = isShort || (isLast && PosixFiles.Stat(source.Path)?.IsUnchangedSince(file.Stat) != true),
+            Changing = isShort || (isLast && source.Now()?.IsUnchangedSince(file.Stat) != true),
             File = file,
         };
     }

@@ -1,25 +1,37 @@
 // SourceTree.cs: what goes into a set, found before anything is packed: every file, folder and link below some folders, with all that is known of it but its digest.
-// Holds: (1) a link is kept as a link and never followed, but for the folder that was asked for; (2) what cannot be kept is listed with the reason;
+// Holds: (1) a link in documents is kept as a link and never followed, also not when it took the place of a folder meanwhile (FolderTree.cs); (2) what cannot be kept is listed with the reason;
 //        (3) names are bytes: one that is not UTF-8 is kept as it is.
 using System.Globalization;
 using System.Text;
+using Microsoft.Win32.SafeHandles;
 using Transferra.Core.Machine;
 
 namespace Transferra.Core.Backup;
 
 /// <summary>One entry that goes into a set.</summary>
-/// <param name="Draft">The member without sizes and digests of its content.</param>
-/// <param name="Path">Where it is.</param>
+/// <param name="Draft">What is known of it before it is packed.</param>
+/// <param name="Tree">The folder that it lies below; null for a file that was asked for by itself.</param>
+/// <param name="Path">Its full path, for messages, and for opening it when it lies below no folder.</param>
+/// <param name="Below">Its path below the folder.</param>
 /// <param name="Stat">What it was when it was found.</param>
-internal sealed record SetSource(SetMember Draft, byte[] Path, FileStat Stat);
+internal sealed record SetSource(SetMember Draft, FolderTree? Tree, byte[] Path, byte[] Below, FileStat Stat)
+{
+    /// <summary>Opens it for reading, if it is still what was found.</summary>
+    /// <exception cref="IOException">It is not: something else has taken its place.</exception>
+    public SafeFileHandle Open() => Tree is not null ? Tree.OpenRead(Below) : PosixFiles.OpenRead(Path);
+
+    /// <summary>What it is now; null when it is gone.</summary>
+    public FileStat? Now() => Tree is not null ? Tree.Stat(Below) : PosixFiles.Stat(Path);
+}
 
 /// <summary>Collects what goes into a set.</summary>
-/// <param name="without">Says of a document's path whether it is to be left out.</param>
-internal sealed class SourceTree(Func<string, bool>? without = null)
+internal sealed class SourceTree(Func<string, bool>? without = null) : IDisposable
 {
+    private const int RunsAsOwner = 0xC00; // set-user-ID, set-group-ID
     private readonly Dictionary<(long Device, long Inode), SetMember> _named = [];
     private readonly List<SetSource> _sources = [];
     private readonly List<LeftOut> _leftOut = [];
+    private readonly List<FolderTree> _trees = [];
 
     /// <summary>What was found, folders before what is in them.</summary>
     public IReadOnlyList<SetSource> Sources => _sources;
@@ -27,20 +39,27 @@ internal sealed class SourceTree(Func<string, bool>? without = null)
     /// <summary>What cannot be kept.</summary>
     public IReadOnlyList<LeftOut> LeftOut => _leftOut;
 
-    /// <summary>Adds a file, or a folder with everything below it.</summary>
-    /// <param name="path">Full path; a link is followed here.</param>
+    /// <summary>Adds a file, or a folder with everything below it. Links that lead to it are followed, as they are what office.yaml names.</summary>
+    /// <param name="path">Where it is.</param>
     /// <param name="member">Its name in the set.</param>
     public void Add(string path, string member)
     {
-        byte[] bytes = PosixFiles.Bytes(path), name = PosixFiles.Bytes(member);
-        if (PosixFiles.Stat(bytes, follow: true) is not { } stat) _leftOut.Add(new LeftOut(member, $"{path} is not there", false));
-        else Add(FileIdentity.RealPath(path) is { } real ? PosixFiles.Bytes(real) : bytes, name, stat);
+        byte[] real = PosixFiles.Bytes(FileIdentity.RealPath(path) ?? path), name = PosixFiles.Bytes(member);
+        if (PosixFiles.Stat(real) is not { } stat)
+        {
+            _leftOut.Add(new LeftOut(member, $"{path} is not there", false));
+            return;
+        }
+        FolderTree? tree = null;
+        if (stat.Kind == FileKind.Folder) _trees.Add(tree = new FolderTree(real));
+        Add(tree, real, [], name, stat);
     }
 
-    private void Add(byte[] path, byte[] name, FileStat stat)
+    private void Add(FolderTree? tree, byte[] path, byte[] below, byte[] name, FileStat stat)
     {
         string shown = PosixFiles.Shown(name);
-        if (shown.StartsWith("documents/", StringComparison.Ordinal) && without?.Invoke(PosixFiles.Shown(path)) == true)
+        bool isDocument = shown.StartsWith("documents/", StringComparison.Ordinal);
+        if (isDocument && without?.Invoke(PosixFiles.Shown(path)) == true)
         {
             _leftOut.Add(new LeftOut(shown, "left out, as office.yaml says", true));
             return;
@@ -50,6 +69,12 @@ internal sealed class SourceTree(Func<string, bool>? without = null)
             _leftOut.Add(new LeftOut(shown, "it is a socket, a pipe or a device, and no file", true));
             return;
         }
+        if (stat.Kind == FileKind.Link && !isDocument)
+        {
+            AddLinked(path, name, shown);
+            return;
+        }
+        if (stat.Kind == FileKind.File && (stat.Mode & RunsAsOwner) != 0) _leftOut.Add(new LeftOut(shown, "its right to run as its owner is not kept", true));
         SetMember draft = DraftOf(path, name, shown, stat);
         if (stat.Kind == FileKind.File && stat.Links > 1)
         {
@@ -57,16 +82,25 @@ internal sealed class SourceTree(Func<string, bool>? without = null)
                 draft = draft with { Kind = MemberKinds.Same, Target = first.Name, RawTarget = first.RawName, Attributes = null, Stamp = null };
             else _named[(stat.Device, stat.Inode)] = draft;
         }
-        _sources.Add(new SetSource(draft, path, stat));
-        if (stat.Kind == FileKind.Folder) AddBelow(path, name, shown);
+        _sources.Add(new SetSource(draft, tree, path, below, stat));
+        if (stat.Kind == FileKind.Folder) AddBelow(tree!, path, below, name, shown);
     }
 
-    private void AddBelow(byte[] folder, byte[] name, string shown)
+    // A table that lies elsewhere and is linked into the store's folder is part of the store: its content is kept. Of kits and settings links are not.
+    private void AddLinked(byte[] path, byte[] name, string shown)
+    {
+        if (shown.StartsWith("store/", StringComparison.Ordinal) && FileIdentity.RealPath(PosixFiles.Shown(path)) is { } real
+            && PosixFiles.Stat(PosixFiles.Bytes(real)) is { Kind: FileKind.File } stat)
+            Add(null, PosixFiles.Bytes(real), [], name, stat);
+        else _leftOut.Add(new LeftOut(shown, "it is a link, which belongs to documents only", !shown.StartsWith("store/", StringComparison.Ordinal)));
+    }
+
+    private void AddBelow(FolderTree tree, byte[] folder, byte[] below, byte[] name, string shown)
     {
         List<byte[]> names;
         try
         {
-            names = PosixFiles.Names(folder);
+            names = tree.Names(below);
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
@@ -75,10 +109,16 @@ internal sealed class SourceTree(Func<string, bool>? without = null)
         }
         foreach (byte[] entry in names)
         {
-            byte[] path = PosixFiles.Join(folder, entry);
+            byte[] inside = below.Length == 0 ? entry : PosixFiles.Join(below, entry);
             // Gone since the folder was listed: it is not part of what is kept.
-            if (PosixFiles.Stat(path) is { } stat) Add(path, PosixFiles.Join(name, entry), stat);
+            if (tree.Stat(inside) is { } stat) Add(tree, PosixFiles.Join(folder, entry), inside, PosixFiles.Join(name, entry), stat);
         }
+    }
+
+    /// <inheritdoc/>
+    public void Dispose()
+    {
+        foreach (FolderTree tree in _trees) tree.Dispose();
     }
 
     private static SetMember DraftOf(byte[] path, byte[] name, string shown, FileStat stat)
@@ -90,7 +130,7 @@ internal sealed class SourceTree(Func<string, bool>? without = null)
         byte[] target = stat.Kind == FileKind.Link ? PosixFiles.ReadLink(path) : [];
         IReadOnlyDictionary<string, byte[]> attributes = PosixFiles.Attributes(path);
         return new SetMember(shown, stat.Kind switch { FileKind.Folder => MemberKinds.Folder, FileKind.Link => MemberKinds.Link, _ => MemberKinds.File },
-            Convert.ToString(stat.Mode, 8), string.Create(CultureInfo.InvariantCulture,
+            Convert.ToString(stat.Kind == FileKind.File ? stat.Mode & ~RunsAsOwner : stat.Mode, 8), string.Create(CultureInfo.InvariantCulture,
                 $"{stat.Owner}:{stat.Group}{(user.Length + group.Length > 0 ? $" {user}:{group}" : "")}"), DateTimeOffset.UnixEpoch.AddTicks(hundreds))
         {
             Nanoseconds = rest,

@@ -67,6 +67,10 @@ public sealed class Closings(string officeFolder, IVolume volume)
 
     private string Root => Path.Combine(officeFolder, "transferra", "closings");
 
+    private JournalPlace PlaceOf(string folder) => new(Path.Combine(folder, JournalName),
+        Path.Combine(officeFolder, "transferra", "heads", "closing-" + Path.GetFileName(folder) + ".json"),
+        "see what was closed, put it right by hand, and end the closing: transferra reopen --give-up");
+
     /// <summary>The closing that is not over; null when the office is open.</summary>
     /// <exception cref="TransferraException">Its journal was altered.</exception>
     public OfficeClosed? Current()
@@ -74,16 +78,16 @@ public sealed class Closings(string officeFolder, IVolume volume)
         if (!Directory.Exists(Root)) return null;
         string? newest = Directory.EnumerateDirectories(Root).Where(folder => File.Exists(Path.Combine(folder, JournalName))).Max(StringComparer.Ordinal);
         if (newest is null) return null;
-        var closed = new OfficeClosed(newest, Journal.Open(volume, Path.Combine(newest, JournalName), toContinue: false));
+        var closed = new OfficeClosed(newest, Journal.Open(volume, PlaceOf(newest), toContinue: false));
         return closed.Journal.Entries.Count == 0 || closed.IsOver ? null : closed;
     }
 
     /// <summary>A closing by name, over or not; null when there is none.</summary>
     public OfficeClosed? Find(string id) => Path.Combine(Root, id, JournalName) is var path && File.Exists(path)
-        ? new OfficeClosed(Path.Combine(Root, id), Journal.Open(volume, path, toContinue: false)) : null;
+        ? new OfficeClosed(Path.Combine(Root, id), Journal.Open(volume, PlaceOf(Path.Combine(Root, id)), toContinue: false)) : null;
 
     /// <summary>Opens a closing's journal for writing on.</summary>
-    public OfficeClosed Continue(OfficeClosed closed) => new(closed.Folder, Journal.Open(volume, Path.Combine(closed.Folder, JournalName), toContinue: true));
+    public OfficeClosed Continue(OfficeClosed closed) => new(closed.Folder, Journal.Open(volume, PlaceOf(closed.Folder), toContinue: true));
 
     /// <summary>Begins a closing: folder, journal, first line.</summary>
     /// <param name="purpose">What for: upgrade, or "" for a person's own.</param>
@@ -101,7 +105,7 @@ public sealed class Closings(string officeFolder, IVolume volume)
         while (Directory.Exists(folder));
         volume.CreateFolder(folder);
         volume.FlushFolder(Root);
-        Journal journal = Journal.Create(volume, Path.Combine(folder, JournalName));
+        Journal journal = Journal.Create(volume, PlaceOf(folder));
         journal.Append("", OfficeClosed.Stage, "begun", new Dictionary<string, string> { ["by"] = Environment.UserName, ["tool"] = tool, ["for"] = purpose });
         return new OfficeClosed(folder, journal);
     }

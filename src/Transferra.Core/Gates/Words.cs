@@ -20,7 +20,10 @@ public sealed class Words(string officeFolder, IVolume volume)
 
     private string FilePath => Path.Combine(officeFolder, "transferra", "words.jsonl");
 
-    private Journal? Existing => _journal ??= File.Exists(FilePath) ? Journal.Open(volume, FilePath, toContinue: false) : null;
+    private JournalPlace Place => new(FilePath, Path.Combine(officeFolder, "transferra", "heads", "words.json"),
+        "move both away; the words are then asked for again.");
+
+    private Journal? Existing => _journal ??= File.Exists(FilePath) ? Journal.Open(volume, Place, toContinue: false) : null;
 
     /// <summary>The word for a question; null when none was given.</summary>
     /// <param name="name">Name by which it is confirmed.</param>
@@ -36,9 +39,9 @@ public sealed class Words(string officeFolder, IVolume volume)
         if (!File.Exists(FilePath))
         {
             volume.CreateFolder(Path.GetDirectoryName(FilePath)!);
-            _journal = Journal.Create(volume, FilePath);
+            _journal = Journal.Create(volume, Place);
         }
-        else _journal = Journal.Open(volume, FilePath, toContinue: true);
+        else _journal = Journal.Open(volume, Place, toContinue: true);
         _journal.Append("", Stage, Given, new Dictionary<string, string> { ["name"] = name, ["question"] = question, ["by"] = by });
     }
 }

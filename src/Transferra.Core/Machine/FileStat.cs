@@ -37,6 +37,9 @@ public readonly record struct FileStat(FileKind Kind, int Mode, uint Owner, uint
 {
     private const int BlockBytes = 512;
 
+    /// <summary>What statx(2) is asked for, and how large its answer is.</summary>
+    internal const int Wanted = 0x7FF, RawBytes = 256;
+
     /// <summary>Whether it has holes.</summary>
     public bool IsSparse => Kind == FileKind.File && BytesOnDisk < Bytes - 4096;
 

@@ -8,7 +8,7 @@ namespace Transferra.Core.Machine;
 public sealed record ProcessFound(int Id, string Name);
 
 /// <summary>Processes of this machine.</summary>
-public static partial class Processes
+public static class Processes
 {
     private const int LongestName = 15, Terminate = 15; // TASK_COMM_LEN less its end; SIGTERM
 
@@ -43,8 +43,5 @@ public static partial class Processes
 
     /// <summary>Asks a process to end; it may write what it has to write.</summary>
     /// <returns>False when it may not be asked by us.</returns>
-    public static bool AskToEnd(int id) => Kill(id, Terminate) == 0 || Marshal.GetLastPInvokeError() == 3; // ESRCH: it has ended
-
-    [LibraryImport("libc", EntryPoint = "kill", SetLastError = true)]
-    private static partial int Kill(int process, int signal);
+    public static bool AskToEnd(int id) => SystemCalls.Kill(id, Terminate) == 0 || Marshal.GetLastPInvokeError() == SystemError.NoSuchProcess;
 }

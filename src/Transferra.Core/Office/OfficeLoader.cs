@@ -2,6 +2,7 @@
 using System.Globalization;
 using Transferra.Core.Closing;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Office;
@@ -33,8 +34,10 @@ public static class OfficeLoader
         string name = map.Text("office").Value;
         var packages = new List<Package>();
         var codes = new Dictionary<string, PlacedText>(StringComparer.OrdinalIgnoreCase);
+        var clashes = new StoreClashes();
         foreach (DescribedMap package in map.Maps("packages", "a package", required: true))
-            if (ReadPackage(package, folder, codes, errors) is { } read) packages.Add(read);
+            if (ReadPackage(package, folder, codes, clashes, errors) is { } read) packages.Add(read);
+        clashes.Report(errors);
         BackupPlan backup = BackupPlan.Read(map.Map("backup", "backups"), folder, errors);
         long keepFree = 0;
         if (map.Optional("keep-free") is { } room && !TryBytes(room.Value, out keepFree))
@@ -45,7 +48,8 @@ public static class OfficeLoader
         return new OfficeDescription(name, folder, packages, backup, keepFree) { Closing = closing, Contact = contact };
     }
 
-    private static Package? ReadPackage(DescribedMap package, string folder, Dictionary<string, PlacedText> codes, DescriptionErrors errors)
+    private static Package? ReadPackage(DescribedMap package, string folder, Dictionary<string, PlacedText> codes, StoreClashes clashes,
+        DescriptionErrors errors)
     {
         PlacedText kitFolder = package.Text("kit"), wanted = package.Text("wanted-version");
         string? programFolder = package.Optional("program")?.Value;
@@ -74,7 +78,11 @@ public static class OfficeLoader
                 else if (!store.IsOnServer && !movesTo.IsOnServer && store.Folder != movesTo.Folder)
                     company.Report("new-store", "the new store lies in another folder than the old one; the change-over is a rename and needs them side by side");
             }
-            string[] documents = [.. company.Texts("documents").Select(text => Path.GetFullPath(Path.Combine(folder, text.Value)))];
+            if (store is not null) clashes.Add(company, "store", code.Value, store);
+            if (movesTo is not null) clashes.Add(company, "new-store", code.Value, movesTo);
+            IReadOnlyList<PlacedText> named = company.Texts("documents");
+            string[] documents = [.. named.Select(text => WithoutLinks(Path.GetFullPath(Path.Combine(folder, text.Value))))];
+            foreach ((PlacedText text, string path) in named.Zip(documents)) clashes.AddDocuments(text, code.Value, path);
             var answers = new Dictionary<string, string>();
             foreach ((PlacedText setting, PlacedText answer) in company.Map("answers", "new settings")?.Pairs() ?? [])
             {
@@ -131,7 +139,7 @@ public static class OfficeLoader
             else if (address is not null) path.Report(errors, "a store has one engine, and this is the second");
             else
                 address = onServer ? new StoreAddress(engine, path.Value, Server: ReadServer(map, folder, errors))
-                    : new StoreAddress(engine, Path.GetFullPath(Path.Combine(folder, path.Value)));
+                    : new StoreAddress(engine, WithoutLinks(Path.GetFullPath(Path.Combine(folder, path.Value))));
         }
         Dictionary<string, string> form = [];
         foreach (string option in address is null ? [] : OptionsOf(address.Engine))
@@ -140,6 +148,14 @@ public static class OfficeLoader
         map.Done();
         if (address is null && errors.Count == 0) map.Report($"a store has one of {string.Join(", ", engines)}, with its path or name");
         return address;
+    }
+
+    // Links are followed once, at the beginning, and what they lead to is meant from then on: a rename would otherwise move the link and not the store.
+    private static string WithoutLinks(string path)
+    {
+        path = Path.TrimEndingDirectorySeparator(path);
+        if (FileIdentity.RealPath(path) is { } real) return real;
+        return Path.GetDirectoryName(path) is { } above ? Path.Combine(WithoutLinks(above), Path.GetFileName(path)) : path;
     }
 
     // What the values may be is known to the store, and judged when it is opened.

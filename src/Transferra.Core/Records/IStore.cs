@@ -201,6 +201,11 @@ public interface IStoreServer
     /// <summary>Whether the server has a store of this name.</summary>
     bool Exists(string name);
 
+    /// <summary>Keeps another Transferra away from a store, wherever it runs, until disposed or until this process ends.</summary>
+    /// <param name="name">The store, which need not be there.</param>
+    /// <returns>Null when another one is at work on it; something without effect where the engine has no such lock.</returns>
+    IDisposable? TryLock(string name);
+
     /// <summary>The version of the engine that answers.</summary>
     string EngineVersion();
 

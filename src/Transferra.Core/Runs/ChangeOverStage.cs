@@ -10,6 +10,8 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
 
     private string OldDigest => On.Run.BegunFact(On.Company.Code, "sha256") ?? "";
 
+    private string MadeDigest => On.FactsOf(IsMending ? Stages.Mend : Stages.Convert)?.GetValueOrDefault("sha256") ?? "";
+
     private bool IsMending => On.Way.Count == 0;
 
     /// <inheritdoc/>
@@ -40,6 +42,7 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
         IReadOnlyList<string> holders = On.Context.Places.OpenedBy(On.Company.OldStore);
         if (holders.Count > 0) obstacles.Add($"the store is open: {holders[0]}");
         if (On.DigestOfOld(On.Company.OldStore) != OldDigest) obstacles.Add("the old store was changed since the run began");
+        if (On.DigestOfNew(On.FinalStaged) != MadeDigest) obstacles.Add($"the new store is not the one that was {(IsMending ? "proved" : "matched")}");
         return obstacles;
     }
 
@@ -85,13 +88,28 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
     {
         if (On.DigestOfOld(On.Aside) != OldDigest)
             return done with { IsGood = false, Summary = "the old store was written to during the change-over" };
-        string? converted = On.Run.Journal.Entries.LastOrDefault(entry => entry.Company == On.Company.Code
-            && entry.Stage == (IsMending ? Stages.Mend : Stages.Convert) && entry.State == "done")?.Facts.GetValueOrDefault("sha256");
-        return done.Facts["new-sha256"] == converted ? done : done with { IsGood = false, Summary = $"the new store is not the one that was {(IsMending ? "proved" : "matched")}" };
+        return done.Facts["new-sha256"] == MadeDigest ? done
+            : done with { IsGood = false, Summary = $"the new store is not the one that was {(IsMending ? "proved" : "matched")}" };
     }
 
     /// <inheritdoc/>
-    public override string? TakeBack()
+    public override string? Disagreement()
+    {
+        StorePlaces places = On.Context.Places;
+        JournalEntry? last = On.Run.Journal.Last(On.Company.Code, Name);
+        // A journal that was cut short tells of no change-over where there was one.
+        if (last is null or { State: "taken-back" } || (last.State == "stopped" && !IsAnnounced))
+            return places.Exists(On.Aside) ? $"the journal tells of no change-over, but an original stands aside as {On.Aside.Shown}"
+                : places.Exists(On.Company.OldStore) ? null : $"the store {On.Company.OldStore.Shown} is gone, and the journal does not tell where";
+        if (Swap.DoneMoves() == 0) return null;
+        return On.DigestOfOld(On.Aside) == OldDigest ? null
+            : $"the original that was set aside, {On.Aside.Shown}, is not as it was when the run began: somebody wrote to it there";
+    }
+
+    private bool IsAnnounced => On.Run.Journal.Entries.Any(entry => entry.Company == On.Company.Code && entry.Stage == Name && entry.State == "announced");
+
+    /// <inheritdoc/>
+    public override TakenBack? TakeBack()
     {
         bool hadBegun = Swap.DoneMoves() > 0;
         Swap.Back();
@@ -99,6 +117,6 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
         if (On.DigestOfOld(On.Company.OldStore) != OldDigest)
             throw new TransferraException($"the old store {On.Company.OldStore.Shown} is back, but is not as it was when the run began",
                 "Somebody wrote to it while it was set aside. Compare it with the backup set before anybody works with it.");
-        return "the old store is back in its place";
+        return new TakenBack("the old store is back in its place, as it was when the run began");
     }
 }

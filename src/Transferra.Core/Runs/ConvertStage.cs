@@ -31,7 +31,7 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
     public override bool CanBeTakenBack => true;
 
     /// <inheritdoc/>
-    public override IReadOnlyDictionary<string, string> Plan() => Facts(("folder", On.WorkFolder));
+    public override IReadOnlyDictionary<string, string> Plan() => Facts(("folder", On.Work.FullPath), ("made", string.Join('\n', StagedOnes.Select(staged => staged.Shown))));
 
     /// <inheritdoc/>
     public override StageOutcome Do()
@@ -55,7 +55,7 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
             foreach (Hop hop in On.Way)
             {
                 StoreAddress target = On.Staged(hop.To.Name);
-                if (!target.IsOnServer) context.Volume.CreateFolder(target.Folder);
+                if (!target.IsOnServer) On.Work.MakeInside(target.Folder);
                 var clock = System.Diagnostics.Stopwatch.StartNew();
                 ConversionResult result;
                 long mark = exceptions.Mark();
@@ -67,7 +67,8 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
                 catch (KeyConflictException)
                 {
                     // Built at the end, the keys say only that there are records with the same key. Once more, so that each of them is named.
-                    context.Places.Remove(target);
+                    On.RemoveMade(target);
+                    if (!target.IsOnServer) On.Work.MakeInside(target.Folder);
                     exceptions.BackTo(mark);
                     first.RemoveRange(known, first.Count - known);
                     result = Convert(source, target, hop, keysFirst: true, Take);
@@ -76,7 +77,7 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
                 if (!target.IsOnServer)
                 {
                     context.Volume.FlushFolder(target.Folder);
-                    context.Volume.FlushFolder(On.WorkFolder);
+                    context.Volume.FlushFolder(On.Work.FullPath);
                 }
                 source = target;
             }
@@ -96,13 +97,11 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
         return StoreConverter.Run(old, builder, hop, On.Company.Answers, take, On.Context.Observer, On.Context.Cancel);
     }
 
-    private IEnumerable<StoreAddress> StagedOnServers => On.Way.Select(hop => On.Staged(hop.To.Name)).Where(staged => staged.IsOnServer);
+    private StoreAddress[] StagedOnes => [.. On.Way.Select(hop => On.Staged(hop.To.Name))];
 
-    // They hold nothing but what this run made.
     private void RemoveStaged()
     {
-        foreach (StoreAddress staged in StagedOnServers) On.Context.Places.Remove(staged);
-        On.Context.Volume.Remove(On.WorkFolder);
+        foreach (StoreAddress staged in StagedOnes) On.RemoveMade(staged);
     }
 
     /// <inheritdoc/>
@@ -114,17 +113,15 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
     }
 
     /// <inheritdoc/>
-    public override string? TakeBack()
+    public override TakenBack? TakeBack()
     {
         // A new store that the office has worked with holds records that are nowhere else; it is kept, not removed.
-        string? changedOver = On.Run.Journal.Entries.LastOrDefault(entry => entry.Company == On.Company.Code
-            && entry is { Stage: Stages.ChangeOver, State: "done" })?.Facts.GetValueOrDefault("new-sha256");
-        if (changedOver is not null && On.Context.Places.Exists(On.FinalStaged) && On.DigestOfNew(On.FinalStaged) != changedOver)
-            return $"the new store was worked with after the change-over and is kept: {On.FinalStaged.Shown}";
-        bool hadFolder = On.Context.Volume.Exists(On.WorkFolder), hadStaged = hadFolder || StagedOnServers.Any(On.Context.Places.Exists);
+        if (!On.IsAsMade(On.FinalStaged, Name)) 
+            return new TakenBack($"the new store was worked with since it was made, and is kept: {On.FinalStaged.Shown}", IsWhole: false);
+        bool hadStaged = StagedOnes.Any(On.Context.Places.Exists);
         RemoveStaged(); // also a database that was made and has no table yet
-        if (hadFolder) On.Context.Volume.FlushFolder(Path.GetDirectoryName(On.WorkFolder)!);
-        if (!hadStaged) return null;
-        return "the staged new store is removed";
+        if (!On.Work.RemoveIfEmpty()) 
+            return new TakenBack($"the staged new store is removed; something else lies in {On.Work.FullPath} and is left there", IsWhole: false);
+        return hadStaged ? new TakenBack("the staged new store is removed") : null;
     }
 }

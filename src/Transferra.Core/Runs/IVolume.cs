@@ -3,7 +3,6 @@
 // Holds: (1) Rename never overwrites; (2) Append and WriteNew return after the content is on the disk; (3) a new or changed name is on
 //        the disk after FlushFolder.
 using System.Runtime.InteropServices;
-using System.Text;
 using Transferra.Core.Machine;
 
 namespace Transferra.Core.Runs;
@@ -11,22 +10,34 @@ namespace Transferra.Core.Runs;
 /// <summary>File operations on the disk.</summary>
 public interface IVolume
 {
-    /// <summary>Whether a file or folder is there.</summary>
+    /// <summary>Whether something of this name is there, be it a link that leads nowhere.</summary>
     bool Exists(string path);
 
-    /// <summary>Creates a folder, with those above it; fine when it is there.</summary>
+    /// <summary>Creates a folder, with those above it; fine when it is there. What is created is for its owner alone.</summary>
     void CreateFolder(string path);
+
+    /// <summary>Creates a folder that must not be there, for its owner alone; the folder above it must be.</summary>
+    /// <exception cref="IOException">Something of that name is there.</exception>
+    void MakeFolder(string path);
 
     /// <summary>Gives a file or folder another name on the same volume; fails when the new name is taken.</summary>
     void Rename(string from, string to);
 
-    /// <summary>Removes a file, or a folder with everything in it; fine when it is not there.</summary>
+    /// <summary>Removes a file, or a folder with everything in it; fine when it is not there. Of a link, the link.</summary>
     void Remove(string path);
 
-    /// <summary>Writes a new file and flushes it; fails when it is there.</summary>
+    /// <summary>Removes a folder that is empty.</summary>
+    /// <returns>False when it is not empty; then it is left.</returns>
+    bool RemoveEmptyFolder(string path);
+
+    /// <summary>Writes a new file for its owner alone and flushes it; fails when it is there.</summary>
     void WriteNew(string path, ReadOnlySpan<byte> content);
 
-    /// <summary>Adds to the end of a file and flushes it.</summary>
+    /// <summary>Puts a file with this content in place of one that may be there: written aside, flushed, renamed, so that either the old or the new one is there.
+    /// It is on the disk when this returns.</summary>
+    void Replace(string path, ReadOnlySpan<byte> content);
+
+    /// <summary>Adds to the end of a file, which is made for its owner alone when it is not there, and flushes it.</summary>
     void Append(string path, ReadOnlySpan<byte> content);
 
     /// <summary>Proves that files can be made in a folder, by making one that has no name: also after a kill nothing of it is left.</summary>
@@ -47,18 +58,28 @@ public interface IVolume
 }
 
 /// <summary>The real disk.</summary>
-public sealed partial class DiskVolume : IVolume
+public sealed class DiskVolume : IVolume
 {
-    /// <inheritdoc/>
-    public bool Exists(string path) => Path.Exists(path);
+    private const UnixFileMode OwnersFile = UnixFileMode.UserRead | UnixFileMode.UserWrite, OwnersFolder = OwnersFile | UnixFileMode.UserExecute;
 
     /// <inheritdoc/>
-    public void CreateFolder(string path) => Directory.CreateDirectory(path);
+    public bool Exists(string path) => PosixFiles.Stat(PosixFiles.Bytes(path)) is not null;
+
+    /// <inheritdoc/>
+    public void CreateFolder(string path) => Directory.CreateDirectory(path, OwnersFolder);
+
+    /// <inheritdoc/>
+    public void MakeFolder(string path) => PosixFiles.Check(SystemCalls.MakeFolder(Terminated(path), (int)OwnersFolder), "make the folder", PosixFiles.Bytes(path));
 
     /// <inheritdoc/>
     public void Rename(string from, string to)
     {
-        if (Path.Exists(to)) throw new IOException($"cannot rename {from}: {to} is there already");
+        if (SystemCalls.Rename(SystemCalls.AtCurrentFolder, Terminated(from), SystemCalls.AtCurrentFolder, Terminated(to), SystemCalls.KeepExisting) == 0) return;
+        int error = Marshal.GetLastPInvokeError();
+        if (error == SystemError.Exists) throw new IOException($"cannot rename {from}: {to} is there already");
+        if (error is not (SystemError.Invalid or SystemError.NoSuchCall)) throw PosixFiles.Failed(error, $"rename to {to}:", PosixFiles.Bytes(from));
+        // A volume that cannot keep what is there by itself is looked at first.
+        if (Exists(to)) throw new IOException($"cannot rename {from}: {to} is there already");
         if (Directory.Exists(from)) Directory.Move(from, to);
         else File.Move(from, to, overwrite: false);
     }
@@ -66,8 +87,20 @@ public sealed partial class DiskVolume : IVolume
     /// <inheritdoc/>
     public void Remove(string path)
     {
-        if (Directory.Exists(path)) Directory.Delete(path, recursive: true);
-        else if (File.Exists(path)) File.Delete(path);
+        switch (PosixFiles.Stat(PosixFiles.Bytes(path))?.Kind)
+        {
+            case FileKind.Folder: Directory.Delete(path, recursive: true); break;
+            case not null: File.Delete(path); break;
+        }
+    }
+
+    /// <inheritdoc/>
+    public bool RemoveEmptyFolder(string path)
+    {
+        if (SystemCalls.RemoveEmptyFolder(Terminated(path)) == 0) return true;
+        int error = Marshal.GetLastPInvokeError();
+        return error == SystemError.NoEntry || (error is SystemError.NotEmpty or SystemError.Exists ? false
+            : throw PosixFiles.Failed(error, "remove the folder", PosixFiles.Bytes(path)));
     }
 
     /// <inheritdoc/>
@@ -78,38 +111,57 @@ public sealed partial class DiskVolume : IVolume
 
     private static void Write(string path, FileMode mode, ReadOnlySpan<byte> content)
     {
-        using FileStream file = new(path, mode, FileAccess.Write, FileShare.Read);
+        using var file = new FileStream(path, new FileStreamOptions
+        {
+            Mode = mode,
+            Access = FileAccess.Write,
+            Share = FileShare.Read,
+            UnixCreateMode = OwnersFile,
+        });
         file.Write(content);
         file.Flush(flushToDisk: true);
     }
 
     /// <inheritdoc/>
-    public void TryWriting(string folder)
+    public void Replace(string path, ReadOnlySpan<byte> content)
     {
-        // A file without a name: O_TMPFILE of open(2). File systems that have none, such as those of memory sticks, get one with a name.
-        const int readWrite = 2, nameless = 0x410000, noSuchOperation = 95, isFolder = 21, invalid = 22;
-        int handle = OpenWithMode(Encoding.UTF8.GetBytes(folder + "\0"), readWrite | nameless, 0x180);
-        if (handle >= 0)
+        string aside = $"{path}.{Path.GetRandomFileName()}";
+        try
         {
-            _ = Close(handle);
-            return;
+            Write(aside, FileMode.CreateNew, content);
+            File.Move(aside, path, overwrite: true);
         }
-        int error = Marshal.GetLastPInvokeError();
-        if (error is not (noSuchOperation or isFolder or invalid)) throw new IOException(Marshal.GetPInvokeErrorMessage(error).ToLowerInvariant());
-        string probe = Path.Combine(folder, ".transferra-probe");
-        using FileStream file = new(probe, FileMode.Create, FileAccess.Write, FileShare.None, 1, FileOptions.DeleteOnClose);
+        catch
+        {
+            File.Delete(aside);
+            throw;
+        }
+        FlushFolder(Path.GetDirectoryName(path)!);
     }
 
     /// <inheritdoc/>
-    public void SetMode(string path, UnixFileMode mode)
+    public void TryWriting(string folder)
     {
-        if (!OperatingSystem.IsWindows()) File.SetUnixFileMode(path, mode);
+        int handle = SystemCalls.Open(Terminated(folder), OpenFlags.ReadWrite | OpenFlags.Nameless | OpenFlags.CloseOnExec, (int)OwnersFile);
+        if (handle >= 0)
+        {
+            _ = SystemCalls.Close(handle);
+            return;
+        }
+        int error = Marshal.GetLastPInvokeError();
+        if (error is not (SystemError.NotSupported or SystemError.IsFolder or SystemError.Invalid)) throw new IOException(Marshal.GetPInvokeErrorMessage(error).ToLowerInvariant());
+        // File systems that have no nameless files, such as those of memory sticks, get one with a name that nobody can have put there before.
+        using FileStream file = new(Path.Combine(folder, ".transferra-" + Path.GetRandomFileName()), FileMode.CreateNew, FileAccess.Write, FileShare.None, 1,
+            FileOptions.DeleteOnClose);
     }
+
+    /// <inheritdoc/>
+    public void SetMode(string path, UnixFileMode mode) => File.SetUnixFileMode(path, mode);
 
     /// <inheritdoc/>
     public void SetOwner(string path, string like)
     {
-        if (FileIdentity.Of(like) is { } owner && FileIdentity.EffectiveUser == 0 && ChangeOwner(path, owner.Owner, owner.Group) != 0)
+        if (FileIdentity.Of(like) is { } owner && FileIdentity.EffectiveUser == 0 && SystemCalls.SetOwner(Terminated(path), owner.Owner, owner.Group) != 0)
             throw new IOException($"{path} cannot be given to the owner of {like}: {Marshal.GetPInvokeErrorMessage(Marshal.GetLastPInvokeError()).ToLowerInvariant()}");
     }
 
@@ -124,31 +176,17 @@ public sealed partial class DiskVolume : IVolume
     public void FlushFolder(string path)
     {
         // .NET refuses a handle to a folder on Linux, so the system is asked directly: open(2), fsync(2), close(2).
-        const int readOnly = 0, directory = 0x10000;
-        int handle = Open(Encoding.UTF8.GetBytes(path + "\0"), readOnly | directory);
-        if (handle < 0) throw new IOException($"cannot open the folder {path} to flush it (error {Marshal.GetLastPInvokeError()})");
+        int handle = SystemCalls.Open(Terminated(path), OpenFlags.ReadOnly | OpenFlags.Directory | OpenFlags.CloseOnExec, 0);
+        if (handle < 0) throw PosixFiles.Failed(Marshal.GetLastPInvokeError(), "open for flushing the folder", PosixFiles.Bytes(path));
         try
         {
-            if (FSync(handle) != 0) throw new IOException($"cannot flush the folder {path} (error {Marshal.GetLastPInvokeError()})");
+            PosixFiles.Check(SystemCalls.Flush(handle), "flush the folder", PosixFiles.Bytes(path));
         }
         finally
         {
-            _ = Close(handle);
+            _ = SystemCalls.Close(handle);
         }
     }
 
-    [LibraryImport("libc", EntryPoint = "open", SetLastError = true)]
-    private static partial int Open(byte[] path, int flags);
-
-    [LibraryImport("libc", EntryPoint = "open", SetLastError = true)]
-    private static partial int OpenWithMode(byte[] path, int flags, int mode);
-
-    [LibraryImport("libc", EntryPoint = "chown", SetLastError = true, StringMarshalling = StringMarshalling.Utf8)]
-    private static partial int ChangeOwner(string path, uint owner, uint group);
-
-    [LibraryImport("libc", EntryPoint = "fsync", SetLastError = true)]
-    private static partial int FSync(int handle);
-
-    [LibraryImport("libc", EntryPoint = "close")]
-    private static partial int Close(int handle);
+    private static byte[] Terminated(string path) => PosixFiles.Terminated(PosixFiles.Bytes(path));
 }

@@ -34,9 +34,9 @@ public sealed class MendStage(CompanyRun on) : Stage(on)
     public override StageOutcome Do()
     {
         RunContext context = On.Context;
-        RemoveStaged(); // of an earlier try that was broken off
+        On.RemoveMade(On.FinalStaged); // of an earlier try that was broken off
         context.Volume.CreateFolder(On.ResultFolder);
-        if (!On.FinalStaged.IsOnServer) context.Volume.CreateFolder(On.FinalStaged.Folder);
+        if (!On.FinalStaged.IsOnServer) On.Work.MakeInside(On.FinalStaged.Folder);
         context.Observer.Progress("copying the store", 0, 0);
         context.Stores.Copy(On.Company.OldStore, On.FinalStaged);
         string list = Path.Combine(On.NewListFolder(Name), "changes.csv");
@@ -49,7 +49,7 @@ public sealed class MendStage(CompanyRun on) : Stage(on)
         if (!On.FinalStaged.IsOnServer)
         {
             context.Volume.FlushFolder(On.FinalStaged.Folder);
-            context.Volume.FlushFolder(On.WorkFolder);
+            context.Volume.FlushFolder(On.Work.FullPath);
         }
         On.SaveResult(Name, result);
         if (result.Changes == 0 && result.Counts.Count == 0) return new StageOutcome(false, "there is nothing to mend", Facts(), result);
@@ -71,24 +71,17 @@ public sealed class MendStage(CompanyRun on) : Stage(on)
             : done with { Result = result };
     }
 
-    private void RemoveStaged()
-    {
-        if (On.FinalStaged.IsOnServer) On.Context.Places.Remove(On.FinalStaged);
-        On.Context.Volume.Remove(On.WorkFolder);
-    }
-
     /// <inheritdoc/>
-    public override string? TakeBack()
+    public override TakenBack? TakeBack()
     {
         // A mended store that the office has worked with holds records that are nowhere else; it is kept, not removed.
-        string? changedOver = On.Run.Journal.Entries.LastOrDefault(entry => entry.Company == On.Company.Code
-            && entry is { Stage: Stages.ChangeOver, State: "done" })?.Facts.GetValueOrDefault("new-sha256");
-        if (changedOver is not null && On.Context.Places.Exists(On.FinalStaged) && On.DigestOfNew(On.FinalStaged) != changedOver)
-            return $"the mended store was worked with after the change-over and is kept: {On.FinalStaged.Shown}";
-        bool hadFolder = On.Context.Volume.Exists(On.WorkFolder), hadStaged = hadFolder || (On.FinalStaged.IsOnServer && On.Context.Places.Exists(On.FinalStaged));
-        RemoveStaged();
-        if (hadFolder) On.Context.Volume.FlushFolder(Path.GetDirectoryName(On.WorkFolder)!);
-        return hadStaged ? "the mended copy is removed" : null;
+        if (!On.IsAsMade(On.FinalStaged, Name)) 
+            return new TakenBack($"the mended store was worked with since it was made, and is kept: {On.FinalStaged.Shown}", IsWhole: false);
+        bool hadStaged = On.Context.Places.Exists(On.FinalStaged);
+        On.RemoveMade(On.FinalStaged);
+        if (!On.Work.RemoveIfEmpty()) 
+            return new TakenBack($"the mended copy is removed; something else lies in {On.Work.FullPath} and is left there", IsWhole: false);
+        return hadStaged ? new TakenBack("the mended copy is removed") : null;
     }
 }
 

@@ -40,8 +40,14 @@ public sealed class Run(string folder, Journal journal)
     /// <summary>Whether it was taken back, but not to the end.</summary>
     public bool IsUndoing => Journal.Last("", Stages.Run)?.State == "undoing";
 
+    /// <summary>Whether its journal was altered or cut short, so that nothing is done on its word.</summary>
+    public bool IsBroken => Journal.Damage is not null;
+
     /// <summary>Whether it stopped part-way.</summary>
-    public bool IsUnfinished => Journal.Entries.Count > 0 && Journal.Last("", Stages.Run)?.State is not ("ended" or "undone");
+    public bool IsUnfinished => !IsBroken && Journal.Entries.Count > 0 && Journal.Last("", Stages.Run)?.State is not ("ended" or "undone" or "given-up");
+
+    /// <summary>Whether somebody ended it where it stood.</summary>
+    public bool IsGivenUp => Journal.Last("", Stages.Run)?.State == "given-up";
 
     /// <summary>Whether a stage of a company is done and not taken back.</summary>
     public bool IsDone(string company, string stage) => Journal.Last(company, stage)?.State == "done";
@@ -56,13 +62,20 @@ public sealed class OfficeRuns(OfficeDescription office, IVolume volume)
 
     private string RunsFolder => Path.Combine(Root, "runs");
 
-    /// <summary>All runs, newest first.</summary>
-    /// <exception cref="TransferraException">A journal was altered.</exception>
+    private string HeadOf(string id) => Path.Combine(Root, "heads", "run-" + id + ".json");
+
+    private JournalPlace PlaceOf(string folder) => new(Path.Combine(folder, JournalName), HeadOf(Path.GetFileName(folder)),
+        $"end the run where it stands, so that everything stays where it lies: transferra undo --run {Path.GetFileName(folder)} --give-up");
+
+    /// <summary>All runs, newest first, also those whose journal was altered: what is wrong with one keeps nobody from the others.</summary>
     public IReadOnlyList<Run> List()
     {
-        if (!Directory.Exists(RunsFolder)) return [];
-        return [.. Directory.EnumerateDirectories(RunsFolder).Where(folder => File.Exists(Path.Combine(folder, JournalName)))
-            .OrderDescending(StringComparer.Ordinal).Select(folder => new Run(folder, Journal.Open(volume, Path.Combine(folder, JournalName), toContinue: false)))];
+        string heads = Path.Combine(Root, "heads");
+        IEnumerable<string> folders = Directory.Exists(RunsFolder) ? Directory.EnumerateDirectories(RunsFolder) : [];
+        // A head without its run tells of one that was removed by hand.
+        IEnumerable<string> gone = Directory.Exists(heads) ? Directory.EnumerateFiles(heads, "run-*.json").Select(head => Path.Combine(RunsFolder, Path.GetFileNameWithoutExtension(head)["run-".Length..])) : [];
+        return [.. folders.Where(folder => File.Exists(Path.Combine(folder, JournalName))).Union(gone, StringComparer.Ordinal).OrderDescending(StringComparer.Ordinal)
+            .Select(folder => new Run(folder, Journal.Look(volume, PlaceOf(folder))))];
     }
 
     /// <summary>The run that stopped part-way; null when there is none.</summary>
@@ -72,7 +85,22 @@ public sealed class OfficeRuns(OfficeDescription office, IVolume volume)
     public Run? Find(string id) => List().FirstOrDefault(run => run.Id == id);
 
     /// <summary>Opens a run's journal for writing on.</summary>
-    public Run Continue(Run run) => new(run.Folder, Journal.Open(volume, Path.Combine(run.Folder, JournalName), toContinue: true));
+    /// <exception cref="TransferraException">It was altered or cut short.</exception>
+    public Run Continue(Run run) => new(run.Folder, Journal.Open(volume, PlaceOf(run.Folder), toContinue: true));
+
+    /// <summary>Puts away a run whose journal was altered: its folder, with the head, goes to transferra/given-up. Nothing else is touched.</summary>
+    /// <returns>Where it is.</returns>
+    public string PutAway(Run run)
+    {
+        string to = Path.Combine(Root, "given-up", run.Id);
+        volume.CreateFolder(Path.GetDirectoryName(to)!);
+        for (int number = 2; volume.Exists(to); number++) to = Path.Combine(Root, "given-up", FormattableString.Invariant($"{run.Id}-{number}"));
+        if (volume.Exists(run.Folder)) volume.Rename(run.Folder, to);
+        else volume.MakeFolder(to);
+        if (volume.Exists(HeadOf(run.Id))) volume.Rename(HeadOf(run.Id), Path.Combine(to, "head.json"));
+        volume.FlushFolder(Path.GetDirectoryName(to)!);
+        return to;
+    }
 
     /// <summary>Begins a run: folder, journal, first line.</summary>
     public Run Begin(string kind, IReadOnlyList<Company> companies, string tool, IReadOnlyDictionary<string, string> facts)
@@ -80,16 +108,16 @@ public sealed class OfficeRuns(OfficeDescription office, IVolume volume)
         volume.CreateFolder(RunsFolder);
         DateTimeOffset now = DateTimeOffset.UtcNow;
         string id, folder;
-        do
+        while (true)
         {
             id = now.UtcDateTime.ToString("yyyyMMdd-HHmmss", CultureInfo.InvariantCulture);
             folder = Path.Combine(RunsFolder, id);
             now = now.AddSeconds(1);
+            if (!volume.Exists(folder) && !volume.Exists(HeadOf(id))) break;
         }
-        while (Directory.Exists(folder));
-        volume.CreateFolder(folder);
+        volume.MakeFolder(folder);
         volume.FlushFolder(RunsFolder);
-        Journal journal = Journal.Create(volume, Path.Combine(folder, JournalName));
+        Journal journal = Journal.Create(volume, PlaceOf(folder));
         var all = new Dictionary<string, string>(facts)
         {
             ["kind"] = kind,
@@ -138,6 +166,8 @@ public static class Stages
     public const string Check = "check";
     /// <summary>The copy that can be gone back to.</summary>
     public const string Backup = "backup";
+    /// <summary>A set's content takes the place of what is there.</summary>
+    public const string PutBack = "put-back";
     /// <summary>Old store to mended copy.</summary>
     public const string Mend = "mend";
     /// <summary>Old store to new store.</summary>

@@ -11,20 +11,20 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
 {
     private string SetPath => On.Run.BegunFact(On.Company.Code, "set") ?? "";
 
-    private string Restored => Path.Combine(On.WorkFolder, "restored");
+    private string Restored => Path.Combine(On.Work.FullPath, "restored");
 
     // What was there when the run began decides what is set aside, also when a resumed run or an undo looks again.
     private bool WasThere(string what) => On.Run.BegunFact(On.Company.Code, what) == "1";
 
     private StoreAddress Target => On.Company.StoreNamed(On.Run.BegunFact(On.Company.Code, "set-store") ?? "");
 
-    private Move SetAside(StoreAddress store) => new(store, store.IsOnServer ? store.Beside(On.WorkFolder, On.Run.Id, "present")
+    private Move SetAside(StoreAddress store) => new(store, store.IsOnServer ? store.Beside(On.Work.FullPath, On.Run.Id, "present")
         : store with { Path = Path.Combine(Present, "store", store.Name) });
 
-    private string Present => Path.Combine(On.WorkFolder, "present");
+    private string Present => Path.Combine(On.Work.FullPath, CompanyRun.PresentFolder);
 
     // A database is loaded under a name of its own on the server first, from what was unpacked.
-    private StoreAddress RestoredStore => Target.IsOnServer ? Target.Beside(On.WorkFolder, On.Run.Id, "restored") : Target with { Path = UnpackedStore };
+    private StoreAddress RestoredStore => Target.IsOnServer ? Target.Beside(On.Work.FullPath, On.Run.Id, "restored") : Target with { Path = UnpackedStore };
 
     private string UnpackedStore => Path.Combine(Restored, "store", Target.Name);
 
@@ -49,7 +49,7 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
     }
 
     /// <inheritdoc/>
-    public override string Name => "put-back";
+    public override string Name => Stages.PutBack;
 
     /// <inheritdoc/>
     public override bool CanBeTakenBack => true;
@@ -60,6 +60,7 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
         if (!HasBegun)
         {
             RemoveRestored();
+            On.Work.Make();
             using ISetFile file = On.Context.Sets.OpenWhole(SetPath, CompanyBackup.Scratch(On.Context.Office), (done, total) =>
                 On.Context.Observer.Bytes("fetching", done, total), On.Context.Cancel);
             IReadOnlyList<SetFault> faults = BackupSets.Unpack(file, Restored, null, (done, total) => On.Context.Observer.Bytes("unpacking", done, total),
@@ -69,23 +70,32 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
             {
                 foreach (string remark in StoreExport.Load(UnpackedStore, On.Context.Stores, RestoredStore, On.Context.Observer, On.Context.Cancel))
                     On.Context.Observer.Told("not brought back: " + remark);
-                On.Context.Volume.Remove(UnpackedStore); // it is in the set, and on the server; a third copy in plain text is nobody's wish
+                On.Work.Remove(UnpackedStore); // it is in the set, and on the server; a third copy in plain text is nobody's wish
             }
         }
+        foreach (Move move in Swap.Moves.Where(move => !move.To.IsOnServer && move.To.Path.StartsWith(Present + "/", StringComparison.Ordinal))) On.Work.MakeInside(move.To.Folder);
         Swap.Forward();
         if (Target.IsOnServer && ScriptInSet() is { } script)
             foreach (string remark in On.Context.Stores.AddUnmoved(Target, script)) On.Context.Observer.Told("not brought back: " + remark);
-        return new StageOutcome(true, $"the company is as in the set; what was there is kept{(Target.IsOnServer ? $" as {SetAside(Target).To.Shown}" : $" in {Present}")}", Facts(("set", SetPath)));
+        return new StageOutcome(true, $"the company is as in the set; what was there is kept{(Target.IsOnServer ? $" as {SetAside(Target).To.Shown}" : $" in {Present}")}", DoneFacts());
+    }
+
+    private Dictionary<string, string> DoneFacts()
+    {
+        Dictionary<string, string> facts = Facts(("set", SetPath), ("new-sha256", On.DigestOfOld(Target)));
+        foreach ((string folder, _, int i) in DocumentFolders()) facts[FormattableString.Invariant($"documents-{i}")] = TreeListing.Of(folder);
+        return facts;
     }
 
     private StoreScript? ScriptInSet()
     {
-        string folder = Path.Combine(On.WorkFolder, "told"), description = $"store/{Target.Name}/{StoreExport.DescriptionName}";
-        On.Context.Volume.Remove(folder);
+        string folder = Path.Combine(On.Work.FullPath, "told"), description = $"store/{Target.Name}/{StoreExport.DescriptionName}";
+        On.Work.Make();
+        On.Work.Remove(folder);
         using ISetFile file = On.Context.Sets.Open(SetPath);
         StoreScript? script = BackupSets.Unpack(file, folder, name => name == description).Count > 0
             ? null : StoreExport.Describe(Path.Combine(folder, "store", Target.Name)).Script;
-        On.Context.Volume.Remove(folder);
+        On.Work.Remove(folder);
         return script;
     }
 
@@ -106,18 +116,47 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
 
     private void RemoveRestored()
     {
-        if (Target.IsOnServer) On.Context.Places.Remove(RestoredStore);
-        On.Context.Volume.Remove(On.WorkFolder);
+        On.RemoveMade(RestoredStore);
+        On.Work.Remove(Restored);
     }
 
-    /// <inheritdoc/>
-    public override string? TakeBack()
+    // What people did with a restored company since is nowhere else.
+    private string? WorkedWith()
     {
-        if (!On.Context.Volume.Exists(On.WorkFolder)) return null;
-        if (HasBegun) Swap.Back();
+        if (On.FactsOf(Name) is not { } known) return null;
+        StoreAddress store = On.Context.Places.Exists(RestoredStore) ? RestoredStore : Target;
+        if (known.TryGetValue("new-sha256", out string? digest) && On.Context.Places.Exists(store) && On.DigestOfOld(store) != digest) return store.Shown;
+        foreach ((string folder, string staged, int i) in DocumentFolders())
+        {
+            string now = On.Context.Volume.Exists(staged) ? staged : folder;
+            if (known.TryGetValue(FormattableString.Invariant($"documents-{i}"), out string? listing) && Directory.Exists(now) && TreeListing.Of(now) != listing) return now;
+        }
+        return null;
+    }
+
+    private IEnumerable<(string Folder, string Staged, int Index)> DocumentFolders() => Enumerable.Range(0, On.Company.DocumentFolders.Count)
+        .Where(i => WasThere(FormattableString.Invariant($"has-documents-{i}")))
+        .Select(i => (On.Company.DocumentFolders[i], Path.Combine(Restored, "documents", i.ToString(System.Globalization.CultureInfo.InvariantCulture)), i));
+
+    /// <inheritdoc/>
+    public override string? Disagreement() => On.Run.Journal.Last(On.Company.Code, Name) is null or { State: "taken-back" } && HasSetAside
+        ? $"the journal tells of nothing that was put back, but what was there before stands aside in {Present}" : null;
+
+    private bool HasSetAside => Swap.Moves.Any(move => !move.To.IsOnServer && move.To.Path.StartsWith(Present + "/", StringComparison.Ordinal) && On.Context.Places.Exists(move.To));
+
+    /// <inheritdoc/>
+    public override TakenBack? TakeBack()
+    {
+        bool begun = HasBegun;
+        if (!begun && !On.Work.IsThere && !On.Context.Places.Exists(RestoredStore)) return null;
+        string? worked = WorkedWith();
+        if (begun) Swap.Back();
         else Swap.ClearEmptyPlaces();
+        if (worked is not null)
+            return new TakenBack("what was there before the restore is back in its place; what the set had brought was worked with since, and is kept: "
+                + (Target.IsOnServer ? RestoredStore.Shown : Restored), IsWhole: false);
         RemoveRestored();
-        On.Context.Volume.FlushFolder(Path.GetDirectoryName(On.WorkFolder)!);
-        return "what was there before the restore is back in its place";
+        const string back = "what was there before the restore is back in its place";
+        return On.Work.RemoveIfEmpty() ? new TakenBack(back) : new TakenBack($"{back}; something else lies in {On.Work.FullPath} and is left there", IsWhole: false);
     }
 }

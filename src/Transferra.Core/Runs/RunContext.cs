@@ -13,6 +13,12 @@ public interface IRunObserver : IProgressObserver
     /// <summary>Something a person should know before it goes on.</summary>
     void Told(string words) { }
 
+    /// <summary>Something went wrong that nobody foresaw; it stopped the company, and is for the diagnostic log.</summary>
+    /// <param name="company">The company; "" for none.</param>
+    /// <param name="stage">What was being done.</param>
+    /// <param name="error">What it was.</param>
+    void Defect(string company, string stage, Exception error) { }
+
     /// <summary>A stage of a company begins.</summary>
     void StageBegins(string company, string stage);
 

@@ -1,10 +1,10 @@
 // RunReport.cs: everything a run's journal and result files say, put together for the sign-off. Reads only.
-using System.Text.Json;
 using Transferra.Core.Backup;
 using Transferra.Core.Checks;
 using Transferra.Core.Matching;
 using Transferra.Core.Mending;
 using Transferra.Core.Office;
+using Transferra.Core.Records;
 
 namespace Transferra.Core.Runs;
 
@@ -65,8 +65,11 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
     public static RunReport Of(OfficeDescription office, Run run)
     {
         Journal journal = run.Journal;
+        if (journal.Damage is { } damage) throw damage;
+        if (journal.Entries.Count == 0)
+            throw new TransferraException($"the run {run.Id} was interrupted before its first line was written, so there is nothing to report", "Nothing was done in it.");
         JournalEntry begun = journal.Entries[0];
-        string state = run.IsUndone ? "undone" : run.IsUndoing ? "undoing" : run.IsUnfinished ? "unfinished" : "ended";
+        string state = run.IsUndone ? "undone" : run.IsUndoing ? "undoing" : run.IsGivenUp ? "given up" : run.IsUnfinished ? "unfinished" : "ended";
         return new RunReport(run.Id, run.Kind, state, begun.Facts.GetValueOrDefault("office") ?? office.Name, begun.Facts.GetValueOrDefault("by") ?? "",
             begun.Facts.GetValueOrDefault("tool") ?? "",
             begun.At, journal.Entries[^1].At, journal.FilePath, journal.Entries.Count, journal.LastDigest, [.. run.Companies.Select(code => OfCompany(office, run, code))])
@@ -81,7 +84,7 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
         JournalEntry[] entries = [.. run.Journal.Entries.Where(entry => entry.Company == code)];
         StageReport[] stages = [.. entries.GroupBy(entry => entry.Stage).Select(stage => OfStage([.. stage]))];
         JournalEntry? stopped = entries.LastOrDefault(entry => entry.State == "stopped");
-        string outcome = run.IsUndone ? "undone" : stopped is not null ? "stopped" : run.IsUnfinished ? "unfinished" : "through";
+        string outcome = run.IsUndone ? "undone" : run.IsGivenUp ? "given up" : stopped is not null ? "stopped" : run.IsUnfinished ? "unfinished" : "through";
         JournalEntry? changeOver = entries.LastOrDefault(entry => entry is { Stage: Runs.Stages.ChangeOver, State: "done" or "taken-back" });
         string folder = Path.Combine(run.Folder, code);
         return new CompanyReport(code, company?.Name ?? "", company?.Kit.Title ?? "", run.BegunFact(code, "from") ?? "", run.BegunFact(code, "to") ?? "", outcome,
@@ -103,9 +106,5 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
         return new StageReport(last.Stage, last.State, announced?.At, seconds, remark);
     }
 
-    private static T? Load<T>(string folder, string name)
-    {
-        string path = Path.Combine(folder, name + ".json");
-        return File.Exists(path) ? JsonSerializer.Deserialize<T>(File.ReadAllBytes(path), ResultJson.Options) : default;
-    }
+    private static T? Load<T>(string folder, string name) => ResultJson.Load<T>(Path.Combine(folder, name + ".json"));
 }

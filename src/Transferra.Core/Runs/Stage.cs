@@ -22,12 +22,26 @@ public sealed record StageOutcome(bool IsGood, string Summary, IReadOnlyDictiona
 /// <param name="Way">The hops to go.</param>
 public sealed record CompanyRun(RunContext Context, Run Run, Company Company, KitVersion From, IReadOnlyList<Hop> Way)
 {
-    /// <summary>Beside the store, on the same volume, so that the change-over is a rename; with the run when the company has no store in files.</summary>
-    public string WorkFolder => !Company.OldStore.IsOnServer ? Path.Combine(Company.OldStore.Folder, "transferra-" + Run.Id)
-        : !Company.NewStore.IsOnServer ? Path.Combine(Company.NewStore.Folder, "transferra-" + Run.Id) : Path.Combine(ResultFolder, "work");
+    // Beside the store, on the same volume, so that the change-over is a rename; with the run when the company has no store in files.
+    private string WorkPath
+    {
+        get
+        {
+            string name = $"{Records.StoreAddress.RunPrefix}{Run.Id}-{Company.Code}";
+            return !Company.OldStore.IsOnServer ? Path.Combine(Company.OldStore.Folder, name)
+                : !Company.NewStore.IsOnServer ? Path.Combine(Company.NewStore.Folder, name) : Path.Combine(ResultFolder, "work");
+        }
+    }
+
+    /// <summary>Where the run works for this company.</summary>
+    public WorkFolder Work => new(Context.Volume, WorkPath, Run.BegunFact(Company.Code, "token") ?? "",
+        [.. Aside.IsOnServer ? (string[])[] : [Aside.Path], Path.Combine(WorkPath, PresentFolder)]);
+
+    /// <summary>Folder in the work folder in which a restore sets aside what was there.</summary>
+    public const string PresentFolder = "present";
 
     /// <summary>The staged store of a version.</summary>
-    public Records.StoreAddress Staged(string version) => Company.NewStore.Beside(WorkFolder, Run.Id, "v" + version);
+    public Records.StoreAddress Staged(string version) => Company.NewStore.Beside(WorkPath, Run.Id, "v" + version);
 
     /// <summary>The version at the end of the way; the same when no hop is gone, as in mending.</summary>
     public KitVersion To => Way.Count > 0 ? Way[^1].To : From;
@@ -36,7 +50,7 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
     public Hop? Ahead { get; init; }
 
     /// <summary>The staged store that is to take the old one's place.</summary>
-    public Records.StoreAddress FinalStaged => Way.Count > 0 ? Staged(To.Name) : Company.NewStore.Beside(WorkFolder, Run.Id, "mended");
+    public Records.StoreAddress FinalStaged => Way.Count > 0 ? Staged(To.Name) : Company.NewStore.Beside(WorkPath, Run.Id, "mended");
 
     /// <summary>Checks a store of the company, with lists of all records in the stage's folder.</summary>
     public CheckResult Check(Records.StoreAddress address, KitVersion version, Hop? hop, string stage)
@@ -53,13 +67,34 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
     }
 
     /// <summary>Where the old store goes at the change-over.</summary>
-    public Records.StoreAddress Aside => Company.OldStore.Beside(WorkFolder, Run.Id, "old-v" + From.Name);
+    public Records.StoreAddress Aside => Company.OldStore.Beside(WorkPath, Run.Id, "old-v" + From.Name);
 
     /// <summary>The digest of one of the company's stores before the hops.</summary>
     public string DigestOfOld(Records.StoreAddress store) => Context.Places.DigestOf(store, From.TextEncoding, Context.Cancel);
 
     /// <summary>The digest of one of the company's stores after the hops.</summary>
     public string DigestOfNew(Records.StoreAddress store) => Context.Places.DigestOf(store, To.TextEncoding, Context.Cancel);
+
+    /// <summary>The last facts of a stage that was done at some time in this run; null when it never was.</summary>
+    public IReadOnlyDictionary<string, string>? FactsOf(string stage) =>
+        Run.Journal.Entries.LastOrDefault(entry => entry.Company == Company.Code && entry.Stage == stage && entry.State == "done")?.Facts;
+
+    /// <summary>Removes a store that this run made; fine when it is not there.</summary>
+    public void RemoveMade(Records.StoreAddress made)
+    {
+        if (made.IsOnServer) Context.Places.Remove(made);
+        else Work.Remove(made.Path);
+    }
+
+    /// <summary>Whether a store that this run made is still what it was when it was proved: people may have worked with it since, and what they did is nowhere else.</summary>
+    /// <param name="made">The store, where it is now.</param>
+    /// <param name="maker">The stage that made it.</param>
+    public bool IsAsMade(Records.StoreAddress made, string maker)
+    {
+        string? known = FactsOf(Stages.ChangeOver)?.GetValueOrDefault("new-sha256") ?? FactsOf(maker)?.GetValueOrDefault("sha256");
+        // It was never finished, so that nobody can have worked with it.
+        return known is null || !Context.Places.Exists(made) || DigestOfNew(made) == known;
+    }
 
     /// <summary>Where this company's results are kept.</summary>
     public string ResultFolder => Path.Combine(Run.Folder, Company.Code);
@@ -68,18 +103,13 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
     public void SaveResult(string name, object result)
     {
         Context.Volume.CreateFolder(ResultFolder);
-        string path = Path.Combine(ResultFolder, name + ".json");
-        Context.Volume.Remove(path);
-        Context.Volume.WriteNew(path, JsonSerializer.SerializeToUtf8Bytes(result, result.GetType(), ResultJson.Options));
-        Context.Volume.FlushFolder(ResultFolder);
+        Context.Volume.Replace(Path.Combine(ResultFolder, name + ".json"), JsonSerializer.SerializeToUtf8Bytes(result, result.GetType(), ResultJson.Options));
     }
 
-    /// <summary>A result document; null when there is none.</summary>
-    public T? LoadResult<T>(string name)
-    {
-        string path = Path.Combine(ResultFolder, name + ".json");
-        return File.Exists(path) ? JsonSerializer.Deserialize<T>(File.ReadAllBytes(path), ResultJson.Options) : default;
-    }
+    /// <summary>A result document; null when there is none that can be read.</summary>
+    /// <typeparam name="T">The result's type.</typeparam>
+    /// <param name="name">The stage.</param>
+    public T? LoadResult<T>(string name) => ResultJson.Load<T>(Path.Combine(ResultFolder, name + ".json"));
 
     /// <summary>An empty folder for the lists of a stage, in place of an earlier one; only its owner may look into it.</summary>
     public string NewListFolder(string stage)
@@ -107,7 +137,25 @@ public static class ResultJson
         Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
         Converters = { new System.Text.Json.Serialization.JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower) },
     };
+
+    /// <summary>A result from its file; nothing when there is none, or when what is there cannot be read.</summary>
+    /// <typeparam name="T">The result's type.</typeparam>
+    /// <param name="path">The file.</param>
+    public static T? Load<T>(string path)
+    {
+        try
+        {
+            return File.Exists(path) ? JsonSerializer.Deserialize<T>(File.ReadAllBytes(path), Options) : default;
+        }
+        // A result tells what was; what is goes by the journal and the disk, so one that is torn or of another version counts as missing.
+        catch (Exception error) when (error is JsonException or IOException or UnauthorizedAccessException or NotSupportedException) { return default; }
+    }
 }
+
+/// <summary>What taking a stage back came to.</summary>
+/// <param name="What">What was done, in one line.</param>
+/// <param name="IsWhole">Whether nothing of the stage is left anywhere.</param>
+public sealed record TakenBack(string What, bool IsWhole = true);
 
 /// <summary>A step of a company's way.</summary>
 public abstract class Stage(CompanyRun on)
@@ -136,8 +184,11 @@ public abstract class Stage(CompanyRun on)
     /// <summary>Proves, by reading anew, that it is done.</summary>
     public virtual StageOutcome Prove(StageOutcome done) => done;
 
+    /// <summary>What on the disk is not as the journal says of this stage; null when all is. Asked before anything is removed or claimed.</summary>
+    public virtual string? Disagreement() => null;
+
     /// <summary>Takes it back; null when there was nothing to take back, otherwise what was done, in one line.</summary>
-    public virtual string? TakeBack() => null;
+    public virtual TakenBack? TakeBack() => null;
 
     /// <summary>Facts from name-value pairs; numbers without culture.</summary>
     protected static Dictionary<string, string> Facts(params (string Name, object Value)[] facts) =>

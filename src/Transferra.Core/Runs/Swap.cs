@@ -11,6 +11,9 @@ public sealed record Move(StoreAddress From, StoreAddress To);
 /// <summary>Renames that belong together, in order: each one frees the name that a later one takes, or stands alone.</summary>
 public sealed class Swap(StorePlaces places, IReadOnlyList<Move> moves)
 {
+    /// <summary>The renames, in order.</summary>
+    public IReadOnlyList<Move> Moves => moves;
+
     /// <summary>How many of the moves are done: those up to the last one whose From is gone and whose To is there.</summary>
     /// <exception cref="TransferraException">What is there fits no state of this swap.</exception>
     public int DoneMoves()

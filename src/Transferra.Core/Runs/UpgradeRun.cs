@@ -1,6 +1,7 @@
 // UpgradeRun.cs: takes companies through their stages, one after the other, and takes runs back.
 // Holds: (1) every stage is announced in the journal before it begins; (2) a company that stops is taken back to where it was, and the
-//        others go on; (3) Resume and Undo need nothing but the journal and what is on the disk.
+//        others go on, whatever the exception; (3) Resume and Undo need nothing but the journal and what is on the disk, and hold the one against the other
+//        before they remove or claim anything.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Office;
@@ -13,7 +14,16 @@ namespace Transferra.Core.Runs;
 /// <param name="IsThrough">Whether all stages are done.</param>
 /// <param name="StoppedAt">The stage it stopped at; "" when it is through.</param>
 /// <param name="Reasons">Why it stopped.</param>
-public sealed record CompanyOutcome(string Company, bool IsThrough, string StoppedAt, IReadOnlyList<string> Reasons);
+public sealed record CompanyOutcome(string Company, bool IsThrough, string StoppedAt, IReadOnlyList<string> Reasons)
+{
+    /// <summary>Whether it is either through or back where it was. When it is neither, the run stays unfinished, to be resumed, undone or given up.</summary>
+    public bool IsSettled { get; init; } = true;
+}
+
+/// <summary>What taking a run back came to.</summary>
+/// <param name="Lines">What was done, a line each.</param>
+/// <param name="IsWhole">Whether nothing that the run made is left anywhere.</param>
+public sealed record UndoResult(IReadOnlyList<string> Lines, bool IsWhole);
 
 /// <summary>Runs companies through stages.</summary>
 public sealed class UpgradeRun
@@ -37,6 +47,7 @@ public sealed class UpgradeRun
             facts[$"{company.Code}.from"] = from.Name;
             facts[$"{company.Code}.to"] = kind == Stages.Mend ? from.Name : company.WantedVersion;
             facts[$"{company.Code}.store"] = company.OldStore.Shown;
+            facts[$"{company.Code}.token"] = WorkFolder.NewToken();
             facts[$"{company.Code}.sha256"] = context.Places.DigestOf(company.OldStore, from.TextEncoding, context.Cancel);
             using IStore store = context.Stores.Open(company.OldStore, from.TextEncoding);
             if (CustomFields.Of(store, from) is { IsEmpty: false } custom) facts[$"{company.Code}.custom"] = custom.Written();
@@ -50,27 +61,112 @@ public sealed class UpgradeRun
     {
         var upgrade = new UpgradeRun(context, run);
         CompanyOutcome[] outcomes = [.. run.Companies.Select(upgrade.Company)];
-        run.Journal.Append("", Stages.Run, "ended", outcomes.ToDictionary(outcome => outcome.Company, outcome => outcome.IsThrough ? "through" : "stopped at "
-            + outcome.StoppedAt));
+        if (outcomes.All(outcome => outcome.IsSettled))
+            run.Journal.Append("", Stages.Run, "ended", outcomes.ToDictionary(outcome => outcome.Company, outcome => outcome.IsThrough
+                ? "through" : "stopped at " + outcome.StoppedAt));
         return outcomes;
     }
 
     /// <summary>Takes a run back, last stage first.</summary>
-    /// <returns>What was done, a line each.</returns>
-    /// <exception cref="TransferraException">A store is in use, or is not what it was.</exception>
-    public static IReadOnlyList<string> Undo(RunContext context, Run run)
+    /// <param name="context">What it works with.</param>
+    /// <param name="run">The run, opened for writing.</param>
+    /// <returns>What was done.</returns>
+    /// <exception cref="TransferraException">A store is in use, or is not what the journal says; nothing was changed then.</exception>
+    public static UndoResult Undo(RunContext context, Run run) => Undo(context, run, run.Companies);
+
+    /// <summary>Takes some companies of a run back; the run is over when all of them are.</summary>
+    /// <param name="context">What it works with.</param>
+    /// <param name="run">The run, opened for writing.</param>
+    /// <param name="codes">The companies.</param>
+    /// <returns>What was done.</returns>
+    /// <exception cref="TransferraException">A store is in use, or is not what the journal says; nothing was changed then.</exception>
+    public static UndoResult Undo(RunContext context, Run run, IReadOnlyCollection<string> codes)
     {
         var upgrade = new UpgradeRun(context, run);
-        CompanyRun[] companies = [.. run.Companies.Reverse().Select(upgrade.On)];
-        foreach (CompanyRun on in companies)
+        (CompanyRun On, IReadOnlyList<Stage> Stages)[] companies = [.. run.Companies.Reverse().Where(codes.Contains).Select(upgrade.On).Select(on => (on, StagesOf(on)))];
+        // All is looked at before anything is taken back.
+        foreach ((CompanyRun on, IReadOnlyList<Stage> stages) in companies)
         {
             IReadOnlyList<string> holders = context.Places.OpenedBy(on.Company.StoreNow(context.Places));
             if (holders.Count > 0)
                 throw new TransferraException($"the store of {on.Company.Code} is open: {holders[0]}", "Close it there, then undo again. Nothing was changed.");
+            RefuseDisagreement(on, stages);
         }
-        if (!run.IsUndoing) run.Journal.Append("", Stages.Run, "undoing");
-        List<string> lines = [.. companies.SelectMany(on => upgrade.TakeBack(on, StagesOf(on)))];
-        run.Journal.Append("", Stages.Run, "undone");
+        if (run.Companies.All(codes.Contains) && !run.IsUndoing) run.Journal.Append("", Stages.Run, "undoing");
+        var lines = new List<string>();
+        var failed = new List<string>();
+        bool whole = true;
+        foreach ((CompanyRun on, IReadOnlyList<Stage> stages) in companies)
+        {
+            try
+            {
+                foreach (TakenBack taken in upgrade.TakeBack(on, stages))
+                {
+                    lines.Add($"{on.Company.Code}: {taken.What}");
+                    whole &= taken.IsWhole;
+                }
+            }
+            catch (Exception error) when (!IsFatal(error, context))
+            {
+                // One company that cannot be taken back does not keep the others from it.
+                failed.Add($"{on.Company.Code}: {upgrade.Words(error, on.Company.Code, "taking back")}");
+            }
+        }
+        if (failed.Count > 0) throw new TransferraException(string.Join("\n", failed), "Put that right, then once more: transferra undo");
+        if (run.Companies.All(code => codes.Contains(code) || upgrade.IsTakenBack(code))) run.Journal.Append("", Stages.Run, "undone");
+        return new UndoResult(lines, whole);
+    }
+
+    private bool IsTakenBack(string code) => StagesOf(On(code)).Where(stage => stage.CanBeTakenBack).All(stage =>
+        _run.Journal.Last(code, stage.Name) is null or { State: "taken-back" } || !IsAnnounced(code, stage.Name));
+
+    private bool IsAnnounced(string code, string stage) =>
+        _run.Journal.Entries.Any(entry => entry.Company == code && entry.Stage == stage && entry.State == "announced");
+
+    // Stopped by hand it stays as it is, to be resumed; without the journal nothing more is done.
+    private static bool IsFatal(Exception error, RunContext context) => error is JournalException || (error is OperationCanceledException && context.Cancel.IsCancellationRequested);
+
+    // What is expected to go wrong says itself what to do; anything else is told as what it is, and kept for who mends it.
+    private string Words(Exception error, string company, string stage)
+    {
+        if (error is TransferraException told) return told.Next.Length > 0 ? $"{told.Message}\n{told.Next}" : told.Message;
+        if (error is not (IOException or UnauthorizedAccessException)) _context.Observer.Defect(company, stage, error);
+        return Unforeseen.Words(error);
+    }
+
+    private static void RefuseDisagreement(CompanyRun on, IReadOnlyList<Stage> stages)
+    {
+        foreach (Stage stage in stages)
+            if (stage.Disagreement() is { } what)
+                throw new TransferraException($"{on.Company.Code}: {what}",
+                    $"Nothing was changed. The journal {on.Run.Journal.FilePath} and the disk do not agree, so nothing is done on its word. "
+                    + $"To leave everything where it lies, and then bring the company back from a backup set: transferra undo --run {on.Run.Id} --give-up");
+    }
+
+    /// <summary>Ends a run that can neither be finished nor taken back: everything stays where it lies.</summary>
+    /// <param name="context">What it works with.</param>
+    /// <param name="run">The run, opened for writing.</param>
+    /// <returns>What lies where, a line each.</returns>
+    public static IReadOnlyList<string> GiveUp(RunContext context, Run run)
+    {
+        var lines = new List<string>();
+        foreach (string code in run.Companies)
+        {
+            CompanyRun on;
+            try { on = new UpgradeRun(context, run).On(code); }
+            catch (TransferraException error)
+            {
+                lines.Add($"{code}: {error.Message}");
+                continue;
+            }
+            IEnumerable<(string What, StoreAddress Store)> places = [("the store's place", on.Company.OldStore),
+                .. on.Company.MovesTo is { } to ? [("the new store's place", to)] : Array.Empty<(string, StoreAddress)>(),
+                ("the original, set aside", on.Aside), ("the new store, staged", on.FinalStaged)];
+            foreach ((string what, StoreAddress store) in places.DistinctBy(place => place.Store.Shown))
+                lines.Add($"{code}: {what}: {store.Shown}{(context.Places.Exists(store) ? "" : " (nothing there)")}");
+            if (on.Work.IsThere) lines.Add($"{code}: the run's folder, left as it is: {on.Work.FullPath}");
+        }
+        run.Journal.Append("", Stages.Run, "given-up");
         return lines;
     }
 
@@ -79,7 +175,9 @@ public sealed class UpgradeRun
         "convert" => [new ConvertStage(on)],
         "restore" => [new PutBackStage(on)],
         Stages.Mend => [new CheckStage(on), new BackupStage(on), new MendStage(on), new ChangeOverStage(on), new CheckMendedStage(on)],
-        _ => [new CheckStage(on), new BackupStage(on), new ConvertStage(on), new MatchStage(on), new ChangeOverStage(on), new CheckAgainStage(on)],
+        "upgrade" => [new CheckStage(on), new BackupStage(on), new ConvertStage(on), new MatchStage(on), new ChangeOverStage(on), new CheckAgainStage(on)],
+        _ => throw new TransferraException($"the run {on.Run.Id} is of a kind that this version does not know: {ValueText.Quote(on.Run.Kind)}",
+            "Use the version of Transferra that began it."),
     };
 
     /// <summary>A company as a run has it.</summary>
@@ -109,9 +207,22 @@ public sealed class UpgradeRun
 
     private CompanyOutcome Company(string code)
     {
-        CompanyRun on = On(code);
-        IReadOnlyList<Stage> stages = StagesOf(on);
-        // Stopped before the run was broken off: only the taking back may be left to do.
+        CompanyRun on;
+        IReadOnlyList<Stage> stages;
+        try
+        {
+            on = On(code);
+            stages = StagesOf(on);
+            RefuseDisagreement(on, stages);
+        }
+        catch (Exception error) when (!IsFatal(error, _context))
+        {
+            // Nothing is known well enough to go on or to take back; the others go on.
+            string reason = Words(error, code, "beginning");
+            _context.Observer.StageEnds(code, Stages.Run, "stopped", reason, null);
+            return new CompanyOutcome(code, false, Stages.Run, reason.Split('\n')) { IsSettled = false };
+        }
+        // Stopped before the run was interrupted: only the taking back may be left to do.
         if (_run.Journal.Entries.LastOrDefault(entry => entry.Company == code && entry.State == "stopped") is { } stopped)
             return Stopped(on, stages, stopped.Stage, stopped.Facts.GetValueOrDefault("reason") ?? "");
         foreach (Stage stage in stages)
@@ -149,13 +260,9 @@ public sealed class UpgradeRun
                 reason = outcome.Summary;
             }
         }
-        catch (TransferraException error)
+        catch (Exception error) when (!IsFatal(error, _context))
         {
-            reason = error.Next.Length > 0 ? $"{error.Message}\n{error.Next}" : error.Message;
-        }
-        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
-        {
-            reason = error.Message;
+            reason = Words(error, code, stage.Name);
         }
         // When even this cannot be written, the disk is gone: the run stays unfinished, to be resumed or undone.
         _run.Journal.Append(code, stage.Name, "stopped", new Dictionary<string, string> { ["reason"] = reason });
@@ -165,28 +272,35 @@ public sealed class UpgradeRun
 
     private CompanyOutcome Stopped(CompanyRun on, IReadOnlyList<Stage> stages, string at, string reason)
     {
-        TakeBack(on, stages);
+        try
+        {
+            TakeBack(on, stages);
+        }
+        catch (Exception error) when (!IsFatal(error, _context))
+        {
+            reason = $"{reason}\nIt could not be taken back: {Words(error, on.Company.Code, "taking back")}";
+            _context.Observer.StageEnds(on.Company.Code, at, "stopped", reason, null);
+            return new CompanyOutcome(on.Company.Code, false, at, reason.Split('\n')) { IsSettled = false };
+        }
         return new CompanyOutcome(on.Company.Code, false, at, reason.Split('\n'));
     }
 
-    private List<string> TakeBack(CompanyRun on, IReadOnlyList<Stage> stages)
+    private List<TakenBack> TakeBack(CompanyRun on, IReadOnlyList<Stage> stages)
     {
-        var lines = new List<string>();
+        var done = new List<TakenBack>();
         foreach (Stage stage in stages.Reverse().Where(stage => stage.CanBeTakenBack))
         {
             JournalEntry? last = _run.Journal.Last(on.Company.Code, stage.Name);
             if (last is null or { State: "taken-back" }) continue;
             // A stage that stopped at its obstacles has done nothing; what it may have done is known from its announcement.
-            if (!_run.Journal.Entries.Any(entry => entry.Company == on.Company.Code && entry.Stage == stage.Name && entry.State == "announced")) continue;
-            var facts = new Dictionary<string, string>();
+            if (!IsAnnounced(on.Company.Code, stage.Name)) continue;
             _run.Journal.Append(on.Company.Code, stage.Name, "taking-back");
-            string? line = stage.TakeBack();
-            if (line is not null) facts["what"] = line;
-            _run.Journal.Append(on.Company.Code, stage.Name, "taken-back", facts);
-            if (line is null) continue;
-            lines.Add($"{on.Company.Code}: {line}");
-            _context.Observer.StageEnds(on.Company.Code, stage.Name, "taken-back", line, null);
+            TakenBack? taken = stage.TakeBack();
+            _run.Journal.Append(on.Company.Code, stage.Name, "taken-back", taken is null ? null : new Dictionary<string, string> { ["what"] = taken.What });
+            if (taken is null) continue;
+            done.Add(taken);
+            _context.Observer.StageEnds(on.Company.Code, stage.Name, "taken-back", taken.What, null);
         }
-        return lines;
+        return done;
     }
 }

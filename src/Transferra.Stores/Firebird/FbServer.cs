@@ -18,6 +18,9 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
         return connection is not null;
     }
 
+    // Firebird has no locks by name. Where its files can be seen from here, the folder they lie in is locked (StoreLocks).
+    public IDisposable? TryLock(string name) => new MemoryStream();
+
     public string EngineVersion()
     {
         // LI-V3.0.11.33703: the part behind the first letter and digit of the platform's mark.

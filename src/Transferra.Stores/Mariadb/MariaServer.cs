@@ -38,6 +38,16 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         return found;
     }
 
+    // A name of a lock has 64 characters at most; a digest always fits.
+    public IDisposable? TryLock(string name)
+    {
+        MySqlConnection connection = MariaConnection.Open(address, "");
+        string digest = Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(name)))[..40];
+        if (MariaConnection.Scalar(connection, $"SELECT GET_LOCK('transferra {digest}', 0)") == "1") return connection;
+        connection.Dispose();
+        return null;
+    }
+
     public string EngineVersion()
     {
         using MySqlConnection connection = MariaConnection.Open(address, "");

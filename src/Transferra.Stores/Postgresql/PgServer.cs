@@ -14,6 +14,15 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         return PgConnection.Scalar(connection, "SELECT 1 FROM pg_database WHERE datname = $1", name) is not null;
     }
 
+    // Advisory locks of one database know nothing of those of another, so all are taken in the one that every server has.
+    public IDisposable? TryLock(string name)
+    {
+        NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        if (PgConnection.Scalar(connection, "SELECT pg_try_advisory_lock(hashtextextended($1, 0))", "transferra " + name) is true) return connection;
+        connection.Dispose();
+        return null;
+    }
+
     public string EngineVersion()
     {
         using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);

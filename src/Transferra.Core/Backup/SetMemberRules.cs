@@ -1,0 +1,80 @@
+// SetMemberRules.cs: what the members of a set may be. A set is a file from somewhere: it may have been forged, by somebody who hopes that root unpacks it.
+// Holds: a set of which any member breaks a rule is refused as a whole, before anything is written or unpacked, and that member is named.
+using System.Globalization;
+using Transferra.Core.Machine;
+
+namespace Transferra.Core.Backup;
+
+/// <summary>Judges members before they are obeyed.</summary>
+internal static class SetMemberRules
+{
+    private const int LargestMode = 0xFFF, RunsAsOwner = 0xC00; // set-user-ID, set-group-ID
+    private static readonly string[] Tops = ["store", "documents", "kit", "settings"];
+    private static readonly string[] Kinds = [MemberKinds.File, MemberKinds.Folder, MemberKinds.Link, MemberKinds.Same];
+
+    /// <summary>The first rule that a member breaks; null when none does.</summary>
+    public static SetFault? Judge(SetManifest manifest)
+    {
+        // By bytes, one character a byte, as names need not be UTF-8.
+        var files = new HashSet<string>(StringComparer.Ordinal);
+        var leaves = new HashSet<string>(StringComparer.Ordinal);
+        var folders = new HashSet<string>(StringComparer.Ordinal);
+        var told = new HashSet<string>(StringComparer.Ordinal);
+        foreach (SetMember member in manifest.Members)
+        {
+            string name = Latin(member.NameBytes());
+            if (JudgeOne(member, name) is { } what) return Fault(member, what);
+            if (!told.Add(name) || (member.Kind != MemberKinds.Folder && folders.Contains(name))) 
+                return Fault(member, "it is in the set twice, or stands where a folder is");
+            for (int slash = name.LastIndexOf('/'); slash > 0; slash = name.LastIndexOf('/', slash - 1))
+            {
+                if (leaves.Contains(name[..slash])) return Fault(member, $"it would lie below {Shown(name[..slash])}, which is not a folder");
+                if (!folders.Add(name[..slash])) break;
+            }
+            if (member.Kind == MemberKinds.Folder) folders.Add(name);
+            else leaves.Add(name);
+            if (member.Kind == MemberKinds.Folder && leaves.Contains(name)) return Fault(member, "it stands where a file or link is");
+            if (member.Kind == MemberKinds.Same && !files.Contains(Latin(member.TargetBytes()))) 
+                return Fault(member, "it is another name of a file that does not stand before it");
+            if (member.IsFile) files.Add(name);
+        }
+        return null;
+    }
+
+    private static SetFault Fault(SetMember member, string what) => new("refused", member.Name, $"the set is refused as a whole: {what}");
+
+    private static string Shown(string latin) => PosixFiles.Shown(System.Text.Encoding.Latin1.GetBytes(latin));
+
+    private static string Latin(byte[] bytes) => System.Text.Encoding.Latin1.GetString(bytes);
+
+    private static string? JudgeOne(SetMember member, string name)
+    {
+        string[] parts = name.Split('/');
+        if (parts.Any(part => part is "" or "." or ".." || part.Contains('\0', StringComparison.Ordinal))) return "its name leads out of the folder";
+        if (!Tops.Contains(parts[0])) return $"nothing of a set is named so; names begin with {string.Join(", ", Tops)}";
+        if (!Kinds.Contains(member.Kind)) return $"\"{member.Kind}\" is not a kind of member";
+        int mode;
+        try
+        {
+            mode = Convert.ToInt32(member.Mode, 8);
+            _ = member.OwnerParts();
+        }
+        catch (Exception error) when (error is FormatException or OverflowException or ArgumentException) { return "its permissions or its owner are not such"; }
+        if (mode is < 0 or > LargestMode) return "its permissions are not such";
+        if (member.Kind != MemberKinds.Folder && (mode & RunsAsOwner) != 0) return "it would run with the rights of its owner";
+        if (member.Kind == MemberKinds.Link && parts[0] != "documents") return "links belong to documents only";
+        return member.IsFile ? JudgeFile(member) : member.Bytes != 0 || member.PackedBytes != 0 ? "it is not a file and has content" : null;
+    }
+
+    private static string? JudgeFile(SetMember member)
+    {
+        if (member.Bytes < 0 || member.PackedBytes <= 0 || member.Sha256 is null || member.PackedSha256 is null || member.PackedXxh128 is null)
+            return "it has no frame, or no digest of it";
+        long frames = Math.Max(1, (member.Bytes / SetManifest.FrameContentBytes) + (member.Bytes % SetManifest.FrameContentBytes > 0 ? 1 : 0));
+        if (member.Frames is not { } sizes) return frames == 1 ? null : "it is larger than one frame, and its frames are not told";
+        if (sizes.Count != frames || sizes.Any(size => size <= 0) || sizes.Sum(size => (long)size) != member.PackedBytes)
+            return string.Create(CultureInfo.InvariantCulture, $"its {sizes.Count} frames are not those of {member.Bytes} bytes");
+        // A frame is never larger than what it was packed from, but for a few bytes.
+        return sizes.Any(size => size > ZstdFrames.Bound(SetManifest.FrameContentBytes)) ? "one of its frames is larger than a frame can be" : null;
+    }
+}
