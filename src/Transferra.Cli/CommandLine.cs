@@ -101,8 +101,9 @@ internal static class CommandLine
         var minutes = new Option<int?>("--minutes") { Description = "With --prove or --heal: as many sets as fit in so many minutes", HelpName = "N" };
         var tidy = new Option<int?>("--tidy") { Description = "Remove all but the newest N sets of a company in each place; the last proved one always stays", HelpName = "N" };
         var recovery = new Option<string?>("--recovery-sheet") { Description = "Write a page to be printed and kept in the safe: where the sets are and how to get at them when everything else is gone", HelpName = "FILE" };
-        Add("sets", "List the backup sets; prove them again, heal them, remove old ones", [codes, prove, heal, minutes, tidy, recovery, yes],
-            (session, parsed) => parsed.GetValue(recovery) is { } page
+        var newDisk = new Option<string?>("--new-disk") { Description = "Take the disk that is at this place now into use, beside those known there", HelpName = "PLACE" };
+        Add("sets", "List the backup sets; prove them again, heal them, remove old ones", [codes, prove, heal, minutes, tidy, newDisk, recovery, yes],
+            (session, parsed) => parsed.GetValue(newDisk) is { } disk ? SetsCommand.NewDisk(session, disk) : parsed.GetValue(recovery) is { } page
             ? SetsCommand.RecoverySheet(session, Path.GetFullPath(page)) : parsed.GetValue(tidy) is { } keep ? SetsCommand.Tidy(session, keep)
             : parsed.GetValue(prove) || parsed.GetValue(heal) ? SetsCommand.Prove(session, parsed.GetValue(minutes), parsed.GetValue(heal)) : SetsCommand.Run(session));
         Add("convert", "Convert into a new store beside the old one, without changing over", [codes], (session, _) => ConvertCommand.Run(session));

@@ -106,6 +106,15 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
 
     public ProofLog Proofs => new(OfficeFolder, Volume);
 
+    /// <summary>The places sets are kept in, as they are known again.</summary>
+    public PlaceBook PlaceBook => new(OfficeFolder, Volume);
+
+    /// <summary>By what this office is told apart from others; drawn when it has no identity yet.</summary>
+    public OfficeIdentity Identity => OfficeIdentity.Of(OfficeFolder, Volume);
+
+    /// <summary>The same; null when it has none yet.</summary>
+    public OfficeIdentity? KnownIdentity => OfficeIdentity.Find(OfficeFolder);
+
     public OfficeRuns Runs => new(Office, Volume);
 
     /// <summary>The companies named, or all.</summary>

@@ -118,7 +118,8 @@ public static class HtmlSignOff
     {
         yield return new XElement("h3", "Backup sets");
         yield return Table(["Set", ">Files", ">Size before", ">Size", "Proof"], backups.Select(set => new object[]
-            { Mono(set.Path), Number(set.Files), Sizes.Of(set.ContentBytes), Sizes.Of(set.Bytes), Proof(set.IsProved) }));
+            { Mono(set.Path), Number(set.Files), Sizes.Of(set.ContentBytes), Sizes.Of(set.Bytes),
+                set.IsProved && set.Grade == ProofGrade.ReadBack ? "read back, not restored" : Proof(set.IsProved) }));
     }
 
     private static IEnumerable<XElement> Conversion(ConvertResult conversion)

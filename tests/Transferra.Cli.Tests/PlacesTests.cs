@@ -24,7 +24,7 @@ public sealed class PlacesTests
         Assert.All(sets.EnumerateArray(), set => Assert.True(set.GetProperty("isProved").GetBoolean()));
         string name = Path.GetFileName(Assert.Single(Directory.GetFiles(office["sets"], "QIH*"))), remote = Path.Combine(there, name);
         Assert.Equal(File.ReadAllBytes(office["sets/" + name]), File.ReadAllBytes(remote));
-        Assert.All(Directory.GetFileSystemEntries(there), entry => Assert.EndsWith(".tar", entry, StringComparison.Ordinal));
+        Assert.All(Directory.GetFileSystemEntries(there).Where(entry => Path.GetFileName(entry) != "transferra-place.json"), entry => Assert.EndsWith(".tar", entry, StringComparison.Ordinal));
         BuiltProgram.Run(office.Path, "sets").Expect(0).Says($"sftp://{Server[2]}@{Server[0]}:{Server[1]}", name);
 
         // Damaged there, healed from here; damaged here, healed from there.
@@ -43,6 +43,8 @@ public sealed class PlacesTests
         BuiltProgram.Run(office.Path, "restore", "QIH", "--only", "table:ACCTS", "--to", office["table"]).Expect(0);
         BuiltProgram.Run(office.Path, "restore", "QIH", "--yes", "QIH").Expect(0).Says("transferra undo --run");
         Assert.False(Directory.Exists(office["transferra/scratch"]) && Directory.GetFileSystemEntries(office["transferra/scratch"]).Length > 0, "what was fetched is gone again");
+        BuiltProgram.Run(office.Path, "backup", "QIH").Expect(4).Says("sets is not there (known since");
+        BuiltProgram.Run(office.Path, "sets", "--new-disk", office["sets"]).Expect(0);
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0);
         BuiltProgram.Run(office.Path, "sets", "QIH", "--tidy", "1", "--yes", "QIH").Expect(0).Says("removed");
         Assert.Single(Directory.GetFiles(there, "QIH*.tar"));
@@ -78,7 +80,7 @@ public sealed class PlacesTests
         office.SetBackup("backup: {to: [sets, elsewhere], locked-with: {file: passphrase}}");
         Called made = BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0);
         Assert.DoesNotContain(passphrase, made.All, StringComparison.Ordinal);
-        string set = Assert.Single(Directory.GetFiles(office["sets"]));
+        string set = Assert.Single(Directory.GetFiles(office["sets"], "*.tar*"));
         Assert.EndsWith(".tar.locked", set, StringComparison.Ordinal);
         BuiltProgram.Run(office.Path, "restore", "QIH", "--to", office["out"]).Expect(0).Says("every byte and every record is as backed up");
         BuiltProgram.Run(office.Path, "sets", "--prove").Expect(0).Says("2 sets looked at");
@@ -135,7 +137,7 @@ public sealed class PlacesTests
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0);
         BuiltProgram.Run(office.Path, "sets", "--recovery-sheet", office["sheet.html"]).Expect(0).Says("write the passphrase on it by hand");
         string sheet = File.ReadAllText(office["sheet.html"]);
-        Assert.Contains(Path.GetFileName(Assert.Single(Directory.GetFiles(office["sets"]))), sheet, StringComparison.Ordinal);
+        Assert.Contains(Path.GetFileName(Assert.Single(Directory.GetFiles(office["sets"], "*.tar*"))), sheet, StringComparison.Ordinal);
         Assert.Contains("transferra lock chunks", sheet, StringComparison.Ordinal);
         Assert.DoesNotContain("violins", sheet, StringComparison.Ordinal);
         BuiltProgram.Run(office.Path, "sets", "--recovery-sheet", office["sheet.html"]).Expect(2).Says("is there already");

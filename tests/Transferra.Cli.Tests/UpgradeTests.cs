@@ -142,7 +142,7 @@ public sealed class UpgradeTests
     {
         using var office = new DemoFolder(small: true);
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0);
-        string set = Assert.Single(Directory.GetFiles(office["sets"]));
+        string set = Assert.Single(Directory.GetFiles(office["sets"], "*.tar*"));
         byte[] bytes = File.ReadAllBytes(set);
         bytes[bytes.Length / 2] ^= 1;
         File.WriteAllBytes(set, bytes);

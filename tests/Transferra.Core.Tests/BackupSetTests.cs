@@ -121,7 +121,7 @@ public sealed class BackupSetTests : IDisposable
         File.Delete(_set);
         Write(); // what was left lying about is no hindrance
         Assert.Empty(BackupSets.Verify(_set));
-        Assert.Equal(["data", "set.tar"], Directory.EnumerateFileSystemEntries(_folder.Path).Select(path => Path.GetFileName(path)!).Order());
+        Assert.Equal(["data", "set.tar", "transferra"], Directory.EnumerateFileSystemEntries(_folder.Path).Select(path => Path.GetFileName(path)!).Order());
     }
 
     [Fact]

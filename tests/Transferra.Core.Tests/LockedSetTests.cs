@@ -49,7 +49,7 @@ public sealed class LockedSetTests : IDisposable
         return (File.ReadAllBytes(folder["set.tar.locked"]), large);
     }
 
-    private HealResult Heal() => SetHealing.Heal(_volume, _sets, _here, [_there], _folder["scratch"]);
+    private HealResult Heal() => SetHealing.Heal(_volume, _sets, _here, [_there], _folder["scratch"], new OfficeIdentity("0123456789abcdef"));
 
     private IReadOnlyList<SetFault> Verify(string path)
     {

@@ -35,7 +35,7 @@ public sealed class SetKeepingTests : IDisposable
     public void Dispose() => _folder.Dispose();
 
     private HealResult Heal(string path, string copy, IVolume? volume = null) =>
-        SetHealing.Heal(volume ?? _volume, SetPlaces.Local([_folder["here"], _folder["there"]], volume ?? _volume), path, [copy], _folder["scratch"]);
+        SetHealing.Heal(volume ?? _volume, SetPlaces.Local([_folder["here"], _folder["there"]], volume ?? _volume), path, [copy], _folder["scratch"], new OfficeIdentity("0123456789abcdef"));
 
     private static void Flip(string path, int at)
     {
@@ -189,27 +189,68 @@ public sealed class SetKeepingTests : IDisposable
         Assert.Equal(_sound, File.ReadAllBytes(_here));
     }
 
-    private ListedSet Set(string place, int day, string company = "ABC") =>
-        new(_folder[$"{place}/{company}-{day}.tar"], 100,
-            SetWriting.ManifestOf(_there).Label with { Company = company, MadeAt = new DateTimeOffset(2026, 1, day, 0, 0, 0, TimeSpan.Zero) }, false);
+    private const string Ours = "ours";
 
-    private static Dictionary<string, SetProof> Proved(params ListedSet[] sets) => sets.ToDictionary(set => set.Path, set => new SetProof(set.Label.MadeAt, set.Path, 100, []));
+    private ListedSet Set(string place, int day, string company = "ABC", string version = "1", string? office = Ours) =>
+        new(_folder[$"{place}/{company}-{day}.tar"], 100, SetWriting.ManifestOf(_there).Label with
+        { Company = company, DataVersion = version, OfficeId = office, MadeAt = new DateTimeOffset(2026, 1, day, 0, 0, 0, TimeSpan.Zero) }, false);
+
+    // A year later, when age protects nothing, unless the test says otherwise.
+    private static IReadOnlyList<TidyDecision> Decide(IReadOnlyList<ListedSet> sets, int keep, Func<ListedSet, bool>? isSound = null, IReadOnlyList<Run>? runs = null, int keepDays = 30) =>
+        SetTidying.Decide(sets, isSound ?? (_ => true), new TidyRules(Ours, runs ?? [], keep, TimeSpan.FromDays(keepDays), new DateTimeOffset(2027, 1, 1, 0, 0, 0, TimeSpan.Zero)));
 
     private static string[] Gone(IEnumerable<TidyDecision> decisions) =>
         [.. decisions.Where(decision => decision.Goes).Select(decision => Path.GetFileNameWithoutExtension(decision.Set.Path))];
 
     [Fact]
-    public void The_newest_of_each_place_and_the_last_proved_of_a_company_stay()
+    public void The_newest_sound_ones_of_each_place_and_the_last_sound_one_of_a_company_stay()
     {
         ListedSet[] sets = [Set("here", 1), Set("here", 2), Set("here", 3), Set("there", 1), Set("there", 2), Set("here", 1, "XYZ")];
-        Assert.Equal(["ABC-1", "ABC-2", "ABC-1"], Gone(SetTidying.Decide(sets, Proved([.. sets]), [], 1)));
-        Assert.Equal(["ABC-1"], Gone(SetTidying.Decide(sets, Proved([.. sets]), [], 2)));
-        // Only the first of them was ever proved, so it stays although it is the oldest; a proof of another size is none.
-        IReadOnlyList<TidyDecision> decisions = SetTidying.Decide(sets, Proved(sets[0]), [], 1);
-        Assert.Equal(["ABC-2", "ABC-1"], Gone(decisions));
-        Assert.Contains(decisions, decision => decision.Set == sets[0] && decision.Because.Contains("last of its company that is proved", StringComparison.Ordinal));
-        Assert.Equal(["ABC-1", "ABC-2", "ABC-1"],
-            Gone(SetTidying.Decide(sets, new Dictionary<string, SetProof> { [sets[0].Path] = new SetProof(default, sets[0].Path, 99, []) }, [], 1)));
+        Assert.Equal(["ABC-1", "ABC-2", "ABC-1"], Gone(Decide(sets, 1)));
+        Assert.Equal(["ABC-1"], Gone(Decide(sets, 2)));
+        // Only the first of them is sound: it stays although it is the oldest, and no damaged one that was looked at goes.
+        IReadOnlyList<TidyDecision> decisions = Decide(sets, 1, set => set == sets[0] || set.Label.Company == "XYZ");
+        Assert.Empty(Gone(decisions));
+        Assert.Contains(decisions, decision => decision.Set == sets[2] && decision.Because.StartsWith("damaged", StringComparison.Ordinal));
+        Assert.Contains(decisions, decision => decision.Set == sets[0] && decision.Because == "the newest sound one there");
+    }
+
+    [Fact] // A9
+    public void A_damaged_newest_set_does_not_count_so_that_the_good_one_before_it_stays()
+    {
+        ListedSet[] sets = [Set("here", 1), Set("here", 2), Set("here", 3)];
+        Assert.Equal(["ABC-1"], Gone(Decide(sets, 1, set => set != sets[2])));
+    }
+
+    [Fact] // A5
+    public void Sets_of_another_office_in_a_shared_place_are_never_removed()
+    {
+        ListedSet[] sets = [Set("here", 1, office: "theirs"), Set("here", 2, office: null), Set("here", 3), Set("here", 4), Set("here", 5, office: "theirs")];
+        Assert.Equal(["ABC-3"], Gone(Decide(sets, 1)));
+    }
+
+    [Fact] // A5
+    public void The_last_sound_set_of_each_data_version_stays_as_long_as_the_office_says()
+    {
+        ListedSet[] sets = [Set("here", 1), Set("here", 2), Set("here", 3, version: "2"), Set("here", 4, version: "2")];
+        Assert.Equal(["ABC-1", "ABC-3"], Gone(Decide(sets, 1, keepDays: 400)));
+        Assert.Equal(["ABC-1", "ABC-2", "ABC-3"], Gone(Decide(sets, 1, keepDays: 30)));
+        Assert.Equal(["ABC-3"], Gone(Decide(sets, 1, set => set != sets[1], keepDays: 400)));
+    }
+
+    [Fact] // A5
+    public void The_last_sound_set_of_a_version_stays_while_the_upgrade_from_it_can_be_undone()
+    {
+        ListedSet[] sets = [Set("here", 1), Set("here", 2), Set("here", 3, version: "2"), Set("here", 4, version: "2")];
+        var runs = new OfficeRuns(new OfficeDescription("Office", _folder.Path, [], BackupPlan.In(), 0), _volume);
+        Run run = runs.Begin("upgrade", [], "test", new Dictionary<string, string> { ["ABC.from"] = "1" });
+        run.Journal.Append("ABC", Stages.ChangeOver, "done");
+        run.Journal.Append("", Stages.Run, "ended");
+        IReadOnlyList<TidyDecision> decisions = Decide(sets, 1, runs: runs.List());
+        Assert.Equal(["ABC-1", "ABC-3"], Gone(decisions));
+        Assert.Contains("can still be undone", decisions[1].Because, StringComparison.Ordinal);
+        run.Journal.Append("", Stages.Run, "undone");
+        Assert.Equal(["ABC-1", "ABC-2", "ABC-3"], Gone(Decide(sets, 1, runs: runs.List())));
     }
 
     [Fact]
@@ -218,9 +259,9 @@ public sealed class SetKeepingTests : IDisposable
         ListedSet[] sets = [Set("here", 1), Set("here", 2)];
         var runs = new OfficeRuns(new OfficeDescription("Office", _folder.Path, [], BackupPlan.In(), 0), _volume);
         Run run = runs.Begin("restore", [], "test", new Dictionary<string, string> { ["ABC.set"] = sets[0].Path });
-        Assert.Empty(Gone(SetTidying.Decide(sets, Proved([.. sets]), runs.List(), 1)));
+        Assert.Empty(Gone(Decide(sets, 1, runs: runs.List())));
         run.Journal.Append("", Stages.Run, "ended");
-        Assert.Equal(["ABC-1"], Gone(SetTidying.Decide(sets, Proved([.. sets]), runs.List(), 1)));
+        Assert.Equal(["ABC-1"], Gone(Decide(sets, 1, runs: runs.List())));
     }
 
     [Fact]

@@ -1,6 +1,7 @@
 using Transferra.Core.Backup;
 using Transferra.Core.Matching;
 using Transferra.Core.Office;
+using Transferra.Core.Records;
 using Transferra.Core.Runs;
 using Transferra.Tests;
 
@@ -13,7 +14,7 @@ internal static class SetWriting
     {
         var context = new RunContext(office, null!, volume, null!, "test", CancellationToken.None);
         if (sets is not null) context = context with { Sets = sets };
-        var order = new PackOrder(company, company.OldStore, new MemoryStore(), "1", ["T"], () => [new TableBaseline("T", 3, 0, "00")],
+        var order = new PackOrder(company, company.OldStore, new MemoryStore(), "1", [new TableShape("T", [new ColumnShape("a", FieldType.Integer)], ["a"], [])], () => [new TableBaseline("T", 3, 0, "00")],
             Path.GetDirectoryName(path)!)
         { Earlier = earlier };
         using PackedSet packed = BackupSets.Pack(context, order, (_, _) => { });

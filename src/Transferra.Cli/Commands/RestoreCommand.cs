@@ -17,7 +17,7 @@ internal static class RestoreCommand
     public static int Run(Session session, string? setPath, string? to, string? only, bool showsOnly, NamedDatabase? database)
     {
         if (setPath is not null && !session.HasOffice) return Bare(session, FullPath(setPath), to, showsOnly);
-        if (session.Codes.Count != 1) throw new TransferraException("restore wants one company code", "See which sets there are: transferra sets");
+        if (session.Codes.Count != 1) throw new TransferraException("restore needs exactly one company code", "See which sets there are: transferra sets");
         Company company = session.Companies[0];
         BackupSetInfo set = session.Sets.Read(setPath is not null ? FullPath(setPath) : NewestOf(session, company));
         SetLabel label = set.Manifest.Label;
@@ -29,7 +29,7 @@ internal static class RestoreCommand
         session.Screen.Line($"made {label.MadeAt:yyyy-MM-dd HH:mm} UTC by {label.MadeBy}, data version {label.DataVersion}, {Results.Count(set.Manifest.Files, "file")}, {Sizes.Of(set.Manifest.ContentBytes)}");
         foreach (LeftOut left in set.Manifest.LeftOut.Where(left => !left.IsHarmless)) session.Screen.Look($"not in it: {left.Name}: {left.Why}");
         if (showsOnly) return Show(session, set);
-        if (only is not null && to is null) throw new TransferraException("--only wants to know where to", "Name a new folder with --to DIR.");
+        if (only is not null && to is null) throw new TransferraException("--only also needs --to DIR", "Name a new folder with --to DIR.");
         if (only is not null) return Some(session, company, version, set, Path.GetFullPath(to!), only);
         if (database is not null && to is not null) throw new TransferraException("a set is restored to one place: --to or --database", "Do one after the other.");
         if (database is not null) return IntoDatabase(session, company, version, set, database);
@@ -52,21 +52,18 @@ internal static class RestoreCommand
         return Into(session, null, set, Path.GetFullPath(to));
     }
 
-    // The kit that was unpacked with the set.
-    private static KitVersion VersionIn(SetLabel label, string unpacked)
-    {
-        var errors = new DescriptionErrors();
-        Kit? kit = KitLoader.Load(Path.Combine(unpacked, "kit"), "kit", errors);
-        errors.ThrowIfAny();
-        return kit?.Version(label.DataVersion) ?? throw new TransferraException($"the kit in the set knows no version {label.DataVersion}",
-            "Use the kit that the set was made with, in an office of its own.");
-    }
-
     // The newest set of a place that can be reached; a place that cannot is told, and does not keep the others from being used.
-    private static string NewestOf(Session session, Company company) =>
-        session.Sets.List((place, why) => session.Screen.Look($"{place.Name} cannot be reached: {why}")).Where(set => set.Label.Company == company.Code)
-            .MaxBy(set => set.Label.MadeAt)?.Path
-            ?? throw new TransferraException($"there is no backup set of {company.Code} in {string.Join(", ", session.Sets.Places.Select(place => place.Name))}", "Name one with --set FILE.");
+    private static string NewestOf(Session session, Company company)
+    {
+        ListedSet[] all = [.. session.Sets.List((place, why) => session.Screen.Look($"{place.Name} cannot be reached: {why}"))
+            .Where(set => set.Label.Company == company.Code).OrderByDescending(set => set.Label.MadeAt)];
+        string? mine = session.KnownIdentity?.Id;
+        if (all.FirstOrDefault(set => set.Label.OfficeId == mine) is { } own && mine is not null) return own.Path;
+        // On a new machine the office has a new identity; whose sets these are only a person can say.
+        throw new TransferraException(all.Length == 0 ? $"there is no backup set of {company.Code} in {string.Join(", ", session.Sets.Places.Select(place => place.Name))}"
+            : $"there is no backup set of {company.Code} that this office made; the newest there is of {ValueText.Quote(all[0].Label.Office)}", all.Length == 0
+            ? "Name one with --set FILE." : $"If it is the one you mean, name it: --set {all[0].Path}");
+    }
 
     private static IReadOnlyList<SetFault> Unpack(Session session, BackupSetInfo set, string folder, Func<string, bool>? isWanted, Action? whenStoreIsUnpacked = null)
     {
@@ -76,13 +73,35 @@ internal static class RestoreCommand
             ? sets.OpenWhole(set.Path, session.HasOffice ? CompanyBackup.Scratch(session.Office) : Path.GetDirectoryName(folder)!, (done, total) =>
             session.Screen.Progress.Show("fetching", done, total, isBytes: true), session.Cancel) : sets.Open(set.Path);
         return BackupSets.Unpack(file, folder, isWanted, (done, total) => session.Screen.Progress.Show("restoring", done, total, isBytes: true),
-            whenStoreIsUnpacked, session.Cancel);
+            whenStoreIsUnpacked, remark => session.Screen.Look("not brought back: " + remark), session.Cancel);
     }
 
-    private static IReadOnlyList<TableBaseline> RecordsIn(Session session, KitVersion version, BackupSetInfo set, string unpacked)
+    private static IReadOnlyList<TableBaseline> RecordsIn(Session session, KitVersion? version, BackupSetInfo set, string unpacked)
     {
-        using IStore store = session.Stores.Open(StoreExport.Unpacked(set.Manifest.Store, unpacked), version.TextEncoding);
-        return Baseline.Of(store, CustomFields.Of(store, version).In(version).Tables, Silent.Observer, session.Cancel);
+        version ??= set.Manifest.Tables is null ? VersionIn(set.Manifest.Label, unpacked) : null;
+        using IStore store = session.Stores.Open(StoreExport.Unpacked(set.Manifest.Store, unpacked), set.Manifest.Store.TextEncoding ?? version?.TextEncoding);
+        return Baseline.Of(store, SetTable.ShapesOf(set.Manifest, store, version), Silent.Observer, session.Cancel);
+    }
+
+    // Of a set that does not say its types: the kit that was unpacked with it.
+    private static KitVersion VersionIn(SetLabel label, string unpacked)
+    {
+        var errors = new DescriptionErrors();
+        Kit? kit = KitLoader.Load(Path.Combine(unpacked, "kit"), "kit", errors);
+        errors.ThrowIfAny();
+        return kit?.Version(label.DataVersion) ?? throw new TransferraException($"the kit in the set knows no version {label.DataVersion}",
+            "Use the kit that the set was made with, in an office of its own.");
+    }
+
+    // Unpacked beside where it is to be, in a folder that is made by us alone; renamed when it is whole.
+    private static string Staged(Session session, ref string folder)
+    {
+        folder = Path.TrimEndingDirectorySeparator(folder);
+        string above = Path.GetDirectoryName(folder) ?? throw new TransferraException("the root folder is not a place to restore into", "Name a new folder with --to.");
+        session.Volume.CreateFolder(above);
+        string staged = Path.Combine(above, $".{Path.GetFileName(folder)}.{Path.GetRandomFileName()}.restoring");
+        session.Volume.MakeFolder(staged);
+        return staged;
     }
 
     private static int Show(Session session, BackupSetInfo set)
@@ -108,8 +127,7 @@ internal static class RestoreCommand
             || name.StartsWith(only.TrimEnd('/') + "/", StringComparison.Ordinal);
         if (!set.Manifest.Members.Any(member => wanted(member.Name)))
             throw new TransferraException($"nothing in the set begins with {only}", "See what is in it: transferra restore CODE --show");
-        string staged = folder + ".part";
-        session.Volume.Remove(staged);
+        string staged = Staged(session, ref folder);
         try
         {
             IReadOnlyList<SetFault> faults = Unpack(session, set, staged, wanted);
@@ -163,23 +181,23 @@ internal static class RestoreCommand
     {
         if (Path.Exists(folder) && (File.Exists(folder) || Directory.EnumerateFileSystemEntries(folder).Any()))
             throw new TransferraException($"{folder} is there already and not empty", "Name a new folder with --to.");
-        string staged = folder + ".part";
-        session.Volume.Remove(staged);
+        string staged = Staged(session, ref folder);
         try
         {
             // The records are compared while the documents are still being unpacked.
             Task<IReadOnlyList<TableBaseline>>? comparing = null;
             IReadOnlyList<SetFault> faults;
+            bool tellsItself = known is not null || set.Manifest.Tables is not null;
             try
             {
-                faults = Unpack(session, set, staged, null, () => comparing = known is null ? null : Task.Run(() => RecordsIn(session, known, set, staged)));
+                faults = Unpack(session, set, staged, null, () => comparing = tellsItself ? Task.Run(() => RecordsIn(session, known, set, staged)) : null);
             }
             finally
             {
                 if (comparing is not null) ((IAsyncResult)comparing).AsyncWaitHandle.WaitOne();
             }
             IReadOnlyList<TableBaseline> tables = faults.Count > 0 ? [] : comparing is not null
-                ? comparing.GetAwaiter().GetResult() : RecordsIn(session, known ?? VersionIn(set.Manifest.Label, staged), set, staged);
+                ? comparing.GetAwaiter().GetResult() : RecordsIn(session, known, set, staged);
             if (faults.Count == 0) faults = BackupSets.CompareRecords(set.Manifest, tables);
             if (faults.Count > 0)
             {
@@ -213,6 +231,7 @@ internal static class RestoreCommand
                 "Restore it with --to DIR; to move it to a server, name a new-store in office.yaml and convert.");
         string staged = Path.Combine(CompanyBackup.Scratch(session.Office), company.Code + ".restoring");
         session.Volume.Remove(staged);
+        session.Volume.CreateFolder(staged);
         try
         {
             IReadOnlyList<SetFault> faults = Unpack(session, set, staged, BackupSets.IsOfStore);
@@ -223,7 +242,7 @@ internal static class RestoreCommand
                 IProgressObserver observer = new ScreenObserver(session.Screen).At("loading");
                 remarks = StoreExport.Load(Path.Combine(staged, "store", set.Manifest.Store.Name), session.Stores, target, observer, session.Cancel);
                 using IStore store = session.Stores.Open(target, version.TextEncoding);
-                tables = Baseline.Of(store, CustomFields.Of(store, version).In(version).Tables, new ScreenObserver(session.Screen).At("comparing"), session.Cancel);
+                tables = Baseline.Of(store, SetTable.ShapesOf(set.Manifest, store, version), new ScreenObserver(session.Screen).At("comparing"), session.Cancel);
                 faults = BackupSets.CompareRecords(set.Manifest, tables);
             }
             foreach (SetFault fault in faults) session.Screen.Error($"{fault.Member}: {fault.What}");

@@ -3,7 +3,6 @@ using System.Diagnostics;
 using System.Globalization;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Backup;
-using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
@@ -19,7 +18,16 @@ internal static class SetsCommand
         public DateTimeOffset? ProvedAt { get; init; }
 
         public bool? IsGood { get; init; }
+
+        /// <summary>How far the last proof went; null when there was none.</summary>
+        public ProofGrade? Grade { get; init; }
+
+        /// <summary>Whether this office made it.</summary>
+        public bool IsOurs { get; init; }
     }
+
+    // A set that was proved once and is in no place that can be reached now.
+    private sealed record SetOutOfReach(string Path, DateTimeOffset ProvedAt, bool IsGood, string Why);
 
     private static ListedSet[] All(Session session) => [.. session.Sets.List((place, why) => session.Screen.Look($"{place.Name} cannot be reached: {why}"))
         .Where(set => session.Codes.Count == 0 || session.Codes.Contains(set.Label.Company, StringComparer.OrdinalIgnoreCase))];
@@ -27,23 +35,70 @@ internal static class SetsCommand
     public static int Run(Session session)
     {
         IReadOnlyDictionary<string, SetProof> proofs = session.Proofs.Last();
-        SetListed[] sets = [.. All(session).Select(set => Listed(set, proofs.GetValueOrDefault(set.Path)))];
+        var unreached = new Dictionary<string, string>(StringComparer.Ordinal);
+        foreach (ISetPlace place in session.Sets.Places)
+            if (ProblemOf(session, place) is { } problem) unreached[place.Name] = problem;
+        SetListed[] sets = [.. All(session).Select(set => Listed(session, set, proofs.GetValueOrDefault(set.Path)))];
         if (sets.Length == 0) session.Screen.Line("There are no backup sets in " + string.Join(", ", session.Sets.Places.Select(place => place.Name)));
         foreach (IGrouping<string, SetListed> place in sets.GroupBy(set => set.Path[..set.Path.LastIndexOf('/')]))
         {
             // The name tells company, package, version, date and time, and the run.
             session.Screen.Heading(place.Key);
             session.Screen.Table([">Size", "Proved (UTC)", "Set"], place.Select(set => (IReadOnlyList<string>)
-                [Sizes.Of(set.Bytes), set.ProvedAt is not { } at ? "never" : set.IsGood == true ? Time(at) : "not whole", Path.GetFileName(set.Path)]));
+                [Sizes.Of(set.Bytes), ProvedWords(set), Path.GetFileName(set.Path) + (set.IsOurs ? "" : " (of another office)")]));
         }
-        return session.Answer(ExitCodes.Done, sets);
+        SetOutOfReach[] away = [.. OutOfReach(session, proofs, [.. sets.Select(set => set.Path)], unreached)];
+        foreach (IGrouping<(string Place, string Why), SetOutOfReach> place in away.GroupBy(set => (set.Path[..set.Path.LastIndexOf('/')], set.Why)))
+        {
+            session.Screen.Heading($"Out of reach: {place.Key.Place}");
+            session.Screen.Look(place.Key.Why + ".");
+            session.Screen.Table(["Proved (UTC)", "Set"], place.Select(set => (IReadOnlyList<string>)[set.IsGood ? Time(set.ProvedAt) : "not whole", Path.GetFileName(set.Path)]));
+        }
+        foreach ((string place, string problem) in unreached.Where(entry => !away.Any(set => set.Why == entry.Value))) session.Screen.Look(problem);
+        return session.Answer(ExitCodes.Done, new { sets, outOfReach = away });
     }
 
-    private static SetListed Listed(ListedSet set, SetProof? proof) =>
+    private static string ProvedWords(SetListed set) => set.ProvedAt is not { } at ? "never" : set.IsGood != true ? "not whole"
+        : Time(at) + (set.Grade == ProofGrade.ReadBack ? ", read back, not restored" : "");
+
+    private static string? ProblemOf(Session session, ISetPlace place)
+    {
+        try
+        {
+            return session.PlaceBook.Problem(place);
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            return $"{place.Name} cannot be reached: {error.Message}";
+        }
+    }
+
+    private static IEnumerable<SetOutOfReach> OutOfReach(Session session, IReadOnlyDictionary<string, SetProof> proofs, HashSet<string> listed, Dictionary<string, string> unreached)
+    {
+        foreach (SetProof proof in proofs.Values.Where(proof => !proof.IsRemoval && !listed.Contains(proof.Path)).OrderBy(proof => proof.Path, StringComparer.Ordinal))
+        {
+            string place = proof.Path[..Math.Max(0, proof.Path.LastIndexOf('/'))];
+            if (!session.Sets.Places.Any(known => known.Name == place) || (session.Codes.Count > 0 && !IsMeant(session, proof.Path))) continue;
+            string why = unreached.TryGetValue(place, out string? problem) ? problem
+                : proof.Mark is not null && CurrentMark(session, place) is { } mark && mark != proof.Mark ? "it is on another disk that takes its turn there"
+                : "not there any more, and not removed by Transferra";
+            yield return new SetOutOfReach(proof.Path, proof.At, proof.Faults.Count == 0, why);
+        }
+    }
+
+    private static string? CurrentMark(Session session, string place)
+    {
+        try { return session.Sets.Places.FirstOrDefault(known => known.Name == place) is { } found ? PlaceBook.MarkIn(found) : null; }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException) { return null; }
+    }
+
+    private static SetListed Listed(Session session, ListedSet set, SetProof? proof) =>
         new(set.Path, set.Label.Company, set.Label.Package, set.Label.DataVersion, set.Label.MadeAt, set.Label.MadeBy, set.Bytes, set.IsLocked)
         {
-            ProvedAt = proof?.At,
+            ProvedAt = proof is { IsRemoval: false } ? proof.At : null,
             IsGood = proof?.IsGood,
+            Grade = proof?.Grade,
+            IsOurs = set.Label.OfficeId == session.KnownIdentity?.Id,
         };
 
     private static string Time(DateTimeOffset at) => at.UtcDateTime.ToString("yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture);
@@ -108,19 +163,13 @@ internal static class SetsCommand
     private static SetProof? ProveOne(Session session, RunContext context, string path)
     {
         IReadOnlyList<SetFault> faults;
+        SetProved? proved = null;
         try
         {
             SetLabel label = session.Sets.Read(path).Manifest.Label;
-            // Of a company that the office or the kit still knows, the records are compared as well.
             Company? company = session.Office.Companies.FirstOrDefault(company => company.Code == label.Company);
-            KitVersion? version = company?.Kit.Id == label.Package ? company.Kit.Version(label.DataVersion) : null;
-            if (company is not null && version is not null) faults = CompanyBackup.Prove(context, version, path);
-            else
-            {
-                using ISetFile file = session.Sets.OpenWhole(path, CompanyBackup.Scratch(session.Office), (done, total) =>
-                    context.Observer.Bytes("fetching", done, total), session.Cancel);
-                faults = BackupSets.Verify(file, (done, total) => context.Observer.Bytes("", done, total), session.Cancel);
-            }
+            proved = CompanyBackup.Prove(context, path, company, company?.Kit.Id == label.Package ? company.Kit.Version(label.DataVersion) : null);
+            faults = [.. proved.Faults, .. AnotherInItsPlace(session, path, proved.Seal)];
         }
         catch (SetLockedException error)
         {
@@ -132,15 +181,28 @@ internal static class SetsCommand
         {
             faults = [new SetFault("manifest", SetManifest.FirstMember, error.Message)];
         }
-        var proof = new SetProof(DateTimeOffset.UtcNow, path, LengthOf(session, path), faults);
+        var proof = new SetProof(DateTimeOffset.UtcNow, path, LengthOf(session, path), faults)
+        {
+            // Of another set in its place, what was proved before stays known.
+            Seal = faults.Any(fault => fault.Code == "other-set") ? session.Proofs.Last()[path].Seal : proved?.Seal,
+            Mark = CurrentMark(session, path[..path.LastIndexOf('/')]),
+            Grade = proved?.Grade,
+        };
         session.Proofs.Add(proof);
-        if (proof.IsGood) session.Screen.Good($"Whole: {path}");
+        if (proof.IsGood) session.Screen.Good($"Whole: {path}{(proof.Grade == ProofGrade.ReadBack ? $" (read back, not restored{(proved!.NotRestored.Length > 0 ? ": " + proved.NotRestored : "")})" : "")}");
         else
         {
             session.Screen.Bad($"NOT whole: {path}");
             foreach (SetFault fault in faults.Take(5)) session.Screen.Line($"  {(fault.Member.Length > 0 ? fault.Member + ": " : "")}{fault.What}");
         }
         return proof;
+    }
+
+    private static IEnumerable<SetFault> AnotherInItsPlace(Session session, string path, string? seal)
+    {
+        if (session.Proofs.Last().TryGetValue(path, out SetProof? known) && known is { IsRemoval: false, Seal: { } was } && seal is not null && was != seal)
+            yield return new SetFault("other-set", SetManifest.FirstMember,
+                $"this is not the set that was proved {Time(known.At)} UTC under this name: another has taken its place");
     }
 
     private static long LengthOf(Session session, string path)
@@ -158,7 +220,8 @@ internal static class SetsCommand
             session.Screen.Line("  There is no copy of it in another place, so it cannot be healed. Make a new one: transferra backup");
             return null;
         }
-        HealResult result = SetHealing.Heal(session.Volume, session.Sets, path, copies, CompanyBackup.Scratch(session.Office));
+        HealResult result = SetHealing.Heal(session.Volume, session.Sets, path, copies, CompanyBackup.Scratch(session.Office),
+            session.Identity);
         if (result.IsHealed) session.Screen.Good($"  Healed from {string.Join(", ", result.From.Where(from => from != path))}; the damaged file is kept as {result.Kept}");
         else session.Screen.Bad($"  Not healed: no copy has {string.Join(", ", result.Missing.Take(5))} whole.");
         return result;
@@ -168,7 +231,7 @@ internal static class SetsCommand
     public static int RecoverySheet(Session session, string path)
     {
         if (Path.Exists(path)) throw new TransferraException($"{path} is there already", "Name another file; an old sheet is better kept with the sets of its time.");
-        ListedSet[] newest = [.. All(session).GroupBy(set => (set.Label.Company, set.Path[..set.Path.LastIndexOf('/')])).Select(same => same.MaxBy(set => set.Label.MadeAt)!)];
+        ListedSet[] newest = [.. All(session).Where(set => set.Label.OfficeId == session.KnownIdentity?.Id).GroupBy(set => (set.Label.Company, set.Path[..set.Path.LastIndexOf('/')])).Select(same => same.MaxBy(set => set.Label.MadeAt)!)];
         if (newest.Length == 0) throw new TransferraException("there are no backup sets to write a sheet of", "Make them first: transferra backup");
         var lines = session.Office.Backup.Places.Select(place =>
             new RecoveryPlace(place.Shown, place.Server is null ? $"disk {Disks.Of(place.Folder)} of {Environment.MachineName}" : place.Server.Host,
@@ -189,7 +252,10 @@ internal static class SetsCommand
     {
         if (keep < 1) throw new TransferraException("--tidy keeps one set at least", "Give a number of 1 or more.");
         using IDisposable one = session.Lock();
-        IReadOnlyList<TidyDecision> decisions = SetTidying.Decide(All(session), session.Proofs.Last(), session.Runs.List(), keep);
+        RunContext context = session.Context(new ScreenObserver(session.Screen).At("proving"));
+        // What stays is proved before anything goes.
+        IReadOnlyList<TidyDecision> decisions = SetTidying.Decide(All(session), set => ProveOne(session, context, set.Path) is { IsGood: true },
+            new TidyRules(context.Identity.Id, session.Runs.List(), keep, session.Office.Backup.KeepEachVersion, DateTimeOffset.UtcNow));
         TidyDecision[] go = [.. decisions.Where(decision => decision.Goes)];
         if (decisions.Count > 0)
             session.Screen.Table(["Company", "Made (UTC)", ">Size", "Becomes", "Because", "Set"], decisions.Select(decision => (IReadOnlyList<string>)
@@ -206,6 +272,7 @@ internal static class SetsCommand
         {
             (ISetPlace place, string name) = session.Sets.Find(decision.Set.Path);
             place.Remove(name);
+            session.Proofs.Add(new SetProof(DateTimeOffset.UtcNow, decision.Set.Path, decision.Set.Bytes, []) { IsRemoval = true });
         }
         session.Screen.Good($"{Results.Count(go.Length, "set")} removed, {Sizes.Of(go.Sum(decision => decision.Set.Bytes))}.");
         return session.Answer(ExitCodes.Done, new
@@ -214,5 +281,20 @@ internal static class SetsCommand
             kept = decisions.Where(decision => !decision.Goes)
             .Select(decision => decision.Set.Path)
         });
+    }
+
+    /// <summary>sets --new-disk</summary>
+    public static int NewDisk(Session session, string name)
+    {
+        using IDisposable one = session.Lock();
+        string full = name.Contains("://", StringComparison.Ordinal) ? name : Path.GetFullPath(name);
+        ISetPlace place = session.Sets.Places.FirstOrDefault(place => place.Name == full)
+            ?? throw new TransferraException($"{name} is not a place for sets of this office", $"The places are {string.Join(", ", session.Sets.Places.Select(place => place.Name))}.");
+        if (place.LocalFolder is { } folder && VolumeIdentity.NotMounted(folder) is { } point)
+            throw new TransferraException($"the volume of {point} is not mounted, so {name} would be made on the disk below it", $"Mount it first: mount {point}");
+        place.Prepare();
+        string mark = session.PlaceBook.Introduce(place);
+        session.Screen.Good($"{place.Name} is known from now on{(place.LocalFolder is { } on ? $", on disk {Disks.Of(on)}" : "")}. Disks that were known there stay known, and can take turns.");
+        return session.Answer(ExitCodes.Done, new { place = place.Name, mark });
     }
 }

@@ -73,7 +73,9 @@ internal static class Results
         foreach (BackupResult set in sets)
         {
             string sizes = $"{Count(set.Files, "file")}, {Sizes.Of(set.ContentBytes)} in {Sizes.Of(set.Bytes)}";
-            if (set.IsProved) screen.Good($"Proved: {set.Path}");
+            if (set.Damaged.Length > 0) screen.Look(set.Damaged);
+            if (set.IsProved && set.Grade == ProofGrade.ReadBack) screen.Look($"Read back, not restored: {set.Path}: {set.NotRestored}");
+            else if (set.IsProved) screen.Good($"Proved: {set.Path}");
             else screen.Bad($"NOT proved: {set.Path}: {set.Faults[0].What}");
             if (set.Files == 0) continue; // nothing came to be there
             if (set.IsCopy)
@@ -81,7 +83,8 @@ internal static class Results
                 screen.Line("The same set, byte for byte, read back from there.");
                 continue;
             }
-            screen.Line(set.Reused == 0 ? $"{sizes}; every byte read back, restored into scratch, records compared."
+            screen.Line(set.Grade == ProofGrade.ReadBack ? $"{sizes}; every byte read back, records compared as they stand in the set; no engine has taken them back."
+                : set.Reused == 0 ? $"{sizes}; every byte read back, restored into scratch, records compared."
                 : set.Reused == set.Files ? $"{sizes}; nothing changed since the set before, so all is taken from there; every byte read back."
                 : $"{sizes}; {Number(set.Reused)} unchanged since the set before and taken from there; every byte read back, what is new unpacked and compared.");
             foreach (LeftOut left in set.LeftOut) screen.Look($"not in it: {left.Name}: {left.Why}");

@@ -18,11 +18,14 @@ namespace Transferra.Core.Backup;
 /// <param name="Tables">Names of the tables that the baseline tells of.</param>
 /// <param name="Baseline">Takes the baseline; called once, on a thread of its own unless the store is on a server.</param>
 /// <param name="Folder">Where the packed set is kept until it is put into its places.</param>
-public sealed record PackOrder(Company Company, StoreAddress Address, IStore Store, string DataVersion, IReadOnlyList<string> Tables,
+public sealed record PackOrder(Company Company, StoreAddress Address, IStore Store, string DataVersion, IReadOnlyList<TableShape> Tables,
     Func<IReadOnlyList<TableBaseline>> Baseline, string Folder)
 {
     /// <summary>The run it is made for; "" for none.</summary>
     public string Run { get; init; } = "";
+
+    /// <summary>The code page of the store's texts, when it does not tell by itself.</summary>
+    public string? TextEncoding { get; init; }
 
     /// <summary>Path of an earlier set that is proved, from which unchanged members are taken; null when there is none.</summary>
     public string? Earlier { get; init; }
@@ -66,10 +69,16 @@ public sealed class PackedSet : IDisposable
 /// <summary>Backup sets.</summary>
 public static class BackupSets
 {
-    private const string PackingSuffix = ".packing";
+    /// <summary>What files and folders are for that stand in a place only for a while.</summary>
+    public const string Packing = "packing", Writing = "part", Proving = "proof", Healing = "healing";
 
-    /// <summary>What the folder is called, behind the set's name, that a set is restored into to be proved.</summary>
-    public const string ProofSuffix = ".proof";
+    private static readonly string[] Whiles = [Packing, Writing, Proving, Healing];
+
+    /// <summary>What something is called that stands in a place only for a while: no set is named so, and whose it is can be seen.</summary>
+    /// <param name="office">The office that makes it.</param>
+    /// <param name="of">The set or company it is for.</param>
+    /// <param name="purpose">One of the names above.</param>
+    public static string ForAWhile(OfficeIdentity office, string of, string purpose) => $"{of}.{office.Short}.{purpose}";
 
     /// <summary>The name of a new set: company, package, data version, date and time, and the run it was made for.</summary>
     public static string NameOf(SetLabel label, DateTimeOffset at, bool isLocked) =>
@@ -86,9 +95,9 @@ public static class BackupSets
         IVolume volume = context.Volume;
         OfficeDescription office = context.Office;
         Company company = order.Company;
-        string folder = Path.Combine(order.Folder, company.Code + PackingSuffix), path = Path.Combine(folder, "set");
-        volume.Remove(folder); // of an earlier try that was broken off
-        volume.CreateFolder(folder);
+        string folder = Path.Combine(order.Folder, ForAWhile(context.Identity, company.Code, Packing)), path = Path.Combine(folder, "set");
+        volume.Remove(folder); // of an earlier try that was interrupted
+        volume.MakeFolder(folder);
         Task<IReadOnlyList<TableBaseline>>? taking = null;
         try
         {
@@ -110,14 +119,16 @@ public static class BackupSets
             // The same store understood in the same way has the same baseline.
             if (!order.Address.IsOnServer && earlier?.Manifest.Label.DataVersion == order.DataVersion && earlier.HasAllOf(tree.Sources, "store/")
                 && earlier.HasAllOf(tree.Sources, "kit/")
-                && earlier.Manifest.Baseline.Select(table => table.Table).SequenceEqual(order.Tables)) baseline = () => earlier.Manifest.Baseline;
+                && HasSameTables(earlier.Manifest, order)) baseline = () => earlier.Manifest.Baseline;
             else if (!order.Address.IsOnServer) taking = Task.Run(order.Baseline);
             var label = new SetLabel(office.Name, company.Code, company.Name, company.Kit.Id, order.DataVersion, DateTimeOffset.UtcNow, Environment.UserName,
-                context.Tool, order.Run);
+                context.Tool, order.Run)
+            { OfficeId = context.Identity.Id };
             var draft = new SetManifest(SetManifest.CurrentFormat, label,
                 [.. company.DocumentFolders.Select(documents => Path.GetRelativePath(office.Folder, documents))],
-                new SetStore(order.Address.Name, order.Address.Engine, order.Address.Options), [], tree.LeftOut,
-                [.. order.Tables.Select(table => new TableBaseline(table, long.MaxValue, long.MaxValue, new string('f', 32)))]);
+                new SetStore(order.Address.Name, order.Address.Engine, order.Address.Options) { TextEncoding = order.TextEncoding }, [], tree.LeftOut,
+                [.. order.Tables.Select(table => new TableBaseline(table.Name, long.MaxValue, long.MaxValue, new string('f', 32)))])
+            { Tables = [.. order.Tables.Select(SetTable.Of)] };
             using ISetSink sink = context.Sets.LocksNewSets ? new LockedSink(path, label, context.Sets.Secret.CheckForNewSets()) : new PlainSink(path);
             using var writer = new SetWriter(sink, earlier, progress, context.Cancel);
             SetManifest manifest = writer.Run(tree.Sources, draft, baseline);
@@ -132,19 +143,36 @@ public static class BackupSets
         }
     }
 
-    /// <summary>Removes what an earlier backup, proof or healing of a company left in a place when it was broken off. Nothing of it is named like a set.</summary>
-    public static void ClearLeftovers(ISetPlace place, string company)
+    /// <summary>Removes what earlier backups, proofs and healings of an office left in a place when they were interrupted. Only one command of an office is at
+    /// work there at a time, so that nothing of it is in use.</summary>
+    /// <param name="place">The place.</param>
+    /// <param name="office">The office.</param>
+    public static void ClearLeftovers(ISetPlace place, OfficeIdentity office)
     {
         foreach (PlacedFile file in place.List())
-        {
-            bool isOurs = file.Name == company + PackingSuffix
-                || (file.Name.StartsWith(company + "_", StringComparison.Ordinal)
-                    && ((string[])[LocalPlace.PartSuffix, ProofSuffix, SetHealing.HealingSuffix])
-                        .Any(suffix => file.Name.EndsWith(SetPlaces.Suffix + suffix, StringComparison.Ordinal)
-                        || file.Name.EndsWith(SetPlaces.LockedSuffix + suffix, StringComparison.Ordinal)));
-            if (isOurs) place.Remove(file.Name);
-        }
+            if (Whiles.Any(purpose => file.Name.EndsWith(ForAWhile(office, "", purpose), StringComparison.Ordinal))) place.Remove(file.Name);
     }
+
+    /// <summary>What is wrong with a set's name: it tells company, package, version and time, and must not tell others than the set does.</summary>
+    /// <returns>Null when nothing is.</returns>
+    /// <param name="name">The file's name.</param>
+    /// <param name="label">What the set says of itself.</param>
+    public static SetFault? JudgeName(string name, SetLabel label)
+    {
+        // A name that was taken got a later second.
+        string begins = $"{label.Company}_{label.Package}_v{label.DataVersion}_";
+        return name.StartsWith(begins, StringComparison.Ordinal) && name.Length >= begins.Length + NameTime.Length
+            && DateTimeOffset.TryParseExact(name.AsSpan(begins.Length, NameTime.Length), NameTime, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal, out DateTimeOffset at)
+            && at >= label.MadeAt.AddSeconds(-1) && at <= label.MadeAt.AddHours(1) ? null
+            : new SetFault("name", SetManifest.FirstMember, $"the set is not what its name says: it is of {label.Company}, {label.Package} version {label.DataVersion}, "
+                + $"made {label.MadeAt.UtcDateTime.ToString("yyyy-MM-dd HH:mm:ss", CultureInfo.InvariantCulture)} UTC");
+    }
+
+    private const string NameTime = "yyyyMMdd-HHmmss";
+
+    // The same tables, read as the same types.
+    private static bool HasSameTables(SetManifest earlier, PackOrder order) => earlier.Tables is { } tables && tables.Count == order.Tables.Count
+        && tables.Zip(order.Tables.Select(SetTable.Of)).All(pair => pair.First.Name == pair.Second.Name && pair.First.Columns.SequenceEqual(pair.Second.Columns));
 
     private static SourceTree SourcesOf(OfficeDescription office, Company company, string storeName, string storePath)
     {
@@ -191,14 +219,16 @@ public static class BackupSets
     /// <param name="folder">Where to.</param>
     /// <param name="isWanted">Which members, by their names; null for all.</param>
     /// <param name="progress">Hears bytes done and in all.</param>
+    /// <param name="remark">Hears of what could not be brought back beside content, such as access control lists on a volume that keeps none.</param>
     /// <param name="whenStoreIsUnpacked">Called when the store is there, which may be long before the documents are.</param>
     /// <param name="cancel">Stops.</param>
     /// <returns>What is wrong; the folder is of use only when nothing is.</returns>
     public static IReadOnlyList<SetFault> Unpack(ISetFile file, string folder, Func<string, bool>? isWanted = null, Action<long, long>? progress = null,
-        Action? whenStoreIsUnpacked = null, CancellationToken cancel = default)
+        Action? whenStoreIsUnpacked = null, Action<string>? remark = null, CancellationToken cancel = default)
     {
         using var reader = new SetReader(file, SetScrutiny.Content, folder, isWanted, progress, cancel) { Part = IsOfStore, WhenPartIsUnpacked = whenStoreIsUnpacked };
         IReadOnlyList<SetFault> faults = reader.Run();
+        foreach (string what in reader.Remarks) remark?.Invoke(what);
         if (faults.Count == 0) PosixFiles.FlushVolume(PosixFiles.Bytes(folder));
         return faults;
     }
@@ -210,9 +240,10 @@ public static class BackupSets
     public static IReadOnlyList<SetFault> CompareRecords(SetManifest manifest, IReadOnlyList<TableBaseline> now)
     {
         var faults = new List<SetFault>();
+        Dictionary<string, TableBaseline> byName = now.ToDictionary(table => table.Table);
         foreach (TableBaseline then in manifest.Baseline)
         {
-            TableBaseline? table = now.FirstOrDefault(table => table.Table == then.Table);
+            TableBaseline? table = byName.GetValueOrDefault(then.Table);
             if (table != then)
                 faults.Add(new SetFault("records", then.Table,
                     $"the table {then.Table} had {then.Records} records with fingerprint {then.Fingerprint}, and has {table?.Records ?? 0} with {table?.Fingerprint ?? "none"}"));

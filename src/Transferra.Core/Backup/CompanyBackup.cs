@@ -27,6 +27,15 @@ public sealed record BackupResult(string Path, long Bytes, int Files, long Conte
     /// <summary>Whether it was seen to be the same, byte for byte, as one that was unpacked and compared; otherwise it was itself.</summary>
     public bool IsCopy { get; init; }
 
+    /// <summary>How far the proof went.</summary>
+    public ProofGrade Grade { get; init; } = ProofGrade.Restored;
+
+    /// <summary>Why the store was not made again from it, for proof; "" when it was.</summary>
+    public string NotRestored { get; init; } = "";
+
+    /// <summary>An earlier set that turned out to be damaged when members were taken from it, and what became of it, in words; "" for none.</summary>
+    public string Damaged { get; init; } = "";
+
     /// <summary>What of a store on a server is not in it.</summary>
     public IReadOnlyList<string> NotCarried { get; init; } = [];
 
@@ -46,8 +55,8 @@ public static class CompanyBackup
     {
         StoreAddress address = company.StoreNow(context.Places);
         string inUse = Path.Combine(Scratch(context.Office), company.Code + ".in-use");
-        // What an earlier backup left there when it was broken off.
-        if (Directory.Exists(Scratch(context.Office))) BackupSets.ClearLeftovers(new LocalPlace(Scratch(context.Office), context.Volume), company.Code);
+        // What an earlier backup left there when it was interrupted.
+        if (Directory.Exists(Scratch(context.Office))) BackupSets.ClearLeftovers(new LocalPlace(Scratch(context.Office), context.Volume), context.Identity);
         context.Volume.Remove(inUse);
         try
         {
@@ -77,64 +86,104 @@ public static class CompanyBackup
         IReadOnlyList<string> notCarried = store.NotCarried();
         if (notCarried.Count > 0) context.Observer.Told($"Of {address.Shown} a set does not hold:");
         foreach (string what in notCarried) context.Observer.Told("  - " + what);
-        var results = new List<BackupResult>();
-        PackedSet? packed = null;
-        bool isProvedInDepth = false;
-        try
-        {
-            foreach (ISetPlace place in context.Sets.Places)
-            {
-                string path = SetPlaces.PathIn(place, company.Code);
-                try
-                {
-                    place.Prepare();
-                    BackupSets.ClearLeftovers(place, company.Code);
-                    bool isPackedHere = packed is null && place is LocalPlace;
-                    packed ??= Pack(context, company, version, address, store, run, place);
-                    string name = FreeName(place, packed.Manifest, context.Sets.LocksNewSets);
-                    path = SetPlaces.PathIn(place, name);
-                    if (isPackedHere) packed.MoveInto((LocalPlace)place, name);
-                    else place.Put(packed.Path, name, (done, total) => context.Observer.Bytes("copying to " + place.Name, done, total), context.Cancel);
-                    IReadOnlyList<SetFault> faults = Prove(context, version, path, isProvedInDepth, packed.Reused, isJustWritten: true);
-                    new ProofLog(context.Office.Folder, context.Volume).Add(new SetProof(DateTimeOffset.UtcNow, path, packed.Bytes, faults));
-                    results.Add(new BackupResult(path, packed.Bytes, packed.Manifest.Files, packed.Manifest.ContentBytes,
-                        [.. faults, .. NotInIt(packed.Manifest)])
-                    {
-                        IsCopy = isProvedInDepth,
-                        Reused = packed.Reused.Count,
-                        LeftOut = packed.Manifest.LeftOut,
-                        NotCarried = notCarried
-                    });
-                    isProvedInDepth |= faults.Count == 0;
-                    if (isPackedHere && faults.Count > 0)
-                    {
-                        // What was not read back as it was written is no source for another place.
-                        packed.Dispose();
-                        packed = null;
-                    }
-                }
-                catch (Exception error) when (error is IOException or UnauthorizedAccessException)
-                {
-                    results.Add(new BackupResult(path, 0, 0, 0, [new SetFault("place", "", error.Message)]));
-                }
-            }
-        }
-        finally
-        {
-            packed?.Dispose();
-        }
-        return results;
+        using var writing = new SetWriting(context, company, version, run, address, store, notCarried);
+        return [.. context.Sets.Places.Select(writing.Into)];
     }
 
-    private static PackedSet Pack(RunContext context, Company company, KitVersion version, StoreAddress address, IStore store, string run, ISetPlace place)
+    // One set on its way into all places.
+    private sealed class SetWriting(RunContext context, Company company, KitVersion version, string run, StoreAddress address, IStore store, IReadOnlyList<string> notCarried) : IDisposable
+    {
+        private PackedSet? _packed;
+        private bool _isProvedInDepth;
+        private bool _takesNothingFromEarlier;
+        private string _damaged = "";
+
+        public BackupResult Into(ISetPlace place)
+        {
+            string path = SetPlaces.PathIn(place, company.Code);
+            try
+            {
+                string mark = context.PlaceBook.Admit(place);
+                BackupSets.ClearLeftovers(place, context.Identity);
+                BackupResult result = Write(place, mark);
+                // What was taken from an earlier set was not what it should be: that set is damaged, and this one is made without it.
+                if (!result.IsProved && result.Reused > 0 && _damaged.Length == 0 && JudgeEarlier() is { } damaged)
+                {
+                    (_damaged, _takesNothingFromEarlier) = (damaged, true);
+                    place.Remove(Path.GetFileName(result.Path));
+                    _packed?.Dispose();
+                    _packed = null;
+                    result = Write(place, mark);
+                }
+                return result with { Damaged = _damaged };
+            }
+            catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+            {
+                return new BackupResult(path, 0, 0, 0, [new SetFault("place", "", error.Message)]);
+            }
+        }
+
+        private BackupResult Write(ISetPlace place, string mark)
+        {
+            bool isPackedHere = _packed is null && place is LocalPlace;
+            PackedSet packed = _packed ??= Pack(context, company, version, address, store, run, place, _takesNothingFromEarlier);
+            string name = FreeName(place, packed.Manifest, context.Sets.LocksNewSets), path = SetPlaces.PathIn(place, name);
+            if (isPackedHere) packed.MoveInto((LocalPlace)place, name);
+            else
+                place.Put(packed.Path, name, BackupSets.ForAWhile(context.Identity, name, BackupSets.Writing),
+                    (done, total) => context.Observer.Bytes("copying to " + place.Name, done, total), context.Cancel);
+            SetProved proved = new SetProver(context, company, version).Prove(path, _isProvedInDepth ? ProofGrade.SameBytes : ProofGrade.Restored, packed.Reused, isJustWritten: true);
+            new ProofLog(context.Office.Folder, context.Volume).Add(new SetProof(DateTimeOffset.UtcNow, path, packed.Bytes, proved.Faults) { Seal = proved.Seal, Mark = mark, Grade = proved.Grade });
+            var result = new BackupResult(path, packed.Bytes, packed.Manifest.Files, packed.Manifest.ContentBytes, [.. proved.Faults, .. NotInIt(packed.Manifest)])
+            {
+                IsCopy = _isProvedInDepth,
+                Grade = proved.Grade,
+                NotRestored = proved.NotRestored,
+                Reused = packed.Reused.Count,
+                LeftOut = packed.Manifest.LeftOut,
+                NotCarried = notCarried,
+            };
+            _isProvedInDepth |= proved.Faults.Count == 0;
+            if (isPackedHere && proved.Faults.Count > 0)
+            {
+                // What was not read back as it was written is no source for another place.
+                packed.Dispose();
+                _packed = null;
+            }
+            return result;
+        }
+
+        // Null when the earlier set is sound, so that what is wrong lies elsewhere.
+        private string? JudgeEarlier()
+        {
+            if (EarlierOf(context, company) is not { } earlier) return null;
+            SetProved judged = new SetProver(context, null, null).Prove(earlier, ProofGrade.ReadBack);
+            if (judged.Faults.Count == 0) return null;
+            (ISetPlace place, string name) = context.Sets.Find(earlier);
+            new ProofLog(context.Office.Folder, context.Volume).Add(new SetProof(DateTimeOffset.UtcNow, earlier, place.List().First(file => file.Name == name).Bytes, judged.Faults)
+            { Seal = judged.Seal });
+            string[] copies = [.. context.Sets.Places.Where(other => other.LocalFolder is not null && other.Has(name)).Select(other => SetPlaces.PathIn(other, name))
+                .Where(copy => copy != earlier)];
+            string what = $"the earlier set {earlier} is damaged ({judged.Faults[0].Member}: {judged.Faults[0].What}); nothing was taken from it";
+            if (copies.Length == 0) return what + "; there is no copy of it to heal it from";
+            HealResult healed = SetHealing.Heal(context.Volume, context.Sets, earlier, copies, Scratch(context.Office), context.Identity);
+            return what + (healed.IsHealed ? $"; it was healed from its copy, and the damaged file is kept as {healed.Kept}" : "; its copies could not heal it");
+        }
+
+        public void Dispose() => _packed?.Dispose();
+    }
+
+    private static PackedSet Pack(RunContext context, Company company, KitVersion version, StoreAddress address, IStore store, string run, ISetPlace place,
+        bool takesNothingFromEarlier)
     {
         string folder = place.LocalFolder ?? Scratch(context.Office);
         context.Volume.CreateFolder(folder);
-        var order = new PackOrder(company, address, store, version.Name, [.. version.Tables.Select(table => table.Name)], () =>
+        var order = new PackOrder(company, address, store, version.Name, version.Tables, () =>
             Baseline.Of(store, version.Tables, address.IsOnServer ? context.Observer : Silent.Observer, context.Cancel), folder)
         {
             Run = run,
-            Earlier = EarlierOf(context, company),
+            TextEncoding = version.TextEncoding,
+            Earlier = takesNothingFromEarlier ? null : EarlierOf(context, company),
         };
         return BackupSets.Pack(context, order, (done, total) => context.Observer.Bytes("packing", done, total));
     }
@@ -142,26 +191,28 @@ public static class CompanyBackup
     /// <summary>Where an office keeps what is too large for memory and belongs to no place.</summary>
     public static string Scratch(OfficeDescription office) => Path.Combine(office.Folder, "transferra", "scratch");
 
-    // The newest set that is proved and whose file has still the size it had then.
+    // The newest set of this office that is proved, and is still the one that was proved then: the same size, the same seal.
     private static string? EarlierOf(RunContext context, Company company)
     {
         IReadOnlyDictionary<string, SetProof> proofs = new ProofLog(context.Office.Folder, context.Volume).Last();
         foreach (ListedSet set in context.Sets.Places.Where(place => place.LocalFolder is not null).SelectMany(context.Sets.ListIn)
-            .Where(set => set.Label.Company == company.Code && set.Label.Package == company.Kit.Id).OrderByDescending(set => set.Label.MadeAt))
-            if (proofs.TryGetValue(set.Path, out SetProof? proof) && proof.IsGood && proof.Bytes == set.Bytes && CanBeRead(context.Sets, set.Path)) return set.Path;
+            .Where(set => set.Label.OfficeId == context.Identity.Id && set.Label.Company == company.Code && set.Label.Package == company.Kit.Id)
+            .OrderByDescending(set => set.Label.MadeAt))
+            if (proofs.TryGetValue(set.Path, out SetProof? proof) && proof.IsGood && proof.Bytes == set.Bytes && proof.Seal is not null && SealOf(context.Sets, set.Path) == proof.Seal)
+                return set.Path;
         return null;
     }
 
-    private static bool CanBeRead(SetPlaces sets, string path)
+    private static string? SealOf(SetPlaces sets, string path)
     {
         try
         {
             using ISetFile file = sets.Open(path);
-            return SetBeginning.ReadLabel(file) is not null;
+            return SetBeginning.Read(file) is { Manifest: not null } beginning ? beginning.Digest : null;
         }
-        catch (Exception error) when (error is TransferraException or InvalidDataException)
+        catch (Exception error) when (error is TransferraException or InvalidDataException or IOException or UnauthorizedAccessException)
         {
-            return false; // locked with a passphrase of another time, or damaged since
+            return null; // locked with a passphrase of another time, or damaged since
         }
     }
 
@@ -178,49 +229,11 @@ public static class CompanyBackup
         return name;
     }
 
-    /// <summary>Reads a set back, every byte; unpacks it, and compares the records of its store, restored into scratch, with those it was made of.</summary>
+    /// <summary>Proves a set again: every byte is read back, its store is restored, and its records are compared with those it was made of.</summary>
     /// <param name="context">What it works with.</param>
-    /// <param name="version">Of its data.</param>
     /// <param name="path">The set.</param>
-    /// <param name="onlyBytes">Whether the same bytes were unpacked and compared before, so that reading them back is enough.</param>
-    /// <param name="known">Names of members that were unpacked and compared before.</param>
-    /// <param name="isJustWritten">Whether it was written by this program just now, so that nothing of it is in memory but what was read from the disk after that.</param>
-    public static IReadOnlyList<SetFault> Prove(RunContext context, KitVersion version, string path, bool onlyBytes = false,
-        IReadOnlySet<string>? known = null, bool isJustWritten = false)
-    {
-        (ISetPlace place, string name) = context.Sets.Find(path);
-        string scratch = Path.Combine(place.LocalFolder ?? Scratch(context.Office), name + BackupSets.ProofSuffix);
-        context.Volume.Remove(scratch);
-        using ISetFile file = context.Sets.OpenWhole(path, Scratch(context.Office), (done, total) => context.Observer.Bytes("fetching back", done, total), context.Cancel);
-        if (!isJustWritten) file.ForgetCached();
-        void progress(long done, long total) => context.Observer.Bytes("proving", done, total);
-        Task<IReadOnlyList<SetFault>>? comparing = null;
-        try
-        {
-            SetBeginning beginning = SetBeginning.Read(file);
-            SetManifest manifest = SetPlaces.ManifestIn(beginning, path);
-            bool withRecords = !onlyBytes && !manifest.Members.All(member => !BackupSets.IsOfStore(member.Name) || !member.IsFile || known?.Contains(member.Name) == true);
-            using var reader = new SetReader(file, onlyBytes ? SetScrutiny.Bytes : SetScrutiny.All, withRecords ? scratch : null, BackupSets.IsOfStore, progress, context.Cancel)
-            {
-                Beginning = beginning,
-                Known = known,
-                // The records are read while the documents are still being proved.
-                Part = BackupSets.IsOfStore,
-                WhenPartIsUnpacked = () => comparing = Task.Run(() => Compare(context, version, manifest, scratch)),
-            };
-            IReadOnlyList<SetFault> faults = reader.Run();
-            return comparing is null ? faults : [.. faults, .. comparing.GetAwaiter().GetResult()];
-        }
-        finally
-        {
-            if (comparing is not null) ((IAsyncResult)comparing).AsyncWaitHandle.WaitOne();
-            context.Volume.Remove(scratch);
-        }
-    }
-
-    private static IReadOnlyList<SetFault> Compare(RunContext context, KitVersion version, SetManifest manifest, string scratch)
-    {
-        using IStore opened = context.Stores.Open(StoreExport.Unpacked(manifest.Store, scratch), version.TextEncoding);
-        return BackupSets.CompareRecords(manifest, Baseline.Of(opened, CustomFields.Of(opened, version).In(version).Tables, Silent.Observer, context.Cancel));
-    }
+    /// <param name="company">Whose it is; null when the office does not know it any more.</param>
+    /// <param name="version">Its version; null when the kit does not know it any more.</param>
+    public static SetProved Prove(RunContext context, string path, Company? company, KitVersion? version) =>
+        new SetProver(context, company, version).Prove(path, ProofGrade.Restored);
 }

@@ -6,15 +6,27 @@ using Transferra.Core.Runs;
 
 namespace Transferra.Core.Backup;
 
-/// <summary>One proof of a set.</summary>
+/// <summary>One proof of a set, or its removal.</summary>
 /// <param name="At">When.</param>
 /// <param name="Path">The set.</param>
 /// <param name="Bytes">Its size then.</param>
-/// <param name="Faults">What was wrong; empty when it is proved.</param>
+/// <param name="Faults">What was wrong; empty when nothing was.</param>
 public sealed record SetProof(DateTimeOffset At, string Path, long Bytes, IReadOnlyList<SetFault> Faults)
 {
+    /// <summary>Digest of the beginning of the set that was proved (docs/backup-sets.md, the seal): another set in its place has another.</summary>
+    public string? Seal { get; init; }
+
+    /// <summary>Mark of the place it was in (<see cref="PlaceBook"/>).</summary>
+    public string? Mark { get; init; }
+
+    /// <summary>How far the proof went; null in old lines.</summary>
+    public ProofGrade? Grade { get; init; }
+
+    /// <summary>Whether this tells of its removal, by this program.</summary>
+    public bool IsRemoval { get; init; }
+
     /// <summary>Whether nothing was wrong.</summary>
-    public bool IsGood => Faults.Count == 0;
+    public bool IsGood => Faults.Count == 0 && !IsRemoval;
 }
 
 /// <summary>Proofs of the sets of an office.</summary>

@@ -4,6 +4,7 @@
 using System.Globalization;
 using System.Security.Cryptography;
 using Transferra.Core.Records;
+using Transferra.Core.Office;
 using Transferra.Core.Runs;
 
 namespace Transferra.Core.Backup;
@@ -21,9 +22,6 @@ public static class SetHealing
 {
     private const string DamagedSuffix = ".damaged";
 
-    /// <summary>What a set is called, behind its name, while it is healed.</summary>
-    public const string HealingSuffix = ".healing";
-
     private const int CopyBytes = 1 << 20;
 
     /// <summary>Heals a set.</summary>
@@ -32,10 +30,11 @@ public static class SetHealing
     /// <param name="path">The damaged set.</param>
     /// <param name="copies">The same set in other places; the damaged one itself is looked into as well.</param>
     /// <param name="scratch">Folder on this machine for a set whose place is elsewhere.</param>
-    public static HealResult Heal(IVolume volume, SetPlaces sets, string path, IReadOnlyList<string> copies, string scratch)
+    /// <param name="office">The office that heals it.</param>
+    public static HealResult Heal(IVolume volume, SetPlaces sets, string path, IReadOnlyList<string> copies, string scratch, OfficeIdentity office)
     {
         (ISetPlace place, string name) = sets.Find(path);
-        string folder = place.LocalFolder ?? scratch, healing = Path.Combine(folder, name + HealingSuffix);
+        string folder = place.LocalFolder ?? scratch, healing = Path.Combine(folder, BackupSets.ForAWhile(office, name, BackupSets.Healing));
         volume.CreateFolder(folder);
         volume.Remove(healing);
         List<Copy> all = [];
@@ -54,7 +53,7 @@ public static class SetHealing
             for (int number = 2; place.Has(kept); number++) kept = string.Create(CultureInfo.InvariantCulture, $"{name}{DamagedSuffix}-{number}");
             place.Rename(name, kept);
             if (place is LocalPlace local) local.Adopt(healing, name);
-            else place.Put(healing, name, (_, _) => { }, CancellationToken.None);
+            else place.Put(healing, name, BackupSets.ForAWhile(office, name, BackupSets.Writing), (_, _) => { }, CancellationToken.None);
             return new HealResult(path, true, from, [], SetPlaces.PathIn(place, kept));
         }
         finally

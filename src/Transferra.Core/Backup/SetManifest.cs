@@ -123,13 +123,47 @@ public sealed record LeftOut(string Name, string Why, bool IsHarmless);
 /// <param name="MadeBy">Who.</param>
 /// <param name="Tool">Version of this program.</param>
 /// <param name="Run">The run that made it; "" when none did.</param>
-public sealed record SetLabel(string Office, string Company, string CompanyName, string Package, string DataVersion, DateTimeOffset MadeAt, string MadeBy, string Tool, string Run);
+public sealed record SetLabel(string Office, string Company, string CompanyName, string Package, string DataVersion, DateTimeOffset MadeAt, string MadeBy, string Tool, string Run)
+{
+    /// <summary>The office that made it, by <see cref="Office.OfficeIdentity"/>; null of sets that do not say.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public string? OfficeId { get; init; }
+}
 
 /// <summary>The store of a set.</summary>
 /// <param name="Name">Of its file or folder below store/.</param>
 /// <param name="Engine">As office.yaml names it; one on a server is written out as text.</param>
 /// <param name="Form">How a folder of delimited text is written; empty for others.</param>
-public sealed record SetStore(string Name, string Engine, IReadOnlyDictionary<string, string> Form);
+public sealed record SetStore(string Name, string Engine, IReadOnlyDictionary<string, string> Form)
+{
+    /// <summary>The code page of its texts, when it does not tell by itself; null otherwise.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public string? TextEncoding { get; init; }
+}
+
+/// <summary>One column of a table in a set.</summary>
+/// <param name="Name">Its name.</param>
+/// <param name="Type">Its type, as SQL writes it.</param>
+public sealed record SetColumn(string Name, string Type);
+
+/// <summary>One table in a set, as the baseline read it.</summary>
+/// <param name="Name">Its name.</param>
+/// <param name="Columns">Its columns.</param>
+/// <param name="Key">Names of its key columns.</param>
+public sealed record SetTable(string Name, IReadOnlyList<SetColumn> Columns, IReadOnlyList<string> Key)
+{
+    /// <summary>A table for a manifest.</summary>
+    internal static SetTable Of(Records.TableShape table) => new(table.Name, [.. table.Columns.Select(column => new SetColumn(column.Name, column.Type.ToString()))], table.Key);
+
+    /// <summary>The tables to compare of a set's store: those that the set tells of; of an old set those of the kit, and what the store has beyond it.</summary>
+    /// <exception cref="Records.TransferraException">A type is not known here.</exception>
+    public static IReadOnlyList<Records.TableShape> ShapesOf(SetManifest manifest, Records.IStore store, Kits.KitVersion? version) => manifest.Tables is { } tables
+        ? [.. tables.Select(table => table.Shape())] : version is null ? [] : Conversion.CustomFields.Of(store, version).In(version).Tables;
+
+    private Records.TableShape Shape() => new(Name, [.. Columns.Select(column => Records.FieldType.TryParse(column.Type, out Records.FieldType type)
+        ? new Records.ColumnShape(column.Name, type) : throw new Records.TransferraException($"the set's table {Name} has a column of the type {column.Type}, which is not known here",
+            "Use the version of Transferra that wrote the set."))], Key, []);
+}
 
 /// <summary>The first member of a set.</summary>
 /// <param name="Format">transferra-set/2</param>
@@ -142,14 +176,21 @@ public sealed record SetStore(string Name, string Engine, IReadOnlyDictionary<st
 public sealed record SetManifest(string Format, SetLabel Label, IReadOnlyList<string> DocumentFolders, SetStore Store, IReadOnlyList<SetMember> Members,
     IReadOnlyList<LeftOut> LeftOut, IReadOnlyList<TableBaseline> Baseline)
 {
-    /// <summary>The form this program writes and reads.</summary>
-    public const string CurrentFormat = "transferra-set/2";
+    /// <summary>The form this program writes.</summary>
+    public const string CurrentFormat = "transferra-set/3";
+
+    /// <summary>The forms this program reads.</summary>
+    public static readonly IReadOnlyList<string> Readable = ["transferra-set/2", CurrentFormat];
 
     /// <summary>Name of the first member.</summary>
     public const string FirstMember = "manifest.json";
 
     /// <summary>How much of a file one frame holds at most.</summary>
     public const int FrameContentBytes = 4 << 20;
+
+    /// <summary>The tables as the baseline read them, so that a set tells by itself what its records are; null in sets of the form 2.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public IReadOnlyList<SetTable>? Tables { get; init; }
 
     /// <summary>How many files are in it.</summary>
     [JsonIgnore]

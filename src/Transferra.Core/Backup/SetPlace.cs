@@ -1,5 +1,6 @@
 // SetPlace.cs: the places sets are kept in, whatever they are, and a set found by its path in any of them.
 // Holds: (1) a file that is named like a set is complete and on the disk: Put and Adopt give it its name at the end; (2) nothing that is there is overwritten.
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
 
@@ -18,6 +19,15 @@ public interface ISetPlace
 
     /// <summary>Its folder on this machine; null when it is elsewhere.</summary>
     string? LocalFolder { get; }
+
+    /// <summary>Whether its folder is there.</summary>
+    bool IsThere();
+
+    /// <summary>Reads a small file; null when it is not there or larger.</summary>
+    byte[]? ReadSmall(string name, int mostBytes);
+
+    /// <summary>Writes a small file that must not be there.</summary>
+    void WriteSmall(string name, byte[] content);
 
     /// <summary>Makes it ready for sets: its folder is made when it is not there.</summary>
     void Prepare();
@@ -44,9 +54,10 @@ public interface ISetPlace
     /// <summary>Copies a finished set into the place: written under another name, put on the disk, renamed.</summary>
     /// <param name="from">A file on this machine.</param>
     /// <param name="name">Must not be taken.</param>
+    /// <param name="asWritten">What it is called until then.</param>
     /// <param name="progress">Hears bytes done and in all.</param>
     /// <param name="cancel">Stops between two parts; what was written is removed.</param>
-    void Put(string from, string name, Action<long, long> progress, CancellationToken cancel);
+    void Put(string from, string name, string asWritten, Action<long, long> progress, CancellationToken cancel);
 
     /// <summary>Gives a file another name; fails when that is taken.</summary>
     void Rename(string from, string to);
@@ -62,14 +73,28 @@ public sealed class LocalPlace(string folder, IVolume volume) : ISetPlace
 {
     private const int CopyBytes = 64 << 20;
 
-    /// <summary>What a set is called while it is written.</summary>
-    public const string PartSuffix = ".part";
-
     /// <inheritdoc/>
     public string Name => folder;
 
     /// <inheritdoc/>
     public string? LocalFolder => folder;
+
+    /// <inheritdoc/>
+    public bool IsThere() => Directory.Exists(folder);
+
+    /// <inheritdoc/>
+    public byte[]? ReadSmall(string name, int mostBytes)
+    {
+        if (PosixFiles.Stat(PosixFiles.Bytes(Path.Combine(folder, name))) is not { Kind: FileKind.File } stat || stat.Bytes > mostBytes) return null;
+        return File.ReadAllBytes(Path.Combine(folder, name));
+    }
+
+    /// <inheritdoc/>
+    public void WriteSmall(string name, byte[] content)
+    {
+        volume.WriteNew(Path.Combine(folder, name), content);
+        volume.FlushFolder(folder);
+    }
 
     /// <inheritdoc/>
     public void Prepare() => volume.CreateFolder(folder);
@@ -86,9 +111,9 @@ public sealed class LocalPlace(string folder, IVolume volume) : ISetPlace
     public ISetFile Open(string name) => new LocalSetFile(Path.Combine(folder, name));
 
     /// <inheritdoc/>
-    public void Put(string from, string name, Action<long, long> progress, CancellationToken cancel)
+    public void Put(string from, string name, string asWritten, Action<long, long> progress, CancellationToken cancel)
     {
-        string path = Path.Combine(folder, name), part = path + PartSuffix;
+        string path = Path.Combine(folder, name), part = Path.Combine(folder, asWritten);
         volume.Remove(part);
         try
         {

@@ -72,7 +72,7 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
                 string? name = reader.GetString();
                 reader.Read();
                 if (name == "format") format = reader.GetString();
-                else if (name == "label") return format == SetManifest.CurrentFormat ? JsonSerializer.Deserialize<SetLabel>(ref reader, SetManifest.Json) : null;
+                else if (name == "label") return format is not null && SetManifest.Readable.Contains(format) ? JsonSerializer.Deserialize<SetLabel>(ref reader, SetManifest.Json) : null;
                 else return null;
             }
         }
@@ -95,7 +95,7 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
         try
         {
             SetManifest? manifest = JsonSerializer.Deserialize<SetManifest>(bytes.AsSpan(SetLayout.Block, (int)size), SetManifest.Json);
-            if (manifest?.Format != SetManifest.CurrentFormat)
+            if (manifest is null || !SetManifest.Readable.Contains(manifest.Format))
                 return Wrong($"the set is of the form {manifest?.Format ?? "(none)"}; this program reads {SetManifest.CurrentFormat}");
             return new SetBeginning(manifest, bytes, null) { _layout = new SetLayout(manifest, bytes.Length) };
         }
@@ -108,6 +108,9 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
             return Wrong($"the manifest cannot be read: {(error.Message.Contains("'format'", StringComparison.Ordinal) || error.Message.Contains("'label'", StringComparison.Ordinal) ? "it is of another form than " + SetManifest.CurrentFormat : error.Message)}");
         }
     }
+
+    /// <summary>Digest of the beginning, which is what the seal holds: 64 lower-case hexadecimal digits.</summary>
+    public string Digest => Convert.ToHexStringLower(SHA256.HashData(Bytes));
 
     /// <summary>The layout of the set.</summary>
     public SetLayout Layout() => _layout!;

@@ -1,4 +1,5 @@
 // CompanyGates.cs: may this company go? Its store, its version, the way, new settings, its places, the server that keeps it.
+using Transferra.Core.Backup;
 using Transferra.Core.Kits;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
@@ -55,6 +56,7 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
                 "Find out what it is and move it away, or name another place under new-store."));
         AddEngines(gates, company, from, survey);
         AddServers(gates, company);
+        AddProof(gates, company);
         AddRoom(gates, company, survey, way?.Count ?? 1);
         return gates;
     }
@@ -130,6 +132,20 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
                 gates.Add(new Gate(company.Code, "database server", GateState.Blocked, error.Message, error.Next));
             }
         }
+    }
+
+    // Whether a set can be restored for proof is asked by day: without that, nobody knows whether the engine takes it back.
+    private void AddProof(List<Gate> gates, Company company)
+    {
+        StoreAddress now = company.StoreNow(context.Places);
+        if (!now.IsOnServer || TrialRestore.ServerFor(context.Office, company, now.Engine) is not { } server) return;
+        string? hindrance;
+        try { hindrance = context.Stores.ServerOf(server).Hindrances(null).FirstOrDefault(); }
+        catch (TransferraException error) { hindrance = error.Message; }
+        if (hindrance is not null)
+            gates.Add(Spoken(company.Code, "", $"{company.Code}/read-back", "proof of the backup",
+                $"Backup sets of {company.Code} can be read back, but not restored into a database for proof: {hindrance}. Is that enough?",
+                $"Better, name a server where they can be, under backup in {OfficeLoader.FileName}: prove-on."));
     }
 
     private void AddRoom(List<Gate> gates, Company company, CompanySurvey survey, int hops)

@@ -78,34 +78,46 @@ public static class Readiness
     private static Gate DiskGate(RunContext context, IReadOnlyList<Candidate> candidates, CompanyGates gates)
     {
         const string name = "backup places";
-        string[] places = [.. context.Office.Backup.Places.Select(place => place.Shown)], disks =
+        string[] places = [.. context.Office.Backup.Places.Select(place => Near(context.Office.Folder, place.Shown))], disks =
             [.. context.Office.Backup.Places.Select(place => place.Server is { } server ? "the machine " + server.Host : Disks.Of(place.Folder))];
         string[] ofData = [.. candidates.Where(candidate => !candidate.Company.OldStore.IsOnServer).Select(candidate => Disks.Of(candidate.Company.OldStore.Path)).Distinct()];
         if (disks.Concat(ofData).Distinct().Count() > 1)
             return new Gate("", name, GateState.Passed,
                 $"{string.Join(", ", places.Select((place, i) => $"{place} on {disks[i]}"))}; not all on the disk of the data");
+        // The word holds for these places, not for others that may be named later.
         return gates.Spoken("", "", "office/one-disk", name,
-            $"All backup places are on one disk ({disks[0]}), and none is known to be apart from the data: a disk that fails takes all of it. Is there a copy elsewhere?", "Better, name a place on another disk under backup in office.yaml.");
+            $"All backup places ({string.Join(", ", places)}) are on one disk ({disks[0]}), and none is known to be apart from the data: a disk that fails takes all of it. Is there a copy elsewhere?", "Better, name a place on another disk under backup in office.yaml.");
     }
+
+    // As office.yaml would name it.
+    private static string Near(string officeFolder, string place) => place.StartsWith(officeFolder + "/", StringComparison.Ordinal)
+        ? Path.GetRelativePath(officeFolder, place) : place;
 
     // A machine that is not reached, or a passphrase that is not there, is better known by day. Folders of this machine are tried with the room they need.
     private static IEnumerable<Gate> PlaceGates(RunContext context, long bytes)
     {
-        foreach (ISetPlace place in context.Sets.Places.Where(place => place.LocalFolder is null))
+        foreach (ISetPlace place in context.Sets.Places)
         {
+            string? problem;
+            try { problem = context.PlaceBook.Problem(place); }
+            catch (Exception error) when (error is IOException or UnauthorizedAccessException) { problem = place.LocalFolder is null ? null : error.Message; }
+            if (problem is not null)
+                yield return new Gate("", "backup place", GateState.Blocked, problem, $"Or take the place out of backup in {OfficeLoader.FileName}.");
+            if (place.LocalFolder is not null || problem is not null) continue;
+
             Gate gate;
             try
             {
                 int there = place.List().Count(file => SetPlaces.IsNamedLikeSet(file.Name));
                 long? free = place.FreeBytes();
                 // Sets are proved on this machine, so that only they themselves need room there; packed, they are never larger than this.
-                string room = free is null ? "how much room it has it does not tell" : $"{Sizes.Of(free.Value)} free, {Sizes.Of(bytes)} needed";
+                string room = free is null ? "it does not report its free space" : $"{Sizes.Of(free.Value)} free, {Sizes.Of(bytes)} needed";
                 gate = Gate.If(free is null || free >= bytes, "", "backup place", $"{place.Name} answers; {there} sets are there; {room}",
                     $"Make room there, or name another place in {OfficeLoader.FileName}.");
             }
             catch (Exception error) when (error is IOException or UnauthorizedAccessException or TransferraException)
             {
-                gate = new Gate("", "backup place", GateState.Blocked, $"{place.Name}: {error.Message}", "Mend the way there, or take the place out of backup in office.yaml.");
+                gate = new Gate("", "backup place", GateState.Blocked, $"{place.Name}: {error.Message}", "Fix the connection, or take the place out of backup in office.yaml.");
             }
             yield return gate;
         }

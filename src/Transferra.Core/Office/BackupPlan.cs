@@ -1,6 +1,7 @@
 // BackupPlan.cs: where backup sets go and how, as office.yaml says under backup. Format: docs/office.md.
 using System.Globalization;
 using Transferra.Core.Kits;
+using Transferra.Core.Records;
 
 namespace Transferra.Core.Office;
 
@@ -35,6 +36,15 @@ public sealed record BackupPlace(string Folder, SftpAddress? Server = null)
 /// <param name="Without">What is left out: names with * and ?, matched with a file's name, or with its path when they contain a "/".</param>
 public sealed record BackupPlan(IReadOnlyList<BackupPlace> Places, int Wanted, KeyPlace? LockedWith, IReadOnlyList<string> Without)
 {
+    /// <summary>Servers on which sets are restored for proof, by engine; where none is named, the company's own.</summary>
+    public IReadOnlyList<StoreAddress> ProveOn { get; init; } = [];
+
+    /// <summary>For how long the last proved set of each data version stays, also when there are newer ones.</summary>
+    public TimeSpan KeepEachVersion { get; init; } = TimeSpan.FromDays(UsualDays);
+
+    // A book year, and the time until its audit.
+    private const int UsualDays = 400;
+
     internal const int SftpPort = 22;
 
     private const int HighestPort = 65_535;
@@ -51,6 +61,8 @@ public sealed record BackupPlan(IReadOnlyList<BackupPlace> Places, int Wanted, K
         string[] without = [];
         KeyPlace? lockedWith = null;
         int? wanted = null;
+        int keepDays = UsualDays;
+        var proveOn = new List<StoreAddress>();
         if (backup is not null)
         {
             foreach ((PlacedText? text, DescribedMap? map) in backup.TextsOrMaps("to", "a place for backup sets"))
@@ -65,10 +77,21 @@ public sealed record BackupPlan(IReadOnlyList<BackupPlace> Places, int Wanted, K
                 if (int.TryParse(number.Value, NumberStyles.None, CultureInfo.InvariantCulture, out int sets) && sets >= 1 && sets <= Math.Max(1, places.Count)) wanted = sets;
                 else number.Report(errors, $"\"{number}\" should be a number of sets, 1 to {Math.Max(1, places.Count)}, as there are so many places");
             }
+            foreach (DescribedMap server in backup.Maps("prove-on", "a server on which sets are restored for proof"))
+                if (OfficeLoader.ReadStoreAddress(server, folder, errors) is { } address)
+                {
+                    if (address.IsOnServer) proveOn.Add(address);
+                    else server.Report("sets are restored for proof on a database server; for others nothing need be named");
+                }
+            if (backup.Optional("keep-each-version") is { } days)
+            {
+                if (days.Value.Split(' ') is [var count, "day" or "days"] && int.TryParse(count, NumberStyles.None, CultureInfo.InvariantCulture, out int known)) keepDays = known;
+                else days.Report(errors, $"\"{days}\" is not a time; write a whole number of days, as in 400 days");
+            }
             backup.Done();
         }
         if (places.Count == 0) places.Add(new BackupPlace(Path.Combine(folder, "sets")));
-        return new BackupPlan(places, wanted ?? places.Count, lockedWith, without);
+        return new BackupPlan(places, wanted ?? places.Count, lockedWith, without) { ProveOn = proveOn, KeepEachVersion = TimeSpan.FromDays(keepDays) };
 
         string Full(string path) => Path.GetFullPath(Path.Combine(folder, path));
     }

@@ -128,7 +128,12 @@ public static class OfficeLoader
 
     private static StoreAddress? ReadStore(DescribedMap company, string key, string folder, DescriptionErrors errors, bool required)
     {
-        if (company.Map(key, "where the records live", required) is not { } map) return null;
+        return company.Map(key, "where the records live", required) is { } map ? ReadStoreAddress(map, folder, errors) : null;
+    }
+
+    /// <summary>Reads where a store is: its engine with path or name, and what else the engine needs.</summary>
+    internal static StoreAddress? ReadStoreAddress(DescribedMap map, string folder, DescriptionErrors errors)
+    {
         StoreAddress? address = null;
         string[] engines = [.. StoreAddress.FileEngines, .. StoreAddress.ServerEngines];
         foreach (string engine in engines)

@@ -1,6 +1,5 @@
 // PutBackStage.cs: a restore to the original place: what is there now is set aside, the set's files take its place.
 using Transferra.Core.Backup;
-using Transferra.Core.Conversion;
 using Transferra.Core.Matching;
 using Transferra.Core.Records;
 
@@ -64,7 +63,7 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
             using ISetFile file = On.Context.Sets.OpenWhole(SetPath, CompanyBackup.Scratch(On.Context.Office), (done, total) =>
                 On.Context.Observer.Bytes("fetching", done, total), On.Context.Cancel);
             IReadOnlyList<SetFault> faults = BackupSets.Unpack(file, Restored, null, (done, total) => On.Context.Observer.Bytes("unpacking", done, total),
-                cancel: On.Context.Cancel);
+                remark: remark => On.Context.Observer.Told("not brought back: " + remark), cancel: On.Context.Cancel);
             if (faults.Count > 0) return new StageOutcome(false, $"the set is damaged: {faults[0].Member}: {faults[0].What}", Facts());
             if (Target.IsOnServer)
             {
@@ -105,7 +104,7 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
         SetManifest manifest = On.Context.Sets.Read(SetPath).Manifest;
         using IStore store = On.Context.Stores.Open(Target, On.From.TextEncoding);
         IReadOnlyList<SetFault> faults = BackupSets.CompareRecords(manifest,
-            Baseline.Of(store, CustomFields.Of(store, On.From).In(On.From).Tables, On.Context.Observer, On.Context.Cancel));
+            Baseline.Of(store, SetTable.ShapesOf(manifest, store, On.From), On.Context.Observer, On.Context.Cancel));
         return faults.Count == 0 ? done : done with { IsGood = false, Summary = faults[0].What };
     }
 

@@ -46,6 +46,12 @@ public sealed record RunContext(OfficeDescription Office, IStoreOpener Stores, I
     /// <summary>The places sets are kept in; those in folders of this machine when nothing else is said.</summary>
     public SetPlaces Sets { get => field ??= SetPlaces.Local(Office.Backup.Folders, Volume); init; }
 
+    /// <summary>By what the office is told apart from others; drawn when it has no identity yet.</summary>
+    public OfficeIdentity Identity => OfficeIdentity.Of(Office.Folder, Volume);
+
+    /// <summary>The places sets are kept in, as they are known again.</summary>
+    public PlaceBook PlaceBook => new(Office.Folder, Volume);
+
     /// <summary>Stores as wholes.</summary>
     public StorePlaces Places => new(Stores, Volume);
 }

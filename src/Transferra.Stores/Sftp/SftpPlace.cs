@@ -28,6 +28,24 @@ public sealed class SftpPlace(SftpAddress address) : ISetPlace, IDisposable
     public string? LocalFolder => null;
 
     /// <inheritdoc/>
+    public bool IsThere() => Do("look for the folder", client => client.Exists(Folder));
+
+    /// <inheritdoc/>
+    public byte[]? ReadSmall(string name, int mostBytes) => Do("read " + name, client =>
+    {
+        if (!client.Exists(PathOf(name)) || client.GetAttributes(PathOf(name)) is not { IsRegularFile: true } found || found.Size > mostBytes) return null;
+        return client.ReadAllBytes(PathOf(name));
+    });
+
+    /// <inheritdoc/>
+    public void WriteSmall(string name, byte[] content) => Do("write " + name, client =>
+    {
+        using SftpFileStream file = client.Open(PathOf(name), FileMode.CreateNew, FileAccess.Write);
+        file.Write(content);
+        return true;
+    });
+
+    /// <inheritdoc/>
     public void Prepare() => Do("make the folder", client =>
     {
         for (int slash = 1; slash > 0;)
@@ -98,9 +116,9 @@ public sealed class SftpPlace(SftpAddress address) : ISetPlace, IDisposable
     }
 
     /// <inheritdoc/>
-    public void Put(string from, string name, Action<long, long> progress, CancellationToken cancel)
+    public void Put(string from, string name, string asWritten, Action<long, long> progress, CancellationToken cancel)
     {
-        string path = PathOf(name), part = path + LocalPlace.PartSuffix;
+        string path = PathOf(name), part = PathOf(asWritten);
         Do("write " + name, client =>
         {
             if (client.Exists(path)) throw new IOException($"{path} is there already");
