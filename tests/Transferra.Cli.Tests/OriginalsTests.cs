@@ -15,6 +15,24 @@ public sealed class OriginalsTests : IDisposable
     private static string Aside(string folder, string code, string name) =>
         Assert.Single(Directory.GetDirectories(folder, $"transferra-*-{code}").Select(work => Path.Combine(work, "old-v1", name)), Path.Exists);
 
+    [Fact]
+    public void A_database_with_other_schemas_is_refused_before_anything_is_closed_and_they_are_named()
+    {
+        using var servers = new TestServers();
+        Core.Records.StoreAddress store = servers.Database("postgresql", "books");
+        _office.Add("A", store);
+        TestServers.Execute(store, "CREATE SCHEMA archive");
+        TestServers.Execute(store, "CREATE TABLE archive.old_items AS SELECT generate_series(1, 1000) AS id");
+        _office.Ready();
+        _office.Run("ready").Expect(2).Says("also holds the schema archive with 1 tables");
+        _office.Upgrade().Expect(2).Says("the schema archive with 1 tables");
+        Assert.False(Directory.Exists(_office["transferra/closings"]));
+        _office.Run("backup", "A");
+        _office.Run("restore", "A", "--yes", "A").Expect(2).Says("the schema archive with 1 tables", "would leave that behind");
+        Assert.Equal("1000", TestServers.Ask(store, "SELECT COUNT(*) FROM archive.old_items"));
+        Assert.Equal("5", TestServers.Ask(store, "SELECT COUNT(*) FROM \"ITEM\""));
+    }
+
     private string OnlyRun() => Assert.Single(Directory.GetDirectories(_office["transferra/runs"]));
 
     private static void Execute(string store, string sql) => DemoFolder.Execute(store, sql);

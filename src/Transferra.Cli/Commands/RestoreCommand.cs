@@ -268,11 +268,12 @@ internal static class RestoreCommand
         Companies.RefuseWhileUnfinished(session.Runs);
         IReadOnlyList<string> holders = session.Places.OpenedBy(company.StoreNow(session.Places));
         if (holders.Count > 0) throw new TransferraException($"the store of {company.Code} is open: {holders[0]}", "Close it there, then try again.");
+        RunContext context = session.Context(new ScreenObserver(session.Screen));
+        WholeStore.Require(context, company, company.StoreNow(session.Places), version);
         if (!session.Confirm([company.Code], "Set aside the present data and restore")) return session.Answer(ExitCodes.Refused, new { confirmed = false });
-        var observer = new ScreenObserver(session.Screen);
-        RunContext context = session.Context(observer);
         var facts = new Dictionary<string, string>
         {
+            [$"{company.Code}.token"] = WorkFolder.NewToken(),
             [$"{company.Code}.from"] = version.Name,
             [$"{company.Code}.to"] = version.Name,
             [$"{company.Code}.set"] = set.Path,

@@ -54,6 +54,7 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
         if (company.MovesTo is { } newPlace && context.Places.Exists(newPlace))
             gates.Add(new Gate(company.Code, "place of the new store", GateState.Blocked, $"{newPlace.Shown} is there already",
                 "Find out what it is and move it away, or name another place under new-store."));
+        AddWhole(gates, company, from);
         AddEngines(gates, company, from, survey);
         AddServers(gates, company);
         AddProof(gates, company);
@@ -132,6 +133,12 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
                 gates.Add(new Gate(company.Code, "database server", GateState.Blocked, error.Message, error.Next));
             }
         }
+    }
+
+    private void AddWhole(List<Gate> gates, Company company, KitVersion from)
+    {
+        try { WholeStore.Require(context, company, company.OldStore, from); }
+        catch (TransferraException error) { gates.Add(new Gate(company.Code, "whole database", GateState.Blocked, error.Message, error.Next)); }
     }
 
     // Whether a set can be restored for proof is asked by day: without that, nobody knows whether the engine takes it back.

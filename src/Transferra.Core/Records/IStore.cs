@@ -70,6 +70,9 @@ public interface IStore : IDisposable
     /// <summary>What <see cref="ReadScript"/> does not carry, one line each, with what this user may not see.</summary>
     IReadOnlyList<string> NotCarried() => [];
 
+    /// <summary>What lies in the same database and is not read here, such as other schemas, one line each; a change-over would leave it behind.</summary>
+    IReadOnlyList<string> NotRead() => [];
+
     /// <summary>Puts a question to the engine in its own SQL.</summary>
     QueryAnswer Ask(string sql);
 
@@ -219,6 +222,9 @@ public interface IStoreServer
 
     /// <summary>Gives a store another name; fails when it is in use or the new name is taken. It is on the server's disk when this returns.</summary>
     void Rename(string from, string to);
+
+    /// <summary>Finishes what an interrupted rename left to do at a name, be it the old or the new one; fine when there is nothing.</summary>
+    void Settle(string name) { }
 
     /// <summary>Removes a store that we made ourselves; fine when it is not there.</summary>
     void Remove(string name);

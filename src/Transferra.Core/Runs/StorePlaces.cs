@@ -31,6 +31,12 @@ public sealed class StorePlaces(IStoreOpener stores, IVolume volume)
         volume.FlushFolder(from.Folder);
     }
 
+    /// <summary>Finishes what an interrupted rename left to do at a place.</summary>
+    public void Settle(StoreAddress address)
+    {
+        if (address.IsOnServer) stores.ServerOf(address).Settle(address.Path);
+    }
+
     /// <summary>Removes a store that a run made itself; fine when it is not there.</summary>
     public void Remove(StoreAddress address)
     {

@@ -18,6 +18,7 @@ public sealed class Swap(StorePlaces places, IReadOnlyList<Move> moves)
     /// <exception cref="TransferraException">What is there fits no state of this swap.</exception>
     public int DoneMoves()
     {
+        foreach (StoreAddress place in moves.SelectMany(move => (StoreAddress[])[move.From, move.To]).Where(place => place.IsOnServer).DistinctBy(place => place.Shown)) places.Settle(place);
         // Looked at once: a name on a server is asked for over the network.
         Dictionary<string, bool> found = moves.SelectMany(move => (StoreAddress[])[move.From, move.To]).DistinctBy(place => place.Shown)
             .ToDictionary(place => place.Shown, places.Exists);

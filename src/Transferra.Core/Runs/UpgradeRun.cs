@@ -40,6 +40,9 @@ public sealed class UpgradeRun
     /// <param name="closing">The closing it is made in; "" for none.</param>
     public static Run Begin(RunContext context, string kind, IReadOnlyList<(Company Company, KitVersion From)> companies, string closing = "")
     {
+        // A mended copy is made of the whole database; a trial changes nothing over.
+        if (kind == "upgrade")
+            foreach ((Company company, KitVersion from) in companies) WholeStore.Require(context, company, company.OldStore, from);
         var facts = new Dictionary<string, string>();
         if (closing.Length > 0) facts["closing"] = closing;
         foreach ((Company company, KitVersion from) in companies)

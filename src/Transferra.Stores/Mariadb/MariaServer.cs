@@ -26,10 +26,12 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
     private static bool HasDatabase(MySqlConnection connection, string name) =>
         MariaConnection.Scalar(connection, $"SELECT 1 FROM information_schema.schemata WHERE schema_name = {MariaConnection.Literal(name)}") is not null;
 
-    private static List<string> TablesOf(MySqlConnection connection, string name) =>
-        List(connection, $"SELECT table_name FROM information_schema.tables WHERE table_schema = {MariaConnection.Literal(name)} AND table_type = 'BASE TABLE' ORDER BY table_name");
+    /// <summary>The tables of a database, but for what a move keeps there.</summary>
+    internal static List<string> TablesOf(MySqlConnection connection, string name) =>
+        List(connection, $"SELECT table_name FROM information_schema.tables WHERE table_schema = {MariaConnection.Literal(name)} AND table_type IN ('BASE TABLE', 'SYSTEM VERSIONED') AND table_name <> '{MovedTriggers.Kept}' ORDER BY table_name");
 
-    private static List<string> List(MySqlConnection connection, string sql, int column = 0)
+    /// <summary>One column of what a query gives, as text.</summary>
+    internal static List<string> List(MySqlConnection connection, string sql, int column = 0)
     {
         using var command = new MySqlCommand(sql, connection);
         using MySqlDataReader reader = command.ExecuteReader();
@@ -102,29 +104,35 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         using MySqlConnection connection = MariaConnection.Open(address, "");
         List<string> tables = TablesOf(connection, from);
         if (TablesOf(connection, to).Count > 0) throw new TransferraException($"the database {to} is there already and has tables", "Find out what it is; nothing was renamed.");
-        if (TriggerOf(connection, from) is { } trigger)
-            throw new TransferraException($"the tables of {from} cannot be moved, because {trigger}",
-                "Take the triggers away for the upgrade, then try again.");
+        MovedTriggers.MakeAgain(connection, to); // of an interrupted move
         try
         {
             if (!HasDatabase(connection, to))
                 MariaConnection.Execute(connection, $"CREATE DATABASE {MariaConnection.Quote(to)}");
+            MovedTriggers.TakeAway(connection, from, to);
             MariaConnection.Execute(connection, "RENAME TABLE " + string.Join(", ", tables.Select(table =>
                 $"{MariaConnection.Quote(from)}.{MariaConnection.Quote(table)} TO {MariaConnection.Quote(to)}.{MariaConnection.Quote(table)}")));
         }
         catch (MySqlException error)
         {
+            try { MovedTriggers.MakeAgain(connection, to); }
+            catch (MySqlException) { /* they are kept in a table there, and are made again when the run goes on or is taken back */ }
             throw MariaConnection.Stopped($"the tables of {from} cannot be moved to {to}", error);
         }
+        Settle(to);
         // What a run named itself leaves no empty database behind.
         if (from.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)) Remove(from);
     }
 
-    private static string? TriggerOf(MySqlConnection connection, string name)
+    /// <inheritdoc/>
+    public void Settle(string name)
     {
-        List<string> triggers = List(connection,
-            $"SELECT concat(trigger_name, ' on ', event_object_table) FROM information_schema.triggers WHERE trigger_schema = {MariaConnection.Literal(name)} ORDER BY 1");
-        return triggers.Count == 0 ? null : $"the server moves no table that has a trigger: {triggers[0]}{(triggers.Count > 1 ? $" and {triggers.Count - 1} more" : "")}";
+        using MySqlConnection connection = MariaConnection.Open(address, "");
+        try { MovedTriggers.MakeAgain(connection, name); }
+        catch (MySqlException error)
+        {
+            throw MariaConnection.Stopped($"the triggers that belong to the tables of {name} cannot be made again; they are kept there in the table {MovedTriggers.Kept}", error);
+        }
     }
 
     public IReadOnlyList<string> Hindrances(string? name)
@@ -136,7 +144,7 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
             found.Add("this user may not make databases; let an administrator say: GRANT CREATE, ALTER, DROP, INSERT, SELECT, INDEX, REFERENCES ON *.* TO ...");
         if (MariaConnection.Scalar(connection, "SELECT @@local_infile") != "1")
             found.Add("the server takes no rows from clients; switch it on for the time of the upgrade: SET GLOBAL local_infile = 1");
-        if (name is not null && TriggerOf(connection, name) is { } trigger) found.Add(trigger + "; take the triggers away for the upgrade");
+        if (name is not null && MovedTriggers.Hindrance(connection, name) is { } triggers) found.Add(triggers);
         return found;
     }
 
@@ -145,6 +153,7 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         using MySqlConnection connection = MariaConnection.Open(address, "");
         try
         {
+            MovedTriggers.MakeAgain(connection, name);
             MariaConnection.Execute(connection, $"DROP DATABASE IF EXISTS {MariaConnection.Quote(name)}");
         }
         catch (MySqlException error)

@@ -92,7 +92,7 @@ internal sealed class MariaStore : IStore
     private Dictionary<string, MariaColumn[]> LoadColumns()
     {
         var columns = Rows($"SELECT t.table_name, c.column_name, c.data_type, c.column_type, c.numeric_precision, c.numeric_scale, c.character_maximum_length, c.is_nullable, c.column_default, c.extra "
-            + $"FROM information_schema.tables t JOIN information_schema.columns c USING (table_schema, table_name) WHERE t.table_schema = {_database} AND t.table_type = 'BASE TABLE' ORDER BY t.table_name, c.ordinal_position");
+            + $"FROM information_schema.tables t JOIN information_schema.columns c USING (table_schema, table_name) WHERE t.table_schema = {_database} AND t.table_type IN ('BASE TABLE', 'SYSTEM VERSIONED') AND t.table_name <> '{MovedTriggers.Kept}' ORDER BY t.table_name, c.ordinal_position");
         return columns.GroupBy(row => row[0]!).OrderBy(table => table.Key, StringComparer.Ordinal)
             .ToDictionary(table => table.Key, table => table.Select(row => new MariaColumn(row[1]!, row[2]!.ToLowerInvariant(),
             row[3]!.Contains("unsigned", StringComparison.OrdinalIgnoreCase), Number(row[4]), Number(row[5]), row[6] is null

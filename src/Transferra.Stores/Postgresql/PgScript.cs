@@ -153,6 +153,10 @@ internal sealed class PgScript(NpgsqlConnection connection, string schema)
             + $"FROM {from} JOIN pg_namespace n ON n.oid = {space}, aclexplode({list}) g WHERE n.nspname = {_schema} AND {list} IS NOT NULL AND g.grantee <> {owner} AND {Own(oid)} ORDER BY 1");
 
     /// <summary>What the script does not carry.</summary>
+    /// <summary>The other schemas that something is in, with how many tables.</summary>
+    public IReadOnlyList<string> OtherSchemas() =>
+        List($"SELECT format('the schema %I with %s tables', n.nspname, count(*) FILTER (WHERE c.relkind IN ('r', 'p', 'f'))) FROM pg_namespace n JOIN pg_class c ON c.relnamespace = n.oid WHERE n.nspname !~ '^pg_' AND n.nspname NOT IN ('information_schema', {_schema}) AND {Own("c.oid")} GROUP BY n.nspname ORDER BY n.nspname");
+
     public IReadOnlyList<string> NotCarried() =>
     [
         .. List($"SELECT 'the other schema ' || n.nspname || ' and what is in it' FROM pg_namespace n WHERE n.nspname !~ '^pg_' AND n.nspname NOT IN ('information_schema', {_schema}) AND EXISTS (SELECT 1 FROM pg_class c WHERE c.relnamespace = n.oid AND {Own("c.oid")}) ORDER BY 1"),

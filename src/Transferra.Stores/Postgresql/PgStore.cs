@@ -150,6 +150,9 @@ internal sealed class PgStore : IStore
 
     public StoreScript? ReadScript(string folder) => new PgScript(_keeper, _schema).Read();
 
+    public IReadOnlyList<string> NotRead() => new PgScript(_keeper, _schema).OtherSchemas();
+
+    /// <inheritdoc/>
     public IReadOnlyList<string> NotCarried() => new PgScript(_keeper, _schema).NotCarried();
 
     public bool KeepsKey(string table, IReadOnlyList<string> key) => _keys.Keeps(_catalog.Table(table), key);

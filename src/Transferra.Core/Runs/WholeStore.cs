@@ -1,0 +1,26 @@
+// WholeStore.cs: a store is changed over as a whole, so all that is in it has to be what is read, converted and compared.
+// Why: a database whose other schemas nobody read would be set aside with them, and the new one would lack them.
+using Transferra.Core.Kits;
+using Transferra.Core.Office;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Runs;
+
+/// <summary>Refuses to change over a part.</summary>
+public static class WholeStore
+{
+    /// <summary>Refuses when something in a store's database is not read.</summary>
+    /// <param name="context">What it works with.</param>
+    /// <param name="company">Whose store it is.</param>
+    /// <param name="address">The store; fine when it is not there.</param>
+    /// <param name="version">Its version.</param>
+    /// <exception cref="TransferraException">Something would be left behind; it is named.</exception>
+    public static void Require(RunContext context, Company company, StoreAddress address, KitVersion version)
+    {
+        if (!address.IsOnServer || !context.Places.Exists(address)) return;
+        using IStore store = context.Stores.Open(address, version.TextEncoding);
+        if (store.NotRead() is { Count: > 0 } left)
+            throw new TransferraException($"the database {address.Path} of {company.Code} also holds {string.Join(", ", left)}; a change-over would leave that behind",
+                "Nothing was changed. Give the company a database of its own, or take what else is in it to another one, before it is changed over.");
+    }
+}
