@@ -3,6 +3,7 @@ using System.CommandLine;
 using Transferra.Cli.Commands;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
 
@@ -18,6 +19,9 @@ internal static class CommandLine
     /// <summary>Runs a command line.</summary>
     public static async Task<int> RunAsync(string[] arguments, IVolume volume)
     {
+        // Whatever is made, by us or by a library, is for its owner alone until somebody says otherwise.
+        const uint ownerAlone = 0x3F; // 077
+        Session.UsersMask = Processes.SetMask(ownerAlone);
         ParseResult parsed = Build(volume).Parse(arguments);
         if (parsed.Errors.Count > 0)
         {

@@ -6,6 +6,7 @@ using Transferra.Core.Backup;
 using Transferra.Core.Checks;
 using Transferra.Core.Closing;
 using Transferra.Core.Gates;
+using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
@@ -98,7 +99,19 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
 
     public Closings Closings => new(OfficeFolder, Volume);
 
-    public ClosingTools Tools => new(Volume, Stores, new SystemCommands(OfficeFolder), Cancel);
+    public ClosingTools Tools => new(Volume, Stores, Commands, Cancel);
+
+    /// <summary>What files that other programs make are masked with: as whoever called this program has it.</summary>
+    public static uint UsersMask { get; set; }
+
+    // Opening an office again needs no office.yaml; then only our own variables are known to be secret.
+    private SystemCommands Commands => new(OfficeFolder, UsersMask, [PassphraseVariable, .. SecretsOrNone()]);
+
+    private IEnumerable<string> SecretsOrNone()
+    {
+        try { return Office.SecretVariables; }
+        catch (Exception error) when (error is TransferraException or DescriptionException or IOException or UnauthorizedAccessException) { return []; }
+    }
 
     public OfficeClosing Closing => new(Closings, Tools, new ClosingScreen(Screen));
 

@@ -34,6 +34,7 @@ internal sealed class FaultyVolume(IVolume inner, int failAt, bool afterwards = 
     public void MakeFolder(string path) => Count(() => inner.MakeFolder(path));
     public void Rename(string from, string to) => Count(() => inner.Rename(from, to));
     public void Remove(string path) => Count(() => inner.Remove(path));
+    public double TryRate(string folder) => inner.TryRate(folder);
     public void TryWriting(string folder) => Count(() => inner.TryWriting(folder));
     public void SetOwner(string path, string like) => Count(() => inner.SetOwner(path, like));
     public void SetMode(string path, UnixFileMode mode) => Count(() => inner.SetMode(path, mode));

@@ -29,7 +29,7 @@ internal static class DemoCommand
         // The commands below speak words; the demo's own JSON document comes at the end.
         Session office = session with { OfficeFolder = folder, Json = false, Confirmed = ["QIH", "QWS", "QST"], Codes = [] };
         string program = Path.Combine(folder, "programs/ledger");
-        var commands = new SystemCommands(folder);
+        var commands = new SystemCommands(folder, Session.UsersMask, []);
         void outside(params string[] command) => Outside(screen, commands, command);
         try
         {

@@ -14,12 +14,17 @@ public sealed class FolderStep(IReadOnlyDictionary<string, string> facts) : Clos
     private const UnixFileMode Rights = (UnixFileMode)0x1FF, OwnersRights = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
 
     /// <summary>The step for a folder or file that is there.</summary>
-    public static FolderStep Of(string path) => FileIdentity.RealPath(path) is { } real ? Of(real, real) : Of(path, path);
+    public static FolderStep For(string path, string officeFolder)
+    {
+        string real = FileIdentity.RealPath(path) ?? path;
+        return Of(real, real, officeFolder);
+    }
 
     /// <summary>The step for a folder or file that is about to come to another place.</summary>
     /// <param name="path">Where it is, in a run's folder beside that place.</param>
     /// <param name="home">Where it is to come to.</param>
-    public static FolderStep Of(string path, string home)
+    /// <param name="officeFolder">Folder of office.yaml.</param>
+    public static FolderStep Of(string path, string home, string officeFolder)
     {
         FileIdentity identity = FileIdentity.Of(path) ?? throw new TransferraException($"{path} is not there", "Correct office.yaml.");
         return new FolderStep(new Dictionary<string, string>
@@ -28,6 +33,7 @@ public sealed class FolderStep(IReadOnlyDictionary<string, string> facts) : Clos
             ["new"] = path == home ? "no" : "yes",
             ["mode"] = Convert.ToString((int)File.GetUnixFileMode(path), 8),
             ["identity"] = Text(identity),
+            ["office"] = officeFolder,
         });
     }
 
@@ -57,13 +63,18 @@ public sealed class FolderStep(IReadOnlyDictionary<string, string> facts) : Clos
     /// <summary>Where it was found, or is to come to.</summary>
     public string Home => facts["path"];
 
+    // What was there when the office was closed, and not what came to its place meanwhile.
+    private bool IsOld => facts.GetValueOrDefault("new") != "yes" && facts.ContainsKey("office");
+
     /// <summary>Its permissions as they were found.</summary>
     public UnixFileMode Found => (UnixFileMode)Convert.ToInt32(facts["mode"], 8);
 
     /// <inheritdoc/>
     public override void Close(ClosingTools tools)
     {
-        if (Place() is { } path) tools.Volume.SetMode(path, Shut(path));
+        if (Place() is not { } path) return;
+        if (IsOld) ShutMark.Put(tools.Volume, Home, facts["office"]);
+        tools.Volume.SetMode(path, Shut(path));
     }
 
     // Root needs no permission of its own, so that a folder of somebody else's can be shut for its owner, too.
@@ -77,6 +88,7 @@ public sealed class FolderStep(IReadOnlyDictionary<string, string> facts) : Clos
     public override void Reopen(ClosingTools tools)
     {
         if (Place() is { } path) tools.Volume.SetMode(path, Found);
+        if (IsOld) ShutMark.Remove(tools.Volume, Home);
     }
 
     /// <inheritdoc/>

@@ -144,8 +144,8 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
                 continue;
             }
             string door = FolderStep.Of(store, office.Folder);
-            if (Path.Exists(door)) steps.Add(FolderStep.Of(door));
-            steps.AddRange(company.DocumentFolders.Where(Directory.Exists).Select(FolderStep.Of));
+            if (Path.Exists(door)) steps.Add(FolderOf(door, office.Folder));
+            steps.AddRange(company.DocumentFolders.Where(Directory.Exists).Select(folder => FolderOf(folder, office.Folder)));
         }
         foreach (JobPlan job in plan.Jobs)
         {
@@ -156,6 +156,13 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
         foreach (ServicePlan service in plan.Services.Where(service => !service.StaysUp))
             if (!KnownSwitch(current, service.Name) && SwitchStep.Of(service, tools) is { } step) steps.Add(step);
         return [.. steps.DistinctBy(step => step.Key)];
+    }
+
+    private static FolderStep FolderOf(string path, string officeFolder)
+    {
+        var step = FolderStep.For(path, officeFolder);
+        ShutMark.RefuseOthers(step.Home, officeFolder);
+        return step;
     }
 
     private static bool KnownSwitch(OfficeClosed? current, string name) => current is not null
@@ -227,7 +234,7 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
         if (closings.Current() is not { IsReopening: false } current) return;
         OfficeClosed closed = closings.Continue(current);
         IEnumerable<ClosingStep> steps = store.IsOnServer ? tools.Stores.ServerOf(store).Doors(store.Path).Select(door => StoreStep.Of(store, door))
-            : FolderStep.Of(home, officeFolder) == home.Path ? [FolderStep.Of(store.Path, home.Path)] : []; // otherwise the folder around it is shut
+            : FolderStep.Of(home, officeFolder) == home.Path ? [FolderStep.Of(store.Path, home.Path, officeFolder)] : []; // otherwise the folder around it is shut
         Do(closed, steps.Where(step => !closed.Knows(step.Key)));
     }
 

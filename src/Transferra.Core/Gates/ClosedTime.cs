@@ -38,11 +38,11 @@ public static class ClosedTime
                 $"the run {earlier.Id} took {Words(earlier.Took)}");
         }
         (double perSecond, long sampled) = ReadingRate(context, company, candidate.From!);
-        double written = WritingRate(company.NewStore.IsOnServer ? context.Office.Folder : company.NewStore.Folder);
+        (double written, string how) = WritingRate(context, company);
         TimeSpan guess = TimeSpan.FromSeconds(1 + Readings * candidate.Survey.Records / perSecond
             + (BytesWritten * candidate.Survey.StoreBytes + 2 * candidate.Survey.DocumentBytes) / written);
         return new ClosedTimeOfCompany(company.Code, candidate.Survey.Records, guess * Below, guess * Above,
-            FormattableString.Invariant($"read {sampled:#,0} records at {perSecond:#,0}/s, wrote at {Sizes.Of((long)written)}/s"));
+            FormattableString.Invariant($"read {sampled:#,0} records at {perSecond:#,0}/s, {how}"));
     }
 
     // The newest run in which the company went through all its stages: the time between their announcements and ends.
@@ -76,20 +76,19 @@ public static class ClosedTime
         return (Math.Max(1, rows) / Math.Max(0.001, clock.Elapsed.TotalSeconds), rows);
     }
 
-    // Bytes a second onto the disk itself: a nameless file that is flushed, and gone when it is closed.
-    private static double WritingRate(string folder)
+    private const double AssumedRate = 50e6;
+
+    // Bytes a second onto the disk itself.
+    private static (double Rate, string How) WritingRate(RunContext context, Company company)
     {
-        const int size = 8 << 20;
-        byte[] bytes = new byte[size];
-        Random.Shared.NextBytes(bytes); // so that no file system packs it
-        string path = Path.Combine(folder, ".transferra-rate");
-        var clock = Stopwatch.StartNew();
-        using (FileStream file = new(path, FileMode.Create, FileAccess.Write, FileShare.None, 1, FileOptions.DeleteOnClose))
+        string folder = company.NewStore.IsOnServer ? context.Office.Folder : company.NewStore.Folder;
+        try
         {
-            file.Write(bytes);
-            file.Flush(flushToDisk: true);
+            double rate = context.Volume.TryRate(folder);
+            return (rate, $"wrote at {Sizes.Of((long)rate)}/s");
         }
-        return size / Math.Max(0.001, clock.Elapsed.TotalSeconds);
+        // A full disk or a folder that may not be written is told by the gates; the estimate says what it rests on.
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException) { return (AssumedRate, $"assumed {Sizes.Of((long)AssumedRate)}/s of writing, which could not be tried"); }
     }
 
     /// <summary>A time in words.</summary>

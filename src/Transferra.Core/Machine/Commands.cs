@@ -27,10 +27,16 @@ public interface ICommands
 }
 
 /// <summary>Programs of this machine.</summary>
-/// <param name="folder">The folder they run in, and that names with "/" start from.</param>
-public sealed class SystemCommands(string folder) : ICommands
+/// <param name="folder">Folder they are run in.</param>
+/// <param name="mask">Permissions that are taken from what they make, umask(2): those of whoever called us, not ours.</param>
+/// <param name="secrets">Variables of the environment that hold passwords and passphrases; no program gets to see them.</param>
+public sealed class SystemCommands(string folder, uint mask, IReadOnlyCollection<string> secrets) : ICommands
 {
     private const int NotExecutable = 126, NotFound = 127;
+
+    // What a program says is for messages; megabytes of it are not, and are not kept.
+    private const int MostOutput = 4 << 20;
+    private static readonly TimeSpan Beat = TimeSpan.FromMilliseconds(200);
 
     /// <inheritdoc/>
     public CommandResult Run(IReadOnlyList<string> command, TimeSpan limit)
@@ -39,15 +45,12 @@ public sealed class SystemCommands(string folder) : ICommands
         try
         {
             // A file instead of pipes: a service that keeps its streams open would otherwise keep us waiting, and die of a broken pipe later.
-            var start = new ProcessStartInfo("/bin/sh", ["-c", "out=$1; shift; exec setsid -w \"$@\" >\"$out\" 2>&1 </dev/null", "sh", output,
+            var start = new ProcessStartInfo("/bin/sh", ["-c", $"umask {Convert.ToString(mask, 8)}; out=$1; shift; exec setsid -w \"$@\" >>\"$out\" 2>&1 </dev/null", "sh", output,
                 .. command])
             { WorkingDirectory = folder };
+            foreach (string secret in secrets) start.Environment.Remove(secret);
             using Process process = Process.Start(start)!;
-            if (!process.WaitForExit(limit))
-            {
-                process.Kill(entireProcessTree: true);
-                throw new TransferraException($"{Shown(command)} did not end within {limit.TotalSeconds:0} s", "Run it by hand to see why, or allow it more time in office.yaml.");
-            }
+            Await(process, output, command, limit);
             var result = new CommandResult(process.ExitCode, ReadStart(output));
             if (result.ExitCode is NotExecutable or NotFound)
                 throw new TransferraException($"{Shown(command)} cannot be run: {result.FirstLine}",
@@ -64,7 +67,18 @@ public sealed class SystemCommands(string folder) : ICommands
         }
     }
 
-    // What a program says is for messages; megabytes of it are not.
+    private static void Await(Process process, string output, IReadOnlyList<string> command, TimeSpan limit)
+    {
+        var clock = Stopwatch.StartNew();
+        while (!process.WaitForExit(clock.Elapsed < limit ? Beat : TimeSpan.Zero))
+        {
+            string? why = clock.Elapsed >= limit ? $"did not end within {limit.TotalSeconds:0} s" : new FileInfo(output).Length > MostOutput ? "does not stop printing" : null;
+            if (why is null) continue;
+            process.Kill(entireProcessTree: true);
+            throw new TransferraException($"{Shown(command)} {why}, and was ended", "Run it by hand to see why, or allow it more time in office.yaml.");
+        }
+    }
+
     private static string ReadStart(string path)
     {
         const int most = 1 << 16;

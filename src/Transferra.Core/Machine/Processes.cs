@@ -41,6 +41,10 @@ public static class Processes
     /// <summary>A name as the system keeps it.</summary>
     public static string Cut(string name) => name.Length <= LongestName ? name : name[..LongestName];
 
+    /// <summary>Sets which permissions are taken from whatever this process makes from now on, umask(2).</summary>
+    /// <returns>Those that were taken before.</returns>
+    public static uint SetMask(uint mask) => SystemCalls.SetMask(mask);
+
     /// <summary>Asks a process to end; it may write what it has to write.</summary>
     /// <returns>False when it may not be asked by us.</returns>
     public static bool AskToEnd(int id) => SystemCalls.Kill(id, Terminate) == 0 || Marshal.GetLastPInvokeError() == SystemError.NoSuchProcess;

@@ -120,8 +120,8 @@ internal static partial class SystemCalls
     [LibraryImport("libc", EntryPoint = "linkat", SetLastError = true)]
     public static partial int MakeNameAt(SafeFileHandle existingFolder, byte[] existing, SafeFileHandle folder, byte[] path, int flags);
 
-    [LibraryImport("libc", EntryPoint = "chmod", SetLastError = true)]
-    public static partial int SetMode(byte[] path, int mode);
+    [LibraryImport("libc", EntryPoint = "fchmodat", SetLastError = true)]
+    public static partial int SetModeAt(int folder, byte[] path, int mode, int flags);
 
     [LibraryImport("libc", EntryPoint = "fchmod", SetLastError = true)]
     public static partial int SetMode(SafeFileHandle file, int mode);

@@ -19,6 +19,12 @@ public sealed record OfficeDescription(string Name, string Folder, IReadOnlyList
     /// <summary>Whom a vendor answers to, by kind: person, phone, mail.</summary>
     public IReadOnlyDictionary<string, string> Contact { get; init; } = new Dictionary<string, string>();
 
+    /// <summary>Names of the variables of the environment in which the office keeps passwords, passphrases and keys.</summary>
+    public IEnumerable<string> SecretVariables => ((string?[])[
+        .. Companies.SelectMany(company => (StoreAddress?[])[company.OldStore, company.MovesTo]).Select(store => store?.Server?.PasswordVariable),
+        .. Backup.ProveOn.Select(store => store.Server?.PasswordVariable), .. Backup.Places.Select(place => place.Server?.PasswordVariable), Backup.LockedWith?.Variable,
+        .. Packages.SelectMany(package => package.Keys.Values).Select(key => key.Variable)]).OfType<string>().Distinct(StringComparer.Ordinal);
+
     /// <summary>All companies of all packages.</summary>
     public IEnumerable<Company> Companies => Packages.SelectMany(package => package.Companies);
 }

@@ -81,7 +81,7 @@ public static class OfficeLoader
             if (store is not null) clashes.Add(company, "store", code.Value, store);
             if (movesTo is not null) clashes.Add(company, "new-store", code.Value, movesTo);
             IReadOnlyList<PlacedText> named = company.Texts("documents");
-            string[] documents = [.. named.Select(text => WithoutLinks(Path.GetFullPath(Path.Combine(folder, text.Value))))];
+            string[] documents = [.. named.Select(text => WithoutLinks(text, Path.GetFullPath(Path.Combine(folder, text.Value)), errors))];
             foreach ((PlacedText text, string path) in named.Zip(documents)) clashes.AddDocuments(text, code.Value, path);
             var answers = new Dictionary<string, string>();
             foreach ((PlacedText setting, PlacedText answer) in company.Map("answers", "new settings")?.Pairs() ?? [])
@@ -144,7 +144,7 @@ public static class OfficeLoader
             else if (address is not null) path.Report(errors, "a store has one engine, and this is the second");
             else
                 address = onServer ? new StoreAddress(engine, path.Value, Server: ReadServer(map, folder, errors))
-                    : new StoreAddress(engine, WithoutLinks(Path.GetFullPath(Path.Combine(folder, path.Value))));
+                    : new StoreAddress(engine, WithoutLinks(path, Path.GetFullPath(Path.Combine(folder, path.Value)), errors));
         }
         Dictionary<string, string> form = [];
         foreach (string option in address is null ? [] : OptionsOf(address.Engine))
@@ -156,6 +156,14 @@ public static class OfficeLoader
     }
 
     // Links are followed once, at the beginning, and what they lead to is meant from then on: a rename would otherwise move the link and not the store.
+    private static string WithoutLinks(PlacedText named, string path, DescriptionErrors errors)
+    {
+        // What root does to what a link leads to, whoever made the link could have done by root's hand.
+        if (FileIdentity.ForeignLink(path) is { } link)
+            named.Report(errors, $"the path leads through the link {link}, which belongs to somebody else and is not followed; name what it should lead to");
+        return WithoutLinks(path);
+    }
+
     private static string WithoutLinks(string path)
     {
         path = Path.TrimEndingDirectorySeparator(path);
