@@ -22,17 +22,26 @@ internal static class CommandLine
         // Whatever is made, by us or by a library, is for its owner alone until somebody says otherwise.
         const uint ownerAlone = 0x3F; // 077
         Session.UsersMask = Processes.SetMask(ownerAlone);
-        ParseResult parsed = Build(volume).Parse(arguments);
+        // The runtime alone keeps about a hundred open; without handles it cannot even say what is wrong, so this is asked before anything is begun.
+        const ulong neededFiles = 256;
+        if (Processes.MostOpenFiles() is var files && files < neededFiles)
+        {
+            await Console.Error.WriteLineAsync(FormattableString.Invariant($"transferra: only {files} files may be open at once here, and {neededFiles} are needed; nothing was done")).ConfigureAwait(false);
+            await Console.Error.WriteLineAsync("  Allow more: ulimit -n 1024").ConfigureAwait(false);
+            return ExitCodes.Refused;
+        }
+        using var stopping = new Stopping();
+        ParseResult parsed = Build(volume, stopping).Parse(arguments);
         if (parsed.Errors.Count > 0)
         {
             foreach (string error in parsed.Errors.Select(error => error.Message).Distinct()) await Console.Error.WriteLineAsync($"transferra: {error}").ConfigureAwait(false);
             await Console.Error.WriteLineAsync("See: transferra --help").ConfigureAwait(false);
             return ExitCodes.Refused;
         }
-        return await parsed.InvokeAsync(new InvocationConfiguration { EnableDefaultExceptionHandler = false }).ConfigureAwait(false);
+        return await parsed.InvokeAsync(new InvocationConfiguration { EnableDefaultExceptionHandler = false, ProcessTerminationTimeout = null }, stopping.Token).ConfigureAwait(false);
     }
 
-    private static RootCommand Build(IVolume volume)
+    private static RootCommand Build(IVolume volume, Stopping stopping)
     {
         var root = new RootCommand("Upgrades packaged accounting, inventory, payroll and records software: backs up company data, converts it, checks it, and proves that the records match.")
         {
@@ -80,7 +89,9 @@ internal static class CommandLine
         var showOnly = new Option<bool>("--show") { Description = "Only show what would be done" };
         Add("close", "Everybody out: tell users, keep new ones out, stop jobs and services, prove it", [endSessions, showOnly], (session, parsed) =>
             CloseCommand.Run(session, parsed.GetValue(endSessions), parsed.GetValue(showOnly)));
-        Add("reopen", "In again: everything that was closed is put back exactly as it was", [], (session, _) => CloseCommand.Reopen(session));
+        var giveUpClosing = new Option<bool>("--give-up") { Description = "End a closing that cannot be opened again by its journal; what it changed is listed, to be put right by hand" };
+        Add("reopen", "In again: everything that was closed is put back exactly as it was", [giveUpClosing, yes], (session, parsed) =>
+            CloseCommand.Reopen(session, parsed.GetValue(giveUpClosing)));
         var explain = new Option<string?>("--explain") { Description = "Tell what a kind of finding means, where it comes from and what to do; all kinds when none is named", HelpName = "KIND", Arity = ArgumentArity.ZeroOrOne };
         var sheet = new Option<string?>("--sheet") { Description = "Also write the findings, with their lists, as a workbook (.xlsx)", HelpName = "FILE" };
         var mend = new Option<bool>("--mend") { Description = "Put right what the kit allows: on a copy, after a proved backup set; the copy then takes the original's place" };
@@ -151,9 +162,19 @@ internal static class CommandLine
                 using var screen = new Screen(silent: json);
                 var session = new Session(name, Path.GetFullPath(parsed.GetValue(OfficeOption) ?? "."), json, symbols.Contains(codes) ? parsed.GetValue(codes) ?? [] : [],
                     symbols.Contains(yes) ? parsed.GetValue(yes) ?? [] : [], volume, screen, cancel);
+                stopping.LastWords = () =>
+                {
+                    PartWay(session);
+                    CloseCommand.Remind(session);
+                };
                 int exitCode = Guarded(session, parsed.GetValue(TraceOption), () => action(session, parsed));
                 // At the end, where the eye is: nobody goes home with a closed office and does not know it.
                 if (name != "demo" && (name != "close" || exitCode != ExitCodes.Done)) CloseCommand.Remind(session);
+                if (screen.Unwritten is { } why)
+                {
+                    screen.Error($"not all of the output could be written: {why}");
+                    if (json && exitCode == ExitCodes.Done) exitCode = ExitCodes.LookAt; // whoever waits for the document has not got it
+                }
                 return Task.FromResult(exitCode);
             });
             root.Subcommands.Add(command);
@@ -179,7 +200,7 @@ internal static class CommandLine
             if (error.Next.Length > 0) session.Screen.Error("  " + error.Next);
             return Failed(ExitCodes.Refused, error, "refused", new { error.Message, error.Next });
         }
-        catch (OperationCanceledException error)
+        catch (OperationCanceledException error) when (session.Cancel.IsCancellationRequested)
         {
             session.Screen.Error("stopped by hand");
             return Failed(PartWay(session), error, "stopped", null);
@@ -189,7 +210,15 @@ internal static class CommandLine
             session.Screen.Error(error.Message);
             return Failed(PartWay(session), error, "disk", new { error.Message });
         }
-
+        catch (Exception error)
+        {
+            // A defect of our own, or of something we rest on: told in words, kept for who mends it, and never called done.
+            string words = Unforeseen.Words(error);
+            session.Screen.Error(words);
+            string? log = session.Diagnostics.Write("the command as a whole", error);
+            session.Screen.Error(log is not null ? $"  Where it arose is written down, without any value of a record, in {log}; please report it." : "  Please report it; --trace shows where it arose.");
+            return Failed(PartWay(session) is var left && left == ExitCodes.Refused ? ExitCodes.Unproved : left, error, "defect", new { message = words, log });
+        }
         int Failed(int exitCode, Exception error, string kind, object? details)
         {
             if (trace) session.Screen.Error(error.ToString());
@@ -206,9 +235,9 @@ internal static class CommandLine
             session.Screen.Error($"  The run {run.Id} is unfinished. Go on with it: transferra upgrade --resume. Or take it back: transferra undo");
             return ExitCodes.PartWay;
         }
-        catch (Exception error) when (error is TransferraException or DescriptionException or IOException or UnauthorizedAccessException)
+        catch (Exception)
         {
-            return ExitCodes.PartWay;
+            return ExitCodes.PartWay; // what state it is in cannot be told; the commands that say it tell why
         }
     }
 }

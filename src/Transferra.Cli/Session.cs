@@ -119,6 +119,41 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
 
     public ProofLog Proofs => new(OfficeFolder, Volume);
 
+    /// <summary>Does something for one company, so that whatever goes wrong there does not keep the others from it.</summary>
+    /// <param name="code">The company.</param>
+    /// <param name="what">What is done.</param>
+    /// <param name="action">Does it.</param>
+    /// <returns>Why it could not be done; null when it could.</returns>
+    public Exception? Attempt(string code, string what, Action action)
+    {
+        try
+        {
+            action();
+            return null;
+        }
+        catch (Exception error) when (!(error is OperationCanceledException && Cancel.IsCancellationRequested))
+        {
+            if (error is not (TransferraException or DescriptionException or IOException or UnauthorizedAccessException)) Diagnostics.Write($"{code} {what}", error);
+            return error;
+        }
+    }
+
+    /// <summary>Tells why something could not be done for a company.</summary>
+    /// <returns>The same in one line.</returns>
+    public string TellFailed(string what, Exception error)
+    {
+        string words = error is TransferraException ? error.Message : Unforeseen.Words(error);
+        Screen.Bad($"{what}: {words}");
+        if (error is TransferraException { Next.Length: > 0 } told) Screen.Line(told.Next);
+        return words;
+    }
+
+    /// <summary>Shows what a run reports.</summary>
+    public ScreenObserver Observer() => new(Screen, Diagnostics);
+
+    /// <summary>Where what nobody foresaw is written down.</summary>
+    public Diagnostics Diagnostics => new(OfficeFolder, Command);
+
     /// <summary>The places sets are kept in, as they are known again.</summary>
     public PlaceBook PlaceBook => new(OfficeFolder, Volume);
 
@@ -150,7 +185,11 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
         if (Json)
         {
             var document = new { command = Command, exitCode, result };
-            Console.Out.WriteLine(JsonSerializer.Serialize(document, ResultJson.Options));
+            Screen.Try(() =>
+            {
+                Console.Out.WriteLine(JsonSerializer.Serialize(document, ResultJson.Options));
+                Console.Out.Flush();
+            });
         }
         return exitCode;
     }
@@ -164,7 +203,7 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
             if (Console.IsInputRedirected)
                 throw new TransferraException($"{what} {code} has to be confirmed, and nobody is there to type", $"Add --yes {code}.");
             Screen.Prompt($"{what} {code}? Type its code to go on: ");
-            if (!string.Equals(Console.ReadLine()?.Trim(), code, StringComparison.Ordinal))
+            if (!string.Equals(Screen.ReadLine(Cancel)?.Trim(), code, StringComparison.Ordinal))
             {
                 Screen.Line("That is not the code. Nothing was done.");
                 return false;

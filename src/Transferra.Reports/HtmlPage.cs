@@ -1,5 +1,7 @@
 // HtmlPage.cs: what all our pages have in common: one self-contained document that prints on paper: no script, no outside resource.
 using System.Globalization;
+using System.Text;
+using System.Xml;
 using System.Xml.Linq;
 
 namespace Transferra.Reports;
@@ -51,7 +53,23 @@ internal static class HtmlPage
             new XElement("title", title),
             new XElement("style", Style));
         var page = new XElement("html", new XAttribute("lang", "en"), head, new XElement("body", new XElement("main", content)));
+        foreach (XText text in page.DescendantNodes().OfType<XText>()) text.Value = Showable(text.Value);
+        foreach (XAttribute attribute in page.DescendantsAndSelf().Attributes()) attribute.Value = Showable(attribute.Value);
         return "<!DOCTYPE html>\n" + page.ToString(SaveOptions.DisableFormatting);
+    }
+
+    // A value may hold what no page can: control characters, halves of a character. They are shown as a sign that something stands there.
+    private static string Showable(string text)
+    {
+        const char replacement = '\uFFFD';
+        int first = 0;
+        while (first < text.Length && XmlConvert.IsXmlChar(text[first])) first++;
+        if (first == text.Length) return text;
+        var shown = new StringBuilder(text, 0, first, text.Length);
+        for (int i = first; i < text.Length; i++)
+            if (i + 1 < text.Length && XmlConvert.IsXmlSurrogatePair(text[i + 1], text[i])) shown.Append(text, i++, 2);
+            else shown.Append(XmlConvert.IsXmlChar(text[i]) ? text[i] : replacement);
+        return shown.ToString();
     }
 
     internal static XElement Table(string[] heads, IEnumerable<object[]> rows, bool sumRow = false)

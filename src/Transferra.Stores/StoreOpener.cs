@@ -1,4 +1,5 @@
 // StoreOpener.cs: the one door to all engines.
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
 using Transferra.Stores.Dbf;
@@ -65,12 +66,15 @@ public sealed class StoreOpener : IStoreOpener
             case "postgresql": PgMender.Copy(from, to); break;
             case "mariadb": MariaMender.Copy(from, to); break;
             case "firebird": FbMender.Copy(from, to); break;
-            case "sqlite" when new FileInfo(from.Path + "-wal") is { Exists: true, Length: > 0 }: SqliteCopy.OfOneInUse(from.Path, to.Path); break;
+            case "sqlite" when IsInUse(from.Path): SqliteCopy.OfOneInUse(from.Path, to.Path); break;
             default: CopyFiles(from.Path, to.Path); break;
         }
     }
 
-    // A SQLite file is whole by itself when nothing waits beside it.
+    private static bool IsInUse(string path) => new FileInfo(path + "-wal") is { Exists: true, Length: > 0 } || new FileInfo(path + "-journal") is { Exists: true, Length: > 0 }
+        || OpenFiles.HoldersOf([path]).Count > 0;
+
+    // A SQLite file is whole by itself when nothing waits beside it and nobody has it open.
     private static void CopyFiles(string from, string to)
     {
         var volume = new DiskVolume();

@@ -21,29 +21,21 @@ internal static class BackupCommand
     public static int Run(Session session)
     {
         using IDisposable one = session.LockStores();
-        var observer = new ScreenObserver(session.Screen);
+        var observer = session.Observer();
         RunContext context = session.Context(observer);
-        (Company Company, KitVersion Version)[] companies = [.. session.Companies.Select(company => (company, Companies.VersionOf(company)))];
         var results = new List<CompanyBackedUp>();
-        foreach ((Company company, KitVersion version) in companies)
+        foreach (Company company in session.Companies)
         {
             session.Screen.Heading($"{company.Code}  backup: a copy that is proved");
             var clock = System.Diagnostics.Stopwatch.StartNew();
-            IReadOnlyList<BackupResult> sets;
-            try
-            {
-                sets = CompanyBackup.Run(context with { Observer = observer.At(company.Code + " backup") }, company, version);
-            }
-            catch (TransferraException error)
-            {
-                // A company that cannot be backed up does not keep the others from it.
-                session.Screen.Bad($"NOT backed up: {error.Message}");
-                if (error.Next.Length > 0) session.Screen.Line(error.Next);
-                results.Add(new CompanyBackedUp(company.Code, []) { Seconds = clock.Elapsed.TotalSeconds, Failed = error.Message });
-                continue;
-            }
-            Results.Backups(session.Screen, sets);
-            results.Add(new CompanyBackedUp(company.Code, sets) { Seconds = clock.Elapsed.TotalSeconds });
+            IReadOnlyList<BackupResult> sets = [];
+            // A company that cannot be backed up does not keep the others from it.
+            Exception? error = session.Attempt(company.Code, "backup", () =>
+                sets = CompanyBackup.Run(context with { Observer = observer.At(company.Code + " backup") }, company, Companies.VersionOf(company)));
+            if (error is not null && session.Companies.Count == 1) System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(error);
+            string? failed = error is null ? null : session.TellFailed("NOT backed up", error);
+            if (failed is null) Results.Backups(session.Screen, sets);
+            results.Add(new CompanyBackedUp(company.Code, sets) { Seconds = clock.Elapsed.TotalSeconds, Failed = failed });
         }
         session.Screen.Heading("How it came out");
         session.Screen.Table(["Company", ">Files", ">Size", ">Set", ">Took", "Places proved"], results.Select(result => (IReadOnlyList<string>)

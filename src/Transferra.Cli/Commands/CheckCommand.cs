@@ -18,20 +18,29 @@ internal static class CheckCommand
     public static int Run(Session session, string? sheet)
     {
         var results = new List<CompanyChecked>();
-        var observer = new ScreenObserver(session.Screen);
+        var observer = session.Observer();
         if (sheet is not null && File.Exists(sheet)) throw new TransferraException($"{sheet} is there already", "Name a file that is not there yet.");
         if (sheet is not null && !Directory.Exists(Path.GetDirectoryName(sheet)))
             throw new TransferraException($"there is no folder {Path.GetDirectoryName(sheet)}", "Make it, or name another file.");
+        var failed = new Dictionary<string, string>();
         foreach (Company company in session.Companies)
         {
-            KitVersion version = Companies.VersionOf(company);
-            session.Screen.Heading($"{company.Code}  check: is the data sound?");
-            KeptCheck kept = Check(session, company, version, observer.At(company.Code + " check"));
-            Results.Check(session.Screen, kept.Result);
-            Results.Lists(session.Screen, kept.Result, kept.Folder);
-            results.Add(new CompanyChecked(company.Code, kept.Result) { Kept = kept.Folder });
+            Exception? error = session.Attempt(company.Code, "check", () =>
+            {
+                KitVersion version = Companies.VersionOf(company);
+                session.Screen.Heading($"{company.Code}  check: is the data sound?");
+                KeptCheck kept = Check(session, company, version, observer.At(company.Code + " check"));
+                Results.Check(session.Screen, kept.Result);
+                if (kept.Folder.Length > 0) Results.Lists(session.Screen, kept.Result, kept.Folder);
+                else session.Screen.Look($"The lists of records could not be kept: {kept.NotKept}");
+                results.Add(new CompanyChecked(company.Code, kept.Result) { Kept = kept.Folder });
+            });
+            if (error is null) continue;
+            if (session.Companies.Count == 1) System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(error);
+            failed[company.Code] = session.TellFailed($"{company.Code} was NOT checked", error);
         }
         if (sheet is not null) WriteSheet(session, results, sheet);
+        if (failed.Count > 0) return session.Answer(ExitCodes.Unproved, new { checks = results, notChecked = failed });
         return session.Answer(results.All(result => result.Check.Findings.Count == 0) ? ExitCodes.Done : ExitCodes.LookAt, results);
     }
 
@@ -44,7 +53,7 @@ internal static class CheckCommand
         {
             CheckResult result = new CompanyCheck(version, Companies.NextHop(company, version), SettingsFor(company, version), observer,
                 session.Cancel)
-            { DocumentFolders = company.DocumentFolders, ListFolder = folder }.Run(store);
+            { DocumentFolders = company.DocumentFolders, ListFolder = folder.Length > 0 ? folder : null }.Run(store);
             return before is null || before.Result.Version != version.Name ? result
                 : result with { Compared = FindingComparison.Of($"the check of {before.At:yyyy-MM-dd HH:mm} UTC", before.Result with { Compared = null }, result, []) };
         });

@@ -71,9 +71,10 @@ internal static class CloseCommand
     }
 
     /// <summary>reopen</summary>
-    public static int Reopen(Session session)
+    public static int Reopen(Session session, bool givesUp)
     {
         using IDisposable one = session.Lock();
+        if (givesUp) return GiveUp(session);
         if (session.Closings.Current() is not { } closed)
         {
             session.Screen.Line("The office is open; there is nothing to do.");
@@ -82,6 +83,27 @@ internal static class CloseCommand
         IReadOnlyList<NotReopened> failed = Open(session, closed);
         if (failed.Count == 0) WriteSignOff(session, closed.Id);
         return session.Answer(failed.Count > 0 ? ExitCodes.Unproved : ExitCodes.Done, new { wasClosed = true, closing = closed.Id, notReopened = failed });
+    }
+
+    // The closing's journal cannot be believed, or what it would bring back cannot be brought back: a person does it by hand.
+    private static int GiveUp(Session session)
+    {
+        if (session.Closings.Newest() is not { } closed)
+        {
+            session.Screen.Line("The office is open; there is nothing to give up.");
+            return session.Answer(ExitCodes.Done, new { wasClosed = false });
+        }
+        session.Screen.Look("What the closing has changed, and what it had found before, as far as its journal can be read:");
+        var steps = new List<object>();
+        foreach (JournalEntry entry in closed.Journal.Entries.Where(entry => entry.State == "announced"))
+        {
+            session.Screen.Line($"  {entry.Stage}: {string.Join(", ", entry.Facts.Where(fact => fact.Key != "password-file").Select(fact => $"{fact.Key} {fact.Value}"))}");
+            steps.Add(new { step = entry.Stage, entry.Facts });
+        }
+        if (!session.Confirm([closed.Id], "Put that right by hand, and give up the closing")) return session.Answer(ExitCodes.Refused, new { confirmed = false });
+        string folder = session.Closings.PutAway(closed);
+        session.Screen.Look($"Given up. Its folder is now {folder}");
+        return session.Answer(ExitCodes.LookAt, new { closing = closed.Id, folder, steps });
     }
 
     /// <summary>Opens the office and says how that came out.</summary>
@@ -100,15 +122,12 @@ internal static class CloseCommand
     // The page to be signed says how long the office was closed.
     private static void WriteSignOff(Session session, string closing)
     {
-        try
+        if (session.Attempt("", "sign-off page", () =>
         {
             foreach (Run run in session.Runs.List().Where(run => run.BegunWith("closing") == closing))
                 SignOffCommand.WritePage(session, run, RunReport.Of(session.Office, run), null);
-        }
-        catch (Exception error) when (error is DescriptionException or TransferraException or IOException or UnauthorizedAccessException)
-        {
+        }) is { } error)
             session.Screen.Look($"The sign-off page could not be written anew: {error.Message} To write it: transferra signoff --html FILE");
-        }
     }
 
     // Opening needs no office.yaml, so that a broken one is no reason to stay closed.
@@ -118,7 +137,7 @@ internal static class CloseCommand
         {
             return session.Runs.Unfinished();
         }
-        catch (Exception error) when (error is DescriptionException or TransferraException)
+        catch (Exception)
         {
             return null;
         }
@@ -132,9 +151,10 @@ internal static class CloseCommand
         {
             closed = session.Closings.Current();
         }
-        catch (TransferraException error)
+        catch (Exception error)
         {
             session.Screen.Error($"it cannot be told whether the office is closed: {error.Message}");
+            if (error is TransferraException { Next.Length: > 0 } told) session.Screen.Error("  " + told.Next);
             return;
         }
         if (closed is null) return;

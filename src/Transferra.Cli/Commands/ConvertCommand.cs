@@ -14,7 +14,7 @@ internal static class ConvertCommand
     {
         using IDisposable one = session.LockStores();
         Companies.RefuseWhileUnfinished(session.Runs);
-        RunContext context = session.Context(new ScreenObserver(session.Screen));
+        RunContext context = session.Context(session.Observer());
         IReadOnlyList<(Company Company, KitVersion From)>? ready = Companies.Gates(session, context, session.Companies, out IReadOnlyList<Gate> gates);
         if (ready is null) return session.Answer(ExitCodes.Refused, new { gates });
         if (ready.Count == 0) return session.Answer(ExitCodes.Done, new { gates });

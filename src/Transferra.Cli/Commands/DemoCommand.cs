@@ -52,7 +52,7 @@ internal static class DemoCommand
             outside("sh", "installers/ledger-6/install.sh", "programs/ledger");
             outside("sh", "installers/stockroom-4/install.sh", "programs/stockroom");
             screen.Heading("$ transferra reopen");
-            int reopened = CloseCommand.Reopen(office);
+            int reopened = CloseCommand.Reopen(office, givesUp: false);
             Run run = office.Runs.List()[0];
             screen.Heading($"$ transferra survey --compare transferra/runs/{run.Id}/survey-before.json");
             SurveyCommand.Run(office, new SurveyOptions(Compare: Path.Combine(run.Folder, "survey-before.json")));

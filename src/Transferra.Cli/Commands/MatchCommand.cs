@@ -13,7 +13,7 @@ internal static class MatchCommand
 
     public static int Run(Session session)
     {
-        var observer = new ScreenObserver(session.Screen);
+        var observer = session.Observer();
         RunContext context = session.Context(observer);
         IReadOnlyList<Run> runs = session.Runs.List();
         var results = new List<CompanyMatched>();

@@ -37,17 +37,17 @@ internal static class MendCommand
         }
         if (!session.Confirm([.. companies.Select(entry => entry.Company.Code)], "Mend a copy, and put it in the place of"))
             return session.Answer(ExitCodes.Refused, new { confirmed = false });
-        RunContext context = session.Context(new ScreenObserver(session.Screen));
+        RunContext context = session.Context(session.Observer());
         Run run = UpgradeRun.Begin(context, Stages.Mend, companies, session.Closings.Current()?.Id ?? "");
         session.Screen.Line($"Run {run.Id}, journal {run.Journal.FilePath}");
         IReadOnlyList<CompanyOutcome> outcomes = UpgradeRun.Execute(context, run);
         RunReport report = RunReport.Of(session.Office, run);
-        string page = SignOffCommand.WritePage(session, run, report, null);
+        string page = SignOffCommand.TryWritePage(session, run, report);
         session.Screen.Heading("How it came out");
         session.Screen.Table(["Company", "Outcome", "What now"], outcomes.Select(outcome => (IReadOnlyList<string>)[outcome.Company, outcome.IsThrough ? "through" : "stopped",
             outcome.IsThrough ? $"Look through the list of changes; to go back to the store as it was: transferra undo --run {run.Id}"
                 : outcome.IsSettled ? "Its store is in its place, untouched. " + outcome.Reasons[0] : UpgradeCommand.Unsettled(outcome)]));
-        session.Screen.Line($"To be signed: {page}");
+        if (page.Length > 0) session.Screen.Line($"To be signed: {page}");
         return session.Answer(UpgradeCommand.ExitCode(outcomes), report);
     }
 
@@ -81,7 +81,7 @@ internal static class MendCommand
             using IStore store = session.Stores.Open(damaged, version.TextEncoding);
             using IStoreBuilder builder = session.Stores.Create(into, damaged.Engine is "sqlite" ? null : version.TextEncoding);
             result = Core.Checks.Salvage.Run(store, builder, line => { values.Add(line); lines++; }, (table, column) => version.Table(table) is { } known
-                && !known.MayShow(column), new ScreenObserver(session.Screen).At(company.Code + " salvage"), session.Cancel);
+                && !known.MayShow(column), session.Observer().At(company.Code + " salvage"), session.Cancel);
             foreach (LostPart part in result.Lost) values.Add([part.Table, part.Where, "", "", part.Why]);
         }
         if (lines + result.Lost.Count == 0) session.Volume.Remove(list);

@@ -17,7 +17,7 @@ internal static class ReadyCommand
     public static int Run(Session session, IReadOnlyList<string> confirmed, bool asks, string? by)
     {
         Screen screen = session.Screen;
-        RunContext context = session.Context(new ScreenObserver(screen));
+        RunContext context = session.Context(session.Observer());
         if (asks && Console.IsInputRedirected) throw new TransferraException("nobody is there to be asked", "Confirm by name: transferra ready --confirm NAME");
         screen.Progress.Show("looking at every gate", 0, 0);
         ReadinessResult result = Readiness.Of(context, session.Companies, session.Words, session.Tools.Commands);
@@ -71,7 +71,7 @@ internal static class ReadyCommand
         {
             session.Screen.Line();
             session.Screen.Prompt($"{gate.Name}: {gate.What}\n  Is it so? Type yes, or press Enter to leave it open: ");
-            if (string.Equals(Console.ReadLine()?.Trim(), "yes", StringComparison.OrdinalIgnoreCase)) session.Words.Give(gate.Confirm, gate.What, by);
+            if (string.Equals(Screen.ReadLine(session.Cancel)?.Trim(), "yes", StringComparison.OrdinalIgnoreCase)) session.Words.Give(gate.Confirm, gate.What, by);
         }
     }
 

@@ -239,10 +239,10 @@ internal static class RestoreCommand
             IReadOnlyList<TableBaseline> tables = [];
             if (faults.Count == 0)
             {
-                IProgressObserver observer = new ScreenObserver(session.Screen).At("loading");
+                IProgressObserver observer = session.Observer().At("loading");
                 remarks = StoreExport.Load(Path.Combine(staged, "store", set.Manifest.Store.Name), session.Stores, target, observer, session.Cancel);
                 using IStore store = session.Stores.Open(target, version.TextEncoding);
-                tables = Baseline.Of(store, SetTable.ShapesOf(set.Manifest, store, version), new ScreenObserver(session.Screen).At("comparing"), session.Cancel);
+                tables = Baseline.Of(store, SetTable.ShapesOf(set.Manifest, store, version), session.Observer().At("comparing"), session.Cancel);
                 faults = BackupSets.CompareRecords(set.Manifest, tables);
             }
             foreach (SetFault fault in faults) session.Screen.Error($"{fault.Member}: {fault.What}");
@@ -268,7 +268,7 @@ internal static class RestoreCommand
         Companies.RefuseWhileUnfinished(session.Runs);
         IReadOnlyList<string> holders = session.Places.OpenedBy(company.StoreNow(session.Places));
         if (holders.Count > 0) throw new TransferraException($"the store of {company.Code} is open: {holders[0]}", "Close it there, then try again.");
-        RunContext context = session.Context(new ScreenObserver(session.Screen));
+        RunContext context = session.Context(session.Observer());
         WholeStore.Require(context, company, company.StoreNow(session.Places), version);
         if (!session.Confirm([company.Code], "Set aside the present data and restore")) return session.Answer(ExitCodes.Refused, new { confirmed = false });
         var facts = new Dictionary<string, string>

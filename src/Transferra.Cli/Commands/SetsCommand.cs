@@ -118,7 +118,7 @@ internal static class SetsCommand
         var results = new List<SetProof>();
         var healed = new List<HealResult>();
         var notOpened = new List<string>();
-        var context = session.Context(new ScreenObserver(session.Screen).At("proving"));
+        var context = session.Context(session.Observer().At("proving"));
         foreach (string path in paths)
         {
             if (minutes is { } most && clock.Elapsed.TotalMinutes >= most) break;
@@ -252,7 +252,7 @@ internal static class SetsCommand
     {
         if (keep < 1) throw new TransferraException("--tidy keeps one set at least", "Give a number of 1 or more.");
         using IDisposable one = session.Lock();
-        RunContext context = session.Context(new ScreenObserver(session.Screen).At("proving"));
+        RunContext context = session.Context(session.Observer().At("proving"));
         // What stays is proved before anything goes.
         IReadOnlyList<TidyDecision> decisions = SetTidying.Decide(All(session), set => ProveOne(session, context, set.Path) is { IsGood: true },
             new TidyRules(context.Identity.Id, session.Runs.List(), keep, session.Office.Backup.KeepEachVersion, DateTimeOffset.UtcNow));

@@ -29,6 +29,16 @@ internal static class SignOffCommand
         return path;
     }
 
+    /// <summary>Writes the page of a run; one that cannot be written stops nothing, and is told.</summary>
+    /// <returns>Its path; "" when it could not be written.</returns>
+    public static string TryWritePage(Session session, Run run, RunReport report)
+    {
+        string page = "";
+        if (session.Attempt("", "sign-off page", () => page = WritePage(session, run, report, null)) is { } error)
+            session.Screen.Look($"The sign-off page could not be written: {(error is TransferraException ? error.Message : Unforeseen.Words(error))}. To write it: transferra signoff --html FILE");
+        return page;
+    }
+
     private static void Show(Screen screen, RunReport report)
     {
         screen.Heading($"{report.Office}: record of the {report.Kind} run {report.Run}");

@@ -2,6 +2,7 @@
 using System.Text.Json;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
@@ -56,7 +57,7 @@ internal static class SurveyCommand
         const string next = "Name a file that survey --save wrote, or survey-before.json in a run's folder.";
         try
         {
-            return JsonSerializer.Deserialize<OfficeSurvey>(File.ReadAllText(path), ResultJson.Options) is { Packages: not null, Services: not null } survey
+            return JsonSerializer.Deserialize<OfficeSurvey>(PlainFile.ReadText(path), ResultJson.Options) is { Packages: not null, Services: not null } survey
                 ? survey : throw new JsonException();
         }
         catch (Exception error) when (error is JsonException or NotSupportedException)

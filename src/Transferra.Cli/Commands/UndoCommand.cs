@@ -28,7 +28,7 @@ internal static class UndoCommand
         bool began = run.IsUndoing;
         try
         {
-            UndoResult undone = UpgradeRun.Undo(session.Context(new ScreenObserver(session.Screen)), run);
+            UndoResult undone = UpgradeRun.Undo(session.Context(session.Observer()), run);
             Tell(session.Screen, run, undone, changed.Length > 0);
             bool opened = session.Closings.Current() is not { IsForUpgrade: true } closed || CloseCommand.Open(session, closed).Count == 0;
             return session.Answer(!opened ? ExitCodes.Unproved : undone.IsWhole ? ExitCodes.Done : ExitCodes.LookAt, new { run = run.Id, takenBack = undone.Lines });
@@ -76,7 +76,7 @@ internal static class UndoCommand
             session.Screen.Line("The journal's lines announced and done name the places of every store. What it set aside lies in a folder transferra-RUN-COMPANY beside the store.");
             return session.Answer(ExitCodes.LookAt, new { run = run.Id, givenUp = true, folder });
         }
-        IReadOnlyList<string> lines = UpgradeRun.GiveUp(session.Context(new ScreenObserver(session.Screen)), session.Runs.Continue(run));
+        IReadOnlyList<string> lines = UpgradeRun.GiveUp(session.Context(session.Observer()), session.Runs.Continue(run));
         foreach (string line in lines) session.Screen.Line("  " + line);
         session.Screen.Look($"Given up. To bring a company back from a backup set: transferra restore {string.Join(" or ", run.Companies)}");
         return session.Answer(ExitCodes.LookAt, new { run = run.Id, givenUp = true, lies = lines });

@@ -15,7 +15,7 @@ internal static class UpgradeCommand
     public static int Run(Session session, bool resume, bool endsSessions = false, bool staysClosed = false)
     {
         using IDisposable one = session.LockStores();
-        RunContext context = session.Context(new ScreenObserver(session.Screen));
+        RunContext context = session.Context(session.Observer());
         Run run;
         if (resume)
         {
@@ -33,21 +33,22 @@ internal static class UpgradeCommand
             if (ready is null) return session.Answer(ExitCodes.Refused, new { gates });
             if (ready.Count == 0) return session.Answer(ExitCodes.Done, new { gates });
             if (!session.Confirm([.. ready.Select(entry => entry.Company.Code)], "Upgrade")) return session.Answer(ExitCodes.Refused, new { gates, confirmed = false });
+            bool wasOpen = session.Closings.Current() is null;
             OfficeSurvey before = Survey.Of(session.Office, session.Tools, looksForMore: false);
             if (!Closed(session, endsSessions, takesBack: true)) return session.Answer(ExitCodes.Refused, new { gates, closed = false });
-            run = UpgradeRun.Begin(context, "upgrade", ready, session.Closings.Current()?.Id ?? "");
+            run = Begun(session, context, ready, wasOpen);
             session.Screen.Line($"Run {run.Id}, journal {run.Journal.FilePath}");
             // To be compared with when the new program is there: what it forgot, and what is gone.
             session.Volume.WriteNew(Path.Combine(run.Folder, "survey-before.json"), JsonSerializer.SerializeToUtf8Bytes(before, ResultJson.Options));
         }
         IReadOnlyList<CompanyOutcome> outcomes = UpgradeRun.Execute(context, run);
         RunReport report = RunReport.Of(session.Office, run);
-        string page = SignOffCommand.WritePage(session, run, report, null);
+        string page = SignOffCommand.TryWritePage(session, run, report);
         Tell(session, run, report, outcomes, page);
         int exitCode = ExitCode(outcomes);
-        bool opened = Opened(session, outcomes, staysClosed);
+        bool opened = Opened(session, run, outcomes, staysClosed);
         report = RunReport.Of(session.Office, run);
-        SignOffCommand.WritePage(session, run, report, null); // now with the time that the office was closed
+        SignOffCommand.TryWritePage(session, run, report); // now with the time that the office was closed
         return session.Answer(opened ? exitCode : ExitCodes.Unproved, report);
     }
 
@@ -59,6 +60,20 @@ internal static class UpgradeCommand
     public static string Unsettled(CompanyOutcome outcome) =>
         $"Neither through nor back where it was: {outcome.Reasons[^1]} Put that right, then go on: transferra upgrade --resume. Or take it back: transferra undo";
 
+    // When the run cannot even begin, nothing was done, and the office is opened again.
+    private static Run Begun(Session session, RunContext context, IReadOnlyList<(Company Company, KitVersion From)> ready, bool wasOpen)
+    {
+        try
+        {
+            return UpgradeRun.Begin(context, "upgrade", ready, session.Closings.Current()?.Id ?? "");
+        }
+        catch (Exception) when (wasOpen && session.Closings.Current() is not null)
+        {
+            CloseCommand.Open(session, session.Closings.Current()!);
+            throw;
+        }
+    }
+
     // Everybody out, before anything is looked at that must not change any more. When somebody stays, the office is as it was.
     private static bool Closed(Session session, bool endsSessions, bool takesBack)
     {
@@ -69,7 +84,7 @@ internal static class UpgradeCommand
         {
             outcome = session.Closing.Close(session.Office, "upgrade", Session.Version, endsSessions);
         }
-        catch (Exception error) when (takesBack && wasOpen && error is TransferraException or IOException or UnauthorizedAccessException)
+        catch (Exception) when (takesBack && wasOpen && !session.Cancel.IsCancellationRequested)
         {
             if (session.Closings.Current() is { } begun) CloseCommand.Open(session, begun);
             throw;
@@ -83,12 +98,13 @@ internal static class UpgradeCommand
     }
 
     // In again, unless the program that is installed cannot read what the data has become.
-    private static bool Opened(Session session, IReadOnlyList<CompanyOutcome> outcomes, bool staysClosed)
+    private static bool Opened(Session session, Run run, IReadOnlyList<CompanyOutcome> outcomes, bool staysClosed)
     {
         if (session.Closings.Current() is not { IsForUpgrade: true } closed) return true;
-        string[] unfit = [.. session.Office.Packages.Where(package =>
-            package.Companies.Any(company => outcomes.Any(outcome => outcome.IsThrough && outcome.Company == company.Code)))
-            .Select(package => ProgramVersions.UnfitFor(package, package.WantedVersion, session.Tools.Commands)).OfType<string>()];
+        // What the data has become is what the run says, which mends and restores leave at its version, whatever office.yaml wants next.
+        string[] unfit = [.. outcomes.Where(outcome => outcome.IsThrough).SelectMany(outcome => session.Office.Packages
+            .Where(package => package.Companies.Any(company => company.Code == outcome.Company)).Select(package => (package, run.BegunFact(outcome.Company, "to") ?? package.WantedVersion)))
+            .Distinct().Select(pair => ProgramVersions.UnfitFor(pair.package, pair.Item2, session.Tools.Commands)).OfType<string>()];
         bool isSettled = outcomes.All(outcome => outcome.IsSettled);
         if (!staysClosed && unfit.Length == 0 && isSettled) return CloseCommand.Open(session, closed).Count == 0;
         session.Screen.Heading("The office stays closed");
@@ -114,7 +130,7 @@ internal static class UpgradeCommand
                 : !outcome.IsSettled ? [company.Code, "unfinished", company.From, took, Unsettled(outcome)]
                 : [company.Code, "stopped", company.From, took, $"Correct what is listed above in version {company.From}, then: transferra upgrade {company.Code}"]);
         }));
-        session.Screen.Line($"To be signed: {page}");
+        if (page.Length > 0) session.Screen.Line($"To be signed: {page}");
         if (outcomes.Any(outcome => outcome.IsThrough)) session.Screen.Line($"To go back to exactly where the office was: transferra undo --run {run.Id}");
     }
 }

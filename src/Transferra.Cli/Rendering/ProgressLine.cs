@@ -45,9 +45,15 @@ internal sealed class ProgressLine : IDisposable
         lock (_lock)
         {
             _what = "";
-            if (_drawn) Console.Error.Write("\r\x1b[K");
+            if (_drawn) Write("\r\x1b[K");
             _drawn = false;
         }
+    }
+
+    private static void Write(string text)
+    {
+        try { Console.Error.Write(text); }
+        catch (IOException) { /* nobody sees it, and nothing depends on it */ }
     }
 
     private void Draw()
@@ -56,7 +62,7 @@ internal sealed class ProgressLine : IDisposable
         {
             if (_what.Length == 0) return;
             string line = Words(Spinner[_beat++ % Spinner.Length], _what, _done, _total, _clock.Elapsed, _isBytes);
-            Console.Error.Write("\r" + line + "\x1b[K");
+            Write("\r" + SafeText.OneLine(line) + "\x1b[K");
             _drawn = true;
         }
     }

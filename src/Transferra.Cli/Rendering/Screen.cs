@@ -31,26 +31,35 @@ internal sealed class Screen : IDisposable
     public void Heading(string text)
     {
         Line();
-        Write(new Markup($"[bold]{Markup.Escape(text)}[/]"));
+        Write(new Markup($"[bold]{Markup.Escape(SafeText.OneLine(text))}[/]"));
         Line();
     }
 
-    public void Line(string text = "") => Write(new Text(text + "\n"));
+    public void Line(string text = "") => Write(new Text(SafeText.Lines(text) + "\n"));
 
     /// <summary>A line with the colour of how it went.</summary>
-    public void Good(string text) => Write(new Markup($"[green]{Markup.Escape(text)}[/]\n"));
+    public void Good(string text) => Write(new Markup($"[green]{Markup.Escape(SafeText.OneLine(text))}[/]\n"));
 
-    public void Bad(string text) => Write(new Markup($"[red]{Markup.Escape(text)}[/]\n"));
+    public void Bad(string text) => Write(new Markup($"[red]{Markup.Escape(SafeText.OneLine(text))}[/]\n"));
 
-    public void Look(string text) => Write(new Markup($"[yellow]{Markup.Escape(text)}[/]\n"));
+    public void Look(string text) => Write(new Markup($"[yellow]{Markup.Escape(SafeText.OneLine(text))}[/]\n"));
 
     public void Prompt(string text)
     {
         Progress.Clear();
-        Console.Out.Write(text);
+        Try(() => Console.Out.Write(SafeText.Lines(text)));
     }
 
     /// <summary>Asks for something that is not shown while it is typed; null when nothing is.</summary>
+    /// <summary>A line that is typed; whoever wants to stop need not type one.</summary>
+    public static string? ReadLine(CancellationToken cancel)
+    {
+        Task<string?> typed = Task.Run(Console.ReadLine, CancellationToken.None);
+        try { typed.Wait(cancel); }
+        catch (AggregateException error) when (error.InnerException is IOException) { return null; }
+        return typed.Result;
+    }
+
     public string? AskSecret(string text)
     {
         Progress.Clear();
@@ -66,20 +75,20 @@ internal sealed class Screen : IDisposable
     public void Error(string text)
     {
         Progress.Clear();
-        Console.Error.WriteLine(text.StartsWith(' ') ? text : "transferra: " + text);
+        Try(() => Console.Error.WriteLine(text.StartsWith(' ') ? SafeText.OneLine(text) : "transferra: " + SafeText.Lines(text)));
     }
 
     /// <summary>A remark on stderr, so that it is seen beside a JSON document, too.</summary>
     public void Notice(string text)
     {
         Progress.Clear();
-        Console.Error.WriteLine(_colour && !Console.IsErrorRedirected ? $"\x1b[33m{text}\x1b[0m" : text);
+        Try(() => Console.Error.WriteLine(_colour && !Console.IsErrorRedirected ? $"\x1b[33m{SafeText.OneLine(text)}\x1b[0m" : SafeText.OneLine(text)));
     }
 
     public void Write(Spectre.Console.Rendering.IRenderable renderable)
     {
         Progress.Clear();
-        _console?.Write(renderable);
+        if (_console is { } console) Try(() => console.Write(renderable));
     }
 
     /// <summary>A word with a text behind it, wrapped beside it.</summary>
@@ -90,7 +99,7 @@ internal sealed class Screen : IDisposable
     {
         Progress.Clear();
         var grid = new Grid().AddColumn(new GridColumn { Width = width, Padding = new Padding(2, 0, 2, 0) }).AddColumn(new GridColumn { Padding = new Padding(0, 0, 0, 0) });
-        grid.AddRow(Markup.Escape(word), Markup.Escape(text));
+        grid.AddRow(Markup.Escape(word), Markup.Escape(SafeText.Lines(text)));
         Write(grid);
     }
 
@@ -114,8 +123,18 @@ internal sealed class Screen : IDisposable
         "proved" or "yes" or "through" or "passed" => $"[green]{text}[/]",
         "NO" or "fault" or "not whole" or "not proved" or "stopped" or "blocked" => $"[red]{text}[/]",
         "warning" or "your word" => $"[yellow]{text}[/]",
-        _ => Markup.Escape(text),
+        _ => Markup.Escape(SafeText.Lines(text)),
     });
+
+    /// <summary>Why what was to be shown could not be written; null when it could. The work goes on: a full disk behind standard output is no reason to stop in the middle of it.</summary>
+    public string? Unwritten { get; private set; }
+
+    /// <summary>Writes to the console; what cannot be written is remembered, once.</summary>
+    public void Try(Action write)
+    {
+        try { write(); }
+        catch (IOException error) { Unwritten ??= error.Message; }
+    }
 
     public void Dispose() => Progress.Dispose();
 }

@@ -7,7 +7,7 @@ using Transferra.Core.Runs;
 
 namespace Transferra.Cli.Rendering;
 
-internal sealed class ScreenObserver(Screen screen) : IRunObserver
+internal sealed class ScreenObserver(Screen screen, Diagnostics? diagnostics = null) : IRunObserver
 {
     private string _at = "";
 
@@ -33,6 +33,12 @@ internal sealed class ScreenObserver(Screen screen) : IRunObserver
     {
         _at = what + "  ";
         return this;
+    }
+
+    public void Defect(string company, string stage, Exception error)
+    {
+        if (diagnostics?.Write($"{company} {stage}", error) is { } log)
+            screen.Look($"{company}: something happened that was not foreseen; where it arose is written down, without any value of a record, in {log}");
     }
 
     public void StageBegins(string company, string stage)

@@ -61,14 +61,18 @@ public static class CompanyBackup
         try
         {
             using IStore store = context.Stores.Open(address, version.TextEncoding);
-            if (!store.Identity.HeaderFields.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting)) return Run(context, company, version, run, address, store);
+            bool waits = store.Identity.HeaderFields.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting);
+            // Where somebody has it open, a copy is taken in a moment and worked on: read for as long as a backup takes, it would keep them from saving.
+            bool isInUse = waits || (run.Length == 0 && address.Engine == "sqlite" && context.Places.OpenedBy(address).Count > 0);
+            if (!isInUse) return Run(context, company, version, run, address, store);
             // Somebody is at work in it. By day that is as it should be; in a run everybody is out, so who is this?
-            if (run.Length > 0)
+            if (waits && run.Length > 0)
                 throw new TransferraException($"changes lie beside the store and not yet in it: {waiting}",
                     "Close the old program on all workstations; it then writes them into the store.");
             context.Observer.Told($"{address.Shown} is in use; the set is of one moment of it.");
             context.Volume.CreateFolder(inUse);
             StoreAddress copy = address with { Path = Path.Combine(inUse, address.Name) };
+            if (!waits) store.Dispose();
             context.Stores.Copy(address, copy);
             using IStore copied = context.Stores.Open(copy, version.TextEncoding);
             return Run(context, company, version, run, copy, copied);

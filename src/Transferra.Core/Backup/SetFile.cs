@@ -26,7 +26,7 @@ public sealed class LocalSetFile : ISetFile
     /// <summary>Opens a file for reading.</summary>
     public LocalSetFile(string path)
     {
-        Handle = File.OpenHandle(path);
+        Handle = PlainFile.OpenHandle(path);
         Length = RandomAccess.GetLength(Handle);
     }
 

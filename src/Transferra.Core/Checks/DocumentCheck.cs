@@ -4,6 +4,7 @@ using System.IO.Hashing;
 using System.Text;
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Checks;
@@ -65,7 +66,7 @@ internal sealed class DocumentCheck
                 if (folder.IsPointedTo && !folder.Claimed.Contains(Digest(name.ToLowerInvariant()))) _findings.Add(unclaimed, name);
                 try
                 {
-                    using FileStream stream = new(file, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 0, FileOptions.SequentialScan);
+                    using FileStream stream = PlainFile.Open(file, 0);
                     while (stream.Read(buffer) > 0) cancel.ThrowIfCancellationRequested();
                 }
                 catch (Exception error) when (error is IOException or UnauthorizedAccessException)

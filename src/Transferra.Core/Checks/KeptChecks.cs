@@ -10,7 +10,11 @@ namespace Transferra.Core.Checks;
 /// <param name="Folder">Full path.</param>
 /// <param name="At">When it was made.</param>
 /// <param name="Result">What it turned up.</param>
-public sealed record KeptCheck(string Folder, DateTimeOffset At, CheckResult Result);
+public sealed record KeptCheck(string Folder, DateTimeOffset At, CheckResult Result)
+{
+    /// <summary>Why it could not be kept; then there is no folder.</summary>
+    public string NotKept { get; init; } = "";
+}
 
 /// <summary>The checks of an office.</summary>
 /// <param name="officeFolder">Folder of office.yaml.</param>
@@ -51,16 +55,27 @@ public sealed class KeptChecks(string officeFolder, IVolume volume)
     /// <param name="check">Makes it; gets the folder for its lists.</param>
     public KeptCheck Keep(string company, Func<string, CheckResult> check)
     {
-        string parent = FolderOf(company);
+        try
+        {
+            return KeepIn(FolderOf(company), check);
+        }
+        // A full disk, or a folder that may not be written, is no reason not to look at the books.
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            return new KeptCheck("", DateTimeOffset.UtcNow, check("")) { NotKept = error.Message };
+        }
+    }
+
+    private KeptCheck KeepIn(string parent, Func<string, CheckResult> check)
+    {
         volume.CreateFolder(parent);
-        foreach (string old in Directory.EnumerateDirectories(parent, "*" + PartSuffix)) volume.Remove(old); // broken off
+        foreach (string old in Directory.EnumerateDirectories(parent, "*" + PartSuffix)) volume.Remove(old); // interrupted
         DateTimeOffset at = DateTimeOffset.UtcNow;
         string folder;
         do folder = Path.Combine(parent, at.UtcDateTime.ToString(TimeForm, CultureInfo.InvariantCulture));
         while (Path.Exists(folder) && (at = at.AddSeconds(1)) > default(DateTimeOffset));
         string part = folder + PartSuffix;
-        volume.CreateFolder(part);
-        volume.SetMode(part, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
+        volume.MakeFolder(part);
         try
         {
             CheckResult result = check(part);
@@ -73,7 +88,7 @@ public sealed class KeptChecks(string officeFolder, IVolume volume)
         }
         finally
         {
-            volume.Remove(part);
+            if (volume.Exists(part)) volume.Remove(part);
         }
     }
 }

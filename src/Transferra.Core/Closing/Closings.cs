@@ -71,14 +71,32 @@ public sealed class Closings(string officeFolder, IVolume volume)
         Path.Combine(officeFolder, "transferra", "heads", "closing-" + Path.GetFileName(folder) + ".json"),
         "see what was closed, put it right by hand, and end the closing: transferra reopen --give-up");
 
+    /// <summary>The newest closing, over or not, also when its journal was altered; null when there never was one.</summary>
+    public OfficeClosed? Newest()
+    {
+        if (!Directory.Exists(Root)) return null;
+        string? newest = Directory.EnumerateDirectories(Root).Where(folder => File.Exists(Path.Combine(folder, JournalName))).Max(StringComparer.Ordinal);
+        return newest is null ? null : new OfficeClosed(newest, Journal.Look(volume, PlaceOf(newest)));
+    }
+
+    /// <summary>Puts a closing away that is given up; nothing that it changed is touched.</summary>
+    /// <returns>Where its folder is.</returns>
+    public string PutAway(OfficeClosed closed)
+    {
+        string to = Path.Combine(officeFolder, "transferra", "given-up", "closing-" + closed.Id), head = PlaceOf(closed.Folder).Head;
+        volume.CreateFolder(Path.GetDirectoryName(to)!);
+        volume.Rename(closed.Folder, to);
+        if (volume.Exists(head)) volume.Rename(head, Path.Combine(to, "head.json"));
+        volume.FlushFolder(Path.GetDirectoryName(to)!);
+        return to;
+    }
+
     /// <summary>The closing that is not over; null when the office is open.</summary>
     /// <exception cref="TransferraException">Its journal was altered.</exception>
     public OfficeClosed? Current()
     {
-        if (!Directory.Exists(Root)) return null;
-        string? newest = Directory.EnumerateDirectories(Root).Where(folder => File.Exists(Path.Combine(folder, JournalName))).Max(StringComparer.Ordinal);
-        if (newest is null) return null;
-        var closed = new OfficeClosed(newest, Journal.Open(volume, PlaceOf(newest), toContinue: false));
+        if (Newest() is not { } closed) return null;
+        if (closed.Journal.Damage is { } damage) throw damage;
         return closed.Journal.Entries.Count == 0 || closed.IsOver ? null : closed;
     }
 

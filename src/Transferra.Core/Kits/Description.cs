@@ -1,7 +1,10 @@
 // Description.cs: reading of the YAML files that people write, with every mistake collected and located.
 // Holds: (1) all mistakes of all files are reported in one go; (2) each with file, line and column; (3) an unknown key is a mistake,
 //        never ignored, as a misspelt rule that is silently dropped would change what a conversion does.
+using System.Globalization;
+using Transferra.Core.Machine;
 using YamlDotNet.Core;
+using YamlDotNet.Core.Events;
 using YamlDotNet.RepresentationModel;
 
 namespace Transferra.Core.Kits;
@@ -79,7 +82,12 @@ internal sealed class DescribedMap
         var stream = new YamlStream();
         try
         {
-            using var text = new StreamReader(path);
+            if (TooDeep(path) is { } deep)
+            {
+                errors.Add(shownAs, (int)deep.Line, (int)deep.Column, string.Create(CultureInfo.InvariantCulture, $"more than {DeepestNesting} things are opened within each other here; nothing that is described is so deep"));
+                return null;
+            }
+            using var text = new StreamReader(PlainFile.Open(path));
             stream.Load(text);
         }
         catch (YamlException error)
@@ -112,9 +120,32 @@ internal sealed class DescribedMap
         return new DescribedMap(root, shownAs, errors, what);
     }
 
+    private const int DeepestNesting = 100;
+
+    // The library reads what is nested by calling itself; a hundred thousand brackets would end the program. It is counted first, without.
+    // A part that stands for itself (an alias of what it is in) would never end, either.
+    private static Mark? TooDeep(string path)
+    {
+        using var text = new StreamReader(PlainFile.Open(path));
+        var parser = new Parser(text);
+        int depth = 0;
+        try
+        {
+            while (parser.MoveNext())
+            {
+                if (parser.Current is MappingStart or SequenceStart) depth++;
+                else if (parser.Current is MappingEnd or SequenceEnd) depth--;
+                else if (parser.Current is AnchorAlias alias) throw new YamlException(alias.Start, alias.End, "anchors and aliases (& and *) are not used in these files; write it out");
+                if (depth > DeepestNesting) return parser.Current!.Start;
+            }
+        }
+        catch (InvalidOperationException) { /* told when it is loaded */ }
+        return null;
+    }
+
     private static Mark LastUnderstood(string path)
     {
-        using var text = new StreamReader(path);
+        using var text = new StreamReader(PlainFile.Open(path));
         var parser = new Parser(text);
         Mark last = Mark.Empty;
         try

@@ -88,7 +88,7 @@ public sealed record Evidence(string? File, IReadOnlyList<string> Command, Evide
     private static string ReadFile(string path)
     {
         if (new FileInfo(path).Length > LongestFile) throw new IOException($"the file is larger than {(LongestFile >> 20).ToString(CultureInfo.InvariantCulture)} MB");
-        return System.IO.File.ReadAllText(path);
+        return PlainFile.ReadText(path);
     }
 
     private static string? FromIni(string content, string key)

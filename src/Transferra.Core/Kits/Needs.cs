@@ -1,6 +1,7 @@
 // Needs.cs: what a data version needs beside its data, what belongs to a package beside its program, and what is recorded of its settings.
 // Reading: NeedsLoader.cs; format: docs/kits.md.
 using System.Text.RegularExpressions;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Kits;
 
@@ -60,7 +61,7 @@ public sealed record ShippedFile(string Name, string Sha256)
     {
         var files = new List<ShippedFile>();
         int number = 0;
-        foreach (string line in File.ReadLines(path))
+        foreach (string line in PlainFile.ReadLines(path))
         {
             number++;
             if (line.Length == 0 || line[0] == '#') continue;

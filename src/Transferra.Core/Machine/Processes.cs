@@ -45,6 +45,14 @@ public static class Processes
     /// <returns>Those that were taken before.</returns>
     public static uint SetMask(uint mask) => SystemCalls.SetMask(mask);
 
+    /// <summary>How many files this process may have open at once, at most: getrlimit(2).</summary>
+    public static ulong MostOpenFiles()
+    {
+        const int openFiles = 7;
+        ulong[] nowAndMost = [0, ulong.MaxValue];
+        return SystemCalls.Limits(openFiles, nowAndMost) == 0 ? nowAndMost[1] : ulong.MaxValue;
+    }
+
     /// <summary>Asks a process to end; it may write what it has to write.</summary>
     /// <returns>False when it may not be asked by us.</returns>
     public static bool AskToEnd(int id) => SystemCalls.Kill(id, Terminate) == 0 || Marshal.GetLastPInvokeError() == SystemError.NoSuchProcess;

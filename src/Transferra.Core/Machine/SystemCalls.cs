@@ -66,6 +66,9 @@ internal static partial class SystemCalls
     [LibraryImport("libc", EntryPoint = "umask")]
     public static partial uint SetMask(uint mask);
 
+    [LibraryImport("libc", EntryPoint = "getrlimit", SetLastError = true)]
+    public static partial int Limits(int resource, ulong[] nowAndMost);
+
     [LibraryImport("libc", EntryPoint = "statx", SetLastError = true)]
     public static partial int StatX(int folder, byte[] path, int flags, uint mask, byte[] buffer);
 

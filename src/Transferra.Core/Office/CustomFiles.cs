@@ -2,6 +2,7 @@
 // over them takes an office's work away.
 using System.Security.Cryptography;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Office;
 
@@ -42,7 +43,7 @@ internal static class CustomFiles
     {
         try
         {
-            using FileStream stream = File.OpenRead(path);
+            using FileStream stream = PlainFile.Open(path);
             return Convert.ToHexStringLower(SHA256.HashData(stream));
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)

@@ -2,6 +2,7 @@
 // Looks in the folders around the known stores and in the program's folder, and at the other databases of the known servers; what tells a
 // version of the kit by its signs is a store of the package. Reads only.
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Office;
@@ -73,7 +74,7 @@ public static class StoreFinder
     {
         try
         {
-            using FileStream file = new(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
+            using FileStream file = PlainFile.Open(path, 0);
             Span<byte> start = stackalloc byte[16];
             return file.ReadAtLeast(start, start.Length, throwOnEndOfStream: false) == start.Length && start.SequenceEqual(SqliteMagic);
         }

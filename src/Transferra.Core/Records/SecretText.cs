@@ -1,5 +1,7 @@
 // SecretText.cs: reads a password or key where office.yaml says it is kept: a file that only its owner may read, or the environment.
 // Holds: (1) a file that others may read is refused; (2) no message contains the secret.
+using Transferra.Core.Machine;
+
 namespace Transferra.Core.Records;
 
 /// <summary>Reads secrets.</summary>
@@ -30,7 +32,7 @@ public static class SecretText
         try
         {
             if (!IsPrivate(file)) throw new TransferraException($"the {what} file {file} can be read by others", $"Let only its owner read it: chmod 600 {file}");
-            using var reader = new StreamReader(file);
+            using var reader = new StreamReader(PlainFile.Open(file));
             return reader.ReadLine() is { Length: > 0 } line
                 ? line : throw new TransferraException($"the first line of the {what} file {file} is empty", $"Write the {what} into it, and nothing else.");
         }

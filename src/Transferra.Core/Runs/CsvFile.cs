@@ -41,7 +41,19 @@ public sealed class CsvFile : IDisposable
         _writer.BaseStream.Seek(0, SeekOrigin.End);
     }
 
-    private static string Cell(string value) =>
+    // A spreadsheet takes what begins so for a formula, and may run it; a quote before it makes it text. A plain number is none.
+    private const string Begins = "=+-@\t\r'";
+
+    private static string Guarded(string value) => value.Length > 0 && Begins.Contains(value[0], StringComparison.Ordinal)
+        && !decimal.TryParse(value, System.Globalization.NumberStyles.AllowLeadingSign | System.Globalization.NumberStyles.AllowDecimalPoint, System.Globalization.CultureInfo.InvariantCulture, out _)
+        ? "'" + value : value;
+
+    /// <summary>A cell as it was before it was guarded against being taken for a formula.</summary>
+    public static string Unguarded(string cell) => cell.Length > 1 && cell[0] == '\'' && Begins.Contains(cell[1], StringComparison.Ordinal) ? cell[1..] : cell;
+
+    private static string Cell(string value) => Quoted(Guarded(value));
+
+    private static string Quoted(string value) =>
         value.AsSpan().IndexOfAny(",\"\r\n") < 0 ? value : "\"" + value.Replace("\"", "\"\"", StringComparison.Ordinal) + "\"";
 
     /// <summary>Closes the list, which is on the disk then.</summary>

@@ -34,7 +34,7 @@ public static class CsvLines
 
         void End()
         {
-            cells.Add(cell.ToString());
+            cells.Add(CsvFile.Unguarded(cell.ToString()));
             cell.Clear();
         }
     }

@@ -1,6 +1,7 @@
 // StoreDigest.cs: the digest by which a run knows a store again: of a file its SHA-256, of a folder that of its files' names and digests.
 using System.Security.Cryptography;
 using System.Text;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Runs;
 
@@ -20,7 +21,7 @@ internal static class StoreDigest
 
     private static string OfFile(string path)
     {
-        using FileStream file = new(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1 << 20, FileOptions.SequentialScan);
+        using FileStream file = PlainFile.Open(path, 1 << 20);
         return Convert.ToHexStringLower(SHA256.HashData(file));
     }
 }

@@ -9,6 +9,7 @@ using System.Text;
 using System.Text.Json;
 using Transferra.Core.Checks;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
@@ -168,7 +169,7 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
             {
                 try
                 {
-                    using FileStream file = new(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
+                    using FileStream file = PlainFile.Open(path);
                     bool isCut = file.Length > MaxLogBytes;
                     if (isCut) file.Position = file.Length - MaxLogBytes;
                     using var reader = new StreamReader(file, Encoding.UTF8);

@@ -1,5 +1,6 @@
 // DbfCodePages.cs: the code page of a table's text: the language-driver byte of its header, or a .cpg file beside it.
 // Source: the published tables of language drivers; only those whose code page is a plain one are listed.
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Dbf;
@@ -99,7 +100,7 @@ internal static class DbfCodePages
     {
         string? page = DbfFolder.Beside(path, ".cpg");
         if (page is null) return Drivers.GetValueOrDefault(driver);
-        string name = File.ReadAllText(page).Trim();
+        string name = PlainFile.ReadText(page).Trim();
         string bare = name.Replace("cp", "", StringComparison.OrdinalIgnoreCase).Replace("ANSI", "", StringComparison.OrdinalIgnoreCase)
             .Replace("OEM", "", StringComparison.OrdinalIgnoreCase).Trim();
         return Names.GetValueOrDefault(name) ?? Names.GetValueOrDefault(bare) ?? (TextEncodings.IsKnown(name) ? name

@@ -2,6 +2,7 @@
 // Layout of the three forms: docs/formats/dbf.md. Holds: (1) a pointer that leads outside the file, or a length that does, is a fault of
 // the record, never a crash; (2) a value is never longer than the file, so a damaged length cannot ask for more memory than there is data.
 using System.Buffers.Binary;
+using Transferra.Core.Machine;
 
 namespace Transferra.Stores.Dbf;
 
@@ -22,7 +23,7 @@ internal sealed class DbfMemo : IDisposable
     {
         string? path = form == MemoForm.None ? null : DbfFolder.Beside(dbfPath, form == MemoForm.Fpt ? ".fpt" : ".dbt");
         if (path is null) return null;
-        var file = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1 << 16);
+        var file = PlainFile.Open(path, 1 << 16);
         Span<byte> header = stackalloc byte[24];
         int read = file.ReadAtLeast(header, header.Length, throwOnEndOfStream: false);
         int block = read < header.Length ? 0 : form switch

@@ -1,4 +1,5 @@
 // DbfTable.cs: one table of an opened folder: its header as it was when the store was opened, and whether the file is still the same.
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Files;
 
@@ -65,7 +66,7 @@ internal sealed class DbfTable : IFileTable
         if (told == most) yield return $"{FilePath}: and more of that kind";
     }
 
-    public FileStream OpenFile() => new(FilePath, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1 << 18, FileOptions.SequentialScan);
+    public FileStream OpenFile() => PlainFile.Open(FilePath, 1 << 18);
 
     private (long Live, long Deleted) Counts
     {

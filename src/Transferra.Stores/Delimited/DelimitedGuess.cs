@@ -3,6 +3,7 @@
 using System.Text;
 using System.Text.Unicode;
 using Transferra.Core.Expressions;
+using Transferra.Core.Machine;
 
 namespace Transferra.Stores.Delimited;
 
@@ -34,7 +35,7 @@ internal static class DelimitedGuess
 
     private static byte[] Sample(string path)
     {
-        using FileStream file = new(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
+        using FileStream file = PlainFile.Open(path);
         byte[] sample = new byte[Math.Min(SampleBytes, file.Length)];
         file.ReadExactly(sample);
         return sample;

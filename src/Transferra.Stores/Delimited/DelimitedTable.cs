@@ -1,5 +1,6 @@
 // DelimitedTable.cs: one file of a folder of delimited text: its columns, and whether the file is still as it was.
 using System.Text;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Files;
 
@@ -56,7 +57,7 @@ internal sealed class DelimitedTable : IFileTable
     public IRecordReader OpenReader(TableShape shape) => new DelimitedRecordReader(this, shape);
 
     public DelimitedParser OpenParser() =>
-        new(new FileStream(FilePath, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1 << 16, FileOptions.SequentialScan), Form);
+        new(PlainFile.Open(FilePath, 1 << 16), Form);
 
     private string Text(ReadOnlySpan<byte> bytes) => Form.TextEncoding is UnicodeEncoding ? Encoding.UTF8.GetString(bytes) : Form.TextEncoding.GetString(bytes);
 

@@ -1,10 +1,12 @@
 // LineReader.cs: lines of a file as bytes, with their numbers; empty ones are passed over.
 // Holds: (1) memory is bounded by the longest line; (2) a byte order mark and a carriage return before the line feed belong to no line.
+using Transferra.Core.Machine;
+
 namespace Transferra.Stores.JsonLines;
 
 internal sealed class LineReader(string path) : IDisposable
 {
-    private readonly FileStream _file = new(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1, FileOptions.SequentialScan);
+    private readonly FileStream _file = PlainFile.Open(path, 0);
     private byte[] _buffer = new byte[1 << 16];
     private int _start, _end, _lineStart, _lineEnd;
     private bool _atEnd, _begun;

@@ -15,12 +15,12 @@ internal static class SqliteCopy
         if (Path.Exists(to)) throw new IOException($"{to} is there already");
         try
         {
-            using (var source = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = from, Mode = SqliteOpenMode.ReadOnly, Pooling = false }.ToString()))
+            using (var source = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = from, Mode = SqliteOpenMode.ReadOnly, Pooling = false, DefaultTimeout = 1 }.ToString()))
             using (var target = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = to, Pooling = false }.ToString()))
             {
                 source.Open();
                 target.Open();
-                source.BackupDatabase(target);
+                SqliteEngine.InAMoment(() => source.BackupDatabase(target));
             }
             new DiskVolume().FlushFile(to);
         }

@@ -42,5 +42,33 @@ internal static class SqliteEngine
         command.ExecuteNonQuery();
     }
 
+    /// <summary>How long somebody who writes is waited for.</summary>
+    public static readonly TimeSpan Patience = TimeSpan.FromSeconds(30);
+
+    /// <summary>Does something that a writer can be in the way of, again and again for a while: who saves all the time leaves only moments.</summary>
+    /// <exception cref="SqliteException">Something else was in the way, or the writer never left.</exception>
+    public static void InAMoment(Action action)
+    {
+        const int busy = 5, locked = 6, longestMilliseconds = 4;
+        for (long end = Environment.TickCount64 + (long)Patience.TotalMilliseconds; ;)
+        {
+            try
+            {
+                action();
+                return;
+            }
+            catch (SqliteException error) when (error.SqliteErrorCode is busy or locked && Environment.TickCount64 < end) { Thread.Sleep(Random.Shared.Next(1, longestMilliseconds)); }
+        }
+    }
+
+    /// <summary>Runs statements without waiting for anybody.</summary>
+    /// <exception cref="SqliteException">The engine's complaint.</exception>
+    public static void ExecuteAtOnce(SqliteConnection connection, string sql)
+    {
+        int result = SQLitePCL.raw.sqlite3_exec(connection.Handle!, sql);
+        if (result != SQLitePCL.raw.SQLITE_OK)
+            throw new SqliteException(SQLitePCL.raw.sqlite3_errmsg(connection.Handle!).utf8_to_string(), result & 0xFF, SQLitePCL.raw.sqlite3_extended_errcode(connection.Handle!));
+    }
+
     public static string Quote(string name) => "\"" + name.Replace("\"", "\"\"", StringComparison.Ordinal) + "\"";
 }

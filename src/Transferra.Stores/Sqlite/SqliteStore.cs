@@ -4,6 +4,7 @@
 using System.Buffers.Binary;
 using System.Globalization;
 using Microsoft.Data.Sqlite;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Files;
 using Transferra.Stores.Servers;
@@ -34,33 +35,49 @@ internal sealed class SqliteStore : IStore
 
     public static SqliteStore Open(string path, string? textEncoding)
     {
+        for (long end = Environment.TickCount64 + (long)SqliteEngine.Patience.TotalMilliseconds; ;)
+        {
+            try { return TryOpen(path, textEncoding); }
+            catch (SqliteException error) when (IsRollbackWanted(path, error))
+            {
+                // Whoever wrote it may be about to remove it, or gone.
+                if (Environment.TickCount64 < end && OpenFiles.HoldersOf([path, path + "-journal"]).Count > 0) Thread.Sleep(Beat);
+                else
+                    throw new TransferraException($"an unfinished transaction is left beside the store: {path}-journal",
+                        "The old program, or the machine, stopped in the middle of a change. Open the company once in the old program and close it again; the file then goes away.", error);
+            }
+            catch (SqliteException error) { throw Refused(path, error); }
+        }
+    }
+
+    private const int ReadOnly = 8, CannotOpen = 14;
+
+    private static readonly TimeSpan Beat = TimeSpan.FromMilliseconds(5);
+
+    // The engine says so when the journal beside the file is one that nobody is writing any more, and this connection may not undo it.
+    private static bool IsRollbackWanted(string path, SqliteException error) => error.SqliteErrorCode is ReadOnly or CannotOpen && new FileInfo(path + "-journal") is { Exists: true, Length: > 0 };
+
+    private static SqliteStore TryOpen(string path, string? textEncoding)
+    {
         Dictionary<string, string> header = ReadHeader(path);
         // Closed by everybody, a store in write-ahead mode is read without the side files that the engine would make for it; nothing but a watch on the
         // file then tells that somebody came back. With changes waiting, the engine's own side files are joined, as another user of it.
         FileWatch? watch = HowToRead(path, header) ? new FileWatch(path) : null;
-        SqliteConnection connection;
-        try
-        {
-            connection = SqliteEngine.Open(watch is null
-                ? path : $"file:{Uri.EscapeDataString(path).Replace("%2F", "/", StringComparison.Ordinal)}?immutable=1", SqliteOpenMode.ReadOnly);
-        }
-        catch (SqliteException error)
-        {
-            throw Refused(path, error);
-        }
+        SqliteConnection connection = SqliteEngine.Open(watch is null
+            ? path : $"file:{Uri.EscapeDataString(path).Replace("%2F", "/", StringComparison.Ordinal)}?immutable=1", SqliteOpenMode.ReadOnly);
         try
         {
             SqliteEngine.Execute(connection, "PRAGMA query_only = 1");
             SqliteEngine.Execute(connection, "PRAGMA cell_size_check = 1");
             // The engine opens no file that is cut off, unless its schema may be written; this connection may write nothing at all.
             if (IsCutOff(path, header)) SqliteEngine.Execute(connection, "PRAGMA writable_schema = ON");
-            SqliteEngine.Execute(connection, "BEGIN");
-            SqliteEngine.Execute(connection, "SELECT count(*) FROM sqlite_schema"); // the read that fixes the snapshot
+            SqliteEngine.ExecuteAtOnce(connection, "BEGIN");
+            SqliteEngine.InAMoment(() => SqliteEngine.ExecuteAtOnce(connection, "SELECT count(*) FROM sqlite_schema")); // the read that fixes the snapshot
         }
-        catch (SqliteException error)
+        catch (SqliteException)
         {
             connection.Dispose();
-            throw Refused(path, error);
+            throw;
         }
         var identity = new StoreIdentity("SQLite", SqliteEngine.Version, new FileInfo(path).Length, header);
         return new SqliteStore(path, connection, textEncoding is null ? null : new TextDecoder(textEncoding), watch, identity);
@@ -77,7 +94,7 @@ internal sealed class SqliteStore : IStore
         try
         {
             // Sharing everything: a handle that locks the file would break the program that works with it.
-            using FileStream file = new(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
+            using FileStream file = PlainFile.Open(path, 0);
             read = file.ReadAtLeast(header, header.Length, throwOnEndOfStream: false);
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
@@ -113,9 +130,6 @@ internal sealed class SqliteStore : IStore
     // True for a store that must be read without its side files.
     private static bool HowToRead(string path, Dictionary<string, string> header)
     {
-        if (new FileInfo(path + "-journal") is { Exists: true, Length: > 0 })
-            throw new TransferraException($"an unfinished transaction is left beside the store: {path}-journal",
-                "The old program, or the machine, stopped in the middle of a change. Open the company once in the old program and close it again; the file then goes away.");
         if (header["journal"] != "write-ahead") return false;
         if (new FileInfo(path + "-wal") is not { Exists: true, Length: > 0 } waiting) return true;
         if (!File.Exists(path + "-shm"))

@@ -2,6 +2,7 @@
 using System.Globalization;
 using System.IO.Compression;
 using System.Xml;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Files;
 
@@ -34,7 +35,7 @@ internal sealed class SheetReader : IDisposable
         (_where, _parts) = ($"the sheet {sheet} of {path}", parts);
         try
         {
-            _package = ZipFile.OpenRead(path);
+            _package = new ZipArchive(PlainFile.Open(path), ZipArchiveMode.Read);
             _xml = XmlReader.Create(_package.GetEntry(part)!.Open(), WorkbookParts.Settings);
         }
         catch (Exception error) when (error is InvalidDataException or IOException or UnauthorizedAccessException)

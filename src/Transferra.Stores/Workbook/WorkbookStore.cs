@@ -4,6 +4,7 @@
 // Holds: (1) nothing is written; (2) memory is bounded by the shared texts and one row; (3) a file that is no workbook, or a damaged one, is told in words.
 using System.IO.Compression;
 using System.Xml;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Files;
 
@@ -24,7 +25,7 @@ internal sealed class WorkbookStore : FileStore<WorkbookTable>
         var watch = new FileWatch(path);
         try
         {
-            using ZipArchive package = ZipFile.OpenRead(path);
+            using ZipArchive package = new ZipArchive(PlainFile.Open(path), ZipArchiveMode.Read);
             var parts = WorkbookParts.Read(package);
             return new WorkbookStore(path, [.. parts.Sheets.Select(sheet => new WorkbookTable(path, sheet.Name, sheet.Part, parts, watch))
                 .OrderBy(table => table.Name, StringComparer.OrdinalIgnoreCase)]);
