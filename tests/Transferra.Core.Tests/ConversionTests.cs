@@ -69,6 +69,20 @@ public class ConversionTests
         Assert.Equal([FaultCode.NotANumber, FaultCode.NotInList, FaultCode.NotADate, FaultCode.MissingReference], Assert.Single(_exceptions).Causes.Select(cause => cause.Code));
     }
 
+    [Theory] // a lookup of a key that two records have is used only where both say the same
+    [InlineData("Violas", FaultCode.AmbiguousReference)]
+    [InlineData("Violins", null)]
+    public void A_key_that_several_records_have_is_not_guessed(string otherTitle, FaultCode? expected)
+    {
+        using MemoryStore old = SampleKit.Store(_hop, SampleKit.Part(1, "a"), SampleKit.Part(2, "b", group: 2));
+        old.With(_hop.From.Table("GRP")!, [1L, "Violins"], [2L, "Horns"], [1L, otherTitle]);
+        StoreConverter.Run(old, _new, _hop, SampleKit.Settings, _exceptions.Add, new ListObserver(), CancellationToken.None);
+        ExceptionCause[] causes = [.. _exceptions.Where(exception => exception.Table == "PART").SelectMany(exception => exception.Causes)];
+        Assert.Equal(expected is null ? [] : new[] { expected.Value }, causes.Select(cause => cause.Code));
+        Assert.Equal(expected is null ? [1L, 2L] : new object[] { 2L }, _new.Tables["part"].Rows.Select(row => row[0]));
+        if (expected is not null) Assert.Contains("several records of GRP have \"1\"", causes[0].Reason, StringComparison.Ordinal);
+    }
+
     [Fact]
     public void Exact_copies_are_left_out_by_rule_and_conflicts_are_exceptions()
     {

@@ -45,6 +45,7 @@ public class KitLoaderTests
     [InlineData("tables-left-out: {OLDLOG: only of use to the program}\n", "", "tables:", "the table OLDLOG of version 1 is neither carried nor left out")]
     [InlineData("title: TITLE}}", "title: TITLE, extra: TITLE}}", "extra: TITLE", "there is no column extra in grp")]
     [InlineData("{grp: {group_no: GNO, title: TITLE}}", "{grp: {group_no: GNO, title: UPPER(TITLE)}}", "UPPER", "this can alter the text")]
+    [InlineData("into: {grp: {group_no: GNO, title: TITLE}}", "into: {}", "{}", "the records of GRP go nowhere")]
     [InlineData("exact-copies: {keep: first", "exact-copies: {keep: last", "last", "\"keep\" can be: first")]
     [InlineData("rows-left-out:", "rows-left-aut:", "rows-left-aut", "\"rows-left-aut\" is not known here")]
     [InlineData("by: [REF]", "by: [TXT]", "{by: [TXT]", "names the first columns of the key of MEMO")]

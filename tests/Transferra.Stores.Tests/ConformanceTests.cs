@@ -1,6 +1,7 @@
 using System.Text;
 using Transferra.Core.Matching;
 using Transferra.Core.Records;
+using Transferra.Stores.Text;
 using Transferra.Tests;
 
 namespace Transferra.Stores.Tests;
@@ -137,11 +138,11 @@ public sealed class ConformanceTests : IDisposable
         builder.Complete(new Dictionary<string, string>());
     }
 
-    private static string FingerprintOf(TableShape table, RecordBatch batch)
+    private static string FingerprintOf(TableShape table, RecordBatch batch, IEnumerable<int>? rows = null)
     {
         var memory = new BucketedFingerprint();
         var bytes = new CanonicalWriter();
-        for (int row = 0; row < batch.RowCount; row++)
+        foreach (int row in rows ?? Enumerable.Range(0, batch.RowCount))
         {
             bytes.Clear();
             foreach (Vector vector in batch.Vectors) vector.Encode(row, bytes);
@@ -198,6 +199,65 @@ public sealed class ConformanceTests : IDisposable
         string[] keys = [.. Enumerable.Range(0, ordered.RowCount).Select(row => ordered.ShowKey(row, [1, 0]))];
         Assert.Equal(keys.Order(StringComparer.Ordinal), keys);
         Assert.True(store.Identity.Bytes > 0);
+    }
+
+    private static readonly TableShape Unending = new("UNENDING", [new("NR", FieldType.Integer, true), new("RATIO", new(FieldKind.Double)),
+        new("AMOUNT", FieldType.Decimal(12, 2)), new("DAY", FieldType.Date), new("MOMENT", new(FieldKind.Timestamp))], ["NR"], []);
+
+    // Each row has one value that is not finite, the last one none.
+    private static readonly (int Column, string Shown, string HeldBy)[] NotFinite =
+    [
+        (1, "NaN", "postgresql delimited"), (1, "Infinity", "postgresql delimited sqlite"), (1, "-Infinity", "postgresql delimited sqlite"),
+        (2, "NaN", "postgresql delimited"), (2, "Infinity", "delimited"), (2, "-Infinity", "delimited"),
+        (3, "infinity", "postgresql delimited"), (3, "-infinity", "postgresql delimited"),
+        (4, "infinity", "postgresql delimited"), (4, "-infinity", "postgresql delimited"), (0, "", string.Join(' ', Engines)),
+    ];
+
+    [Theory]
+    [MemberData(nameof(EachEngine))]
+    public void What_is_not_finite_is_held_as_it_is_or_refused_in_words(string engine)
+    {
+        RecordBatch rows = NotFiniteRows(isNumbered: true);
+        var rejects = new List<RowReject>();
+        using (IStoreBuilder builder = _stores.Create(At(engine, "s")))
+        {
+            builder.CreateTable(Unending);
+            builder.Write([new TableOutput(Unending, rows.Vectors)], [.. Enumerable.Range(0, rows.RowCount)], rejects);
+            builder.Complete(new Dictionary<string, string>());
+        }
+        int[] held = [.. Enumerable.Range(0, NotFinite.Length).Where(row => NotFinite[row].HeldBy.Split(' ').Contains(engine))];
+        Assert.Equal(Enumerable.Range(0, NotFinite.Length).Except(held), rejects.Select(reject => reject.Row).Order());
+        Assert.All(rejects, reject => Assert.Contains($"has no {NotFinite[reject.Row].Shown} in", reject.Reason, StringComparison.Ordinal));
+        Assert.Equal([FingerprintOf(Unending, rows, held)], FingerprintsOf(At(engine, "s"), Unending));
+        using IStore store = _stores.Open(At(engine, "s"));
+        RecordBatch read = store.Batches(Unending, ["NR"], CancellationToken.None).Single();
+        Assert.Equal(held.Select(row => NotFinite[row].Shown), Enumerable.Range(0, read.RowCount)
+            .Select(row => Enumerable.Range(1, 4).Select(column => read.Vectors[column].Show(row)).FirstOrDefault(IsSpecial) ?? ""));
+
+        static bool IsSpecial(string shown) => shown.Contains("nf", StringComparison.Ordinal) || shown == "NaN";
+    }
+
+    [Fact]
+    public void Each_value_that_is_not_finite_has_a_fingerprint_of_its_own()
+    {
+        RecordBatch rows = NotFiniteRows(isNumbered: false);
+        string[] each = [.. Enumerable.Range(0, NotFinite.Length).Select(row => FingerprintOf(Unending, rows, [row]))];
+        Assert.Equal(each.Length, each.Distinct().Count());
+    }
+
+    private static RecordBatch NotFiniteRows(bool isNumbered)
+    {
+        var batch = new RecordBatch(Unending.Columns, BatchLimits.Default);
+        foreach ((int column, string shown, _) in NotFinite)
+        {
+            ((LongVector)batch.Vectors[0]).Append(isNumbered ? batch.Vectors[0].Count : 1);
+            for (int i = 1; i < batch.Vectors.Length; i++)
+                Assert.Null(CellText.TryAppend(batch.Vectors[i], Encoding.UTF8.GetBytes(i == column ? shown : i switch
+                {
+                    1 => "-0", 2 => "0.00", 3 => "2026-01-31", _ => "2026-01-31 12:00:00",
+                })));
+        }
+        return batch;
     }
 
     // Names with blanks, quotation marks, accents, reserved words and signs; .dbf tables have names of ten plain characters and no such.

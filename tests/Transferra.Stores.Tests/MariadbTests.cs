@@ -121,8 +121,7 @@ public sealed class MariadbTests : IDisposable
         }
         var rejects = new List<RowReject>();
         builder.Write([new TableOutput(table, batch.Vectors)], [0, 1, 2, 3], rejects);
-        Assert.Equal([1, 2], rejects.Select(reject => reject.Row));
-        Assert.All(rejects, reject => Assert.Equal(FaultCode.WrongKind, reject.Code));
+        Assert.Equal([(1, FaultCode.WrongKind), (2, FaultCode.NotFinite)], rejects.Select(reject => (reject.Row, reject.Code)).Order());
         builder.Complete(new Dictionary<string, string>());
         using IStore store = _stores.Open(address);
         Assert.Equal(2, store.CountRows("t"));

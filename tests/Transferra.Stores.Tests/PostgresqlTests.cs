@@ -65,13 +65,10 @@ public sealed class PostgresqlTests : IDisposable
     }
 
     [Theory]
-    [InlineData("date", "infinity", "DATE", FaultCode.NotADate, "infinity")]
-    [InlineData("date", "-infinity", "DATE", FaultCode.NotADate, "-infinity")]
     [InlineData("date", "0044-03-15 BC", "DATE", FaultCode.NotADate, "")]
-    [InlineData("timestamp", "infinity", "TIMESTAMP", FaultCode.NotATime, "infinity")]
     [InlineData("timestamp", "10000-01-01 00:00", "TIMESTAMP", FaultCode.NotATime, "")]
     [InlineData("time", "24:00:00", "TIME", FaultCode.NotATime, "24:00:00")]
-    [InlineData("numeric", "NaN", "DECIMAL(10,2)", FaultCode.NotANumber, "NaN")]
+    [InlineData("numeric", "NaN", "INTEGER", FaultCode.NotFinite, "NaN")]
     [InlineData("numeric", "1.005", "DECIMAL(10,2)", FaultCode.NeedsRounding, "1.005")]
     [InlineData("numeric", "99999999999", "DECIMAL(10,2)", FaultCode.OutOfRange, "99999999999")]
     [InlineData("bigint", "10000000000", "DECIMAL(9,0)", FaultCode.OutOfRange, "10000000000")]

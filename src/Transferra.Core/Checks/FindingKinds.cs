@@ -52,7 +52,7 @@ public static class FindingKinds
     public const string NotANumber = "not-a-number";
     /// <summary>Dates that are none.</summary>
     public const string NotADate = "not-a-date";
-    /// <summary>Dates that cannot be meant.</summary>
+    /// <summary>Implausible dates: far outside of any that a person wrote down on purpose.</summary>
     public const string ImplausibleDate = "implausible-date";
     /// <summary>Values that are longer or greater than their column.</summary>
     public const string TooLong = "too-long";

@@ -91,9 +91,12 @@ internal sealed class SideProbe : Probe
             // What belongs to no group has no counterpart on another side; of one side alone, those make a group by themselves.
             if (_hasOther && Array.Exists(_groups, group => group.IsNull(row))) continue;
             Int128 amount = values.IsNull(row) ? 0 : values is WideVector wide ? wide.Values[row] : ((LongVector)values).Values[row];
+            // What is not finite adds up to nothing that could be compared.
+            bool isFinite = values is not WideVector || !Specials.Is(amount);
+            if (!isFinite) amount = 0;
             if (_factor != 1) amount *= _factor;
             if (sign < 0) amount = -amount;
-            int flags = (_isOther ? GroupAmounts.OnOther : GroupAmounts.OnSide) | (unreadable?.Contains(row) == true ? GroupAmounts.Unreadable : 0);
+            int flags = (isFinite ? 0 : GroupAmounts.TooLarge) | (_isOther ? GroupAmounts.OnOther : GroupAmounts.OnSide) | (unreadable?.Contains(row) == true ? GroupAmounts.Unreadable : 0);
             ulong group = ValueDigest.Of(_groups, row);
             var item = new GroupAmounts(group, _isOther ? 0 : amount, _isOther ? amount : 0, flags);
             ref GroupAmounts slot = ref _lately[group & (ulong)(_lately.Length - 1)];

@@ -167,8 +167,8 @@ internal sealed class ValueProbe : Probe
         var dates = (LongVector)Batch.Vectors[ordinal];
         ReadOnlySpan<long> values = dates.Values;
         for (int row = 0; row < values.Length; row++)
-            if ((values[row] < from || values[row] > to) && !dates.IsNull(row))
-                Add(FindingKinds.ImplausibleDate, Grade.Warning, ordinal, row, $"dates of {Name(ordinal)} that cannot be meant");
+            if ((values[row] < from || values[row] > to) && !dates.IsNull(row) && !Specials.Is(values[row]))
+                Add(FindingKinds.ImplausibleDate, Grade.Warning, ordinal, row, $"implausible dates in {Name(ordinal)}");
     }
 
     private static ulong DigestOf(string code, FieldType type) => type.Kind == FieldKind.Text ? XxHash3.HashToUInt64(Encoding.UTF8.GetBytes(code.TrimEnd(' ')))

@@ -41,11 +41,12 @@ internal static class LookupLoader
             if (loaded.Values.RowCount + batch.RowCount > LookupTable.MaxRows)
                 throw new TransferraException($"the lookup {lookup.Shape.Name} has more than {LookupTable.MaxRows} records",
                     "Lookups are kept in memory. Split the hop so that this table is not looked up.");
+            HashSet<int>? unreadable = batch.Faults.Count == 0 ? null : [.. batch.Faults.Select(fault => fault.Row)];
             for (int row = 0; row < batch.RowCount; row++)
             {
                 if (batch.Vectors[on].IsNull(row)) continue;
                 for (int column = 0; column < batch.Vectors.Length; column++) loaded.Values.Vectors[column].AppendFrom(batch.Vectors[column], row);
-                loaded.AddKey(batch.Vectors[on], row);
+                loaded.AddKey(batch.Vectors[on], row, unreadable?.Contains(row) != true);
             }
         }
         return loaded;

@@ -77,6 +77,7 @@ internal static class Casts
             }, word),
             (FieldKind.Decimal, FieldKind.Integer) => new MapKernel<WideVector, LongVector>(to, from, blame, (v, row, result) =>
             {
+                if (Specials.Is(v.Values[row])) return FaultCode.NotFinite;
                 FaultCode? fault = DecimalText.TryRescale(v.Values[row], v.Type.Scale, 0, 38, out Int128 units);
                 if (fault is null && (units < long.MinValue || units > long.MaxValue)) fault = FaultCode.OutOfRange;
                 if (fault is null) result.Append((long)units);
@@ -84,27 +85,31 @@ internal static class Casts
             }, word),
             (FieldKind.Double, FieldKind.Decimal) => new MapKernel<DoubleVector, WideVector>(to, from, blame, (v, row, result) =>
             {
+                double value = v.Values[row];
+                if (!double.IsFinite(value))
+                {
+                    result.Append(double.IsNaN(value) ? Specials.NaN : value > 0 ? Specials.Infinity : Specials.MinusInfinity);
+                    return null;
+                }
                 // The shortest digits that name this double; what a person typed when the double came from typing.
-                if (!double.IsFinite(v.Values[row]) || Math.Abs(v.Values[row]) >= 1e15) return FaultCode.OutOfRange;
-                string digits = ((decimal)v.Values[row]).ToString(CultureInfo.InvariantCulture);
-                if ((double)(decimal)v.Values[row] != v.Values[row]) digits = v.Values[row].ToString("F20", CultureInfo.InvariantCulture);
-                FaultCode? fault = DecimalText.TryParse(Encoding.ASCII.GetBytes(digits), to.Precision, to.Scale, out Int128 units);
+                FaultCode? fault = DecimalText.TryParseScientific(Encoding.ASCII.GetBytes(value.ToString("R", CultureInfo.InvariantCulture)), to.Precision, to.Scale, out Int128 units);
                 if (fault is null) result.Append(units);
                 return fault;
             }, word),
             (FieldKind.Date, FieldKind.Text) when template is not null => new MapKernel<LongVector, BytesVector>(to, from, blame, (v, row, result) =>
             {
+                if (Specials.Is(v.Values[row])) return FaultCode.NotFinite;
                 if (template.Write(v.Values[row]) is not { } text) return FaultCode.OutOfRange;
                 return AppendText(text, to, result);
             }, word),
             (FieldKind.Date, FieldKind.Timestamp) => new MapKernel<LongVector, LongVector>(to, from, blame, (v, row, result) =>
             {
-                result.Append(v.Values[row] * 86_400_000_000);
+                result.Append(Specials.Is(v.Values[row]) ? v.Values[row] : v.Values[row] * 86_400_000_000);
                 return null;
             }, word),
             (FieldKind.Timestamp, FieldKind.Date) => new MapKernel<LongVector, LongVector>(to, from, blame, (v, row, result) =>
             {
-                (long day, long rest) = Math.DivRem(v.Values[row], 86_400_000_000);
+                (long day, long rest) = Specials.Is(v.Values[row]) ? (v.Values[row], 0) : Math.DivRem(v.Values[row], 86_400_000_000);
                 if (rest != 0) return FaultCode.NeedsRounding;
                 result.Append(day);
                 return null;
@@ -145,6 +150,7 @@ internal static class Casts
         FaultCode.NotABoolean => "this is neither true nor false",
         FaultCode.NotAUuid => "this is no UUID",
         FaultCode.DivisionByZero => "division by zero",
+        FaultCode.NotFinite => "NaN, infinities and dates without end cannot be computed with",
         _ => "the value cannot be converted",
     };
 

@@ -209,16 +209,18 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
         Kernel wideRight = Wide(right, binary.Operator is BinaryOperator.Add or BinaryOperator.Subtract ? scale : rightScale);
         Func<WideVector, WideVector, int, WideVector, FaultCode?> append = binary.Operator switch
         {
-            BinaryOperator.Add => (a, b, row, result) => Keep(a.Values[row] + b.Values[row], result),
-            BinaryOperator.Subtract => (a, b, row, result) => Keep(a.Values[row] - b.Values[row], result),
+            BinaryOperator.Add => (a, b, row, result) => NotFinite(a, b, row) ?? Keep(a.Values[row] + b.Values[row], result),
+            BinaryOperator.Subtract => (a, b, row, result) => NotFinite(a, b, row) ?? Keep(a.Values[row] - b.Values[row], result),
             BinaryOperator.Multiply => (a, b, row, result) =>
             {
+                if (NotFinite(a, b, row) is { } fault) return fault;
                 try { return Keep(checked(a.Values[row] * b.Values[row]), result); }
                 catch (OverflowException) { return FaultCode.OutOfRange; }
             }
             ,
             _ => (a, b, row, result) =>
             {
+                if (NotFinite(a, b, row) is { } fault) return fault;
                 if (b.Values[row] == 0) return FaultCode.DivisionByZero;
                 int shift = scale - leftScale + rightScale;
                 if (shift > 38 || !DecimalText.Fits(a.Values[row], Math.Max(0, 38 - shift))) return FaultCode.OutOfRange;
@@ -238,6 +240,8 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
             return null;
         }
     }
+
+    private static FaultCode? NotFinite(WideVector a, WideVector b, int row) => Specials.Is(a.Values[row]) || Specials.Is(b.Values[row]) ? FaultCode.NotFinite : null;
 
     private static bool IsExact(FieldType type) => type.Kind is FieldKind.Integer or FieldKind.Decimal;
 
@@ -356,10 +360,11 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
                 Kernel date = Of(arguments[0], FieldKind.Date, "EXTRACT");
                 return new MapKernel<LongVector, LongVector>(FieldType.Integer, date, "", (v, row, result) =>
                 {
+                    if (Specials.Is(v.Values[row])) return FaultCode.NotFinite;
                     var day = DateOnly.FromDayNumber((int)v.Values[row]);
                     result.Append(call.Detail switch { "YEAR" => day.Year, "MONTH" => day.Month, _ => day.Day });
                     return null;
-                }, _ => "");
+                }, code => Casts.Word(code, FieldType.Integer));
             case "ABS":
                 Kernel number = Compile(arguments[0]);
                 if (!IsExact(number.Type)) throw new ExpressionException(call.At, $"ABS wants INTEGER or DECIMAL, this is {number.Type}");

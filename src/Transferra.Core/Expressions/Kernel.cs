@@ -52,6 +52,7 @@ public sealed class LookupTable
     public const int MaxRows = 1_000_000;
 
     private readonly Dictionary<UInt128, int> _rows = [];
+    private readonly int[] _all;
     private readonly CanonicalWriter _key = new();
 
     /// <summary>An empty lookup that delivers these columns.</summary>
@@ -59,6 +60,7 @@ public sealed class LookupTable
     {
         Name = name;
         Values = new RecordBatch(columns, new BatchLimits(int.MaxValue, long.MaxValue));
+        _all = [.. Enumerable.Range(0, columns.Count)];
     }
 
     /// <summary>As the hop calls it.</summary>
@@ -67,21 +69,29 @@ public sealed class LookupTable
     /// <summary>The delivered columns, a row for each key.</summary>
     public RecordBatch Values { get; }
 
-    /// <summary>Adds the key of the row that was appended to <see cref="Values"/> last.</summary>
-    /// <returns>False when the key is there already; the first one stays.</returns>
-    public bool AddKey(Vector key, int row)
+    /// <summary>Gives the last record of <see cref="Values"/> its key. A key that several records have that are not the same stands for none of them.</summary>
+    /// <param name="key">Where the key is.</param>
+    /// <param name="row">In which row.</param>
+    /// <param name="isReadable">Whether all of the record could be read.</param>
+    public void AddKey(Vector key, int row, bool isReadable = true)
     {
         _key.Clear();
         key.Encode(row, _key);
-        return _rows.TryAdd(System.IO.Hashing.XxHash128.HashToUInt128(_key.Written), Values.RowCount - 1);
+        UInt128 digest = System.IO.Hashing.XxHash128.HashToUInt128(_key.Written);
+        int last = Values.RowCount - 1;
+        if (!isReadable) _rows[digest] = Unreadable;
+        else if (!_rows.TryAdd(digest, last) && _rows[digest] is var first and >= 0 && !Values.SameRows(first, last, _all)) _rows[digest] = Ambiguous;
     }
 
-    /// <summary>The row with a key; -1 when there is none.</summary>
+    /// <summary>What is found for a key that no record has, that several have, or whose record cannot be read.</summary>
+    public const int Missing = -1, Ambiguous = -2, Unreadable = -3;
+
+    /// <summary>The row of <see cref="Values"/> with a key; negative when there is no such one row.</summary>
     public int Find(Vector key, int row, CanonicalWriter scratch)
     {
         scratch.Clear();
         key.Encode(row, scratch);
-        return _rows.TryGetValue(System.IO.Hashing.XxHash128.HashToUInt128(scratch.Written), out int found) ? found : -1;
+        return _rows.TryGetValue(System.IO.Hashing.XxHash128.HashToUInt128(scratch.Written), out int found) ? found : Missing;
     }
 }
 
@@ -131,7 +141,11 @@ internal sealed class LookupKernel(int lookup, int ordinal, FieldType type, Kern
             int found = table.Find(keys, row, _scratch);
             if (found >= 0) { _result.AppendFrom(values, found); continue; }
             string shown = keys.Show(row);
-            context.Fault(row, missing, blame, shown, missing == FaultCode.NotInList
+            if (found == LookupTable.Ambiguous)
+                context.Fault(row, FaultCode.AmbiguousReference, blame, shown, $"several records of {table.Name} have {ValueText.Quote(shown)} and are not the same, so it is not known which is meant");
+            else if (found == LookupTable.Unreadable)
+                context.Fault(row, FaultCode.MissingReference, blame, shown, $"the record of {table.Name} with {ValueText.Quote(shown)} cannot be read");
+            else context.Fault(row, missing, blame, shown, missing == FaultCode.NotInList
                 ? $"the code {ValueText.Quote(shown)} is not in the list {table.Name}"
                 : $"there is no {table.Name} with {ValueText.Quote(shown)}");
             _result.AppendNull();

@@ -72,6 +72,11 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             _settings.ToDictionary(setting => setting.Name, _ => ""));
         var targets = new List<TargetMap>();
         DescribedMap? into = table.Map("into", "new tables", required: true);
+        if (into is { Keys.Count: 0 })
+        {
+            into.Report($"the records of {old.Name} go nowhere; name the new table that takes them, or list {old.Name} under \"tables-left-out\" with the reason");
+            _unreadable = true;
+        }
         foreach (string targetName in into?.Keys ?? [])
         {
             PlacedText placed = into!.KeyText(targetName);

@@ -29,7 +29,9 @@ internal static class GroupSums
                 if (values is not null && values.IsNull(row)) continue;
                 string label = string.Join(" / ", by.Select(ordinal => batch.Vectors[ordinal].IsNull(row) ? TotalLine.NoLabel : batch.Vectors[ordinal].Show(row)));
                 Int128 amount = values switch { null => 1, WideVector wide => wide.Values[row], _ => ((LongVector)values).Values[row] };
-                sums[label] = checked(sums.GetValueOrDefault(label) + amount);
+                Int128 before = sums.GetValueOrDefault(label);
+                // What is not finite makes the sum so; two such sums agree, and differ from every other.
+                sums[label] = Specials.Is(before) || (values is WideVector && Specials.Is(amount)) ? Specials.NaN : checked(before + amount);
             }
         }
         return sums;

@@ -39,6 +39,13 @@ public sealed class CanonicalWriter
     /// <summary>Adds an exact decimal without its trailing zeros, so that the declared scale does not matter.</summary>
     public void Decimal(Int128 units, int scale)
     {
+        if (Specials.Is(units))
+        {
+            Span<byte> special = Room(2);
+            special[0] = 5;
+            special[1] = (byte)(units == Specials.NaN ? 0 : units == Specials.Infinity ? 1 : 2);
+            return;
+        }
         if (units >= long.MinValue && units <= long.MaxValue)
         {
             long small = (long)units;

@@ -79,11 +79,42 @@ public static class DecimalText
         return null;
     }
 
+    /// <summary>Reads a decimal that may be written with an exponent, as in <c>2.035947E-01</c>; exactly, or not at all.</summary>
+    /// <inheritdoc cref="TryParse"/>
+    public static FaultCode? TryParseScientific(ReadOnlySpan<byte> text, int precision, int scale, out Int128 units)
+    {
+        units = 0;
+        text = text.Trim((byte)' ');
+        int mark = text.IndexOfAny((byte)'e', (byte)'E');
+        if (mark < 0) return TryParse(text, precision, scale, out units);
+        if (!System.Buffers.Text.Utf8Parser.TryParse(text[(mark + 1)..], out int exponent, out int used) || used != text.Length - mark - 1) return FaultCode.NotANumber;
+        // The digits with the point moved: as many zeros as it takes, within reason, stand for themselves.
+        const int furthest = 400;
+        ReadOnlySpan<byte> mantissa = text[..mark];
+        bool negative = mantissa.Length > 0 && mantissa[0] == '-';
+        if (mantissa.Length > 0 && mantissa[0] is (byte)'-' or (byte)'+') mantissa = mantissa[1..];
+        int point = mantissa.IndexOf((byte)'.');
+        ReadOnlySpan<byte> whole = point < 0 ? mantissa : mantissa[..point], fraction = point < 0 ? [] : mantissa[(point + 1)..];
+        if (whole.Length + fraction.Length == 0 || whole.ContainsAnyExceptInRange((byte)'0', (byte)'9') || fraction.ContainsAnyExceptInRange((byte)'0', (byte)'9')) return FaultCode.NotANumber;
+        if (!whole.ContainsAnyExcept((byte)'0') && !fraction.ContainsAnyExcept((byte)'0')) return null;
+        if (Math.Abs((long)exponent) > furthest) return exponent > 0 ? FaultCode.OutOfRange : FaultCode.NeedsRounding;
+        byte[] digits = [.. whole, .. fraction];
+        int pointAt = whole.Length + exponent; // counted in digits
+        var plain = new System.Text.StringBuilder(negative ? "-" : "");
+        for (int i = Math.Min(0, pointAt - 1); i < Math.Max(digits.Length, pointAt); i++)
+        {
+            if (i == pointAt) plain.Append('.');
+            plain.Append(i >= 0 && i < digits.Length ? (char)digits[i] : '0');
+        }
+        return TryParse(System.Text.Encoding.ASCII.GetBytes(plain.ToString()), precision, scale, out units);
+    }
+
     /// <summary>Brings a value to another scale.</summary>
     /// <returns>Null when exact; <see cref="FaultCode.NeedsRounding"/> or <see cref="FaultCode.OutOfRange"/> otherwise.</returns>
     public static FaultCode? TryRescale(Int128 units, int fromScale, int toScale, int precision, out Int128 result)
     {
         result = units;
+        if (Specials.Is(units)) return null;
         if (toScale > fromScale)
         {
             int by = toScale - fromScale;
@@ -104,6 +135,7 @@ public static class DecimalText
     /// <summary>The value with exactly <paramref name="scale"/> digits after the point.</summary>
     public static string Format(Int128 units, int scale)
     {
+        if (Specials.Is(units)) return Specials.Show(units);
         Span<char> text = stackalloc char[44];
         int at = text.Length;
         UInt128 rest = units < 0 ? (UInt128)(-units) : (UInt128)units;

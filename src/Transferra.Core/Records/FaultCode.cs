@@ -30,6 +30,10 @@ public enum FaultCode
     NotInList,
     /// <summary>The record points to another that is not there.</summary>
     MissingReference,
+    /// <summary>The record points to a key that several others have, so that it is not known which is meant.</summary>
+    AmbiguousReference,
+    /// <summary>The value is NaN, an infinity, or a date without end, where only finite ones are held or can be computed with.</summary>
+    NotFinite,
     /// <summary>Several records share this key and are not the same.</summary>
     ConflictingKey,
     /// <summary>The new store already has a record with this key.</summary>

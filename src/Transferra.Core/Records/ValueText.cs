@@ -15,6 +15,7 @@ public static class ValueText
     /// <summary>A long-held value as a person reads it: dates as ISO 8601.</summary>
     public static string OfLong(long value, FieldKind kind) => kind switch
     {
+        FieldKind.Date or FieldKind.Timestamp when Specials.Is(value) => Specials.Show(value),
         FieldKind.Date => DateOnly.FromDayNumber((int)value).ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
         FieldKind.Time => new TimeOnly(value * 10).ToString("HH:mm:ss.FFFFFF", CultureInfo.InvariantCulture),
         FieldKind.Timestamp => new DateTime(value * 10).ToString("yyyy-MM-dd HH:mm:ss.FFFFFF", CultureInfo.InvariantCulture),

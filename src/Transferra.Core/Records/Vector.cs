@@ -374,6 +374,6 @@ public sealed class DoubleVector(FieldType type) : Vector(type)
     public override string Show(int row) =>
         IsNull(row) ? "" : _values[row].ToString("R", System.Globalization.CultureInfo.InvariantCulture);
 
-    // -0.0 and 0.0 are one number and must give one fingerprint.
-    private long Bits(int row) => _values[row] == 0 ? 0 : BitConverter.DoubleToInt64Bits(_values[row]);
+    // -0.0 and 0.0 are one number and must give one fingerprint, and so must all NaN.
+    private long Bits(int row) => _values[row] == 0 ? 0 : double.IsNaN(_values[row]) ? Specials.NaNBits : BitConverter.DoubleToInt64Bits(_values[row]);
 }

@@ -40,6 +40,7 @@ internal sealed class DbfStoreBuilder : IStoreBuilder
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
+        rows = Specials.Hold(outputs, rows, rejects, "a .dbf table");
         DbfTableWriter[] writers = [.. outputs.Select(output => _tables[output.Table.Name])];
         try
         {

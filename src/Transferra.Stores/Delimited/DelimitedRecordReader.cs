@@ -104,7 +104,7 @@ internal sealed class DelimitedRecordReader : RowReader
     private FaultCode? ReadLong(LongVector vector, ReadOnlySpan<byte> field)
     {
         if (vector.Type.Kind != FieldKind.Date) return CellText.TryAppend(vector, field);
-        if (!_dates.TryRead(field, out long day)) return FaultCode.NotADate;
+        if (!_dates.TryRead(field, out long day) && !Specials.TryMoment(field, out day)) return FaultCode.NotADate;
         vector.Append(day);
         return null;
     }

@@ -108,6 +108,7 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
     {
         BytesVector { Type.Kind: FieldKind.Text } bytes => Quoted(Encoding.UTF8.GetString(bytes[row])),
         BytesVector { Type.Kind: FieldKind.Binary } bytes => Quoted(Convert.ToHexString(bytes[row])),
+        LongVector { Type.Kind: FieldKind.Date } dates when Specials.Is(dates.Values[row]) => Quoted(Specials.Show(dates.Values[row])),
         LongVector { Type.Kind: FieldKind.Date } dates => _dates.Write(dates.Values[row]) is { } date ? Quoted(date) : null,
         WideVector { Type.Kind: FieldKind.Decimal } wides => Quoted(DecimalText.Format(wides.Values[row], wides.Type.Scale).Replace('.', _form.DecimalMark)),
         DoubleVector doubles => Quoted(doubles.Values[row].ToString("R", CultureInfo.InvariantCulture)),

@@ -176,7 +176,7 @@ internal sealed class FbStoreBuilder : IStoreBuilder
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
-        int[] all = rows.ToArray();
+        int[] all = Specials.Hold(outputs, rows, rejects, "Firebird").ToArray();
         outputs = [.. outputs.Select(Native)];
         Guard("loading stopped", () =>
         {

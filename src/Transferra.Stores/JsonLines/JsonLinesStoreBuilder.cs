@@ -33,16 +33,12 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
+        rows = Specials.Hold(outputs, rows, rejects, "JSON");
         MemoryStream[] lines = [.. outputs.Select(_ => new MemoryStream())];
         try
         {
             foreach (int row in rows)
             {
-                if (outputs.SelectMany(output => output.Vectors).OfType<DoubleVector>().Any(doubles => !double.IsFinite(doubles.Values[row])))
-                {
-                    rejects.Add(new RowReject(row, FaultCode.WrongKind, $"the new table {outputs[0].Table.Name} cannot hold the record: JSON has no such number"));
-                    continue;
-                }
                 for (int i = 0; i < outputs.Count; i++) Line(outputs[i], row, lines[i]);
             }
             for (int i = 0; i < outputs.Count; i++) lines[i].WriteTo(_files[outputs[i].Table.Name]);

@@ -128,7 +128,7 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
-        int[] all = rows.ToArray();
+        int[] all = Specials.Hold(outputs, rows, rejects, "MariaDB").ToArray();
         if (all.Length == 0) return;
         Guard("loading stopped", () =>
         {

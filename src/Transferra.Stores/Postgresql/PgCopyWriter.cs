@@ -83,13 +83,13 @@ internal sealed class PgCopyWriter
         switch (kind)
         {
             case FieldKind.Date:
-                BinaryPrimitives.WriteInt32BigEndian(room, (int)value - DaysTo2000);
+                BinaryPrimitives.WriteInt32BigEndian(room, value switch { Specials.Never => int.MaxValue, Specials.Always => int.MinValue, _ => (int)value - DaysTo2000 });
                 return 4;
             case FieldKind.Boolean:
                 room[0] = (byte)value;
                 return 1;
             default:
-                BinaryPrimitives.WriteInt64BigEndian(room, kind == FieldKind.Timestamp ? value - MicrosTo2000 : value);
+                BinaryPrimitives.WriteInt64BigEndian(room, kind == FieldKind.Timestamp && !Specials.Is(value) ? value - MicrosTo2000 : value);
                 return 8;
         }
     }

@@ -14,7 +14,7 @@ internal static class PgNumeric
     private const int SmallDigits = 18;
     private static readonly int[] SmallPowers = [1, 10, 100, 1000, GroupBase];
     private static readonly long[] LongPowers = [.. Enumerable.Range(0, SmallDigits + 1).Select(exponent => (long)DecimalText.PowerOfTen(exponent))];
-    private const ushort Positive = 0, Negative = 0x4000;
+    private const ushort Positive = 0, Negative = 0x4000, NaN = 0xC000, Infinity = 0xD000, MinusInfinity = 0xF000;
 
     /// <summary>Most bytes that Write needs.</summary>
     public const int MostBytes = Header + 2 * 11;
@@ -26,7 +26,11 @@ internal static class PgNumeric
         units = 0;
         int groups = BinaryPrimitives.ReadInt16BigEndian(value), weight = BinaryPrimitives.ReadInt16BigEndian(value[2..]);
         ushort sign = BinaryPrimitives.ReadUInt16BigEndian(value[4..]);
-        if (sign is not (Positive or Negative)) return FaultCode.NotANumber; // NaN or an infinity
+        if (sign is not (Positive or Negative))
+        {
+            units = sign switch { NaN => Specials.NaN, Infinity => Specials.Infinity, _ => Specials.MinusInfinity };
+            return null;
+        }
         if (groups == 0) return null;
         // Of the last group, which is never zero, only the first digits count when it reaches past the scale; the others must be zeros.
         int exponent = GroupDigits * (weight - groups + 1) + scale, past = Math.Max(0, -exponent), last = Group(value, groups - 1);
@@ -75,6 +79,11 @@ internal static class PgNumeric
     [MethodImpl(MethodImplOptions.AggressiveOptimization)]
     public static int Write(Int128 units, int scale, Span<byte> room)
     {
+        if (Specials.Is(units))
+        {
+            BinaryPrimitives.WriteUInt64BigEndian(room, (ulong)(units == Specials.NaN ? NaN : units == Specials.Infinity ? Infinity : MinusInfinity) << 16);
+            return Header;
+        }
         bool negative = units < 0;
         UInt128 rest = negative ? (UInt128)(-units) : (UInt128)units;
         Span<short> groups = stackalloc short[12];

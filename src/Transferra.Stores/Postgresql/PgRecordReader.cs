@@ -143,11 +143,13 @@ internal sealed class PgRecordReader : IRecordReader
                 int precision = vector.Type.Kind == FieldKind.Decimal ? vector.Type.Precision : FieldType.MaxPrecision;
                 if (PgNumeric.TryRead(field, scale, precision, out Int128 units) is { } wrong) return wrong;
                 if (vector is WideVector wides) { wides.Append(units); return null; }
+                if (Specials.Is(units)) return FaultCode.NotFinite;
                 if (units < long.MinValue || units > long.MaxValue) return FaultCode.OutOfRange;
                 return AppendWhole(vector, (long)units);
             case How.Date:
-                long day = BinaryPrimitives.ReadInt32BigEndian(field) + DaysTo2000; // infinities are the extremes of the range
-                if (day < 0 || day > ValueText.LastDay) return FaultCode.NotADate;
+                int days = BinaryPrimitives.ReadInt32BigEndian(field);
+                long day = days switch { int.MaxValue => Specials.Never, int.MinValue => Specials.Always, _ => days + DaysTo2000 };
+                if (!Specials.Is(day) && (day < 0 || day > ValueText.LastDay)) return FaultCode.NotADate;
                 ((LongVector)vector).Append(day);
                 return null;
             case How.Time:
@@ -157,6 +159,11 @@ internal sealed class PgRecordReader : IRecordReader
                 return null;
             case How.Timestamp:
                 long counted = BinaryPrimitives.ReadInt64BigEndian(field);
+                if (Specials.Is(counted))
+                {
+                    ((LongVector)vector).Append(counted); // the same ends there and here
+                    return null;
+                }
                 if (counted < -MicrosTo2000 || counted >= MicrosToEnd - MicrosTo2000) return FaultCode.NotATime;
                 ((LongVector)vector).Append(counted + MicrosTo2000);
                 return null;
@@ -198,12 +205,8 @@ internal sealed class PgRecordReader : IRecordReader
         How.Int2 => BinaryPrimitives.ReadInt16BigEndian(field).ToString(CultureInfo.InvariantCulture),
         How.Int4 => BinaryPrimitives.ReadInt32BigEndian(field).ToString(CultureInfo.InvariantCulture),
         How.Int8 => BinaryPrimitives.ReadInt64BigEndian(field).ToString(CultureInfo.InvariantCulture),
-        How.Date when BinaryPrimitives.ReadInt32BigEndian(field) is int.MaxValue => "infinity",
-        How.Date when BinaryPrimitives.ReadInt32BigEndian(field) is int.MinValue => "-infinity",
         How.Date => string.Create(CultureInfo.InvariantCulture, $"{BinaryPrimitives.ReadInt32BigEndian(field)} days from 2000-01-01"),
         How.Time => "24:00:00",
-        How.Timestamp when BinaryPrimitives.ReadInt64BigEndian(field) is long.MaxValue => "infinity",
-        How.Timestamp when BinaryPrimitives.ReadInt64BigEndian(field) is long.MinValue => "-infinity",
         How.Timestamp => string.Create(CultureInfo.InvariantCulture, $"{BinaryPrimitives.ReadInt64BigEndian(field)} microseconds from 2000-01-01"),
         How.Numeric => ShownNumeric(field),
         _ => CellText.Shown(field),

@@ -142,6 +142,8 @@ internal sealed class PgStoreBuilder : IStoreBuilder
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
+        // Numbers of a declared size are finite or NaN there.
+        if (_script is null) rows = Specials.Hold(outputs, rows, rejects, "PostgreSQL", (vector, row) => vector is not WideVector wides || wides.Values[row] == Specials.NaN);
         int[] takeable = Takeable(outputs, rows, rejects);
         if (takeable.Length == 0) return;
         Guard("loading stopped", () =>

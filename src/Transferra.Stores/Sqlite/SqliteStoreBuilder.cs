@@ -71,6 +71,8 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
+        // A NaN would become NULL there, without a word.
+        rows = Specials.Hold(outputs, rows, rejects, "SQLite", (vector, row) => vector is DoubleVector doubles && !double.IsNaN(doubles.Values[row]));
         using var binders = new BinderSet(outputs, RowsInGroup);
         int next = 0;
         // Rows of one table go in groups, which costs the engine less than half; rows of several tables must stand or fall together, one by one.
