@@ -40,7 +40,7 @@ public static class HtmlSignOff
             Badge(company.Outcome),
             Number(company.Conversion?.Hops.Sum(hop => hop.Conversion.Accounts.Sum(account => account.Read))),
             Number(company.Conversion?.Exceptions),
-            company.Matches is null ? "" : Proof(company.Matches.All(match => match.IsProved)),
+            company.Match is null ? "" : VerdictOf(company.Match.Verdict),
         }));
     }
 
@@ -65,7 +65,7 @@ public static class HtmlSignOff
             .. company.Backups is null ? [] : Backups(company.Backups),
             .. company.Mending is null ? [] : Mending(company.Mending),
             .. company.Conversion is null ? [] : Conversion(company.Conversion),
-            .. (company.Matches ?? []).SelectMany(Match),
+            .. company.Match is null ? [] : Matched(company.Match),
             .. company.CheckAgain is null ? [] : Findings("Found after", company.CheckAgain),
         ];
         foreach (XElement part in parts) yield return part;
@@ -150,20 +150,32 @@ public static class HtmlSignOff
         Number(account.Exceptions), account.IsBalanced ? "yes" : "NO",
     ];
 
-    private static IEnumerable<XElement> Match(MatchResult match)
+    private static XElement VerdictOf(Verdict verdict) => verdict == Verdict.ProvedInPart ? Badge("proved in part") : Proof(verdict == Verdict.Proved);
+
+    private static IEnumerable<XElement> Matched(WayMatched matched)
     {
-        yield return new XElement("h3", $"The proof, version {match.FromVersion} to {match.ToVersion} ", Proof(match.IsProved));
-        yield return Table(["New table", ">Expected", ">Found", "Fingerprint", "Same"], match.Tables.Select(table => new object[]
-            { table.Table, Number(table.Expected), Number(table.Found), Mono(table.FoundFingerprint), table.IsSame ? "yes" : "NO" }));
-        if (match.Totals.Count > 0)
-            yield return Table(["Control total", ">Lines", ">Agree", "Added up by", "First that disagrees"], match.Totals.Select(total => new object[]
-            {
-                total.Name,
-                Number(total.Lines.Count),
-                Number(total.Lines.Count(line => line.IsSame)),
-                total.IsByEngines ? "the engines" : "Transferra, apart from the conversion",
-                total.Lines.FirstOrDefault(line => !line.IsSame) is { } line ? $"{line.Label}: {line.Old ?? "none"} / {line.New ?? "none"}" : "",
-            }));
+        MatchResult first = matched.Hops[0], last = matched.Hops[^1];
+        yield return new XElement("h3", $"The proof, version {first.FromVersion} to {last.ToVersion} ", VerdictOf(matched.Verdict));
+        if (matched.Exceptions > 0) yield return new XElement("p", $"{Number(matched.Exceptions)} old records are exceptions and are not in the new store.");
+        if (matched.NotLookedAt.Count > 0)
+        {
+            yield return new XElement("p", "Not looked at:");
+            yield return new XElement("ul", matched.NotLookedAt.Select(left => new XElement("li",
+                $"in the {left.Side} store, version {left.Version}: {left.What}{(left.Records > 0 ? $" ({Number(left.Records)} records)" : "")}")));
+        }
+        foreach (XElement part in matched.Hops.SelectMany(hop => Hop(hop, isOnly: matched.Hops.Count == 1))) yield return part;
+        if (matched.OverTheWay.Count > 0) yield return Totals(matched.OverTheWay);
+    }
+
+    private static IEnumerable<XElement> Hop(MatchResult match, bool isOnly)
+    {
+        if (!isOnly) yield return new XElement("h4", $"Version {match.FromVersion} to {match.ToVersion}");
+        yield return Table(["New table", ">Expected", ">Found", ">Missing", ">Extra", ">Changed", "Fingerprint", "Same"], match.Tables.Select(table => new object[]
+        {
+            table.Table, Number(table.Expected), Number(table.Found), Number(table.Missing), Number(table.Extra), Number(table.Changed), Mono(table.FoundFingerprint),
+            table.IsSame ? "yes" : "NO",
+        }));
+        if (match.Totals.Count > 0) yield return Totals(match.Totals);
         if (match.Differences.Count > 0)
             yield return Table(["Table", "Record", "Column", "Expected", "Found"], match.Differences.Take(MostDifferences).Select(difference => new object[]
             {
@@ -174,6 +186,17 @@ public static class HtmlSignOff
                 difference.Found,
             }));
     }
+
+    private static XElement Totals(IReadOnlyList<TotalMatch> totals) =>
+        Table(["Control total", "Versions", ">Lines", ">Agree", "Added up by", "First that disagrees"], totals.Select(total => new object[]
+        {
+            total.Name,
+            $"{total.FromVersion} to {total.ToVersion}",
+            Number(total.Lines.Count),
+            Number(total.Lines.Count(line => line.IsSame)),
+            total.IsByEngines ? "the engines" : "Transferra, apart from the conversion",
+            total.Lines.FirstOrDefault(line => !line.IsSame) is { } line ? $"{line.Label}: {line.Old ?? "none"} / {line.New ?? "none"}" : "",
+        }));
 
     private static XElement Sign() => new("div", Class("sign"),
         new XElement("div", "Carried out by"), new XElement("div", "Date"), new XElement("div", "Checked for the office by"), new XElement("div", "Date"));

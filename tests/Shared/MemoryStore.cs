@@ -12,6 +12,12 @@ internal sealed class MemoryStore : IStore, IStoreBuilder
 
     public List<string> Complaints { get; } = [];
 
+    /// <summary>Cells that cannot be read, by table; their values are null.</summary>
+    public Dictionary<string, RowFault> Faults { get; } = [];
+
+    /// <summary>Rows that are not taken, by the values of the first table they go to.</summary>
+    public Func<object?[], bool> Refuses { get; set; } = _ => false;
+
     public bool IsComplete { get; private set; }
 
     public StoreIdentity Identity => new("Memory", "1", 0, new Dictionary<string, string>());
@@ -39,7 +45,7 @@ internal sealed class MemoryStore : IStore, IStoreBuilder
         foreach (string column in orderBy.Reverse())
             ordered = ordered.OrderBy(row => row[shape.OrdinalOf(column)],
                 Comparer<object?>.Create((a, b) => a is string x && b is string y ? string.CompareOrdinal(x, y) : Comparer<object?>.Default.Compare(a, b)));
-        return new Reader([.. ordered.Select(row => table.Columns.Select(column => row[shape.OrdinalOf(column.Name)]).ToArray())]);
+        return new Reader([.. ordered.Select(row => table.Columns.Select(column => row[shape.OrdinalOf(column.Name)]).ToArray())], Faults.TryGetValue(table.Name, out RowFault fault) ? fault : null);
     }
 
     public void CreateTable(TableShape table) => Tables.Add(table.Name, (table, []));
@@ -50,6 +56,11 @@ internal sealed class MemoryStore : IStore, IStoreBuilder
         {
             TableOutput? refused = outputs.FirstOrDefault(output => output.Table.Key.Count > 0 && Tables[output.Table.Name].Rows.Any(there =>
                 output.Table.Key.All(column => Equals(there[output.Table.OrdinalOf(column)], Value(output.Vectors[output.Table.OrdinalOf(column)], row)))));
+            if (Refuses([.. outputs[0].Vectors.Select(vector => Value(vector, row))]))
+            {
+                rejects.Add(new RowReject(row, FaultCode.WrongKind, "this engine cannot hold that"));
+                continue;
+            }
             if (refused is not null)
             {
                 rejects.Add(new RowReject(row, FaultCode.DuplicateKey, $"{refused.Table.Name} has this key already"));
@@ -88,7 +99,7 @@ internal sealed class MemoryStore : IStore, IStoreBuilder
         }
     }
 
-    private sealed class Reader(List<object?[]> rows) : IRecordReader
+    private sealed class Reader(List<object?[]> rows, RowFault? fault) : IRecordReader
     {
         private int _next;
 
@@ -97,6 +108,7 @@ internal sealed class MemoryStore : IStore, IStoreBuilder
             while (!batch.IsFull)
             {
                 if (_next == rows.Count) return false;
+                if (fault is { } unreadable && unreadable.Row == _next) batch.Faults.Add(unreadable with { Row = batch.RowCount });
                 object?[] row = rows[_next++];
                 for (int column = 0; column < row.Length; column++) Append(batch.Vectors[column], row[column]);
             }

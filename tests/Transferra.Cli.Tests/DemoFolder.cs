@@ -72,8 +72,9 @@ internal sealed class DemoFolder : IDisposable
 
     public string Store(string company) => _folder[$"data/{company}/ledger.db"];
 
-    /// <summary>Every file and folder of the companies' data, with its digest.</summary>
-    public IReadOnlyDictionary<string, string> DataSignature() => TempFolder.Signature(_folder["data"]);
+    /// <summary>Every file and folder of the companies' data, with its digest; not the marks of a closing, which come and go with it.</summary>
+    public IReadOnlyDictionary<string, string> DataSignature() => new SortedDictionary<string, string>(TempFolder.Signature(_folder["data"])
+        .Where(entry => !System.IO.Path.GetFileName(entry.Key).StartsWith(".transferra-shut-", StringComparison.Ordinal)).ToDictionary(), StringComparer.Ordinal);
 
     /// <summary>The folder that the newest run keeps a company's old and staged stores in.</summary>
     public string WorkFolder(string company) => Assert.Single(Directory.GetDirectories(_folder[$"data/{company}"], "transferra-*"));

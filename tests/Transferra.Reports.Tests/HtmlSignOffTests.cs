@@ -21,15 +21,15 @@ public sealed class HtmlSignOffTests
             ? [] : [new ExceptionRow("JRNL", "4321", [new ExceptionCause("JDATE", "entry.posted_on", FaultCode.NotADate, "31/02/23", "this is no date")])];
         var conversion = new ConvertResult([new HopResult("5", "6", new ConversionResult([account], [], new Dictionary<string, long> { ["setting"] = 1 }),
             1.5)], proved ? "" : "/runs/exceptions.csv", exceptions, "/data/v6/ledger.db");
-        var match = new MatchResult("5", "6", [account], [new TableMatch("entry", 7, 7, new string('a', 32), new string(proved ? 'a' : 'b', 32))],
-            [new TotalMatch("Debits by period", true, [new TotalLine("15", "35539.75", proved ? "35539.75" : "35203.61")])], proved
-                ? [] : [new Difference("entry", "4711", "amount", DifferenceKind.Value, "12.00", "12.01")], proved ? 0 : 1, true);
+        var match = new MatchResult("5", "6", [account], [new TableMatch("entry", 7, 7, new string('a', 32), new string(proved ? 'a' : 'b', 32), 0, 0, proved ? 0 : 1)],
+            [new TotalMatch("Debits by period", true, [new TotalLine("15", "35539.75", proved ? "35539.75" : "35203.61")]) { FromVersion = "5", ToVersion = "6" }], proved
+                ? [] : [new Difference("entry", "4711", "amount", DifferenceKind.Value, "12.00", "12.01")], proved ? 0 : 1);
         var check = new CheckResult("5", new Dictionary<string, long> { ["JRNL"] = 10 }, proved
             ? [] : [new Finding("orphan", Grade.Fault, "JRNL", 1, "records that point nowhere", ["7034"], "Enter it.", false)]);
         var company = new CompanyReport("QIH", firm, "Pellwright Ledger", "5", "6", proved ? "through" : "stopped", proved ? [] : ["the match did not prove the new store"],
             [new StageReport("check", "done", At, 0.5, ""), new StageReport("convert", "done", At, 61, "")], new string('c', 64), proved ? "/data/old-v5/ledger.db" : "", check,
             [new BackupResult("/sets/QIH.tar", 1900, 15, 6400, proved ? [] : [new SetFault("damaged", "store/ledger.db", "it is broken")])], conversion,
-                [match], proved ? check : null);
+                new WayMatched([match], [], [new NotLookedAt("old", "5", "the table DIARY, which the kit does not know", 12, proved ? Verdict.Proved : Verdict.NotProved)]), proved ? check : null);
         return new RunReport("20261124-230000", "upgrade", "ended", firm, "root", "0.1.0", At, At.AddSeconds(90), "/runs/journal.jsonl", 21, new string('d', 64), [company]);
     }
 
@@ -88,8 +88,9 @@ public sealed class HtmlSignOffTests
         Assert.Contains("QIH was not changed over", page.Value, StringComparison.Ordinal);
         Assert.Equal(["JRNL", "4321", "JDATE", "31/02/23", "this is no date"], RowOf(page, "JRNL", "Value"));
         Assert.Equal(["entry", "4711", "amount", "12.00", "12.01"], RowOf(page, "entry", "Expected", "Record"));
-        Assert.Equal(["Debits by period", "1", "0", "the engines", "15: 35539.75 / 35203.61"], RowOf(page, "Debits by period", "Control total"));
+        Assert.Equal(["Debits by period", "5 to 6", "1", "0", "the engines", "15: 35539.75 / 35203.61"], RowOf(page, "Debits by period", "Control total"));
         Assert.Contains(page.Descendants("span"), badge => badge.Value == "not proved");
+        Assert.Contains(page.Descendants("li"), item => item.Value == "in the old store, version 5: the table DIARY, which the kit does not know (12 records)");
     }
 
     private static string[] RowOf(XElement page, string first, params string[] heads)

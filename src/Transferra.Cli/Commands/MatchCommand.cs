@@ -9,39 +9,47 @@ namespace Transferra.Cli.Commands;
 
 internal static class MatchCommand
 {
-    private sealed record CompanyMatched(string Company, string Run, IReadOnlyList<MatchResult> Hops);
+    /// <summary>A company's match, or why there is none.</summary>
+    private sealed record CompanyMatched(string Company, string Run, WayMatched? Match, string NotMatched = "");
 
     public static int Run(Session session)
     {
-        var observer = session.Observer();
-        RunContext context = session.Context(observer);
         IReadOnlyList<Run> runs = session.Runs.List();
         var results = new List<CompanyMatched>();
+        int code = ExitCodes.Done;
         foreach (Company company in session.Companies)
         {
-            CompanyRun? on = runs.Where(run => run.Kind != "restore" && !run.IsUndone && run.Companies.Contains(company.Code) && run.IsDone(company.Code, Stages.Convert))
-                .Select(run => UpgradeRun.OnRun(context, run, company.Code)).FirstOrDefault(on => session.Places.Exists(on.Aside) || session.Places.Exists(on.FinalStaged));
-            if (on is null)
-            {
-                if (session.Codes.Count == 0 && session.Companies.Count > 1)
-                {
-                    session.Screen.Line($"{company.Code}: there is no converted store to match.");
-                    continue;
-                }
-                throw new TransferraException($"{company.Code} has no converted store to match", $"Convert it first: transferra convert {company.Code}");
-            }
-            bool changedOver = session.Places.Exists(on.Aside);
-            StoreAddress old = changedOver ? on.Aside : company.OldStore;
-            StoreAddress last = changedOver ? company.NewStore : on.FinalStaged;
-            session.Screen.Heading($"{company.Code}  match: are the records the same?");
-            session.Screen.Line($"old: {old.Shown}");
-            session.Screen.Line($"new: {last.Shown}");
-            context = context with { Observer = observer.At(company.Code + " match") };
-            IReadOnlyList<MatchResult> hops = WayMatch.Run(context, company, on.Way, [old, .. on.Way.SkipLast(1).Select(hop => on.Staged(hop.To.Name)), last]);
-            Results.Match(session.Screen, company.Code, hops);
-            results.Add(new CompanyMatched(company.Code, on.Run.Id, hops));
+            CompanyMatched? matched = null;
+            Exception? error = session.Attempt(company.Code, "match", () => matched = Match(session, runs, company));
+            if (error is not null && session.Companies.Count == 1) System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(error);
+            results.Add(matched ?? new CompanyMatched(company.Code, "", null, session.TellFailed($"{company.Code} was NOT matched", error!)));
+            code = Math.Max(code, matched is null ? ExitCodes.Unproved : matched.Match?.Verdict == Verdict.Proved ? ExitCodes.Done : ExitCodes.LookAt);
         }
-        if (results.Count == 0) throw new TransferraException("no company has a converted store to match", "Convert first: transferra convert");
-        return session.Answer(results.All(result => result.Hops.All(hop => hop.IsProved)) ? ExitCodes.Done : ExitCodes.LookAt, results);
+        if (results.All(result => result.Match is null && result.NotMatched == NoStore))
+            throw new TransferraException(session.Companies.Count == 1 ? $"{session.Companies[0].Code} has no converted store to match" : "no company has a converted store to match",
+                session.Companies.Count == 1 ? $"Convert it first: transferra convert {session.Companies[0].Code}" : "Convert first: transferra convert");
+        foreach (CompanyMatched without in results.Where(result => result.NotMatched == NoStore))
+            session.Screen.Look($"{without.Company}: not matched, as it has no converted store. Convert it first: transferra convert {without.Company}");
+        return session.Answer(code, results);
+    }
+
+    private const string NoStore = "there is no converted store";
+
+    private static CompanyMatched Match(Session session, IReadOnlyList<Run> runs, Company company)
+    {
+        ScreenObserver observer = session.Observer();
+        RunContext context = session.Context(observer.At(company.Code + " match"));
+        CompanyRun? on = runs.Where(run => !run.IsBroken && run.Kind is not ("restore" or Stages.Mend) && !run.IsUndone && run.Companies.Contains(company.Code)
+                && run.IsDone(company.Code, Stages.Convert))
+            .Select(run => UpgradeRun.OnRun(context, run, company.Code)).FirstOrDefault(on => session.Places.Exists(on.Aside) || session.Places.Exists(on.FinalStaged));
+        if (on is null) return new CompanyMatched(company.Code, "", null, NoStore);
+        bool changedOver = session.Places.Exists(on.Aside);
+        StoreAddress old = changedOver ? on.Aside : company.OldStore, last = changedOver ? company.NewStore : on.FinalStaged;
+        session.Screen.Heading($"{company.Code}  match: are the records the same?");
+        session.Screen.Line($"old: {old.Shown}");
+        session.Screen.Line($"new: {last.Shown}");
+        WayMatched matched = MatchStage.Of(on, [old, .. on.Way.SkipLast(1).Select(hop => on.Staged(hop.To.Name)), last]);
+        Results.Match(session.Screen, company.Code, matched);
+        return new CompanyMatched(company.Code, on.Run.Id, matched);
     }
 }

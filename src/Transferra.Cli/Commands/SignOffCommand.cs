@@ -59,7 +59,7 @@ internal static class SignOffCommand
             }
             if (company.Backups is not null) Results.Backups(screen, company.Backups);
             if (company.Conversion is not null) Results.Conversion(screen, company.Conversion);
-            if (company.Matches is not null) Results.Match(screen, company.Code, company.Matches);
+            if (company.Match is not null) Results.Match(screen, company.Code, company.Match);
             if (company.CheckAgain is not null)
             {
                 screen.Line("After:");

@@ -114,37 +114,73 @@ internal static class Results
         screen.Line($"All of them: {converted.ExceptionList}");
     }
 
-    public static void Match(Screen screen, string company, IReadOnlyList<MatchResult> matches)
+    public static void Match(Screen screen, string company, WayMatched matched)
     {
-        foreach (MatchResult match in matches)
+        foreach (MatchResult match in matched.Hops)
         {
+            if (matched.Hops.Count > 1) screen.Line($"Version {match.FromVersion} to {match.ToVersion}:");
             screen.Table(["New table", ">Expected", ">Found", "Fingerprint", "Same"], match.Tables.Select(table => (IReadOnlyList<string>)
                 [table.Table, Number(table.Expected), Number(table.Found), table.FoundFingerprint[..16], table.IsSame ? "yes" : "NO"]));
-            foreach (TotalMatch total in match.Totals)
-            {
-                string by = total.IsByEngines ? "by the engines' own sums" : "added up apart from the conversion";
-                if (total.IsSame)
-                {
-                    screen.Line($"  {total.Name}: {(total.Lines.Count == 1 ? "its one line agrees" : $"all {Number(total.Lines.Count)} lines agree")}, {by}");
-                    continue;
-                }
-                TotalLine[] wrong = [.. total.Lines.Where(line => !line.IsSame)];
-                screen.Bad($"  {total.Name}: {Number(wrong.Length)} of {Number(total.Lines.Count)} lines disagree, {by}");
-                foreach (TotalLine line in wrong.Take(5)) screen.Line($"    {line.Label}: old {line.Old ?? "(none)"}, new {line.New ?? "(none)"}");
-            }
-            if (match.DifferenceCount > 0)
-            {
-                screen.Bad($"{(match.IsCountExact ? "" : "At least ")}{Count(match.DifferenceCount, "difference")} in {company}:");
-                screen.Table(["Table", "Record", "Column", "Expected", "Found"], match.Differences.Take(20).Select(difference => (IReadOnlyList<string>)
-                    [difference.Table, difference.Key, difference.Column.Length > 0 ? difference.Column : "(whole record)",
-                        difference.Kind == DifferenceKind.Extra ? "(no such record)" : difference.Expected,
-                        difference.Kind == DifferenceKind.Missing ? "(missing)" : difference.Found]));
-            }
-            if (match.IsProved)
-                screen.Good($"Proved: the new store of {company} holds what the old one gives, {Number(match.Tables.Sum(table => table.Found))} records, every value compared.");
-            else
-                screen.Bad($"NOT proved for {company}." + (match.Exceptions > 0
-                    ? $" {(match.Exceptions == 1 ? "1 old record is an exception" : $"{Number(match.Exceptions)} old records are exceptions")} and so cannot be in the new store." : ""));
+            foreach (TotalMatch total in match.Totals) Total(screen, total, "");
+            if (match.DifferenceCount > 0) Differences(screen, company, match);
+        }
+        foreach (TotalMatch total in matched.OverTheWay) Total(screen, total, $", version {total.FromVersion} against {total.ToVersion}");
+        foreach (NotLookedAt left in matched.NotLookedAt)
+        {
+            string line = $"Not looked at, in the {left.Side} store: {left.What}{(left.Records > 0 ? $" ({Count(left.Records, "record")})" : "")}";
+            if (left.Allows == Verdict.Proved) screen.Line("  " + line);
+            else screen.Look(line);
+        }
+        Conclude(screen, company, matched);
+    }
+
+    private static void Total(Screen screen, TotalMatch total, string versions)
+    {
+        string by = (total.IsByEngines ? "by the engines' own sums" : "added up apart from the conversion") + versions;
+        if (total.IsSame)
+        {
+            screen.Line($"  {total.Name}: {(total.Lines.Count == 1 ? "its one line agrees" : $"all {Number(total.Lines.Count)} lines agree")}, {by}");
+            return;
+        }
+        TotalLine[] wrong = [.. total.Lines.Where(line => !line.IsSame)];
+        screen.Bad($"  {total.Name}: {Number(wrong.Length)} of {Number(total.Lines.Count)} lines disagree, {by}");
+        foreach (TotalLine line in wrong.Take(5)) screen.Line($"    {line.Label}: old {line.Old ?? "(none)"}, new {line.New ?? "(none)"}");
+    }
+
+    private const int DifferencesShown = 20;
+
+    private static void Differences(Screen screen, string company, MatchResult match)
+    {
+        screen.Bad($"{Count(match.DifferenceCount, "difference")} in {company}:");
+        TableMatch[] differing = [.. match.Tables.Where(table => !table.IsSame)];
+        screen.Table(["Table", ">Missing", ">Extra", ">Changed"], differing.Select(table => (IReadOnlyList<string>)
+            [table.Table, Number(table.Missing), Number(table.Extra), Number(table.Changed)]));
+        int ofEach = Math.Max(1, DifferencesShown / Math.Max(1, differing.Length));
+        screen.Table(["Table", "Record", "Column", "Expected", "Found"], match.Differences.GroupBy(difference => difference.Table).SelectMany(table => table.Take(ofEach))
+            .Select(difference => (IReadOnlyList<string>)
+            [difference.Table, difference.Key, difference.Column.Length > 0 ? difference.Column : "(whole record)",
+                difference.Kind == DifferenceKind.Extra ? "(no such record)" : difference.Expected,
+                difference.Kind == DifferenceKind.Missing ? "(missing)" : difference.Found]));
+    }
+
+    // One line about the whole way, the last that is said of a company.
+    private static void Conclude(Screen screen, string company, WayMatched matched)
+    {
+        string over = matched.Hops.Count > 1 ? $", over all {matched.Hops.Count} hops" : "", exceptions = matched.Exceptions == 0 ? ""
+            : matched.Exceptions == 1 ? " 1 old record is an exception and is not in the new store." : $" {Number(matched.Exceptions)} old records are exceptions and are not in the new store.";
+        string records = Number(matched.Hops[^1].Tables.Sum(table => table.Found));
+        switch (matched.Verdict)
+        {
+            case Verdict.Proved:
+                screen.Good($"Proved: the new store of {company} holds what the old one gives{over}, {records} records, every value compared.");
+                break;
+            case Verdict.ProvedInPart:
+                screen.Look($"Proved in part for {company}{over}: the {records} records that the kit knows in the new store are what the old one gives, every value compared."
+                    + (exceptions.Length > 0 ? exceptions : " What was not looked at is named above."));
+                break;
+            default:
+                screen.Bad($"NOT proved for {company}{over}." + exceptions);
+                break;
         }
     }
 }

@@ -55,7 +55,7 @@ internal sealed class ScreenObserver(Screen screen, Diagnostics? diagnostics = n
             case IReadOnlyList<BackupResult> sets: Results.Backups(screen, sets); break;
             case MendResult mended: Results.Mending(screen, mended); break;
             case ConvertResult converted: Results.Conversion(screen, converted); break;
-            case IReadOnlyList<MatchResult> matches: Results.Match(screen, company, matches); break;
+            case WayMatched matched: Results.Match(screen, company, matched); break;
             default:
                 if (state == "done") screen.Good(char.ToUpperInvariant(summary[0]) + summary[1..] + ".");
                 else if (state == "taken-back") screen.Line($"{company}: taken back: {summary}.");

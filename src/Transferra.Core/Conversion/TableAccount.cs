@@ -30,7 +30,15 @@ public sealed record ExceptionCause(string Column, string Into, Records.FaultCod
 /// <param name="Table">The old table.</param>
 /// <param name="Key">The record's key as a person reads it.</param>
 /// <param name="Causes">At least one.</param>
-public sealed record ExceptionRow(string Table, string Key, IReadOnlyList<ExceptionCause> Causes);
+public sealed record ExceptionRow(string Table, string Key, IReadOnlyList<ExceptionCause> Causes)
+{
+    /// <summary>The record by its content, for programs: 32 hexadecimal digits, as docs/fingerprints.md defines a row digest. Not shown.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public string Record { get; init; } = "";
+
+    /// <summary>Whether the map gave a sound record and the new store's engine refused it.</summary>
+    public bool IsRefused { get; init; }
+}
 
 /// <summary>The account of one old table.</summary>
 /// <param name="Table">The old table.</param>

@@ -25,6 +25,8 @@ public sealed class TableTransform
     private readonly Rule[] _rules;
     private readonly EvaluationContext _context;
     private readonly Dictionary<int, List<ExceptionCause>> _causes = [];
+    private readonly HashSet<int> _refused = [];
+    private readonly CanonicalWriter _bytes = new();
     private RowFate[] _fates = [];
     private int[] _survivor = [];
 
@@ -90,6 +92,7 @@ public sealed class TableTransform
         if (_fates.Length < rows) (_fates, _survivor, _context.Active) = (new RowFate[rows], new int[rows], new bool[rows]);
         Array.Clear(_fates, 0, rows);
         _causes.Clear();
+        _refused.Clear();
         RuleCounts.Clear();
         foreach (RowFault fault in Source.Faults) Except(fault.Row, new ExceptionCause(fault.Column, "", fault.Code, fault.Value, fault.Reason));
         if (_key.Length > 0 && _judgesCopies) JudgeCopies(rows);
@@ -113,13 +116,20 @@ public sealed class TableTransform
     public void Refuse(IReadOnlyList<RowReject> rejects)
     {
         foreach (RowReject reject in rejects)
+        {
             Except(reject.Row, new ExceptionCause("", _targets[0].Table.Name, reject.Code, "", reject.Reason));
+            _refused.Add(reject.Row);
+        }
         if (rejects.Count > 0) FollowSurvivors(RowCount);
     }
 
     /// <summary>The exceptions of this batch, in row order.</summary>
     public IEnumerable<ExceptionRow> Exceptions() => _causes.OrderBy(entry => entry.Key)
-        .Select(entry => new ExceptionRow(_map.From.Name, ShowKey(entry.Key), entry.Value));
+        .Select(entry => new ExceptionRow(_map.From.Name, ShowKey(entry.Key), entry.Value)
+        {
+            Record = RefusedRecords.Digest(Source.Vectors, entry.Key, _bytes).ToString("x32", System.Globalization.CultureInfo.InvariantCulture),
+            IsRefused = _refused.Contains(entry.Key),
+        });
 
     private void Except(int row, ExceptionCause cause)
     {

@@ -1,10 +1,8 @@
-// CompanyMatch.cs: the proof that the records of the new store are those of the old one.
+// CompanyMatch.cs: the proof that the records of a hop's new store are those of its old one.
 // Three independent looks: (a) every record, through the map, by fingerprint and key; (b) counts; (c) control totals that each engine
-// computes with its own SQL, which share no code with the map. Definition of fingerprints: docs/fingerprints.md.
-// Holds: (1) both stores are read anew, nothing is taken from the conversion; (2) both ways: nothing missing, nothing added;
-//        (3) memory is bounded: only buckets that differ are read again, in portions.
-using System.Globalization;
-using System.IO.Hashing;
+// computes with its own SQL, which share no code with the map (ControlTotals.cs). Definition of fingerprints: docs/fingerprints.md.
+// Holds: (1) both stores are read anew; of the conversion only the records that the engine refused are taken, which are exceptions;
+//        (2) both ways: nothing missing, nothing added; (3) memory is bounded: only buckets that differ are read again, and sorted on disk.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Records;
@@ -14,21 +12,21 @@ namespace Transferra.Core.Matching;
 /// <summary>Matches two stores.</summary>
 public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> settings, IProgressObserver observer, CancellationToken cancel)
 {
-    private const int MaxListed = 1000;
+    /// <summary>Most differences that are listed; all are counted.</summary>
+    public const int MostListed = 1000;
 
-    /// <summary>Records of one table held in memory while its differing buckets are read again.</summary>
-    internal int PortionRows { get; init; } = 50_000;
+    /// <summary>A table of the new store as it was read.</summary>
+    private sealed record Found(BucketedFingerprint Fingerprint, HashSet<int> Unreadable);
 
-    private readonly List<Difference> _differences = [];
-    private long _differenceCount;
-    private bool _countExact = true;
+    /// <summary>Old records that the new store refused when it was made.</summary>
+    public RefusedRecords Refused { get; init; } = RefusedRecords.None;
 
     /// <summary>Matches; the stores may be large, the result is small.</summary>
     public MatchResult Run(IStore old, IStore renewed)
     {
         Dictionary<string, BucketedFingerprint> expected = hop.To.Tables.ToDictionary(table => table.Name, _ => new BucketedFingerprint());
         var accounts = new List<TableAccount>();
-        var found = new Dictionary<string, BucketedFingerprint>();
+        var found = new Dictionary<string, Found>();
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         Task reading = Task.Factory.StartNew(() =>
         {
@@ -50,33 +48,50 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
             throw;
         }
         reading.GetAwaiter().GetResult();
-        foreach (TableShape table in hop.To.Tables)
-        {
-            IReadOnlyList<int> differing = expected[table.Name].DifferingFrom(found[table.Name]);
-            if (differing.Count > 0) Explain(old, renewed, table, differing, expected[table.Name], found[table.Name]);
-        }
+        Dictionary<string, HashSet<int>> differing = hop.To.Tables.ToDictionary(table => table.Name,
+            table => new HashSet<int>(expected[table.Name].DifferingFrom(found[table.Name].Fingerprint).Concat(found[table.Name].Unreadable)));
+        int most = ListedOfATable(differing.Values.Count(buckets => buckets.Count > 0));
+        Dictionary<string, TableDifferences> differences = hop.To.Tables.Where(table => differing[table.Name].Count > 0)
+            .ToDictionary(table => table.Name, table => Explain(old, renewed, table, differing[table.Name], most));
         TableMatch[] tables = [.. hop.To.Tables.Select(table =>
         {
-            Fingerprint a = expected[table.Name].Total(), b = found[table.Name].Total();
-            return new TableMatch(table.Name, a.Rows, b.Rows, a.ToString(), b.ToString());
+            Fingerprint a = expected[table.Name].Total(), b = found[table.Name].Fingerprint.Total();
+            TableDifferences? of = differences.GetValueOrDefault(table.Name);
+            return new TableMatch(table.Name, a.Rows, b.Rows, a.ToString(), b.ToString(), of?.Missing ?? 0, of?.Extra ?? 0, of?.Changed ?? 0);
         })];
-        return new MatchResult(hop.From.Name, hop.To.Name, accounts, tables, CompareTotals(old, renewed), _differences, _differenceCount, _countExact);
+        return new MatchResult(hop.From.Name, hop.To.Name, accounts, tables, ControlTotals.Compare(old, hop.From, renewed, hop.To, cancel),
+            FairShare([.. differences.Values.Select(of => of.Listed)]), differences.Values.Sum(of => of.Count));
+    }
+
+    // So many of each table are kept that no memory is lost to thousands of tables, and a few tables alone can fill the list.
+    private static int ListedOfATable(int tables) => Math.Clamp(10 * MostListed / Math.Max(1, tables), 10, MostListed);
+
+    // The list has a limit; tables with few differences are listed whole, and those with many share what is left.
+    private static Difference[] FairShare(List<Difference>[] listed)
+    {
+        int room = MostListed, tables = listed.Length;
+        var kept = new int[listed.Length];
+        foreach (int i in Enumerable.Range(0, listed.Length).OrderBy(i => listed[i].Count))
+        {
+            kept[i] = Math.Min(listed[i].Count, Math.Max(1, room / tables--));
+            room = Math.Max(0, room - kept[i]);
+        }
+        return [.. listed.SelectMany((of, i) => of.Take(kept[i]))];
     }
 
     private static void Add(BucketedFingerprint fingerprint, RowEncoder encoder, int row) => fingerprint.Add(encoder.Key(row), encoder.Row(row));
 
-    private BucketedFingerprint Scan(IStore store, TableShape table, CancellationToken stop)
+    private static Found Scan(IStore store, TableShape table, CancellationToken stop)
     {
-        var fingerprint = new BucketedFingerprint();
+        var found = new Found(new BucketedFingerprint(), []);
         foreach (RecordBatch batch in store.Batches(table, [], stop))
         {
-            foreach (RowFault fault in batch.Faults)
-                Note(new Difference(table.Name, ShowKey(table, batch, fault.Row), fault.Column, DifferenceKind.Value, "",
-                    $"{(table.MayShow(fault.Column) ? fault.Value : TableShape.Private)}: {fault.Reason}"));
             var encoder = new RowEncoder(table, batch.Vectors);
-            for (int row = 0; row < batch.RowCount; row++) Add(fingerprint, encoder, row);
+            // A cell that cannot be read is a difference even where nothing was expected.
+            foreach (RowFault fault in batch.Faults) found.Unreadable.Add(BucketedFingerprint.BucketOf(encoder.Key(fault.Row)));
+            for (int row = 0; row < batch.RowCount; row++) Add(found.Fingerprint, encoder, row);
         }
-        return fingerprint;
+        return found;
     }
 
     private TableAccount ScanExpected(IStore old, TableMap map, Dictionary<string, BucketedFingerprint> expected, CancellationToken stop)
@@ -103,145 +118,48 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
     private IEnumerable<TableTransform> Transformed(IStore old, TableMap map, CancellationToken stop)
     {
         var lane = new TableTransform(map, LookupLoader.Load(old, map), settings);
+        Dictionary<UInt128, int>? refused = Refused.Of(map.From.Name);
+        var scratch = new CanonicalWriter();
         using KeyGroupedReader reader = TableTransform.Read(old, map);
         while (reader.Fill(lane.Source))
         {
             stop.ThrowIfCancellationRequested();
             lane.Apply();
+            if (refused is not null) lane.Refuse(RefusedRecords.In(lane, refused, scratch));
             yield return lane;
         }
     }
 
-    private void Note(Difference difference)
+    // Reads the differing buckets of a table again and names each difference.
+    private TableDifferences Explain(IStore old, IStore renewed, TableShape table, HashSet<int> buckets, int most)
     {
-        lock (_differences)
-        {
-            _differenceCount++;
-            if (_differences.Count < MaxListed) _differences.Add(difference);
-        }
-    }
+        var differences = new TableDifferences(table, most, cancel);
+        differences.Compare(Wanted(), Real());
+        return differences;
 
-    // Reads the differing buckets of a table again, as many at a time as memory is promised for, and names each difference.
-    private void Explain(IStore old, IStore renewed, TableShape table, IReadOnlyList<int> differing, BucketedFingerprint expected, BucketedFingerprint found)
-    {
-        for (int next = 0; next < differing.Count;)
-        {
-            if (_differenceCount >= MaxListed)
-            {
-                _countExact = false;
-                break;
-            }
-            var portion = new HashSet<int>();
-            long rows = 0;
-            while (next < differing.Count && (portion.Count == 0 || rows + expected.Buckets[differing[next]].Rows <= PortionRows))
-            {
-                rows += expected.Buckets[differing[next]].Rows;
-                portion.Add(differing[next++]);
-            }
-            ExplainPortion(old, renewed, table, portion);
-        }
-    }
-
-    private void ExplainPortion(IStore old, IStore renewed, TableShape table, HashSet<int> buckets)
-    {
-        var wanted = new RecordBatch(table.Columns, new BatchLimits(int.MaxValue, long.MaxValue));
-        var waiting = new Dictionary<UInt128, Queue<int>>();
-        foreach (TableMap map in hop.Tables.Where(map => map.Into.Any(target => target.Table.Name == table.Name)))
+        IEnumerable<PickedRows> Wanted()
         {
             int[] rows = [];
-            foreach (TableTransform lane in Transformed(old, map, cancel))
-            {
-                if (rows.Length < lane.RowCount) rows = new int[lane.RowCount];
-                int carried = lane.CarriedRows(rows);
-                TableOutput output = lane.Outputs.First(output => output.Table.Name == table.Name);
-                Keep(output, rows.AsSpan(0, carried));
-            }
+            foreach (TableMap map in hop.Tables.Where(map => map.Into.Any(target => target.Table.Name == table.Name)))
+                foreach (TableTransform lane in Transformed(old, map, cancel))
+                {
+                    if (rows.Length < lane.RowCount) rows = new int[lane.RowCount];
+                    TableOutput output = lane.Outputs.First(output => output.Table.Name == table.Name);
+                    yield return Picked(output.Vectors, rows.Take(lane.CarriedRows(rows)), []);
+                }
+            foreach (NewRecord record in hop.NewRecords.Where(record => record.Into.Name == table.Name))
+                yield return Picked(StoreConverter.Evaluate(record, settings).Vectors, [0], []);
         }
-        foreach (NewRecord record in hop.NewRecords.Where(record => record.Into.Name == table.Name)) Keep(StoreConverter.Evaluate(record, settings), [0]);
-        foreach (RecordBatch batch in renewed.Batches(table, [], cancel))
+
+        IEnumerable<PickedRows> Real()
         {
-            var encoder = new RowEncoder(table, batch.Vectors);
-            for (int row = 0; row < batch.RowCount; row++)
-            {
-                ReadOnlySpan<byte> key = encoder.Key(row);
-                if (!buckets.Contains(BucketedFingerprint.BucketOf(key))) continue;
-                if (waiting.TryGetValue(XxHash128.HashToUInt128(key), out Queue<int>? queue) && queue.TryDequeue(out int twin)) CompareRow(table, wanted, twin, batch, row);
-                else Note(new Difference(table.Name, ShowKey(table, batch, row), "", DifferenceKind.Extra, "", ShowRow(batch, row)));
-            }
+            foreach (RecordBatch batch in renewed.Batches(table, [], cancel)) yield return Picked(batch.Vectors, Enumerable.Range(0, batch.RowCount), batch.Faults);
         }
-        foreach (int missing in waiting.Values.SelectMany(queue => queue).Order())
-            Note(new Difference(table.Name, ShowKey(table, wanted, missing), "", DifferenceKind.Missing, ShowRow(wanted, missing), ""));
 
-        void Keep(TableOutput output, ReadOnlySpan<int> rows)
+        PickedRows Picked(IReadOnlyList<Vector> vectors, IEnumerable<int> rows, IReadOnlyList<RowFault> faults)
         {
-            var encoder = new RowEncoder(table, output.Vectors);
-            foreach (int row in rows)
-            {
-                ReadOnlySpan<byte> key = encoder.Key(row);
-                if (!buckets.Contains(BucketedFingerprint.BucketOf(key))) continue;
-                UInt128 digest = XxHash128.HashToUInt128(key);
-                if (!waiting.TryGetValue(digest, out Queue<int>? queue)) waiting[digest] = queue = new Queue<int>();
-                queue.Enqueue(wanted.RowCount);
-                for (int column = 0; column < output.Vectors.Count; column++) wanted.Vectors[column].AppendFrom(output.Vectors[column], row);
-            }
+            var encoder = new RowEncoder(table, vectors);
+            return new PickedRows(vectors, rows.Where(row => buckets.Contains(BucketedFingerprint.BucketOf(encoder.Key(row)))), faults);
         }
-    }
-
-    private void CompareRow(TableShape table, RecordBatch wanted, int twin, RecordBatch batch, int row)
-    {
-        for (int column = 0; column < table.Columns.Count; column++)
-        {
-            // An unreadable cell was noted as such when the table was scanned.
-            if (batch.Faults.Any(fault => fault.Row == row && fault.Column == table.Columns[column].Name)) continue;
-            if (!wanted.Vectors[column].SameAt(twin, batch.Vectors[column], row))
-                Note(new Difference(table.Name, ShowKey(table, wanted, twin), table.Columns[column].Name, DifferenceKind.Value,
-                    Shown(wanted, twin, column), Shown(batch, row, column)));
-        }
-    }
-
-    private static string Shown(RecordBatch batch, int row, int column) => batch.Vectors[column].IsNull(row) ? "(no value)" : batch.Show(row, column);
-
-    private static string ShowKey(TableShape table, RecordBatch batch, int row) =>
-        table.Key.Count > 0 ? batch.ShowKey(row, [.. table.Key.Select(table.OrdinalOf)]) : ShowRow(batch, row);
-
-    private static string ShowRow(RecordBatch batch, int row) => string.Join(" | ", Enumerable.Range(0, batch.Vectors.Length).Select(column => batch.Show(row, column)));
-
-    private List<TotalMatch> CompareTotals(IStore old, IStore renewed)
-    {
-        var totals = new List<TotalMatch>();
-        foreach (ControlTotal before in hop.From.ControlTotals)
-        {
-            ControlTotal? after = hop.To.ControlTotals.FirstOrDefault(total => total.Name == before.Name);
-            if (after is null) continue;
-            Dictionary<string, string> a = Ask(old, before), b = Ask(renewed, after);
-            totals.Add(new TotalMatch(before.Name, HasSql(old, before) && HasSql(renewed, after), [.. a.Keys.Union(b.Keys).Order(StringComparer.Ordinal)
-                .Select(label => new TotalLine(label, a.GetValueOrDefault(label), b.GetValueOrDefault(label)))]));
-        }
-        return totals;
-    }
-
-    private static bool HasSql(IStore store, ControlTotal total) => total.SqlByEngine.ContainsKey(store.Identity.Engine.ToLowerInvariant());
-
-    private Dictionary<string, string> Ask(IStore store, ControlTotal total)
-    {
-        string? sql = total.SqlByEngine.GetValueOrDefault(store.Identity.Engine.ToLowerInvariant());
-        if (sql is null && total.Sum is not null)
-            return GroupSums.Of(store, total.Sum, cancel).ToDictionary(line => line.Key, line => DecimalText.Format(line.Value, total.Scale));
-        if (sql is null)
-            throw new TransferraException($"the control total \"{total.Name}\" has no query for {store.Identity.Engine}",
-                "Add it under sql in the kit's version file; for stores that answer no SQL, give table, by and sum.");
-        var lines = new Dictionary<string, string>();
-        foreach (IReadOnlyList<string?> row in store.Ask(sql).Rows)
-        {
-            string label = string.Join(" / ", row.Take(row.Count - 1).Select(cell => cell ?? TotalLine.NoLabel));
-            string value = row[^1] ?? "0";
-            // A total adds up whole units (pence, cents), so that the engine's sum is exact. Anything else got in behind our back, or the
-            // query is wrong; either way it agrees with nothing.
-            string shown = Int128.TryParse(value, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out Int128 units)
-                ? DecimalText.Format(units, total.Scale) : $"{ValueText.Quote(value)} {TotalLine.NoWholeNumber}";
-            if (!lines.TryAdd(label, shown))
-                throw new TransferraException($"the control total \"{total.Name}\" gave the line {ValueText.Quote(label)} twice", "Group the query by its label columns.");
-        }
-        return lines;
     }
 }

@@ -29,10 +29,13 @@ public sealed record Difference(string Table, string Key, string Column, Differe
 /// <param name="Found">Records the new store holds.</param>
 /// <param name="ExpectedFingerprint">32 hexadecimal digits.</param>
 /// <param name="FoundFingerprint">The same of the new store.</param>
-public sealed record TableMatch(string Table, long Expected, long Found, string ExpectedFingerprint, string FoundFingerprint)
+/// <param name="Missing">Records that should be there and are not.</param>
+/// <param name="Extra">Records that nothing stands for.</param>
+/// <param name="Changed">Records that are there with another value, or one that cannot be read.</param>
+public sealed record TableMatch(string Table, long Expected, long Found, string ExpectedFingerprint, string FoundFingerprint, long Missing, long Extra, long Changed)
 {
     /// <summary>Whether the records are the same.</summary>
-    public bool IsSame => Expected == Found && ExpectedFingerprint == FoundFingerprint;
+    public bool IsSame => Expected == Found && ExpectedFingerprint == FoundFingerprint && Missing + Extra + Changed == 0;
 }
 
 /// <summary>One line of a control total; null where a side has no such line.</summary>
@@ -52,24 +55,29 @@ public sealed record TotalLine(string Label, string? Old, string? New)
 /// <param name="Lines">A line for each group.</param>
 public sealed record TotalMatch(string Name, bool IsByEngines, IReadOnlyList<TotalLine> Lines)
 {
+    /// <summary>The versions that are compared.</summary>
+    public string FromVersion { get; init; } = "";
+
+    /// <inheritdoc cref="FromVersion"/>
+    public string ToVersion { get; init; } = "";
+
     /// <summary>Whether all lines agree.</summary>
     public bool IsSame => Lines.All(line => line.IsSame);
 }
 
-/// <summary>The proof, or what is wrong with it.</summary>
+/// <summary>One hop: whether its new store holds what its old one gives.</summary>
 /// <param name="FromVersion">Old data version.</param>
 /// <param name="ToVersion">New data version.</param>
 /// <param name="Accounts">What became of the old records, counted anew.</param>
-/// <param name="Tables">Every table of the new version.</param>
+/// <param name="Tables">Every table of the new version, each difference counted.</param>
 /// <param name="Totals">Every control total that both versions have.</param>
-/// <param name="Differences">The first of them.</param>
-/// <param name="DifferenceCount">How many there are; exact unless <paramref name="IsCountExact"/> is false.</param>
-/// <param name="IsCountExact">False when the listing was broken off.</param>
+/// <param name="Differences">The first of each table, at most <see cref="CompanyMatch.MostListed"/> in all.</param>
+/// <param name="DifferenceCount">How many there are, each value that differs counted.</param>
 public sealed record MatchResult(string FromVersion, string ToVersion, IReadOnlyList<TableAccount> Accounts, IReadOnlyList<TableMatch> Tables,
-    IReadOnlyList<TotalMatch> Totals, IReadOnlyList<Difference> Differences, long DifferenceCount, bool IsCountExact)
+    IReadOnlyList<TotalMatch> Totals, IReadOnlyList<Difference> Differences, long DifferenceCount)
 {
-    /// <summary>Whether every record that was to be carried is there with every value, and no other.</summary>
-    public bool IsProved => Tables.All(table => table.IsSame) && Totals.All(total => total.IsSame) && DifferenceCount == 0
+    /// <summary>Whether every record that was to be carried is there with every value, and no other. What could not be carried is no part of this.</summary>
+    public bool IsSame => Tables.All(table => table.IsSame) && Totals.All(total => total.IsSame) && DifferenceCount == 0
         && Accounts.All(account => account.IsBalanced);
 
     /// <summary>Old records that could not be converted and so cannot be in the new store.</summary>

@@ -41,13 +41,16 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
         context.Volume.CreateFolder(On.ResultFolder);
         string list = Path.Combine(On.ResultFolder, "exceptions.csv");
         context.Volume.Remove(list);
+        foreach (Hop hop in On.Way) context.Volume.Remove(RefusedPath(On, hop));
         var hops = new List<HopResult>();
         var first = new List<ExceptionRow>();
         using (var exceptions = new ExceptionList(list))
         {
+            var refused = new List<string>();
             void Take(ExceptionRow exception)
             {
                 exceptions.Add(exception);
+                if (exception.IsRefused) refused.Add(RefusedRecords.Line(exception));
                 if (first.Count < FirstExceptions) first.Add(exception);
             }
 
@@ -57,6 +60,7 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
                 StoreAddress target = On.Staged(hop.To.Name);
                 if (!target.IsOnServer) On.Work.MakeInside(target.Folder);
                 var clock = System.Diagnostics.Stopwatch.StartNew();
+                refused.Clear();
                 ConversionResult result;
                 long mark = exceptions.Mark();
                 int known = first.Count;
@@ -71,8 +75,10 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
                     if (!target.IsOnServer) On.Work.MakeInside(target.Folder);
                     exceptions.BackTo(mark);
                     first.RemoveRange(known, first.Count - known);
+                    refused.Clear();
                     result = Convert(source, target, hop, keysFirst: true, Take);
                 }
+                if (refused.Count > 0) context.Volume.Replace(RefusedPath(On, hop), System.Text.Encoding.UTF8.GetBytes(string.Join('\n', refused)));
                 hops.Add(new HopResult(hop.From.Name, hop.To.Name, result, clock.Elapsed.TotalSeconds));
                 if (!target.IsOnServer)
                 {
@@ -96,6 +102,11 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
         using IStoreBuilder builder = On.Context.Stores.Create(target, hop.To.TextEncoding, keysFirst);
         return StoreConverter.Run(old, builder, hop, On.Company.Answers, take, On.Context.Observer, On.Context.Cancel);
     }
+
+    private static string RefusedPath(CompanyRun on, Hop hop) => Path.Combine(on.ResultFolder, $"refused-{hop.From.Name}-{hop.To.Name}.txt");
+
+    /// <summary>Which old records of a hop the new store refused when it was made; lines for <see cref="RefusedRecords.Read"/>.</summary>
+    public static IEnumerable<string> Refused(CompanyRun on, Hop hop) => File.Exists(RefusedPath(on, hop)) ? File.ReadLines(RefusedPath(on, hop)) : [];
 
     private StoreAddress[] StagedOnes => [.. On.Way.Select(hop => On.Staged(hop.To.Name))];
 

@@ -1,30 +1,10 @@
-// MatchStage.cs: proves the staged new store against the old one, hop by hop.
+// MatchStage.cs: proves the staged new store against the old one, hop by hop and over the whole way.
+using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Matching;
-using Transferra.Core.Office;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Runs;
-
-/// <summary>Matches the stores of a way.</summary>
-public static class WayMatch
-{
-    /// <summary>Matches each hop's old and new store.</summary>
-    /// <param name="context">What it works with.</param>
-    /// <param name="company">For the answers.</param>
-    /// <param name="way">The hops.</param>
-    /// <param name="stores">One more than hops: the old store first, the newest last.</param>
-    public static IReadOnlyList<MatchResult> Run(RunContext context, Company company, IReadOnlyList<Hop> way, IReadOnlyList<StoreAddress> stores)
-    {
-        var results = new List<MatchResult>();
-        for (int i = 0; i < way.Count; i++)
-        {
-            using IStore old = context.Stores.Open(stores[i], way[i].From.TextEncoding), renewed = context.Stores.Open(stores[i + 1], way[i].To.TextEncoding);
-            results.Add(new CompanyMatch(way[i], company.Answers, context.Observer, context.Cancel).Run(old, renewed));
-        }
-        return results;
-    }
-}
 
 /// <summary>The proof before the change-over.</summary>
 public sealed class MatchStage(CompanyRun on) : Stage(on)
@@ -32,18 +12,37 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override string Name => Stages.Match;
 
+    /// <summary>Matches the stores of a company's way.</summary>
+    /// <param name="on">The company and its run.</param>
+    /// <param name="stores">One more than hops: the old store first, the newest last.</param>
+    public static WayMatched Of(CompanyRun on, IReadOnlyList<StoreAddress> stores)
+    {
+        KitVersion[] versions = [on.Way[0].From, .. on.Way.Select(hop => hop.To)];
+        var hops = new List<MatchResult>();
+        for (int i = 0; i < on.Way.Count; i++)
+        {
+            using IStore old = Open(i), renewed = Open(i + 1);
+            RefusedRecords refused = RefusedRecords.Read(ConvertStage.Refused(on, on.Way[i]));
+            hops.Add(new CompanyMatch(on.Way[i], on.Company.Answers, on.Context.Observer, on.Context.Cancel) { Refused = refused }.Run(old, renewed));
+        }
+        using IStore first = Open(0), last = Open(stores.Count - 1);
+        return new WayMatched(hops, WayMatch.Totals(versions, Open, on.Context.Cancel), WayMatch.Left(first, last, versions, on.Way[0]));
+
+        IStore Open(int at) => on.Context.Stores.Open(stores[at], versions[at].TextEncoding);
+    }
+
     /// <inheritdoc/>
     public override StageOutcome Do()
     {
-        StoreAddress[] stores = [On.Company.OldStore, .. On.Way.Select(hop => On.Staged(hop.To.Name))];
-        IReadOnlyList<MatchResult> results = WayMatch.Run(On.Context, On.Company, On.Way, stores);
-        On.SaveResult(Name, results);
-        bool proved = results.All(result => result.IsProved);
-        long differences = results.Sum(result => result.DifferenceCount);
-        int totals = results.Sum(result => result.Totals.Count(total => !total.IsSame));
-        return new StageOutcome(true, proved
-            ? FormattableString.Invariant($"{results[^1].Tables.Sum(table => table.Found)} records are the same, {results[^1].Totals.Count} control totals agree")
-                : FormattableString.Invariant($"not proved: {differences} differences, {totals} control totals disagree"),
-            Facts(("proved", proved ? 1 : 0), ("differences", differences)), results);
+        WayMatched matched = Of(On, [On.Company.OldStore, .. On.Way.Select(hop => On.Staged(hop.To.Name))]);
+        On.SaveResult(Name, matched);
+        int totals = matched.Hops.Sum(hop => hop.Totals.Count) + matched.OverTheWay.Count;
+        return new StageOutcome(true, matched.Verdict switch
+        {
+            Verdict.Proved => FormattableString.Invariant($"{matched.Hops[^1].Tables.Sum(table => table.Found)} records are the same, {totals} control totals agree"),
+            Verdict.ProvedInPart => FormattableString.Invariant($"what was carried is the same, {totals} control totals agree; {matched.Exceptions} records are exceptions"),
+            _ => FormattableString.Invariant($"not proved: {matched.Differences} differences, {matched.TotalsThatDisagree} control totals disagree")
+                + string.Concat(matched.NotLookedAt.Where(left => left.Allows == Verdict.NotProved).Select(left => $", not looked at: {left.What}")),
+        }, Facts(("proved", matched.Verdict == Verdict.Proved ? 1 : 0), ("differences", matched.Differences), ("verdict", matched.Verdict)), matched);
     }
 }

@@ -30,12 +30,12 @@ public sealed record StageReport(string Stage, string State, DateTimeOffset? Beg
 /// <param name="Check">The check before.</param>
 /// <param name="Backups">The backup sets.</param>
 /// <param name="Conversion">The conversion.</param>
-/// <param name="Matches">The proof.</param>
+/// <param name="Match">The proof.</param>
 /// <param name="CheckAgain">The check after.</param>
 public sealed record CompanyReport(string Code, string Name, string Package, string From, string To, string Outcome, IReadOnlyList<string> Reasons,
     IReadOnlyList<StageReport> Stages,
     string OldStoreSha256, string SetAside, CheckResult? Check, IReadOnlyList<BackupResult>? Backups, ConvertResult? Conversion,
-        IReadOnlyList<MatchResult>? Matches, CheckResult? CheckAgain)
+        WayMatched? Match, CheckResult? CheckAgain)
 {
     /// <summary>What was mended; null in runs that do not mend.</summary>
     public MendResult? Mending { get; init; }
@@ -91,7 +91,7 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
             stopped?.Facts.GetValueOrDefault("reason")?.Split('\n') ?? [], stages, run.BegunFact(code, "sha256") ?? "", changeOver?.State == "done"
                 ? changeOver.Facts.GetValueOrDefault("aside") ?? "" : "",
             Load<CheckResult>(folder, Runs.Stages.Check), Load<List<BackupResult>>(folder, Runs.Stages.Backup), Load<ConvertResult>(folder, Runs.Stages.Convert),
-            Load<List<MatchResult>>(folder, Runs.Stages.Match), Load<CheckResult>(folder, Runs.Stages.CheckAgain))
+            Load<WayMatched>(folder, Runs.Stages.Match), Load<CheckResult>(folder, Runs.Stages.CheckAgain))
         {
             Mending = Load<MendResult>(folder, Runs.Stages.Mend),
         };

@@ -1,0 +1,120 @@
+// WayMatch.cs: one verdict for a company about its whole way, from the first store to the last, naming what was not looked at.
+using Transferra.Core.Kits;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Matching;
+
+/// <summary>What a match comes to.</summary>
+public enum Verdict
+{
+    /// <summary>Every old record and value is accounted for and the same.</summary>
+    Proved,
+    /// <summary>What was carried is the same, but not all is: there are exceptions, or something new that nothing stands for.</summary>
+    ProvedInPart,
+    /// <summary>Something differs, or something old was not looked at.</summary>
+    NotProved,
+}
+
+/// <summary>Something that was not looked at.</summary>
+/// <param name="Side">old or new.</param>
+/// <param name="Version">The data version of that side.</param>
+/// <param name="What">The thing, as a person names it.</param>
+/// <param name="Records">How many records it has; 0 for what has none.</param>
+/// <param name="Allows">The best verdict that is left with it.</param>
+public sealed record NotLookedAt(string Side, string Version, string What, long Records, Verdict Allows);
+
+/// <summary>The match of a company.</summary>
+/// <param name="Hops">Each hop.</param>
+/// <param name="OverTheWay">Control totals of versions that are no neighbours: the first and the last that have one, and where those between do not.</param>
+/// <param name="NotLookedAt">What was not looked at.</param>
+public sealed record WayMatched(IReadOnlyList<MatchResult> Hops, IReadOnlyList<TotalMatch> OverTheWay, IReadOnlyList<NotLookedAt> NotLookedAt)
+{
+    /// <summary>Old records that could not be converted, over the whole way.</summary>
+    public long Exceptions => Hops.Sum(hop => hop.Exceptions);
+
+    /// <summary>All differences.</summary>
+    public long Differences => Hops.Sum(hop => hop.DifferenceCount);
+
+    /// <summary>Control totals that disagree.</summary>
+    public int TotalsThatDisagree => Hops.Sum(hop => hop.Totals.Count(total => !total.IsSame)) + OverTheWay.Count(total => !total.IsSame);
+
+    /// <summary>The verdict.</summary>
+    public Verdict Verdict
+    {
+        get
+        {
+            if (!Hops.All(hop => hop.IsSame) || !OverTheWay.All(total => total.IsSame)) return Verdict.NotProved;
+            Verdict allowed = NotLookedAt.Select(left => left.Allows).Append(Exceptions > 0 ? Verdict.ProvedInPart : Verdict.Proved).Max();
+            return allowed;
+        }
+    }
+}
+
+/// <summary>Looks at what a hop-by-hop match does not see.</summary>
+public static class WayMatch
+{
+    /// <summary>Control totals of versions that are no neighbours on the way.</summary>
+    /// <param name="versions">One more than hops: the first one first.</param>
+    /// <param name="stores">The store of each, opened by the caller when asked.</param>
+    /// <param name="cancel">Stops.</param>
+    public static IReadOnlyList<TotalMatch> Totals(IReadOnlyList<KitVersion> versions, Func<int, IStore> stores, CancellationToken cancel)
+    {
+        var totals = new List<TotalMatch>();
+        foreach (string name in versions.SelectMany(version => version.ControlTotals).Select(total => total.Name).Distinct())
+        {
+            int[] having = [.. Enumerable.Range(0, versions.Count).Where(at => Has(versions[at], name))];
+            var pairs = having.Zip(having.Skip(1)).ToList();
+            if (having.Length > 2) pairs.Add((having[0], having[^1]));
+            foreach ((int from, int to) in pairs.Where(pair => pair.Second - pair.First > 1))
+            {
+                using IStore old = stores(from), renewed = stores(to);
+                totals.AddRange(ControlTotals.Compare(old, versions[from], renewed, versions[to], cancel, wanted => wanted == name));
+            }
+        }
+        return totals;
+    }
+
+    /// <summary>What nothing on the way looks at.</summary>
+    /// <param name="old">The first store.</param>
+    /// <param name="renewed">The last store.</param>
+    /// <param name="versions">One more than hops, with the custom fields that are carried.</param>
+    /// <param name="first">The first hop.</param>
+    public static IReadOnlyList<NotLookedAt> Left(IStore old, IStore renewed, IReadOnlyList<KitVersion> versions, Hop first)
+    {
+        KitVersion from = versions[0], to = versions[^1];
+        return
+        [
+            // A custom column of a table whose records are combined is in the version, and no map carries it.
+            .. Unknown(old, name => first.Tables.FirstOrDefault(map => string.Equals(map.From.Name, name, StringComparison.OrdinalIgnoreCase))?.From ?? from.Table(name)).Select(left => new NotLookedAt("old", from.Name, left.What, left.Records, Verdict.NotProved)),
+            .. Unknown(renewed, to.Table).Select(left => new NotLookedAt("new", to.Name, left.What, left.Records, Verdict.ProvedInPart)),
+            .. first.TablesLeftOut.Where(entry => from.Table(entry.Key) is not null)
+                .Select(entry => new NotLookedAt("old", from.Name, $"the table {entry.Key}, left out by the kit: {entry.Value}", old.CountRows(entry.Key), Verdict.Proved)),
+            .. Objects(old).Select(what => new NotLookedAt("old", from.Name, what, 0, Verdict.Proved)),
+            .. versions.SelectMany(version => version.ControlTotals).GroupBy(total => total.Name).Where(same => same.Count() == 1)
+                .Select(same => new NotLookedAt("old", versions.First(version => Has(version, same.Key)).Name,
+                    $"the control total \"{same.Key}\", which no other version of the way has", 0, Verdict.Proved)),
+        ];
+    }
+
+    private static bool Has(KitVersion version, string total) => version.ControlTotals.Any(known => known.Name == total);
+
+    private static IEnumerable<(string What, long Records)> Unknown(IStore store, Func<string, TableShape?> knows)
+    {
+        foreach (TableShape real in store.ReadShape())
+        {
+            if (knows(real.Name) is not { } known)
+            {
+                yield return ($"the table {real.Name}, which the kit does not know", store.CountRows(real.Name));
+                continue;
+            }
+            string[] columns = [.. real.Columns.Where(column => known.OrdinalOf(column.Name) < 0).Select(column => column.Name)];
+            if (columns.Length > 0)
+                yield return ($"of the table {real.Name} the column{(columns.Length == 1 ? "" : "s")} {string.Join(", ", columns)}, which the kit does not know", store.CountRows(real.Name));
+        }
+        foreach (string left in store.NotRead()) yield return (left, 0);
+    }
+
+    // Views, triggers and routines are no records.
+    private static IEnumerable<string> Objects(IStore store) => store.ListObjects().GroupBy(thing => thing.Kind)
+        .Select(kind => $"{kind.Count()} {kind.Key}{(kind.Count() == 1 ? "" : "s")}: {string.Join(", ", kind.Select(thing => thing.Name).Take(5))}{(kind.Count() > 5 ? ", ..." : "")}");
+}
