@@ -218,7 +218,7 @@ public sealed class DamageTests : IDisposable
         foreach (int deleted in (int[])[1, 4, 7]) bytes[header + deleted * record] = (byte)'*';
         File.WriteAllBytes(path, bytes);
         using IStore store = _stores.Open(new StoreAddress("dbf", folder), "ibm850");
-        Assert.Equal("3 of 10 records are only marked as deleted", Assert.Single(store.Remarks)[3..]);
+        Assert.Equal("3 of 10 records are only marked as deleted", Assert.Single(store.Remarks).What[3..]);
         Assert.Empty(store.CheckPhysically());
     }
 

@@ -184,13 +184,73 @@ public sealed class DbfTests : IDisposable
 
     [Theory]
     [InlineData(5, true, "the header counts 5 records (offset 4), but only 2 are wholly there")]
-    [InlineData(1, true, "the header counts 1 records (offset 4), but behind them, from offset 68, there is room for 1 more")]
+    [InlineData(1, true, "the header counts 1 records (offset 4), but behind them, from offset 68, there are 1 more")]
     public void A_header_that_counts_wrong_is_told_with_offsets_and_read_as_far_as_it_goes(int counted, bool endMark, string complaint)
     {
         File.WriteAllBytes(At("c.dbf"), Table(0x03, [("T", 'C', 2, 0, 0)], [Record(" ", "aa"), Record(" ", "bb")], counted: counted, endMark: endMark));
         using IStore store = _stores.Open(Here);
         Assert.Contains(complaint, Assert.Single(store.CheckPhysically()), StringComparison.Ordinal);
         Assert.Equal(Math.Min(counted, 2), store.CountRows("c"));
+        Assert.Equal(("c", Math.Abs(2 - counted)), (store.Doubts.Single().Table, store.Doubts.Single().Records));
+        // What is there is salvaged, counted or not; what is not there is told.
+        var lost = new List<LostPart>();
+        using IRecordReader reader = store.ReadWhatCanBe(store.ReadShape().Single(), lost);
+        var batch = new RecordBatch(store.ReadShape().Single().Columns);
+        reader.Fill(batch);
+        Assert.Equal((2, counted == 5 ? 1 : 0), (batch.RowCount, lost.Count));
+    }
+
+    [Fact]
+    public void What_lies_behind_the_end_mark_is_no_record()
+    {
+        byte[] bytes = [.. Table(0x03, [("T", 'C', 2, 0, 0)], [Record(" ", "aa")]), .. " bb bb"u8];
+        File.WriteAllBytes(At("c.dbf"), bytes);
+        using IStore store = _stores.Open(Here);
+        Assert.Empty(store.Doubts);
+        Assert.Equal(1, store.CountRows("c"));
+    }
+
+    [Fact]
+    public void Fields_of_one_name_are_told_apart_by_their_position()
+    {
+        File.WriteAllBytes(At("d.dbf"), Table(0x03, [("NAME", 'C', 2, 0, 0), ("NAME_2", 'C', 2, 0, 0), ("name", 'N', 2, 0, 0), ("NAME", 'C', 2, 0, 0)],
+            [Record(" ", "aa", "bb", "11", "cc"), Record(" ", "dd", "ee", "22", "ff")]));
+        using IStore store = _stores.Open(Here);
+        Assert.Equal(["NAME", "NAME_2", "name_3", "NAME_4"], store.ReadShape().Single().Columns.Select(column => column.Name));
+        Assert.Equal(["aa|bb|11|cc", "dd|ee|22|ff"], Read("d").Rows);
+        Assert.Equal(["cc|11"], Read("d", null, new ColumnShape("NAME_4", FieldType.Text), new ColumnShape("NAME_3", FieldType.Integer)).Rows[..1]);
+        Assert.Equal(["field 3", "field 4"], store.Remarks.Select(remark => remark.What[(remark.What.IndexOf(": ", StringComparison.Ordinal) + 2)..][..7]));
+    }
+
+    [Theory] // what is declared, what stands there, the type that holds it all, and what is read
+    [InlineData(12, 5, "2.035947E-01|     0.20359|-1.5E+03    ", "DECIMAL(13,7)", "0.2035947|0.2035900|-1500.0000000")]
+    [InlineData(8, 2, "   12.50|12345678|  1.2345", "DECIMAL(12,4)", "12.5000|12345678.0000|1.2345")]
+    [InlineData(8, 0, "      12|    1E+5|    3.00", "INTEGER", "12|100000|3")]
+    [InlineData(8, 0, "      12|    1.25|-1234567", "DECIMAL(10,2)", "12.00|1.25|-1234567.00")]
+    [InlineData(8, 2, "    1.50| 1.0E-70|    2.50", "DECIMAL(7,2)", "1.50|-|2.50")] // beyond all types: a fault of its row
+    public void A_number_is_read_exactly_as_it_stands_there(int length, int decimals, string cells, string type, string values)
+    {
+        File.WriteAllBytes(At("n.dbf"), Table(0x03, [("N", 'N', length, decimals, 0)], [.. cells.Split('|').Select(cell => Record(" ", cell))]));
+        using IStore store = _stores.Open(Here);
+        Assert.Equal(type, store.ReadShape().Single().Columns.Single().Type.ToString());
+        (string[] rows, string[] faults) = Read("n");
+        Assert.Equal(values.Split('|'), rows);
+        Assert.Equal(rows.Count(row => row == "-"), faults.Length);
+        Assert.Equal(type == $"DECIMAL({length - 1},{decimals})" || decimals == 0 && type == "INTEGER" ? 0 : 1, store.Remarks.Count);
+    }
+
+    [Fact]
+    public void Each_table_has_its_own_code_page_and_where_two_places_say_otherwise_that_is_told()
+    {
+        File.WriteAllBytes(At("a.dbf"), Table(0x03, [("T", 'C', 4, 0, 0)], [Record(" ", "\x82   ")], 0x02));
+        File.WriteAllBytes(At("b.dbf"), Table(0x03, [("T", 'C', 4, 0, 0)], [Record(" ", "\xE9   ")], 0x02));
+        File.WriteAllText(At("b.cpg"), "1252");
+        Assert.Equal(["é", "é"], Read("a", "ibm850").Rows.Concat(Read("b", "ibm850").Rows)); // the .cpg file is of one table, the kit of all
+        using IStore store = _stores.Open(Here, "windows-1252");
+        Assert.Equal("windows-1252", store.Identity.HeaderFields["code_page"]);
+        Assert.Equal(2, store.Remarks.Count(remark => remark.What.Contains("says that its text is in ibm850, and it is read as windows-1252", StringComparison.Ordinal)));
+        using IStore bare = _stores.Open(Here);
+        Assert.Equal("ibm850 (a); windows-1252 (b)", bare.Identity.HeaderFields["code_page"]);
     }
 
     [Theory]

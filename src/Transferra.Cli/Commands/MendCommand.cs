@@ -71,7 +71,7 @@ internal static class MendCommand
         KitVersion version = (survey.DataVersion is { } told ? company.Kit.Version(told) : null) ?? company.Kit.Versions[0];
         StoreAddress into = damaged with { Path = damaged.IsOnServer ? place : Path.GetFullPath(place) };
         if (session.Places.Exists(into)) throw new TransferraException($"{into.Shown} is there already", "Name a place that is not there yet.");
-        string list = Path.GetFullPath(Path.GetFileName(place) + "-lost.csv");
+        string list = Path.GetFullPath((damaged.IsOnServer ? Path.GetFileName(place) : into.Path) + "-lost.csv");
         if (File.Exists(list)) throw new TransferraException($"{list} is there already", "Move it away first.");
         session.Screen.Heading($"{company.Code}  salvage: what can be read of {damaged.Shown}");
         SalvageResult result;

@@ -47,7 +47,7 @@ internal static class SurveyCommand
         if (options.Save is { } file) WriteFile(screen, file, JsonSerializer.Serialize(survey, ResultJson.Options));
         if (session.Runs.Unfinished() is { } run)
             screen.Look($"The run {run.Id} is unfinished. Go on with it: transferra upgrade --resume. Or take it back: transferra undo");
-        bool clean = survey.Packages.All(package => package.Remarks.Count == 0 && package.Companies.All(company => company.Problem.Length == 0))
+        bool clean = survey.Packages.All(package => package.Remarks.Count == 0 && package.Companies.All(company => company.Problem.Length == 0 && company.Doubts.Count == 0))
             && (survey.Unlisted.Count == 0 || options.Write) && differences.Count == 0;
         return session.Answer(clean ? ExitCodes.Done : ExitCodes.LookAt, earlier is null ? survey : new { survey, differences });
     }
@@ -111,6 +111,8 @@ internal static class SurveyCommand
         if (company.DeletedRecords > 0) screen.Line($"       {Results.Count(company.DeletedRecords, "record")} marked as deleted in the files, kept apart and not carried");
         if (company.GuessedForm.Length > 0) screen.Look($"       its text seems to be written so: {company.GuessedForm}; say it in office.yaml before anything is converted");
         if (FactsOf(company) is { Length: > 0 } facts) screen.Line($"       {facts}");
+        foreach (StoreDoubt doubt in company.Doubts) screen.Bad($"       does not add up: {doubt.What}");
+        if (company.Doubts.Count > 0) screen.Line($"       {StoreDoubts.Next(company.Code)}");
         if (company.Facts.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting)) screen.Look($"       changes lie beside the store and not yet in it: {waiting}");
         if (ObjectsOf(company) is { Length: > 0 } objects)
             screen.Line($"       beside its tables: {objects}; version {company.WantedVersion} brings its own, these are not carried");

@@ -88,6 +88,7 @@ internal static class Results
                 : set.Reused == set.Files ? $"{sizes}; nothing changed since the set before, so all is taken from there; every byte read back."
                 : $"{sizes}; {Number(set.Reused)} unchanged since the set before and taken from there; every byte read back, what is new unpacked and compared.");
             foreach (LeftOut left in set.LeftOut) screen.Look($"not in it: {left.Name}: {left.Why}");
+            foreach (string doubt in set.Doubts) screen.Look($"the store itself does not add up, and is in the set as it is: {doubt}");
         }
     }
 

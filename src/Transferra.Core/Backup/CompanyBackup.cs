@@ -36,6 +36,9 @@ public sealed record BackupResult(string Path, long Bytes, int Files, long Conte
     /// <summary>An earlier set that turned out to be damaged when members were taken from it, and what became of it, in words; "" for none.</summary>
     public string Damaged { get; init; } = "";
 
+    /// <summary>Where the store contradicts itself; what lies there is in the set all the same, as it is.</summary>
+    public IReadOnlyList<string> Doubts { get; init; } = [];
+
     /// <summary>What of a store on a server is not in it.</summary>
     public IReadOnlyList<string> NotCarried { get; init; } = [];
 
@@ -90,8 +93,9 @@ public static class CompanyBackup
         IReadOnlyList<string> notCarried = store.NotCarried();
         if (notCarried.Count > 0) context.Observer.Told($"Of {address.Shown} a set does not hold:");
         foreach (string what in notCarried) context.Observer.Told("  - " + what);
+        string[] doubts = [.. store.Doubts.Select(doubt => doubt.What)];
         using var writing = new SetWriting(context, company, version, run, address, store, notCarried);
-        return [.. context.Sets.Places.Select(writing.Into)];
+        return [.. context.Sets.Places.Select(writing.Into).Select(result => result with { Doubts = doubts })];
     }
 
     // One set on its way into all places.

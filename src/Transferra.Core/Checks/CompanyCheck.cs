@@ -41,9 +41,11 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
             foreach (string complaint in complaints) findings.Add(damage, complaint);
         else if (complaints.Count > 0) findings.Add(damage, complaints.Count, complaints);
         if (complaints.Count > 0) return Result(findings) with { Lost = ReadWhatCanBe(store) };
-        foreach (string remark in store.Remarks)
-            findings.Add(new FindingHead(FindingKinds.DeletedRecords, Grade.Note, "", "", "many records are only marked as deleted",
-                "Nothing: they are not carried. The old program's packing removes them."), 1, [remark]);
+        foreach (StoreRemark remark in store.Remarks)
+            findings.Add(remark.Kind == StoreRemark.DeletedRecords
+                ? new FindingHead(FindingKinds.DeletedRecords, Grade.Note, "", "", "many records are only marked as deleted",
+                    "Nothing: they are not carried. The old program's packing removes them.")
+                : new FindingHead(FindingKinds.OddStore, Grade.Note, "", "", "something about the store is odd, and no damage", "Read what it is; mostly there is nothing to be done."), 1, [remark.What]);
         ShapeCheck.Run(store, version, hop, findings);
         if (findings.Has(head => head.Grade == Grade.Fault)) return Result(findings);
         // What the kit does not know is looked at as well, and tried with the hop that carries it.

@@ -1,5 +1,7 @@
 // FindingKinds.cs: the kinds of finding, each with what it means, where it usually comes from, and what puts it right. docs/findings.md is
 // written from this list, and a test compares the two.
+using Transferra.Core.Records;
+
 namespace Transferra.Core.Checks;
 
 /// <summary>A kind of finding, explained.</summary>
@@ -15,7 +17,9 @@ public static class FindingKinds
     /// <summary>The engine itself complains.</summary>
     public const string Damaged = "damaged";
     /// <summary>Many records that are only marked as deleted.</summary>
-    public const string DeletedRecords = "deleted-records";
+    public const string DeletedRecords = StoreRemark.DeletedRecords;
+    /// <summary>Something odd about the store that is no damage.</summary>
+    public const string OddStore = StoreRemark.Odd;
     /// <summary>A table of the kit is not there.</summary>
     public const string TableMissing = "table-missing";
     /// <summary>A column of the kit is not there.</summary>
@@ -84,6 +88,9 @@ public static class FindingKinds
         new(DeletedRecords, "A fifth or more of a .dbf table's records are only marked as deleted and still take room.",
             "Nobody has had the old program pack its tables for years.",
             "Nothing: records marked as deleted are not carried, and are counted apart. Packing in the old program makes the files smaller."),
+        new(OddStore, "Something about the store is odd and no damage: two fields of one name, numbers wider than declared, a code page that is said twice and differently, a table that the engine cannot check.",
+            "Programs write what fits, whatever their own header says.",
+            "Nothing, mostly: the store is read as it really is. Where accents look wrong in a .dbf table, put a .cpg file beside it with the name of the right code page."),
         new(TableMissing, "The kit says that this version has the table, and the store has not.",
             "The store is of another version than it says, an earlier upgrade stopped part-way, or the path leads to another program's data.",
             "Look at the data version with: transferra survey. Correct the store's path in office.yaml, or ask the vendor."),
@@ -125,7 +132,7 @@ public static class FindingKinds
             "Give one of the records a new number in the old program."),
         new(NotText, "Bytes that are no text in the code page that the kit declares.",
             "Text was written by another program in another code page, or the record is damaged.",
-            "Type the text anew in the old program. When it is nearly all of the text, the kit's text-encoding is wrong."),
+            "Type the text anew in the old program. When it is nearly all of the text, the kit's text-encoding is wrong; of a single .dbf table, a .cpg file beside it says the right one."),
         new(DecodedTwice, "Text that was decoded once too often, so that letters with accents are two or three odd characters.",
             "An import read a UTF-8 file as if it were in the old code page.",
             "transferra check CODE --mend decodes it again, when the kit allows it; otherwise correct it in the old program."),

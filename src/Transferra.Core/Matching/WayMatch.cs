@@ -86,6 +86,7 @@ public static class WayMatch
         [
             // A custom column of a table whose records are combined is in the version, and no map carries it.
             .. Unknown(old, name => first.Tables.FirstOrDefault(map => string.Equals(map.From.Name, name, StringComparison.OrdinalIgnoreCase))?.From ?? from.Table(name)).Select(left => new NotLookedAt("old", from.Name, left.What, left.Records, Verdict.NotProved)),
+            .. Doubts(old, "old", from), .. Doubts(renewed, "new", to),
             .. Unknown(renewed, to.Table).Select(left => new NotLookedAt("new", to.Name, left.What, left.Records, Verdict.ProvedInPart)),
             .. first.TablesLeftOut.Where(entry => from.Table(entry.Key) is not null)
                 .Select(entry => new NotLookedAt("old", from.Name, $"the table {entry.Key}, left out by the kit: {entry.Value}", old.CountRows(entry.Key), Verdict.Proved)),
@@ -113,6 +114,9 @@ public static class WayMatch
         }
         foreach (string left in store.NotRead()) yield return (left, 0);
     }
+
+    private static IEnumerable<NotLookedAt> Doubts(IStore store, string side, KitVersion version) =>
+        store.Doubts.Select(doubt => new NotLookedAt(side, version.Name, doubt.What, doubt.Records, Verdict.NotProved));
 
     // Views, triggers and routines are no records.
     private static IEnumerable<string> Objects(IStore store) => store.ListObjects().GroupBy(thing => thing.Kind)

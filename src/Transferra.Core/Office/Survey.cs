@@ -54,6 +54,9 @@ public sealed record CompanySurvey(string Code, string Name, string Package, str
     /// <summary>Its documents that are not as the vendor ships them.</summary>
     public IReadOnlyList<CustomFile> CustomFiles { get; init; } = [];
 
+    /// <summary>Where the store contradicts itself; it does not add up and is not converted.</summary>
+    public IReadOnlyList<StoreDoubt> Doubts { get; init; } = [];
+
     /// <summary>What the store has beside tables; a conversion makes the new version's own and does not carry these.</summary>
     public IReadOnlyList<StoreObject> Objects { get; init; } = [];
 }
@@ -242,6 +245,7 @@ public static class Survey
                 OpenedBy = StorePlaces.OpenedBy(stores, address),
                 Facts = store.Identity.HeaderFields,
                 Objects = store.ListObjects(),
+                Doubts = store.Doubts,
             };
             if (survey.DataVersion is not null && company.Kit.Version(survey.DataVersion) is { } version)
                 return survey with { Settings = SettingsRecord.OfCompany(version, store), CustomFiles = CustomFiles.OfCompany(company, version) };

@@ -26,6 +26,21 @@ public sealed record StoreIdentity(string Engine, string EngineVersion, long Byt
 /// <param name="Of">The table it belongs to, or the position that counting has come to; "" when neither.</param>
 public sealed record StoreObject(string Kind, string Name, string Of = "");
 
+/// <summary>Where a store contradicts itself: it does not add up, whatever is read of it.</summary>
+/// <param name="Table">The table.</param>
+/// <param name="Records">Records in doubt: counted and not there, or there and not counted; 0 when none are.</param>
+/// <param name="What">What contradicts what, one line with file and offset.</param>
+public sealed record StoreDoubt(string Table, long Records, string What);
+
+/// <summary>Something odd about a store that is no damage.</summary>
+/// <param name="Kind"><see cref="DeletedRecords"/> or <see cref="Odd"/>.</param>
+/// <param name="What">One line, with the place.</param>
+public sealed record StoreRemark(string Kind, string What)
+{
+    /// <summary>Kinds of remark, as kinds of finding: many records only marked as deleted, and anything else.</summary>
+    public const string DeletedRecords = "deleted-records", Odd = "odd-store";
+}
+
 /// <summary>Records of one table, in order.</summary>
 public interface IRecordReader : IDisposable
 {
@@ -79,8 +94,11 @@ public interface IStore : IDisposable
     /// <summary>The engine's own full check; one line for each complaint, none when sound.</summary>
     IReadOnlyList<string> CheckPhysically();
 
-    /// <summary>What is odd about the store and no damage, such as many records that are only marked as deleted; one line each.</summary>
-    IReadOnlyList<string> Remarks => [];
+    /// <summary>Where the store contradicts itself; known when it was opened, without a scan. Such a store is not converted, and nothing of it is proved.</summary>
+    IReadOnlyList<StoreDoubt> Doubts => [];
+
+    /// <summary>What is odd about the store and no damage, such as many records that are only marked as deleted.</summary>
+    IReadOnlyList<StoreRemark> Remarks => [];
 }
 
 /// <summary>One table of the new store to which rows are added.</summary>

@@ -99,6 +99,7 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
     private ConversionResult Convert(StoreAddress source, StoreAddress target, Hop hop, bool keysFirst, Action<ExceptionRow> take)
     {
         using IStore old = On.Context.Stores.Open(source, hop.From.TextEncoding);
+        StoreDoubts.Refuse(old, On.Company.Code);
         using IStoreBuilder builder = On.Context.Stores.Create(target, hop.To.TextEncoding, keysFirst);
         return StoreConverter.Run(old, builder, hop, On.Company.Answers, take, On.Context.Observer, On.Context.Cancel);
     }

@@ -92,19 +92,21 @@ internal static class DbfCodePages
         : throw new TransferraException($"a .dbf table cannot say that its text is in {codePage}",
             $"Use one of {string.Join(", ", DriversByName.Keys)}, or leave text-encoding out for UTF-8.");
 
-    /// <summary>The code page's name, as <see cref="TextEncodings"/> knows it, <see cref="Utf8"/>, or null when nothing tells.</summary>
+    /// <summary>The code page that a header's byte 29 stands for, as <see cref="TextEncodings"/> knows it; null when it tells nothing.</summary>
+    public static string? Of(byte driver) => Drivers.GetValueOrDefault(driver);
+
+    /// <summary>The code page that a .cpg file beside a table names, as <see cref="TextEncodings"/> knows it, or <see cref="Utf8"/>; null when there is none.</summary>
     /// <param name="path">The .dbf file.</param>
-    /// <param name="driver">The header's byte 29.</param>
     /// <exception cref="TransferraException">A .cpg file names a code page that is not known here.</exception>
-    public static string? Of(string path, byte driver)
+    public static string? Beside(string path)
     {
         string? page = DbfFolder.Beside(path, ".cpg");
-        if (page is null) return Drivers.GetValueOrDefault(driver);
+        if (page is null) return null;
         string name = PlainFile.ReadText(page).Trim();
         string bare = name.Replace("cp", "", StringComparison.OrdinalIgnoreCase).Replace("ANSI", "", StringComparison.OrdinalIgnoreCase)
             .Replace("OEM", "", StringComparison.OrdinalIgnoreCase).Trim();
         return Names.GetValueOrDefault(name) ?? Names.GetValueOrDefault(bare) ?? (TextEncodings.IsKnown(name) ? name
             : throw new TransferraException($"{page} names the code page {ValueText.Quote(name)}, which is not known here",
-                "Say the code page in the kit's version file (text-encoding)."));
+                $"Write one of these into it: utf-8, {string.Join(", ", DriversByName.Keys)}. Or take the file away and say the code page in the kit's version file (text-encoding)."));
     }
 }

@@ -17,12 +17,19 @@ namespace Transferra.Stores.Dbf;
 /// <param name="Records">Records that are wholly there, deleted ones too.</param>
 /// <param name="CountedRecords">Records that the header counts.</param>
 /// <param name="Driver">Language-driver byte.</param>
+/// <param name="UncountedRecords">Records behind the last one that the header counts, which it should have counted.</param>
 /// <param name="Complaints">Where header and file disagree.</param>
+/// <param name="Remarks">What is odd and no damage.</param>
 internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields, DbfField? NullFlags, int HeaderBytes, int RecordBytes, long Records,
-    long CountedRecords, byte Driver,
-    IReadOnlyList<string> Complaints)
+    long CountedRecords, byte Driver, long UncountedRecords,
+    IReadOnlyList<string> Complaints, IReadOnlyList<string> Remarks)
 {
     private const int FixedBytes = 32;
+
+    private const byte EndMark = 0x1A;
+
+    /// <summary>Records in doubt: counted and not there, or there and not counted.</summary>
+    public long RecordsInDoubt => CountedRecords - Records + UncountedRecords;
 
     /// <summary>Where things stand in a header: the first field entry, an entry's size, and offsets in an entry (Flags -1: none).</summary>
     private readonly record struct Layout(int FirstEntry, int EntryBytes, int NameBytes, int Kind, int Length, int Decimals, int Flags)
@@ -51,21 +58,50 @@ internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields,
         file.Position = 0;
         file.ReadExactly(header);
         var complaints = new List<string>();
-        List<DbfField> all = ReadFields(header, layout, level, recordBytes, path, complaints);
-        long room = file.Length - headerBytes, there = room / recordBytes;
+        var remarks = new List<string>();
+        List<DbfField> all = Distinct(ReadFields(header, layout, level, recordBytes, path, complaints), path, remarks);
+        long there = (file.Length - headerBytes) / recordBytes, records = Math.Min(counted, there), end = headerBytes + records * recordBytes, uncounted = 0;
         if (counted > there)
             complaints.Add(FormattableString.Invariant($"{path}: the header counts {counted} records (offset 4), but only {there} are wholly there; the file ends at offset {file.Length}"));
-        else if (there > counted)
-            complaints.Add(FormattableString.Invariant($"{path}: the header counts {counted} records (offset 4), but behind them, from offset {headerBytes + counted * recordBytes}, there is room for {there - counted} more"));
-        long records = Math.Min(counted, there), end = headerBytes + records * recordBytes;
-        if (end < file.Length && counted == there)
+        else if (end < file.Length && ByteAt(file, end) is var mark and not EndMark)
         {
-            file.Position = end;
-            if (file.ReadByte() is not 0x1A and int mark)
-                complaints.Add(FormattableString.Invariant($"{path}: at offset {end}, where the end mark 1A should be, there is {mark:X2}"));
+            uncounted = Uncounted(file, end, recordBytes);
+            complaints.Add(uncounted > 0
+                ? FormattableString.Invariant($"{path}: the header counts {counted} records (offset 4), but behind them, from offset {end}, there are {uncounted} more")
+                : FormattableString.Invariant($"{path}: at offset {end}, where the end mark 1A should be, there is {mark:X2}"));
         }
         return new DbfHeader(level, [.. all.Where(field => field.Kind != '0')], all.FirstOrDefault(field => field.Kind == '0'), headerBytes, recordBytes,
-            records, counted, driver, complaints);
+            records, counted, driver, uncounted, complaints, remarks);
+    }
+
+    private static int ByteAt(Stream file, long offset)
+    {
+        file.Position = offset;
+        return file.ReadByte();
+    }
+
+    // Whole records up to the end mark, or to the first bytes that do not begin like one.
+    private static long Uncounted(Stream file, long from, int recordBytes)
+    {
+        long records = 0;
+        for (long at = from; at + recordBytes <= file.Length && ByteAt(file, at) is ' ' or DbfRecordReader.Deleted; at += recordBytes) records++;
+        return records;
+    }
+
+    // Two fields of one name are two fields, told apart by their position: the later one gets a number behind its name.
+    private static List<DbfField> Distinct(List<DbfField> fields, string path, List<string> remarks)
+    {
+        var taken = new HashSet<string>(fields.Select(field => field.Name), StringComparer.OrdinalIgnoreCase);
+        var seen = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
+        for (int i = 0; i < fields.Count; i++)
+        {
+            if (seen.Add(fields[i].Name)) continue;
+            string name = fields[i].Name;
+            for (int number = 2; !taken.Add(name); number++) name = FormattableString.Invariant($"{fields[i].Name}_{number}");
+            remarks.Add(FormattableString.Invariant($"{path}: field {i + 1} of the record is called {ValueText.Quote(fields[i].Name)} like an earlier one, and is read as {name}"));
+            fields[i] = fields[i] with { Name = name };
+        }
+        return fields;
     }
 
     private static List<DbfField> ReadFields(byte[] header, Layout layout, DbfLevel level, int recordBytes, string path, List<string> complaints)

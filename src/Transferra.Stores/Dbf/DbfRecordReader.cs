@@ -24,11 +24,12 @@ internal sealed class DbfRecordReader : IRecordReader
     private readonly DbfMemo? _memo;
     private readonly TextDecoder? _decoder;
     private readonly byte[] _record;
+    private readonly long _records;
     private long _next;
 
-    public DbfRecordReader(DbfTable table, TableShape shape)
+    public DbfRecordReader(DbfTable table, TableShape shape, long records)
     {
-        _table = table;
+        (_table, _records) = (table, records);
         _fields = [.. shape.Columns.Select(column => column.Name == DbfMender.PlaceColumn ? null : FieldFor(table, column))];
         _decoder = table.CodePage is null or DbfCodePages.Utf8 ? null : new TextDecoder(table.CodePage);
         _record = new byte[table.Header.RecordBytes];
@@ -42,7 +43,8 @@ internal sealed class DbfRecordReader : IRecordReader
         DbfField field = table.Header.Fields.FirstOrDefault(field => string.Equals(field.Name, column.Name, StringComparison.OrdinalIgnoreCase))
             ?? throw new TransferraException($"{table.FilePath} has no field {column.Name}",
                 "The store's tables differ from what the kit says of this version; run: transferra check");
-        FieldKind real = field.TypeIn(table.Header.Level).Kind;
+        FieldType type = table.Shape.Columns[table.Header.Fields.TakeWhile(other => other != field).Count()].Type;
+        FieldKind real = type.Kind;
         bool readable = column.Type.Kind == real || real switch
         {
             FieldKind.Text => column.Type.Kind is not (FieldKind.Binary or FieldKind.Double), // texts are read as what they spell
@@ -52,7 +54,7 @@ internal sealed class DbfRecordReader : IRecordReader
             _ => false,
         };
         if (readable && !(column.Type.Kind == FieldKind.Text && field.Kind is 'I' or '+')) return field;
-        throw new TransferraException($"{table.FilePath}: the field {field.Name} is of the kind {field.Kind} ({field.TypeIn(table.Header.Level)}) and cannot be read as {column.Type}",
+        throw new TransferraException($"{table.FilePath}: the field {field.Name} is of the kind {field.Kind} ({type}) and cannot be read as {column.Type}",
             "Correct the column's type in the kit's version file.");
     }
 
@@ -61,7 +63,7 @@ internal sealed class DbfRecordReader : IRecordReader
         int rows = batch.RowCount;
         while (rows < batch.Limits.MaxRows)
         {
-            if (_next == _table.Header.Records)
+            if (_next == _records)
             {
                 _table.RefuseIfChanged();
                 return false;
@@ -113,7 +115,7 @@ internal sealed class DbfRecordReader : IRecordReader
         vector.AppendNull();
         if (reason.Length == 0)
             reason = fault == FaultCode.NotText
-                ? _table.CodePage is null ? "the bytes are no text, as nothing says their code page; say it in the kit (text-encoding)"
+                ? _table.CodePage is null ? $"the bytes are no text, as nothing says their code page; say it in a file {_table.Name}.cpg beside the table, or in the kit (text-encoding)"
                     : $"the bytes are no text in the code page {_table.CodePage}"
                 : $"the field holds no {vector.Type}";
         batch.Faults.Add(new RowFault(row, fault.Value, batch.Columns[column].Name, Shown(raw), reason));
@@ -225,7 +227,13 @@ internal sealed class DbfRecordReader : IRecordReader
         value = 0;
         switch (kind)
         {
-            case FieldKind.Integer: return ValueText.TryWhole(text, out value);
+            case FieldKind.Integer:
+                if (ValueText.TryWhole(text, out value) is not { } fault) return null;
+                // A program may have written an exponent, or zeros behind a point.
+                if (DecimalText.TryParseScientific(text, FieldType.MaxPrecision, 0, out Int128 units) is { } other) return other == FaultCode.NotANumber ? fault : other;
+                if (units < long.MinValue || units > long.MaxValue) return FaultCode.OutOfRange;
+                value = (long)units;
+                return null;
             case FieldKind.Date: return ValueText.TryDate(text, out value) ? null : FaultCode.NotADate;
             case FieldKind.Time: return ValueText.TryTime(text, out value) ? null : FaultCode.NotATime;
             case FieldKind.Timestamp: return ValueText.TryTimestamp(text, out value) ? null : FaultCode.NotATime;
@@ -277,8 +285,9 @@ internal sealed class DbfRecordReader : IRecordReader
                 fault = DecimalText.TryRescale(Whole32(raw), 0, type.Scale, type.Precision, out units);
                 break;
             case 'B' or 'O':
-                string digits = ReadReal(field, raw).ToString("R", CultureInfo.InvariantCulture);
-                fault = DecimalText.TryParse(Encoding.ASCII.GetBytes(digits), type.Precision, type.Scale, out units);
+                double real = ReadReal(field, raw);
+                if (!double.IsFinite(real)) return FaultCode.NotFinite;
+                fault = DecimalText.TryParseScientific(Encoding.ASCII.GetBytes(real.ToString("R", CultureInfo.InvariantCulture)), type.Precision, type.Scale, out units);
                 break;
             default:
                 ReadOnlySpan<byte> text = field.Kind is 'C' or 'V' ? TextOf(field, raw) : raw;
@@ -288,7 +297,7 @@ internal sealed class DbfRecordReader : IRecordReader
                     return null;
                 }
                 if (type.Kind == FieldKind.Uuid) fault = ValueText.TryUuid(text, out units) ? null : FaultCode.NotAUuid;
-                else fault = DecimalText.TryParse(text, type.Precision, type.Scale, out units);
+                else fault = DecimalText.TryParseScientific(text, type.Precision, type.Scale, out units);
                 break;
         }
         if (fault is null) vector.Append(units);

@@ -16,13 +16,21 @@ internal sealed class DbfStore : FileStore<DbfTable>
         {
             ["level"] = string.Join(" ", bytes.Order(StringComparer.Ordinal)),
             ["deleted_records"] = tables.Sum(table => table.DeletedRecords).ToString(CultureInfo.InvariantCulture),
-            ["code_page"] = string.Join(" ", tables.Select(table => table.CodePage ?? "unknown").Distinct().Order(StringComparer.Ordinal)),
+            ["code_page"] = CodePages(tables),
         };
         Identity = new StoreIdentity("DBF", "level " + string.Join(", ", bytes.Order(StringComparer.Ordinal)), Directory.EnumerateFiles(folder)
             .Sum(file => new FileInfo(file).Length), facts);
     }
 
     public override StoreIdentity Identity { get; }
+
+    // One for all, or each table with its own.
+    private static string CodePages(IReadOnlyList<DbfTable> tables)
+    {
+        ILookup<string, string> pages = tables.ToLookup(table => table.CodePage ?? "unknown", table => table.Name);
+        return pages.Count == 1 ? pages.First().Key
+            : string.Join("; ", pages.OrderBy(page => page.Key, StringComparer.Ordinal).Select(page => $"{page.Key} ({string.Join(", ", page)})"));
+    }
 
     public static DbfStore Open(string folder, string? textEncoding)
     {
@@ -48,11 +56,13 @@ internal sealed class DbfStore : FileStore<DbfTable>
         return complaints;
     }
 
-    /// <summary>Tables of which so many records are only marked as deleted that the old program should pack them.</summary>
-    public override IReadOnlyList<string> Remarks => [.. Tables.Where(table => table.DeletedRecords * 5 > table.Header.Records)
-        .Select(table => FormattableString.Invariant($"{table.Name}: {table.DeletedRecords} of {table.Header.Records} records are only marked as deleted"))];
+    public override IReadOnlyList<StoreRemark> Remarks => [.. Tables.SelectMany(table => table.Remarks)];
 
-    // Records are of one length, so those before and behind a damaged one are found by counting; what the file does not have is lost.
+    public override IReadOnlyList<StoreDoubt> Doubts => [.. Tables.SelectMany(table => table.Header.Complaints
+        .Select(complaint => new StoreDoubt(table.Name, table.Header.RecordsInDoubt, complaint)))];
+
+    // Records are of one length, so those before and behind a damaged one are found by counting, and so are those that the header does not count; what the
+    // file does not have is lost.
     public override IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost)
     {
         DbfHeader header = Table(table.Name).Header;
@@ -60,6 +70,6 @@ internal sealed class DbfStore : FileStore<DbfTable>
             lost.Add(new LostPart(table.Name,
                 FormattableString.Invariant($"record {header.Records + 1} to {header.CountedRecords}, from offset {header.HeaderBytes + header.Records * header.RecordBytes}"), "the file ends before them"));
         foreach (string memo in DbfMemoCheck.Run(this, Table(table.Name))) lost.Add(new LostPart(table.Name, "a memo", memo));
-        return Read(table, []);
+        return Table(table.Name).OpenWholeReader(table);
     }
 }

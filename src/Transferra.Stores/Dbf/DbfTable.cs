@@ -9,7 +9,11 @@ namespace Transferra.Stores.Dbf;
 internal sealed class DbfTable : IFileTable
 {
     private readonly FileWatch _watch;
-    private (long Live, long Deleted)? _counts;
+    private readonly string? _kitsCodePage;
+    private Scan? _scan;
+
+    /// <summary>What one pass over all records tells.</summary>
+    private sealed record Scan(long Live, long Deleted, TableShape Shape);
 
     public DbfTable(string path, string? textEncoding)
     {
@@ -25,9 +29,8 @@ internal sealed class DbfTable : IFileTable
         {
             throw FileWatch.Unreadable(path, error);
         }
-        CodePage = textEncoding ?? DbfCodePages.Of(path, Header.Driver);
-        Shape = new TableShape(Name, [.. Header.Fields.Select(field =>
-            new ColumnShape(field.Name, field.TypeIn(Header.Level), Header.Level.IsVisual && !field.IsNullable))], [], []);
+        _kitsCodePage = textEncoding;
+        CodePage = DbfCodePages.Beside(path) ?? textEncoding ?? DbfCodePages.Of(Header.Driver);
     }
 
     public string FilePath { get; }
@@ -39,14 +42,33 @@ internal sealed class DbfTable : IFileTable
     /// <summary>Name of the code page of its text; null when nothing tells and only plain ASCII is understood.</summary>
     public string? CodePage { get; }
 
-    public TableShape Shape { get; }
+    public TableShape Shape => Scanned.Shape;
+
+    /// <summary>What is odd about it and no damage.</summary>
+    public IEnumerable<StoreRemark> Remarks
+    {
+        get
+        {
+            if (DeletedRecords * 5 > Header.Records)
+                yield return new StoreRemark(StoreRemark.DeletedRecords, FormattableString.Invariant($"{Name}: {DeletedRecords} of {Header.Records} records are only marked as deleted"));
+            foreach (string remark in Header.Remarks) yield return new StoreRemark(StoreRemark.Odd, remark);
+            for (int i = 0; i < Header.Fields.Count; i++)
+                if (Shape.Columns[i].Type is var type && type != Header.Fields[i].TypeIn(Header.Level))
+                    yield return new StoreRemark(StoreRemark.Odd, $"{FilePath}: {Header.Fields[i].Name} is declared as {Header.Fields[i].TypeIn(Header.Level)} and holds numbers that need {type}");
+            if (_kitsCodePage is not null && DbfCodePages.Of(Header.Driver) is { } told && told != CodePage)
+                yield return new StoreRemark(StoreRemark.Odd, $"{FilePath}: its header says that its text is in {told}, and it is read as {CodePage}. Where accents look wrong, put a file {Name}.cpg beside it with the name of the right code page");
+        }
+    }
 
     /// <summary>Records that are marked as deleted; the readers pass over them.</summary>
-    public long DeletedRecords => Counts.Deleted;
+    public long DeletedRecords => Scanned.Deleted;
 
-    public long Records => Counts.Live;
+    public long Records => Scanned.Live;
 
-    public IRecordReader OpenReader(TableShape shape) => new DbfRecordReader(this, shape);
+    public IRecordReader OpenReader(TableShape shape) => new DbfRecordReader(this, shape, Header.Records);
+
+    /// <summary>A reader that also delivers the records which the header should have counted.</summary>
+    public IRecordReader OpenWholeReader(TableShape shape) => new DbfRecordReader(this, shape, Header.Records + Header.UncountedRecords);
 
     /// <summary>Records whose first byte says neither that they are there nor that they are deleted.</summary>
     public IEnumerable<string> BadMarks()
@@ -68,12 +90,13 @@ internal sealed class DbfTable : IFileTable
 
     public FileStream OpenFile() => PlainFile.Open(FilePath, 1 << 18);
 
-    private (long Live, long Deleted) Counts
+    private Scan Scanned
     {
         get
         {
-            if (_counts is { } known) return known;
+            if (_scan is { } known) return known;
             long deleted = 0;
+            var numbers = new DbfNumbers(Header);
             using FileStream file = OpenFile();
             file.Position = Header.HeaderBytes;
             byte[] record = new byte[Header.RecordBytes];
@@ -81,9 +104,11 @@ internal sealed class DbfTable : IFileTable
             {
                 file.ReadExactly(record);
                 if (record[0] == DbfRecordReader.Deleted) deleted++;
+                else if (numbers.HasAny) numbers.See(record);
             }
-            _counts = (Header.Records - deleted, deleted);
-            return _counts.Value;
+            var shape = new TableShape(Name, [.. Header.Fields.Select((of, index) => new ColumnShape(of.Name, of.Kind is 'N' or 'F'
+                ? numbers.TypeOf(index) : of.TypeIn(Header.Level), Header.Level.IsVisual && !of.IsNullable))], [], []);
+            return _scan = new Scan(Header.Records - deleted, deleted, shape);
         }
     }
 

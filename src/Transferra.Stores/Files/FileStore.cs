@@ -54,7 +54,9 @@ internal abstract class FileStore<T>(string where, string kind, IReadOnlyList<T>
 
     public virtual IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost) => new ReadToDamage(() => Read(table, []), table.Name, lost);
 
-    public virtual IReadOnlyList<string> Remarks => [];
+    public virtual IReadOnlyList<StoreRemark> Remarks => [];
+
+    public virtual IReadOnlyList<StoreDoubt> Doubts => [];
 
     public QueryAnswer Ask(string sql) => throw new TransferraException($"{kind} answers no SQL, and was asked: {sql}",
         "Use a sign or a total that is told by table and column; see docs/kits.md.");
