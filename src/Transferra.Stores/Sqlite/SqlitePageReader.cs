@@ -1,37 +1,15 @@
 // SqlitePageReader.cs: one table as record batches, read from its pages; where they are not as they should be, the engine reads on from that record.
 // Holds: (1) what it delivers is what the engine would: a property test compares the two over every kind of value, size of page and way of storing;
 //        (2) damage is judged and told by the engine alone.
-using System.Buffers.Binary;
-using System.Text.Unicode;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Sqlite;
-
-/// <summary>How a table's columns lie in its records.</summary>
-/// <param name="RootPage">Of its b-tree.</param>
-/// <param name="Columns">All of them, in the order in which records hold them.</param>
-/// <param name="NumberedColumn">The position of the column that is the record's number; -1 for none.</param>
-internal sealed record SqliteTableLayout(long RootPage, IReadOnlyList<SqliteStoredColumn> Columns, int NumberedColumn);
-
-/// <summary>A column as records hold it.</summary>
-/// <param name="Position">In what is read; -1 when it is not.</param>
-/// <param name="IsReal">Whether whole numbers in it stand for floating-point ones, as the engine keeps these where they are whole.</param>
-/// <param name="Added">What a record has in it that was stored before the column was added; null when that is not known. Most tables have no such record.</param>
-internal sealed record SqliteStoredColumn(int Position, bool IsReal, Lazy<SqliteConstant?> Added);
-
-/// <summary>A value to keep.</summary>
-internal sealed record SqliteConstant(int Kind, long Whole, double Real, byte[] Bytes)
-{
-    public static readonly SqliteConstant Null = new(SqliteNative.Null, 0, 0, []);
-
-    public SqliteCell Cell => new(Kind, Whole, Real, Bytes);
-}
 
 internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout layout, TableShape table, SqliteCells cells, Files.FileWatch? watch,
     Func<long, IRecordReader> engine) : IRecordReader
 {
     private readonly SqliteTableScan _scan = new(pages, layout.RootPage);
-    private readonly Plan[] _plan = [.. layout.Columns.Select((column, i) => Plan.Of(column, i == layout.NumberedColumn, table, cells))];
+    private readonly SqliteRecordDecoder _decoder = new(layout, table, cells);
 
     // Of the engine: reads the table in the same order, without so many records at its beginning.
     private IRecordReader? _engine;
@@ -55,7 +33,7 @@ internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout l
                 watch?.RefuseIfChanged();
                 return false;
             }
-            if (step == SqliteTableScan.Step.GaveUp || !TryTake(batch, vectors, rows, record))
+            if (step == SqliteTableScan.Step.GaveUp || !_decoder.TryTake(batch, vectors, rows, record, _scan.Number))
             {
                 batch.Truncate(rows);
                 _engine = engine(_delivered);
@@ -67,122 +45,6 @@ internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout l
         }
         return true;
     }
-
-    // The usual values of the usual columns are taken straight away; all others, and what is wrong, as cells are that the engine gives.
-    private enum Way { Skipped, Other, Number, Whole, Units, Text, Day }
-
-    private readonly record struct Plan(Way Way, int Position, bool IsNumber, bool IsReal, long Limit, Lazy<SqliteConstant?> Added)
-    {
-        public static Plan Of(SqliteStoredColumn column, bool isNumber, TableShape table, SqliteCells cells)
-        {
-            if (column.Position < 0) return new Plan(Way.Skipped, -1, isNumber, column.IsReal, 0, column.Added);
-            FieldType type = table.Columns[column.Position].Type;
-            bool areUnits = type.Kind == FieldKind.Decimal && type.Precision <= 18 && (type.Scale == 0 || cells.IsScaled(column.Position)) && !column.IsReal;
-            Way way = type.Kind switch
-            {
-                FieldKind.Integer when isNumber => Way.Number,
-                _ when isNumber => Way.Other,
-                FieldKind.Integer when !column.IsReal => Way.Whole,
-                FieldKind.Text when cells.AreTextsUtf8 => Way.Text,
-                FieldKind.Date => Way.Day,
-                _ => areUnits ? Way.Units : Way.Other,
-            };
-            return new Plan(way, column.Position, isNumber, column.IsReal, areUnits ? (long)DecimalText.PowerOfTen(type.Precision) : 0, column.Added);
-        }
-    }
-
-    private bool TryTake(RecordBatch batch, Vector[] vectors, int row, ReadOnlySpan<byte> record)
-    {
-        int type = 0, at, end, faults = batch.Faults.Count;
-        if (record[0] < 0x80) (type, at) = (1, record[0]);
-        else if (!TryVarintAt(record, ref type, out long headerBytes) || headerBytes < 0 || headerBytes > record.Length) return false;
-        else at = (int)headerBytes;
-        end = at;
-        if (type > end || end > record.Length) return false;
-        foreach (ref readonly Plan cell in _plan.AsSpan())
-        {
-            if (type == end)
-            {
-                // Stored before this column was added.
-                if (!TryTakeAdded(batch, row, cell)) return false;
-                continue;
-            }
-            long kind = record[type];
-            if (kind < 0x80) type++;
-            else if (!TryVarintAt(record, ref type, out kind) || kind < 0 || type > end) return false;
-            int bytes = kind < 12 ? SmallBytes[(int)kind & 15] : kind > int.MaxValue ? -1 : (int)((kind - 12) >> 1);
-            if ((uint)bytes > (uint)(record.Length - at)) return false;
-            ReadOnlySpan<byte> value = record.Slice(at, bytes);
-            at += bytes;
-            switch (cell.Way)
-            {
-                case Way.Skipped: break;
-                case Way.Number: ((LongVector)vectors[cell.Position]).Append(_scan.Number); break;
-                case Way.Whole when kind is >= 1 and <= 9 and not 7: ((LongVector)vectors[cell.Position]).Append(WholeOf(kind, value)); break;
-                case Way.Units when kind is >= 1 and <= 9 and not 7 && WholeOf(kind, value) is long units && units < cell.Limit && units > -cell.Limit:
-                    ((WideVector)vectors[cell.Position]).Append(units);
-                    break;
-                case Way.Text when kind >= 12 && (kind & 1) == 1 && Utf8.IsValid(value): ((BytesVector)vectors[cell.Position]).Append(value); break;
-                case Way.Day when kind == 33 && ValueText.TryDate(value, out long day): ((LongVector)vectors[cell.Position]).Append(day); break;
-                default: cells.Append(batch, row, cell.Position, cell.IsNumber ? SqliteCell.Of(_scan.Number) : CellOf(kind, value, cell.IsReal)); break;
-            }
-        }
-        if (batch.Faults.Count > faults + 1) SortFaults(batch, faults);
-        return type < end || at == record.Length;
-    }
-
-    // Faults are told in the order of what is read, not of what is stored.
-    private static void SortFaults(RecordBatch batch, int from)
-    {
-        RowFault[] sorted = [.. batch.Faults.Skip(from).OrderBy(fault => batch.Columns.TakeWhile(column => column.Name != fault.Column).Count())];
-        batch.Faults.RemoveRange(from, sorted.Length);
-        batch.Faults.AddRange(sorted);
-    }
-
-    private bool TryTakeAdded(RecordBatch batch, int row, in Plan cell)
-    {
-        if (cell.Way == Way.Skipped) return true;
-        if (cell.Way == Way.Number) ((LongVector)batch.Vectors[cell.Position]).Append(_scan.Number);
-        else if (cell.IsNumber) cells.Append(batch, row, cell.Position, SqliteCell.Of(_scan.Number));
-        else if (cell.Added.Value is not { } added) return false;
-        else cells.Append(batch, row, cell.Position, added.Cell);
-        return true;
-    }
-
-    private static bool TryVarintAt(ReadOnlySpan<byte> record, ref int at, out long value)
-    {
-        ReadOnlySpan<byte> rest = record[at..];
-        bool isRead = SqliteTableScan.TryVarint(ref rest, out value);
-        at = record.Length - rest.Length;
-        return isRead;
-    }
-
-    // Bytes of a value by its serial type, below 12; types 10 and 11 are reserved.
-    private static ReadOnlySpan<sbyte> SmallBytes => [0, 1, 2, 3, 4, 6, 8, 8, 0, 0, -1, -1, -1, -1, -1, -1];
-
-    private static SqliteCell CellOf(long type, ReadOnlySpan<byte> bytes, bool isReal)
-    {
-        if (type >= 12) return new SqliteCell((type & 1) == 1 ? SqliteNative.Text : SqliteNative.Blob, 0, 0, bytes);
-        if (type == 0) return SqliteCell.Null;
-        if (type == 7)
-        {
-            double real = BinaryPrimitives.ReadDoubleBigEndian(bytes);
-            return double.IsNaN(real) ? SqliteCell.Null : SqliteCell.Of(real);
-        }
-        long whole = WholeOf(type, bytes);
-        return isReal ? SqliteCell.Of((double)whole) : SqliteCell.Of(whole);
-    }
-
-    private static long WholeOf(long type, ReadOnlySpan<byte> bytes) => type switch
-    {
-        1 => (sbyte)bytes[0],
-        2 => BinaryPrimitives.ReadInt16BigEndian(bytes),
-        3 => ((sbyte)bytes[0] << 16) | BinaryPrimitives.ReadUInt16BigEndian(bytes[1..]),
-        4 => BinaryPrimitives.ReadInt32BigEndian(bytes),
-        5 => ((long)BinaryPrimitives.ReadInt16BigEndian(bytes) << 32) | BinaryPrimitives.ReadUInt32BigEndian(bytes[2..]),
-        6 => BinaryPrimitives.ReadInt64BigEndian(bytes),
-        _ => type - 8,
-    };
 
     public void Dispose() => _engine?.Dispose();
 }

@@ -180,13 +180,13 @@ internal sealed class SqliteStore : IStore
     private static string Literal(string text) => "'" + text.Replace("'", "''", StringComparison.Ordinal) + "'";
 
     public long CountRows(string table) =>
-        LayoutOf(new TableShape(table, [], [], [])) is { } layout && new SqliteTableScan(_pages!.Again(), layout.RootPage).Count() is { } counted
+        _pages is not null && LayoutOf(new TableShape(table, [], [], [])) is { } layout && new SqliteTableScan(_pages!.Again(), layout.RootPage).Count() is { } counted
             ? counted : long.Parse(Ask($"SELECT count(*) FROM {SqliteEngine.Quote(table)}").Rows[0][0]!, CultureInfo.InvariantCulture);
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
         // The order of the records in the file is that of their numbers.
-        if (within is null && LayoutOf(table) is { } layout
+        if (within is null && _pages is not null && LayoutOf(table) is { } layout
             && (orderBy.Count == 0 || (layout.NumberedColumn >= 0 && table.OrdinalOf(orderBy[0]) == layout.Columns[layout.NumberedColumn].Position)))
             return new SqlitePageReader(_pages!.Again(), layout, table, Cells(table), _watch, done => Engine(table, " NOT INDEXED").Without(done));
         string order = orderBy.Count == 0 ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(SqliteEngine.Quote));
@@ -211,11 +211,9 @@ internal sealed class SqliteStore : IStore
         $"SELECT {string.Join(", ", table.Columns.Select(column => SqliteEngine.Quote(column.Name)))} FROM {SqliteEngine.Quote(table.Name)}{rest}",
         $"{_path}, table {table.Name}", cells, _watch);
 
-    // How the table lies in its pages; null where the engine should read it: no record numbers of its own, columns that are computed, changes that wait
-    // beside the file.
+    // How the table lies in its pages; null where the engine should read it: no record numbers of its own, columns that are computed.
     private SqliteTableLayout? LayoutOf(TableShape table)
     {
-        if (_pages is null) return null;
         string name = Literal(table.Name);
         QueryAnswer kind = Ask($"SELECT s.name, s.rootpage FROM pragma_table_list l JOIN sqlite_schema s ON s.type = 'table' AND lower(s.name) = lower(l.name) WHERE l.schema = 'main' AND l.type = 'table' AND l.wr = 0 AND lower(l.name) = lower({name})");
         if (kind.Rows.Count != 1) return null;
@@ -235,8 +233,27 @@ internal sealed class SqliteStore : IStore
         return areThere ? new SqliteTableLayout(long.Parse(kind.Rows[0][1]!, CultureInfo.InvariantCulture), stored, numbered) : null;
     }
 
+    private SqliteSalvage? _salvage;
+
+    // Of changes that wait beside the file only the engine knows.
+    private SqliteSalvage? Salvage()
+    {
+        if (_salvage is not null || Identity.HeaderFields.ContainsKey(StoreIdentity.WaitingChanges) || SqlitePageFile.Of(_connection) is not { } pages) return _salvage;
+        IReadOnlyList<IReadOnlyList<string?>> roots = Ask("SELECT type, name, rootpage FROM sqlite_schema WHERE rootpage > 0").Rows;
+        var trees = new List<SqliteTree>();
+        var others = new List<long>();
+        foreach (IReadOnlyList<string?> row in roots)
+        {
+            if (row[0] == "table" && LayoutOf(new TableShape(row[1]!, [], [], [])) is { } layout) trees.Add(new SqliteTree(row[1]!, layout));
+            else others.Add(long.Parse(row[2]!, CultureInfo.InvariantCulture));
+        }
+        return _salvage = new SqliteSalvage(pages, trees, others);
+    }
+
     public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost)
     {
+        if (Salvage()?.Tables.FirstOrDefault(tree => string.Equals(tree.Name, table.Name, StringComparison.OrdinalIgnoreCase)) is { } tree && LayoutOf(table) is { } layout)
+            return new SqliteSalvageReader(SqlitePageFile.Of(_connection)!, tree with { Layout = layout }, table, Cells(table), lost);
         string name = SqliteEngine.Quote(table.Name);
         // Tables without record numbers of their own, and those that call a column so, are read to the damage only.
         bool isNumbered = !table.Columns.Any(column => string.Equals(column.Name, "_rowid_", StringComparison.OrdinalIgnoreCase))
