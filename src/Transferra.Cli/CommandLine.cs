@@ -123,8 +123,10 @@ internal static class CommandLine
             : parsed.GetValue(prove) || parsed.GetValue(heal) ? SetsCommand.Prove(session, parsed.GetValue(minutes), parsed.GetValue(heal)) : SetsCommand.Run(session));
         Add("convert", "Convert into a new store beside the old one, without changing over", [codes], (session, _) => ConvertCommand.Run(session));
         Add("match", "Prove that the records of the new store are those of the old one", [codes], (session, _) => MatchCommand.Run(session));
-        Add("upgrade", "All of it: ready, close, check, backup, convert, match, change over, check again, reopen", [codes, yes, resume, endSessions, stayClosed],
-            (session, parsed) => UpgradeCommand.Run(session, parsed.GetValue(resume), parsed.GetValue(endSessions), parsed.GetValue(stayClosed)));
+        var despiteFaults = new Option<bool>("--despite-faults")
+        { Description = "Try backup, conversion and match also of companies whose check finds faults; they are not changed over for that" };
+        Add("upgrade", "All of it: ready, close, check, backup, convert, match, change over, check again, reopen", [codes, yes, resume, endSessions, stayClosed, despiteFaults],
+            (session, parsed) => UpgradeCommand.Run(session, parsed.GetValue(resume), parsed.GetValue(endSessions), parsed.GetValue(stayClosed), parsed.GetValue(despiteFaults)));
         var giveUp = new Option<bool>("--give-up") { Description = "End a run that can neither go on nor be taken back; everything stays where it lies" };
         Add("undo", "Take a run back: the office is where it was before", [run, giveUp, yes], (session, parsed) =>
             UndoCommand.Run(session, parsed.GetValue(run), parsed.GetValue(giveUp)));

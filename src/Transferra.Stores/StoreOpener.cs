@@ -47,6 +47,9 @@ public sealed class StoreOpener : IStoreOpener
     };
 
     /// <inheritdoc/>
+    public IStoreJudge JudgeOf(StoreAddress address, string? textEncoding = null) => StoreJudges.Of(address, textEncoding) ?? throw Unknown(address);
+
+    /// <inheritdoc/>
     public IStoreBuilder Rebuild(StoreAddress address, StoreScript script, string folder) => address.Engine switch
     {
         "postgresql" => PgStoreBuilder.Rebuild(address, script),

@@ -1,5 +1,4 @@
 using System.Diagnostics;
-using System.Text.Json;
 using Microsoft.Data.Sqlite;
 using Transferra.Tests;
 

@@ -25,7 +25,7 @@ public class PlantedTests
         { "code", FindingKinds.NotInList, 1, "4: \"X\"" },
         { "date", FindingKinds.ImplausibleDate, 1, "4: \"1919-01-01\"" },
         { "blank", FindingKinds.Blank, 1, "3" },
-        { "missing", FindingKinds.Blank, 1, "" },
+        { "missing", FindingKinds.Blank, 1, " / 0.00 / 0.00 / " },
         { "record rule", FindingKinds.RuleBroken, 1, "4" },
         { "closed period", FindingKinds.RuleBroken, 1, "4" },
         { "control account", FindingKinds.RuleBroken, 1, "1: 12.02 against 12.00" },

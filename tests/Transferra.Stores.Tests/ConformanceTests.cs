@@ -254,7 +254,10 @@ public sealed class ConformanceTests : IDisposable
             for (int i = 1; i < batch.Vectors.Length; i++)
                 Assert.Null(CellText.TryAppend(batch.Vectors[i], Encoding.UTF8.GetBytes(i == column ? shown : i switch
                 {
-                    1 => "-0", 2 => "0.00", 3 => "2026-01-31", _ => "2026-01-31 12:00:00",
+                    1 => "-0",
+                    2 => "0.00",
+                    3 => "2026-01-31",
+                    _ => "2026-01-31 12:00:00",
                 })));
         }
         return batch;

@@ -1,9 +1,7 @@
 // BackupCommand.cs: backup: sets in every place, each proved.
 using Transferra.Cli.Rendering;
 using Transferra.Core.Backup;
-using Transferra.Core.Kits;
 using Transferra.Core.Office;
-using Transferra.Core.Records;
 using Transferra.Core.Runs;
 
 namespace Transferra.Cli.Commands;

@@ -4,6 +4,7 @@ using Transferra.Core.Checks;
 using Transferra.Core.Kits;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
+using Transferra.Core.Runs;
 using Transferra.Reports;
 
 namespace Transferra.Cli.Commands;
@@ -47,13 +48,12 @@ internal static class CheckCommand
     /// <summary>Checks a company, keeps what was found, and compares it with the check before of the same version.</summary>
     public static KeptCheck Check(Session session, Company company, KitVersion version, ScreenObserver observer)
     {
-        using IStore store = session.Stores.Open(company.StoreNow(session.Places), version.TextEncoding);
         KeptCheck? before = session.Checks.Newest(company.Code);
+        IReadOnlyList<Hop> way = version.Name == company.WantedVersion ? [] : company.Kit.WayFrom(version.Name, company.WantedVersion) ?? [];
         return session.Checks.Keep(company.Code, folder =>
         {
-            CheckResult result = new CompanyCheck(version, Companies.NextHop(company, version), SettingsFor(company, version), observer,
-                session.Cancel)
-            { DocumentFolders = company.DocumentFolders, ListFolder = folder.Length > 0 ? folder : null }.Run(store);
+            CheckResult result = CompanyChecks.Run(session.Context(observer), company, company.StoreNow(session.Places), version, way, SettingsFor(company, way),
+                folder.Length > 0 ? folder : null);
             return before is null || before.Result.Version != version.Name ? result
                 : result with { Compared = FindingComparison.Of($"the check of {before.At:yyyy-MM-dd HH:mm} UTC", before.Result with { Compared = null }, result, []) };
         });
@@ -85,6 +85,6 @@ internal static class CheckCommand
     }
 
     // A check needs no answers yet; a setting that is still open is tried with an empty text.
-    private static Dictionary<string, string> SettingsFor(Company company, KitVersion version) =>
-        (Companies.NextHop(company, version)?.Settings ?? []).ToDictionary(setting => setting.Name, setting => company.Answers.GetValueOrDefault(setting.Name, ""));
+    private static Dictionary<string, string> SettingsFor(Company company, IReadOnlyList<Hop> way) =>
+        way.SelectMany(hop => hop.Settings).DistinctBy(setting => setting.Name).ToDictionary(setting => setting.Name, setting => company.Answers.GetValueOrDefault(setting.Name, ""));
 }

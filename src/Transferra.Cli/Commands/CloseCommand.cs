@@ -2,7 +2,6 @@
 using System.Globalization;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Closing;
-using Transferra.Core.Kits;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
 

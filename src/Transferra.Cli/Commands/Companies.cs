@@ -18,10 +18,6 @@ internal static class Companies
         return survey.DataVersion is not null ? company.Kit.Version(survey.DataVersion)! : throw new TransferraException($"{company.Code}: {survey.Problem}", survey.Next);
     }
 
-    /// <summary>The hop a company would go through next; null when it is at the wanted version or no way leads there.</summary>
-    public static Hop? NextHop(Company company, KitVersion from) =>
-        from.Name == company.WantedVersion ? null : company.Kit.WayFrom(from.Name, company.WantedVersion)?.FirstOrDefault();
-
     /// <summary>Refuses while a run stands part-way.</summary>
     /// <exception cref="TransferraException">There is such a run.</exception>
     public static void RefuseWhileUnfinished(OfficeRuns runs)

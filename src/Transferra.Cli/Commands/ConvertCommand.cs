@@ -1,5 +1,4 @@
 // ConvertCommand.cs: convert: a new store beside the old one, to look at and to match; nothing changes over.
-using Transferra.Cli.Rendering;
 using Transferra.Core.Gates;
 using Transferra.Core.Kits;
 using Transferra.Core.Office;

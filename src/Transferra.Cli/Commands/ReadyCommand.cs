@@ -32,27 +32,24 @@ internal static class ReadyCommand
         ClosedTimeOfCompany[] times = [.. result.Candidates.Where(candidate => candidate.From is not null
             && candidate.From.Name != candidate.Company.WantedVersion).Select(candidate => ClosedTime.Of(context, candidate, session.Runs.List()))];
         ShowTimes(screen, times);
-        GateState worst = result.Gates.Select(gate => gate.State).DefaultIfEmpty(GateState.Passed)
-            .Max(state => state == GateState.Blocked ? 2 : state == GateState.NeedsWord ? 1 : 0) switch
-        {
-            2 => GateState.Blocked,
-            1 => GateState.NeedsWord,
-            _ => GateState.Passed
-        };
-        int blocked = result.Gates.Count(gate => gate.State == GateState.Blocked), asked = result.Gates.Count(gate => gate.State == GateState.NeedsWord);
+        int Count(GateState state) => result.Gates.Count(gate => gate.State == state);
+        int blocked = Count(GateState.Blocked), asked = Count(GateState.NeedsWord), stopping = Count(GateState.WillStop);
+        GateState worst = blocked > 0 ? GateState.Blocked : asked > 0 ? GateState.NeedsWord : stopping > 0 ? GateState.WillStop : GateState.Passed;
         switch (worst)
         {
             case GateState.Blocked: screen.Bad($"Not ready: {Results.Count(blocked, "gate")} blocked{(asked > 0 ? $", and your word is needed {Results.Count(asked, "time")}" : "")}."); break;
             case GateState.NeedsWord: screen.Look($"Nothing is blocked; your word is needed {Results.Count(asked, "time")}."); break;
+            case GateState.WillStop: screen.Look($"Nothing keeps the upgrade from starting, but {Results.Count(stopping, "company", "companies")} will stop at the check. To begin all the same: transferra upgrade"); break;
             default: screen.Good(result.Candidates.Count > 0 ? "Ready: all gates are passed. To begin: transferra upgrade" : "There is nothing to upgrade."); break;
         }
         // What is open, once more and short, where the eye is after a long list.
         foreach (Gate gate in result.Gates.Where(gate => gate.State == GateState.Blocked))
             screen.Line($"  blocked: {string.Join(", ", ((string[])[gate.Company.Length > 0 ? gate.Company : gate.Package, gate.Name]).Where(part => part.Length > 0))}");
         foreach (Gate gate in result.Gates.Where(gate => gate.State == GateState.NeedsWord)) screen.Line($"  your word: {gate.Confirm}");
+        foreach (Gate gate in result.Gates.Where(gate => gate.State == GateState.WillStop)) screen.Line($"  will stop: {gate.Company}, {gate.Name}");
         if (asked > 1) screen.Line("To be asked for them one by one: transferra ready --ask");
         var answer = new { gates = result.Gates, times, there = result.There };
-        return session.Answer(worst switch { GateState.Blocked => ExitCodes.Refused, GateState.NeedsWord => ExitCodes.LookAt, _ => ExitCodes.Done }, answer);
+        return session.Answer(worst switch { GateState.Blocked => ExitCodes.Refused, GateState.Passed => ExitCodes.Done, _ => ExitCodes.LookAt }, answer);
     }
 
     private static void Give(Session session, ReadinessResult result, IReadOnlyList<string> confirmed, bool asks, string by)
@@ -84,11 +81,11 @@ internal static class ReadyCommand
             screen.Heading(about.Key.Length == 0 ? "The office" : company is not null
                 ? $"{company.Code}  {company.Name}" : session.Office.Packages.First(package => package.Kit.Id == about.Key).Kit.Title);
             screen.Table(["Gate", "", "What"], about.Select(gate =>
-                (IReadOnlyList<string>)[gate.Name, Word(gate.State), gate.IsPassed || gate.Next.Length == 0 ? gate.What : $"{gate.What}\n→ {gate.Next}"]));
+                (IReadOnlyList<string>)[gate.Name, Word(gate.State), gate.State == GateState.Passed || gate.Next.Length == 0 ? gate.What : $"{gate.What}\n→ {gate.Next}"]));
         }
     }
 
-    private static string Word(GateState state) => state switch { GateState.Passed => "passed", GateState.Blocked => "blocked", _ => "your word" };
+    private static string Word(GateState state) => state switch { GateState.Passed => "passed", GateState.Blocked => "blocked", GateState.WillStop => "will stop", _ => "your word" };
 
     private static void ShowTimes(Screen screen, ClosedTimeOfCompany[] times)
     {

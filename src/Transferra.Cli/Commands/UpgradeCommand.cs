@@ -12,7 +12,7 @@ namespace Transferra.Cli.Commands;
 
 internal static class UpgradeCommand
 {
-    public static int Run(Session session, bool resume, bool endsSessions = false, bool staysClosed = false)
+    public static int Run(Session session, bool resume, bool endsSessions = false, bool staysClosed = false, bool despiteFaults = false)
     {
         using IDisposable one = session.LockStores();
         RunContext context = session.Context(session.Observer());
@@ -36,7 +36,7 @@ internal static class UpgradeCommand
             bool wasOpen = session.Closings.Current() is null;
             OfficeSurvey before = Survey.Of(session.Office, session.Tools, looksForMore: false);
             if (!Closed(session, endsSessions, takesBack: true)) return session.Answer(ExitCodes.Refused, new { gates, closed = false });
-            run = Begun(session, context, ready, wasOpen);
+            run = Begun(session, context, ready, wasOpen, despiteFaults);
             session.Screen.Line($"Run {run.Id}, journal {run.Journal.FilePath}");
             // To be compared with when the new program is there: what it forgot, and what is gone.
             session.Volume.WriteNew(Path.Combine(run.Folder, "survey-before.json"), JsonSerializer.SerializeToUtf8Bytes(before, ResultJson.Options));
@@ -61,11 +61,11 @@ internal static class UpgradeCommand
         $"Neither through nor back where it was: {outcome.Reasons[^1]} Put that right, then go on: transferra upgrade --resume. Or take it back: transferra undo";
 
     // When the run cannot even begin, nothing was done, and the office is opened again.
-    private static Run Begun(Session session, RunContext context, IReadOnlyList<(Company Company, KitVersion From)> ready, bool wasOpen)
+    private static Run Begun(Session session, RunContext context, IReadOnlyList<(Company Company, KitVersion From)> ready, bool wasOpen, bool despiteFaults)
     {
         try
         {
-            return UpgradeRun.Begin(context, "upgrade", ready, session.Closings.Current()?.Id ?? "");
+            return UpgradeRun.Begin(context, "upgrade", ready, session.Closings.Current()?.Id ?? "", despiteFaults);
         }
         catch (Exception) when (wasOpen && session.Closings.Current() is not null)
         {

@@ -49,6 +49,9 @@ public sealed record BackupResult(string Path, long Bytes, int Files, long Conte
 /// <summary>Backs a company up.</summary>
 public static class CompanyBackup
 {
+    /// <summary>Ending of the folder with a copy of a store that somebody works with.</summary>
+    internal const string InUse = ".in-use";
+
     /// <summary>Writes a set to each place of the office and proves it.</summary>
     /// <param name="context">What it works with.</param>
     /// <param name="company">Whose.</param>
@@ -57,7 +60,7 @@ public static class CompanyBackup
     public static IReadOnlyList<BackupResult> Run(RunContext context, Company company, KitVersion version, string run = "")
     {
         StoreAddress address = company.StoreNow(context.Places);
-        string inUse = Path.Combine(Scratch(context.Office), company.Code + ".in-use");
+        string inUse = Path.Combine(Scratch(context.Office), company.Code + InUse);
         // What an earlier backup left there when it was interrupted.
         if (Directory.Exists(Scratch(context.Office))) BackupSets.ClearLeftovers(new LocalPlace(Scratch(context.Office), context.Volume), context.Identity);
         context.Volume.Remove(inUse);

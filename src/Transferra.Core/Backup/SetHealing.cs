@@ -3,8 +3,8 @@
 // Holds: (1) nothing of a copy is changed; the damaged file is kept under another name; (2) the healed set takes its name only after it was read back whole.
 using System.Globalization;
 using System.Security.Cryptography;
-using Transferra.Core.Records;
 using Transferra.Core.Office;
+using Transferra.Core.Records;
 using Transferra.Core.Runs;
 
 namespace Transferra.Core.Backup;

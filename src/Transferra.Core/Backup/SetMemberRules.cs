@@ -24,7 +24,7 @@ internal static class SetMemberRules
         {
             string name = Latin(member.NameBytes());
             if (JudgeOne(member, name) is { } what) return Fault(member, what);
-            if (!told.Add(name) || (member.Kind != MemberKinds.Folder && folders.Contains(name))) 
+            if (!told.Add(name) || (member.Kind != MemberKinds.Folder && folders.Contains(name)))
                 return Fault(member, "it is in the set twice, or stands where a folder is");
             for (int slash = name.LastIndexOf('/'); slash > 0; slash = name.LastIndexOf('/', slash - 1))
             {
@@ -34,7 +34,7 @@ internal static class SetMemberRules
             if (member.Kind == MemberKinds.Folder) folders.Add(name);
             else leaves.Add(name);
             if (member.Kind == MemberKinds.Folder && leaves.Contains(name)) return Fault(member, "it stands where a file or link is");
-            if (member.Kind == MemberKinds.Same && !files.Contains(Latin(member.TargetBytes()))) 
+            if (member.Kind == MemberKinds.Same && !files.Contains(Latin(member.TargetBytes())))
                 return Fault(member, "it is another name of a file that does not stand before it");
             if (member.IsFile) files.Add(name);
         }

@@ -49,11 +49,16 @@ public static class TrialRestore
     /// <param name="context">What it works with.</param>
     /// <param name="company">Whose set it is.</param>
     /// <param name="manifest">The set's manifest.</param>
-    private static StoreAddress? PlaceFor(RunContext context, Company? company, SetManifest manifest)
-    {
-        StoreAddress? like = ServerFor(context.Office, company, manifest.Store.Engine);
+    private static StoreAddress? PlaceFor(RunContext context, Company? company, SetManifest manifest) =>
         // Firebird's databases are files in a folder of the server's; the others have names.
-        return like?.Beside("", context.Identity.Short, $"{Label}-{manifest.Label.Company}");
+        ServerFor(context.Office, company, manifest.Store.Engine)?.Beside("", context.Identity.Short, $"{Label}-{manifest.Label.Company}");
+
+    /// <summary>A trial of a company that a kill left on its server; null when there is none.</summary>
+    internal static StoreAddress? LeftBy(RunContext context, Company company)
+    {
+        StoreAddress now = company.StoreNow(context.Places);
+        StoreAddress? trial = now.IsOnServer ? ServerFor(context.Office, company, now.Engine)?.Beside("", context.Identity.Short, $"{Label}-{company.Code}") : null;
+        return trial is not null && context.Stores.ServerOf(trial).Exists(trial.Path) ? trial : null;
     }
 
     /// <summary>The address of a store beside which trials are made; null when no server of the engine is known.</summary>

@@ -22,9 +22,19 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
     private readonly Dictionary<string, long> _counts = [];
     private readonly Dictionary<string, TableScan> _scans = new(StringComparer.OrdinalIgnoreCase);
     private readonly List<Probe> _judges = [];
+    private HopTrial? _trial;
 
     /// <summary>Full paths of the company's document folders; none: documents are not looked at.</summary>
     public IReadOnlyList<string> DocumentFolders { get; init; } = [];
+
+    /// <summary>The hops behind the first one, whose rules are tried on scratch copies of what the hops before make.</summary>
+    public IReadOnlyList<Hop> Beyond { get; init; } = [];
+
+    /// <summary>What is known of the store that the hops are to make.</summary>
+    public TrialTarget Target { get; init; } = TrialTarget.Any;
+
+    /// <summary>Where scratch copies are made; null when hops behind the first one cannot be tried.</summary>
+    public TrialScratch? Scratch { get; init; }
 
     /// <summary>An empty folder that gets a list of all records for each finding; null when none are wanted.</summary>
     public string? ListFolder { get; init; }
@@ -50,13 +60,15 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
         if (findings.Has(head => head.Grade == Grade.Fault)) return Result(findings);
         // What the kit does not know is looked at as well, and tried with the hop that carries it.
         CustomFields custom = CustomFields.Of(store, version);
-        (version, hop) = (custom.In(version), hop is null ? null : custom.In([hop])[0]);
+        IReadOnlyList<Hop> way = hop is null ? [] : custom.In([hop, .. Beyond]);
+        (version, hop) = (custom.In(version), way.Count > 0 ? way[0] : null);
         foreach (TableShape table in version.Tables) _counts[table.Name] = store.CountRows(table.Name);
         DocumentCheck? documents = DocumentFolders.Count > 0 ? new DocumentCheck(DocumentFolders, findings) : null;
         try
         {
             Plan(store, findings, documents);
             foreach (TableScan scan in _scans.Values) scan.ReadOnce(store, observer, cancel, MapOf(scan));
+            _trial?.Conclude();
             // Copies first: what they added a second time is taken back before sums and numbers are judged.
             NamingPasses.Run(store, _scans.Values.SelectMany(scan => scan.Probes).OfType<KeyProbe>(), observer, cancel);
             NamingPasses.Run(store, _scans.Values.SelectMany(scan => scan.Probes).Where(probe => probe is not KeyProbe).Concat(_judges), observer, cancel);
@@ -66,6 +78,7 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
             foreach (Probe probe in _scans.Values.SelectMany(scan => scan.Probes).Concat(_judges)) probe.Dispose();
         }
         documents?.ReadFiles(observer, cancel);
+        if (way.Count > 1) new WayTrial(way, settings, Target, Scratch, findings, observer, cancel).Run(store);
         return Result(findings);
     }
 
@@ -109,15 +122,15 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
     {
         var heads = new ValueHeads(version.Name, MendOf);
         var twice = new DecodedTwice(version.TextEncoding);
+        _trial = hop is null ? null : new HopTrial(hop, store, settings, Target with { Kit = Beyond.Count > 0 ? null : Target.Kit }, heads, findings);
         foreach (TableShape table in version.Tables)
         {
-            TableMap? map = hop?.Tables.FirstOrDefault(map => map.From.Name == table.Name);
-            TableTransform? lane = map is null ? null : new TableTransform(map, LookupLoader.Load(store, map), settings, judgesCopies: map.Combining is not null);
+            TableMap? map = _trial?.MapOf(table);
+            TableTransform? lane = map is null ? null : _trial!.LaneOf(map);
             var scan = new TableScan(table, lane?.Source ?? new RecordBatch(table.Columns));
             _scans[table.Name] = scan;
             TableChecks? checks = version.Checks.FirstOrDefault(checks => checks.Table.Name == table.Name);
-            TrialProbe? trial = map is null ? null : new TrialProbe(scan, map, lane!, heads, findings);
-            if (trial is not null) scan.Probes.Add(trial);
+            TrialProbe? trial = map is null ? null : _trial!.Plan(scan, map, lane!);
             // What is left out as a whole, or is not going anywhere, is no fault of this upgrade.
             scan.Probes.Add(new ValueProbe(scan, checks, trial, hop is null ? Grade.Fault : Grade.Warning, twice, heads, findings));
             if (table.Key.Count > 0 && !store.KeepsKey(table.Name, table.Key)) scan.Probes.Add(KeyProbeOf(scan, map, findings));

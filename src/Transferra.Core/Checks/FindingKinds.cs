@@ -16,6 +16,8 @@ public static class FindingKinds
 {
     /// <summary>The engine itself complains.</summary>
     public const string Damaged = "damaged";
+    /// <summary>The new store would not tell its version.</summary>
+    public const string VersionSign = "version-sign";
     /// <summary>Many records that are only marked as deleted.</summary>
     public const string DeletedRecords = StoreRemark.DeletedRecords;
     /// <summary>Something odd about the store that is no damage.</summary>
@@ -88,6 +90,9 @@ public static class FindingKinds
         new(DeletedRecords, "A fifth or more of a .dbf table's records are only marked as deleted and still take room.",
             "Nobody has had the old program pack its tables for years.",
             "Nothing: records marked as deleted are not carried, and are counted apart. Packing in the old program makes the files smaller."),
+        new(VersionSign, "The store that the hop makes would not tell its version by the signs that the kit names, or would tell another one.",
+            "The hop carries the old version's record as it is, or header-fields are not given.",
+            "Correct the kit: what tells the new version (told-by), the hop that writes it, or header-fields. Otherwise the new store would be taken for another version after the change-over."),
         new(OddStore, "Something about the store is odd and no damage: two fields of one name, numbers wider than declared, a code page that is said twice and differently, a table that the engine cannot check.",
             "Programs write what fits, whatever their own header says.",
             "Nothing, mostly: the store is read as it really is. Where accents look wrong in a .dbf table, put a .cpg file beside it with the name of the right code page."),

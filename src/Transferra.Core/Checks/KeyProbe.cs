@@ -27,9 +27,17 @@ internal sealed class KeyProbe(TableScan scan, FindingHead copies, FindingHead c
 
     public override bool GathersOnly => true;
 
+    // Without a value in each column of its key, or with one that cannot be read, a record is no copy of another; that it has none is told by others.
+    private bool HasKey(int row, HashSet<int>? unreadable) => _key.IsWhole(scan.Batch, row) && unreadable?.Contains(row) != true;
+
+    private HashSet<int>? Unreadable() => scan.Batch.Faults.Count == 0 ? null
+        : [.. scan.Batch.Faults.Where(fault => scan.Table.Key.Contains(fault.Column, StringComparer.OrdinalIgnoreCase)).Select(fault => fault.Row)];
+
     public override void Take()
     {
-        for (int row = 0; row < scan.Batch.RowCount; row++) _keys.Add(KeyOf(row));
+        HashSet<int>? unreadable = Unreadable();
+        for (int row = 0; row < scan.Batch.RowCount; row++)
+            if (HasKey(row, unreadable)) _keys.Add(KeyOf(row));
     }
 
     public override IEnumerable<Naming> Judge()
@@ -47,10 +55,11 @@ internal sealed class KeyProbe(TableScan scan, FindingHead copies, FindingHead c
 
     private bool Compare(HashSet<ulong> shared, Dictionary<ulong, ulong> first, HashSet<ulong> differ)
     {
+        HashSet<int>? unreadable = Unreadable();
         for (int row = 0; row < scan.Batch.RowCount; row++)
         {
             ulong key = KeyOf(row);
-            if (!shared.Contains(key)) continue;
+            if (!shared.Contains(key) || !HasKey(row, unreadable)) continue;
             ulong record = _record.Of(scan.Batch, row);
             if (!first.TryAdd(key, record) && first[key] != record) differ.Add(key);
         }
@@ -60,10 +69,11 @@ internal sealed class KeyProbe(TableScan scan, FindingHead copies, FindingHead c
     private bool Name(HashSet<ulong> shared, HashSet<ulong> differ, HashSet<ulong> seen)
     {
         var further = new List<int>();
+        HashSet<int>? unreadable = Unreadable();
         for (int row = 0; row < scan.Batch.RowCount; row++)
         {
             ulong key = KeyOf(row);
-            if (!shared.Contains(key)) continue;
+            if (!shared.Contains(key) || !HasKey(row, unreadable)) continue;
             if (differ.Contains(key)) findings.Add(conflict, scan.NameOf(row));
             else if (!seen.Add(key))
             {

@@ -17,8 +17,10 @@ internal sealed record TableScan(TableShape Table, RecordBatch Batch)
 
     private readonly int[] _name = KeyOf(Table);
 
-    /// <summary>A record as it may be shown: its key; all of it when the table has none.</summary>
-    public string NameOf(int row) => Batch.ShowKey(row, _name);
+    private readonly int[] _all = [.. Enumerable.Range(0, Table.Columns.Count)];
+
+    /// <summary>A record as it may be shown: its key; all of it when it has none.</summary>
+    public string NameOf(int row) => Batch.ShowKey(row, Batch.HasAny(row, _name) ? _name : _all);
 
     /// <summary>Some of a record's values as they may be shown.</summary>
     public string Show(int row, int[] ordinals) => Batch.ShowKey(row, ordinals);

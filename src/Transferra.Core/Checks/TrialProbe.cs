@@ -6,14 +6,21 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Checks;
 
 /// <summary>Tries a table map.</summary>
-internal sealed class TrialProbe(TableScan scan, TableMap map, TableTransform lane, ValueHeads heads, FindingCollector findings) : Probe
+internal sealed class TrialProbe(TableScan scan, TableMap map, TableTransform lane, IStoreJudge judge, ValueHeads heads, FindingCollector findings) : Probe
 {
     // Links to records that are not there are found, with the relation's name, by RelationProbe.
     private readonly HashSet<string> _linked = new(map.From.Relations.SelectMany(relation => relation.Columns), StringComparer.OrdinalIgnoreCase);
 
+    private readonly List<RowReject> _rejects = [];
+    private int[] _rows = [];
+
     public override void Take()
     {
         lane.Apply();
+        if (_rows.Length < lane.RowCount) _rows = new int[lane.RowCount];
+        _rejects.Clear();
+        judge.Judge(lane.Outputs, _rows.AsSpan(0, lane.CarriedRows(_rows)), _rejects);
+        if (_rejects.Count > 0) lane.Refuse(_rejects);
         foreach (ExceptionRow exception in lane.Exceptions())
             foreach (ExceptionCause cause in exception.Causes)
             {

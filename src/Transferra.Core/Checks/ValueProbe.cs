@@ -9,14 +9,15 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Checks;
 
 /// <summary>Makes the heads of findings about values, worded alike wherever they are found.</summary>
-internal sealed class ValueHeads(string version, Func<MendKind, string, string, string> mendOf)
+internal sealed class ValueHeads(string version, Func<MendKind, string, string, string> mendOf, string where = "")
 {
     private readonly Dictionary<(string Kind, Grade Grade, string Table, string Subject), FindingHead> _known = [];
 
     /// <summary>The head of a kind of finding about a column.</summary>
     public FindingHead Of(string kind, Grade grade, string table, string column, string what)
     {
-        string subject = kind is FindingKinds.NotConvertible or FindingKinds.TooLong ? $"{column}: {what}" : column;
+        what += where;
+        string subject = kind is FindingKinds.NotConvertible or FindingKinds.TooLong || where.Length > 0 ? $"{column}: {what}" : column;
         if (_known.TryGetValue((kind, grade, table, subject), out FindingHead? head)) return head;
         string mend = kind switch
         {
@@ -46,7 +47,7 @@ internal sealed class ValueHeads(string version, Func<MendKind, string, string, 
         string why = code switch
         {
             FaultCode.NotInList => "the code is in no list",
-            FaultCode.MissingReference => "the record it points to is not there",
+            FaultCode.MissingReference or FaultCode.AmbiguousReference => code == FaultCode.MissingReference ? "the record it points to is not there" : "several records have what it points to, and are not the same",
             _ => reason,
         };
         string can = grade == Grade.Fault ? "cannot be converted" : "are no proper ones";

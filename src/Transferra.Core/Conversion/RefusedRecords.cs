@@ -4,7 +4,6 @@
 // the XXH128 of the record's canonical bytes (docs/fingerprints.md); the same line as often as there are such records.
 using System.Globalization;
 using System.IO.Hashing;
-using System.Text;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Conversion;

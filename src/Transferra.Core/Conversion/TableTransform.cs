@@ -82,8 +82,8 @@ public sealed class TableTransform
 
     private static int[] Ordinals(TableShape table, IReadOnlyList<string> columns) => [.. columns.Select(table.OrdinalOf)];
 
-    /// <summary>The key of a row as a person reads it; its position in the batch when the table has no key.</summary>
-    public string ShowKey(int row) => _key.Length > 0 ? Source.ShowKey(row, _key) : Source.ShowKey(row, _all);
+    /// <summary>The key of a row as a person reads it; the whole row when it has none.</summary>
+    public string ShowKey(int row) => Source.ShowKey(row, Source.HasAny(row, _key) ? _key : _all);
 
     /// <summary>Converts the batch in <see cref="Source"/>.</summary>
     public void Apply()

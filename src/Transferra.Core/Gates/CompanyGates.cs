@@ -54,6 +54,7 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
         if (company.MovesTo is { } newPlace && context.Places.Exists(newPlace))
             gates.Add(new Gate(company.Code, "place of the new store", GateState.Blocked, $"{newPlace.Shown} is there already",
                 "Find out what it is and move it away, or name another place under new-store."));
+        gates.Add(CheckGate(company, from));
         AddWhole(gates, company, from);
         AddEngines(gates, company, from, survey);
         AddServers(gates, company);
@@ -133,6 +134,19 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
                 gates.Add(new Gate(company.Code, "database server", GateState.Blocked, error.Message, error.Next));
             }
         }
+    }
+
+    // What the last check found of this version; the upgrade checks again, with everybody out.
+    private Gate CheckGate(Company company, KitVersion from)
+    {
+        const string name = "check";
+        Checks.KeptCheck? kept = new Checks.KeptChecks(context.Office.Folder, context.Volume).Newest(company.Code);
+        if (kept is null || kept.Result.Version != from.Name)
+            return new Gate(company.Code, name, GateState.Passed, $"not checked yet; what would stop it is better known by day: transferra check {company.Code}");
+        string at = $"checked {kept.At:yyyy-MM-dd HH:mm} UTC";
+        return kept.Result.Faults == 0 && kept.Result.IsReadable ? new Gate(company.Code, name, GateState.Passed, $"{at}: nothing that would stop it")
+            : new Gate(company.Code, name, GateState.WillStop, $"{at}: {kept.Result.Faults} fault{(kept.Result.Faults == 1 ? "" : "s")}; it will stop at its check, and the others go on",
+                $"Put that right first, then check again: transferra check {company.Code}");
     }
 
     private void AddWhole(List<Gate> gates, Company company, KitVersion from)

@@ -10,6 +10,8 @@ public enum GateState
     Blocked,
     /// <summary>Only a person can say; until then the upgrade may not start.</summary>
     NeedsWord,
+    /// <summary>The upgrade may start, and this company will stop in it.</summary>
+    WillStop,
 }
 
 /// <summary>One condition.</summary>
@@ -20,8 +22,8 @@ public enum GateState
 /// <param name="Next">What to do when it does not hold.</param>
 public sealed record Gate(string Company, string Name, GateState State, string What, string Next = "")
 {
-    /// <summary>Whether it holds.</summary>
-    public bool IsPassed => State == GateState.Passed;
+    /// <summary>Whether it holds, or at least keeps nobody else from starting.</summary>
+    public bool IsPassed => State is GateState.Passed or GateState.WillStop;
 
     /// <summary>The package it is about; "" for the office.</summary>
     public string Package { get; init; } = "";

@@ -25,11 +25,12 @@ public static class KitLoader
         List<RecordedSetting> settings = NeedsLoader.Settings(map, null, errors);
         string[] logs = [.. map.Texts("logs").Select(log => log.Value)];
         var versions = new List<KitVersion>();
+        var signs = new Dictionary<(string Where, string Is), string>();
         foreach (PlacedText name in map.Texts("versions"))
         {
             string path = Path.Combine("versions", name.Value + ".yaml");
             DescribedMap? version = DescribedMap.Load(Path.Combine(folder, path), Path.Combine(shownAs, path), $"version {name}", errors);
-            if (version is not null) versions.Add(ReadVersion(version, name.Value, folder, components));
+            if (version is not null) versions.Add(ReadVersion(version, name.Value, folder, components, signs));
         }
         if (versions.Count == 0 && !map.Has("versions")) map.Report("\"versions\" is missing; a kit must have it");
         var hops = new List<Hop>();
@@ -43,7 +44,7 @@ public static class KitLoader
         return new Kit(id, title, folder, versions, hops, programEvidence) { Components = components, Settings = settings, Logs = logs };
     }
 
-    private static KitVersion ReadVersion(DescribedMap map, string name, string kitFolder, IReadOnlyList<Component> components)
+    private static KitVersion ReadVersion(DescribedMap map, string name, string kitFolder, IReadOnlyList<Component> components, Dictionary<(string, string), string> signs)
     {
         DescriptionErrors errors = map.Errors;
         PlacedText stated = map.Text("version");
@@ -56,7 +57,7 @@ public static class KitLoader
         var checks = new List<TableChecks>();
         List<TableShape> tables = ReadTables(map.Map("tables", "tables", required: true), errors, checks);
         List<BookRule> rules = ChecksLoader.Rules(map, tables);
-        List<DataEvidence> evidence = [.. map.Maps("told-by", "a sign of the version", required: true).Select(sign => ReadSign(sign, tables))];
+        List<DataEvidence> evidence = [.. map.Maps("told-by", "a sign of the version", required: true).Select(sign => ReadSign(sign, tables, name, signs))];
         CheckRelations(map, tables);
         var version = new KitVersion(name, [.. map.Texts("programs").Select(text => text.Value)], encoding?.Value, evidence, headers, tables,
             rules, ReadTotals(map, tables))
@@ -71,7 +72,7 @@ public static class KitLoader
         return version;
     }
 
-    private static DataEvidence ReadSign(DescribedMap sign, List<TableShape> tables)
+    private static DataEvidence ReadSign(DescribedMap sign, List<TableShape> tables, string version, Dictionary<(string Where, string Is), string> signs)
     {
         PlacedText? sql = sign.Optional("sql"), header = sign.Optional("header");
         string value = sign.Text("is").Value;
@@ -79,7 +80,15 @@ public static class KitLoader
         if (new[] { sql is not null, header is not null, inRecord }.Count(way => way) != 1) sign.Report("a sign has one of \"sql\", \"header\" and \"table\"");
         RecordSign? record = inRecord ? ReadRecord(sign, tables) : null;
         sign.Done();
-        return new DataEvidence(sql?.Value, header?.Value, record, value);
+        var evidence = new DataEvidence(sql?.Value, header?.Value, record, value);
+        // What two versions have in common tells neither of them.
+        if ((sql ?? header) is not null || record is not null)
+        {
+            (string, string) told = (evidence.Where.ToUpperInvariant(), value);
+            if (!signs.TryAdd(told, version) && signs[told] != version)
+                sign.Report($"this sign is also one of version {signs[told]}, so that it tells neither; a sign is true of one version only");
+        }
+        return evidence;
     }
 
     // A value in a record: table, column and the condition that finds the record. Null when it is wrong, which is then reported.

@@ -23,7 +23,8 @@ internal static class ControlTotals
             if (after is null || isWanted?.Invoke(before.Name) == false) continue;
             Dictionary<string, string> a = Ask(old, before, cancel), b = Ask(renewed, after, cancel);
             totals.Add(new TotalMatch(before.Name, HasSql(old, before) && HasSql(renewed, after), [.. a.Keys.Union(b.Keys).Order(StringComparer.Ordinal)
-                .Select(label => new TotalLine(label, a.GetValueOrDefault(label), b.GetValueOrDefault(label)))]) { FromVersion = from.Name, ToVersion = to.Name });
+                .Select(label => new TotalLine(label, a.GetValueOrDefault(label), b.GetValueOrDefault(label)))])
+            { FromVersion = from.Name, ToVersion = to.Name });
         }
         return totals;
     }

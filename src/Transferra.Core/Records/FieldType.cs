@@ -29,6 +29,8 @@ public enum FieldKind
     Uuid,
     /// <summary>IEEE 754 double; only where the source column is one.</summary>
     Double,
+    /// <summary>Several kinds in one column, each value with its own, as SQLite has them; kept as AnyValue.cs says.</summary>
+    Any,
 }
 
 /// <summary>A column's type.</summary>
@@ -90,6 +92,7 @@ public readonly record struct FieldType(FieldKind Kind, int Precision = 0, int S
             case "BLOB" or "BINARY" when given == 0: type = new(FieldKind.Binary); return true;
             case "UUID" when given == 0: type = new(FieldKind.Uuid); return true;
             case "DOUBLE PRECISION" or "DOUBLE" when given == 0: type = new(FieldKind.Double); return true;
+            case "ANY" when given == 0: type = new(FieldKind.Any); return true;
             default: return false;
         }
     }
@@ -99,7 +102,7 @@ public readonly record struct FieldType(FieldKind Kind, int Precision = 0, int S
 
     /// <summary>The names that <see cref="TryParse"/> accepts, for messages.</summary>
     public const string KnownNames =
-        "INTEGER, DECIMAL(p,s), VARCHAR(n), TEXT, DATE, TIME, TIMESTAMP, BOOLEAN, BLOB, UUID, DOUBLE PRECISION";
+        "INTEGER, DECIMAL(p,s), VARCHAR(n), TEXT, DATE, TIME, TIMESTAMP, BOOLEAN, BLOB, UUID, DOUBLE PRECISION, ANY";
 
     /// <summary>The type as SQL writes it.</summary>
     public override string ToString() => Kind switch
@@ -113,6 +116,7 @@ public readonly record struct FieldType(FieldKind Kind, int Precision = 0, int S
         FieldKind.Boolean => "BOOLEAN",
         FieldKind.Binary => "BLOB",
         FieldKind.Uuid => "UUID",
+        FieldKind.Any => "ANY",
         _ => "DOUBLE PRECISION",
     };
 }

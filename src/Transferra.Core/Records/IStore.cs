@@ -152,6 +152,11 @@ public interface IStoreOpener
     /// the end; those then throw <see cref="KeyConflictException"/> when the keys do not allow it.</param>
     IStoreBuilder Create(StoreAddress address, string? textEncoding = null, bool keysFirst = false);
 
+    /// <summary>What a new store would not take, known without making it.</summary>
+    /// <param name="address">Where it would be.</param>
+    /// <param name="textEncoding">Name of the code page its text would be in; null for UTF-8.</param>
+    IStoreJudge JudgeOf(StoreAddress address, string? textEncoding = null) => new TakesAll();
+
     /// <summary>Makes a store again from what <see cref="IStore.ReadScript"/> read, under a name that is free. Its tables are there at once; CreateTable tells
     /// only what will be written to one.</summary>
     /// <param name="address">Where; of the engine the script was read from.</param>

@@ -95,6 +95,14 @@ public sealed class RecordBatch
         return true;
     }
 
+    /// <summary>Whether a row has a value in any of the given columns.</summary>
+    public bool HasAny(int row, ReadOnlySpan<int> ordinals)
+    {
+        foreach (int ordinal in ordinals)
+            if (!Vectors[ordinal].IsNull(row)) return true;
+        return false;
+    }
+
     /// <summary>A value as a person may read it: hidden when its column is private.</summary>
     public string Show(int row, int ordinal) => Columns[ordinal].IsPrivate ? TableShape.Private : Vectors[ordinal].Show(row);
 

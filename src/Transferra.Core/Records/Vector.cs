@@ -78,7 +78,7 @@ public abstract class Vector(FieldType type)
     {
         FieldKind.Integer or FieldKind.Date or FieldKind.Time or FieldKind.Timestamp or FieldKind.Boolean => new LongVector(type),
         FieldKind.Decimal or FieldKind.Uuid => new WideVector(type),
-        FieldKind.Text or FieldKind.Binary => new BytesVector(type),
+        FieldKind.Text or FieldKind.Binary or FieldKind.Any => new BytesVector(type),
         _ => new DoubleVector(type),
     };
 
@@ -316,7 +316,7 @@ public sealed class BytesVector(FieldType type) : Vector(type)
 
     /// <inheritdoc/>
     public override string Show(int row) => IsNull(row) ? ""
-        : Type.Kind == FieldKind.Binary ? Convert.ToHexString(this[row]) : System.Text.Encoding.UTF8.GetString(this[row]);
+        : Type.Kind == FieldKind.Binary ? Convert.ToHexString(this[row]) : Type.Kind == FieldKind.Any ? AnyValue.Show(this[row]) : System.Text.Encoding.UTF8.GetString(this[row]);
 }
 
 /// <summary>IEEE doubles, for the columns whose source is one.</summary>

@@ -3,7 +3,7 @@ using Transferra.Core.Checks;
 
 namespace Transferra.Core.Runs;
 
-/// <summary>The full scan before anything is done. Only damage stops here; what else is found is weighed before the change-over.</summary>
+/// <summary>The full scan before anything is done. A fault stops the company here, unless the run was asked to try it all the same.</summary>
 public sealed class CheckStage(CompanyRun on) : Stage(on)
 {
     /// <inheritdoc/>
@@ -12,12 +12,22 @@ public sealed class CheckStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override StageOutcome Do()
     {
-        CheckResult result = On.Check(On.Company.OldStore, On.From, On.Way.Count > 0 ? On.Way[0] : On.Ahead, Name);
+        CheckResult result = On.Check(On.Company.OldStore, On.From, On.Way.Count > 0 ? On.Way : On.Ahead, Name);
         On.SaveResult(Name, result);
         string summary = result.Findings.Count == 0 ? "nothing found" : $"{result.Faults} faults, {result.Findings.Count - result.Faults} others";
-        return new StageOutcome(result.IsReadable, result.IsReadable ? summary : "the store is damaged or of an unknown shape",
-            Facts(("faults", result.Faults), ("findings", result.Findings.Count)), result);
+        bool mayGoOn = result.Faults == 0 || On.Run.Kind == Stages.Mend || On.Run.BegunWith(DespiteFaults) == "yes";
+        if (result.IsReadable && !mayGoOn)
+            summary = $"the check found {Count(result)} in the old data\nCorrect them in version {On.From.Name}"
+                + (result.Findings.Any(finding => finding.Mend.Length > 0) ? $", or have those mended that the kit allows: transferra check {On.Company.Code} --mend" : "")
+                + $"\nTo have backup, conversion and match tried all the same, without a change-over: transferra upgrade {On.Company.Code} --despite-faults";
+        else if (!result.IsReadable) summary = "the store is damaged or of an unknown shape";
+        return new StageOutcome(result.IsReadable && mayGoOn, summary, Facts(("faults", result.Faults), ("findings", result.Findings.Count)), result);
     }
+
+    /// <summary>The fact of a run that goes on with a company whose check found faults; it is not changed over for that.</summary>
+    public const string DespiteFaults = "despite-faults";
+
+    private static string Count(CheckResult result) => result.Faults == 1 ? "1 fault" : $"{result.Faults} faults";
 }
 
 /// <summary>The same scan on the new store, in its place.</summary>
@@ -30,7 +40,7 @@ public sealed class CheckAgainStage(CompanyRun on) : Stage(on)
     public override StageOutcome Do()
     {
         Kits.KitVersion version = On.Way[^1].To;
-        CheckResult result = On.Check(On.Company.NewStore, version, null, Name);
+        CheckResult result = On.Check(On.Company.NewStore, version, [], Name);
         if (On.LoadResult<CheckResult>(Stages.Check) is { } before) result = result with { Compared = FindingComparison.Of("the check before", before, result, On.Way) };
         On.SaveResult(Name, result);
         string? told = Office.Survey.VersionOf(On.Company, On.Context.Stores).DataVersion;

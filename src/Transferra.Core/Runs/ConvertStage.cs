@@ -1,6 +1,7 @@
 // ConvertStage.cs: goes the way hop by hop, from the old store to staged new ones beside it. The old store is only read.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
+using Transferra.Core.Office;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Runs;
@@ -121,18 +122,28 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
     {
         using IStore store = On.Context.Stores.Open(On.FinalStaged, On.Way[^1].To.TextEncoding);
         IReadOnlyList<string> complaints = store.CheckPhysically();
-        return complaints.Count == 0 ? done : done with { IsGood = false, Summary = $"the engine complains about the new store: {complaints[0]}" };
+        if (complaints.Count > 0) return done with { IsGood = false, Summary = $"the engine complains about the new store: {complaints[0]}" };
+        // By this the program, and the next survey, will know it; after the change-over it would be too late.
+        string to = On.Way[^1].To.Name;
+        IReadOnlyList<VersionSign> signs = Survey.SignsOf(On.Company.Kit, store);
+        if (signs.Count > 0 && signs.All(sign => sign.Version == to)) return done;
+        return done with
+        {
+            IsGood = false,
+            Summary = signs.FirstOrDefault(sign => sign.Version != to) is { } other ? $"the new store does not tell that it is of version {to}: {other.Where} says {ValueText.Quote(other.Says)}"
+                : $"the new store does not tell that it is of version {to}: nothing of what tells it is there",
+        };
     }
 
     /// <inheritdoc/>
     public override TakenBack? TakeBack()
     {
         // A new store that the office has worked with holds records that are nowhere else; it is kept, not removed.
-        if (!On.IsAsMade(On.FinalStaged, Name)) 
+        if (!On.IsAsMade(On.FinalStaged, Name))
             return new TakenBack($"the new store was worked with since it was made, and is kept: {On.FinalStaged.Shown}", IsWhole: false);
         bool hadStaged = StagedOnes.Any(On.Context.Places.Exists);
         RemoveStaged(); // also a database that was made and has no table yet
-        if (!On.Work.RemoveIfEmpty()) 
+        if (!On.Work.RemoveIfEmpty())
             return new TakenBack($"the staged new store is removed; something else lies in {On.Work.FullPath} and is left there", IsWhole: false);
         return hadStaged ? new TakenBack("the staged new store is removed") : null;
     }

@@ -75,11 +75,11 @@ public sealed class MendStage(CompanyRun on) : Stage(on)
     public override TakenBack? TakeBack()
     {
         // A mended store that the office has worked with holds records that are nowhere else; it is kept, not removed.
-        if (!On.IsAsMade(On.FinalStaged, Name)) 
+        if (!On.IsAsMade(On.FinalStaged, Name))
             return new TakenBack($"the mended store was worked with since it was made, and is kept: {On.FinalStaged.Shown}", IsWhole: false);
         bool hadStaged = On.Context.Places.Exists(On.FinalStaged);
         On.RemoveMade(On.FinalStaged);
-        if (!On.Work.RemoveIfEmpty()) 
+        if (!On.Work.RemoveIfEmpty())
             return new TakenBack($"the mended copy is removed; something else lies in {On.Work.FullPath} and is left there", IsWhole: false);
         return hadStaged ? new TakenBack("the mended copy is removed") : null;
     }

@@ -46,24 +46,19 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
     /// <summary>The version at the end of the way; the same when no hop is gone, as in mending.</summary>
     public KitVersion To => Way.Count > 0 ? Way[^1].To : From;
 
-    /// <summary>The hop that the company is to go through next, also in a run that does not go it; null when there is none.</summary>
-    public Hop? Ahead { get; init; }
+    /// <summary>The hops that the company is to go in the end, also in a run that does not go them.</summary>
+    public IReadOnlyList<Hop> Ahead { get; init; } = [];
 
     /// <summary>The staged store that is to take the old one's place.</summary>
     public Records.StoreAddress FinalStaged => Way.Count > 0 ? Staged(To.Name) : Company.NewStore.Beside(WorkPath, Run.Id, "mended");
 
     /// <summary>Checks a store of the company, with lists of all records in the stage's folder.</summary>
-    public CheckResult Check(Records.StoreAddress address, KitVersion version, Hop? hop, string stage)
+    public CheckResult Check(Records.StoreAddress address, KitVersion version, IReadOnlyList<Hop> way, string stage)
     {
         // As the kit has them, so that custom fields, which this run carries, are told.
         KitVersion known = Company.Kit.Version(version.Name) ?? version;
-        Hop? next = hop is null ? null : Company.Kit.Hops.FirstOrDefault(kept => kept.From.Name == hop.From.Name && kept.To.Name == hop.To.Name) ?? hop;
-        using Records.IStore store = Context.Stores.Open(address, version.TextEncoding);
-        return new CompanyCheck(known, next, Company.Answers, Context.Observer, Context.Cancel)
-        {
-            DocumentFolders = Company.DocumentFolders,
-            ListFolder = NewListFolder(stage)
-        }.Run(store);
+        Hop[] kept = [.. way.Select(hop => Company.Kit.Hops.FirstOrDefault(kept => kept.From.Name == hop.From.Name && kept.To.Name == hop.To.Name) ?? hop)];
+        return CompanyChecks.Run(Context, Company, address, known, kept, Company.Answers, NewListFolder(stage));
     }
 
     /// <summary>Where the old store goes at the change-over.</summary>

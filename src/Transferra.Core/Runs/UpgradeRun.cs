@@ -38,13 +38,15 @@ public sealed class UpgradeRun
     /// <param name="kind">upgrade, convert or mend.</param>
     /// <param name="companies">With the version each has now.</param>
     /// <param name="closing">The closing it is made in; "" for none.</param>
-    public static Run Begin(RunContext context, string kind, IReadOnlyList<(Company Company, KitVersion From)> companies, string closing = "")
+    /// <param name="despiteFaults">Whether companies whose check finds faults are tried all the same, without a change-over.</param>
+    public static Run Begin(RunContext context, string kind, IReadOnlyList<(Company Company, KitVersion From)> companies, string closing = "", bool despiteFaults = false)
     {
         // A mended copy is made of the whole database; a trial changes nothing over.
         if (kind == "upgrade")
             foreach ((Company company, KitVersion from) in companies) WholeStore.Require(context, company, company.OldStore, from);
         var facts = new Dictionary<string, string>();
         if (closing.Length > 0) facts["closing"] = closing;
+        if (despiteFaults) facts[CheckStage.DespiteFaults] = "yes";
         foreach ((Company company, KitVersion from) in companies)
         {
             facts[$"{company.Code}.from"] = from.Name;
@@ -117,6 +119,7 @@ public sealed class UpgradeRun
         }
         if (failed.Count > 0) throw new TransferraException(string.Join("\n", failed), "Put that right, then once more: transferra undo");
         if (run.Companies.All(code => codes.Contains(code) || upgrade.IsTakenBack(code))) run.Journal.Append("", Stages.Run, "undone");
+        foreach (string left in Backup.Leftovers.Clear(context, [.. codes])) context.Observer.Told($"An interrupted backup left something that could not be removed: {left}");
         return new UndoResult(lines, whole);
     }
 
@@ -204,7 +207,7 @@ public sealed class UpgradeRun
             custom.In(company.Kit.WayFrom(from, to) ?? throw new TransferraException($"the kit {company.Kit.Id} has no way from {from} to {to} any more",
             next)))
         {
-            Ahead = company.Kit.WayFrom(from, company.WantedVersion)?.FirstOrDefault(),
+            Ahead = company.Kit.WayFrom(from, company.WantedVersion) ?? [],
         };
     }
 

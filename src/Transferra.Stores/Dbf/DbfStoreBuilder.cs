@@ -32,14 +32,16 @@ internal sealed class DbfStoreBuilder : IStoreBuilder
 
     public void CreateTable(TableShape table)
     {
+        table = AnyValue.OneKind(table);
         if (table.Name.Length == 0 || table.Name.AsSpan().IndexOfAny('/', '\0') >= 0)
             throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a .dbf table: it is no file name",
                 "Name it otherwise in the kit's version file.");
-        _tables.Add(table.Name, new DbfTableWriter(Path.Combine(_folder, table.Name + ".dbf"), table, _encoding, _codePage));
+        _tables.Add(table.Name, DbfTableWriter.To(Path.Combine(_folder, table.Name + ".dbf"), table, _encoding, _codePage));
     }
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
+        outputs = AnyValue.OneKind(outputs, ref rows, rejects, "a .dbf table");
         rows = Specials.Hold(outputs, rows, rejects, "a .dbf table");
         DbfTableWriter[] writers = [.. outputs.Select(output => _tables[output.Table.Name])];
         try
@@ -91,8 +93,8 @@ internal sealed class DbfTableWriter : IDisposable
     private const int TimeText = 15, UuidText = 36;
 
     private readonly Encoding? _encoding;
-    private readonly FileStream _file;
-    private readonly FileStream? _memo;
+    private readonly Stream _file;
+    private readonly Stream? _memo;
     private readonly Column[] _columns;
     private readonly int _flagsAt, _flagBytes;
     private readonly byte[] _record;
@@ -100,7 +102,19 @@ internal sealed class DbfTableWriter : IDisposable
     private readonly string _tableName;
     private long _rows, _nextBlock = MemoHeader / MemoBlock;
 
-    public DbfTableWriter(string path, TableShape table, Encoding? encoding, string? codePage)
+    /// <summary>A writer of a table's files.</summary>
+    public static DbfTableWriter To(string path, TableShape table, Encoding? encoding, string? codePage)
+    {
+        var writer = new DbfTableWriter(table, encoding, codePage, ending => new FileStream(Path.ChangeExtension(path, ending), FileMode.CreateNew, FileAccess.ReadWrite, FileShare.None, 1 << 16));
+        // The language driver has no number for UTF-8, so that is said beside the table.
+        if (codePage is null) File.WriteAllText(Path.ChangeExtension(path, ".cpg"), "UTF-8");
+        return writer;
+    }
+
+    /// <summary>A writer that only puts rows together, to see what fits.</summary>
+    public static DbfTableWriter ToNowhere(TableShape table, string? codePage) => new(table, codePage is null ? null : TextEncodings.ByName(codePage), codePage, _ => Stream.Null);
+
+    private DbfTableWriter(TableShape table, Encoding? encoding, string? codePage, Func<string, Stream> open)
     {
         (_encoding, _tableName) = (encoding, table.Name);
         var columns = new List<Column>();
@@ -124,15 +138,13 @@ internal sealed class DbfTableWriter : IDisposable
         if (_columns.Length > 254)
             throw new TransferraException($"the table {table.Name} has too many columns for .dbf: {_columns.Length}, and 254 is the most",
                 "Split it in the kit's version file.");
-        _file = new FileStream(path, FileMode.CreateNew, FileAccess.ReadWrite, FileShare.None, 1 << 16);
+        _file = open(".dbf");
         WriteHeader(codePage);
         if (_columns.Any(column => column.How is How.MemoText or How.MemoBinary))
         {
-            _memo = new FileStream(Path.ChangeExtension(path, ".fpt"), FileMode.CreateNew, FileAccess.ReadWrite, FileShare.None, 1 << 16);
+            _memo = open(".fpt");
             _memo.Write(new byte[MemoHeader]);
         }
-        // The language driver has no number for UTF-8, so that is said beside the table.
-        if (codePage is null) File.WriteAllText(Path.ChangeExtension(path, ".cpg"), "UTF-8");
     }
 
     private static (How, char, int, int) Field(ColumnShape shape, int bytesPerCharacter) => shape.Type.Kind switch
@@ -315,7 +327,7 @@ internal sealed class DbfTableWriter : IDisposable
         BinaryPrimitives.WriteUInt32LittleEndian(count, checked((uint)_rows));
         _file.Position = 4;
         _file.Write(count);
-        _file.Flush(flushToDisk: true);
+        ((FileStream)_file).Flush(flushToDisk: true);
         if (_memo is null) return;
         Span<byte> head = stackalloc byte[8];
         head.Clear();
@@ -323,7 +335,7 @@ internal sealed class DbfTableWriter : IDisposable
         BinaryPrimitives.WriteUInt16BigEndian(head[6..], MemoBlock);
         _memo.Position = 0;
         _memo.Write(head);
-        _memo.Flush(flushToDisk: true);
+        ((FileStream)_memo).Flush(flushToDisk: true);
     }
 
     public void Dispose()

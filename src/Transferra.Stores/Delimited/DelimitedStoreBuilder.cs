@@ -32,15 +32,36 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
     {
         if (Path.Exists(address.Path))
             throw new TransferraException($"{address.Path} is there already; a new store is never written over another", "Move it away, then try again.");
-        DelimitedForm form = DelimitedForm.Standard.With(address.Options);
-        if (textEncoding is not null && !address.Options.ContainsKey("encoding")) form = form with { Encoding = textEncoding };
-        var builder = new DelimitedStoreBuilder(address.Path, form);
+        var builder = new DelimitedStoreBuilder(address.Path, FormOf(address, textEncoding));
         Directory.CreateDirectory(address.Path);
         return builder;
     }
 
+    private static DelimitedForm FormOf(StoreAddress address, string? textEncoding)
+    {
+        DelimitedForm form = DelimitedForm.Standard.With(address.Options);
+        return textEncoding is not null && !address.Options.ContainsKey("encoding") ? form with { Encoding = textEncoding } : form;
+    }
+
+    /// <summary>Finds rows that would not read back as they are.</summary>
+    public static StoreJudges.RowRule Judge(StoreAddress address, string? textEncoding)
+    {
+        var builder = new DelimitedStoreBuilder("", FormOf(address, textEncoding));
+        return (outputs, rows, rejects) =>
+        {
+            foreach (int row in rows)
+                foreach (TableOutput output in outputs)
+                    if (builder.Line(output, row, out _) is { } refused)
+                    {
+                        rejects.Add(refused);
+                        break;
+                    }
+        };
+    }
+
     public void CreateTable(TableShape table)
     {
+        table = AnyValue.OneKind(table);
         if (table.Name.Length == 0 || table.Name.AsSpan().IndexOfAny('/', '\0') >= 0)
             throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a file", "Name the table otherwise in the kit's version file.");
         var file = new FileStream(Path.Combine(_folder, table.Name + (_form.Separator == '\t' ? ".tsv" : ".csv")), FileMode.CreateNew, FileAccess.Write, FileShare.None, 1 << 16);
@@ -51,6 +72,7 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
+        outputs = AnyValue.OneKind(outputs, ref rows, rejects, "delimited text");
         var lines = new byte[outputs.Count][];
         foreach (int row in rows)
         {

@@ -49,8 +49,6 @@ internal sealed class FbInsert : IDisposable
         {
             if (output.Vectors[i] is LongVector { Type.Kind: FieldKind.Time or FieldKind.Timestamp } times && !times.IsNull(row) && times.Values[row] % TimeUnit != 0)
                 return $"{output.Table.Columns[i].Name} is {times.Show(row)}, and Firebird keeps times to a ten-thousandth of a second";
-            if (output.Vectors[i] is DoubleVector doubles && !doubles.IsNull(row) && !double.IsFinite(doubles.Values[row]))
-                return $"{output.Table.Columns[i].Name} is no finite number";
         }
         return null;
     }

@@ -95,7 +95,7 @@ internal sealed class FbStore : IStore
         var rows = Rows("SELECT TRIM(r.RDB$RELATION_NAME), TRIM(f.RDB$FIELD_NAME), t.RDB$FIELD_TYPE, COALESCE(t.RDB$FIELD_SUB_TYPE, 0), COALESCE(t.RDB$FIELD_PRECISION, 0), -t.RDB$FIELD_SCALE, COALESCE(t.RDB$FIELD_LENGTH, 0), "
             + "COALESCE(t.RDB$CHARACTER_LENGTH, 0), COALESCE(t.RDB$CHARACTER_SET_ID, 0), COALESCE(f.RDB$NULL_FLAG, t.RDB$NULL_FLAG, 0), COALESCE(f.RDB$DEFAULT_SOURCE, t.RDB$DEFAULT_SOURCE), "
             + (HasIdentity ? "f.RDB$IDENTITY_TYPE" : "NULL")
-            + $" FROM RDB$RELATIONS r JOIN RDB$RELATION_FIELDS f ON f.RDB$RELATION_NAME = r.RDB$RELATION_NAME JOIN RDB$FIELDS t ON t.RDB$FIELD_NAME = f.RDB$FIELD_SOURCE WHERE {IsTable} ORDER BY 1, f.RDB$FIELD_POSITION");
+            + $" FROM RDB$RELATIONS r JOIN RDB$RELATION_FIELDS f ON f.RDB$RELATION_NAME = r.RDB$RELATION_NAME JOIN RDB$FIELDS t ON t.RDB$FIELD_NAME = f.RDB$FIELD_SOURCE WHERE {IsTable} AND t.RDB$DIMENSIONS IS NULL ORDER BY 1, f.RDB$FIELD_POSITION");
         return rows.GroupBy(row => row[0]!).OrderBy(table => table.Key, StringComparer.Ordinal).ToDictionary(table => table.Key, table => table.Select(row =>
             new FbColumn(row[1]!, Number(row[2]), Number(row[3]), Number(row[4]), Number(row[5]), Number(row[6]), Number(row[7]), Number(row[8]),
                 row[9] == "1", Default(row[10]), row[11] is not null)).ToArray());
@@ -143,8 +143,14 @@ internal sealed class FbStore : IStore
 
     public StoreScript? ReadScript(string folder) => FbScript.Read(_address, Rows, Quote, folder, out _) is { } script ? script with { TextEncoding = _textEncoding } : null;
 
-    public IReadOnlyList<string> NotCarried() => FbScript.Read(_address, Rows, Quote, null, out string why) is not null ? []
-        : [$"views, triggers, routines, rights and exact types: this user may not use the engine's own backup ({why}); tables, keys, relations, indexes and records are carried"];
+    public IReadOnlyList<string> NotCarried() => [.. NotRead(), .. FbScript.Read(_address, Rows, Quote, null, out string why) is not null ? (string[])[]
+        : [$"views, triggers, routines, rights and exact types: this user may not use the engine's own backup ({why}); tables, keys, relations, indexes and records are carried"]];
+
+    /// <summary>Columns that hold arrays, which no query delivers as a value: nothing of them is read.</summary>
+    public IReadOnlyList<string> NotRead() => [.. Rows("SELECT TRIM(r.RDB$RELATION_NAME), TRIM(f.RDB$FIELD_NAME) FROM RDB$RELATIONS r JOIN RDB$RELATION_FIELDS f ON f.RDB$RELATION_NAME = r.RDB$RELATION_NAME JOIN RDB$FIELDS t ON t.RDB$FIELD_NAME = f.RDB$FIELD_SOURCE "
+        + $"WHERE {IsTable} AND t.RDB$DIMENSIONS IS NOT NULL ORDER BY 1, f.RDB$FIELD_POSITION").Select(row => $"the column {row[0]}.{row[1]}, which holds arrays")];
+
+    public IReadOnlyList<StoreRemark> Remarks => [.. NotRead().Select(what => new StoreRemark(StoreRemark.Odd, $"{what}, is not read; the company is not changed over for that"))];
 
     public bool KeepsKey(string table, IReadOnlyList<string> key) => _keys.Keeps(_catalog.Table(table), key);
 

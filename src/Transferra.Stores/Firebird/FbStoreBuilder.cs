@@ -153,6 +153,7 @@ internal sealed class FbStoreBuilder : IStoreBuilder
 
     public void CreateTable(TableShape table) => Guard($"the table {table.Name} cannot be made", () =>
     {
+        table = AnyValue.OneKind(table);
         Commit();
         if (_script is not null)
         {
@@ -176,6 +177,7 @@ internal sealed class FbStoreBuilder : IStoreBuilder
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
+        outputs = AnyValue.OneKind(outputs, ref rows, rejects, "Firebird");
         int[] all = Specials.Hold(outputs, rows, rejects, "Firebird").ToArray();
         outputs = [.. outputs.Select(Native)];
         Guard("loading stopped", () =>

@@ -79,8 +79,20 @@ internal static class FbTypes
     /// <param name="hasInt128">Whether the server has decimals of 38 digits (version 4).</param>
     public static IReadOnlyList<string> Declare(TableShape table, bool hasInt128)
     {
-        bool[] outside = WideRows.Outside(table, LongestVarchar, RowBytes, fixedBytes: 44, outsideBytes: 8);
+        bool[] outside = Outside(table);
         return [.. table.Columns.Select((column, i) => Declare(column.Type, outside[i], hasInt128))];
+    }
+
+    private static bool[] Outside(TableShape table) => WideRows.Outside(table, LongestVarchar, RowBytes, fixedBytes: 44, outsideBytes: 8);
+
+    /// <summary>Finds rows that the engine would refuse, cut or change.</summary>
+    public static void Judge(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, ICollection<RowReject> rejects)
+    {
+        ReadOnlySpan<int> held = Specials.Hold(outputs, rows, rejects, "Firebird");
+        KeyTexts.Judge(outputs, held, rejects, KeyTextLength, Outside);
+        foreach (int row in held)
+            foreach (TableOutput output in outputs)
+                if (FbInsert.Unfit(output, row) is { } unfit) rejects.Add(new RowReject(row, FaultCode.NeedsRounding, unfit));
     }
 
     private static string Declare(FieldType type, bool blob, bool hasInt128) => type.Kind switch

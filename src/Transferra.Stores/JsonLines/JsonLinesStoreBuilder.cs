@@ -26,6 +26,7 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
 
     public void CreateTable(TableShape table)
     {
+        table = AnyValue.OneKind(table);
         if (table.Name.Length == 0 || table.Name.AsSpan().IndexOfAny('/', '\0') >= 0)
             throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a file", "Name the table otherwise in the kit's version file.");
         _files.Add(table.Name, new FileStream(Path.Combine(_folder, table.Name + JsonLinesTable.Ending), FileMode.CreateNew, FileAccess.Write, FileShare.None, 1 << 16));
@@ -33,6 +34,7 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
+        outputs = AnyValue.OneKind(outputs, ref rows, rejects, "a table of JSON lines");
         rows = Specials.Hold(outputs, rows, rejects, "JSON");
         MemoryStream[] lines = [.. outputs.Select(_ => new MemoryStream())];
         try

@@ -107,6 +107,7 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
 
     public void CreateTable(TableShape table) => Guard($"the table {table.Name} cannot be made", () =>
     {
+        table = AnyValue.OneKind(table);
         if (_script is not null)
         {
             _tables.Add(table.Name, new LoadedTable(table));
@@ -128,6 +129,7 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
+        outputs = AnyValue.OneKind(outputs, ref rows, rejects, "MariaDB");
         int[] all = Specials.Hold(outputs, rows, rejects, "MariaDB").ToArray();
         if (all.Length == 0) return;
         Guard("loading stopped", () =>

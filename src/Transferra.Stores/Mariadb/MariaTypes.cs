@@ -49,9 +49,15 @@ internal static class MariaTypes
     /// <summary>How the columns of a table are declared.</summary>
     public static IReadOnlyList<string> Declare(TableShape table)
     {
-        bool[] outside = WideRows.Outside(table, LongestVarchar, RowBytes, fixedBytes: 20, outsideBytes: 12);
+        bool[] outside = Outside(table);
         return [.. table.Columns.Select((column, i) => Declare(column.Type, outside[i]))];
     }
+
+    private static bool[] Outside(TableShape table) => WideRows.Outside(table, LongestVarchar, RowBytes, fixedBytes: 20, outsideBytes: 12);
+
+    /// <summary>Finds rows that the server would refuse, cut or change.</summary>
+    public static void Judge(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, ICollection<RowReject> rejects) =>
+        KeyTexts.Judge(outputs, Specials.Hold(outputs, rows, rejects, "MariaDB"), rejects, KeyTextLength, Outside);
 
     private static string Declare(FieldType type, bool unlimited) => type.Kind switch
     {

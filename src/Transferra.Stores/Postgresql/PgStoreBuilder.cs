@@ -124,6 +124,7 @@ internal sealed class PgStoreBuilder : IStoreBuilder
 
     public void CreateTable(TableShape table) => Guard($"the table {table.Name} cannot be made", () =>
     {
+        table = AnyValue.OneKind(table);
         EndCopy();
         if (_script is not null)
         {
@@ -142,9 +143,8 @@ internal sealed class PgStoreBuilder : IStoreBuilder
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
-        // Numbers of a declared size are finite or NaN there.
-        if (_script is null) rows = Specials.Hold(outputs, rows, rejects, "PostgreSQL", (vector, row) => vector is not WideVector wides || wides.Values[row] == Specials.NaN);
-        int[] takeable = Takeable(outputs, rows, rejects);
+        outputs = AnyValue.OneKind(outputs, ref rows, rejects, "PostgreSQL");
+        int[] takeable = _script is null ? Takeable(outputs, rows, rejects) : WithoutZeros(outputs, rows, rejects);
         if (takeable.Length == 0) return;
         Guard("loading stopped", () =>
         {
@@ -154,8 +154,12 @@ internal sealed class PgStoreBuilder : IStoreBuilder
         });
     }
 
+    /// <summary>Refuses what the server does not hold: numbers of a declared size are finite or NaN there.</summary>
+    internal static int[] Takeable(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, ICollection<RowReject> rejects) => WithoutZeros(outputs,
+        Specials.Hold(outputs, rows, rejects, "PostgreSQL", (vector, row) => vector is not WideVector wides || wides.Values[row] == Specials.NaN), rejects);
+
     // PostgreSQL's texts cannot hold the character U+0000; a record with one is refused before anything of it is sent.
-    private static int[] Takeable(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
+    private static int[] WithoutZeros(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, ICollection<RowReject> rejects)
     {
         BytesVector[] texts = [.. outputs.SelectMany(output => output.Vectors).OfType<BytesVector>()
             .Where(vector => vector.Type.Kind == FieldKind.Text && vector.AllBytes.Contains((byte)0))];

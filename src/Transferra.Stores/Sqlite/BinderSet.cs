@@ -10,7 +10,7 @@ namespace Transferra.Stores.Sqlite;
 /// <summary>Binds the rows of a batch's outputs.</summary>
 internal sealed unsafe class BinderSet : IDisposable
 {
-    private enum How { Whole, Date, Scaled, Text, Blob, Real, Shown }
+    private enum How { Whole, Date, Scaled, Text, Blob, Any, Real, Shown }
 
     private sealed class Column(Vector vector, How how, MemoryHandle held)
     {
@@ -41,7 +41,7 @@ internal sealed unsafe class BinderSet : IDisposable
         LongVector { Type.Kind: FieldKind.Integer or FieldKind.Boolean } => new Column(vector, How.Whole, default),
         LongVector { Type.Kind: FieldKind.Date } => new Column(vector, How.Date, default),
         WideVector wides when SqliteTypes.IsScaled(wides.Type) => new Column(vector, How.Scaled, default),
-        BytesVector bytes => new Column(vector, vector.Type.Kind == FieldKind.Text ? How.Text : How.Blob, bytes.Pin()),
+        BytesVector bytes => new Column(vector, vector.Type.Kind switch { FieldKind.Text => How.Text, FieldKind.Any => How.Any, _ => How.Blob }, bytes.Pin()),
         DoubleVector => new Column(vector, How.Real, default),
         _ => new Column(vector, How.Shown, default),
     };
@@ -91,6 +91,9 @@ internal sealed unsafe class BinderSet : IDisposable
             case How.Scaled:
                 _ = SqliteNative.BindInt64(statement, index, (long)((WideVector)vector).Values[row]);
                 break;
+            case How.Any:
+                BindAny(statement, index, column, row);
+                break;
             case How.Text or How.Blob:
                 ReadOnlySpan<int> ends = ((BytesVector)vector).Ends;
                 int start = row == 0 ? 0 : ends[row - 1], length = ends[row] - start;
@@ -112,6 +115,20 @@ internal sealed unsafe class BinderSet : IDisposable
                 _ = SqliteNative.BindText(statement, index, shown, bytes, Static);
                 break;
         }
+    }
+
+    private static void BindAny(nint statement, int index, Column column, int row)
+    {
+        var values = (BytesVector)column.Vector;
+        ReadOnlySpan<byte> value = values[row];
+        byte* from = (byte*)column.Held.Pointer + (row == 0 ? 0 : values.Ends[row - 1]) + 1;
+        _ = value[0] switch
+        {
+            AnyValue.Whole => SqliteNative.BindInt64(statement, index, AnyValue.WholeOf(value)),
+            AnyValue.Real => SqliteNative.BindDouble(statement, index, AnyValue.RealOf(value)),
+            AnyValue.Text => SqliteNative.BindText(statement, index, from, value.Length - 1, Static),
+            _ => SqliteNative.BindBlob(statement, index, from, value.Length - 1, Static),
+        };
     }
 
     private byte* NextSlot() => _written + ShownBytes * (nint)_slot++;

@@ -92,8 +92,29 @@ internal sealed class SqliteCells(bool[] scaled, TextDecoder? decoder)
         return null;
     }
 
+    private FaultCode? ReadAny(BytesVector vector, in SqliteCell cell)
+    {
+        switch (cell.Kind)
+        {
+            case SqliteNative.Integer: AnyValue.Append(vector, cell.Whole); return null;
+            case SqliteNative.Float: AnyValue.Append(vector, cell.Real); return null;
+            case SqliteNative.Blob: AnyValue.Append(vector, AnyValue.Blob, cell.Bytes); return null;
+        }
+        ReadOnlySpan<byte> text = cell.Bytes;
+        if (decoder is not null)
+        {
+            var decoded = new BytesVector(FieldType.Text);
+            if (!decoder.TryAppend(text, decoded)) return FaultCode.NotText;
+            text = decoded[0];
+        }
+        else if (!Utf8.IsValid(text)) return FaultCode.NotText;
+        AnyValue.Append(vector, AnyValue.Text, text);
+        return null;
+    }
+
     private FaultCode? ReadBytes(BytesVector vector, in SqliteCell cell)
     {
+        if (vector.Type.Kind == FieldKind.Any) return ReadAny(vector, cell);
         if (vector.Type.Kind == FieldKind.Binary)
         {
             if (cell.Kind is not (SqliteNative.Blob or SqliteNative.Text)) return FaultCode.WrongKind;

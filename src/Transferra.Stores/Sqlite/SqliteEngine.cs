@@ -70,5 +70,8 @@ internal static class SqliteEngine
             throw new SqliteException(SQLitePCL.raw.sqlite3_errmsg(connection.Handle!).utf8_to_string(), result & 0xFF, SQLitePCL.raw.sqlite3_extended_errcode(connection.Handle!));
     }
 
+    /// <summary>A text as SQL writes it.</summary>
+    public static string Literal(string text) => "'" + text.Replace("'", "''", StringComparison.Ordinal) + "'";
+
     public static string Quote(string name) => "\"" + name.Replace("\"", "\"\"", StringComparison.Ordinal) + "\"";
 }

@@ -12,6 +12,8 @@ internal static unsafe partial class SqliteNative
     private const string Library = "e_sqlite3";
 
     public const int Ok = 0, Row = 100, Done = 101, Constraint = 19;
+    // SQLITE_CONSTRAINT_NOTNULL
+    public const int ConstraintNotNull = 1299;
     // SQLITE_FCNTL_FILE_POINTER
     public const int FilePointer = 7;
     public const int Integer = 1, Float = 2, Text = 3, Blob = 4, Null = 5;
@@ -30,6 +32,9 @@ internal static unsafe partial class SqliteNative
 
     [LibraryImport(Library, EntryPoint = "sqlite3_errmsg")]
     public static partial byte* ErrorMessage(nint database);
+
+    [LibraryImport(Library, EntryPoint = "sqlite3_extended_errcode")]
+    public static partial int ExtendedCode(nint database);
 
     [LibraryImport(Library, EntryPoint = "sqlite3_file_control")]
     public static partial int FileControl(nint database, byte* name, int code, void* argument);

@@ -148,36 +148,83 @@ internal sealed class SqliteStore : IStore
         _ => new TransferraException($"the store {path} cannot be opened: {error.Message}", "Run as a user who may read it.", error),
     };
 
+    // Shadow tables are what a full-text or spatial table keeps its records in; they are read by way of it.
     public IReadOnlyList<TableShape> ReadShape()
     {
-        QueryAnswer names = Ask("SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name");
-        return [.. names.Rows.Select(row => ReadTable(row[0]!))];
+        QueryAnswer names = Ask("SELECT name, type FROM pragma_table_list WHERE schema = 'main' AND type IN ('table', 'virtual') AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name");
+        return [.. names.Rows.Where(row => row[1] == "table" || IsReadable(row[0]!)).Select(row => ReadTable(row[0]!))];
+    }
+
+    // Of a virtual table whose module this engine has not, only its shadows can be read; those are tables to it.
+    private bool IsReadable(string name)
+    {
+        try
+        {
+            Ask($"SELECT count(*) FROM {SqliteEngine.Quote(name)}");
+            return true;
+        }
+        catch (TransferraException) { return false; }
     }
 
     public IReadOnlyList<StoreObject> ListObjects() =>
-        [.. Ask("SELECT type, name, CASE type WHEN 'trigger' THEN tbl_name ELSE '' END FROM sqlite_schema WHERE type IN ('view', 'trigger') ORDER BY 1, 2").Rows.Select(row => new StoreObject(row[0]!, row[1]!, row[2]!))];
+        [.. Ask("SELECT type, name, CASE type WHEN 'trigger' THEN tbl_name ELSE '' END FROM sqlite_schema WHERE type IN ('view', 'trigger') UNION ALL SELECT 'search structure', name, '' FROM pragma_table_list WHERE schema = 'main' AND type = 'virtual' ORDER BY 1, 2")
+            .Rows.Select(row => new StoreObject(row[0]!, row[1]!, row[2]!))];
 
-    private TableShape ReadTable(string name)
+    private readonly Dictionary<string, TableShape> _shapes = [];
+
+    // The store is of one state as long as it is open, so each table is looked at once.
+    private TableShape ReadTable(string name) => _shapes.TryGetValue(name, out TableShape? known) ? known : _shapes[name] = LookAt(name);
+
+    // The storage classes of the values of columns whose declarations say nothing.
+    private Dictionary<string, string[]> ClassesOf(string table, IEnumerable<string> columns)
     {
-        QueryAnswer info = Ask($"SELECT name, type, \"notnull\", pk, dflt_value FROM pragma_table_info({Literal(name)}) ORDER BY cid");
-        ColumnShape[] columns = [.. info.Rows.Select(row => new ColumnShape(row[0]!, SqliteTypes.Of(row[1] ?? ""), row[2] == "1", Default: row[4]))];
+        string[] asked = [.. columns];
+        if (asked.Length == 0) return [];
+        try
+        {
+            IReadOnlyList<string?> row = Ask($"SELECT {string.Join(", ", asked.Select(column => $"group_concat(DISTINCT typeof({SqliteEngine.Quote(column)}))"))} FROM {SqliteEngine.Quote(table)}").Rows[0];
+            return asked.Zip(row).ToDictionary(pair => pair.First, pair => pair.Second?.Split(',') ?? []);
+        }
+        catch (TransferraException)
+        {
+            return asked.ToDictionary(column => column, _ => (string[])["several", "kinds"]); // damaged: whatever can be read of them is told by each value
+        }
+    }
+
+    private TableShape LookAt(string name)
+    {
+        QueryAnswer info = Ask($"SELECT name, type, \"notnull\", pk, dflt_value FROM pragma_table_info({SqliteEngine.Literal(name)}) ORDER BY cid");
+        Dictionary<string, string[]> classes = ClassesOf(name, info.Rows.Where(row => SqliteTypes.Of(row[1] ?? "") is null).Select(row => row[0]!));
+        ColumnShape[] columns = [.. info.Rows.Select(row => new ColumnShape(row[0]!, SqliteTypes.Of(row[1] ?? "") ?? SqliteTypes.Of(row[1] ?? "", classes[row[0]!]), row[2] == "1",
+            Default: row[4]))];
         string[] key = [.. info.Rows.Where(row => row[3] != "0").OrderBy(row => int.Parse(row[3]!, CultureInfo.InvariantCulture)).Select(row => row[0]!)];
+        // The engine lets records without a value in their key be, as many as one likes, except where the key is the record's number; those have no key, and no other is theirs.
+        string[] open = [.. info.Rows.Where(row => row[3] != "0" && row[2] == "0").Select(row => row[0]!)];
+        bool isKept = open.Length == 0 || IsNumbered(name, info) || !HasNulls(name, open);
+        IndexShape[] insteadOfKey = isKept ? [] : [new IndexShape("", key, true)];
         // A relation that names no columns of the other table means its key.
-        QueryAnswer links = Ask($"SELECT f.id, f.\"table\", f.\"from\", coalesce(f.\"to\", (SELECT t.name FROM pragma_table_info(f.\"table\") t WHERE t.pk = f.seq + 1), f.\"from\") FROM pragma_foreign_key_list({Literal(name)}) f ORDER BY f.id, f.seq");
+        QueryAnswer links = Ask($"SELECT f.id, f.\"table\", f.\"from\", coalesce(f.\"to\", (SELECT t.name FROM pragma_table_info(f.\"table\") t WHERE t.pk = f.seq + 1), f.\"from\") FROM pragma_foreign_key_list({SqliteEngine.Literal(name)}) f ORDER BY f.id, f.seq");
         RelationShape[] relations = [.. links.Rows.GroupBy(row => row[0]).Select(group =>
             new RelationShape([.. group.Select(row => row[2]!)], group.First()[1]!, [.. group.Select(row => row[3]!)]))];
-        QueryAnswer indexes = Ask($"SELECT l.name, l.\"unique\", i.name FROM pragma_index_list({Literal(name)}) l JOIN pragma_index_info(l.name) i WHERE l.origin <> 'pk' ORDER BY l.name, i.seqno");
-        // A key of one whole number is the engine's own record number, which it counts up by itself.
-        bool isNumbered = key.Length == 1 && info.Rows.Any(row => row[3] == "1" && string.Equals(row[1], "INTEGER", StringComparison.OrdinalIgnoreCase));
-        return new TableShape(name, columns, key, relations)
+        QueryAnswer indexes = Ask($"SELECT l.name, l.\"unique\", i.name FROM pragma_index_list({SqliteEngine.Literal(name)}) l JOIN pragma_index_info(l.name) i WHERE l.origin <> 'pk' ORDER BY l.name, i.seqno");
+        return new TableShape(name, columns, isKept ? key : [], relations)
         {
-            Indexes = [.. indexes.Rows.GroupBy(row => row[0]!)
+            Indexes = [.. insteadOfKey, .. indexes.Rows.GroupBy(row => row[0]!)
                 .Select(index => new IndexShape(index.Key, [.. index.Select(row => row[2]).OfType<string>()], index.First()[1] == "1"))],
-            NumberedColumn = isNumbered ? key[0] : null,
+            NumberedColumn = IsNumbered(name, info) ? key[0] : null,
         };
     }
 
-    private static string Literal(string text) => "'" + text.Replace("'", "''", StringComparison.Ordinal) + "'";
+    // A key of one whole number is the engine's own record number, which it counts up by itself; not where the table has no such numbers, or the key is declared descending.
+    private bool IsNumbered(string name, QueryAnswer info) => info.Rows.Count(row => row[3] != "0") == 1
+        && info.Rows.Any(row => row[3] == "1" && string.Equals(row[1], "INTEGER", StringComparison.OrdinalIgnoreCase))
+        && Ask($"SELECT 1 FROM pragma_index_list({SqliteEngine.Literal(name)}) WHERE origin = 'pk'").Rows.Count == 0;
+
+    private bool HasNulls(string table, string[] columns)
+    {
+        try { return Ask($"SELECT EXISTS (SELECT 1 FROM {SqliteEngine.Quote(table)} WHERE {string.Join(" OR ", columns.Select(column => $"{SqliteEngine.Quote(column)} IS NULL"))})").Rows[0][0] == "1"; }
+        catch (TransferraException) { return false; } // damaged
+    }
 
     public long CountRows(string table) =>
         _pages is not null && LayoutOf(new TableShape(table, [], [], [])) is { } layout && new SqliteTableScan(_pages!.Again(), layout.RootPage).Count() is { } counted
@@ -197,7 +244,7 @@ internal sealed class SqliteStore : IStore
 
     private bool[] ScaledOf(TableShape table)
     {
-        QueryAnswer declared = Ask($"SELECT name, type FROM pragma_table_info({Literal(table.Name)})");
+        QueryAnswer declared = Ask($"SELECT name, type FROM pragma_table_info({SqliteEngine.Literal(table.Name)})");
         return [.. table.Columns.Select(column =>
             declared.Rows.Any(row => string.Equals(row[0], column.Name, StringComparison.OrdinalIgnoreCase) && SqliteTypes.IsScaled(row[1] ?? "")))];
     }
@@ -214,7 +261,7 @@ internal sealed class SqliteStore : IStore
     // How the table lies in its pages; null where the engine should read it: no record numbers of its own, columns that are computed.
     private SqliteTableLayout? LayoutOf(TableShape table)
     {
-        string name = Literal(table.Name);
+        string name = SqliteEngine.Literal(table.Name);
         QueryAnswer kind = Ask($"SELECT s.name, s.rootpage FROM pragma_table_list l JOIN sqlite_schema s ON s.type = 'table' AND lower(s.name) = lower(l.name) WHERE l.schema = 'main' AND l.type = 'table' AND l.wr = 0 AND lower(l.name) = lower({name})");
         if (kind.Rows.Count != 1) return null;
         QueryAnswer columns = Ask($"SELECT name, type, dflt_value, pk, hidden FROM pragma_table_xinfo({name}) ORDER BY cid");
@@ -257,7 +304,7 @@ internal sealed class SqliteStore : IStore
         string name = SqliteEngine.Quote(table.Name);
         // Tables without record numbers of their own, and those that call a column so, are read to the damage only.
         bool isNumbered = !table.Columns.Any(column => string.Equals(column.Name, "_rowid_", StringComparison.OrdinalIgnoreCase))
-            && Ask($"SELECT count(*) FROM sqlite_schema WHERE type = 'table' AND name = {Literal(table.Name)} AND upper(sql) LIKE '%WITHOUT%ROWID%'").Rows[0][0] == "0";
+            && Ask($"SELECT count(*) FROM sqlite_schema WHERE type = 'table' AND name = {SqliteEngine.Literal(table.Name)} AND upper(sql) LIKE '%WITHOUT%ROWID%'").Rows[0][0] == "0";
         if (!isNumbered) return new ReadToDamage(() => Read(table, []), table.Name, lost);
         if (End("min") is not { } first || End("max") is not { } last) return new ReadToDamage(() => Read(table, []), table.Name, lost);
         SqliteCells cells = Cells(table);

@@ -34,6 +34,8 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
     {
         if (File.Exists(path)) throw new TransferraException($"{path} is there already; a new store is never written over a file", "Move it away, then try again.");
         SqliteConnection connection = SqliteEngine.Open(path, SqliteOpenMode.ReadWriteCreate);
+        // Relations are looked at once, when all records are there; which comes first says nothing about them.
+        SqliteEngine.Execute(connection, "PRAGMA foreign_keys = OFF");
         // The journal in memory lets the engine take back one refused row; a crash loses the staged file, which is the intention.
         SqliteEngine.Execute(connection, "PRAGMA journal_mode = MEMORY");
         SqliteEngine.Execute(connection, "PRAGMA synchronous = OFF");
@@ -71,8 +73,7 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
-        // A NaN would become NULL there, without a word.
-        rows = Specials.Hold(outputs, rows, rejects, "SQLite", (vector, row) => vector is DoubleVector doubles && !double.IsNaN(doubles.Values[row]));
+        rows = Hold(outputs, rows, rejects);
         using var binders = new BinderSet(outputs, RowsInGroup);
         int next = 0;
         // Rows of one table go in groups, which costs the engine less than half; rows of several tables must stand or fall together, one by one.
@@ -91,6 +92,10 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
         WriteSingly(outputs, binders, rows[next..], rejects);
     }
 
+    /// <summary>Refuses what the engine does not hold: a NaN would become NULL there, without a word.</summary>
+    internal static ReadOnlySpan<int> Hold(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, ICollection<RowReject> rejects) =>
+        Specials.Hold(outputs, rows, rejects, "SQLite", (vector, row) => vector is DoubleVector doubles && !double.IsNaN(doubles.Values[row]));
+
     private void WriteSingly(IReadOnlyList<TableOutput> outputs, BinderSet binders, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
         nint[] inserts = [.. outputs.Select(output => _inserts[output.Table.Name].Single)];
@@ -108,7 +113,8 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
                 string message = SqliteNative.Message(_database);
                 if (result != SqliteNative.Constraint) throw Stopped(message);
                 for (int earlier = 0; earlier < i; earlier++) TakeBack(outputs[earlier].Table, written[earlier]);
-                rejects.Add(new RowReject(row, FaultCode.DuplicateKey, $"the new table {outputs[i].Table.Name} refused the record: {message}"));
+                FaultCode code = SqliteNative.ExtendedCode(_database) is SqliteNative.ConstraintNotNull ? FaultCode.MissingValue : FaultCode.DuplicateKey;
+                rejects.Add(new RowReject(row, code, $"the new table {outputs[i].Table.Name} refused the record: {message}"));
                 break;
             }
         }
@@ -135,6 +141,7 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
             }
             FinalizeInserts();
             foreach (TableShape table in _tables) BuildIndexes(table);
+            foreach (TableShape table in _tables) ProveRelations(table);
             SqliteEngine.Execute(_connection, "COMMIT");
         }
         catch (SqliteException error)
@@ -163,6 +170,22 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
                     "Records of the old data have the same values in what the new version wants to be unique. Correct them in the old program, or the kit.",
                     error);
             }
+        }
+    }
+
+    // As the engines do that build relations at the end: one that does not hold is a stop, with the records that are to blame.
+    private void ProveRelations(TableShape table)
+    {
+        foreach (RelationShape relation in table.Relations)
+        {
+            string on = string.Join(" AND ", relation.Columns.Zip(relation.On, (column, of) => $"p.{SqliteEngine.Quote(of)} = c.{SqliteEngine.Quote(column)}"));
+            string points = string.Join(" AND ", relation.Columns.Select(column => $"c.{SqliteEngine.Quote(column)} IS NOT NULL"));
+            using SqliteCommand command = _connection.CreateCommand();
+            command.CommandText = $"SELECT count(*) FROM {SqliteEngine.Quote(table.Name)} c LEFT JOIN {SqliteEngine.Quote(relation.To)} p ON {on} WHERE {points} AND p.{SqliteEngine.Quote(relation.On[0])} IS NULL";
+            long lone = (long)command.ExecuteScalar()!;
+            if (lone > 0)
+                throw new TransferraException(FormattableString.Invariant($"the relation from {table.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} does not hold in the new store: {lone} records point to none that is there"),
+                    "Correct them in the old program; transferra check names records that point nowhere. Or the relation is wrong in the kit's new version.");
         }
     }
 

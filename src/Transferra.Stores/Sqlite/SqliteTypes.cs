@@ -20,6 +20,7 @@ internal static partial class SqliteTypes
         FieldKind.Decimal => FormattableString.Invariant($"{(type.Precision <= MostScaledDigits ? ScaledPrefix : TextPrefix)}{type.Precision},{type.Scale})"),
         FieldKind.Text when type.Length == 0 => "TEXT",
         FieldKind.Double => "DOUBLE",
+        FieldKind.Any => "", // a declared type would make the engine turn texts into numbers, or numbers into texts
         _ => type.ToString(),
     };
 
@@ -70,17 +71,29 @@ internal static partial class SqliteTypes
     [GeneratedRegex(@"\A(?:[+-]?[0-9]+(?:\.[0-9]+)?|'(?:[^']|'')*')\z", RegexOptions.CultureInvariant)]
     private static partial Regex PlainValue();
 
-    /// <summary>What a declared type holds; text where the declaration says nothing that is known.</summary>
-    public static FieldType Of(string declared)
+    /// <summary>What a declared type holds; null where the declaration says nothing that is known, and only the values tell.</summary>
+    public static FieldType? Of(string declared)
     {
         foreach (string prefix in (string[])[ScaledPrefix, TextPrefix])
             if (declared.StartsWith(prefix, StringComparison.OrdinalIgnoreCase)
                 && FieldType.TryParse("DECIMAL(" + declared[prefix.Length..], out FieldType scaled)) return scaled;
         if (FieldType.TryParse(declared, out FieldType type)) return type;
+        return declared.ToUpperInvariant() is "REAL" or "FLOAT" ? new FieldType(FieldKind.Double) : null;
+    }
+
+    /// <summary>What a column holds whose declaration says nothing that is known.</summary>
+    /// <param name="declared">The declaration; "" for none.</param>
+    /// <param name="classes">Storage classes of its values, as typeof names them; none when there are no values, or they cannot be read.</param>
+    public static FieldType Of(string declared, IReadOnlyCollection<string> classes)
+    {
+        string[] kinds = [.. classes.Where(kind => kind != "null")];
+        if (kinds.Length > 1) return new FieldType(FieldKind.Any);
+        if (kinds is [var only])
+            return only switch { "integer" => FieldType.Integer, "real" => new FieldType(FieldKind.Double), "blob" => new FieldType(FieldKind.Binary), _ => FieldType.Text };
         string upper = declared.ToUpperInvariant();
-        return upper.Contains("INT", StringComparison.Ordinal) ? FieldType.Integer
-            : upper.Contains("BLOB", StringComparison.Ordinal) ? new FieldType(FieldKind.Binary)
-            : upper is "REAL" or "FLOAT" ? new FieldType(FieldKind.Double)
-            : FieldType.Text;
+        bool Holds(params string[] words) => words.Any(word => upper.Contains(word, StringComparison.Ordinal));
+        // The engine's own rules of affinity ("Datatypes In SQLite", section 3.1).
+        return Holds("INT") ? FieldType.Integer : Holds("CHAR", "CLOB", "TEXT") ? FieldType.Text : Holds("BLOB") ? new FieldType(FieldKind.Binary)
+            : Holds("REAL", "FLOA", "DOUB") ? new FieldType(FieldKind.Double) : new FieldType(FieldKind.Any);
     }
 }
