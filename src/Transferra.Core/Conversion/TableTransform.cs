@@ -117,7 +117,7 @@ public sealed class TableTransform
     {
         foreach (RowReject reject in rejects)
         {
-            Except(reject.Row, new ExceptionCause("", _targets[0].Table.Name, reject.Code, "", reject.Reason));
+            Except(reject.Row, new ExceptionCause("", _targets[0].Table.Name, reject.Code, reject.Value, reject.Reason));
             _refused.Add(reject.Row);
         }
         if (rejects.Count > 0) FollowSurvivors(RowCount);

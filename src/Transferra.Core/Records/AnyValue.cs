@@ -46,6 +46,10 @@ public static class AnyValue
     /// <summary>A floating-point number.</summary>
     public static double RealOf(ReadOnlySpan<byte> value) => BinaryPrimitives.ReadDoubleBigEndian(value[1..]);
 
+    /// <summary>Orders such a value against a text: by kind first, so that only a text can equal one.</summary>
+    public static int CompareToText(ReadOnlySpan<byte> value, ReadOnlySpan<byte> text) =>
+        value[0] == Text ? value[1..].SequenceCompareTo(text) : value[0].CompareTo(Text);
+
     /// <summary>As a person reads it.</summary>
     public static string Show(ReadOnlySpan<byte> value) => value.IsEmpty ? "" : value[0] switch
     {
@@ -78,7 +82,7 @@ public static class AnyValue
                 foreach (int row in rows)
                     if (!values.IsNull(row) && values[row][0] != Text && refused.Add(row))
                         rejects.Add(new RowReject(row, FaultCode.WrongKind,
-                            $"{output.Table.Name}.{output.Table.Columns[column].Name} holds values of several kinds, here {Name(values[row][0])}; {engine} has no such columns"));
+                            $"{output.Table.Name}.{output.Table.Columns[column].Name} holds values of several kinds, here {Name(values[row][0])}; {engine} has no such columns", Show(values[row])));
             }
         if (refused.Count > 0)
         {

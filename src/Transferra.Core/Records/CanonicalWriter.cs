@@ -72,6 +72,15 @@ public sealed class CanonicalWriter
         value.CopyTo(room[5..]);
     }
 
+    /// <summary>Adds a value of a column of several kinds that is no text: length, then the form of <see cref="AnyValue"/>.</summary>
+    public void Any(ReadOnlySpan<byte> value)
+    {
+        Span<byte> room = Room(5 + value.Length);
+        room[0] = 6;
+        BinaryPrimitives.WriteInt32LittleEndian(room[1..], value.Length);
+        value.CopyTo(room[5..]);
+    }
+
     private Span<byte> Room(int bytes)
     {
         if (_bytes.Length - _length < bytes) Array.Resize(ref _bytes, Math.Max(_length + bytes, _bytes.Length * 2));

@@ -110,7 +110,8 @@ public sealed record TableOutput(TableShape Table, IReadOnlyList<Vector> Vectors
 /// <param name="Row">Zero-based row of the batch.</param>
 /// <param name="Code">Why.</param>
 /// <param name="Reason">The engine's words, lower case, one line.</param>
-public readonly record struct RowReject(int Row, FaultCode Code, string Reason);
+/// <param name="Value">The value it is about as a person reads it; "" when the engine does not say which.</param>
+public readonly record struct RowReject(int Row, FaultCode Code, string Reason, string Value = "");
 
 /// <summary>A new store being built. One writer thread at a time.</summary>
 public interface IStoreBuilder : IDisposable

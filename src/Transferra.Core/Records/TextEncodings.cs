@@ -69,8 +69,10 @@ public sealed class TextDecoder
             result.Append(text);
             return true;
         }
-        Span<byte> room = result.Room(text.Length * 4);
-        int length = 0;
+        // In a column of several kinds the byte in front tells that this is a text.
+        int length = result.Type.Kind == FieldKind.Any ? 1 : 0;
+        Span<byte> room = result.Room(text.Length * 4 + length);
+        if (length > 0) room[0] = AnyValue.Text;
         foreach (byte value in text)
         {
             byte[] utf8 = _utf8[value];

@@ -252,8 +252,14 @@ public sealed class BytesVector(FieldType type) : Vector(type)
     /// <returns>Its address; valid until it is disposed. Nothing may be appended meanwhile.</returns>
     public System.Buffers.MemoryHandle Pin() => _bytes.AsMemory().Pin();
 
-    /// <summary>Adds a value, copied.</summary>
+    /// <summary>Adds a value, copied. In a column of several kinds it is a text: what an engine without such columns hands over.</summary>
     public void Append(ReadOnlySpan<byte> value)
+    {
+        if (Type.Kind == FieldKind.Any) AnyValue.Append(this, AnyValue.Text, value);
+        else AppendAsIs(value);
+    }
+
+    private void AppendAsIs(ReadOnlySpan<byte> value)
     {
         value.CopyTo(Room(value.Length));
         Added(value.Length);
@@ -285,14 +291,20 @@ public sealed class BytesVector(FieldType type) : Vector(type)
     public override void AppendFrom(Vector source, int row)
     {
         if (source.IsNull(row)) AppendNull();
+        else if (source.Type.Kind == FieldKind.Any) AppendAsIs(((BytesVector)source)[row]);
         else Append(((BytesVector)source)[row]);
     }
 
     /// <inheritdoc/>
     public override bool SameAt(int row, Vector other, int otherRow) =>
-        SameNullness(row, other, otherRow, out bool bothNull) && (bothNull || this[row].SequenceEqual(((BytesVector)other)[otherRow]));
+        SameNullness(row, other, otherRow, out bool bothNull) && (bothNull || CompareValues(row, other, otherRow) == 0);
 
-    private protected override int CompareValues(int row, Vector other, int otherRow) => this[row].SequenceCompareTo(((BytesVector)other)[otherRow]);
+    private protected override int CompareValues(int row, Vector other, int otherRow)
+    {
+        ReadOnlySpan<byte> mine = this[row], others = ((BytesVector)other)[otherRow];
+        return (Type.Kind == FieldKind.Any) == (other.Type.Kind == FieldKind.Any) ? mine.SequenceCompareTo(others)
+            : Type.Kind == FieldKind.Any ? AnyValue.CompareToText(mine, others) : -AnyValue.CompareToText(others, mine);
+    }
 
     private protected override void WriteValue(int row, BinaryWriter writer)
     {
@@ -311,7 +323,9 @@ public sealed class BytesVector(FieldType type) : Vector(type)
     public override void Encode(int row, CanonicalWriter writer)
     {
         if (IsNull(row)) writer.Null();
-        else writer.Bytes(this[row]);
+        else if (Type.Kind != FieldKind.Any) writer.Bytes(this[row]);
+        else if (this[row][0] == AnyValue.Text) writer.Bytes(this[row][1..]);
+        else writer.Any(this[row]);
     }
 
     /// <inheritdoc/>

@@ -23,7 +23,7 @@ internal static class CellText
 
     private static FaultCode? AppendBytes(BytesVector vector, ReadOnlySpan<byte> text)
     {
-        if (vector.Type.Kind == FieldKind.Text && !Utf8.IsValid(text)) return FaultCode.NotText;
+        if (vector.Type.Kind is FieldKind.Text or FieldKind.Any && !Utf8.IsValid(text)) return FaultCode.NotText;
         vector.Append(text);
         return null;
     }
