@@ -70,6 +70,9 @@ public sealed class MatchTests
             DemoFolder.Ask(office.Store("QIH"), "SELECT ADDR1 FROM CUST WHERE CNO = 1008")!;
         // A phone number too long for its column, which makes the record an exception, and a private value that was tampered with.
         DemoFolder.Execute(office.Store("QIH"), "UPDATE CUST SET PHONE = '0999 555 0123 and at night 0999 555 0124' WHERE CNO = 1007");
+        // While others point to it, the new store cannot be completed, and it is said which record is to blame.
+        BuiltProgram.Run(office.Path, "convert", "QIH").Expect(1).Says("does not hold in the new store", "the first of them CUST \"1007\"", "(private)", "exceptions.csv");
+        DemoFolder.Execute(office.Store("QIH"), "UPDATE INV SET CNO = 1008 WHERE CNO = 1007");
         Called check = BuiltProgram.Run(office.Path, "check", "QIH").Expect(1).Says("PHONE", "1007: \"(private)\""), converted =
             BuiltProgram.Run(office.Path, "convert", "QIH").Expect(1).Says("(private)");
         DemoFolder.Execute(Path.Combine(office.WorkFolder("QIH"), "v6/ledger.db"),

@@ -79,6 +79,10 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
                     refused.Clear();
                     result = Convert(source, target, hop, keysFirst: true, Take);
                 }
+                catch (TransferraException error) when (first.Count > known)
+                {
+                    throw AfterExceptions(error, first[known], list);
+                }
                 if (refused.Count > 0) context.Volume.Replace(RefusedPath(On, hop), System.Text.Encoding.UTF8.GetBytes(string.Join('\n', refused)));
                 hops.Add(new HopResult(hop.From.Name, hop.To.Name, result, clock.Elapsed.TotalSeconds));
                 if (!target.IsOnServer)
@@ -95,6 +99,15 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
         TableAccount total = TableAccount.Total(hops.SelectMany(hop => hop.Conversion.Accounts));
         return new StageOutcome(true, FormattableString.Invariant($"{total.Read} records read, {total.Exceptions} exceptions"),
             Facts(("read", total.Read), ("exceptions", converted.Exceptions), ("sha256", On.DigestOfNew(On.FinalStaged))), converted);
+    }
+
+    // What could not be converted is often why the new store cannot be completed: others point to it.
+    private static TransferraException AfterExceptions(TransferraException error, ExceptionRow first, string list)
+    {
+        ExceptionCause cause = first.Causes[0];
+        string column = cause.Column.Length > 0 ? cause.Column + ": " : "", value = cause.Value.Length > 0 ? ": " + ValueText.Quote(cause.Value) : "";
+        return new TransferraException(error.Message, $"{error.Next} Before that some records could not be converted, the first of them {first.Table} {ValueText.Quote(first.Key)} "
+            + $"({column}{cause.Reason}{value}); what points to them has nothing to point to. All of them: {list}", error);
     }
 
     private ConversionResult Convert(StoreAddress source, StoreAddress target, Hop hop, bool keysFirst, Action<ExceptionRow> take)
