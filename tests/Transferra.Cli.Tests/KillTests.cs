@@ -92,17 +92,17 @@ public sealed class KilledWhileRecoveringTests
     {
         // The change-over stands near the end of an upgrade: the operations are counted from there backwards.
         int last = 1;
-        for (int step = 64; step > 0; step /= 2)
+        for (int step = 128; step > 0; step /= 2)
         {
             using DemoFolder trial = DemoFolder.OfOne();
             if (BuiltProgram.RunUntil(last + step, trial.Path, Killed.Upgrade).ExitCode == 137) last += step;
         }
-        using DemoFolder office = DemoFolder.OfOne();
         for (int n = last; ; n -= 3)
         {
+            // A folder of its own for each: a second upgrade of one office has less to do.
+            using DemoFolder office = DemoFolder.OfOne();
             Assert.Equal(137, BuiltProgram.RunUntil(n, office.Path, Killed.Upgrade).ExitCode);
             if (!File.Exists(office.Store("QIH"))) return n;
-            Killed.Recover(office, undo: true);
         }
     });
 
@@ -126,6 +126,13 @@ public sealed class KilledWhileRecoveringTests
             if (called.ExitCode == 2 && !thenUndo)
             {
                 called.Says("nothing to resume");
+                break;
+            }
+            // Killed behind the last line of the undo, before the office was opened again.
+            if (called.ExitCode == 2 && thenUndo)
+            {
+                called.Says("there is no run to undo", "transferra reopen");
+                BuiltProgram.Run(office.Path, "reopen").Expect(0);
                 break;
             }
             called.Expect(137);
