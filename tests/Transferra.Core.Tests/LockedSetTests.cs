@@ -1,3 +1,4 @@
+using System.Buffers.Binary;
 using System.Security.Cryptography;
 using System.Text;
 using Konscious.Security.Cryptography;
@@ -88,6 +89,33 @@ public sealed class LockedSetTests : IDisposable
             Assert.IsNotType<SetLockedException>(error);
             Assert.Contains("header of the locked set was changed", error.Message, StringComparison.Ordinal);
         }
+    }
+
+    // Memory in KiB, passes, lanes: each judged before it is obeyed, and beside it the other sets are listed and opened.
+    [Theory]
+    [InlineData(31, 3, 4)]
+    [InlineData(0, 3, 4)]
+    [InlineData(-65536, 3, 4)]
+    [InlineData(1 << 21, 1, 4)]
+    [InlineData(65536, 100_000, 4)]
+    [InlineData(65536, -1, 4)]
+    [InlineData(262144, 13, 4)]
+    [InlineData(65536, 3, 0)]
+    [InlineData(65536, 3, 8192)]
+    public void A_header_that_asks_for_absurd_work_is_refused_unobeyed(int memory, int passes, int lanes)
+    {
+        byte[] bytes = [.. Sound.Value.Bytes];
+        BinaryPrimitives.WriteInt32LittleEndian(bytes.AsSpan(20), memory);
+        BinaryPrimitives.WriteInt32LittleEndian(bytes.AsSpan(24), passes);
+        BinaryPrimitives.WriteInt32LittleEndian(bytes.AsSpan(28), lanes);
+        SHA256.HashData(bytes.AsSpan(0, LockedHeader.Bytes - 32)).CopyTo(bytes, LockedHeader.Bytes - 32);
+        string forged = _folder["here/FORGED.tar.locked"];
+        File.WriteAllBytes(forged, bytes);
+        var asked = new SetPlaces(_sets.Places, new SetSecret(() => throw new InvalidOperationException("the passphrase was asked for")));
+        Assert.Contains("asks for memory or time that no set asks for", Assert.Throws<TransferraException>(() => asked.Open(forged)).Message, StringComparison.Ordinal);
+        Assert.DoesNotContain(_sets.List(), set => set.Path == forged);
+        Assert.Contains(_sets.List(), set => set.Path == _here);
+        Assert.Empty(Verify(_here));
     }
 
     [Fact]

@@ -63,8 +63,10 @@ internal sealed class LockedHeader
     // The second of the choices that RFC 9106 recommends, for where memory is scarce: 64 MiB, 3 passes, 4 lanes.
     private const int MemoryKibibytes = 1 << 16, Passes = 3, Lanes = 4;
 
-    // A forged header must not make a reader spend more than this.
-    private const int MostKibibytes = 1 << 21, MostPasses = 64, MostLanes = 64;
+    // A forged header must not make a reader spend more than this: four times the memory of a set of ours, and sixteen times its time.
+    private const int MostKibibytes = 4 * MemoryKibibytes, MostLanes = 16, LeastKibibytesPerLane = 8;
+
+    private const long MostWork = 16L * MemoryKibibytes * Passes;
 
     private static readonly byte[] Magic = Encoding.ASCII.GetBytes("transferra-lock1");
 
@@ -120,12 +122,13 @@ internal sealed class LockedHeader
         int length = BinaryPrimitives.ReadInt32LittleEndian(raw.AsSpan(64));
         if (BinaryPrimitives.ReadInt32LittleEndian(raw.AsSpan(16)) != ChunkBytes || length < 0 || length > DigestAt - LabelAt)
             throw new InvalidDataException("the header of the locked set is of a form that this program does not know");
+        JudgeCost(raw);
         try
         {
             return new LockedHeader(raw)
             {
-                Label = JsonSerializer.Deserialize<SetLabel>(raw.AsSpan(LabelAt, length), JsonSerializerOptions.Web)
-                ?? throw new InvalidDataException("the locked set has no label")
+                Label = JsonSerializer.Deserialize<SetLabel>(raw.AsSpan(LabelAt, length), JsonSerializerOptions.Web) is { Company: not null } label
+                    ? label : throw new InvalidDataException("the locked set has no label")
             };
         }
         catch (JsonException error)
@@ -136,15 +139,22 @@ internal sealed class LockedHeader
 
     /// <summary>The key of the set's chunks.</summary>
     /// <exception cref="TransferraException">The passphrase is not the one it was locked with.</exception>
-    /// <exception cref="InvalidDataException">The header asks for more than any set does.</exception>
     public byte[] DeriveKey(string passphrase) => DeriveKey(passphrase, check: true);
+
+    // RFC 9106, 3.1: at least eight blocks of a KiB for each lane. Whoever lists sets would otherwise wait for hours at the word of a file that anybody may have put there.
+    private static void JudgeCost(byte[] raw)
+    {
+        (int memory, int passes, int lanes) = Cost(raw);
+        if (lanes is <= 0 or > MostLanes || passes <= 0 || memory < LeastKibibytesPerLane * lanes || memory > MostKibibytes || (long)memory * passes > MostWork)
+            throw new InvalidDataException("the header of the locked set asks for memory or time that no set asks for");
+    }
+
+    private static (int Memory, int Passes, int Lanes) Cost(byte[] raw) => (BinaryPrimitives.ReadInt32LittleEndian(raw.AsSpan(20)),
+        BinaryPrimitives.ReadInt32LittleEndian(raw.AsSpan(24)), BinaryPrimitives.ReadInt32LittleEndian(raw.AsSpan(28)));
 
     private byte[] DeriveKey(string passphrase, bool check)
     {
-        int memory = BinaryPrimitives.ReadInt32LittleEndian(_raw.AsSpan(20)), passes = BinaryPrimitives.ReadInt32LittleEndian(_raw.AsSpan(24)), lanes =
-            BinaryPrimitives.ReadInt32LittleEndian(_raw.AsSpan(28));
-        if (memory is <= 0 or > MostKibibytes || passes is <= 0 or > MostPasses || lanes is <= 0 or > MostLanes)
-            throw new InvalidDataException("the header of the locked set asks for more memory or time than any set does");
+        (int memory, int passes, int lanes) = Cost(_raw);
         // The same letters typed on two keyboards may be other bytes; the composed form is the one that counts.
         using var argon = new Argon2id(Encoding.UTF8.GetBytes(passphrase.Normalize(NormalizationForm.FormC)))
         {
