@@ -34,7 +34,7 @@ internal sealed class MemoryStore : IStore, IStoreBuilder
 
     public long CountRows(string table) => Tables[table].Rows.Count;
 
-    public QueryAnswer Ask(string sql) => Answers[sql];
+    public QueryAnswer Ask(string sql, TimeSpan? limit = null) => Answers[sql];
 
     public IReadOnlyList<string> CheckPhysically() => Complaints;
 

@@ -69,6 +69,8 @@ public class KitLoaderTests
     // One change to the old version, the text that the mistake must be told at, and its words.
     [Theory]
     [InlineData("{header: user_version, is: \"1\"}", "{header: user_version, sql: x, is: \"1\"}", "{header", "a sign has one of \"sql\", \"header\" and \"table\"")]
+    [InlineData("{header: user_version, is: \"1\"}", "{sql: COMMIT; DROP TABLE T, is: \"1\"}", "COMMIT", "a question to the engine begins with SELECT")]
+    [InlineData("sql: {memory: \"old prices\"}}", "sql: {mariadb: SELECT 1; DELETE FROM PART}}", "{name: Prices", "is one statement, and this may be several")]
     [InlineData("{header: user_version, is: \"1\"}", "{table: GRP, is: \"1\"}", "{table", "has \"table\", \"column\" and \"where\"")]
     [InlineData("{header: user_version, is: \"1\"}", "{table: GRPS, column: TITLE, where: GNO = 1, is: \"1\"}", "GRPS", "there is no table GRPS")]
     [InlineData("{header: user_version, is: \"1\"}", "{table: GRP, column: NAME, where: GNO = 1, is: \"1\"}", "NAME, where", "the table GRP has no column NAME")]

@@ -90,7 +90,7 @@ public sealed class MemoryTests : IDisposable
 
         public long CountRows(string name) => rows;
 
-        public QueryAnswer Ask(string sql) => throw new NotSupportedException();
+        public QueryAnswer Ask(string sql, TimeSpan? limit = null) => throw new NotSupportedException();
 
         public IReadOnlyList<string> CheckPhysically() => [];
 

@@ -78,6 +78,7 @@ public static class KitLoader
         string value = sign.Text("is").Value;
         bool inRecord = sign.Has("table");
         if (new[] { sql is not null, header is not null, inRecord }.Count(way => way) != 1) sign.Report("a sign has one of \"sql\", \"header\" and \"table\"");
+        else if (sql is not null && KitQuestion.WhyNot(sql.Value) is { } why) sql.Report(sign.Errors, why);
         RecordSign? record = inRecord ? ReadRecord(sign, tables) : null;
         sign.Done();
         var evidence = new DataEvidence(sql?.Value, header?.Value, record, value);
@@ -244,6 +245,8 @@ public static class KitLoader
             if (scale is not null && (!int.TryParse(scale.Value, NumberStyles.None, CultureInfo.InvariantCulture, out digits) || digits > 18))
                 scale.Report(map.Errors, "\"decimals\" is a whole number from 0 to 18");
             Dictionary<string, string> sql = Pairs(total.Map("sql", "queries by engine"));
+            foreach ((string engine, string question) in sql)
+                if (StoreAddress.Engines.Contains(engine) && KitQuestion.WhyNot(question) is { } why) total.Report($"{why} (sql, {engine})");
             GroupSum? sum = ReadGroupSum(total, tables, digits);
             if (sql.Count == 0 && !total.Has("table")) total.Report("a control total has \"sql\" for engines that answer it, \"table\" for those that do not, or both");
             totals.Add(new ControlTotal(name, digits, sql, sum));

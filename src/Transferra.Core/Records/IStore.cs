@@ -88,8 +88,11 @@ public interface IStore : IDisposable
     /// <summary>What lies in the same database and is not read here, such as other schemas, one line each; a change-over would leave it behind.</summary>
     IReadOnlyList<string> NotRead() => [];
 
-    /// <summary>Puts a question to the engine in its own SQL.</summary>
-    QueryAnswer Ask(string sql);
+    /// <summary>Puts a question of a kit to the engine in its own SQL, on a connection of its own that may only read.</summary>
+    /// <param name="sql">One statement, as <see cref="KitQuestion"/> has it.</param>
+    /// <param name="limit">How long the engine may take; null for <see cref="KitQuestion.TimeLimit"/>.</param>
+    /// <exception cref="TransferraException">It is no question, the engine refuses it or takes too long.</exception>
+    QueryAnswer Ask(string sql, TimeSpan? limit = null);
 
     /// <summary>The engine's own full check; one line for each complaint, none when sound.</summary>
     IReadOnlyList<string> CheckPhysically();

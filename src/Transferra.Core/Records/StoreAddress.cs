@@ -29,6 +29,9 @@ public sealed record StoreAddress(string Engine, string Path, IReadOnlyDictionar
     /// <summary>Engines whose stores are databases on a server.</summary>
     public static readonly IReadOnlyList<string> ServerEngines = ["postgresql", "mariadb", "firebird"];
 
+    /// <summary>All of them.</summary>
+    public static readonly IReadOnlyList<string> Engines = [.. FileEngines, .. ServerEngines];
+
     /// <summary>How the names of everything begin that a run makes beside a store.</summary>
     public const string RunPrefix = "transferra-";
 

@@ -58,7 +58,7 @@ internal abstract class FileStore<T>(string where, string kind, IReadOnlyList<T>
 
     public virtual IReadOnlyList<StoreDoubt> Doubts => [];
 
-    public QueryAnswer Ask(string sql) => throw new TransferraException($"{kind} answers no SQL, and was asked: {sql}",
+    public QueryAnswer Ask(string sql, TimeSpan? limit = null) => throw new TransferraException($"{kind} answers no SQL, and was asked: {sql}",
         "Use a sign or a total that is told by table and column; see docs/kits.md.");
 
     public abstract IReadOnlyList<string> CheckPhysically();

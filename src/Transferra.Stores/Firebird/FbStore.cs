@@ -201,24 +201,40 @@ internal sealed class FbStore : IStore
 
     public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost) => KeyedSalvage.Read(this, table, _catalog.Table(table.Name), Quote, lost);
 
-    public QueryAnswer Ask(string sql)
+    public QueryAnswer Ask(string sql, TimeSpan? limit = null)
     {
+        string question = KitQuestion.Of(sql);
+        TimeSpan wait = limit ?? KitQuestion.TimeLimit;
+        bool tookTooLong = false;
         try
         {
-            using var command = new FbCommand(sql, _connection, _transaction);
-            using FbDataReader reader = command.ExecuteReader();
-            string[] columns = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
-            var rows = new List<IReadOnlyList<string?>>();
-            while (reader.Read())
-                rows.Add([.. Enumerable.Range(0, columns.Length).Select(i => reader.IsDBNull(i) ? null
-                    : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture)?.TrimEnd(' '))]);
-            return new QueryAnswer(columns, rows);
+            using FbConnection asking = FbLink.Open(_address, _dialect);
+            using FbTransaction snapshot = BeginSnapshot(asking);
+            using var command = new FbCommand(question, asking, snapshot);
+            // Servers before version 4 know no limit of their own.
+            using var timer = new Timer(_ =>
+            {
+                tookTooLong = true;
+                try { command.Cancel(); }
+                catch (Exception error) when (error is FbException or InvalidOperationException or ObjectDisposedException) { /* it has just ended */ }
+            }, null, wait, Timeout.InfiniteTimeSpan);
+            return Answer(command);
         }
-        catch (FbException error)
+        catch (Exception error) when (error is FbException or OperationCanceledException)
         {
-            throw new TransferraException($"the engine refused a question to {_address.Shown}: {FbLink.FirstLine(error)} in: {sql}",
-                "If the query stands in the kit, correct it there; otherwise check the store.", error);
+            throw tookTooLong ? KitQuestion.TookTooLong(_address.Shown, sql, wait, error) : KitQuestion.Refused(_address.Shown, sql, FbLink.FirstLine(error), error);
         }
+    }
+
+    private static QueryAnswer Answer(FbCommand command)
+    {
+        using FbDataReader reader = command.ExecuteReader();
+        string[] columns = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
+        var rows = new List<IReadOnlyList<string?>>();
+        while (reader.Read())
+            rows.Add([.. Enumerable.Range(0, columns.Length).Select(i => reader.IsDBNull(i) ? null
+                : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture)?.TrimEnd(' '))]);
+        return new QueryAnswer(columns, rows);
     }
 
     public IReadOnlyList<string> CheckPhysically()
@@ -231,11 +247,11 @@ internal sealed class FbStore : IStore
             {
                 // Reads every page of the table and of the values kept outside of its records.
                 string lengths = string.Concat(columns.Where(column => column.Type == FbTypes.Blob).Select(column => $", SUM(OCTET_LENGTH({Quote(column.Name)}))"));
-                Ask($"SELECT COUNT(*){lengths} FROM {Quote(table)}");
+                Rows($"SELECT COUNT(*){lengths} FROM {Quote(table)}");
             }
-            catch (TransferraException error)
+            catch (FbException error)
             {
-                complaints.Add(error.Message);
+                complaints.Add($"{table}: {FbLink.FirstLine(error)}");
             }
         }
         return complaints;

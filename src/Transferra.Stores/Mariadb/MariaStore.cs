@@ -177,22 +177,32 @@ internal sealed class MariaStore : IStore
 
     public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost) => KeyedSalvage.Read(this, table, _catalog.Table(table.Name), MariaConnection.Quote, lost);
 
-    public QueryAnswer Ask(string sql)
+    public QueryAnswer Ask(string sql, TimeSpan? limit = null)
     {
+        string question = KitQuestion.Of(sql);
+        TimeSpan wait = limit ?? KitQuestion.TimeLimit;
         try
         {
-            using var command = new MySqlCommand(sql, _connection);
-            using MySqlDataReader reader = command.ExecuteReader();
-            string[] columns = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
-            var rows = new List<IReadOnlyList<string?>>();
-            while (reader.Read()) rows.Add([.. Enumerable.Range(0, columns.Length).Select(i => reader.IsDBNull(i) ? null : Text(reader, i))]);
-            return new QueryAnswer(columns, rows);
+            using MySqlConnection asking = MariaConnection.Open(_address.Server!, _address.Path);
+            MariaConnection.Execute(asking, "SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ");
+            MariaConnection.Execute(asking, "START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY");
+            using var command = new MySqlCommand(question, asking) { CommandTimeout = Math.Max(1, (int)wait.TotalSeconds) };
+            return Answer(command);
         }
         catch (MySqlException error)
         {
-            throw new TransferraException($"the engine refused a question to {_address.Shown}: {error.Message} in: {sql}",
-                "If the query stands in the kit, correct it there; otherwise check the store.", error);
+            throw error.ErrorCode is MySqlErrorCode.CommandTimeoutExpired or MySqlErrorCode.QueryInterrupted ? KitQuestion.TookTooLong(_address.Shown, sql, wait, error)
+                : KitQuestion.Refused(_address.Shown, sql, error.Message, error);
         }
+    }
+
+    private static QueryAnswer Answer(MySqlCommand command)
+    {
+        using MySqlDataReader reader = command.ExecuteReader();
+        string[] columns = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
+        var rows = new List<IReadOnlyList<string?>>();
+        while (reader.Read()) rows.Add([.. Enumerable.Range(0, columns.Length).Select(i => reader.IsDBNull(i) ? null : Text(reader, i))]);
+        return new QueryAnswer(columns, rows);
     }
 
     private readonly List<StoreRemark> _remarks = [];
@@ -205,7 +215,7 @@ internal sealed class MariaStore : IStore
         _remarks.Clear();
         foreach (string table in _catalog.Tables.Keys)
         {
-            foreach (IReadOnlyList<string?> row in Ask($"CHECK TABLE {MariaConnection.Quote(table)} EXTENDED").Rows)
+            foreach (IReadOnlyList<string?> row in Checked(table))
             {
                 // An engine of the server that has no check says so in a note, and nothing of damage.
                 if (row[2] == "note") _remarks.Add(new StoreRemark(StoreRemark.Odd, $"{table}: {row[3]}"));
@@ -215,6 +225,12 @@ internal sealed class MariaStore : IStore
         // The server wants to close a table that it found damaged, and waits for all who hold it: also for ourselves.
         if (complaints.Count > 0) _locks?.Dispose();
         return complaints;
+    }
+
+    private List<IReadOnlyList<string?>> Checked(string table)
+    {
+        try { return Rows($"CHECK TABLE {MariaConnection.Quote(table)} EXTENDED"); }
+        catch (MySqlException error) { throw MariaConnection.Stopped($"{_address.Shown}: the table {table} cannot be checked", error); }
     }
 
     public void Dispose()

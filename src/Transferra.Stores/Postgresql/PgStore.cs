@@ -134,7 +134,7 @@ internal sealed class PgStore : IStore
     public IReadOnlyList<StoreObject> ListObjects()
     {
         string schema = PgConnection.Literal(_schema);
-        return [.. Ask($"""
+        return [.. Inquire($"""
             SELECT CASE c.relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'view' WHEN 'f' THEN 'foreign table' ELSE 'sequence' END, c.relname,
                    coalesce(CASE WHEN c.relkind = 'S' THEN pg_sequence_last_value(c.oid)::text END, '') FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {schema} AND c.relkind IN ('v', 'm', 'f', 'S')
             UNION ALL SELECT 'trigger', t.tgname, c.relname FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {schema} AND NOT t.tgisinternal
@@ -240,34 +240,61 @@ internal sealed class PgStore : IStore
         }, 0, pages - 1, "page", lost);
     }
 
-    public QueryAnswer Ask(string sql)
+    // Of a superuser's connection everything could be asked, programs to be run on the server among it. Where policies hide records that role would see fewer.
+    private const string ReadersRole = "pg_read_all_data", MayBeReader = "SELECT current_setting('is_superuser') = 'on' AND EXISTS (SELECT 1 FROM pg_roles WHERE rolname = '" + ReadersRole
+        + "') AND NOT EXISTS (SELECT 1 FROM pg_class WHERE relrowsecurity)";
+
+    public QueryAnswer Ask(string sql, TimeSpan? limit = null)
     {
-        // A question that fails must not end the snapshot.
+        string question = KitQuestion.Of(sql);
+        TimeSpan wait = limit ?? KitQuestion.TimeLimit;
+        try
+        {
+            using NpgsqlConnection asking = PgConnection.Open(_address.Server!, _address.Path);
+            PgConnection.Execute(asking, $"BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET TRANSACTION SNAPSHOT {PgConnection.Literal(_snapshot)}");
+            PgConnection.Execute(asking, FormattableString.Invariant($"SET LOCAL statement_timeout = {(long)wait.TotalMilliseconds}"));
+            if (PgConnection.Scalar(asking, MayBeReader) is true) PgConnection.Execute(asking, $"SET LOCAL ROLE {ReadersRole}");
+            return Answer(asking, question);
+        }
+        catch (PostgresException error)
+        {
+            throw error.SqlState == PostgresErrorCodes.QueryCanceled ? KitQuestion.TookTooLong(_address.Shown, sql, wait, error) : KitQuestion.Refused(_address.Shown, sql, error.MessageText, error);
+        }
+        catch (NpgsqlException error)
+        {
+            throw PgConnection.Stopped($"{_address.Shown} did not answer", error);
+        }
+    }
+
+    // What this class itself wants to know; what fails must not end the snapshot.
+    private QueryAnswer Inquire(string sql)
+    {
         PgConnection.Execute(_keeper, "SAVEPOINT question");
         try
         {
-            QueryAnswer answer;
-            using (var command = new NpgsqlCommand(sql, _keeper) { AllResultTypesAreUnknown = true })
-            using (NpgsqlDataReader reader = command.ExecuteReader())
-            {
-                string[] columns = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
-                var rows = new List<IReadOnlyList<string?>>();
-                while (reader.Read()) rows.Add([.. Enumerable.Range(0, columns.Length).Select(i => reader.IsDBNull(i) ? null : reader.GetString(i))]);
-                answer = new QueryAnswer(columns, rows);
-            }
+            QueryAnswer answer = Answer(_keeper, sql);
             PgConnection.Execute(_keeper, "RELEASE question");
             return answer;
         }
         catch (PostgresException error)
         {
             PgConnection.Execute(_keeper, "ROLLBACK TO question; RELEASE question");
-            throw new TransferraException($"the engine refused a question to {_address.Shown}: {error.MessageText} in: {sql}",
-                "If the query stands in the kit, correct it there; otherwise check the store.", error);
+            throw KitQuestion.Refused(_address.Shown, sql, error.MessageText, error);
         }
         catch (NpgsqlException error)
         {
             throw PgConnection.Stopped($"{_address.Shown} did not answer", error);
         }
+    }
+
+    private static QueryAnswer Answer(NpgsqlConnection connection, string sql)
+    {
+        using var command = new NpgsqlCommand(sql, connection) { AllResultTypesAreUnknown = true };
+        using NpgsqlDataReader reader = command.ExecuteReader();
+        string[] columns = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
+        var rows = new List<IReadOnlyList<string?>>();
+        while (reader.Read()) rows.Add([.. Enumerable.Range(0, columns.Length).Select(i => reader.IsDBNull(i) ? null : reader.GetString(i))]);
+        return new QueryAnswer(columns, rows);
     }
 
     public IReadOnlyList<string> CheckPhysically()
@@ -288,9 +315,9 @@ internal sealed class PgStore : IStore
                 complaints.Add($"{table}: {(error as PostgresException)?.MessageText ?? error.Message}");
             }
         }
-        complaints.AddRange(Ask($"SELECT c.relname, x.conname FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND NOT x.convalidated ORDER BY 1, 2")
+        complaints.AddRange(Inquire($"SELECT c.relname, x.conname FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND NOT x.convalidated ORDER BY 1, 2")
             .Rows.Select(row => $"the relation {row[1]} of {row[0]} was never proved by the server"));
-        complaints.AddRange(Ask($"SELECT i.relname FROM pg_index x JOIN pg_class i ON i.oid = x.indexrelid JOIN pg_namespace n ON n.oid = i.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND NOT x.indisvalid ORDER BY 1")
+        complaints.AddRange(Inquire($"SELECT i.relname FROM pg_index x JOIN pg_class i ON i.oid = x.indexrelid JOIN pg_namespace n ON n.oid = i.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND NOT x.indisvalid ORDER BY 1")
             .Rows.Select(row => $"the index {row[0]} is not valid"));
         if (Say("SELECT count(*) FROM pg_extension WHERE extname = 'amcheck'") != "0") complaints.AddRange(LookIntoPages());
         return complaints;
@@ -302,10 +329,10 @@ internal sealed class PgStore : IStore
         var complaints = new List<string>();
         string extension = Say("SELECT quote_ident(n.nspname) FROM pg_extension e JOIN pg_namespace n ON n.oid = e.extnamespace WHERE e.extname = 'amcheck'")!,
             schema = PgConnection.Literal(_schema);
-        foreach (IReadOnlyList<string?> index in Ask($"SELECT i.oid, i.relname FROM pg_index x JOIN pg_class i ON i.oid = x.indexrelid JOIN pg_namespace n ON n.oid = i.relnamespace JOIN pg_am a ON a.oid = i.relam WHERE n.nspname = {schema} AND a.amname = 'btree' AND x.indisvalid ORDER BY 2").Rows)
+        foreach (IReadOnlyList<string?> index in Inquire($"SELECT i.oid, i.relname FROM pg_index x JOIN pg_class i ON i.oid = x.indexrelid JOIN pg_namespace n ON n.oid = i.relnamespace JOIN pg_am a ON a.oid = i.relam WHERE n.nspname = {schema} AND a.amname = 'btree' AND x.indisvalid ORDER BY 2").Rows)
             Look($"SELECT {extension}.bt_index_check({index[0]}::regclass, true)", $"the index {index[1]}");
         if (Say("SELECT count(*) FROM pg_proc WHERE proname = 'verify_heapam'") == "0") return complaints;
-        foreach (IReadOnlyList<string?> table in Ask($"SELECT c.oid, c.relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {schema} AND c.relkind = 'r' ORDER BY 2").Rows)
+        foreach (IReadOnlyList<string?> table in Inquire($"SELECT c.oid, c.relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {schema} AND c.relkind = 'r' ORDER BY 2").Rows)
             Look($"SELECT 'page ' || blkno || ': ' || msg FROM {extension}.verify_heapam({table[0]}::regclass) LIMIT 200", $"the table {table[1]}");
         return complaints;
 

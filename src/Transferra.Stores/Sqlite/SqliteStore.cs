@@ -151,7 +151,7 @@ internal sealed class SqliteStore : IStore
     // Shadow tables are what a full-text or spatial table keeps its records in; they are read by way of it.
     public IReadOnlyList<TableShape> ReadShape()
     {
-        QueryAnswer names = Ask("SELECT name, type FROM pragma_table_list WHERE schema = 'main' AND type IN ('table', 'virtual') AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name");
+        QueryAnswer names = Inquire("SELECT name, type FROM pragma_table_list WHERE schema = 'main' AND type IN ('table', 'virtual') AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name");
         return [.. names.Rows.Where(row => row[1] == "table" || IsReadable(row[0]!)).Select(row => ReadTable(row[0]!))];
     }
 
@@ -160,7 +160,7 @@ internal sealed class SqliteStore : IStore
     {
         try
         {
-            Ask($"SELECT count(*) FROM {SqliteEngine.Quote(name)}");
+            Inquire($"SELECT count(*) FROM {SqliteEngine.Quote(name)}");
             return true;
         }
         catch (TransferraException) { return false; }
@@ -182,7 +182,7 @@ internal sealed class SqliteStore : IStore
         if (asked.Length == 0) return [];
         try
         {
-            IReadOnlyList<string?> row = Ask($"SELECT {string.Join(", ", asked.Select(column => $"group_concat(DISTINCT typeof({SqliteEngine.Quote(column)}))"))} FROM {SqliteEngine.Quote(table)}").Rows[0];
+            IReadOnlyList<string?> row = Inquire($"SELECT {string.Join(", ", asked.Select(column => $"group_concat(DISTINCT typeof({SqliteEngine.Quote(column)}))"))} FROM {SqliteEngine.Quote(table)}").Rows[0];
             return asked.Zip(row).ToDictionary(pair => pair.First, pair => pair.Second?.Split(',') ?? []);
         }
         catch (TransferraException)
@@ -193,7 +193,7 @@ internal sealed class SqliteStore : IStore
 
     private TableShape LookAt(string name)
     {
-        QueryAnswer info = Ask($"SELECT name, type, \"notnull\", pk, dflt_value FROM pragma_table_info({SqliteEngine.Literal(name)}) ORDER BY cid");
+        QueryAnswer info = Inquire($"SELECT name, type, \"notnull\", pk, dflt_value FROM pragma_table_info({SqliteEngine.Literal(name)}) ORDER BY cid");
         Dictionary<string, string[]> classes = ClassesOf(name, info.Rows.Where(row => SqliteTypes.Of(row[1] ?? "") is null).Select(row => row[0]!));
         ColumnShape[] columns = [.. info.Rows.Select(row => new ColumnShape(row[0]!, SqliteTypes.Of(row[1] ?? "") ?? SqliteTypes.Of(row[1] ?? "", classes[row[0]!]), row[2] == "1",
             Default: row[4]))];
@@ -203,10 +203,10 @@ internal sealed class SqliteStore : IStore
         bool isKept = open.Length == 0 || IsNumbered(name, info) || !HasNulls(name, open);
         IndexShape[] insteadOfKey = isKept ? [] : [new IndexShape("", key, true)];
         // A relation that names no columns of the other table means its key.
-        QueryAnswer links = Ask($"SELECT f.id, f.\"table\", f.\"from\", coalesce(f.\"to\", (SELECT t.name FROM pragma_table_info(f.\"table\") t WHERE t.pk = f.seq + 1), f.\"from\") FROM pragma_foreign_key_list({SqliteEngine.Literal(name)}) f ORDER BY f.id, f.seq");
+        QueryAnswer links = Inquire($"SELECT f.id, f.\"table\", f.\"from\", coalesce(f.\"to\", (SELECT t.name FROM pragma_table_info(f.\"table\") t WHERE t.pk = f.seq + 1), f.\"from\") FROM pragma_foreign_key_list({SqliteEngine.Literal(name)}) f ORDER BY f.id, f.seq");
         RelationShape[] relations = [.. links.Rows.GroupBy(row => row[0]).Select(group =>
             new RelationShape([.. group.Select(row => row[2]!)], group.First()[1]!, [.. group.Select(row => row[3]!)]))];
-        QueryAnswer indexes = Ask($"SELECT l.name, l.\"unique\", i.name FROM pragma_index_list({SqliteEngine.Literal(name)}) l JOIN pragma_index_info(l.name) i WHERE l.origin <> 'pk' ORDER BY l.name, i.seqno");
+        QueryAnswer indexes = Inquire($"SELECT l.name, l.\"unique\", i.name FROM pragma_index_list({SqliteEngine.Literal(name)}) l JOIN pragma_index_info(l.name) i WHERE l.origin <> 'pk' ORDER BY l.name, i.seqno");
         return new TableShape(name, columns, isKept ? key : [], relations)
         {
             Indexes = [.. insteadOfKey, .. indexes.Rows.GroupBy(row => row[0]!)
@@ -218,7 +218,7 @@ internal sealed class SqliteStore : IStore
     // A key of one whole number is the engine's own record number, which it counts up by itself; not where the table has no such numbers, or the key is declared descending.
     private bool IsNumbered(string name, QueryAnswer info) => info.Rows.Count(row => row[3] != "0") == 1
         && info.Rows.Any(row => row[3] == "1" && string.Equals(row[1], "INTEGER", StringComparison.OrdinalIgnoreCase))
-        && Ask($"SELECT 1 FROM pragma_index_list({SqliteEngine.Literal(name)}) WHERE origin = 'pk'").Rows.Count == 0;
+        && Inquire($"SELECT 1 FROM pragma_index_list({SqliteEngine.Literal(name)}) WHERE origin = 'pk'").Rows.Count == 0;
 
     private bool HasNulls(string table, string[] columns)
     {
@@ -228,7 +228,7 @@ internal sealed class SqliteStore : IStore
 
     public long CountRows(string table) =>
         _pages is not null && LayoutOf(new TableShape(table, [], [], [])) is { } layout && new SqliteTableScan(_pages!.Again(), layout.RootPage).Count() is { } counted
-            ? counted : long.Parse(Ask($"SELECT count(*) FROM {SqliteEngine.Quote(table)}").Rows[0][0]!, CultureInfo.InvariantCulture);
+            ? counted : long.Parse(Inquire($"SELECT count(*) FROM {SqliteEngine.Quote(table)}").Rows[0][0]!, CultureInfo.InvariantCulture);
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
@@ -244,7 +244,7 @@ internal sealed class SqliteStore : IStore
 
     private bool[] ScaledOf(TableShape table)
     {
-        QueryAnswer declared = Ask($"SELECT name, type FROM pragma_table_info({SqliteEngine.Literal(table.Name)})");
+        QueryAnswer declared = Inquire($"SELECT name, type FROM pragma_table_info({SqliteEngine.Literal(table.Name)})");
         return [.. table.Columns.Select(column =>
             declared.Rows.Any(row => string.Equals(row[0], column.Name, StringComparison.OrdinalIgnoreCase) && SqliteTypes.IsScaled(row[1] ?? "")))];
     }
@@ -262,11 +262,11 @@ internal sealed class SqliteStore : IStore
     private SqliteTableLayout? LayoutOf(TableShape table)
     {
         string name = SqliteEngine.Literal(table.Name);
-        QueryAnswer kind = Ask($"SELECT s.name, s.rootpage FROM pragma_table_list l JOIN sqlite_schema s ON s.type = 'table' AND lower(s.name) = lower(l.name) WHERE l.schema = 'main' AND l.type = 'table' AND l.wr = 0 AND lower(l.name) = lower({name})");
+        QueryAnswer kind = Inquire($"SELECT s.name, s.rootpage FROM pragma_table_list l JOIN sqlite_schema s ON s.type = 'table' AND lower(s.name) = lower(l.name) WHERE l.schema = 'main' AND l.type = 'table' AND l.wr = 0 AND lower(l.name) = lower({name})");
         if (kind.Rows.Count != 1) return null;
-        QueryAnswer columns = Ask($"SELECT name, type, dflt_value, pk, hidden FROM pragma_table_xinfo({name}) ORDER BY cid");
+        QueryAnswer columns = Inquire($"SELECT name, type, dflt_value, pk, hidden FROM pragma_table_xinfo({name}) ORDER BY cid");
         // A key of one INTEGER is the record's number, unless the engine has made an index for it, as it does where it was declared descending.
-        bool isNumbered = columns.Rows.Count(row => row[3] != "0") == 1 && Ask($"SELECT 1 FROM pragma_index_list({name}) WHERE origin = 'pk'").Rows.Count == 0;
+        bool isNumbered = columns.Rows.Count(row => row[3] != "0") == 1 && Inquire($"SELECT 1 FROM pragma_index_list({name}) WHERE origin = 'pk'").Rows.Count == 0;
         var stored = new List<SqliteStoredColumn>();
         int numbered = -1;
         foreach (IReadOnlyList<string?> row in columns.Rows)
@@ -286,7 +286,7 @@ internal sealed class SqliteStore : IStore
     private SqliteSalvage? Salvage()
     {
         if (_salvage is not null || Identity.HeaderFields.ContainsKey(StoreIdentity.WaitingChanges) || SqlitePageFile.Of(_connection) is not { } pages) return _salvage;
-        IReadOnlyList<IReadOnlyList<string?>> roots = Ask("SELECT type, name, rootpage FROM sqlite_schema WHERE rootpage > 0").Rows;
+        IReadOnlyList<IReadOnlyList<string?>> roots = Inquire("SELECT type, name, rootpage FROM sqlite_schema WHERE rootpage > 0").Rows;
         var trees = new List<SqliteTree>();
         var others = new List<long>();
         foreach (IReadOnlyList<string?> row in roots)
@@ -304,7 +304,7 @@ internal sealed class SqliteStore : IStore
         string name = SqliteEngine.Quote(table.Name);
         // Tables without record numbers of their own, and those that call a column so, are read to the damage only.
         bool isNumbered = !table.Columns.Any(column => string.Equals(column.Name, "_rowid_", StringComparison.OrdinalIgnoreCase))
-            && Ask($"SELECT count(*) FROM sqlite_schema WHERE type = 'table' AND name = {SqliteEngine.Literal(table.Name)} AND upper(sql) LIKE '%WITHOUT%ROWID%'").Rows[0][0] == "0";
+            && Inquire($"SELECT count(*) FROM sqlite_schema WHERE type = 'table' AND name = {SqliteEngine.Literal(table.Name)} AND upper(sql) LIKE '%WITHOUT%ROWID%'").Rows[0][0] == "0";
         if (!isNumbered) return new ReadToDamage(() => Read(table, []), table.Name, lost);
         if (End("min") is not { } first || End("max") is not { } last) return new ReadToDamage(() => Read(table, []), table.Name, lost);
         SqliteCells cells = Cells(table);
@@ -319,7 +319,7 @@ internal sealed class SqliteStore : IStore
             {
                 try
                 {
-                    string? found = Ask($"SELECT {which}(_rowid_) FROM {name}{limit}").Rows[0][0];
+                    string? found = Inquire($"SELECT {which}(_rowid_) FROM {name}{limit}").Rows[0][0];
                     if (limit is not null && which == "max" && found is not null)
                         lost.Add(new LostPart(table.Name, $"what comes behind record {found}", "the page with the last records is damaged"));
                     return found is null ? (limit is null ? 0 : null) : long.Parse(found, CultureInfo.InvariantCulture);
@@ -334,24 +334,41 @@ internal sealed class SqliteStore : IStore
         }
     }
 
-    public QueryAnswer Ask(string sql)
+    public QueryAnswer Ask(string sql, TimeSpan? limit = null)
     {
+        string question = KitQuestion.Of(sql);
+        TimeSpan wait = limit ?? KitQuestion.TimeLimit;
         try
         {
-            using SqliteCommand command = _connection.CreateCommand();
-            command.CommandText = sql;
-            using SqliteDataReader reader = command.ExecuteReader();
-            string[] columns = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
-            var rows = new List<IReadOnlyList<string?>>();
-            while (reader.Read())
-                rows.Add([.. Enumerable.Range(0, columns.Length).Select(i => reader.IsDBNull(i) ? null : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture))]);
-            return new QueryAnswer(columns, rows);
+            using SqliteConnection asking = SqliteEngine.Open(_connection.DataSource, SqliteOpenMode.ReadOnly);
+            SqliteEngine.Execute(asking, "PRAGMA query_only = 1");
+            if (Identity.HeaderFields.ContainsKey(CutOff)) SqliteEngine.Execute(asking, "PRAGMA writable_schema = ON");
+            using var timer = new Timer(_ => SQLitePCL.raw.sqlite3_interrupt(asking.Handle), null, wait, Timeout.InfiniteTimeSpan);
+            return Answer(asking, question);
         }
         catch (SqliteException error)
         {
-            throw new TransferraException($"the engine refused a question to {_path}: {error.Message} in: {sql}",
-                "If the query stands in the kit, correct it there; otherwise check the store.", error);
+            throw error.SqliteErrorCode == SQLitePCL.raw.SQLITE_INTERRUPT ? KitQuestion.TookTooLong(_path, sql, wait, error) : KitQuestion.Refused(_path, sql, error.Message, error);
         }
+    }
+
+    // What this class itself wants to know, in the store's own snapshot.
+    private QueryAnswer Inquire(string sql)
+    {
+        try { return Answer(_connection, sql); }
+        catch (SqliteException error) { throw KitQuestion.Refused(_path, sql, error.Message, error); }
+    }
+
+    private static QueryAnswer Answer(SqliteConnection connection, string sql)
+    {
+        using SqliteCommand command = connection.CreateCommand();
+        command.CommandText = sql;
+        using SqliteDataReader reader = command.ExecuteReader();
+        string[] columns = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
+        var rows = new List<IReadOnlyList<string?>>();
+        while (reader.Read())
+            rows.Add([.. Enumerable.Range(0, columns.Length).Select(i => reader.IsDBNull(i) ? null : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture))]);
+        return new QueryAnswer(columns, rows);
     }
 
     public IReadOnlyList<string> CheckPhysically()
