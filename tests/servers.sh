@@ -5,7 +5,7 @@
 #   servers_start FOLDER     starts PostgreSQL, MariaDB, Firebird and OpenSSH below FOLDER, which must not exist, and exports where they are
 #   servers_stop             stops them and removes the folder
 # What is exported: TRANSFERRA_TEST_POSTGRESQL, _MARIADB and _FIREBIRD as host:port:user:password-file, and TRANSFERRA_TEST_FIREBIRD_FOLDER,
-# where that server may create databases; TRANSFERRA_TEST_SFTP as host:port:user:key-file, TRANSFERRA_TEST_SFTP_HOSTKEY, the fingerprint of its key,
+# where that server may create databases; TRANSFERRA_TEST_AUTHORITY, by whose certificate the first two prove to be at 127.0.0.1; TRANSFERRA_TEST_SFTP as host:port:user:key-file, TRANSFERRA_TEST_SFTP_HOSTKEY, the fingerprint of its key,
 # and TRANSFERRA_TEST_SFTP_FOLDER, where it may write. The servers of the machine, if it has any, are not touched.
 
 servers_install() {
@@ -16,6 +16,7 @@ servers_install() {
   command -v isql-fb >/dev/null || missing+=(firebird3.0-utils)
   [ -x /usr/sbin/sshd ] || missing+=(openssh-server)
   command -v ssh-keygen >/dev/null || missing+=(openssh-client)
+  command -v openssl >/dev/null || missing+=(openssl)
   [ ${#missing[@]} -eq 0 ] && return 0
   echo "Installing ${missing[*]}..."
   # Installed servers would start on their usual ports; ours are started below, on others.
@@ -51,7 +52,23 @@ servers_start() {
   local secret
   secret=$(od -An -tx1 -N12 /dev/urandom | tr -d ' \n')
   (umask 077; printf '%s\n' "$secret" >"$SERVERS_FOLDER/password")
-  _postgresql_start "$secret" && _mariadb_start "$secret" && _firebird_start "$secret" && _sftp_start
+  _certificates && _postgresql_start "$secret" && _mariadb_start "$secret" && _firebird_start "$secret" && _sftp_start
+}
+
+# An authority of our own, and a certificate by it for 127.0.0.1 and no other name.
+_certificates() {
+  local folder=$SERVERS_FOLDER/certificates
+  install -d -m 755 "$folder"
+  (cd "$folder" && openssl req -x509 -newkey ec -pkeyopt ec_paramgen_curve:prime256v1 -nodes -keyout authority.key -out authority.pem -days 30 -subj "/CN=Test authority" -addext "basicConstraints=critical,CA:TRUE" \
+    && openssl req -newkey ec -pkeyopt ec_paramgen_curve:prime256v1 -nodes -keyout server.key -out server.csr -subj "/CN=127.0.0.1" \
+    && printf 'subjectAltName=IP:127.0.0.1\n' >names && openssl x509 -req -in server.csr -CA authority.pem -CAkey authority.key -CAcreateserial -out server.pem -days 30 -extfile names) >"$SERVERS_FOLDER/certificates.log" 2>&1 \
+    || { cat "$SERVERS_FOLDER/certificates.log"; return 1; }
+  export TRANSFERRA_TEST_AUTHORITY=$folder/authority.pem
+}
+
+# The servers' own copies: each wants its key to be readable by itself only.
+_certificate_for() { # user, folder
+  install -o "$1" -g "$1" -m 600 "$SERVERS_FOLDER/certificates/server.key" "$2/server.key" && install -o "$1" -g "$1" -m 644 "$SERVERS_FOLDER/certificates/server.pem" "$2/server.pem"
 }
 
 _sftp_start() {
@@ -86,12 +103,16 @@ _postgresql_start() {
   bin=$(dirname "$(ls /usr/lib/postgresql/*/bin/initdb | sort -V | tail -1)")
   port=$(_servers_port)
   install -d -o postgres -g postgres -m 700 "$folder"
+  _certificate_for postgres "$folder"
   (umask 077; printf '%s\n' "$1" >"$folder/.secret"; chown postgres "$folder/.secret")
   (cd / && runuser -u postgres -- "$bin/initdb" -D "$folder/data" -U postgres --pwfile="$folder/.secret" -A scram-sha-256 -E UTF8 --locale=C.UTF-8 --data-checksums) >"$SERVERS_FOLDER/postgresql.log" 2>&1 || { cat "$SERVERS_FOLDER/postgresql.log"; return 1; }
   cat >>"$folder/data/postgresql.conf" <<CONF
 listen_addresses = '127.0.0.1'
 port = $port
 unix_socket_directories = '$folder'
+ssl = on
+ssl_cert_file = '$folder/server.pem'
+ssl_key_file = '$folder/server.key'
 CONF
   (cd / && exec setsid runuser -u postgres -- "$bin/postgres" -D "$folder/data") >>"$SERVERS_FOLDER/postgresql.log" 2>&1 &
   SERVERS_PIDS+=($!)
@@ -103,8 +124,9 @@ _mariadb_start() {
   local folder=$SERVERS_FOLDER/mariadb port
   port=$(_servers_port)
   install -d -o mysql -g mysql -m 755 "$folder"
+  _certificate_for mysql "$folder"
   mariadb-install-db --no-defaults --user=mysql --datadir="$folder/data" --auth-root-authentication-method=normal --skip-test-db >"$SERVERS_FOLDER/mariadb.log" 2>&1 || { cat "$SERVERS_FOLDER/mariadb.log"; return 1; }
-  setsid mariadbd --no-defaults --user=mysql --datadir="$folder/data" --socket="$folder/socket" --pid-file="$folder/pid" --port="$port" --bind-address=127.0.0.1 >>"$SERVERS_FOLDER/mariadb.log" 2>&1 &
+  setsid mariadbd --no-defaults --user=mysql --datadir="$folder/data" --socket="$folder/socket" --pid-file="$folder/pid" --port="$port" --bind-address=127.0.0.1 --ssl-cert="$folder/server.pem" --ssl-key="$folder/server.key" >>"$SERVERS_FOLDER/mariadb.log" 2>&1 &
   SERVERS_PIDS+=($!)
   _servers_wait MariaDB mariadb --no-defaults -S "$folder/socket" -u root -e 'SELECT 1' || return 1
   mariadb --no-defaults -S "$folder/socket" -u root <<SQL || return 1

@@ -74,6 +74,8 @@ public static class OfficeDraft
         if (server.User.Length > 0) parts.Add($"user: {Text(server.User)}");
         if (server.PasswordFile is { } file) parts.Add($"password-file: {Text(Relative(file, folder))}");
         if (server.PasswordVariable is { } variable) parts.Add($"password-variable: {Text(variable)}");
+        if (server.Authority is { } authority) parts.Add($"authority: {Text(Relative(authority, folder))}");
+        else if (server.Connection != ConnectionCare.AsOffered) parts.Add($"connection: {(server.Connection == ConnectionCare.Checked ? "checked" : "encrypted")}");
         foreach ((string option, string value) in store.Options) parts.Add($"{option}: {Text(value)}");
         return "{" + string.Join(", ", parts) + "}";
     }

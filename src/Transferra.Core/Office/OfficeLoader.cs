@@ -143,7 +143,7 @@ public static class OfficeLoader
             if (path.Value.Length == 0) path.Report(errors, onServer ? "the name of the database is empty" : "the path of the store is empty");
             else if (address is not null) path.Report(errors, "a store has one engine, and this is the second");
             else
-                address = onServer ? new StoreAddress(engine, path.Value, Server: ReadServer(map, folder, errors))
+                address = onServer ? new StoreAddress(engine, path.Value, Server: ReadServer(map, engine, folder, errors))
                     : new StoreAddress(engine, WithoutLinks(path, Path.GetFullPath(Path.Combine(folder, path.Value)), errors));
         }
         Dictionary<string, string> form = [];
@@ -180,7 +180,7 @@ public static class OfficeLoader
         _ => [],
     };
 
-    private static ServerAddress ReadServer(DescribedMap map, string folder, DescriptionErrors errors)
+    private static ServerAddress ReadServer(DescribedMap map, string engine, string folder, DescriptionErrors errors)
     {
         const int highestPort = 65_535;
         PlacedText? host = map.Optional("host"), port = map.Optional("port"), file = map.Optional("password-file"), variable = map.Optional("password-variable");
@@ -191,7 +191,25 @@ public static class OfficeLoader
         if (map.Optional("password") is { } password)
             password.Report(errors, "a password does not belong into this file; keep it in a file that only you may read, and name that with password-file");
         return new ServerAddress(host?.Value ?? "localhost", number, map.Optional("user")?.Value ?? "", file is null
-            ? null : Path.GetFullPath(Path.Combine(folder, file.Value)), variable?.Value, map.Optional("owner")?.Value);
+            ? null : Path.GetFullPath(Path.Combine(folder, file.Value)), variable?.Value, map.Optional("owner")?.Value)
+        {
+            Connection = ReadConnection(map, engine, host?.Value.StartsWith('/') == true, out string? authority),
+            Authority = authority is null ? null : Path.GetFullPath(Path.Combine(folder, authority)),
+        };
+    }
+
+    private static ConnectionCare ReadConnection(DescribedMap map, string engine, bool isSocket, out string? authority)
+    {
+        PlacedText? care = map.Optional("connection"), trusted = map.Optional("authority");
+        authority = trusted?.Value;
+        ConnectionCare connection = care?.Value switch { null => trusted is null ? ConnectionCare.AsOffered : ConnectionCare.Checked,
+            "as-offered" => ConnectionCare.AsOffered, "encrypted" => ConnectionCare.Encrypted, "checked" => ConnectionCare.Checked, _ => (ConnectionCare)(-1) };
+        if (connection < 0) care!.Report(map.Errors, $"\"{care}\" is no word for a connection; the words are as-offered, encrypted and checked");
+        if (trusted is not null && connection is ConnectionCare.AsOffered or ConnectionCare.Encrypted) trusted.Report(map.Errors, "an authority is asked only where the connection is checked");
+        if (connection == ConnectionCare.Checked && engine == "firebird") (care ?? trusted)!.Report(map.Errors,
+            "a Firebird server has no certificate to check; with connection: encrypted it is encrypted by a key that comes from the password");
+        if (connection != ConnectionCare.AsOffered && isSocket) (care ?? trusted)!.Report(map.Errors, "over a local socket nothing is encrypted, and nobody stands in between");
+        return connection;
     }
 
     private static void CheckAnswer(Kit kit, PlacedText setting, PlacedText answer, DescriptionErrors errors)

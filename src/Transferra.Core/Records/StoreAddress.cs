@@ -12,7 +12,23 @@ namespace Transferra.Core.Records;
 /// <param name="PasswordFile">File that only its owner may read, with the password in its first line; null when there is none.</param>
 /// <param name="PasswordVariable">Environment variable that holds the password; null when there is none.</param>
 /// <param name="Owner">Who is to own new stores; null for the user who makes them.</param>
-public sealed record ServerAddress(string Host, int Port, string User, string? PasswordFile = null, string? PasswordVariable = null, string? Owner = null);
+/// <param name="Connection">What is asked of the way there.</param>
+/// <param name="Authority">File with the certificates, in PEM, of whom we believe who the server is; null for those whom this machine believes.</param>
+public sealed record ServerAddress(string Host, int Port, string User, string? PasswordFile = null, string? PasswordVariable = null, string? Owner = null,
+    ConnectionCare Connection = ConnectionCare.AsOffered, string? Authority = null);
+
+/// <summary>What is asked of a connection to a server.</summary>
+public enum ConnectionCare
+{
+    /// <summary>Encrypted where the server offers it; whoever stands in between can take that away.</summary>
+    AsOffered,
+
+    /// <summary>Encrypted, whoever the server is.</summary>
+    Encrypted,
+
+    /// <summary>Encrypted, and the server proves by its certificate that it is the one named.</summary>
+    Checked,
+}
 
 /// <summary>Where a company's records live.</summary>
 /// <param name="Engine">One of <see cref="FileEngines"/> and <see cref="ServerEngines"/>.</param>

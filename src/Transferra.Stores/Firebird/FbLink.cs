@@ -40,6 +40,7 @@ internal static class FbLink
             CommandTimeout = 0,
             ApplicationName = "transferra",
             ServerType = FbServerType.Default,
+            WireCrypt = server.Connection == ConnectionCare.AsOffered ? FbWireCrypt.Enabled : FbWireCrypt.Required,
         };
         return parts.ToString();
     }

@@ -38,10 +38,18 @@ internal sealed class FbStore : IStore
             ["character_set"] = told[6]!,
             ["owner"] = told[7]!,
             ["user"] = told[8]!,
+            [ServerTls.Fact] = Encryption(),
         });
     }
 
     public StoreIdentity Identity { get; }
+
+    // Its key comes from the password, so that nobody in between can know it; there is no certificate. Older servers do not tell.
+    private string Encryption()
+    {
+        try { return Rows("SELECT RDB$GET_CONTEXT('SYSTEM', 'WIRE_ENCRYPTED') FROM RDB$DATABASE").Single()[0] == "TRUE" ? "encrypted (by a key from the password)" : ServerTls.Open; }
+        catch (FbException) { return "the server does not tell whether it is encrypted"; }
+    }
 
     private static FbTransaction BeginSnapshot(FbConnection connection) =>
         connection.BeginTransaction(new FbTransactionOptions { TransactionBehavior = FbTransactionBehavior.Concurrency | FbTransactionBehavior.Read | FbTransactionBehavior.Wait });

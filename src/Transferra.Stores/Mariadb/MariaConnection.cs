@@ -28,6 +28,7 @@ internal static class MariaConnection
     /// <exception cref="TransferraException">The server is not there, does not let us in, or has no such database.</exception>
     public static MySqlConnection Open(ServerAddress server, string database, bool loads = false)
     {
+        ServerTls.Judge(server);
         bool socket = server.Host.StartsWith('/');
         var parts = new MySqlConnectionStringBuilder
         {
@@ -43,7 +44,8 @@ internal static class MariaConnection
             TreatTinyAsBoolean = false,
             AllowLoadLocalInfile = loads,
             AllowUserVariables = loads, // routines that are made again may use some
-            SslMode = MySqlSslMode.Preferred,
+            SslMode = server.Connection switch { ConnectionCare.Checked when !loads => MySqlSslMode.VerifyFull, ConnectionCare.AsOffered => MySqlSslMode.Preferred, _ => MySqlSslMode.Required },
+            SslCa = loads ? "" : server.Authority ?? "",
             AllowPublicKeyRetrieval = socket || server.Host is "localhost" or "127.0.0.1" or "::1",
         };
         // Without a place of our own, what the engine's own programs use: [client] in .my.cnf.
@@ -52,6 +54,9 @@ internal static class MariaConnection
         if (ServerPassword.Of(server) is { } password) parts.Password = password;
         else if (habit is { } known && (server.User.Length == 0 || server.User == known.User)) parts.Password = known.Password;
         var connection = new MySqlConnection(parts.ToString());
+        // To a server whose certificate the driver itself has checked it would hand any file that the server asks for; to others only the stream that is loaded.
+        if (loads && server.Connection == ConnectionCare.Checked)
+            connection.RemoteCertificateValidationCallback = (_, certificate, chain, errors) => ServerTls.IsProved(server, certificate, chain, errors);
         try
         {
             connection.Open();
@@ -69,6 +74,7 @@ internal static class MariaConnection
     private static TransferraException Explain(ServerAddress server, string database, Exception error)
     {
         string at = server.Host.StartsWith('/') ? server.Host : FormattableString.Invariant($"{server.Host}:{(server.Port == 0 ? UsualPort : server.Port)}");
+        if (ServerTls.IsWhy(error)) return ServerTls.Refused("MariaDB", at, error);
         return (error as MySqlException)?.ErrorCode switch
         {
             MySqlErrorCode.UnknownDatabase => new($"there is no database {database} on the MariaDB server at {at}", "Correct the store in office.yaml.", error),

@@ -24,6 +24,7 @@ internal static class PgConnection
     /// <exception cref="TransferraException">The server is not there, does not let us in, or has no such database.</exception>
     public static NpgsqlConnection Open(ServerAddress server, string database)
     {
+        ServerTls.Judge(server);
         var parts = new NpgsqlConnectionStringBuilder
         {
             Host = server.Host,
@@ -35,7 +36,8 @@ internal static class PgConnection
             ApplicationName = Application,
             ReadBufferSize = 1 << 16,
             WriteBufferSize = 1 << 16,
-            SslMode = SslMode.Prefer,
+            SslMode = server.Connection switch { ConnectionCare.Checked => SslMode.VerifyFull, ConnectionCare.Encrypted => SslMode.Require, _ => SslMode.Prefer },
+            RootCertificate = server.Authority,
         };
         if (server.User.Length > 0) parts.Username = server.User;
         // Without a place of our own, the driver looks where the engine's own programs look: PGPASSWORD, .pgpass, the socket's peer.
@@ -66,6 +68,7 @@ internal static class PgConnection
             { } => new($"the PostgreSQL server at {at} refuses the database {database}: {((PostgresException)error).MessageText}", "Look into the server's log.", error),
             null when error.InnerException is TimeoutException or System.Net.Sockets.SocketException || error is TimeoutException =>
                 new($"no PostgreSQL server answers at {at}: {(error.InnerException ?? error).Message}", "Start it, or correct host and port in office.yaml.", error),
+            null when ServerTls.IsWhy(error) => ServerTls.Refused("PostgreSQL", at, error),
             // The driver says "No password has been provided" here, and nothing secret.
             null => new($"the PostgreSQL server at {at} cannot be used: {error.Message}", "Give a password-file in office.yaml, or a line in .pgpass; see docs/servers.md.", error),
         };
