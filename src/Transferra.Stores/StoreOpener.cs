@@ -87,13 +87,7 @@ public sealed class StoreOpener : IStoreOpener
             volume.FlushFile(to);
             return;
         }
-        foreach (string file in Directory.EnumerateFiles(from, "*", SearchOption.AllDirectories))
-        {
-            string target = Path.Combine(to, Path.GetRelativePath(from, file));
-            Directory.CreateDirectory(Path.GetDirectoryName(target)!);
-            File.Copy(file, target, overwrite: false);
-            volume.FlushFile(target);
-        }
+        FolderCopy.Make(from, to);
         volume.FlushFolder(to);
     }
 

@@ -31,8 +31,19 @@ internal sealed class TestServers : IDisposable
     public StoreAddress Database(string engine, string name)
     {
         string path = _prefix + name;
-        if (engine == "firebird") path = Path.Combine(FirebirdFolder, path + ".fdb");
+        if (engine == "firebird") path = Path.Combine(OwnFolder(), path + ".fdb");
         return Known(new StoreAddress(engine, path, Server: Server(engine)));
+    }
+
+    private string _ownFolder = "";
+
+    // Who works in a folder locks it, so that tests that run at the same time need one each.
+    private string OwnFolder()
+    {
+        if (_ownFolder.Length > 0) return _ownFolder;
+        Directory.CreateDirectory(_ownFolder = Path.Combine(FirebirdFolder, _prefix));
+        File.SetUnixFileMode(_ownFolder, (UnixFileMode)0x1FF);
+        return _ownFolder;
     }
 
     /// <summary>Has a database removed when the test ends.</summary>
@@ -159,5 +170,6 @@ internal sealed class TestServers : IDisposable
     {
         foreach ((StoreAddress server, string statement) in _afterwards) Execute(server, statement);
         foreach (StoreAddress address in _given) new StoreOpener().ServerOf(address).Remove(address.Path);
+        if (_ownFolder.Length > 0) Directory.Delete(_ownFolder, recursive: true);
     }
 }

@@ -59,6 +59,14 @@ internal static class BuiltProgram
     public static Called RunUntil(int operation, string office, params string[] arguments) =>
         Wait(Start(PathOf("Transferra.KillHost.dll"), [operation.ToString(System.Globalization.CultureInfo.InvariantCulture), .. arguments, "--office", office]));
 
+    /// <summary>Starts it so that it takes one command after the other; see ServedProgram.cs.</summary>
+    public static Process Serving() => Process.Start(new ProcessStartInfo("dotnet", [PathOf("Transferra.KillHost.dll"), "serve"])
+    {
+        RedirectStandardInput = true,
+        RedirectStandardOutput = true,
+        RedirectStandardError = true,
+    })!;
+
     /// <summary>Runs it and kills it after a time, unless it ended before.</summary>
     /// <returns>Whether it was killed.</returns>
     public static bool RunFor(TimeSpan time, string office, params string[] arguments)

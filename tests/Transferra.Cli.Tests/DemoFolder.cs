@@ -88,7 +88,7 @@ internal sealed class DemoFolder : IDisposable
 
     public static int Execute(string store, string sql)
     {
-        using var connection = new SqliteConnection($"Data Source={store};Pooling=False");
+        using var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = store, Pooling = false }.ToString());
         connection.Open();
         using SqliteCommand command = connection.CreateCommand();
         command.CommandText = sql;
@@ -97,7 +97,7 @@ internal sealed class DemoFolder : IDisposable
 
     public static string? Ask(string store, string sql)
     {
-        using var connection = new SqliteConnection($"Data Source={store};Pooling=False;Mode=ReadOnly");
+        using var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = store, Mode = SqliteOpenMode.ReadOnly, Pooling = false }.ToString());
         connection.Open();
         using SqliteCommand command = connection.CreateCommand();
         command.CommandText = sql;

@@ -85,21 +85,21 @@ internal sealed class OddOffice : IDisposable
     }
 
     /// <summary>Adds a company whose store is a file or folder, with a few records.</summary>
-    public OddCompany Add(string code, string engine, string path, int records = 5)
+    public OddCompany Add(string code, string engine, string path, int records = 5, IEnumerable<object?[]>? items = null)
     {
         Directory.CreateDirectory(System.IO.Path.GetDirectoryName(this[path])!);
         var company = new OddCompany(code, new StoreAddress(engine, this[path], engine == "delimited" ? DelimitedForm : null), engine == "delimited"
-            ? $"{{delimited: \"{path}\", separator: \",\", quote: '\"', encoding: utf-8, header: yes, decimal-mark: \".\", dates: YYYY-MM-DD, \"null\": '\\N'}}"
+            ? $"{{delimited: {Quoted(path)}, separator: \",\", quote: '\"', encoding: utf-8, header: yes, decimal-mark: \".\", dates: YYYY-MM-DD, \"null\": '\\N'}}"
             : $"{{{engine}: {Quoted(path)}}}");
-        Fill(company.Store, code, records);
+        Fill(company.Store, items ?? Items(code, records));
         Companies.Add(company);
         return company;
     }
 
     /// <summary>Adds a company whose store is a database on a server.</summary>
-    public OddCompany Add(string code, StoreAddress database, int records = 5)
+    public OddCompany Add(string code, StoreAddress database, int records = 5, IEnumerable<object?[]>? items = null)
     {
-        Fill(database, code, records);
+        Fill(database, items ?? Items(code, records));
         var company = new OddCompany(code, database, ServerYaml(database));
         Companies.Add(company);
         return company;
@@ -115,14 +115,18 @@ internal sealed class OddOffice : IDisposable
     public static string Quoted(string text) => System.Text.Json.JsonSerializer.Serialize(text);
 
     /// <summary>Writes the tables of version 1 into a new store.</summary>
-    public static void Fill(StoreAddress store, string code, int records)
+    public static void Fill(StoreAddress store, string code, int records) => Fill(store, Items(code, records));
+
+    private static IEnumerable<object?[]> Items(string code, int records) => Enumerable.Range(1, records).Select(i =>
+        (object?[])[(long)i, $"{code} item {i}", (Int128)(i * 1000 + code.Length), new DateOnly(2024, 1, 1).AddDays(i), i % 3 == 0 ? null : (long)(i % 2 + 1)]);
+
+    private static void Fill(StoreAddress store, IEnumerable<object?[]> items)
     {
         using IStoreBuilder builder = new StoreOpener().Create(store);
         foreach (TableShape table in Tables) builder.CreateTable(table);
         Add(builder, Tables[0], ["DATA", "1"]);
         Add(builder, Tables[1], [1L, "brass"], [2L, "wood"]);
-        Add(builder, Tables[2], [.. Enumerable.Range(1, records).Select(i =>
-            (object?[])[(long)i, $"{code} item {i}", (Int128)(i * 1000 + code.Length), new DateOnly(2024, 1, 1).AddDays(i), i % 3 == 0 ? null : (long)(i % 2 + 1)])]);
+        Add(builder, Tables[2], [.. items]);
         builder.Complete(new Dictionary<string, string>());
     }
 
@@ -139,6 +143,14 @@ internal sealed class OddOffice : IDisposable
     /// <summary>Writes office.yaml, with the words that are needed already given.</summary>
     public OddOffice Ready(string name = "office.yaml")
     {
+        WriteOffice(name);
+        Run("ready", "--confirm", "one-disk");
+        return this;
+    }
+
+    /// <summary>Writes office.yaml.</summary>
+    public void WriteOffice(string name = "office.yaml")
+    {
         var text = new StringBuilder("office: Odd\npackages:\n  - kit: kit\n    wanted-version: \"2\"\n    companies:\n");
         foreach (OddCompany company in Companies)
         {
@@ -147,8 +159,6 @@ internal sealed class OddOffice : IDisposable
         }
         foreach (string more in More) text.AppendLine(more);
         Write(name, text.ToString());
-        Run("ready", "--confirm", "one-disk");
-        return this;
     }
 
     public Called Run(params string[] arguments) => BuiltProgram.Run(Path, arguments);

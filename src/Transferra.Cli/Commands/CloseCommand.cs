@@ -30,6 +30,7 @@ internal static class CloseCommand
             return session.Answer(ExitCodes.PartWay, new { error = error.Message, next = error.Next });
         }
         Tell(session, outcome);
+        if (outcome.IsClosed) session.Screen.Line("To open it again: transferra reopen");
         return session.Answer(outcome.IsClosed ? ExitCodes.Done : ExitCodes.PartWay, outcome);
     }
 

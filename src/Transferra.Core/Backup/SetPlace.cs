@@ -102,7 +102,14 @@ public sealed class LocalPlace(string folder, IVolume volume) : ISetPlace
     /// <inheritdoc/>
     public IReadOnlyList<PlacedFile> List() => !Directory.Exists(folder) ? []
         : [.. new DirectoryInfo(folder).EnumerateFileSystemInfos().OrderBy(entry => entry.Name, StringComparer.Ordinal)
-            .Select(entry => new PlacedFile(entry.Name, entry is FileInfo file ? file.Length : 0))];
+            .Select(entry => new PlacedFile(entry.Name, LengthOf(entry)))];
+
+    // A file that is none of ours may be gone by now, or have a name that is no text.
+    private static long LengthOf(FileSystemInfo entry)
+    {
+        try { return entry is FileInfo file ? file.Length : 0; }
+        catch (IOException) { return 0; }
+    }
 
     /// <inheritdoc/>
     public bool Has(string name) => Path.Exists(Path.Combine(folder, name));

@@ -12,8 +12,6 @@ namespace Transferra.Core.Checks;
 /// <summary>The document folders of a company, with what is in them.</summary>
 internal sealed class DocumentCheck
 {
-    private static readonly EnumerationOptions Everything = new() { RecurseSubdirectories = true, AttributesToSkip = FileAttributes.None, IgnoreInaccessible = false };
-
     /// <summary>A folder: digests of its files' names, as they are and in small letters.</summary>
     private sealed record Folder(string Path, string Name)
     {
@@ -33,11 +31,11 @@ internal sealed class DocumentCheck
         foreach (string path in folders.Where(Directory.Exists))
         {
             var folder = new Folder(path, Path.GetFileName(Path.TrimEndingDirectorySeparator(path)));
-            foreach (string file in Directory.EnumerateFiles(path, "*", Everything))
+            using var below = new FolderFiles(path);
+            foreach (FoundFile file in below.All((_, _) => { })) // told when the files are read
             {
-                string name = Path.GetRelativePath(path, file);
-                folder.Exact.Add(Digest(name));
-                folder.AnyCase.Add(Digest(name.ToLowerInvariant()));
+                folder.Exact.Add(Digest(file.Shown));
+                folder.AnyCase.Add(Digest(file.Shown.ToLowerInvariant()));
             }
             _folders.Add(folder);
         }
@@ -59,19 +57,21 @@ internal sealed class DocumentCheck
             var unreadable = new FindingHead(FindingKinds.DocumentUnreadable, Grade.Fault, "", folder.Name, $"files in {folder.Name} that cannot be read",
                 "Give the right to read them, or fetch them from an older backup.");
             long files = 0;
-            foreach (string file in Directory.EnumerateFiles(folder.Path, "*", Everything))
+            using var below = new FolderFiles(folder.Path);
+            foreach (FoundFile file in below.All((name, why) => _findings.Add(unreadable, name, why, $"{name}: {why}")))
             {
                 cancel.ThrowIfCancellationRequested();
-                string name = Path.GetRelativePath(folder.Path, file);
-                if (folder.IsPointedTo && !folder.Claimed.Contains(Digest(name.ToLowerInvariant()))) _findings.Add(unclaimed, name);
+                if (folder.IsPointedTo && !folder.Claimed.Contains(Digest(file.Shown.ToLowerInvariant()))) _findings.Add(unclaimed, file.Shown);
+                // What a link leads to is read itself when it is here, and is not ours when it is not.
+                if (file.IsLink) continue;
                 try
                 {
-                    using FileStream stream = PlainFile.Open(file, 0);
+                    using Stream stream = below.Open(file);
                     while (stream.Read(buffer) > 0) cancel.ThrowIfCancellationRequested();
                 }
                 catch (Exception error) when (error is IOException or UnauthorizedAccessException)
                 {
-                    _findings.Add(unreadable, name, error.Message, $"{name}: {error.Message}");
+                    _findings.Add(unreadable, file.Shown, error.Message, $"{file.Shown}: {error.Message}");
                 }
                 observer.Progress("documents in " + folder.Name, ++files, folder.Exact.Count);
             }

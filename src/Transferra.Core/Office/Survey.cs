@@ -278,10 +278,11 @@ public static class Survey
         long bytes = 0;
         foreach (string folder in company.DocumentFolders.Where(Directory.Exists))
         {
-            foreach (FileInfo file in new DirectoryInfo(folder).EnumerateFiles("*", SearchOption.AllDirectories))
+            using var below = new FolderFiles(folder);
+            foreach (FoundFile file in below.All((_, _) => { })) // what cannot be read is told by the check and by the backup
             {
                 files++;
-                bytes += file.Length;
+                bytes += file.IsLink ? 0 : file.Stat.Bytes;
             }
         }
         return (files, bytes);

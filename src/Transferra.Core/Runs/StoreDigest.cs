@@ -9,15 +9,22 @@ namespace Transferra.Core.Runs;
 internal static class StoreDigest
 {
     /// <summary>64 lower-case hexadecimal digits.</summary>
-    /// <param name="path">A file, or a folder of files: of that, each file's relative name, a zero byte, its digest and a line end, in order of names.</param>
+    /// <param name="path">A file, or a folder of files: of that, each file's relative name, a zero byte, its digest (of a link, that of where it leads) and a line end, in order of
+    /// the names' bytes.</param>
     public static string Of(string path)
     {
         if (!Directory.Exists(path)) return OfFile(path);
         using var all = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
-        foreach (string file in Directory.EnumerateFiles(path, "*", SearchOption.AllDirectories).Order(StringComparer.Ordinal))
-            all.AppendData(Encoding.UTF8.GetBytes($"{Path.GetRelativePath(path, file)}\0{OfFile(file)}\n"));
+        using var below = new FolderFiles(path);
+        foreach (FoundFile file in below.All().OrderBy(file => file.Name, ByBytes))
+        {
+            using Stream content = file.IsLink ? new MemoryStream(below.LinkOf(file)) : below.Open(file);
+            all.AppendData([.. file.Name, .. Encoding.ASCII.GetBytes($"\0{Convert.ToHexStringLower(SHA256.HashData(content))}\n")]);
+        }
         return Convert.ToHexStringLower(all.GetHashAndReset());
     }
+
+    private static readonly Comparer<byte[]> ByBytes = Comparer<byte[]>.Create((a, b) => a.AsSpan().SequenceCompareTo(b));
 
     private static string OfFile(string path)
     {

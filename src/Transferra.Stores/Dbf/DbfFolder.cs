@@ -6,7 +6,7 @@ internal static class DbfFolder
     private static readonly EnumerationOptions AnyCase = new() { MatchCasing = MatchCasing.CaseInsensitive, AttributesToSkip = FileAttributes.None };
 
     /// <summary>The tables' files, by name.</summary>
-    public static IReadOnlyList<string> Tables(string folder) => [.. Directory.EnumerateFiles(folder, "*.dbf", AnyCase).Order(StringComparer.OrdinalIgnoreCase)];
+    public static IReadOnlyList<string> Tables(string folder) => Files.TableFiles.In(folder, ".dbf");
 
     /// <summary>The file beside a table that has its name and another ending, in any case; null when there is none.</summary>
     public static string? Beside(string dbfPath, string ending) =>

@@ -24,9 +24,8 @@ internal sealed class DelimitedStore : FileStore<DelimitedTable>
             throw new TransferraException(File.Exists(address.Path)
                 ? $"{address.Path} is a file, not a folder of delimited text" : $"the store {address.Path} is not there",
                 "Correct the path of the store in office.yaml.");
-        string[] files = [.. Directory.EnumerateFiles(address.Path).Where(path => Endings.Contains(Path.GetExtension(path), StringComparer.OrdinalIgnoreCase))
-            .Order(StringComparer.OrdinalIgnoreCase)];
-        if (files.Length == 0)
+        IReadOnlyList<string> files = TableFiles.In(address.Path, Endings);
+        if (files.Count == 0)
             throw new TransferraException($"there is no {string.Join(", ", Endings)} file in {address.Path}",
                 "Correct the path of the store in office.yaml, or have the old program export its data there.");
         // What is not said is guessed, and the guess is shown; what is said, in office.yaml or by the kit, stands.

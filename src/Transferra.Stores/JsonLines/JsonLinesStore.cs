@@ -18,10 +18,8 @@ internal sealed class JsonLinesStore : FileStore<JsonLinesTable>
         if (!Directory.Exists(folder))
             throw new TransferraException(File.Exists(folder) ? $"{folder} is a file, not a folder of JSON lines" : $"the store {folder} is not there",
                 "Correct the path of the store in office.yaml.");
-        string[] files = [.. Directory.EnumerateFiles(folder)
-            .Where(path => string.Equals(Path.GetExtension(path), JsonLinesTable.Ending, StringComparison.OrdinalIgnoreCase))
-            .Order(StringComparer.OrdinalIgnoreCase)];
-        if (files.Length == 0)
+        IReadOnlyList<string> files = TableFiles.In(folder, JsonLinesTable.Ending);
+        if (files.Count == 0)
             throw new TransferraException($"there is no {JsonLinesTable.Ending} file in {folder}",
                 "Correct the path of the store in office.yaml, or have the old program export its data there.");
         return new JsonLinesStore(folder, [.. files.Select(file => new JsonLinesTable(file))]);
