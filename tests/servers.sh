@@ -17,6 +17,8 @@ servers_install() {
   [ -x /usr/sbin/sshd ] || missing+=(openssh-server)
   command -v ssh-keygen >/dev/null || missing+=(openssh-client)
   command -v openssl >/dev/null || missing+=(openssl)
+  # Nothing of the servers has to outlast the machine going off, and their flushing would take most of the tests' time. Their settings stay as in an office.
+  command -v eatmydata >/dev/null || missing+=(eatmydata)
   [ ${#missing[@]} -eq 0 ] && return 0
   echo "Installing ${missing[*]}..."
   # Installed servers would start on their usual ports; ours are started below, on others.
@@ -114,7 +116,7 @@ ssl = on
 ssl_cert_file = '$folder/server.pem'
 ssl_key_file = '$folder/server.key'
 CONF
-  (cd / && exec setsid runuser -u postgres -- "$bin/postgres" -D "$folder/data") >>"$SERVERS_FOLDER/postgresql.log" 2>&1 &
+  (cd / && exec setsid runuser -u postgres -- eatmydata "$bin/postgres" -D "$folder/data") >>"$SERVERS_FOLDER/postgresql.log" 2>&1 &
   SERVERS_PIDS+=($!)
   export TRANSFERRA_TEST_POSTGRESQL=127.0.0.1:$port:postgres:$SERVERS_FOLDER/password
   _servers_wait PostgreSQL "$bin/pg_isready" -h 127.0.0.1 -p "$port"
@@ -126,7 +128,7 @@ _mariadb_start() {
   install -d -o mysql -g mysql -m 755 "$folder"
   _certificate_for mysql "$folder"
   mariadb-install-db --no-defaults --user=mysql --datadir="$folder/data" --auth-root-authentication-method=normal --skip-test-db >"$SERVERS_FOLDER/mariadb.log" 2>&1 || { cat "$SERVERS_FOLDER/mariadb.log"; return 1; }
-  setsid mariadbd --no-defaults --user=mysql --datadir="$folder/data" --socket="$folder/socket" --pid-file="$folder/pid" --port="$port" --bind-address=127.0.0.1 --ssl-cert="$folder/server.pem" --ssl-key="$folder/server.key" >>"$SERVERS_FOLDER/mariadb.log" 2>&1 &
+  setsid eatmydata mariadbd --no-defaults --user=mysql --datadir="$folder/data" --socket="$folder/socket" --pid-file="$folder/pid" --port="$port" --bind-address=127.0.0.1 --ssl-cert="$folder/server.pem" --ssl-key="$folder/server.key" >>"$SERVERS_FOLDER/mariadb.log" 2>&1 &
   SERVERS_PIDS+=($!)
   _servers_wait MariaDB mariadb --no-defaults -S "$folder/socket" -u root -e 'SELECT 1' || return 1
   mariadb --no-defaults -S "$folder/socket" -u root <<SQL || return 1
@@ -161,7 +163,7 @@ CONF
   local environment=(FIREBIRD="$folder" FIREBIRD_LOCK="$folder/lock" FIREBIRD_TMP="$folder/lock")
   printf "CREATE OR ALTER USER SYSDBA PASSWORD '%s' USING PLUGIN Srp;\nCOMMIT;\n" "$1" \
     | (cd / && runuser -u firebird -- env "${environment[@]}" isql-fb -q -user SYSDBA "$folder/security3.fdb") >"$SERVERS_FOLDER/firebird.log" 2>&1 || { cat "$SERVERS_FOLDER/firebird.log"; return 1; }
-  (cd / && exec setsid runuser -u firebird -- env "${environment[@]}" /usr/sbin/firebird) >>"$SERVERS_FOLDER/firebird.log" 2>&1 &
+  (cd / && exec setsid runuser -u firebird -- env "${environment[@]}" eatmydata /usr/sbin/firebird) >>"$SERVERS_FOLDER/firebird.log" 2>&1 &
   SERVERS_PIDS+=($!)
   export TRANSFERRA_TEST_FIREBIRD=127.0.0.1:$port:SYSDBA:$SERVERS_FOLDER/password
   export TRANSFERRA_TEST_FIREBIRD_FOLDER=$folder/data
