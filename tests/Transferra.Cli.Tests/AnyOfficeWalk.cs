@@ -116,7 +116,7 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
     {
         string before = Data();
         Served served = program.Run(fault, Path, office.Roots, command);
-        _steps.Add($"{string.Join(' ', command)}{fault} -> {served.Exit}");
+        _steps.Add($"{string.Join(' ', command)}{fault} -> {served.Exit}" + (served.Exit == 0 ? "" : "  | " + string.Join(" / ", (served.Err.Length > 0 ? served.Err : served.Out).Split('\n', StringSplitOptions.RemoveEmptyEntries).Take(3))));
         if (served.Violations.Count > 0) Break($"not announced by a journal: {string.Join("; ", served.Violations)}", served);
         if (served.Exit is not (0 or 1 or 2 or 3 or 4 or Served.Killed)) Break("there is no such exit code", served);
         if (Regex.IsMatch(served.All, @"Exception\b|^ +at (Transferra|System|Microsoft)\.", RegexOptions.Multiline)) Break("words for programmers", served);

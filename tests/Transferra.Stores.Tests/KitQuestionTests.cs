@@ -78,6 +78,23 @@ public sealed class KitQuestionTests : IDisposable
         Assert.Equal(1, store.CountRows("T"));
     }
 
+    // Closed by everybody, a store in write-ahead mode has no side files, and a question makes none.
+    [Fact]
+    public void A_question_leaves_no_files_beside_the_store()
+    {
+        StoreAddress at = Made("sqlite");
+        using (var connection = new Microsoft.Data.Sqlite.SqliteConnection($"Data Source={at.Path};Pooling=False"))
+        {
+            connection.Open();
+            using Microsoft.Data.Sqlite.SqliteCommand command = connection.CreateCommand();
+            command.CommandText = "PRAGMA journal_mode = WAL; INSERT INTO T VALUES (8); PRAGMA wal_checkpoint(TRUNCATE)";
+            command.ExecuteNonQuery();
+        }
+        using IStore store = _stores.Open(at);
+        Assert.Equal(["2"], Assert.Single(store.Ask("SELECT count(*) FROM T").Rows));
+        Assert.Equal(["asked.db"], Directory.GetFiles(_folder.Path).Select(Path.GetFileName));
+    }
+
     [Theory]
     [InlineData("SELECT 1")]
     [InlineData(" ( select ';' from t ) ;\n")]

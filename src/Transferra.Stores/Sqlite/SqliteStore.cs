@@ -63,8 +63,7 @@ internal sealed class SqliteStore : IStore
         // Closed by everybody, a store in write-ahead mode is read without the side files that the engine would make for it; nothing but a watch on the
         // file then tells that somebody came back. With changes waiting, the engine's own side files are joined, as another user of it.
         FileWatch? watch = HowToRead(path, header) ? new FileWatch(path) : null;
-        SqliteConnection connection = SqliteEngine.Open(watch is null
-            ? path : $"file:{Uri.EscapeDataString(path).Replace("%2F", "/", StringComparison.Ordinal)}?immutable=1", SqliteOpenMode.ReadOnly);
+        SqliteConnection connection = SqliteEngine.Open(Source(path, watch is not null), SqliteOpenMode.ReadOnly);
         try
         {
             SqliteEngine.Execute(connection, "PRAGMA query_only = 1");
@@ -82,6 +81,9 @@ internal sealed class SqliteStore : IStore
         var identity = new StoreIdentity("SQLite", SqliteEngine.Version, new FileInfo(path).Length, header);
         return new SqliteStore(path, connection, textEncoding is null ? null : new TextDecoder(textEncoding), watch, identity);
     }
+
+    private static string Source(string path, bool withoutSideFiles) =>
+        withoutSideFiles ? $"file:{Uri.EscapeDataString(path).Replace("%2F", "/", StringComparison.Ordinal)}?immutable=1" : path;
 
     // Offsets: "The SQLite Database File Format", section 1.3.
     private static Dictionary<string, string> ReadHeader(string path)
@@ -340,7 +342,7 @@ internal sealed class SqliteStore : IStore
         TimeSpan wait = limit ?? KitQuestion.TimeLimit;
         try
         {
-            using SqliteConnection asking = SqliteEngine.Open(_connection.DataSource, SqliteOpenMode.ReadOnly);
+            using SqliteConnection asking = SqliteEngine.Open(Source(_path, _watch is not null), SqliteOpenMode.ReadOnly);
             SqliteEngine.Execute(asking, "PRAGMA query_only = 1");
             if (Identity.HeaderFields.ContainsKey(CutOff)) SqliteEngine.Execute(asking, "PRAGMA writable_schema = ON");
             using var timer = new Timer(_ => SQLitePCL.raw.sqlite3_interrupt(asking.Handle), null, wait, Timeout.InfiniteTimeSpan);
