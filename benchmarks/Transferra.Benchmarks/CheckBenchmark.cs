@@ -131,6 +131,11 @@ internal static class CheckBenchmark
         public IReadOnlyList<string> CheckPhysically() => [];
 
         public void Dispose() { }
+
+        public QueryAnswer Ask(string sql, TimeSpan? limit = null)
+        {
+            throw new NotImplementedException();
+        }
     }
 
     private sealed class Silent : IProgressObserver

@@ -3,7 +3,6 @@ using System.Text.Json;
 using System.Text.RegularExpressions;
 using Transferra.Core.Records;
 using Transferra.Stores;
-using Transferra.Tests;
 
 namespace Transferra.Cli.Tests;
 

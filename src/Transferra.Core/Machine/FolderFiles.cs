@@ -1,7 +1,5 @@
 // FolderFiles.cs: the files below a folder, by their names as the disk has them, which need not be text in UTF-8.
 // Why not the platform's own listing: it turns such names into ones that are not there, and follows links in circles.
-using Microsoft.Win32.SafeHandles;
-
 namespace Transferra.Core.Machine;
 
 /// <summary>A file, or a link, below a folder.</summary>

@@ -202,8 +202,14 @@ public static class OfficeLoader
     {
         PlacedText? care = map.Optional("connection"), trusted = map.Optional("authority");
         authority = trusted?.Value;
-        ConnectionCare connection = care?.Value switch { null => trusted is null ? ConnectionCare.AsOffered : ConnectionCare.Checked,
-            "as-offered" => ConnectionCare.AsOffered, "encrypted" => ConnectionCare.Encrypted, "checked" => ConnectionCare.Checked, _ => (ConnectionCare)(-1) };
+        ConnectionCare connection = care?.Value switch
+        {
+            null => trusted is null ? ConnectionCare.AsOffered : ConnectionCare.Checked,
+            "as-offered" => ConnectionCare.AsOffered,
+            "encrypted" => ConnectionCare.Encrypted,
+            "checked" => ConnectionCare.Checked,
+            _ => (ConnectionCare)(-1)
+        };
         if (connection < 0) care!.Report(map.Errors, $"\"{care}\" is no word for a connection; the words are as-offered, encrypted and checked");
         if (trusted is not null && connection is ConnectionCare.AsOffered or ConnectionCare.Encrypted) trusted.Report(map.Errors, "an authority is asked only where the connection is checked");
         if (connection == ConnectionCare.Checked && engine == "firebird") (care ?? trusted)!.Report(map.Errors,
