@@ -1,5 +1,6 @@
-// BackupBenchmark.cs: whole commands of the built program against plain tools of the system, on the same company: a SQLite store and documents, of which about half are
-// text and the rest cannot be compressed, as pictures cannot. Each side is a process of its own, alternately; the files are in the system's cache for both.
+// BackupBenchmark.cs: whole commands of the built program against plain tools of the system, on the same company: a SQLite store and
+// documents, of which about half are text and the rest cannot be compressed, as pictures cannot. Each side is a process of its own,
+// alternately; the files are in the system's cache for both.
 using System.Diagnostics;
 using System.Globalization;
 using System.Text;
@@ -13,7 +14,8 @@ internal static class BackupBenchmark
 
     public static int Run(int megabytes, int rounds)
     {
-        string folder = Directory.CreateTempSubdirectory("transferra-bench-").FullName, office = Path.Combine(folder, "office"), tar = Path.Combine(folder, "plain.tar.zst");
+        string folder = Directory.CreateTempSubdirectory("transferra-bench-").FullName, office = Path.Combine(folder, "office"),
+            tar = Path.Combine(folder, "plain.tar.zst");
         string program = Environment.GetEnvironmentVariable("TRANSFERRA_BENCH_PROGRAM")
             ?? throw new InvalidOperationException("TRANSFERRA_BENCH_PROGRAM should name transferra.dll; benchmarks/README.md tells how to build it");
         try
@@ -39,7 +41,8 @@ internal static class BackupBenchmark
                 ChangeStore(office);
                 Add("third backup, 1 % of the store's records changed", Measure("dotnet", backup));
                 // Into new folders each time, which stay: ext4 looks long for inodes that no file had within the last minutes.
-                string plain = Path.Combine(folder, FormattableString.Invariant($"plain-{round}")), ours = Path.Combine(folder, FormattableString.Invariant($"ours-{round}"));
+                string plain = Path.Combine(folder, FormattableString.Invariant($"plain-{round}")),
+                    ours = Path.Combine(folder, FormattableString.Invariant($"ours-{round}"));
                 Directory.CreateDirectory(plain);
                 Add("zstd -d | tar -x", Measure("bash", "-c", $"set -e; zstd -dc {tar} | tar -x -C {plain}"));
                 Add("restore, compared", Measure("dotnet", program, "restore", "BIG", "--office", office, "--to", ours));
@@ -88,7 +91,11 @@ internal static class BackupBenchmark
         // What an earlier side left to be written is not this one's work.
         using (Process sync = Process.Start("sync")) sync.WaitForExit();
         var clock = Stopwatch.StartNew();
-        using Process child = Process.Start(new ProcessStartInfo(file, arguments) { RedirectStandardOutput = true, RedirectStandardError = true })!;
+        using Process child = Process.Start(new ProcessStartInfo(file, arguments)
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true
+        })!;
         Task<string> said = child.StandardOutput.ReadToEndAsync(), complained = child.StandardError.ReadToEndAsync();
         long peak = 0;
         while (!child.WaitForExit(20)) peak = Math.Max(peak, Peak(child.Id));
@@ -103,7 +110,8 @@ internal static class BackupBenchmark
         try
         {
             return File.ReadLines($"/proc/{id}/status").Where(line => line.StartsWith("VmHWM:", StringComparison.Ordinal))
-                .Select(line => long.Parse(line.AsSpan(6).Trim().ToString().Split(' ')[0], CultureInfo.InvariantCulture) * 1024).FirstOrDefault();
+                .Select(line => long.Parse(line.AsSpan(6).Trim().ToString().Split(' ')[0], CultureInfo.InvariantCulture) * 1024)
+                    .FirstOrDefault();
         }
         catch (IOException)
         {
@@ -150,7 +158,8 @@ internal static class BackupBenchmark
         // A third of it is the store, at about 105 bytes a record.
         GenerateStore(Path.Combine(data, "big.db"), (int)(megabytes * 1_000_000L / 3 / 105));
         var random = new Random(20260101);
-        string[] words = [.. Enumerable.Range(0, 4000).Select(_ => string.Concat(Enumerable.Range(0, random.Next(3, 10)).Select(_ => (char)('a' + random.Next(26)))))];
+        string[] words = [.. Enumerable.Range(0, 4000)
+            .Select(_ => string.Concat(Enumerable.Range(0, random.Next(3, 10)).Select(_ => (char)('a' + random.Next(26)))))];
         long left = (megabytes * 1_000_000L) - new FileInfo(Path.Combine(data, "big.db")).Length;
         for (int i = 0; left > 0; i++)
         {
@@ -180,8 +189,10 @@ internal static class BackupBenchmark
     // Documents of one hundredth of all bytes are written anew.
     private static void ChangeDocuments(string office, int round)
     {
-        string[] all = [.. Directory.GetFiles(Path.Combine(office, "data", "documents"), "*", SearchOption.AllDirectories).Order(StringComparer.Ordinal)];
-        long bytes = Directory.GetFiles(Path.Combine(office, "data"), "*", SearchOption.AllDirectories).Sum(path => new FileInfo(path).Length) / 100;
+        string[] all = [.. Directory.GetFiles(Path.Combine(office, "data", "documents"), "*", SearchOption.AllDirectories)
+            .Order(StringComparer.Ordinal)];
+        long bytes = Directory.GetFiles(Path.Combine(office, "data"), "*", SearchOption.AllDirectories)
+            .Sum(path => new FileInfo(path).Length) / 100;
         var random = new Random(round);
         for (int i = round; bytes > 0; i += 37)
         {

@@ -1,5 +1,6 @@
-// CheckBenchmark.cs: all rules of one large table in one check, against one plain full scan of the same table by the same reader. Each side runs in a
-// process of its own, alternately, and says its elapsed time and its largest memory. The engine's own check of its pages is left out on both sides.
+// CheckBenchmark.cs: all rules of one large table in one check, against one plain full scan of the same table by the same reader. Each
+// side runs in a process of its own, alternately, and says its elapsed time and its largest memory. The engine's own check of its pages
+// is left out on both sides.
 using System.Diagnostics;
 using System.Globalization;
 using Microsoft.Data.Sqlite;
@@ -103,7 +104,8 @@ internal static class CheckBenchmark
         }
         else
         {
-            CheckResult result = new CompanyCheck(version, null, new Dictionary<string, string>(), new Silent(), CancellationToken.None).Run(new WithoutPages(store));
+            CheckResult result = new CompanyCheck(version, null, new Dictionary<string, string>(), new Silent(), CancellationToken.None)
+                .Run(new WithoutPages(store));
             if (result.Findings.Count > 0) throw new InvalidOperationException($"no finding is expected: {result.Findings[0].What}");
         }
         clock.Stop();
@@ -124,7 +126,8 @@ internal static class CheckBenchmark
 
         public long CountRows(string table) => store.CountRows(table);
 
-        public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null) => store.Read(table, orderBy, within);
+        public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null) =>
+            store.Read(table, orderBy, within);
 
         public QueryAnswer Ask(string sql) => store.Ask(sql);
 

@@ -189,7 +189,12 @@ internal static class ConvertBenchmark
 
     private static SqliteConnection Open(string path)
     {
-        var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = path, Pooling = false, DefaultTimeout = 0 }.ToString());
+        var connection = new SqliteConnection(new SqliteConnectionStringBuilder
+        {
+            DataSource = path,
+            Pooling = false,
+            DefaultTimeout = 0
+        }.ToString());
         connection.Open();
         return connection;
     }

@@ -1,5 +1,5 @@
-// FilesBenchmark.cs: reading of .dbf tables and delimited text into typed batches, on one core. Yardsticks: for .dbf, reading the same file with a
-// SHA-256 over it; for delimited text, CsvHelper's parser at its fastest setting, which splits fields and converts nothing.
+// FilesBenchmark.cs: reading of .dbf tables and delimited text into typed batches, on one core. Yardsticks: for .dbf, reading the same
+// file with a SHA-256 over it; for delimited text, CsvHelper's parser at its fastest setting, which splits fields and converts nothing.
 using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;
@@ -16,7 +16,8 @@ internal static class FilesBenchmark
     [
         new("JNO", FieldType.Integer, true), new("VNO", new(FieldKind.Text, Length: 10), true), new("POSTED", FieldType.Date, true),
             new("PNO", FieldType.Integer, true), new("DEBIT", FieldType.Decimal(12, 2), true),
-        new("CREDIT", FieldType.Decimal(12, 2), true), new("NARR", new(FieldKind.Text, Length: 40), true), new("CLOSED", FieldType.Boolean, true),
+        new("CREDIT", FieldType.Decimal(12, 2), true), new("NARR", new(FieldKind.Text, Length: 40), true),
+            new("CLOSED", FieldType.Boolean, true),
     ], ["JNO"], []);
 
     public static int Run(int rows, int rounds)
@@ -30,7 +31,8 @@ internal static class FilesBenchmark
             string dbfFile = Directory.GetFiles(dbf.Path, "*.dbf").Single(), textFile = Directory.GetFiles(text.Path).Single();
             Console.WriteLine(FormattableString.Invariant($"{rows:#,0} rows of eight columns; .dbf {new FileInfo(dbfFile).Length / 1048576.0:0} MB, delimited {new FileInfo(textFile).Length / 1048576.0:0} MB; {rounds} rounds, alternating, processor time of one thread"));
             Compare(".dbf into typed batches", () => Read(dbf, rows), "the file with SHA-256", () => Digest(dbfFile), rounds);
-            Compare("delimited into typed batches", () => Read(text, rows), "CsvHelper's parser, fields as strings", () => ByCsvHelper(textFile, rows), rounds);
+            Compare("delimited into typed batches", () => Read(text, rows), "CsvHelper's parser, fields as strings",
+                () => ByCsvHelper(textFile, rows), rounds);
             return 0;
         }
         finally
@@ -73,12 +75,14 @@ internal static class FilesBenchmark
             for (int i = start; i < start + count; i++)
             {
                 ((LongVector)batch.Vectors[0]).Append(i);
-                ((BytesVector)batch.Vectors[1]).Append(Encoding.ASCII.GetBytes("V" + (i / 3).ToString("000000", CultureInfo.InvariantCulture)));
+                ((BytesVector)batch.Vectors[1])
+                    .Append(Encoding.ASCII.GetBytes("V" + (i / 3).ToString("000000", CultureInfo.InvariantCulture)));
                 ((LongVector)batch.Vectors[2]).Append(735_000 + i % 3000);
                 ((LongVector)batch.Vectors[3]).Append(1 + i % 60);
                 ((WideVector)batch.Vectors[4]).Append(i % 2 == 0 ? i * 7919L % 10_000_000 : 0);
                 ((WideVector)batch.Vectors[5]).Append(i % 2 == 1 ? i * 104_729L % 10_000_000 : 0);
-                ((BytesVector)batch.Vectors[6]).Append(Encoding.ASCII.GetBytes("Hire of violin no " + (i % 997).ToString(CultureInfo.InvariantCulture)));
+                ((BytesVector)batch.Vectors[6])
+                    .Append(Encoding.ASCII.GetBytes("Hire of violin no " + (i % 997).ToString(CultureInfo.InvariantCulture)));
                 ((LongVector)batch.Vectors[7]).Append(i % 7 == 0 ? 0 : 1);
             }
             builder.Write([new TableOutput(Table, batch.Vectors)], all.AsSpan(0, count), []);

@@ -8,7 +8,8 @@ return args switch
     ["convert-child", string what, string folder] => ConvertBenchmark.Child(what, folder),
     ["check", .. string[] rest] => CheckBenchmark.Run(Number(rest, 0, 10_000_000), Number(rest, 1, 3)),
     ["check-child", string what, string folder] => CheckBenchmark.Child(what, folder),
-    ["backup-office", string folder, string megabytes] => BackupBenchmark.MakeOffice(folder, int.Parse(megabytes, CultureInfo.InvariantCulture)),
+    ["backup-office", string folder, string megabytes] => BackupBenchmark.MakeOffice(folder,
+        int.Parse(megabytes, CultureInfo.InvariantCulture)),
     ["backup", .. string[] rest] => BackupBenchmark.Run(Number(rest, 0, 2000), Number(rest, 1, 3)),
     ["files", .. string[] rest] => FilesBenchmark.Run(Number(rest, 0, 1_000_000), Number(rest, 1, 5)),
     ["servers", string engine, .. string[] rest] => ServersBenchmark.Run(engine, Number(rest, 0, 2_000_000), Number(rest, 1, 5)),
@@ -17,7 +18,8 @@ return args switch
     _ => Usage(),
 };
 
-static int Number(string[] arguments, int at, int otherwise) => arguments.Length > at ? int.Parse(arguments[at], CultureInfo.InvariantCulture) : otherwise;
+static int Number(string[] arguments, int at, int otherwise) => arguments.Length > at ? int.Parse(arguments[at],
+    CultureInfo.InvariantCulture) : otherwise;
 
 static int Usage()
 {

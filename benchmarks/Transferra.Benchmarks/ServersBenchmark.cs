@@ -1,8 +1,9 @@
 // ServersBenchmark.cs: conversion into a database server, against the fastest thing the engine itself offers:
 //   postgresql  a database into another: psql COPY (binary) piped to psql COPY, then the key
 //   mariadb     a text file into a table with its key: LOAD DATA by the mariadb program; ours converts from a SQLite store
-//   firebird    a text file into a table: prepared inserts through the same driver in one transaction, then the key; ours converts from a SQLite store
-// Both sides make their database, their table and its key, and alternate; ours also proves its counts. The servers are those of tests/servers.sh.
+// firebird    a text file into a table: prepared inserts through the same driver in one transaction, then the key; ours converts from a
+// SQLite store Both sides make their database, their table and its key, and alternate; ours also proves its counts. The servers are those
+// of tests/servers.sh.
 using System.Diagnostics;
 using System.Globalization;
 using System.Text;
@@ -40,7 +41,8 @@ internal static class ServersBenchmark
     }
 
     private static StoreAddress At(string engine, string name) =>
-        new(engine, engine == "firebird" ? Path.Combine(Environment.GetEnvironmentVariable("TRANSFERRA_TEST_FIREBIRD_FOLDER")!, name + ".fdb") : name, Server: Server(engine));
+        new(engine, engine == "firebird" ? Path.Combine(Environment.GetEnvironmentVariable("TRANSFERRA_TEST_FIREBIRD_FOLDER")!,
+            name + ".fdb") : name, Server: Server(engine));
 
     private static string Password(ServerAddress server) => File.ReadLines(server.PasswordFile!).First();
 
@@ -69,7 +71,8 @@ internal static class ServersBenchmark
                 peak = Math.Max(peak, most);
             }
             using (IStore a = stores.Open(At(engine, "bench_ours")), b = stores.Open(At(engine, "bench_theirs")))
-                if (a.CountRows("entry") != rows || b.CountRows("entry") != rows) throw new InvalidOperationException("the two sides did not come to the same records");
+                if (a.CountRows("entry") != rows
+                    || b.CountRows("entry") != rows) throw new InvalidOperationException("the two sides did not come to the same records");
             double[] ratios = [.. ours.Zip(theirs, (x, y) => x / y).Order()];
             Console.WriteLine(FormattableString.Invariant($"yardstick  {theirs.Min():0.00} to {theirs.Max():0.00} s"));
             Console.WriteLine(FormattableString.Invariant($"transferra {ours.Min():0.00} to {ours.Max():0.00} s, largest memory {peak / 1048576.0:0} MB"));
@@ -112,12 +115,15 @@ internal static class ServersBenchmark
         string kitFolder = Directory.CreateTempSubdirectory("transferra-bench-kit-").FullName;
         try
         {
-            foreach (string version in (string[])["1", "2"]) Write($"versions/{version}.yaml", Version.Replace("{0}", version, StringComparison.Ordinal));
+            foreach (string version in (string[])["1", "2"]) Write($"versions/{version}.yaml",
+                Version.Replace("{0}", version, StringComparison.Ordinal));
             Write("hops/1-to-2.yaml", HopText);
             Write("kit.yaml", "kit: bench\ntitle: Bench\nversions: [\"1\", \"2\"]\nhops: [1-to-2]\n");
             Hop hop = KitLoader.Load(kitFolder, "bench", new DescriptionErrors())!.Hops[0];
             var stores = new StoreOpener();
-            StoreAddress from = Directory.Exists(source) ? new StoreAddress("delimited", source, new Dictionary<string, string> { ["separator"] = "tab", ["dates"] = "YYYY-MM-DD" })
+            StoreAddress from = Directory.Exists(source) ? new StoreAddress("delimited", source, new Dictionary<string,
+                string>
+            { ["separator"] = "tab", ["dates"] = "YYYY-MM-DD" })
                 : File.Exists(source) ? new StoreAddress("sqlite", source) : At(engine, source);
             var clock = Stopwatch.StartNew();
             using (IStore old = stores.Open(from))

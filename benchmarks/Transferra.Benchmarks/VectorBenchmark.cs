@@ -1,5 +1,5 @@
-// VectorBenchmark.cs: the batch's inner work on our own vectors against Apache Arrow's arrays: fill a batch of 4,096 rows (integer, exact decimal,
-// text, one null in sixteen), then read every value once. Decision: docs/decisions/record-vectors.md.
+// VectorBenchmark.cs: the batch's inner work on our own vectors against Apache Arrow's arrays: fill a batch of 4,096 rows (integer, exact
+// decimal, text, one null in sixteen), then read every value once. Decision: docs/decisions/record-vectors.md.
 using System.Diagnostics;
 using System.Text;
 using Apache.Arrow;
@@ -13,7 +13,8 @@ internal static class VectorBenchmark
 {
     private const int Rows = 4096, Batches = 600, Rounds = 7;
 
-    private static readonly byte[][] Texts = [.. Enumerable.Range(0, 64).Select(i => Encoding.UTF8.GetBytes($"Hire of violin no {i * 37}"))];
+    private static readonly byte[][] Texts = [.. Enumerable.Range(0, 64)
+        .Select(i => Encoding.UTF8.GetBytes($"Hire of violin no {i * 37}"))];
 
     public static int Run()
     {

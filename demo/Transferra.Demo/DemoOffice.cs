@@ -25,7 +25,8 @@ public static class DemoOffice
         Directory.CreateDirectory(folder);
         if (Directory.EnumerateFileSystemEntries(folder).Any()) throw new IOException($"the folder {folder} is not empty");
         Assembly assembly = typeof(DemoOffice).Assembly;
-        foreach (string name in assembly.GetManifestResourceNames().Where(name => name.StartsWith(ResourcePrefix, StringComparison.Ordinal)))
+        foreach (string name in assembly.GetManifestResourceNames()
+            .Where(name => name.StartsWith(ResourcePrefix, StringComparison.Ordinal)))
         {
             string path = Path.Combine(folder, name[ResourcePrefix.Length..]);
             Directory.CreateDirectory(Path.GetDirectoryName(path)!);
@@ -34,12 +35,16 @@ public static class DemoOffice
             resource.CopyTo(file);
         }
         string office = Path.Combine(folder, "office.yaml"), usual = UsualPort.ToString(CultureInfo.InvariantCulture);
-        File.WriteAllText(office, File.ReadAllText(office).Replace(usual, port.ToString(CultureInfo.InvariantCulture), StringComparison.Ordinal));
+        File.WriteAllText(office, File.ReadAllText(office).Replace(usual, port.ToString(CultureInfo.InvariantCulture),
+            StringComparison.Ordinal));
         WriteText(Path.Combine(folder, "programs/ledger/ledger.ini"),
             $"; stand-in for the installed program\n[Program]\nName=Pellwright Ledger\nVersion=5.4\n\n[Service]\nPort={port.ToString(CultureInfo.InvariantCulture)}\n\n[Print]\nPrinter=front desk\nPaper=A4\n");
-        WriteText(Path.Combine(folder, "programs/ledger/about.json"), "{\"program\": {\"name\": \"Pellwright Ledger\", \"version\": \"5.4\"}}\n");
-        WriteText(Path.Combine(folder, "programs/ledger/bridge.properties"), "# stand-in for a component of another vendor\nbridge.version = 2.1\n");
-        WriteText(Path.Combine(folder, "stations/front-desk/ledger.ini"), "; stand-in for the program on a workstation\n[Program]\nName=Pellwright Ledger\nVersion=5.4\n");
+        WriteText(Path.Combine(folder, "programs/ledger/about.json"),
+            "{\"program\": {\"name\": \"Pellwright Ledger\", \"version\": \"5.4\"}}\n");
+        WriteText(Path.Combine(folder, "programs/ledger/bridge.properties"),
+            "# stand-in for a component of another vendor\nbridge.version = 2.1\n");
+        WriteText(Path.Combine(folder, "stations/front-desk/ledger.ini"),
+            "; stand-in for the program on a workstation\n[Program]\nName=Pellwright Ledger\nVersion=5.4\n");
         WriteText(Path.Combine(folder, "programs/ledger/stand-in.conf"), StandInPlace());
         WriteText(Path.Combine(folder, "keys/ledger-licence"), "PWL6-QH7A-0042-HIRE-20351231\n");
         File.SetUnixFileMode(Path.Combine(folder, "keys/ledger-licence"), UnixFileMode.UserRead | UnixFileMode.UserWrite);
@@ -47,8 +52,10 @@ public static class DemoOffice
             .Write(Path.Combine(folder, "data/QIH/ledger.db"), "Quaverholt Hire", Faults.CopiesOnly);
         new LedgerData(seed: 6002, customers: 120 / oneIn, suppliers: 25 / oneIn, invoices: 700 / oneIn, vouchers: 6_000 / oneIn)
             .Write(Path.Combine(folder, "data/QWS/ledger.db"), "Quaverholt Workshop", Faults.All);
-        WriteText(Path.Combine(folder, "programs/stockroom/stockroom.ini"), "; stand-in for the installed program\n[Program]\nName=Pellwright Stockroom\nVersion=3.2\n");
-        new StockData(seed: 6003, instruments: 1200 / oneIn, parts: 240 / oneIn, movements: 9000 / oneIn).Write(Path.Combine(folder, "data/QST/stock"));
+        WriteText(Path.Combine(folder, "programs/stockroom/stockroom.ini"),
+            "; stand-in for the installed program\n[Program]\nName=Pellwright Stockroom\nVersion=3.2\n");
+        new StockData(seed: 6003, instruments: 1200 / oneIn, parts: 240 / oneIn, movements: 9000 / oneIn)
+            .Write(Path.Combine(folder, "data/QST/stock"));
         WriteDocuments(Path.Combine(folder, "data/QIH/documents"));
     }
 
@@ -112,19 +119,26 @@ internal enum Faults
 /// <summary>One company's books in the shape of Pellwright Ledger version 5.</summary>
 internal sealed class LedgerData(int seed, int customers, int suppliers, int invoices, int vouchers)
 {
-    private static readonly string[] Instruments = ["violin", "viola", "cello", "double bass", "flute", "oboe", "clarinet", "bassoon", "French horn",
+    private static readonly string[] Instruments = ["violin", "viola", "cello", "double bass", "flute", "oboe", "clarinet", "bassoon",
+        "French horn",
         "trumpet", "trombone", "euphonium", "harp", "timpani", "marimba", "piano accordion"];
-    private static readonly string[] FirstNames = ["Agnès", "Björn", "Chloë", "Dafydd", "Élise", "Frédéric", "Gwen", "Håkon", "Inés", "Jürgen", "Kirsty",
+    private static readonly string[] FirstNames = ["Agnès", "Björn", "Chloë", "Dafydd", "Élise", "Frédéric", "Gwen", "Håkon", "Inés",
+        "Jürgen", "Kirsty",
         "Lorna", "Márta", "Niall", "Øystein", "Priya"];
-    private static readonly string[] LastNames = ["Abernethy", "Brânescu", "Castañeda", "Dünnwald", "Espérandieu", "Fairweather", "Grünspan", "Hjørring",
+    private static readonly string[] LastNames = ["Abernethy", "Brânescu", "Castañeda", "Dünnwald", "Espérandieu", "Fairweather",
+        "Grünspan", "Hjørring",
         "Iñárritu", "Jéhan", "Kettlewell", "Løvenskiold", "Mårtensson", "Núñez", "Öhlund", "Pryce"];
-    private static readonly string[] Towns = ["Quaverholt", "Semibreve St Mary", "Lower Fugue", "Crotchet Bay", "Cadenza-on-Sea", "Great Rondo", "Ostinato", "Thorpe Tremolo"];
+    private static readonly string[] Towns = ["Quaverholt", "Semibreve St Mary", "Lower Fugue", "Crotchet Bay", "Cadenza-on-Sea",
+        "Great Rondo", "Ostinato", "Thorpe Tremolo"];
     private static readonly (string Code, string Name, string Kind)[] Accounts =
     [
-        ("1000", "Instruments", "AS"), ("1010", "Instruments: depreciation", "AS"), ("1100", "Debtors", "AS"), ("1200", "Bank", "AS"), ("1210", "Petty cash", "AS"),
-        ("2100", "Creditors", "LI"), ("2200", "Sales tax", "LI"), ("2300", "Deposits held", "LI"), ("3000", "Capital", "CA"), ("4000", "Hire income", "IN"),
+        ("1000", "Instruments", "AS"), ("1010", "Instruments: depreciation", "AS"), ("1100", "Debtors", "AS"), ("1200", "Bank", "AS"),
+            ("1210", "Petty cash", "AS"),
+        ("2100", "Creditors", "LI"), ("2200", "Sales tax", "LI"), ("2300", "Deposits held", "LI"), ("3000", "Capital", "CA"),
+            ("4000", "Hire income", "IN"),
             ("4010", "Repairs income", "IN"),
-        ("4020", "Sale of strings & reeds", "IN"), ("5000", "Strings, reeds and pads", "EX"), ("5100", "Wages", "EX"), ("5200", "Rent", "EX"),
+        ("4020", "Sale of strings & reeds", "IN"), ("5000", "Strings, reeds and pads", "EX"), ("5100", "Wages", "EX"),
+            ("5200", "Rent", "EX"),
             ("5300", "Carriage", "EX"), ("5400", "Tuner's café account", "EX"),
     ];
 
@@ -185,18 +199,22 @@ internal sealed class LedgerData(int seed, int customers, int suppliers, int inv
     {
         using (var row = new Inserter(connection, "PERIODS", 4))
             for (int period = 1; period <= Periods; period++)
-                row.Add(period, Date(FirstDay.AddMonths(period - 1)), Date(FirstDay.AddMonths(period).AddDays(-1)), period <= Periods - 3 ? "Y" : "N");
+                row.Add(period, Date(FirstDay.AddMonths(period - 1)), Date(FirstDay.AddMonths(period).AddDays(-1)), period <= Periods - 3
+                    ? "Y" : "N");
         using (var row = new Inserter(connection, "ACCTS", 4))
             for (int i = 0; i < Accounts.Length; i++)
                 row.Add(101 + i, Accounts[i].Code, Accounts[i].Name.PadRight(30), Accounts[i].Kind);
         using (var row = new Inserter(connection, "CUST", 9))
             for (int customer = 1; customer <= customers; customer++)
-                row.Add(1000 + customer, Person().PadRight(customer % 3 == 0 ? 40 : 0), $"{1 + Next(180)} {Pick(Instruments)} Lane", customer % 4 == 0
+                row.Add(1000 + customer, Person().PadRight(customer % 3 == 0 ? 40 : 0), $"{1 + Next(180)} {Pick(Instruments)} Lane",
+                    customer % 4 == 0
                     ? "Flat " + (1 + Next(9)) : null, Pick(Towns),
-                    $"QH{1 + Next(20)} {1 + Next(9)}XX", $"01632 {960000 + Next(1000)}", customer % 7 == 0 ? "" : Amount(100 * (50 + Next(950))), customer % 2 == 0 ? "Y" : "N");
+                    $"QH{1 + Next(20)} {1 + Next(9)}XX", $"01632 {960000 + Next(1000)}", customer % 7 == 0 ? ""
+                        : Amount(100 * (50 + Next(950))), customer % 2 == 0 ? "Y" : "N");
         using (var row = new Inserter(connection, "SUPP", 4))
             for (int supplier = 1; supplier <= suppliers; supplier++)
-                row.Add(5000 + supplier, (Pick(LastNames) + " & Co").PadRight(supplier % 2 == 0 ? 40 : 0), Pick(Towns), $"01632 {960000 + Next(1000)}");
+                row.Add(5000 + supplier, (Pick(LastNames) + " & Co").PadRight(supplier % 2 == 0 ? 40 : 0), Pick(Towns),
+                    $"01632 {960000 + Next(1000)}");
     }
 
     private void WriteInvoices(SqliteConnection connection)
@@ -207,7 +225,8 @@ internal sealed class LedgerData(int seed, int customers, int suppliers, int inv
             DateOnly day = FirstDay.AddDays(invoice * 1800 / invoices);
             int net = 500 + Next(60_000);
             string code = invoice % 11 == 0 ? "Z" : invoice % 17 == 0 ? "E" : "S";
-            row.Add("HI" + invoice.ToString("000000", CultureInfo.InvariantCulture), 1001 + Next(customers), Date(day), invoice % 23 == 0 ? null : Date(day.AddDays(30)),
+            row.Add("HI" + invoice.ToString("000000", CultureInfo.InvariantCulture), 1001 + Next(customers), Date(day), invoice % 23 == 0
+                ? null : Date(day.AddDays(30)),
                 Amount(net), Amount(code == "S" ? net / 5 : 0), code, invoice > invoices * 9 / 10 ? "O" : "P");
         }
     }
@@ -251,7 +270,8 @@ internal sealed class LedgerData(int seed, int customers, int suppliers, int inv
         {
             string reference = "C" + (1000 + note * 3).ToString(CultureInfo.InvariantCulture);
             int lines = 1 + note % 3;
-            for (int line = 1; line <= lines; line++) row.Add(reference, line, $"{(line == 1 ? "Prefers the" : "and asks about the")} {Pick(Instruments)} for {Pick(FirstNames)},");
+            for (int line = 1; line <= lines; line++) row.Add(reference, line,
+                $"{(line == 1 ? "Prefers the" : "and asks about the")} {Pick(Instruments)} for {Pick(FirstNames)},");
         }
     }
 
@@ -278,7 +298,8 @@ internal sealed class LedgerData(int seed, int customers, int suppliers, int inv
 
         public void Add(params object?[] cells)
         {
-            for (int i = 0; i < cells.Length; i++) _command.Parameters[i].Value = cells[i] is string text ? CodePage.GetBytes(text) : cells[i] ?? DBNull.Value;
+            for (int i = 0; i < cells.Length; i++) _command.Parameters[i].Value = cells[i] is string text ? CodePage.GetBytes(text)
+                : cells[i] ?? DBNull.Value;
             _command.ExecuteNonQuery();
         }
 

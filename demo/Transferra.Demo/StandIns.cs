@@ -62,12 +62,15 @@ public static class StandIns
     private static string Setting(string folder, string name) => File.ReadLines(Path.Combine(folder, "ledger.ini"))
         .First(line => line.StartsWith(name + "=", StringComparison.Ordinal))[(name.Length + 1)..];
 
-    private static int Told(string folder) => File.Exists(Path.Combine(folder, "messages.txt")) ? File.ReadLines(Path.Combine(folder, "messages.txt")).Count() : 0;
+    private static int Told(string folder) => File.Exists(Path.Combine(folder, "messages.txt"))
+        ? File.ReadLines(Path.Combine(folder, "messages.txt")).Count() : 0;
 
     // As cron does, it leaves out names that begin with a dot.
     private static void StartJobs(string folder)
     {
-        foreach (string job in Directory.EnumerateFiles(Path.Combine(folder, "jobs")).Select(Path.GetFileName).OfType<string>().Where(job => !job.StartsWith('.')))
-            File.AppendAllText(Path.Combine(folder, "started.log"), $"{DateTimeOffset.UtcNow:O} the stand-in would start what {job} says\n");
+        foreach (string job in Directory.EnumerateFiles(Path.Combine(folder, "jobs")).Select(Path.GetFileName).OfType<string>()
+            .Where(job => !job.StartsWith('.')))
+            File.AppendAllText(Path.Combine(folder, "started.log"),
+                $"{DateTimeOffset.UtcNow:O} the stand-in would start what {job} says\n");
     }
 }

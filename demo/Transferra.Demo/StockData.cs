@@ -13,12 +13,15 @@ internal sealed class StockData(int seed, int instruments, int parts, int moveme
 
     private static readonly (string Kind, string Name)[] Instruments =
     [
-        ("ST", "violin"), ("ST", "viola"), ("ST", "cello"), ("ST", "double bass"), ("ST", "harp"), ("WW", "flute"), ("WW", "oboe"), ("WW", "clarinet"),
+        ("ST", "violin"), ("ST", "viola"), ("ST", "cello"), ("ST", "double bass"), ("ST", "harp"), ("WW", "flute"), ("WW", "oboe"),
+            ("WW", "clarinet"),
             ("WW", "bassoon"), ("BR", "French horn"),
         ("BR", "trumpet"), ("BR", "trombone"), ("PE", "timpani"), ("PE", "marimba"),
     ];
-    private static readonly string[] Makers = ["Grünspan & Söhne", "Atelier Espérandieu", "Hjørring", "Fairweather Bros", "Núñez e Hijos", "Mårtensson"];
-    private static readonly string[] Parts = ["A string", "E string", "bow hair", "bridge", "cork pad", "reed 2½", "valve oil", "mute", "peg", "spring", "timpani skin", "rosin"];
+    private static readonly string[] Makers = ["Grünspan & Söhne", "Atelier Espérandieu", "Hjørring", "Fairweather Bros", "Núñez e Hijos",
+        "Mårtensson"];
+    private static readonly string[] Parts = ["A string", "E string", "bow hair", "bridge", "cork pad", "reed 2½", "valve oil", "mute",
+        "peg", "spring", "timpani skin", "rosin"];
     private static readonly DateOnly FirstDay = new(2016, 1, 4);
 
     private readonly Chance _chance = new(seed);
@@ -27,15 +30,18 @@ internal sealed class StockData(int seed, int instruments, int parts, int moveme
     {
         Directory.CreateDirectory(folder);
         Table(folder, "VERSION", [new("KEYNAME", 'C', 10), new("VAL", 'C', 10)], [["DATAVER", "3"], ["CURRENCY", "GBP"]]);
-        Table(folder, "INSTR", [new("INSTRNO", 'N', 6), new("SERIAL", 'C', 12), new("KIND", 'C', 2), new("MAKER", 'C', 30), new("BOUGHT", 'D', 8),
+        Table(folder, "INSTR", [new("INSTRNO", 'N', 6), new("SERIAL", 'C', 12), new("KIND", 'C', 2), new("MAKER", 'C', 30),
+            new("BOUGHT", 'D', 8),
             new("COST", 'N', 11, 2), new("DAYRATE", 'N', 9, 2), new("ONHIRE", 'L', 1), new("REMARK", 'M', 10)],
             Enumerable.Range(1, instruments).Select(Instrument));
         string?[][] allParts = [.. Enumerable.Range(1, parts).Select(Part)], moves = [.. Enumerable.Range(1, movements).Select(Movement)];
         // What is on hand is the sum of the movements that are not deleted.
         ILookup<string?, string?[]> byPart = moves.Where(move => move[^1] == " ").ToLookup(move => move[1]);
         foreach (string?[] part in allParts) part[3] = Text(byPart[part[0]].Sum(move => int.Parse(move[3]!, CultureInfo.InvariantCulture)));
-        Table(folder, "PARTS", [new("PARTNO", 'C', 8), new("DESCR", 'C', 30), new("UNIT", 'C', 4), new("ONHAND", 'N', 8), new("PRICE", 'N', 9, 2)], allParts);
-        Table(folder, "MOVES", [new("MOVENO", 'N', 7), new("PARTNO", 'C', 8), new("MDATE", 'D', 8), new("QTY", 'N', 7), new("REF", 'C', 10)], moves);
+        Table(folder, "PARTS", [new("PARTNO", 'C', 8), new("DESCR", 'C', 30), new("UNIT", 'C', 4), new("ONHAND", 'N', 8),
+            new("PRICE", 'N', 9, 2)], allParts);
+        Table(folder, "MOVES", [new("MOVENO", 'N', 7), new("PARTNO", 'C', 8), new("MDATE", 'D', 8), new("QTY", 'N', 7),
+            new("REF", 'C', 10)], moves);
     }
 
     private string?[] Instrument(int number)
@@ -44,15 +50,18 @@ internal sealed class StockData(int seed, int instruments, int parts, int moveme
         int cost = 5_000 + _chance.Next(900_000);
         string remark = number % 4 != 0
             ? "" : $"{name}, {(number % 8 == 0 ? "case relined" : "two repairs")}.\r\nSeen by the workshop on {FirstDay.AddDays(_chance.Next(3000)):dd/MM/yyyy}; next in {1 + _chance.Next(24)} months.";
-        return [Text(number), $"{kind}{_chance.Next(900_000) + 100_000}", kind, _chance.Pick(Makers), number % 31 == 0 ? "" : Day(_chance.Next(3600)),
+        return [Text(number), $"{kind}{_chance.Next(900_000) + 100_000}", kind, _chance.Pick(Makers), number % 31 == 0 ? ""
+            : Day(_chance.Next(3600)),
             Amount(cost), Amount(cost / 400), number % 5 < 2 ? "T" : number % 29 == 0 ? "?" : "F", remark];
     }
 
-    private string?[] Part(int number) => [PartNo(number), $"{_chance.Pick(Parts)} no {number}", number % 6 == 0 ? "set" : "pc", "", number % 17 == 0 ? ""
+    private string?[] Part(int number) => [PartNo(number), $"{_chance.Pick(Parts)} no {number}", number % 6 == 0 ? "set" : "pc", "",
+        number % 17 == 0 ? ""
         : Amount(50 + _chance.Next(9_000))];
 
     // Every 500th record was deleted in the old program; the file still has it, with a mark.
-    private string?[] Movement(int number) => [Text(number), PartNo(1 + _chance.Next(parts)), Day(_chance.Next(3600)), Text(_chance.Next(40) - 12),
+    private string?[] Movement(int number) => [Text(number), PartNo(1 + _chance.Next(parts)), Day(_chance.Next(3600)),
+        Text(_chance.Next(40) - 12),
         number % 3 == 0 ? "" : "W" + Text(10_000 + number), number % 500 == 0 ? "*" : " "];
 
     private static string PartNo(int number) => "P" + number.ToString("00000", CultureInfo.InvariantCulture);

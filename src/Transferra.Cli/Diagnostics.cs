@@ -1,5 +1,6 @@
 // Diagnostics.cs: what nobody foresaw is written down for who mends it: transferra/diagnostic/DAY.log in the office's folder.
-// Holds: (1) no value of a record, no key and no password gets into it: an exception is written by its kind and by where it arose, not by its words, which an
+// Holds: (1) no value of a record, no key and no password gets into it: an exception is written by its kind and by where it arose, not by
+// its words, which an
 //        engine may have put a record into; (2) where it cannot be written, that is no second misfortune.
 using System.Globalization;
 using System.Text;
@@ -24,11 +25,14 @@ internal sealed class Diagnostics(string officeFolder, string command)
         try
         {
             string folder = Path.Combine(officeFolder, "transferra", "diagnostic");
-            if (!Directory.Exists(Path.Combine(officeFolder, "transferra"))) return null; // an office of which nothing was begun stays untouched
+            // an office of which nothing was begun stays untouched
+            if (!Directory.Exists(Path.Combine(officeFolder, "transferra"))) return null;
             Directory.CreateDirectory(folder);
             string file = Path.Combine(folder, DateTimeOffset.UtcNow.ToString("yyyyMMdd", CultureInfo.InvariantCulture) + ".log");
-            using Logger log = new LoggerConfiguration().WriteTo.File(file, outputTemplate: "{Timestamp:yyyy-MM-dd HH:mm:ss.fff zzz} {Message:lj}{NewLine}",
-                formatProvider: CultureInfo.InvariantCulture, fileSizeLimitBytes: LargestLog, retainedFileCountLimit: MostLogs).CreateLogger();
+            using Logger log = new LoggerConfiguration().WriteTo.File(file,
+                outputTemplate: "{Timestamp:yyyy-MM-dd HH:mm:ss.fff zzz} {Message:lj}{NewLine}",
+                formatProvider: CultureInfo.InvariantCulture, fileSizeLimitBytes: LargestLog, retainedFileCountLimit: MostLogs)
+                    .CreateLogger();
             log.Error("{Program} {Version}, {Command}, {At}\n{Where}", "transferra", Session.Version, command, at, Where(error));
             return file;
         }
@@ -40,8 +44,10 @@ internal sealed class Diagnostics(string officeFolder, string command)
         var text = new StringBuilder();
         for (Exception? cause = error; cause is not null; cause = cause.InnerException)
         {
-            text.Append(CultureInfo.InvariantCulture, $"{(cause == error ? "" : "caused by ")}{cause.GetType().FullName} (0x{cause.HResult:X8})");
-            if (cause is System.Data.Common.DbException { SqlState: { } state }) text.Append(CultureInfo.InvariantCulture, $", SQLSTATE {state}");
+            text.Append(CultureInfo.InvariantCulture,
+                $"{(cause == error ? "" : "caused by ")}{cause.GetType().FullName} (0x{cause.HResult:X8})");
+            if (cause is System.Data.Common.DbException { SqlState: { } state }) text.Append(CultureInfo.InvariantCulture,
+                $", SQLSTATE {state}");
             text.Append('\n').Append(cause.StackTrace).Append('\n');
         }
         return text.ToString();

@@ -25,7 +25,8 @@ namespace Transferra.Cli;
 /// <param name="Volume">The disk.</param>
 /// <param name="Screen">Where words go.</param>
 /// <param name="Cancel">Ctrl-C.</param>
-internal sealed record Session(string Command, string OfficeFolder, bool Json, IReadOnlyList<string> Codes, IReadOnlyList<string> Confirmed, IVolume Volume,
+internal sealed record Session(string Command, string OfficeFolder, bool Json, IReadOnlyList<string> Codes,
+    IReadOnlyList<string> Confirmed, IVolume Volume,
     Screen Screen, CancellationToken Cancel)
 {
     public static string Version { get; } = typeof(Session).Assembly.GetCustomAttribute<AssemblyInformationalVersionAttribute>()?.InformationalVersion.Split('+')[0] ?? "0";
@@ -38,7 +39,11 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
 
     public StorePlaces Places => new(Stores, Volume);
 
-    public RunContext Context(IRunObserver observer) => new(Office, Stores, Volume, observer, Version, Cancel) { Closing = Closing, Sets = Sets };
+    public RunContext Context(IRunObserver observer) => new(Office, Stores, Volume, observer, Version, Cancel)
+    {
+        Closing = Closing,
+        Sets = Sets
+    };
 
     private SetPlaces? _sets;
 
@@ -47,7 +52,8 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
 
     /// <summary>The places sets are kept in.</summary>
     public SetPlaces Sets => _sets ??= new SetPlaces([.. Office.Backup.Places.Select(place => place.Server is { } server
-        ? (ISetPlace)new SftpPlace(server) : new LocalPlace(place.Folder, Volume))], new SetSecret(() => Passphrase(Office.Backup.LockedWith)),
+        ? (ISetPlace)new SftpPlace(server) : new LocalPlace(place.Folder, Volume))],
+            new SetSecret(() => Passphrase(Office.Backup.LockedWith)),
         Office.Backup.LockedWith is not null);
 
     /// <summary>Whether there is an office here.</summary>
@@ -173,7 +179,8 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
         {
             Company[] all = [.. Office.Companies];
             if (Codes.Count == 0) return all;
-            return [.. Codes.Select(code => all.FirstOrDefault(company => string.Equals(company.Code, code, StringComparison.OrdinalIgnoreCase))
+            return [.. Codes.Select(code =>
+                all.FirstOrDefault(company => string.Equals(company.Code, code, StringComparison.OrdinalIgnoreCase))
                 ?? throw new TransferraException($"there is no company {code} in {OfficeLoader.FileName}",
                     $"The companies are {string.Join(", ", all.Select(company => company.Code))}."))];
         }

@@ -1,5 +1,6 @@
-// Stopping.cs: Ctrl-C, the end of the session and the system's wish that we end: the first time, the work comes to its next safe place and says how to go on;
-// the second time it ends at once and says it as well. Whatever is half done then is as after a power cut: it can be resumed or taken back.
+// Stopping.cs: Ctrl-C, the end of the session and the system's wish that we end: the first time, the work comes to its next safe place
+// and says how to go on; the second time it ends at once and says it as well. Whatever is half done then is as after a power cut: it can
+// be resumed or taken back.
 using System.Runtime.InteropServices;
 
 namespace Transferra.Cli;

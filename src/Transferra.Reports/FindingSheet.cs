@@ -18,7 +18,8 @@ public static class FindingSheet
     // A sheet has 1,048,576 rows; long before that nobody works a list off by hand, and the list as text has all of it.
     private const int MaxRecords = 100_000;
 
-    private static readonly string[] Heads = ["No", "Company", "Grade", "Kind", "Table", "About", "Count", "What", "What to do", "Mend", "First examples",
+    private static readonly string[] Heads = ["No", "Company", "Grade", "Kind", "Table", "About", "Count", "What", "What to do", "Mend",
+        "First examples",
         "Sheet", "Done by", "Done on"];
     private static readonly double[] Widths = [5, 10, 9, 20, 16, 26, 10, 60, 60, 18, 40, 24, 12, 12], ListWidths = [30, 50, 60];
 
@@ -39,7 +40,8 @@ public static class FindingSheet
                 string sheet = finding.List.Length > 0 ? $"{rows.Count + 1} {company.Code} {finding.Kind}" : "";
                 if (sheet.Length > 31) sheet = sheet[..31];
                 if (sheet.Length > 0) lists.Add((sheet, Path.Combine(company.ListFolder, finding.List)));
-                rows.Add([(long)rows.Count + 1, company.Code, finding.Grade.ToString().ToLowerInvariant(), finding.Kind, finding.Table, finding.Subject,
+                rows.Add([(long)rows.Count + 1, company.Code, finding.Grade.ToString().ToLowerInvariant(), finding.Kind, finding.Table,
+                    finding.Subject,
                     finding.Count, finding.What, finding.Next, finding.Mend, string.Join("; ", finding.Examples), sheet]);
             }
         Add(book, sheets, "Findings", Widths, rows.Prepend(Heads));
@@ -65,7 +67,8 @@ public static class FindingSheet
     // Style 0: plain; 1: a heading; 2: long text that is wrapped.
     private static Stylesheet Styles() => new(
         new Fonts(new Font(), new Font(new Bold())),
-        new Fills(new Fill(new PatternFill { PatternType = PatternValues.None }), new Fill(new PatternFill { PatternType = PatternValues.Gray125 })),
+        new Fills(new Fill(new PatternFill { PatternType = PatternValues.None }),
+            new Fill(new PatternFill { PatternType = PatternValues.Gray125 })),
         new Borders(new Border()),
         new CellStyleFormats(new CellFormat()),
         new CellFormats(new CellFormat(), new CellFormat { FontId = 1, ApplyFont = true },
@@ -86,7 +89,13 @@ public static class FindingSheet
             State = PaneStateValues.Frozen
         })
         { WorkbookViewId = 0 }));
-        writer.WriteElement(new Columns(widths.Select((width, i) => new Column { Min = (uint)i + 1, Max = (uint)i + 1, Width = width, CustomWidth = true })));
+        writer.WriteElement(new Columns(widths.Select((width, i) => new Column
+        {
+            Min = (uint)i + 1,
+            Max = (uint)i + 1,
+            Width = width,
+            CustomWidth = true
+        })));
         writer.WriteStartElement(new SheetData());
         bool isHead = true;
         foreach (object[] row in rows)

@@ -1,5 +1,5 @@
-// HtmlRecoverySheet.cs: the page for the safe: where the backup sets are, and how to get at them when everything else is gone. It holds no secret; a locked
-// office's passphrase is written on the paper by hand.
+// HtmlRecoverySheet.cs: the page for the safe: where the backup sets are, and how to get at them when everything else is gone. It holds
+// no secret; a locked office's passphrase is written on the paper by hand.
 using System.Globalization;
 using System.Xml.Linq;
 using Transferra.Core.Backup;
@@ -23,28 +23,34 @@ public static class HtmlRecoverySheet
     /// <param name="isLocked">Whether new sets are locked.</param>
     /// <param name="tool">Version of this program.</param>
     /// <param name="at">When it is written.</param>
-    public static string Of(string office, IReadOnlyList<RecoveryPlace> places, IReadOnlyList<ListedSet> newest, bool isLocked, string tool, DateTimeOffset at)
+    public static string Of(string office, IReadOnlyList<RecoveryPlace> places, IReadOnlyList<ListedSet> newest, bool isLocked,
+        string tool, DateTimeOffset at)
     {
         string ending = isLocked ? SetPlaces.LockedSuffix : SetPlaces.Suffix;
         var content = new List<object>
         {
             new XElement("h1", "Recovery sheet"),
             new XElement("p", new XAttribute("class", "soft"),
-                string.Create(CultureInfo.InvariantCulture, $"{office} \u00B7 written {at.UtcDateTime:yyyy-MM-dd HH:mm} UTC with Transferra {tool}")),
+                string.Create(CultureInfo.InvariantCulture,
+                    $"{office} \u00B7 written {at.UtcDateTime:yyyy-MM-dd HH:mm} UTC with Transferra {tool}")),
             new XElement("p", "Keep this page on paper, in the safe. It tells where the backup sets of this office are and how to get the books out of them when the machines, their disks and whoever looks after them are not to be had."),
             new XElement("h2", "Where the sets are"),
-            Table(["Place", "On", "Known by"], places.Select(place => (object[])[Mono(place.Shown), place.On, place.HostKey.Length > 0 ? Mono(place.HostKey) : ""])),
+            Table(["Place", "On", "Known by"], places.Select(place => (object[])[Mono(place.Shown), place.On, place.HostKey.Length > 0
+                ? Mono(place.HostKey) : ""])),
             new XElement("h3", "The newest set of each company"),
-            Table(["Company", "Package", "Data version", "Made (UTC)", "Locked", "File"], newest.OrderBy(set => set.Label.Company, StringComparer.Ordinal)
+            Table(["Company", "Package", "Data version", "Made (UTC)", "Locked", "File"], newest.OrderBy(set => set.Label.Company,
+                StringComparer.Ordinal)
                 .ThenBy(set => set.Path, StringComparer.Ordinal).Select(set => (object[])
                 [$"{set.Label.Company} {set.Label.CompanyName}", set.Label.Package, set.Label.DataVersion,
-                    set.Label.MadeAt.UtcDateTime.ToString("yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture), set.IsLocked ? "yes" : "no", Mono(set.Path)])),
+                    set.Label.MadeAt.UtcDateTime.ToString("yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture), set.IsLocked ? "yes" : "no",
+                        Mono(set.Path)])),
             new XElement("h2", "The passphrase"),
         };
         if (isLocked)
         {
             content.Add(new XElement("p", "New sets are locked, as are those that say so above. Without the passphrase nobody gets anything out of them, and nobody can be asked for another. Write it here by hand, letter by letter; it is in no file of this program."));
-            content.Add(new XElement("div", new XAttribute("class", "sign"), new XElement("div", "passphrase"), new XElement("div", "written by, on"),
+            content.Add(new XElement("div", new XAttribute("class", "sign"), new XElement("div", "passphrase"),
+                new XElement("div", "written by, on"),
                 new XElement("div", "passphrase, in block letters"), new XElement("div", "read back by")));
         }
         else content.Add(new XElement("p", "The sets are not locked: whoever has one can read it. No passphrase is needed."));
@@ -52,7 +58,8 @@ public static class HtmlRecoverySheet
         content.Add(new XElement("ol",
             new XElement("li", "Put Transferra on any Linux machine, and copy one set of each company to it. Nothing else is needed: no office.yaml, no database server, no network."),
             new XElement("li", "See what is in a set: ", Mono($"transferra restore --set FILE{ending} --show")),
-            new XElement("li", "Unpack it, every byte and every record compared: ", Mono($"transferra restore --set FILE{ending} --to NEWFOLDER"), isLocked
+            new XElement("li", "Unpack it, every byte and every record compared: ",
+                Mono($"transferra restore --set FILE{ending} --to NEWFOLDER"), isLocked
                 ? " The passphrase is asked for, or taken from the environment variable TRANSFERRA_PASSPHRASE." : ""),
             new XElement("li", "The books are in NEWFOLDER/store, the documents in NEWFOLDER/documents, the program's settings in NEWFOLDER/settings. A store that was on a database server is there as one text file (CSV) for each table, with store.json to make it again: in the office's folder, ",
                 Mono("transferra restore CODE --set FILE --database NEWNAME"), ".")));

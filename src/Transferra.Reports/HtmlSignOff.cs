@@ -32,7 +32,8 @@ public static class HtmlSignOff
             Pair("Journal", $"{report.JournalPath}, {report.JournalLines} lines"),
             Pair("Journal digest", Mono(report.JournalSha256)),
             Pair("Made with", "Transferra " + report.Tool));
-        yield return Table(["Company", "Package", "Data version", "Outcome", ">Records read", ">Exceptions", "Proof"], report.Companies.Select(company => new object[]
+        yield return Table(["Company", "Package", "Data version", "Outcome", ">Records read", ">Exceptions", "Proof"],
+            report.Companies.Select(company => new object[]
         {
             $"{company.Code}, {company.Name}",
             company.Package,
@@ -92,25 +93,31 @@ public static class HtmlSignOff
             yield break;
         }
         yield return Table(["Grade", "Table", "What", ">Count", "Examples"], check.Findings.Select(finding => new object[]
-            { Badge(finding.Grade.ToString().ToLowerInvariant()), finding.Table, finding.What, Number(finding.Count), string.Join("; ", finding.Examples) }));
+            { Badge(finding.Grade.ToString().ToLowerInvariant()), finding.Table, finding.What, Number(finding.Count),
+                string.Join("; ", finding.Examples) }));
         if (Compared(check) is { } compared) yield return compared;
     }
 
     private static XElement? Compared(CheckResult check)
     {
         if (check.Compared is not { Findings.Count: > 0 } compared) return null;
-        string gone = string.Join("; ", compared.Findings.Where(finding => finding.State == "gone").Select(finding => $"{finding.Table} {finding.What}"));
+        string gone = string.Join("; ", compared.Findings.Where(finding => finding.State == "gone")
+            .Select(finding => $"{finding.Table} {finding.What}"));
         return new XElement("p", $"Since {compared.Since}: {compared.Count("new")} new, {compared.Count("stayed")} still there, {compared.Count("gone")} gone{(gone.Length > 0 ? ": " + gone : "")}.");
     }
 
     private static IEnumerable<XElement> Mending(MendResult mending)
     {
-        yield return new XElement("h3", "What was put right, and the proof ", Proof(mending.Tables.Count > 0 && mending.Tables.All(table => table.IsProved)));
+        yield return new XElement("h3", "What was put right, and the proof ",
+            Proof(mending.Tables.Count > 0 && mending.Tables.All(table => table.IsProved)));
         yield return Table(["Mend", "Where", ">Changes", "Allowed because"], mending.Counts.Select(count => new object[]
-            { count.Mend, count.Column.Length > 0 ? $"{count.Table}.{count.Column}" : count.Table, count.Count > 0 ? Number(count.Count) : "done", count.Because }));
+            { count.Mend, count.Column.Length > 0 ? $"{count.Table}.{count.Column}" : count.Table, count.Count > 0 ? Number(count.Count)
+                : "done", count.Because }));
         if (mending.Left.Count > 0) yield return new XElement("ul", mending.Left.Select(left => new XElement("li", "Not mended: " + left)));
-        yield return Table(["Table", ">Records before", ">Taken out", ">Changed", ">Records now", "Else the same"], mending.Tables.Select(table => new object[]
-            { table.Table, Number(table.Before), Number(table.TakenOut), Number(table.Changed), Number(table.Found), table.IsProved ? "yes" : "NO" }));
+        yield return Table(["Table", ">Records before", ">Taken out", ">Changed", ">Records now", "Else the same"],
+            mending.Tables.Select(table => new object[]
+            { table.Table, Number(table.Before), Number(table.TakenOut), Number(table.Changed), Number(table.Found), table.IsProved
+                ? "yes" : "NO" }));
         yield return new XElement("p", "Every change, with before and after: ", Mono(mending.List));
     }
 
@@ -130,9 +137,11 @@ public static class HtmlSignOff
             IReadOnlyList<TableAccount> accounts = hop.Conversion.Accounts;
             yield return Table(["Old table", ">Read", ">Carried", ">Changed", ">Combined", ">Left out", ">Exceptions", "Adds up"],
                 accounts.Append(TableAccount.Total(accounts) with { Table = "all tables" }).Select(Account), sumRow: true);
-            (string Table, string Rule, long Count)[] rules = [.. accounts.SelectMany(account => account.Rules.Select(rule => (account.Table, rule.Key, rule.Value)))];
+            (string Table, string Rule, long Count)[] rules = [.. accounts.SelectMany(account =>
+                account.Rules.Select(rule => (account.Table, rule.Key, rule.Value)))];
             if (rules.Length > 0)
-                yield return Table(["Old table", "Declared rule", ">Records"], rules.Select(rule => new object[] { rule.Table, rule.Rule, Number(rule.Count) }));
+                yield return Table(["Old table", "Declared rule", ">Records"],
+                    rules.Select(rule => new object[] { rule.Table, rule.Rule, Number(rule.Count) }));
             if (hop.Conversion.RecordsAdded.Count > 0)
                 yield return new XElement("p", "Added for the new version: "
                     + string.Join(", ", hop.Conversion.RecordsAdded.Select(added => $"{added.Value} to {added.Key}")) + ".");
@@ -146,17 +155,20 @@ public static class HtmlSignOff
 
     private static object[] Account(TableAccount account) =>
     [
-        account.Table, Number(account.Read), Number(account.Carried), Number(account.Changed), Number(account.Combined), Number(account.LeftOut),
+        account.Table, Number(account.Read), Number(account.Carried), Number(account.Changed), Number(account.Combined),
+            Number(account.LeftOut),
         Number(account.Exceptions), account.IsBalanced ? "yes" : "NO",
     ];
 
-    private static XElement VerdictOf(Verdict verdict) => verdict == Verdict.ProvedInPart ? Badge("proved in part") : Proof(verdict == Verdict.Proved);
+    private static XElement VerdictOf(Verdict verdict) => verdict == Verdict.ProvedInPart ? Badge("proved in part")
+        : Proof(verdict == Verdict.Proved);
 
     private static IEnumerable<XElement> Matched(WayMatched matched)
     {
         MatchResult first = matched.Hops[0], last = matched.Hops[^1];
         yield return new XElement("h3", $"The proof, version {first.FromVersion} to {last.ToVersion} ", VerdictOf(matched.Verdict));
-        if (matched.Exceptions > 0) yield return new XElement("p", $"{Number(matched.Exceptions)} old records are exceptions and are not in the new store.");
+        if (matched.Exceptions > 0) yield return new XElement("p",
+            $"{Number(matched.Exceptions)} old records are exceptions and are not in the new store.");
         if (matched.NotLookedAt.Count > 0)
         {
             yield return new XElement("p", "Not looked at:");
@@ -170,14 +182,17 @@ public static class HtmlSignOff
     private static IEnumerable<XElement> Hop(MatchResult match, bool isOnly)
     {
         if (!isOnly) yield return new XElement("h4", $"Version {match.FromVersion} to {match.ToVersion}");
-        yield return Table(["New table", ">Expected", ">Found", ">Missing", ">Extra", ">Changed", "Fingerprint", "Same"], match.Tables.Select(table => new object[]
+        yield return Table(["New table", ">Expected", ">Found", ">Missing", ">Extra", ">Changed", "Fingerprint", "Same"],
+            match.Tables.Select(table => new object[]
         {
-            table.Table, Number(table.Expected), Number(table.Found), Number(table.Missing), Number(table.Extra), Number(table.Changed), Mono(table.FoundFingerprint),
+            table.Table, Number(table.Expected), Number(table.Found), Number(table.Missing), Number(table.Extra), Number(table.Changed),
+                Mono(table.FoundFingerprint),
             table.IsSame ? "yes" : "NO",
         }));
         if (match.Totals.Count > 0) yield return Totals(match.Totals);
         if (match.Differences.Count > 0)
-            yield return Table(["Table", "Record", "Column", "Expected", "Found"], match.Differences.Take(MostDifferences).Select(difference => new object[]
+            yield return Table(["Table", "Record", "Column", "Expected", "Found"], match.Differences.Take(MostDifferences)
+                .Select(difference => new object[]
             {
                 difference.Table,
                 difference.Key,
@@ -195,11 +210,13 @@ public static class HtmlSignOff
             Number(total.Lines.Count),
             Number(total.Lines.Count(line => line.IsSame)),
             total.IsByEngines ? "the engines" : "Transferra, apart from the conversion",
-            total.Lines.FirstOrDefault(line => !line.IsSame) is { } line ? $"{line.Label}: {line.Old ?? "none"} / {line.New ?? "none"}" : "",
+            total.Lines.FirstOrDefault(line => !line.IsSame) is { } line ? $"{line.Label}: {line.Old ?? "none"} / {line.New ?? "none"}"
+                : "",
         }));
 
     private static XElement Sign() => new("div", Class("sign"),
-        new XElement("div", "Carried out by"), new XElement("div", "Date"), new XElement("div", "Checked for the office by"), new XElement("div", "Date"));
+        new XElement("div", "Carried out by"), new XElement("div", "Date"), new XElement("div", "Checked for the office by"),
+            new XElement("div", "Date"));
 
     // Heads that begin with ">" are of numbers, set to the right.
 }

@@ -10,16 +10,20 @@ namespace Transferra.Reports;
 public static class HtmlSurvey
 {
     /// <summary>The page.</summary>
-    public static string Render(OfficeSurvey survey) => Page($"Survey: {survey.Office}", [Head(survey), survey.Packages.Select(Package), Rest(survey)]);
+    public static string Render(OfficeSurvey survey) => Page($"Survey: {survey.Office}", [Head(survey), survey.Packages.Select(Package),
+        Rest(survey)]);
 
     private static IEnumerable<XElement> Head(OfficeSurvey survey)
     {
         yield return new XElement("h1", survey.Office);
         yield return new XElement("p", Class("soft"), $"What it has, as found {Time(survey.At)}; nothing was changed");
-        foreach (string remark in survey.Packages.SelectMany(package => package.Remarks)) yield return new XElement("div", Class("box bad"), remark);
+        foreach (string remark in survey.Packages.SelectMany(package => package.Remarks)) yield return new XElement("div",
+            Class("box bad"), remark);
         if (survey.Unlisted.Count == 0) yield break;
-        yield return new XElement("div", Class("box bad"), new XElement("p", "Stores of these packages that office.yaml does not name; nobody backs them up or upgrades them:"),
-            Table(["Package", "Data version", "Where"], survey.Unlisted.Select(store => new object[] { store.Title, store.DataVersion, Mono(store.Address.Shown) })));
+        yield return new XElement("div", Class("box bad"),
+            new XElement("p", "Stores of these packages that office.yaml does not name; nobody backs them up or upgrades them:"),
+            Table(["Package", "Data version", "Where"], survey.Unlisted.Select(store => new object[] { store.Title, store.DataVersion,
+                Mono(store.Address.Shown) })));
     }
 
     private static IEnumerable<XElement> Package(PackageSurvey package)
@@ -29,22 +33,28 @@ public static class HtmlSurvey
             package.ProgramSigns.Select(sign => Pair("", $"{sign.Where}: {sign.Says}")),
             package.Components.Select(component => Pair(component.Name, component.Version ?? "not told")),
                 package.Workstations.Select(workstation => Pair($"Workstation {workstation.Name}", workstation.Version ?? "not told")));
-        yield return Table(["Company", "Data version", "Wanted", ">Tables", ">Records", ">Store", "Engine", "Last change", ">Documents", "Open in"],
+        yield return Table(["Company", "Data version", "Wanted", ">Tables", ">Records", ">Store", "Engine", "Last change", ">Documents",
+            "Open in"],
             package.Companies.Select(company => new object[]
         {
-            $"{company.Code}, {company.Name}", company.DataVersion ?? "not told", company.WantedVersion, Number(company.Tables.Count), Number(company.Records),
+            $"{company.Code}, {company.Name}", company.DataVersion ?? "not told", company.WantedVersion, Number(company.Tables.Count),
+                Number(company.Records),
                 Sizes.Of(company.StoreBytes), company.Engine,
-            company.LastChange is { } at ? Time(at) : "", Number(company.Documents), company.OpenedBy.Count == 0 ? "nobody" : string.Join("; ", company.OpenedBy),
+            company.LastChange is { } at ? Time(at) : "", Number(company.Documents), company.OpenedBy.Count == 0 ? "nobody"
+                : string.Join("; ", company.OpenedBy),
         }));
         foreach (CompanySurvey company in package.Companies)
         {
-            yield return new XElement("h3", company.Code, ": ", Mono(company.StorePath), company.ReallyAt.Length > 0 ? Mono($", really at {company.ReallyAt}") : null);
-            if (company.Problem.Length > 0) yield return new XElement("div", Class("box bad"), new XElement("p", company.Problem), new XElement("p", company.Next));
+            yield return new XElement("h3", company.Code, ": ", Mono(company.StorePath), company.ReallyAt.Length > 0
+                ? Mono($", really at {company.ReallyAt}") : null);
+            if (company.Problem.Length > 0) yield return new XElement("div", Class("box bad"), new XElement("p", company.Problem),
+                new XElement("p", company.Next));
             yield return new XElement("dl", company.Signs.Select(sign => Pair("Version by", $"{sign.Where}: {sign.Says}")),
                 company.Facts.Select(fact => Pair(fact.Key.Replace('_', ' '), fact.Value)),
                 company.DocumentFolders.Select(folder => Pair("Documents in", Mono(folder))),
                 company.Settings.Select(setting => Pair($"Setting {setting.Name}", setting.Value ?? "(not set)")));
-            if (company.Objects.Count > 0) yield return Table(["Beside its tables", "Name", "Of"], company.Objects.Select(one => new object[] { one.Kind, one.Name, one.Of }));
+            if (company.Objects.Count > 0) yield return Table(["Beside its tables", "Name", "Of"],
+                company.Objects.Select(one => new object[] { one.Kind, one.Name, one.Of }));
             if (company.CustomFiles.Count > 0) yield return Files(company.CustomFiles);
             yield return Table(["Table", ">Records"], company.Tables.Select(table => new object[] { table.Key, Number(table.Value) }));
         }
@@ -57,14 +67,16 @@ public static class HtmlSurvey
         if (package.CustomFiles.Count > 0) yield return Files(package.CustomFiles);
     }
 
-    private static XElement Files(IReadOnlyList<CustomFile> files) => Table(["File not as shipped", "State"], files.Select(file => new object[] { Mono(file.Path), file.State }));
+    private static XElement Files(IReadOnlyList<CustomFile> files) => Table(["File not as shipped", "State"],
+        files.Select(file => new object[] { Mono(file.Path), file.State }));
 
     private static IEnumerable<XElement> Rest(OfficeSurvey survey)
     {
         if (survey.Services.Count == 0) yield break;
         yield return new XElement("h2", "Services and jobs");
         yield return Table(["Name", "Kind", "State", "Listens on", "When closed"],
-            survey.Services.Select(service => new object[] { service.Name, service.Kind, service.State, string.Join(", ", service.Ports), service.StaysUp
+            survey.Services.Select(service => new object[] { service.Name, service.Kind, service.State, string.Join(", ", service.Ports),
+                service.StaysUp
             ? "stays up" : "stopped" }));
     }
 }

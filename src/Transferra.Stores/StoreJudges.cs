@@ -1,4 +1,5 @@
-// StoreJudges.cs: for each engine, what it will not take; the same rules by which its builder refuses, and those by which the engine itself does.
+// StoreJudges.cs: for each engine, what it will not take; the same rules by which its builder refuses, and those by which the engine
+// itself does.
 using Transferra.Core.Records;
 using Transferra.Stores.Dbf;
 using Transferra.Stores.Delimited;
@@ -17,7 +18,8 @@ namespace Transferra.Stores;
 /// <param name="KeepsKeys">Whether it refuses a second record with the same key.</param>
 /// <param name="IgnoresTrailingBlanks">Whether blanks at the end make no other key.</param>
 /// <param name="HoldsAnyKind">Whether a column may hold values of several kinds.</param>
-internal sealed record RuleJudge(string Engine, Func<IReadOnlyList<TableShape>, IReadOnlyList<string>> Rules, StoreJudges.RowRule Rows, bool KeepsKeys = true, bool IgnoresTrailingBlanks = false, bool HoldsAnyKind = false)
+internal sealed record RuleJudge(string Engine, Func<IReadOnlyList<TableShape>, IReadOnlyList<string>> Rules, StoreJudges.RowRule Rows,
+    bool KeepsKeys = true, bool IgnoresTrailingBlanks = false, bool HoldsAnyKind = false)
     : IStoreJudge
 {
     public IReadOnlyList<string> Complaints(IReadOnlyList<TableShape> tables) => Rules(tables);
@@ -38,20 +40,25 @@ internal static class StoreJudges
     {
         "sqlite" => new RuleJudge("SQLite", new NameRules("SQLite", 0, 0, 2000, DistinguishesCase: false).Complaints,
             (outputs, rows, rejects) => SqliteStoreBuilder.Hold(outputs, rows, rejects), HoldsAnyKind: true),
-        "postgresql" => new RuleJudge("PostgreSQL", new NameRules("PostgreSQL", 63, 0, 1600, DistinguishesCase: true).Complaints, (outputs, rows, rejects) => PgStoreBuilder.Takeable(outputs, rows, rejects)),
+        "postgresql" => new RuleJudge("PostgreSQL", new NameRules("PostgreSQL", 63, 0, 1600, DistinguishesCase: true).Complaints,
+            (outputs, rows, rejects) => PgStoreBuilder.Takeable(outputs, rows, rejects)),
         "mariadb" => new RuleJudge("MariaDB", new NameRules("MariaDB", 0, 64, 1017, DistinguishesCase: false).Complaints, MariaTypes.Judge),
-        "firebird" => new RuleJudge("Firebird", new NameRules("Firebird", 31, 0, 1500, DistinguishesCase: true).Complaints, FbTypes.Judge, IgnoresTrailingBlanks: true),
+        "firebird" => new RuleJudge("Firebird", new NameRules("Firebird", 31, 0, 1500, DistinguishesCase: true).Complaints, FbTypes.Judge,
+            IgnoresTrailingBlanks: true),
         "dbf" => OfDbf(textEncoding),
         "delimited" => new RuleJudge("delimited text", _ => [], DelimitedStoreBuilder.Judge(address, textEncoding), KeepsKeys: false),
-        "json-lines" => new RuleJudge("a table of JSON lines", _ => [], (outputs, rows, rejects) => Specials.Hold(outputs, rows, rejects, "JSON"), KeepsKeys: false),
-        "workbook" => new RuleJudge("a workbook", _ => ["a workbook can be read, but no new store is written as one"], (_, _, _) => { }, KeepsKeys: false),
+        "json-lines" => new RuleJudge("a table of JSON lines", _ => [], (outputs, rows, rejects) => Specials.Hold(outputs, rows, rejects,
+            "JSON"), KeepsKeys: false),
+        "workbook" => new RuleJudge("a workbook", _ => ["a workbook can be read, but no new store is written as one"], (_, _, _) => { },
+            KeepsKeys: false),
         _ => null,
     };
 
     private static RuleJudge OfDbf(string? textEncoding)
     {
         var writers = new Dictionary<string, DbfTableWriter>();
-        return new RuleJudge("a .dbf table", tables => [.. tables.Select(table => Try(() => Writer(table))).OfType<string>()], (outputs, rows, rejects) =>
+        return new RuleJudge("a .dbf table", tables => [.. tables.Select(table => Try(() => Writer(table))).OfType<string>()],
+            (outputs, rows, rejects) =>
         {
             foreach (int row in Specials.Hold(outputs, rows, rejects, "a .dbf table"))
                 foreach (TableOutput output in outputs)

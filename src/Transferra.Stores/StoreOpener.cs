@@ -39,7 +39,8 @@ public sealed class StoreOpener : IStoreOpener
         "dbf" => DbfStoreBuilder.Create(address.Path, textEncoding),
         "delimited" => DelimitedStoreBuilder.Create(address, textEncoding),
         "json-lines" => JsonLinesStoreBuilder.Create(address.Path),
-        "workbook" => throw new TransferraException("a workbook can be read, but no new store is written as one", "Name another engine under new-store in office.yaml."),
+        "workbook" => throw new TransferraException("a workbook can be read, but no new store is written as one",
+            "Name another engine under new-store in office.yaml."),
         "postgresql" => PgStoreBuilder.Create(address, keysFirst),
         "mariadb" => MariaStoreBuilder.Create(address),
         "firebird" => FbStoreBuilder.Create(address, keysFirst),
@@ -47,7 +48,8 @@ public sealed class StoreOpener : IStoreOpener
     };
 
     /// <inheritdoc/>
-    public IStoreJudge JudgeOf(StoreAddress address, string? textEncoding = null) => StoreJudges.Of(address, textEncoding) ?? throw Unknown(address);
+    public IStoreJudge JudgeOf(StoreAddress address, string? textEncoding = null) => StoreJudges.Of(address, textEncoding)
+        ?? throw Unknown(address);
 
     /// <inheritdoc/>
     public IStoreBuilder Rebuild(StoreAddress address, StoreScript script, string folder) => address.Engine switch
@@ -59,7 +61,8 @@ public sealed class StoreOpener : IStoreOpener
     };
 
     /// <inheritdoc/>
-    public IReadOnlyList<string> AddUnmoved(StoreAddress address, StoreScript script) => address.Engine == "mariadb" ? MariaStoreBuilder.AddUnmoved(address, script) : [];
+    public IReadOnlyList<string> AddUnmoved(StoreAddress address, StoreScript script) => address.Engine == "mariadb"
+        ? MariaStoreBuilder.AddUnmoved(address, script) : [];
 
     /// <inheritdoc/>
     public void Copy(StoreAddress from, StoreAddress to)
@@ -74,7 +77,8 @@ public sealed class StoreOpener : IStoreOpener
         }
     }
 
-    private static bool IsInUse(string path) => new FileInfo(path + "-wal") is { Exists: true, Length: > 0 } || new FileInfo(path + "-journal") is { Exists: true, Length: > 0 }
+    private static bool IsInUse(string path) => new FileInfo(path + "-wal") is { Exists: true, Length: > 0 }
+        || new FileInfo(path + "-journal") is { Exists: true, Length: > 0 }
         || OpenFiles.HoldersOf([path]).Count > 0;
 
     // A SQLite file is whole by itself when nothing waits beside it and nobody has it open.
@@ -99,7 +103,8 @@ public sealed class StoreOpener : IStoreOpener
         "postgresql" => new PgMender(copy),
         "mariadb" => new MariaMender(copy),
         "firebird" => new FbMender(copy, textEncoding),
-        _ => throw new TransferraException($"records in {copy.Engine} files are not mended here", "Correct them where they come from, and have the files written anew."),
+        _ => throw new TransferraException($"records in {copy.Engine} files are not mended here",
+            "Correct them where they come from, and have the files written anew."),
     };
 
     /// <inheritdoc/>

@@ -6,7 +6,8 @@ namespace Transferra.Tests;
 /// <summary>Stands for the machine going off: nothing after it reaches the disk.</summary>
 internal sealed class PowerCutException : Exception;
 
-internal sealed class FaultyVolume(IVolume inner, int failAt, bool afterwards = false, bool forGood = false, Func<Exception>? fault = null) : IVolume
+internal sealed class FaultyVolume(IVolume inner, int failAt, bool afterwards = false, bool forGood = false,
+    Func<Exception>? fault = null) : IVolume
 {
     private readonly Func<Exception> _fault = fault ?? (() => new IOException("injected fault"));
 

@@ -23,7 +23,8 @@ internal sealed class JournalWatch(IVolume inner, string office, IReadOnlyList<s
         foreach (string path in paths)
         {
             if (roots.FirstOrDefault(root => path.StartsWith(root + "/", StringComparison.Ordinal)) is not { } root) continue;
-            string? work = path[(root.Length + 1)..].Split('/').FirstOrDefault(part => part.StartsWith(RunBegins, StringComparison.Ordinal));
+            string? work = path[(root.Length + 1)..].Split('/')
+                .FirstOrDefault(part => part.StartsWith(RunBegins, StringComparison.Ordinal));
             if (Path.GetFileName(path).StartsWith(ShutMark, StringComparison.Ordinal)) Expect("closings", null, operation, path);
             else if (work is not null) Expect("runs", work, operation, path);
             else if (operation is "rename" or "remove") Expect("runs", "", operation, path);
@@ -35,13 +36,16 @@ internal sealed class JournalWatch(IVolume inner, string office, IReadOnlyList<s
     {
         string folder = Path.Combine(office, "transferra", kind);
         string? of = !Directory.Exists(folder) ? null : Directory.GetDirectories(folder).Where(run => string.IsNullOrEmpty(work)
-            || work.StartsWith(RunPrefix + Path.GetFileName(run) + "-", StringComparison.Ordinal)).MaxBy(run => File.GetLastWriteTimeUtc(Path.Combine(run, "journal.jsonl")));
-        string? last = of is null || !File.Exists(Path.Combine(of, "journal.jsonl")) ? null : File.ReadLines(Path.Combine(of, "journal.jsonl")).LastOrDefault();
+            || work.StartsWith(RunPrefix + Path.GetFileName(run) + "-", StringComparison.Ordinal))
+                .MaxBy(run => File.GetLastWriteTimeUtc(Path.Combine(run, "journal.jsonl")));
+        string? last = of is null || !File.Exists(Path.Combine(of, "journal.jsonl")) ? null
+            : File.ReadLines(Path.Combine(of, "journal.jsonl")).LastOrDefault();
         if (last is null) Violations.Add($"{operation} {path}: there is no journal that could have announced it");
         else
         {
             using JsonDocument line = JsonDocument.Parse(last);
-            string company = line.RootElement.GetProperty("company").GetString()!, state = line.RootElement.GetProperty("state").GetString()!;
+            string company = line.RootElement.GetProperty("company").GetString()!, state = line.RootElement.GetProperty("state")
+                .GetString()!;
             bool isOfCompany = string.IsNullOrEmpty(work) || work.EndsWith("-" + company, StringComparison.Ordinal);
             if (!Open.Contains(state) || !isOfCompany) Violations.Add($"{operation} {path}: the journal's last line is {last}");
         }

@@ -44,8 +44,10 @@ internal sealed class MemoryStore : IStore, IStoreBuilder
         IEnumerable<object?[]> ordered = rows;
         foreach (string column in orderBy.Reverse())
             ordered = ordered.OrderBy(row => row[shape.OrdinalOf(column)],
-                Comparer<object?>.Create((a, b) => a is string x && b is string y ? string.CompareOrdinal(x, y) : Comparer<object?>.Default.Compare(a, b)));
-        return new Reader([.. ordered.Select(row => table.Columns.Select(column => row[shape.OrdinalOf(column.Name)]).ToArray())], Faults.TryGetValue(table.Name, out RowFault fault) ? fault : null);
+                Comparer<object?>.Create((a, b) => a is string x && b is string y ? string.CompareOrdinal(x, y)
+                    : Comparer<object?>.Default.Compare(a, b)));
+        return new Reader([.. ordered.Select(row => table.Columns.Select(column => row[shape.OrdinalOf(column.Name)]).ToArray())],
+            Faults.TryGetValue(table.Name, out RowFault fault) ? fault : null);
     }
 
     public void CreateTable(TableShape table) => Tables.Add(table.Name, (table, []));
@@ -54,8 +56,10 @@ internal sealed class MemoryStore : IStore, IStoreBuilder
     {
         foreach (int row in rows)
         {
-            TableOutput? refused = outputs.FirstOrDefault(output => output.Table.Key.Count > 0 && Tables[output.Table.Name].Rows.Any(there =>
-                output.Table.Key.All(column => Equals(there[output.Table.OrdinalOf(column)], Value(output.Vectors[output.Table.OrdinalOf(column)], row)))));
+            TableOutput? refused = outputs.FirstOrDefault(output => output.Table.Key.Count > 0
+                && Tables[output.Table.Name].Rows.Any(there =>
+                output.Table.Key.All(column => Equals(there[output.Table.OrdinalOf(column)],
+                    Value(output.Vectors[output.Table.OrdinalOf(column)], row)))));
             if (Refuses([.. outputs[0].Vectors.Select(vector => Value(vector, row))]))
             {
                 rejects.Add(new RowReject(row, FaultCode.WrongKind, "this engine cannot hold that"));
@@ -66,7 +70,8 @@ internal sealed class MemoryStore : IStore, IStoreBuilder
                 rejects.Add(new RowReject(row, FaultCode.DuplicateKey, $"{refused.Table.Name} has this key already"));
                 continue;
             }
-            foreach (TableOutput output in outputs) Tables[output.Table.Name].Rows.Add([.. output.Vectors.Select(vector => Value(vector, row))]);
+            foreach (TableOutput output in outputs) Tables[output.Table.Name].Rows.Add([.. output.Vectors.Select(vector =>
+                Value(vector, row))]);
         }
     }
 
@@ -128,5 +133,6 @@ internal sealed class ListObserver : Transferra.Core.Runs.IRunObserver
 
     public void StageBegins(string company, string stage) => Seen.Add($"{company} {stage} begins");
 
-    public void StageEnds(string company, string stage, string state, string summary, object? result) => Seen.Add($"{company} {stage} {state}: {summary}");
+    public void StageEnds(string company, string stage, string state, string summary, object? result) =>
+        Seen.Add($"{company} {stage} {state}: {summary}");
 }

@@ -66,11 +66,13 @@ internal sealed class PlantedCompany : IDisposable
         return kit!.Versions[0];
     }
 
-    private static object?[] Invoice(long number, long? supplier = 1, string? reference = null, DateOnly? issued = null, int net = 1000, int tax = 200,
+    private static object?[] Invoice(long number, long? supplier = 1, string? reference = null, DateOnly? issued = null, int net = 1000,
+        int tax = 200,
         int gross = 1200, string? status = "P", string? scan = null, long period = 2, string? note = null) =>
         [number, supplier, reference ?? "R" + number, issued ?? Day, (Int128)net, (Int128)tax, (Int128)gross, status, scan, period, note];
 
-    private static object?[] Supplier(long number, string? name = "Reedhouse", long? parent = null, int balance = 0) => [number, name, parent, (Int128)balance];
+    private static object?[] Supplier(long number, string? name = "Reedhouse", long? parent = null, int balance = 0) =>
+        [number, name, parent, (Int128)balance];
 
     private long _next = 4;
 
@@ -80,10 +82,12 @@ internal sealed class PlantedCompany : IDisposable
 
     public PlantedCompany()
     {
-        Store.With(Version.Table("INVOICE")!, Invoice(1, status: "O", scan: "scans\\a.png"), Invoice(2, supplier: 2), Invoice(3, scan: "a.png"));
+        Store.With(Version.Table("INVOICE")!, Invoice(1, status: "O", scan: "scans\\a.png"), Invoice(2, supplier: 2),
+            Invoice(3, scan: "a.png"));
         Store.With(Version.Table("SUPPLIER")!, Supplier(1, balance: 1200), Supplier(2, parent: 1));
         Store.With(Version.Table("PERIOD")!, [1L, (Int128)0, (Int128)500, new DateOnly(2024, 1, 31)], [2L, (Int128)500, (Int128)700, null]);
-        Store.With(Version.Table("VOUCHER")!, [1L, 2023L, (Int128)100], [2L, 2023L, (Int128)(-100)], [1L, 2024L, (Int128)5], [2L, 2024L, (Int128)(-5)]);
+        Store.With(Version.Table("VOUCHER")!, [1L, 2023L, (Int128)100], [2L, 2023L, (Int128)(-100)], [1L, 2024L, (Int128)5],
+            [2L, 2024L, (Int128)(-5)]);
         Folder.Write("scans/a.png", "picture");
     }
 

@@ -21,8 +21,10 @@ internal sealed class TempFolder : IDisposable
 
     /// <summary>Relative name and digest of every file below a folder, and the name of every folder.</summary>
     public static IReadOnlyDictionary<string, string> Signature(string folder) => new SortedDictionary<string, string>(
-        Directory.EnumerateFileSystemEntries(folder, "*", SearchOption.AllDirectories).ToDictionary(path => System.IO.Path.GetRelativePath(folder, path),
-            path => Directory.Exists(path) ? "folder" : Convert.ToHexStringLower(SHA256.HashData(File.ReadAllBytes(path)))), StringComparer.Ordinal);
+        Directory.EnumerateFileSystemEntries(folder, "*", SearchOption.AllDirectories)
+            .ToDictionary(path => System.IO.Path.GetRelativePath(folder, path),
+            path => Directory.Exists(path) ? "folder" : Convert.ToHexStringLower(SHA256.HashData(File.ReadAllBytes(path)))),
+                StringComparer.Ordinal);
 
     public static void Copy(string from, string to)
     {

@@ -13,7 +13,8 @@ internal sealed class TestServers : IDisposable
 {
     private static int _count;
 
-    private readonly string _prefix = string.Create(CultureInfo.InvariantCulture, $"t{Environment.ProcessId}_{Interlocked.Increment(ref _count)}_");
+    private readonly string _prefix = string.Create(CultureInfo.InvariantCulture,
+        $"t{Environment.ProcessId}_{Interlocked.Increment(ref _count)}_");
     private readonly List<StoreAddress> _given = [];
 
     /// <summary>Where a server is.</summary>
@@ -59,7 +60,9 @@ internal sealed class TestServers : IDisposable
         StoreAddress address = Database(engine, name);
         switch (engine)
         {
-            case "postgresql": Execute(address with { Path = "postgres" }, $"CREATE DATABASE \"{address.Path}\" TEMPLATE template0 ENCODING 'UTF8'"); break;
+            case "postgresql":
+                Execute(address with { Path = "postgres" },
+                $"CREATE DATABASE \"{address.Path}\" TEMPLATE template0 ENCODING 'UTF8'"); break;
             case "mariadb": Execute(address with { Path = "" }, $"CREATE DATABASE `{address.Path}` CHARACTER SET utf8mb4"); break;
             default: FbConnection.CreateDatabase(Describe(address), 8192, forcedWrites: false, overwrite: false); break;
         }
@@ -71,12 +74,14 @@ internal sealed class TestServers : IDisposable
 
     private const string ClerksPassword = "opens-nothing-else-1";
 
-    /// <summary>A store as a person of the office comes to it, who may work in it and is no administrator; an account that goes when the test ends.</summary>
+    /// <summary>A store as a person of the office comes to it, who may work in it and is no administrator; an account that goes when the
+    /// test ends.</summary>
     /// <param name="store">Which; a database that is there.</param>
     /// <param name="folder">For the file with the password.</param>
     public StoreAddress AsClerk(StoreAddress store, string folder)
     {
-        // Firebird's names have 31 characters at most; it speaks of users in any database, here one that stays when the test's own is renamed or removed.
+        // Firebird's names have 31 characters at most; it speaks of users in any database, here one that stays when the test's own is
+        // renamed or removed.
         string clerk = string.Create(CultureInfo.InvariantCulture, $"clerk_{Environment.ProcessId}_{Interlocked.Increment(ref _count)}");
         StoreAddress server = store.Engine switch
         {
@@ -88,10 +93,16 @@ internal sealed class TestServers : IDisposable
         foreach (string statement in store.Engine switch
         {
             "postgresql" => (string[])[$"CREATE ROLE {clerk} LOGIN PASSWORD '{ClerksPassword}'"],
-            "mariadb" => [$"CREATE USER '{clerk}'@'%' IDENTIFIED BY '{ClerksPassword}'", $"GRANT SELECT, INSERT ON `{store.Path}`.* TO '{clerk}'@'%'"],
+            "mariadb" => [$"CREATE USER '{clerk}'@'%' IDENTIFIED BY '{ClerksPassword}'",
+                $"GRANT SELECT, INSERT ON `{store.Path}`.* TO '{clerk}'@'%'"],
             _ => [$"CREATE USER {clerk} PASSWORD '{ClerksPassword}'"],
         }) Execute(server, statement);
-        _afterwards.Add((server, store.Engine switch { "postgresql" => $"DROP ROLE {clerk}", "mariadb" => $"DROP USER '{clerk}'@'%'", _ => $"DROP USER {clerk}" }));
+        _afterwards.Add((server, store.Engine switch
+        {
+            "postgresql" => $"DROP ROLE {clerk}",
+            "mariadb" => $"DROP USER '{clerk}'@'%'",
+            _ => $"DROP USER {clerk}"
+        }));
         string file = Path.Combine(folder, clerk);
         File.WriteAllText(file, ClerksPassword);
         File.SetUnixFileMode(file, UnixFileMode.UserRead);

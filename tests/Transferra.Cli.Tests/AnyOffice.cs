@@ -1,4 +1,5 @@
-// AnyOffice.cs: an office made up from a seed: companies of any engine in any layout, with values at every border and tables that the kit does not know.
+// AnyOffice.cs: an office made up from a seed: companies of any engine in any layout, with values at every border and tables that the kit
+// does not know.
 // What it remembers of each company is read without Transferra (IndependentReader.cs) before anything is done to it.
 using System.Globalization;
 using Transferra.Core.Records;
@@ -12,7 +13,8 @@ namespace Transferra.Cli.Tests;
 /// <param name="New">Where they are to be after an upgrade.</param>
 /// <param name="Before">Its records.</param>
 /// <param name="Bytes">Its files, by digest; empty for a database.</param>
-internal sealed record AnyCompany(OddCompany Made, StoreAddress Real, StoreAddress New, SortedDictionary<string, (string[] Columns, List<string[]> Rows)> Before,
+internal sealed record AnyCompany(OddCompany Made, StoreAddress Real, StoreAddress New, SortedDictionary<string,
+    (string[] Columns, List<string[]> Rows)> Before,
     IReadOnlyDictionary<string, string> Bytes)
 {
     public string Code => Made.Code;
@@ -24,7 +26,8 @@ internal sealed class AnyOffice : IDisposable
 
     private static readonly string[] Codes = ["A", "B", "A_B", "C1", "HQ", "Z-9", "a1"];
 
-    private static readonly string[] Folders = ["data", "data", "data/nested/deep", "data/with blank", "data/Büro & Söhne", "data/it's \"quoted\"", "data/transferra-old", "data/line\nfeed"];
+    private static readonly string[] Folders = ["data", "data", "data/nested/deep", "data/with blank", "data/Büro & Söhne",
+        "data/it's \"quoted\"", "data/transferra-old", "data/line\nfeed"];
 
     private readonly Random _random;
     private readonly TestServers _servers = new();
@@ -63,7 +66,8 @@ internal sealed class AnyOffice : IDisposable
     /// <summary>Folders in which stores are.</summary>
     public IReadOnlyList<string> Roots => [Office["data"], Office["really"]];
 
-    public override string ToString() => string.Join("; ", Companies.Select(company => $"{company.Code} {company.Made.Store.Engine} {company.Made.Store.Name}"
+    public override string ToString() =>
+        string.Join("; ", Companies.Select(company => $"{company.Code} {company.Made.Store.Engine} {company.Made.Store.Name}"
         + $"{(company.New == company.Made.Store ? "" : " to " + company.New.Engine)}{(company.Real == company.Made.Store ? "" : " (linked)")}")) + "; " + Office.More[0];
 
     public void Dispose()
@@ -81,12 +85,14 @@ internal sealed class AnyOffice : IDisposable
         StoreAddress real, renewed;
         if (StoreAddress.ServerEngines.Contains(engine))
         {
-            made = Office.Add(code, _servers.Database(engine, One("books", "b-1", "mit leer", "x") + code.ToLowerInvariant()), items: items);
+            made = Office.Add(code, _servers.Database(engine, One("books", "b-1", "mit leer", "x") + code.ToLowerInvariant()),
+                items: items);
             (real, renewed) = (made.Store, made.Store);
         }
         else
         {
-            string name = code + One("", " 1", "_it's", " ä\"b\"", "'; DROP TABLE x; --") + (engine == "sqlite" ? One(".db", ".sqlite", "") : "");
+            string name = code + One("", " 1", "_it's", " ä\"b\"", "'; DROP TABLE x; --")
+                + (engine == "sqlite" ? One(".db", ".sqlite", "") : "");
             string path = $"{folder}/{name}";
             bool isLinked = _random.Next(6) == 0;
             made = Office.Add(code, engine, isLinked ? $"really/{name}" : path, items: items);
@@ -96,14 +102,19 @@ internal sealed class AnyOffice : IDisposable
             if (engine is "dbf" or "delimited" && _random.Next(3) == 0)
             {
                 renewed = new StoreAddress("sqlite", Path.Combine(Path.GetDirectoryName(made.Store.Path)!, code + "-new.db"));
-                if (!isLinked) Again(made = made with { More = [.. made.More, $"new-store: {{sqlite: {OddOffice.Quoted(Path.GetRelativePath(Office.Path, renewed.Path))}}}"] });
+                if (!isLinked) Again(made = made with
+                {
+                    More = [.. made.More,
+                    $"new-store: {{sqlite: {OddOffice.Quoted(Path.GetRelativePath(Office.Path, renewed.Path))}}}"]
+                });
                 else renewed = made.Store;
             }
         }
         Decorate(made.Store);
         if (_random.Next(4) == 0) Again(made = Documents(made));
         if (!real.IsOnServer && _random.Next(4) == 0) Of("nobody:nogroup", real.Path);
-        return new AnyCompany(made, real, renewed, IndependentReader.Read(real), real.IsOnServer ? new Dictionary<string, string>() : Files(real.Path));
+        return new AnyCompany(made, real, renewed, IndependentReader.Read(real), real.IsOnServer ? new Dictionary<string,
+            string>() : Files(real.Path));
     }
 
     private void Again(OddCompany made) => Office.Companies[Office.Companies.FindIndex(known => known.Code == made.Code)] = made;
@@ -112,7 +123,11 @@ internal sealed class AnyOffice : IDisposable
     {
         Directory.CreateDirectory(Path.GetDirectoryName(Office[path])!);
         File.CreateSymbolicLink(Office[path], made.Store.Path);
-        OddCompany linked = made with { Store = made.Store with { Path = Office[path] }, Yaml = made.Yaml!.Replace(OddOffice.Quoted("really/" + made.Store.Name), OddOffice.Quoted(path), StringComparison.Ordinal) };
+        OddCompany linked = made with
+        {
+            Store = made.Store with { Path = Office[path] },
+            Yaml = made.Yaml!.Replace(OddOffice.Quoted("really/" + made.Store.Name), OddOffice.Quoted(path), StringComparison.Ordinal)
+        };
         Again(linked);
         return linked;
     }
@@ -120,9 +135,12 @@ internal sealed class AnyOffice : IDisposable
     private OddCompany Documents(OddCompany made)
     {
         string folder = $"documents/{made.Code}";
-        foreach (string name in (string[])["letter.txt", "Rechnung ä 'b' \"c\".txt", "line\nfeed.txt", "deep/er/x"]) Office.Write($"{folder}/{name}", name + made.Code);
+        foreach (string name in (string[])["letter.txt", "Rechnung ä 'b' \"c\".txt", "line\nfeed.txt",
+            "deep/er/x"]) Office.Write($"{folder}/{name}", name + made.Code);
         File.CreateSymbolicLink(Office[$"{folder}/link"], "letter.txt");
-        using (System.Diagnostics.Process odd = System.Diagnostics.Process.Start("sh", ["-c", "printf x > \"$0/$(printf 'caf\\351')\"", Office[folder]])) odd.WaitForExit(); // not UTF-8
+        // not UTF-8
+        using (System.Diagnostics.Process odd = System.Diagnostics.Process.Start("sh", ["-c", "printf x > \"$0/$(printf 'caf\\351')\"",
+            Office[folder]])) odd.WaitForExit();
         return made with { More = [.. made.More, $"documents: [{folder}]"] };
     }
 
@@ -136,17 +154,22 @@ internal sealed class AnyOffice : IDisposable
     {
         bool plain = engine == "dbf";
         string[] texts = plain ? ["plain", "it's \"so\"", "a;b,c", "-", "0", "NULL", new string('x', 40)]
-            : ["plain", "it's \"so\"", "a;b,c\td", "two\nlines", "ÄÖÜ ß € 漢字 \U0001F3BB", "e\u0301", "NULL", "-", "007", " blank in front", "'; DROP TABLE item; --", new string('x', 40)];
+            : ["plain", "it's \"so\"", "a;b,c\td", "two\nlines", "ÄÖÜ ß € 漢字 \U0001F3BB", "e\u0301", "NULL", "-", "007",
+                " blank in front", "'; DROP TABLE item; --", new string('x', 40)];
         // Texts of one engine come back from others without their last blanks; only engines that keep them get some.
         if (!plain && engine is not ("mariadb" or "firebird")) texts = [.. texts, "", " ", "blank behind "];
         Int128[] prices = [0, 1, -1, 999_999_999_999, -999_999_999_999, 105, 100_000];
-        DateOnly[] days = [new(2024, 2, 29), new(1900, 1, 1), new(1999, 12, 31), new(9999, 12, 31), plain || engine == "mariadb" ? new(1000, 1, 1) : new(1, 1, 1)];
+        DateOnly[] days = [new(2024, 2, 29), new(1900, 1, 1), new(1999, 12, 31), new(9999, 12, 31), plain || engine == "mariadb"
+            ? new(1000, 1, 1) : new(1, 1, 1)];
         int records = One(0, 1, 3, 12, 40);
-        return [.. Enumerable.Range(1, records).Select(i => (object?[])[(long)(i * One(1, 1, 1, 7) + (i * 100)), _random.Next(9) == 0 ? null : One(texts),
-            _random.Next(9) == 0 ? null : One(prices), _random.Next(9) == 0 ? null : One(days), _random.Next(5) == 0 ? null : (long)_random.Next(1, 4)])];
+        return [.. Enumerable.Range(1, records).Select(i => (object?[])[(long)(i * One(1, 1, 1, 7) + (i * 100)), _random.Next(9) == 0
+            ? null : One(texts),
+            _random.Next(9) == 0 ? null : One(prices), _random.Next(9) == 0 ? null : One(days), _random.Next(5) == 0 ? null
+                : (long)_random.Next(1, 4)])];
     }
 
-    // Tables that the kit does not know, a column that it does not know, relations onto itself and to tables made later, values that are special to an engine.
+    // Tables that the kit does not know, a column that it does not know, relations onto itself and to tables made later, values that are
+    // special to an engine.
     private void Decorate(StoreAddress store)
     {
         string[] statements = store.Engine switch
@@ -193,14 +216,17 @@ internal sealed class AnyOffice : IDisposable
         : new Dictionary<string, string> { [""] = Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(File.ReadAllBytes(path))) };
 
     /// <summary>The old records as they have to be in the new store.</summary>
-    public static IReadOnlyList<string> Expected(AnyCompany company) => Lines(company.Before, company.Real.Engine, company.Real.Engine != company.New.Engine, isOld: true);
+    public static IReadOnlyList<string> Expected(AnyCompany company) => Lines(company.Before, company.Real.Engine,
+        company.Real.Engine != company.New.Engine, isOld: true);
 
     /// <summary>What is in the new store.</summary>
     public static IReadOnlyList<string> Found(AnyCompany company, StoreAddress renewed) =>
         Lines(IndependentReader.Read(renewed), renewed.Engine, company.Real.Engine != company.New.Engine, isOld: false);
 
-    // Known tables value by value as their columns are meant; others as they stand, or only counted where another engine writes the same values in its own way.
-    private static List<string> Lines(SortedDictionary<string, (string[] Columns, List<string[]> Rows)> tables, string engine, bool crosses, bool isOld)
+    // Known tables value by value as their columns are meant; others as they stand, or only counted where another engine writes the same
+    // values in its own way.
+    private static List<string> Lines(SortedDictionary<string, (string[] Columns, List<string[]> Rows)> tables, string engine,
+        bool crosses, bool isOld)
     {
         var lines = new List<string>();
         foreach ((string table, (string[] columns, List<string[]> rows)) in tables)
@@ -209,7 +235,8 @@ internal sealed class AnyOffice : IDisposable
             string name = table == "ver" ? "version" : table;
             foreach (string[] row in rows)
             {
-                IEnumerable<string> values = kinds is null ? crosses ? [] : row : row.Select((value, i) => i < kinds.Length ? Canonical(value, kinds[i], crosses) : crosses ? "" : value);
+                IEnumerable<string> values = kinds is null ? crosses ? [] : row : row.Select((value, i) => i < kinds.Length
+                    ? Canonical(value, kinds[i], crosses) : crosses ? "" : value);
                 if (isOld && table == "ver") values = values.Select((value, i) => i == 1 ? "2" : value);
                 lines.Add($"{name}: {string.Join(" | ", values)}");
             }
@@ -227,7 +254,8 @@ internal sealed class AnyOffice : IDisposable
         if (value == "\u2205" || (crosses && value.Trim().Length == 0)) return "none";
         return kind switch
         {
-            'i' or 'n' => decimal.Parse(value, NumberStyles.Float, CultureInfo.InvariantCulture).ToString("0.####", CultureInfo.InvariantCulture),
+            'i' or 'n' => decimal.Parse(value, NumberStyles.Float, CultureInfo.InvariantCulture).ToString("0.####",
+                CultureInfo.InvariantCulture),
             'd' => value.Length == 8 ? $"{value[..4]}-{value[4..6]}-{value[6..]}" : value[..10],
             _ => crosses ? value.TrimEnd(' ') : value,
         };

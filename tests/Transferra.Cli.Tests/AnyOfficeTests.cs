@@ -3,17 +3,21 @@ using Transferra.Tests;
 
 namespace Transferra.Cli.Tests;
 
-/// <summary>The office that nobody thought of: made up from a seed, walked through with random commands and faults; see AnyOfficeWalk.cs for what must hold.</summary>
+/// <summary>The office that nobody thought of: made up from a seed, walked through with random commands and faults; see AnyOfficeWalk.cs
+/// for what must hold.</summary>
 public abstract class AnyOfficeTests
 {
     private const int Daily = 50, Soaked = 1000;
 
-    /// <summary>Walks through a third of the offices. Those of a day are always the same; those of a soak run are new, and their seed is told.</summary>
+    /// <summary>Walks through a third of the offices. Those of a day are always the same; those of a soak run are new, and their seed is
+    /// told.</summary>
     /// <param name="third">0, 1 or 2.</param>
     protected static void Walk(int third)
     {
-        int first = (Seeds.IsSoak && Environment.GetEnvironmentVariable("TRANSFERRA_SEED") is null ? Random.Shared.Next(1_000_000) * 1000 : Seeds.Given * 1000) + (third * 100_000);
-        int offices = int.TryParse(Environment.GetEnvironmentVariable("TRANSFERRA_OFFICES"), NumberStyles.None, CultureInfo.InvariantCulture, out int given) ? given : Seeds.IsSoak ? Soaked : Daily;
+        int first = (Seeds.IsSoak && Environment.GetEnvironmentVariable("TRANSFERRA_SEED") is null ? Random.Shared.Next(1_000_000) * 1000
+            : Seeds.Given * 1000) + (third * 100_000);
+        int offices = int.TryParse(Environment.GetEnvironmentVariable("TRANSFERRA_OFFICES"), NumberStyles.None,
+            CultureInfo.InvariantCulture, out int given) ? given : Seeds.IsSoak ? Soaked : Daily;
         var broken = new List<string>();
         (int through, int tried) = (0, 0);
         using var program = new ServedProgram();

@@ -39,14 +39,16 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
             string[] command = Command();
             Served served = Step(Fault(command), command);
             // Whoever sees that it stopped does mostly what the last line says.
-            if (served.Exit is 3 or Served.Killed && random.Next(3) > 0) Step(random.Next(3) == 0 ? Fault(command) : DiskFault.None, One<string[]>(["upgrade", "--resume"], ["undo", .. Yes(Codes)], ["reopen"]));
+            if (served.Exit is 3 or Served.Killed && random.Next(3) > 0) Step(random.Next(3) == 0 ? Fault(command) : DiskFault.None,
+                One<string[]>(["upgrade", "--resume"], ["undo", .. Yes(Codes)], ["reopen"]));
         }
         PlacesComeBack();
         Settle();
         Served last = Step(DiskFault.None, ["upgrade", .. Yes(Codes)]);
         if (last.Exit != 0) return;
         Served signed = Step(DiskFault.None, "signoff", "--json");
-        if (signed.Exit == 0) OriginalsStandWhereItSays(JsonDocument.Parse(signed.Out).RootElement.GetProperty("result").GetProperty("companies"));
+        if (signed.Exit == 0) OriginalsStandWhereItSays(JsonDocument.Parse(signed.Out).RootElement.GetProperty("result")
+            .GetProperty("companies"));
     }
 
     private string[] Command() => random.Next(22) switch
@@ -90,7 +92,8 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
     {
         string there = System.IO.Path.Combine(Path, "elsewhere/more"), gone = System.IO.Path.Combine(Path, "elsewhere/unplugged");
         if (!Directory.Exists(gone)) return;
-        if (Directory.Exists(there)) throw new BrokenPromiseException("the place on the disk that was not there was made anew:\n" + History());
+        if (Directory.Exists(there)) throw new BrokenPromiseException("the place on the disk that was not there was made anew:\n"
+            + History());
         Directory.Move(gone, there);
     }
 
@@ -108,42 +111,53 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
         foreach (AnyCompany company in office.Companies)
             if (!IsOriginal(company, company.Real)) Break($"after everything was taken back the store of {company.Code} is not what it was", reopened);
         foreach (string root in office.Roots.Where(Directory.Exists))
-            if (Directory.EnumerateFileSystemEntries(root, "transferra-2*", SearchOption.AllDirectories).FirstOrDefault() is { } left) Break($"{left} is left", reopened);
+            if (Directory.EnumerateFileSystemEntries(root, "transferra-2*", SearchOption.AllDirectories)
+                .FirstOrDefault() is { } left) Break($"{left} is left", reopened);
     }
 
     private Served Step(DiskFault fault, params string[] command)
     {
         string before = Data();
         Served served = program.Run(fault, Path, office.Roots, command);
-        _steps.Add($"{string.Join(' ', command)}{fault} -> {served.Exit}" + (served.Exit == 0 ? "" : "  | " + string.Join(" / ", (served.Err.Length > 0 ? served.Err : served.Out).Split('\n', StringSplitOptions.RemoveEmptyEntries).Take(3))));
+        _steps.Add($"{string.Join(' ', command)}{fault} -> {served.Exit}" + (served.Exit == 0 ? "" : "  | " + string.Join(" / ",
+            (served.Err.Length > 0 ? served.Err : served.Out).Split('\n', StringSplitOptions.RemoveEmptyEntries).Take(3))));
         if (served.Violations.Count > 0) Break($"not announced by a journal: {string.Join("; ", served.Violations)}", served);
         if (served.Exit is not (0 or 1 or 2 or 3 or 4 or Served.Killed)) Break("there is no such exit code", served);
-        if (Regex.IsMatch(served.All, @"Exception\b|^ +at (Transferra|System|Microsoft)\.", RegexOptions.Multiline)) Break("words for programmers", served);
+        if (Regex.IsMatch(served.All, @"Exception\b|^ +at (Transferra|System|Microsoft)\.",
+            RegexOptions.Multiline)) Break("words for programmers", served);
         if (served.Exit == 2 && Data() != before) Break("it says that nothing was done", served);
         if (served.Exit != Served.Killed && served.All.Trim().Length == 0) Break("not a word", served);
-        if (served.Exit != Served.Killed && !IsOpen() && !LastWords(served).Any(line => line.Contains("transferra reopen", StringComparison.Ordinal)
-            || line.Contains("--resume", StringComparison.Ordinal) || line.Contains("transferra undo", StringComparison.Ordinal) || line.Contains("transferra close", StringComparison.Ordinal)))
+        if (served.Exit != Served.Killed && !IsOpen() && !LastWords(served)
+            .Any(line => line.Contains("transferra reopen", StringComparison.Ordinal)
+            || line.Contains("--resume", StringComparison.Ordinal) || line.Contains("transferra undo", StringComparison.Ordinal)
+                || line.Contains("transferra close", StringComparison.Ordinal)))
             Break("the office is closed and the last words do not say how it is opened", served);
         if (command is ["restore", var code, "--yes", ..] && served.Exit != 2) _restoredOver.Add(code);
-        foreach (AnyCompany company in office.Companies.Where(company => !Candidates(company).Any(place => IsOriginal(company, place)))) Break($"the original of {company.Code} is nowhere", served);
-        if (command[0] == "upgrade" && fault == DiskFault.None && served.Exit != 0 && Environment.GetEnvironmentVariable("TRANSFERRA_WHY") is not null) Console.WriteLine($"why {served.Exit}: {string.Join(" ", served.Err.Split('\n').Take(3))} {string.Join(' ', LastWords(served))}");
-        if (command[0] == "upgrade" && fault == DiskFault.None && !command.Contains("--resume")) Upgrades = (Upgrades.Through + (served.Exit == 0 ? 1 : 0), Upgrades.Tried + 1);
+        foreach (AnyCompany company in office.Companies.Where(company => !Candidates(company)
+            .Any(place => IsOriginal(company, place)))) Break($"the original of {company.Code} is nowhere", served);
+        if (command[0] == "upgrade" && fault == DiskFault.None && served.Exit != 0
+            && Environment.GetEnvironmentVariable("TRANSFERRA_WHY") is not null) Console.WriteLine($"why {served.Exit}: {string.Join(" ", served.Err.Split('\n').Take(3))} {string.Join(' ', LastWords(served))}");
+        if (command[0] == "upgrade" && fault == DiskFault.None && !command.Contains("--resume")) Upgrades = (Upgrades.Through
+            + (served.Exit == 0 ? 1 : 0), Upgrades.Tried + 1);
         if (served.Exit == 0 && command[0] is "upgrade" or "match") ProvedIsEqual(command, served);
         NobodyElseReads(served);
         return served;
     }
 
-    private static IEnumerable<string> LastWords(Served served) => served.All.Split('\n', StringSplitOptions.RemoveEmptyEntries).TakeLast(6);
+    private static IEnumerable<string> LastWords(Served served) => served.All.Split('\n', StringSplitOptions.RemoveEmptyEntries)
+        .TakeLast(6);
 
     private void ProvedIsEqual(string[] command, Served served)
     {
         if (command[0] == "match" && Regex.Match(served.Out, "^new: (.+)$", RegexOptions.Multiline) is { Success: true } named)
         {
             AnyCompany company = office.Companies.Single(company => company.Code == command[1]);
-            if (!company.New.IsOnServer && Path.Length > 0 && System.IO.Path.Exists(named.Groups[1].Value)) Compare(company, company.New with { Path = named.Groups[1].Value }, served);
+            if (!company.New.IsOnServer && Path.Length > 0 && System.IO.Path.Exists(named.Groups[1].Value)) Compare(company,
+                company.New with { Path = named.Groups[1].Value }, served);
         }
         else if (command[0] == "upgrade" && !command.Contains("--resume"))
-            foreach (AnyCompany company in office.Companies.Where(company => Array.IndexOf(command, company.Code) > 0)) Compare(company, company.New, served);
+            foreach (AnyCompany company in office.Companies.Where(company => Array.IndexOf(command, company.Code) > 0)) Compare(company,
+                company.New, served);
     }
 
     private void Compare(AnyCompany company, StoreAddress renewed, Served served)
@@ -160,10 +174,13 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
         catch (System.Data.Common.DbException) { return false; }
     }
 
-    private static bool Same(IReadOnlyDictionary<string, string> a, IReadOnlyDictionary<string, string> b) => a.Count == b.Count && a.All(entry => b.GetValueOrDefault(entry.Key) == entry.Value);
+    private static bool Same(IReadOnlyDictionary<string, string> a, IReadOnlyDictionary<string, string> b) => a.Count == b.Count
+        && a.All(entry => b.GetValueOrDefault(entry.Key) == entry.Value);
 
-    private static string Rows(SortedDictionary<string, (string[] Columns, List<string[]> Rows)> tables) => string.Join('\n', tables.Select(table =>
-        $"{table.Key} {string.Join(',', table.Value.Columns)}\n" + string.Join('\n', table.Value.Rows.Select(row => string.Join(" | ", row)).Order(StringComparer.Ordinal))));
+    private static string Rows(SortedDictionary<string, (string[] Columns, List<string[]> Rows)> tables) =>
+        string.Join('\n', tables.Select(table =>
+        $"{table.Key} {string.Join(',', table.Value.Columns)}\n" + string.Join('\n',
+            table.Value.Rows.Select(row => string.Join(" | ", row)).Order(StringComparer.Ordinal))));
 
     // In its place, or in a work folder or under a run's name beside it.
     private static IEnumerable<StoreAddress> Candidates(AnyCompany company)
@@ -171,7 +188,8 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
         yield return company.Real;
         if (company.Real.IsOnServer)
         {
-            foreach (string name in new StoreOpener().ServerOf(company.Real).Names(company.Real.Path).Where(name => System.IO.Path.GetFileName(name).StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)
+            foreach (string name in new StoreOpener().ServerOf(company.Real).Names(company.Real.Path)
+                .Where(name => System.IO.Path.GetFileName(name).StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)
                 && name.Contains(company.Real.Name[..8], StringComparison.Ordinal))) yield return company.Real with { Path = name };
             yield break;
         }
@@ -185,7 +203,8 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
         {
             AnyCompany company = office.Companies.Single(company => company.Code == signed.GetProperty("code").GetString());
             string aside = signed.GetProperty("setAside").GetString()!;
-            if (!company.Real.IsOnServer && !IsOriginal(company, company.Real with { Path = aside })) throw new BrokenPromiseException($"the original of {company.Code} is not at {aside}, where the sign-off says\n{History()}");
+            if (!company.Real.IsOnServer && !IsOriginal(company,
+                company.Real with { Path = aside })) throw new BrokenPromiseException($"the original of {company.Code} is not at {aside}, where the sign-off says\n{History()}");
         }
     }
 
@@ -194,22 +213,28 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
     {
         string closings = System.IO.Path.Combine(Path, "transferra/closings");
         if (!Directory.Exists(closings)) return true;
-        return Directory.GetDirectories(closings).All(closing => !File.Exists(System.IO.Path.Combine(closing, "journal.jsonl")) || File.ReadLines(System.IO.Path.Combine(closing, "journal.jsonl")).ToArray() is not { Length: > 0 } lines
-            || lines[^1].Contains("\"state\":\"reopened\"", StringComparison.Ordinal) || lines[^1].Contains("\"state\":\"given-up\"", StringComparison.Ordinal));
+        return Directory.GetDirectories(closings).All(closing => !File.Exists(System.IO.Path.Combine(closing, "journal.jsonl"))
+            || File.ReadLines(System.IO.Path.Combine(closing, "journal.jsonl")).ToArray() is not { Length: > 0 } lines
+            || lines[^1].Contains("\"state\":\"reopened\"", StringComparison.Ordinal) || lines[^1].Contains("\"state\":\"given-up\"",
+                StringComparison.Ordinal));
     }
 
     // Names, sizes and times of everything beside the stores.
-    private string Data() => string.Join('\n', office.Roots.Where(Directory.Exists).SelectMany(root => Directory.EnumerateFileSystemEntries(root, "*", SearchOption.AllDirectories))
-        .Where(path => !path.EndsWith("-shm", StringComparison.Ordinal) && !path.EndsWith("-wal", StringComparison.Ordinal)).Order(StringComparer.Ordinal)
+    private string Data() => string.Join('\n', office.Roots.Where(Directory.Exists)
+        .SelectMany(root => Directory.EnumerateFileSystemEntries(root, "*", SearchOption.AllDirectories))
+        .Where(path => !path.EndsWith("-shm", StringComparison.Ordinal) && !path.EndsWith("-wal", StringComparison.Ordinal))
+            .Order(StringComparer.Ordinal)
         .Select(path => Directory.Exists(path) ? path : $"{path} {new FileInfo(path).Length} {File.GetLastWriteTimeUtc(path).Ticks}"));
 
     private void NobodyElseReads(Served served)
     {
         const UnixFileMode others = UnixFileMode.OtherRead | UnixFileMode.OtherWrite | UnixFileMode.OtherExecute;
         // Below a folder that is closed to them nobody comes.
-        foreach (string folder in ((string[])["transferra", "sets", "elsewhere/more"]).Select(top => System.IO.Path.Combine(Path, top)).Where(Directory.Exists))
+        foreach (string folder in ((string[])["transferra", "sets", "elsewhere/more"]).Select(top => System.IO.Path.Combine(Path, top))
+            .Where(Directory.Exists))
             if ((File.GetUnixFileMode(folder) & others) != 0) Break($"others may look into {folder}", served);
-        foreach (string work in office.Roots.Where(Directory.Exists).SelectMany(root => Directory.EnumerateDirectories(root, "transferra-2*", SearchOption.AllDirectories)))
+        foreach (string work in office.Roots.Where(Directory.Exists).SelectMany(root => Directory.EnumerateDirectories(root,
+            "transferra-2*", SearchOption.AllDirectories)))
             if ((File.GetUnixFileMode(work) & others) != 0) Break($"others may look into {work}", served);
         foreach (string made in Directory.EnumerateDirectories(Path, "out*"))
             if ((File.GetUnixFileMode(made) & others) != 0) Break($"others may look into {made}", served);
@@ -217,5 +242,6 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
 
     private string History() => $"{office}\n  " + string.Join("\n  ", _steps);
 
-    private void Break(string what, Served served) => throw new BrokenPromiseException($"{what}\n{History()}\nwhat the last command said:\n{served.All[^Math.Min(served.All.Length, 1500)..]}");
+    private void Break(string what, Served served) =>
+        throw new BrokenPromiseException($"{what}\n{History()}\nwhat the last command said:\n{served.All[^Math.Min(served.All.Length, 1500)..]}");
 }

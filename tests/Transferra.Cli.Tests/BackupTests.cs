@@ -7,7 +7,8 @@ namespace Transferra.Cli.Tests;
 public sealed class BackupTests
 {
     // What stands in a place, beside the mark by which it is known again.
-    private static string[] Entries(string place) => [.. Directory.GetFileSystemEntries(place).Where(entry => Path.GetFileName(entry) != "transferra-place.json")];
+    private static string[] Entries(string place) =>
+        [.. Directory.GetFileSystemEntries(place).Where(entry => Path.GetFileName(entry) != "transferra-place.json")];
 
     [Fact]
     public void A_place_that_fails_does_not_stop_the_others_but_the_wanted_number_must_be_proved()
@@ -15,7 +16,8 @@ public sealed class BackupTests
         using var office = new DemoFolder(small: true);
         File.WriteAllText(office["in-the-way"], "a file where a folder should be");
         office.SetBackup("backup: {to: [in-the-way, sets, elsewhere/sets]}");
-        JsonElement sets = BuiltProgram.Run(office.Path, "backup", "QIH", "--json").Expect(4).Json.GetProperty("result")[0].GetProperty("sets");
+        JsonElement sets = BuiltProgram.Run(office.Path, "backup", "QIH", "--json")
+            .Expect(4).Json.GetProperty("result")[0].GetProperty("sets");
         Assert.Equal([false, true, true], sets.EnumerateArray().Select(set => set.GetProperty("isProved").GetBoolean()));
         Assert.Equal("place", sets[0].GetProperty("faults")[0].GetProperty("code").GetString());
         // The same set in both places, byte for byte, and nothing left of the packing.
@@ -34,14 +36,17 @@ public sealed class BackupTests
         office.SetBackup("backup: {to: [sets, elsewhere]}");
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0);
         BuiltProgram.Run(office.Path, "backup", "QIH", "QST").Expect(0);
-        string[] names = [.. Directory.GetFiles(office["sets"], "QIH*").Select(path => Path.GetFileName(path)!).Order(StringComparer.Ordinal)];
+        string[] names = [.. Directory.GetFiles(office["sets"], "QIH*").Select(path => Path.GetFileName(path)!)
+            .Order(StringComparer.Ordinal)];
         byte[] sound = File.ReadAllBytes(office["sets/" + names[0]]), torn = [.. sound];
         torn[torn.Length / 2] ^= 1;
         File.WriteAllBytes(office["sets/" + names[0]], torn);
         BuiltProgram.Run(office.Path, "sets", "QIH", "--prove", "--minutes", "0").Expect(0).Says("4 sets not looked at");
-        JsonElement proofs = BuiltProgram.Run(office.Path, "sets", "QIH", "--prove", "--json").Expect(4).Json.GetProperty("result").GetProperty("proofs");
+        JsonElement proofs = BuiltProgram.Run(office.Path, "sets", "QIH", "--prove", "--json").Expect(4).Json.GetProperty("result")
+            .GetProperty("proofs");
         // The oldest proof is that of the first backup.
-        Assert.Equal([names[0], names[0], names[1], names[1]], proofs.EnumerateArray().Select(proof => Path.GetFileName(proof.GetProperty("path").GetString())));
+        Assert.Equal([names[0], names[0], names[1], names[1]], proofs.EnumerateArray()
+            .Select(proof => Path.GetFileName(proof.GetProperty("path").GetString())));
         Assert.Equal(3, proofs.EnumerateArray().Count(proof => proof.GetProperty("isGood").GetBoolean()));
         BuiltProgram.Run(office.Path, "sets").Says("not whole");
         BuiltProgram.Run(office.Path, "sets", "QIH", "--heal").Expect(0).Says("Healed from", "the damaged file is kept as");
@@ -55,7 +60,8 @@ public sealed class BackupTests
         BuiltProgram.Run(office.Path, "sets", "--tidy", "1").Expect(0).Says("nothing to remove");
     }
 
-    /// <summary>By day, with somebody at work in write-ahead mode: the set is of one moment, with what was not yet written into the file itself.</summary>
+    /// <summary>By day, with somebody at work in write-ahead mode: the set is of one moment, with what was not yet written into the file
+    /// itself.</summary>
     [Fact]
     public void A_store_in_use_is_backed_up_as_of_one_moment()
     {
@@ -66,9 +72,11 @@ public sealed class BackupTests
         command.CommandText = "PRAGMA journal_mode = WAL; PRAGMA wal_autocheckpoint = 0; INSERT INTO ACCTS (AID, ACODE, ANAME, ATYPE) VALUES (99999, '9999', 'of today', 'A')";
         command.ExecuteNonQuery();
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0).Says("is in use; the set is of one moment of it", "Proved");
-        Assert.False(Directory.Exists(office["transferra/scratch"]) && Directory.GetFileSystemEntries(office["transferra/scratch"]).Length > 0);
+        Assert.False(Directory.Exists(office["transferra/scratch"])
+            && Directory.GetFileSystemEntries(office["transferra/scratch"]).Length > 0);
         BuiltProgram.Run(office.Path, "restore", "QIH", "--to", office["out"]).Expect(0);
-        Assert.Equal("of today", DemoFolder.Ask(office["out/store/" + Path.GetFileName(office.Store("QIH"))], "SELECT ANAME FROM ACCTS WHERE AID = 99999"));
+        Assert.Equal("of today", DemoFolder.Ask(office["out/store/" + Path.GetFileName(office.Store("QIH"))],
+            "SELECT ANAME FROM ACCTS WHERE AID = 99999"));
         command.CommandText = "SELECT count(*) FROM ACCTS WHERE AID = 99999";
         Assert.Equal(1L, command.ExecuteScalar());
     }
@@ -78,21 +86,27 @@ public sealed class BackupTests
     {
         using var office = new DemoFolder(small: true);
         BuiltProgram.Run(office.Path, "backup", "QIH", "QST").Expect(0);
-        string[] members = [.. BuiltProgram.Run(office.Path, "restore", "QIH", "--show", "--json").Expect(0).Json.GetProperty("result").GetProperty("members")
-            .EnumerateArray().Where(member => member.GetProperty("kind").GetString() == "file").Select(member => member.GetProperty("name").GetString()!)];
+        string[] members = [.. BuiltProgram.Run(office.Path, "restore", "QIH", "--show", "--json").Expect(0).Json.GetProperty("result")
+            .GetProperty("members")
+            .EnumerateArray().Where(member => member.GetProperty("kind").GetString() == "file")
+                .Select(member => member.GetProperty("name").GetString()!)];
         Assert.Contains("kit/versions/5.yaml", members);
         Assert.Contains("settings/ledger.ini", members);
         string document = members.First(member => member.StartsWith("documents/0/", StringComparison.Ordinal));
         BuiltProgram.Run(office.Path, "restore", "QIH", "--only", document, "--to", office["one"]).Expect(0).Says("1 file, as backed up");
-        Assert.Equal(File.ReadAllBytes(office["data/QIH/documents/" + document["documents/0/".Length..]]), File.ReadAllBytes(office["one/" + document]));
+        Assert.Equal(File.ReadAllBytes(office["data/QIH/documents/" + document["documents/0/".Length..]]),
+            File.ReadAllBytes(office["one/" + document]));
         BuiltProgram.Run(office.Path, "restore", "QIH", "--only", "table:ACCTS", "--to", office["table"]).Expect(0);
         string[] lines = File.ReadAllLines(office["table/ACCTS.csv"]);
-        Assert.Equal(DemoFolder.Ask(office.Store("QIH"), "SELECT count(*) + 1 FROM ACCTS"), lines.Length.ToString(System.Globalization.CultureInfo.InvariantCulture));
+        Assert.Equal(DemoFolder.Ask(office.Store("QIH"), "SELECT count(*) + 1 FROM ACCTS"),
+            lines.Length.ToString(System.Globalization.CultureInfo.InvariantCulture));
         Assert.Equal("AID,ACODE,ANAME,ATYPE", lines[0].TrimStart('\uFEFF'));
         BuiltProgram.Run(office.Path, "restore", "QST", "--only", "table:PARTS", "--to", office["parts"]).Expect(0);
         Assert.True(File.ReadAllLines(office["parts/PARTS.csv"]).Length > 1);
-        BuiltProgram.Run(office.Path, "restore", "QIH", "--only", "table:NOWHERE", "--to", office["none"]).Expect(2).Says("no table NOWHERE", "ACCTS");
-        BuiltProgram.Run(office.Path, "restore", "QIH", "--only", "nonsense", "--to", office["none"]).Expect(2).Says("nothing in the set begins with nonsense");
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--only", "table:NOWHERE", "--to", office["none"]).Expect(2)
+            .Says("no table NOWHERE", "ACCTS");
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--only", "nonsense", "--to", office["none"]).Expect(2)
+            .Says("nothing in the set begins with nonsense");
         BuiltProgram.Run(office.Path, "restore", "QIH", "--only", "store").Expect(2).Says("--to DIR");
         Assert.False(Path.Exists(office["none"]) || Path.Exists(office["none.part"]));
     }

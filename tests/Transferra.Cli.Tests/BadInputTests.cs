@@ -21,7 +21,8 @@ public sealed class BadInputTests : IDisposable
     }
 
     private Dictionary<string, string> Seen() => TempFolder.Signature(_office.Path)
-        .Where(entry => entry.Key is not ("transferra" or "transferra/lock") && !entry.Key.StartsWith("transferra/closings", StringComparison.Ordinal)
+        .Where(entry => entry.Key is not ("transferra" or "transferra/lock") && !entry.Key.StartsWith("transferra/closings",
+            StringComparison.Ordinal)
             && !entry.Key.StartsWith("transferra/heads", StringComparison.Ordinal))
         .ToDictionary();
 
@@ -34,7 +35,8 @@ public sealed class BadInputTests : IDisposable
         _office.Edit("kits/pellwright-ledger/hops/5-to-6.yaml", "net: CAST(NET AS DECIMAL(14,2))", "net: CAST(NET AS DECIMAL(14,2)");
         _office.Edit("kits/pellwright-ledger/versions/5.yaml", "CLOSED: VARCHAR(1)", "CLOSED: CHARACTERS(1)");
         Called told = Refused("upgrade", "--yes", "QIH");
-        foreach (string mistake in (string[])["office.yaml:6:5: \"wanted-versoin\" is not known here", "office.yaml:4:5: \"wanted-version\" is missing",
+        foreach (string mistake in (string[])["office.yaml:6:5: \"wanted-versoin\" is not known here",
+            "office.yaml:4:5: \"wanted-version\" is missing",
             "office.yaml:13:15: the company code QIH is used twice",
             "versions/5.yaml:12:84: ", "\"CHARACTERS(1)\" is no type", "5-to-6.yaml:17:20: ", "PNUM", "5-to-6.yaml:65:39: "])
             told.Says(mistake);
@@ -42,18 +44,23 @@ public sealed class BadInputTests : IDisposable
     }
 
     [Theory]
-    [InlineData("new-store: {sqlite: data/QST/stock.db}", "new-store: {sqlite: data/stock.db}", "office.yaml:29:9: the new store lies in another folder")]
-    [InlineData("new-store: {sqlite: data/QST/stock.db}", "new-store: {sqlite: data/QST/stock}", "office.yaml:29:9: the new store has the old one's place")]
+    [InlineData("new-store: {sqlite: data/QST/stock.db}", "new-store: {sqlite: data/stock.db}",
+        "office.yaml:29:9: the new store lies in another folder")]
+    [InlineData("new-store: {sqlite: data/QST/stock.db}", "new-store: {sqlite: data/QST/stock}",
+        "office.yaml:29:9: the new store has the old one's place")]
     [InlineData("{dbf: data/QST/stock}", "{dbf: data/QST/stock, sqlite: x.db}", "office.yaml:28:22: a store has one engine")]
     [InlineData("{dbf: data/QST/stock}", "{paper: data/QST/stock}", "\"paper\" is not known here")]
     [InlineData("{dbf: data/QST/stock}", "{}", "a store has one of sqlite, dbf")]
     [InlineData("{dbf: data/QST/stock}", "{postgresql: stock, password: s3cret}", "a password does not belong into this file")]
     [InlineData("{dbf: data/QST/stock}", "{postgresql: stock, port: 99999}", "\"99999\" is no port")]
     [InlineData("{dbf: data/QST/stock}", "{mariadb: stock, password-file: a, password-variable: b}", "the password is kept in one place")]
-    [InlineData("{dbf: data/QST/stock}", "{mariadb: stock, connection: safe}", "\"safe\" is no word for a connection; the words are as-offered, encrypted and checked")]
-    [InlineData("{dbf: data/QST/stock}", "{mariadb: stock, connection: encrypted, authority: ca.pem}", "an authority is asked only where the connection is checked")]
+    [InlineData("{dbf: data/QST/stock}", "{mariadb: stock, connection: safe}",
+        "\"safe\" is no word for a connection; the words are as-offered, encrypted and checked")]
+    [InlineData("{dbf: data/QST/stock}", "{mariadb: stock, connection: encrypted, authority: ca.pem}",
+        "an authority is asked only where the connection is checked")]
     [InlineData("{dbf: data/QST/stock}", "{firebird: stock, connection: checked}", "a Firebird server has no certificate to check")]
-    [InlineData("{dbf: data/QST/stock}", "{postgresql: stock, host: /run/pg, connection: encrypted}", "over a local socket nothing is encrypted")]
+    [InlineData("{dbf: data/QST/stock}", "{postgresql: stock, host: /run/pg, connection: encrypted}",
+        "over a local socket nothing is encrypted")]
     [InlineData("{dbf: data/QST/stock}", "{mariadb: stock, schema: x}", "\"schema\" is not known here")]
     [InlineData("{dbf: data/QST/stock}", "{firebird: \"\"}", "the name of the database is empty")]
     [InlineData("new-store: {sqlite: data/QST/stock.db}", "new-store: {sqlite: data/QST/stock.db, host: x}", "\"host\" is not known here")]
@@ -114,7 +121,8 @@ public sealed class BadInputTests : IDisposable
         command.CommandText = "PRAGMA locking_mode = EXCLUSIVE; BEGIN EXCLUSIVE";
         command.ExecuteNonQuery();
         // Nothing in this process may open the file meanwhile: closing it again would drop the lock (fcntl(2)).
-        BuiltProgram.Run(_office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(2).Says("QIH", "is locked by another program", "Close the old program");
+        BuiltProgram.Run(_office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(2).Says("QIH", "is locked by another program",
+            "Close the old program");
         Assert.False(Directory.Exists(_office["transferra/runs"]));
     }
 
@@ -133,7 +141,8 @@ public sealed class BadInputTests : IDisposable
         {
             Thread.Sleep(300);
             _office.Edit("office.yaml", "  tell: [sh, programs/ledger/tell.sh, \"{message}\"]\n  grace: 10 s\n", "");
-            Refused("upgrade", "QIH", "--yes", "QIH").Says("1 session still in: QIH", "tail", $"process {holder.Id}", "Close the program there");
+            Refused("upgrade", "QIH", "--yes", "QIH").Says("1 session still in: QIH", "tail", $"process {holder.Id}",
+                "Close the program there");
         }
         finally
         {
@@ -165,7 +174,8 @@ public sealed class BadInputTests : IDisposable
         _office.Edit("office.yaml", "documents: [data/QIH/documents]", "documents: [data/QIH/papers]");
         _office.Edit("office.yaml", "to: [sets]", "to: [/proc/transferra-sets]");
         Refused("upgrade", "--yes", "QIH", "--yes", "QWS")
-            .Says("5 things stand in the way", "Which scheme does the firm account for tax under? (standard, cash)", "answers: {tax_scheme: ...}",
+            .Says("5 things stand in the way", "Which scheme does the firm account for tax under? (standard, cash)",
+                "answers: {tax_scheme: ...}",
             "data/QIH/papers is not there", "/proc/transferra-sets");
     }
 
@@ -186,7 +196,8 @@ public sealed class BadInputTests : IDisposable
     [InlineData("restore QIH --set /etc/hostname", "/etc/hostname is no backup set", "Use another set")]
     [InlineData("frobnicate", "frobnicate", "transferra --help")]
     [InlineData("survey --colour", "--colour", "transferra --help")]
-    public void Wrong_use_is_refused_with_what_to_do(string command, string what, string next) => Refused(command.Split(' ')).Says(what, next);
+    public void Wrong_use_is_refused_with_what_to_do(string command, string what, string next) => Refused(command.Split(' '))
+        .Says(what, next);
 
     [Fact]
     public void A_stack_trace_is_shown_only_when_asked_for()

@@ -24,7 +24,8 @@ internal sealed record Called(int ExitCode, string Out, string Err)
         // Long lines are broken at 100 columns; what was said is the same.
         string unbroken = string.Join(' ', All.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));
         foreach (string text in texts)
-            Assert.True(unbroken.Contains(text, StringComparison.Ordinal) || All.Contains(text, StringComparison.Ordinal), $"\"{text}\" is not said in:\n{All}");
+            Assert.True(unbroken.Contains(text, StringComparison.Ordinal) || All.Contains(text, StringComparison.Ordinal),
+                $"\"{text}\" is not said in:\n{All}");
         return this;
     }
 }
@@ -37,17 +38,20 @@ internal static class BuiltProgram
     private static string PathOf(string assembly) => Path.Combine(Folder, assembly);
 
     /// <summary>Runs the program on an office and waits for it.</summary>
-    public static Called Run(string office, params string[] arguments) => Wait(Start(PathOf("transferra.dll"), [.. arguments, "--office", office]));
+    public static Called Run(string office, params string[] arguments) =>
+        Wait(Start(PathOf("transferra.dll"), [.. arguments, "--office", office]));
 
     /// <summary>Runs it with environment variables of its own.</summary>
     public static Called RunWith(IReadOnlyDictionary<string, string> environment, string office, params string[] arguments) =>
         Wait(Start(PathOf("transferra.dll"), [.. arguments, "--office", office], environment: environment));
 
     /// <summary>Starts it and leaves it running.</summary>
-    public static Process Started(string office, params string[] arguments) => Start(PathOf("transferra.dll"), [.. arguments, "--office", office]);
+    public static Process Started(string office, params string[] arguments) => Start(PathOf("transferra.dll"),
+        [.. arguments, "--office", office]);
 
     /// <summary>Starts one of the demo's stand-ins and leaves it running.</summary>
-    public static Process StandIn(string name, string folder, string file) => Start(PathOf("transferra.dll"), ["stand-in", name, "--in", folder, "--file", file]);
+    public static Process StandIn(string name, string folder, string file) => Start(PathOf("transferra.dll"),
+        ["stand-in", name, "--in", folder, "--file", file]);
 
     /// <summary>Path of the built program, for commands of other programs.</summary>
     public static string Assembly => PathOf("transferra.dll");
@@ -55,14 +59,21 @@ internal static class BuiltProgram
     /// <summary>Runs it with exactly these arguments in a folder.</summary>
     public static Called RunIn(string folder, params string[] arguments) => Wait(Start(PathOf("transferra.dll"), arguments, folder));
 
-    /// <summary>Runs it until its n-th operation on the disk, at which it is killed; before that operation, or after it when n is negative.</summary>
+    /// <summary>Runs it until its n-th operation on the disk, at which it is killed; before that operation, or after it when n is
+    /// negative.</summary>
     public static Called RunUntil(int operation, string office, params string[] arguments) =>
-        Wait(Start(PathOf("Transferra.KillHost.dll"), [operation.ToString(System.Globalization.CultureInfo.InvariantCulture), .. arguments, "--office", office]));
+        Wait(Start(PathOf("Transferra.KillHost.dll"), [operation.ToString(System.Globalization.CultureInfo.InvariantCulture),
+            .. arguments, "--office", office]));
 
     /// <summary>Starts it so that it takes one command after the other; see ServedProgram.cs.</summary>
     public static Process Serving()
     {
-        var start = new ProcessStartInfo("dotnet", [PathOf("Transferra.KillHost.dll"), "serve"]) { RedirectStandardInput = true, RedirectStandardOutput = true, RedirectStandardError = true };
+        var start = new ProcessStartInfo("dotnet", [PathOf("Transferra.KillHost.dll"), "serve"])
+        {
+            RedirectStandardInput = true,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true
+        };
         // What is compiled ahead of time is good enough for a few records; compiling it anew, better, would take more time than it saves.
         (start.Environment["DOTNET_TieredPGO"], start.Environment["DOTNET_TC_CallCountThreshold"]) = ("0", "800");
         return Process.Start(start)!;
@@ -84,8 +95,14 @@ internal static class BuiltProgram
     /// <summary>Runs it in a terminal, with a line typed.</summary>
     public static Called RunTyping(string line, string office, params string[] arguments)
     {
-        string command = string.Join(' ', ((string[])["dotnet", PathOf("transferra.dll"), .. arguments, "--office", office]).Select(argument => $"'{argument}'"));
-        var start = new ProcessStartInfo("script", ["-qec", command, "/dev/null"]) { RedirectStandardInput = true, RedirectStandardOutput = true, RedirectStandardError = true };
+        string command = string.Join(' ', ((string[])["dotnet", PathOf("transferra.dll"), .. arguments, "--office", office])
+            .Select(argument => $"'{argument}'"));
+        var start = new ProcessStartInfo("script", ["-qec", command, "/dev/null"])
+        {
+            RedirectStandardInput = true,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true
+        };
         start.Environment["NO_COLOR"] = "1";
         Process process = Process.Start(start)!;
         process.StandardInput.WriteLine(line);
@@ -93,9 +110,15 @@ internal static class BuiltProgram
         return Wait(process);
     }
 
-    private static Process Start(string assembly, IReadOnlyList<string> arguments, string? folder = null, IReadOnlyDictionary<string, string>? environment = null)
+    private static Process Start(string assembly, IReadOnlyList<string> arguments, string? folder = null, IReadOnlyDictionary<string,
+        string>? environment = null)
     {
-        var start = new ProcessStartInfo("dotnet", [assembly, .. arguments]) { RedirectStandardInput = true, RedirectStandardOutput = true, RedirectStandardError = true };
+        var start = new ProcessStartInfo("dotnet", [assembly, .. arguments])
+        {
+            RedirectStandardInput = true,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true
+        };
         if (folder is not null) start.WorkingDirectory = folder;
         foreach ((string name, string value) in environment ?? new Dictionary<string, string>()) start.Environment[name] = value;
         Process process = Process.Start(start)!;

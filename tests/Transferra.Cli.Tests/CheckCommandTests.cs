@@ -16,8 +16,10 @@ public sealed class CheckCommandTests
         foreach (FindingHelp help in (FindingHelp[])[FindingKinds.All[0], FindingKinds.Help(FindingKinds.Orphan)!, FindingKinds.All[^1]])
             BuiltProgram.Run(office.Path, "check", "--explain", help.Kind).Expect(0).Says(help.Meaning, help.Cause, help.Remedy);
         JsonElement all = BuiltProgram.Run(office.Path, "check", "--explain", "--json").Expect(0).Json.GetProperty("result");
-        Assert.Equal(FindingKinds.All.Select(help => help.Kind), all.EnumerateArray().Select(help => help.GetProperty("kind").GetString()!));
-        BuiltProgram.Run(office.Path, "check", "--explain", "nonsense").Expect(2).Says("no kind of finding \"nonsense\"", "The kinds are damaged, ");
+        Assert.Equal(FindingKinds.All.Select(help => help.Kind), all.EnumerateArray().Select(help => help.GetProperty("kind")
+            .GetString()!));
+        BuiltProgram.Run(office.Path, "check", "--explain", "nonsense").Expect(2).Says("no kind of finding \"nonsense\"",
+            "The kinds are damaged, ");
     }
 
     [Fact]
@@ -32,13 +34,16 @@ public sealed class CheckCommandTests
         JsonElement result = called.Json.GetProperty("result")[0];
         string folder = result.GetProperty("kept").GetString()!;
         JsonElement[] compared = [.. result.GetProperty("check").GetProperty("compared").GetProperty("findings").EnumerateArray()];
-        Assert.Equal("not-a-date", Assert.Single(compared, finding => finding.GetProperty("state").GetString() == "gone").GetProperty("kind").GetString());
-        Assert.Equal("control-characters", Assert.Single(compared, finding => finding.GetProperty("state").GetString() == "new").GetProperty("kind").GetString());
+        Assert.Equal("not-a-date", Assert.Single(compared, finding => finding.GetProperty("state").GetString() == "gone")
+            .GetProperty("kind").GetString());
+        Assert.Equal("control-characters", Assert.Single(compared, finding => finding.GetProperty("state").GetString() == "new")
+            .GetProperty("kind").GetString());
         Assert.Equal(4, compared.Count(finding => finding.GetProperty("state").GetString() == "stayed"));
         string copies = Assert.Single(Directory.GetFiles(folder, "*exact-copies*"));
         Assert.Equal(5, File.ReadAllLines(copies).Length);
         // Phones are private, in the list and in the workbook.
-        Assert.Contains("(private)", File.ReadAllText(Assert.Single(Directory.GetFiles(folder, "*control-characters*"))), StringComparison.Ordinal);
+        Assert.Contains("(private)", File.ReadAllText(Assert.Single(Directory.GetFiles(folder, "*control-characters*"))),
+            StringComparison.Ordinal);
         Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute, File.GetUnixFileMode(folder));
         using var python = Process.Start(new ProcessStartInfo("/usr/bin/python3",
             ["-c", "import openpyxl, sys; b = openpyxl.load_workbook(sys.argv[1]); print([s.title for s in b]); print([[c.value for c in r][:7] for r in b['Findings'].iter_rows(min_row=2)]); print(b.worksheets[1]['A2'].value)", sheet])
@@ -83,7 +88,8 @@ public sealed class CheckCommandTests
         Called salvaged = BuiltProgram.RunIn(office.Path, "check", "QWS", "--salvage", "rescued.db", "--json").Expect(1);
         long records = salvaged.Json.GetProperty("result").GetProperty("result").GetProperty("tables").GetProperty("JRNL").GetInt64();
         Assert.InRange(records, 17_500, 18_003);
-        Assert.Equal(records.ToString(System.Globalization.CultureInfo.InvariantCulture), DemoFolder.Ask(office["rescued.db"], "SELECT count(*) FROM JRNL"));
+        Assert.Equal(records.ToString(System.Globalization.CultureInfo.InvariantCulture), DemoFolder.Ask(office["rescued.db"],
+            "SELECT count(*) FROM JRNL"));
         Assert.Contains("JRNL,record ", File.ReadAllText(office["rescued.db-lost.csv"]), StringComparison.Ordinal);
         BuiltProgram.RunIn(office.Path, "check", "QWS", "--salvage", "rescued.db").Expect(2).Says("is there already");
         BuiltProgram.Run(office.Path, "upgrade", "QIH", "QWS", "--yes", "QIH", "--yes", "QWS").Expect(1).Says("QWS stops here");
@@ -110,7 +116,8 @@ public sealed class CheckCommandTests
     {
         using var office = new DemoFolder();
         BuiltProgram.Run(office.Path, "check", "QWS").Expect(1);
-        Called shown = BuiltProgram.Run(office.Path, "bundle", "QWS", "--show").Expect(0).Says("findings.json", "logs/ledger.log", "Not in it:");
+        Called shown = BuiltProgram.Run(office.Path, "bundle", "QWS", "--show").Expect(0).Says("findings.json", "logs/ledger.log",
+            "Not in it:");
         Assert.DoesNotContain("Written", shown.Out, StringComparison.Ordinal);
         string path = office["qws.zip"];
         JsonElement result = BuiltProgram.Run(office.Path, "bundle", "QWS", "--to", path, "--json").Expect(0).Json.GetProperty("result")[0];
@@ -125,7 +132,8 @@ public sealed class CheckCommandTests
         foreach (JsonElement file in result.GetProperty("files").EnumerateArray())
         {
             string name = file.GetProperty("name").GetString()!;
-            Assert.Contains($"{name}  {file.GetProperty("bytes").GetInt64()} bytes  sha256 {file.GetProperty("sha256").GetString()}", content["contents.txt"],
+            Assert.Contains($"{name}  {file.GetProperty("bytes").GetInt64()} bytes  sha256 {file.GetProperty("sha256").GetString()}",
+                content["contents.txt"],
                 StringComparison.Ordinal);
             Assert.Equal(file.GetProperty("sha256").GetString(),
                 Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(content[name]))));

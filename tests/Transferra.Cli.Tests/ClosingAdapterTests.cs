@@ -5,7 +5,8 @@ using System.Net.Sockets;
 
 namespace Transferra.Cli.Tests;
 
-/// <summary>Closing through what other systems offer: systemd (a stub, as there may be none here), nftables in a network of its own.</summary>
+/// <summary>Closing through what other systems offer: systemd (a stub, as there may be none here), nftables in a network of its
+/// own.</summary>
 public sealed class ClosingAdapterTests : IDisposable
 {
     private readonly DemoFolder _office = new(small: true);
@@ -69,22 +70,28 @@ public sealed class ClosingAdapterTests : IDisposable
             ("off.service", "inactive disabled"), ("sleeper.service", "failed enabled"), ("database.service", "active enabled"),
             ("nightly.timer", "active enabled"));
         BuiltProgram.RunWith(path, _office.Path, "close").Expect(0);
-        Assert.Equal(["inactive static", "inactive disabled", "inactive disabled", "failed disabled", "active enabled", "inactive disabled"],
-            ((string[])["bridge.service", "ledger.service", "off.service", "sleeper.service", "database.service", "nightly.timer"]).Select(Unit));
+        Assert.Equal(["inactive static", "inactive disabled", "inactive disabled", "failed disabled", "active enabled",
+            "inactive disabled"],
+            ((string[])["bridge.service", "ledger.service", "off.service", "sleeper.service", "database.service", "nightly.timer"])
+                .Select(Unit));
         string[] changes() => [.. File.ReadLines(_office["bin/calls"]).Where(call => !call.StartsWith("is-", StringComparison.Ordinal))];
-        Assert.Equal(["disable nightly.timer", "stop nightly.timer", "stop bridge.service", "disable ledger.service", "stop ledger.service", "disable sleeper.service"], changes());
+        Assert.Equal(["disable nightly.timer", "stop nightly.timer", "stop bridge.service", "disable ledger.service",
+            "stop ledger.service", "disable sleeper.service"], changes());
         File.Delete(_office["bin/calls"]);
         BuiltProgram.RunWith(path, _office.Path, "reopen").Expect(0);
         Assert.Equal(["active static", "active enabled", "inactive disabled", "failed enabled", "active enabled", "active enabled"],
-            ((string[])["bridge.service", "ledger.service", "off.service", "sleeper.service", "database.service", "nightly.timer"]).Select(Unit));
-        Assert.Equal(["enable sleeper.service", "enable ledger.service", "start ledger.service", "start bridge.service", "enable nightly.timer", "start nightly.timer"], changes());
+            ((string[])["bridge.service", "ledger.service", "off.service", "sleeper.service", "database.service", "nightly.timer"])
+                .Select(Unit));
+        Assert.Equal(["enable sleeper.service", "enable ledger.service", "start ledger.service", "start bridge.service",
+            "enable nightly.timer", "start nightly.timer"], changes());
     }
 
     [Fact]
     public void A_unit_that_systemd_does_not_know_is_refused()
     {
         Closing("closing: {services: [{service: bridge, unit: bridge.service}]}\n");
-        BuiltProgram.RunWith(StubSystemctl(), _office.Path, "close").Expect(2).Says("systemd cannot tell whether bridge.service is active", "systemctl list-units");
+        BuiltProgram.RunWith(StubSystemctl(), _office.Path, "close").Expect(2)
+            .Says("systemd cannot tell whether bridge.service is active", "systemctl list-units");
     }
 
     [Fact]
@@ -109,7 +116,11 @@ public sealed class ClosingAdapterTests : IDisposable
 
     private static string Sh(string script, bool mayFail = false)
     {
-        using Process process = Process.Start(new ProcessStartInfo("sh", ["-c", script]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
+        using Process process = Process.Start(new ProcessStartInfo("sh", ["-c", script])
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true
+        })!;
         string said = process.StandardOutput.ReadToEnd() + process.StandardError.ReadToEnd();
         process.WaitForExit();
         Assert.True(mayFail || process.ExitCode == 0, $"{script}: {said}");
@@ -119,7 +130,8 @@ public sealed class ClosingAdapterTests : IDisposable
     [Fact] // in a network of its own, joined by a cable to this one, so that nothing of this machine's firewall is touched
     public void Blocked_ports_take_no_new_connection_from_elsewhere_but_from_the_machine_itself_and_all_again_afterwards()
     {
-        string name = FormattableString.Invariant($"tr{Environment.ProcessId % 100_000}"), net = FormattableString.Invariant($"10.213.{Environment.ProcessId % 250}");
+        string name = FormattableString.Invariant($"tr{Environment.ProcessId % 100_000}"),
+            net = FormattableString.Invariant($"10.213.{Environment.ProcessId % 250}");
         Sh($"ip netns add {name} && ip link add {name}a type veth peer name {name}b netns {name} && ip addr add {net}.1/24 dev {name}a && ip link set {name}a up && ip -n {name} addr add {net}.2/24 dev {name}b && ip -n {name} link set {name}b up && ip -n {name} link set lo up");
         _afterwards.Add(() => Sh($"ip netns del {name}; ip link del {name}a", mayFail: true));
         const string listen = "import socket, time; s = socket.create_server(('0.0.0.0', 4711)); time.sleep(300)";
@@ -127,7 +139,8 @@ public sealed class ClosingAdapterTests : IDisposable
         _afterwards.Add(() => { if (!service.HasExited) service.Kill(entireProcessTree: true); });
         const string connect = "/usr/bin/python3 -c \"import socket; socket.create_connection(('{0}', 4711), 1)\"";
         bool fromElsewhere() => Sh(string.Format(CultureInfo.InvariantCulture, connect, net + ".2"), mayFail: true).Length == 0;
-        bool fromItself() => Sh($"ip netns exec {name} " + string.Format(CultureInfo.InvariantCulture, connect, "127.0.0.1"), mayFail: true).Length == 0;
+        bool fromItself() => Sh($"ip netns exec {name} " + string.Format(CultureInfo.InvariantCulture, connect, "127.0.0.1"),
+            mayFail: true).Length == 0;
         for (int i = 0; i < 50 && !fromElsewhere(); i++) Thread.Sleep(100);
         Assert.True(fromElsewhere());
         Closing("closing: {block-ports: [4711, 4712]}\n");

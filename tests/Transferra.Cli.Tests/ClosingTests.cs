@@ -27,7 +27,9 @@ public abstract class WithStandIns : IDisposable
 
     private int StandIn(string name, string what)
     {
-        using Process process = Process.Start(new ProcessStartInfo("sh", [_office["programs/ledger/stand-in.sh"], name, what]) { RedirectStandardOutput = true })!;
+        using Process process = Process.Start(new ProcessStartInfo("sh", [_office["programs/ledger/stand-in.sh"], name,
+            what])
+        { RedirectStandardOutput = true })!;
         process.WaitForExit();
         return process.ExitCode;
     }
@@ -60,7 +62,8 @@ public abstract class WithStandIns : IDisposable
 
     // Everything that closing could change.
     private protected string State() => string.Join("\n", (IEnumerable<string>)[
-        .. _office.Modes().Select(entry => $"{entry.Key} {entry.Value}"), $"service {Runs("service")} {Answers()}", $"scheduler {Runs("scheduler")}",
+        .. _office.Modes().Select(entry => $"{entry.Key} {entry.Value}"), $"service {Runs("service")} {Answers()}",
+            $"scheduler {Runs("scheduler")}",
         .. Directory.EnumerateFiles(_office["programs/ledger/jobs"]).Select(Path.GetFileName).Order(StringComparer.Ordinal)!]);
 }
 
@@ -74,12 +77,14 @@ public sealed class ClosingTests() : WithStandIns(new DemoFolder(small: true))
         string before = State();
         // People have it open; they are told, and leave by themselves.
         Process person = Workstation();
-        BuiltProgram.Run(_office.Path, "close", "--show").Expect(0).Says("QIH", "process " + person.Id, "Ledger service is stopped", "Nothing was changed");
+        BuiltProgram.Run(_office.Path, "close", "--show").Expect(0).Says("QIH", "process " + person.Id, "Ledger service is stopped",
+            "Nothing was changed");
         Assert.Equal(before, State());
         BuiltProgram.Run(_office.Path, "close").Expect(0).Says("Closed, and proved");
         Assert.True(person.WaitForExit(1000));
         Assert.False(Runs("service") || Runs("scheduler") || Answers());
-        Assert.All(_office.Modes().Where(entry => entry.Key is "data/QIH" or "data/QWS" or "data/QST/stock" or "data/QIH/documents"), entry =>
+        Assert.All(_office.Modes().Where(entry => entry.Key is "data/QIH" or "data/QWS" or "data/QST/stock" or "data/QIH/documents"),
+            entry =>
             Assert.Equal((UnixFileMode)0, entry.Value & (UnixFileMode)0x3F));
         Assert.Equal([".nightly.transferra-closed"], Directory.EnumerateFiles(_office["programs/ledger/jobs"]).Select(Path.GetFileName));
         string closed = State();
@@ -102,7 +107,8 @@ public sealed class ClosingTests() : WithStandIns(new DemoFolder(small: true))
     {
         OpenOffice(without: "scheduler");
         File.Delete(_office["programs/ledger/jobs/nightly"]);
-        File.SetUnixFileMode(_office["data/QWS"], UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute | UnixFileMode.GroupRead | UnixFileMode.SetGroup);
+        File.SetUnixFileMode(_office["data/QWS"],
+            UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute | UnixFileMode.GroupRead | UnixFileMode.SetGroup);
         string before = State();
         BuiltProgram.Run(_office.Path, "close").Expect(0);
         BuiltProgram.Run(_office.Path, "reopen").Expect(0);
@@ -119,7 +125,8 @@ public sealed class ClosingTests() : WithStandIns(new DemoFolder(small: true))
         Process holder = Process.Start(new ProcessStartInfo("tail", ["-f", _office.Store("QIH")]) { RedirectStandardOutput = true })!;
         _started.Add(holder);
         Thread.Sleep(300);
-        BuiltProgram.Run(_office.Path, "close").Expect(3).Says("Not closed: 1 session still in", "tail", $"process {holder.Id}", "--end-sessions");
+        BuiltProgram.Run(_office.Path, "close").Expect(3).Says("Not closed: 1 session still in", "tail", $"process {holder.Id}",
+            "--end-sessions");
         Assert.Contains("was being closed", BuiltProgram.Run(_office.Path, "sets").Err, StringComparison.Ordinal);
         // New ones are kept out already; services go on until nobody needs them.
         Assert.True(Runs("service"));
@@ -152,7 +159,8 @@ public sealed class ClosingTests() : WithStandIns(new DemoFolder(small: true))
     {
         OpenOffice();
         string before = State();
-        _office.Edit("office.yaml", "status: [sh, programs/ledger/stand-in.sh, service, status]", "status: [sh, -c, 'echo cannot tell today; exit 4']");
+        _office.Edit("office.yaml", "status: [sh, programs/ledger/stand-in.sh, service, status]",
+            "status: [sh, -c, 'echo cannot tell today; exit 4']");
         BuiltProgram.Run(_office.Path, "close").Expect(2).Says("tells neither on nor off", "ended with 4", "cannot tell today");
         Assert.Equal(before, State());
         Assert.False(Directory.Exists(_office["transferra/closings"]));
@@ -170,7 +178,8 @@ public sealed class ClosingTests() : WithStandIns(new DemoFolder(small: true))
         BuiltProgram.Run(_office.Path, "close").Expect(3).Says("Ledger service still runs", "transferra reopen");
         BuiltProgram.Run(_office.Path, "reopen").Expect(0);
         Assert.Equal(before, State());
-        _office.Edit("office.yaml", "stop: ['true']\n      wait: 1 s", "stop: [sh, programs/ledger/stand-in.sh, service, stop]\n      wait: 3 s");
+        _office.Edit("office.yaml", "stop: ['true']\n      wait: 1 s",
+            "stop: [sh, programs/ledger/stand-in.sh, service, stop]\n      wait: 3 s");
         BuiltProgram.Run(_office.Path, "close").Expect(0);
         // What the service needs is gone: the rest is opened, the users are not told, and it can be tried again.
         string script = File.ReadAllText(_office["programs/ledger/ledger.ini"]);
@@ -211,7 +220,8 @@ public sealed class ClosingTests() : WithStandIns(new DemoFolder(small: true))
     {
         OpenOffice();
         string before = State();
-        _office.Edit("office.yaml", "    - cron-file: programs/ledger/jobs/nightly", "    - cron-file: programs/ledger/jobs/nightly\n    - cron-file: /proc/1/comm");
+        _office.Edit("office.yaml", "    - cron-file: programs/ledger/jobs/nightly",
+            "    - cron-file: programs/ledger/jobs/nightly\n    - cron-file: /proc/1/comm");
         // A file in /proc cannot be renamed by anybody.
         Called failed = BuiltProgram.Run(_office.Path, "close").Expect(3);
         Assert.Contains("/proc/1/comm", failed.Err, StringComparison.Ordinal);
@@ -235,10 +245,12 @@ public sealed class ClosingTests() : WithStandIns(new DemoFolder(small: true))
         BuiltProgram.Run(_office.Path, "undo", "--run", run, "--yes", "QIH").Expect(0);
         Assert.Equal(before, State());
         // The program fits this time, so that it opens by itself; unless it was told not to.
-        BuiltProgram.Run(_office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(0).Says("Open: everything that was closed is as it was before");
+        BuiltProgram.Run(_office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(0)
+            .Says("Open: everything that was closed is as it was before");
         Assert.True(Runs("service"));
         BuiltProgram.Run(_office.Path, "undo", "--yes", "QIH").Expect(0);
-        BuiltProgram.Run(_office.Path, "upgrade", "QIH", "--yes", "QIH", "--stay-closed").Expect(0).Says("The office stays closed", "transferra reopen");
+        BuiltProgram.Run(_office.Path, "upgrade", "QIH", "--yes", "QIH", "--stay-closed").Expect(0).Says("The office stays closed",
+            "transferra reopen");
         Assert.False(Runs("service"));
         // An undo of what closed it opens it as well.
         BuiltProgram.Run(_office.Path, "undo", "--yes", "QIH").Expect(0).Says("Open: everything");
@@ -275,7 +287,9 @@ public sealed class ClosingTests() : WithStandIns(new DemoFolder(small: true))
         BuiltProgram.Run(_office.Path, "reopen").Expect(0);
         string owners(string file)
         {
-            using Process process = Process.Start(new ProcessStartInfo("stat", ["-c", "%U:%G %a", file]) { RedirectStandardOutput = true })!;
+            using Process process = Process.Start(new ProcessStartInfo("stat",
+                ["-c", "%U:%G %a", file])
+            { RedirectStandardOutput = true })!;
             return process.StandardOutput.ReadToEnd().Trim();
         }
         Assert.Equal("nobody:nogroup 664", owners(_office.Store("QIH")));
@@ -292,7 +306,8 @@ public sealed class ClosingTests() : WithStandIns(new DemoFolder(small: true))
         // The folder that was shut has been set aside meanwhile, and has its permissions back all the same.
         BuiltProgram.Run(_office.Path, "reopen").Expect(0);
         Assert.True(Runs("service"));
-        Assert.All(_office.Modes().Where(entry => entry.Key.EndsWith("/stock", StringComparison.Ordinal)), entry => Assert.Equal((UnixFileMode)0x1ED, entry.Value));
+        Assert.All(_office.Modes().Where(entry => entry.Key.EndsWith("/stock", StringComparison.Ordinal)), entry =>
+            Assert.Equal((UnixFileMode)0x1ED, entry.Value));
         Assert.Contains(_office.Modes().Keys, folder => folder.EndsWith("old-v3/stock", StringComparison.Ordinal));
     }
 }

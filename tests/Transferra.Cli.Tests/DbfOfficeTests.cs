@@ -11,7 +11,8 @@ public sealed class DbfOfficeTests : IDisposable
 
     private void Patch(string table, Action<byte[]> change, int cut = 0)
     {
-        string path = Directory.GetFiles(_office["data/a"], table, new EnumerationOptions { MatchCasing = MatchCasing.CaseInsensitive }).Single();
+        string path = Directory.GetFiles(_office["data/a"], table, new EnumerationOptions { MatchCasing = MatchCasing.CaseInsensitive })
+            .Single();
         byte[] bytes = File.ReadAllBytes(path);
         change(bytes);
         File.WriteAllBytes(path, bytes[..^cut]);
@@ -39,7 +40,8 @@ public sealed class DbfOfficeTests : IDisposable
         _office.Run("undo", "--yes", "A").Expect(0);
         _office.Run("convert", "A").Expect(1).Says("does not add up", words);
         _office.Upgrade().Expect(1).Says(words);
-        JsonElement result = _office.Run("check", "A", "--salvage", _office["saved"], "--json").Expect(lost > 0 ? 1 : 0).Json.GetProperty("result").GetProperty("result");
+        JsonElement result = _office.Run("check", "A", "--salvage", _office["saved"], "--json")
+            .Expect(lost > 0 ? 1 : 0).Json.GetProperty("result").GetProperty("result");
         Assert.Equal(salvaged, result.GetProperty("tables").GetProperty("ITEM").GetInt32());
         Assert.Equal(lost, result.GetProperty("lost").GetArrayLength());
     }
@@ -48,8 +50,10 @@ public sealed class DbfOfficeTests : IDisposable
     public void Fields_of_one_name_go_their_own_ways()
     {
         // NAME and MADE are both called NAME now, and the kit knows neither: they are custom fields, told apart by position.
-        _office.WriteKit(oldVersion: OddOffice.OldVersion.Replace("NAME: VARCHAR(40), ", "", StringComparison.Ordinal).Replace(", MADE: DATE", "", StringComparison.Ordinal),
-            hop: OddOffice.Hop.Replace("name: NAME", "name: \"NULL\"", StringComparison.Ordinal).Replace("made: MADE", "made: \"NULL\"", StringComparison.Ordinal));
+        _office.WriteKit(oldVersion: OddOffice.OldVersion.Replace("NAME: VARCHAR(40), ", "", StringComparison.Ordinal)
+            .Replace(", MADE: DATE", "", StringComparison.Ordinal),
+            hop: OddOffice.Hop.Replace("name: NAME", "name: \"NULL\"", StringComparison.Ordinal).Replace("made: MADE", "made: \"NULL\"",
+                StringComparison.Ordinal));
         OddCompany company = _office.Add("A", "dbf", "data/a");
         Patch("item.dbf", bytes =>
         {
@@ -62,7 +66,11 @@ public sealed class DbfOfficeTests : IDisposable
         _office.Run("check", "A").Says("is called \"NAME\" like an earlier one, and is read as NAME_2");
         _office.Run("convert", "A").Expect(0);
         _office.Run("match", "A").Expect(0);
-        string row = OddOffice.Rows(company.Store with { Path = Directory.GetDirectories(Directory.GetDirectories(_office["data"], "transferra-*")[0], "v2/*")[0] })
+        string row = OddOffice.Rows(company.Store with
+        {
+            Path = Directory.GetDirectories(Directory.GetDirectories(_office["data"],
+            "transferra-*")[0], "v2/*")[0]
+        })
             .First(row => row.StartsWith("item: 3 ", StringComparison.Ordinal));
         Assert.Contains("A item 3", row, StringComparison.Ordinal);
         Assert.Contains("2024-01-04", row, StringComparison.Ordinal);

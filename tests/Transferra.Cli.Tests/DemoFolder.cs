@@ -38,9 +38,11 @@ internal sealed class DemoFolder : IDisposable
     {
         var office = new DemoFolder(small: true);
         string text = File.ReadAllText(office["office.yaml"]);
-        office.Edit("office.yaml", text[text.IndexOf("      - code: QWS", StringComparison.Ordinal)..text.IndexOf("    installer: installers/ledger-6",
+        office.Edit("office.yaml", text[text.IndexOf("      - code: QWS",
+            StringComparison.Ordinal)..text.IndexOf("    installer: installers/ledger-6",
             StringComparison.Ordinal)], "");
-        office.Edit("office.yaml", text[text.IndexOf("  - kit: kits/pellwright-stockroom", StringComparison.Ordinal)..text.IndexOf("closing:", StringComparison.Ordinal)], "");
+        office.Edit("office.yaml", text[text.IndexOf("  - kit: kits/pellwright-stockroom",
+            StringComparison.Ordinal)..text.IndexOf("closing:", StringComparison.Ordinal)], "");
         return office;
     }
 
@@ -48,7 +50,8 @@ internal sealed class DemoFolder : IDisposable
     /// <param name="backup">One line, in place of what is said of it now.</param>
     public void SetBackup(string backup)
     {
-        IEnumerable<string> others = File.ReadAllLines(this["office.yaml"]).Where(line => !line.StartsWith("backup:", StringComparison.Ordinal) && line != "  to: [sets]");
+        IEnumerable<string> others = File.ReadAllLines(this["office.yaml"])
+            .Where(line => !line.StartsWith("backup:", StringComparison.Ordinal) && line != "  to: [sets]");
         File.WriteAllLines(this["office.yaml"], [.. others, backup]);
     }
 
@@ -63,7 +66,8 @@ internal sealed class DemoFolder : IDisposable
     }
 
     /// <summary>Permissions of every folder of the companies' data.</summary>
-    public IReadOnlyDictionary<string, UnixFileMode> Modes() => Directory.EnumerateDirectories(_folder["data"], "*", SearchOption.AllDirectories).Order(StringComparer.Ordinal)
+    public IReadOnlyDictionary<string, UnixFileMode> Modes() => Directory.EnumerateDirectories(_folder["data"], "*",
+        SearchOption.AllDirectories).Order(StringComparer.Ordinal)
         .ToDictionary(folder => System.IO.Path.GetRelativePath(_folder.Path, folder), File.GetUnixFileMode);
 
     public string Path => _folder.Path;
@@ -72,9 +76,11 @@ internal sealed class DemoFolder : IDisposable
 
     public string Store(string company) => _folder[$"data/{company}/ledger.db"];
 
-    /// <summary>Every file and folder of the companies' data, with its digest; not the marks of a closing, which come and go with it.</summary>
+    /// <summary>Every file and folder of the companies' data, with its digest; not the marks of a closing, which come and go with
+    /// it.</summary>
     public IReadOnlyDictionary<string, string> DataSignature() => new SortedDictionary<string, string>(TempFolder.Signature(_folder["data"])
-        .Where(entry => !System.IO.Path.GetFileName(entry.Key).StartsWith(".transferra-shut-", StringComparison.Ordinal)).ToDictionary(), StringComparer.Ordinal);
+        .Where(entry => !System.IO.Path.GetFileName(entry.Key).StartsWith(".transferra-shut-", StringComparison.Ordinal)).ToDictionary(),
+            StringComparer.Ordinal);
 
     /// <summary>The folder that the newest run keeps a company's old and staged stores in.</summary>
     public string WorkFolder(string company) => Assert.Single(Directory.GetDirectories(_folder[$"data/{company}"], "transferra-*"));
@@ -97,7 +103,12 @@ internal sealed class DemoFolder : IDisposable
 
     public static string? Ask(string store, string sql)
     {
-        using var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = store, Mode = SqliteOpenMode.ReadOnly, Pooling = false }.ToString());
+        using var connection = new SqliteConnection(new SqliteConnectionStringBuilder
+        {
+            DataSource = store,
+            Mode = SqliteOpenMode.ReadOnly,
+            Pooling = false
+        }.ToString());
         connection.Open();
         using SqliteCommand command = connection.CreateCommand();
         command.CommandText = sql;

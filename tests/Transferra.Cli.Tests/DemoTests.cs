@@ -15,8 +15,10 @@ public sealed class DemoTests
         IReadOnlyDictionary<string, string> signature = TempFolder.Signature(one.Path);
         Assert.Equal(signature, TempFolder.Signature(two.Path));
         Assert.Contains("data/QIH/ledger.db", signature.Keys);
-        Assert.True(long.Parse(DemoFolder.Ask(one["data/QIH/ledger.db"], "SELECT count(*) FROM JRNL")!, System.Globalization.CultureInfo.InvariantCulture) >= 60_000);
-        Assert.True(long.Parse(DemoFolder.Ask(one["data/QWS/ledger.db"], "SELECT count(*) FROM JRNL")!, System.Globalization.CultureInfo.InvariantCulture) >= 15_000);
+        Assert.True(long.Parse(DemoFolder.Ask(one["data/QIH/ledger.db"], "SELECT count(*) FROM JRNL")!,
+            System.Globalization.CultureInfo.InvariantCulture) >= 60_000);
+        Assert.True(long.Parse(DemoFolder.Ask(one["data/QWS/ledger.db"], "SELECT count(*) FROM JRNL")!,
+            System.Globalization.CultureInfo.InvariantCulture) >= 15_000);
     }
 
     [Fact]
@@ -27,7 +29,8 @@ public sealed class DemoTests
         Called demo = BuiltProgram.RunIn(folder.Path, "demo", "--in", office).Expect(0);
         demo.Says("Pellwright Ledger: program version 5.4", "check: is the old data sound?", "backup: a copy that is proved",
             "convert: a new store beside the old one", "match: are the records the same?",
-            "change-over: the new store takes the old one's place", "check again: is the new data sound?", "How it came out", "QIH      through",
+            "change-over: the new store takes the old one's place", "check again: is the new data sound?", "How it came out",
+                "QIH      through",
                 "QWS      stopped", "QST      through", "31/02/23", "12,5O", "4999", "V001777");
         Assert.Equal("6", DemoFolder.Ask(Path.Combine(office, "data/QIH/ledger.db"), "SELECT value FROM setting WHERE name = 'DATAVER'"));
         Assert.Equal("5", DemoFolder.Ask(Path.Combine(office, "data/QWS/ledger.db"), "SELECT VAL FROM SYSINFO WHERE KEYNAME = 'DATAVER'"));
@@ -42,7 +45,8 @@ public sealed class DemoTests
     {
         using var office = new DemoFolder();
         BuiltProgram.Run(office.Path, "survey").Expect(0).Says("DBF level 03, 8b", "18 records marked as deleted");
-        BuiltProgram.Run(office.Path, "upgrade", "QST", "--yes", "QST").Expect(0).Says("Quantity moved by part: all 240 lines agree, added up apart from the conversion");
+        BuiltProgram.Run(office.Path, "upgrade", "QST", "--yes", "QST").Expect(0)
+            .Says("Quantity moved by part: all 240 lines agree, added up apart from the conversion");
         string store = office["data/QST/stock.db"], old = Path.Combine(office.WorkFolder("QST"), "old-v3/stock");
         Assert.False(Directory.Exists(office["data/QST/stock"]));
         // The old files are read here by hand: record 8 of INSTR (11 bytes of cost from byte 59 on), and its memo.
@@ -50,7 +54,8 @@ public sealed class DemoTests
         int header = BitConverter.ToUInt16(instr, 8), length = BitConverter.ToUInt16(instr, 10);
         string record = System.Text.CodePagesEncodingProvider.Instance.GetEncoding(850)!.GetString(instr, header + 7 * length, length);
         Assert.Equal(decimal.Parse(record.AsSpan(59, 11), System.Globalization.CultureInfo.InvariantCulture) * 100m,
-            decimal.Parse(DemoFolder.Ask(store, "SELECT cost FROM instrument WHERE instrument_no = 8")!, System.Globalization.CultureInfo.InvariantCulture));
+            decimal.Parse(DemoFolder.Ask(store, "SELECT cost FROM instrument WHERE instrument_no = 8")!,
+                System.Globalization.CultureInfo.InvariantCulture));
         Assert.Equal(record.Substring(21, 30).TrimEnd(), DemoFolder.Ask(store, "SELECT maker FROM instrument WHERE instrument_no = 8"));
         int block = int.Parse(record.AsSpan(80, 10), System.Globalization.CultureInfo.InvariantCulture);
         byte[] memo = File.ReadAllBytes(Path.Combine(old, "INSTR.DBT"));
@@ -65,11 +70,13 @@ public sealed class DemoTests
     {
         using var office = new DemoFolder();
         JsonElement answer = BuiltProgram.Run(office.Path, "check", "--json").Expect(1).Json;
-        var found = answer.GetProperty("result").EnumerateArray().SelectMany(company => company.GetProperty("check").GetProperty("findings").EnumerateArray().Select(finding =>
+        var found = answer.GetProperty("result").EnumerateArray().SelectMany(company => company.GetProperty("check")
+            .GetProperty("findings").EnumerateArray().Select(finding =>
             $"{company.GetProperty("company").GetString()} {finding.GetProperty("grade").GetString()} {finding.GetProperty("kind").GetString()} {finding.GetProperty("table").GetString()} {finding.GetProperty("count").GetInt64()} {finding.GetProperty("examples")[0].GetString()}"));
         Assert.Equal(
         [
-            "QIH warning exact-copies JRNL 15 17", "QWS fault not-a-date JRNL 1 4321: \"31/02/23\"", "QWS fault not-a-number JRNL 1 9877: \"12,5O\"",
+            "QIH warning exact-copies JRNL 15 17", "QWS fault not-a-date JRNL 1 4321: \"31/02/23\"",
+                "QWS fault not-a-number JRNL 1 9877: \"12,5O\"",
                 "QWS fault orphan JRNL 1 7034: \"4999\"",
             "QWS fault rule-broken JRNL 1 V001777: 0.01", "QWS warning exact-copies JRNL 4 17",
         ], found.Order(StringComparer.Ordinal));
@@ -83,12 +90,15 @@ public sealed class DemoTests
         string store = Path.Combine(office.WorkFolder("QIH"), "v6/ledger.db");
         // What the old store says is decoded here by hand, apart from everything the program has.
         string oldName = DemoFolder.Ask(office.Store("QIH"), "SELECT hex(CNAME) FROM CUST WHERE CNO = 1003")!;
-        string name = System.Text.CodePagesEncodingProvider.Instance.GetEncoding(850)!.GetString(Convert.FromHexString(oldName)).TrimEnd(' ');
+        string name = System.Text.CodePagesEncodingProvider.Instance.GetEncoding(850)!.GetString(Convert.FromHexString(oldName))
+            .TrimEnd(' ');
         Assert.Equal(name, DemoFolder.Ask(store, "SELECT name FROM customer WHERE customer_no = 1003"));
         string debit = DemoFolder.Ask(office.Store("QIH"), "SELECT DR FROM JRNL WHERE JNO = 100")!, credit =
             DemoFolder.Ask(office.Store("QIH"), "SELECT CR FROM JRNL WHERE JNO = 100")!;
-        Assert.Equal((decimal.Parse(debit, System.Globalization.CultureInfo.InvariantCulture) - decimal.Parse(credit, System.Globalization.CultureInfo.InvariantCulture)) * 100m,
-            decimal.Parse(DemoFolder.Ask(store, "SELECT amount FROM ledger_entry WHERE entry_no = 100")!, System.Globalization.CultureInfo.InvariantCulture));
+        Assert.Equal((decimal.Parse(debit, System.Globalization.CultureInfo.InvariantCulture) - decimal.Parse(credit,
+            System.Globalization.CultureInfo.InvariantCulture)) * 100m,
+            decimal.Parse(DemoFolder.Ask(store, "SELECT amount FROM ledger_entry WHERE entry_no = 100")!,
+                System.Globalization.CultureInfo.InvariantCulture));
         string[] day = DemoFolder.Ask(office.Store("QIH"), "SELECT JDATE FROM JRNL WHERE JNO = 100")!.Split('/');
         Assert.Equal($"20{day[2]}-{day[1]}-{day[0]}", DemoFolder.Ask(store, "SELECT posted_on FROM ledger_entry WHERE entry_no = 100"));
         Assert.Equal("72000", DemoFolder.Ask(store, "SELECT count(*) FROM ledger_entry"));
@@ -101,12 +111,15 @@ public sealed class DemoTests
     {
         using var office = new DemoFolder();
         Called converted = BuiltProgram.Run(office.Path, "convert", "QWS").Expect(1).Says("3 records could not be converted");
-        string[] lines = File.ReadAllLines(Assert.Single(Directory.GetFiles(office["transferra/runs"], "exceptions.csv", SearchOption.AllDirectories)));
+        string[] lines = File.ReadAllLines(Assert.Single(Directory.GetFiles(office["transferra/runs"], "exceptions.csv",
+            SearchOption.AllDirectories)));
         Assert.Equal("table,key,column,for,value,reason", lines[0]);
-        Assert.Equal("JRNL,4321,JDATE,ledger_entry.posted_on,31/02/23,\"this is no date of the form DD/MM/RR, or no such day exists\"", lines[1]);
+        Assert.Equal("JRNL,4321,JDATE,ledger_entry.posted_on,31/02/23,\"this is no date of the form DD/MM/RR, or no such day exists\"",
+            lines[1]);
         Assert.StartsWith("JRNL,7034,ACODE,ledger_entry.account_id,4999,", lines[2], StringComparison.Ordinal);
         Assert.Equal("JRNL,9877,DR,ledger_entry.amount,\"12,5O\",this is no number", lines[3]);
         Assert.Equal(4, lines.Length);
-        Assert.DoesNotContain("NO ", converted.Out.Split('\n').First(line => line.Contains("all  ", StringComparison.Ordinal)), StringComparison.Ordinal);
+        Assert.DoesNotContain("NO ", converted.Out.Split('\n').First(line => line.Contains("all  ", StringComparison.Ordinal)),
+            StringComparison.Ordinal);
     }
 }

@@ -1,5 +1,7 @@
-// IndependentReader.cs: what is in a store, read without any of Transferra's own reading: with the engines' drivers, and for files with a few lines that know their layout.
-// Values come as texts; what they are compared with comes from here as well, so that their form does not matter as long as different values have different ones.
+// IndependentReader.cs: what is in a store, read without any of Transferra's own reading: with the engines' drivers, and for files with a
+// few lines that know their layout.
+// Values come as texts; what they are compared with comes from here as well, so that their form does not matter as long as different
+// values have different ones.
 using System.Buffers.Binary;
 using System.Data.Common;
 using System.Globalization;
@@ -26,7 +28,8 @@ internal static class IndependentReader
         _ => ReadServer(store),
     };
 
-    private static SortedDictionary<string, (string[], List<string[]>)> ReadFolder(string folder, string pattern, Func<string, (string[], List<string[]>)> read)
+    private static SortedDictionary<string, (string[], List<string[]>)> ReadFolder(string folder, string pattern, Func<string,
+        (string[], List<string[]>)> read)
     {
         var tables = new SortedDictionary<string, (string[], List<string[]>)>(StringComparer.Ordinal);
         foreach (string file in Directory.GetFiles(folder, pattern, new EnumerationOptions { MatchCasing = MatchCasing.CaseInsensitive }))
@@ -36,17 +39,25 @@ internal static class IndependentReader
 
     private static SortedDictionary<string, (string[], List<string[]>)> ReadSqlite(string path)
     {
-        using var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = path, Mode = SqliteOpenMode.ReadOnly, Pooling = false }.ToString());
+        using var connection = new SqliteConnection(new SqliteConnectionStringBuilder
+        {
+            DataSource = path,
+            Mode = SqliteOpenMode.ReadOnly,
+            Pooling = false
+        }.ToString());
         connection.Open();
         var tables = new SortedDictionary<string, (string[], List<string[]>)>(StringComparer.Ordinal);
-        foreach (string[] named in Rows(connection, "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\'", Plain).Rows)
+        foreach (string[] named in Rows(connection,
+            "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\'", Plain).Rows)
         {
             string quoted = "\"" + named[0].Replace("\"", "\"\"", StringComparison.Ordinal) + "\"";
             string[] columns = Rows(connection, $"SELECT * FROM {quoted} LIMIT 0", Plain).Columns;
             // With the class in which each value is kept.
-            string all = string.Join(", ", columns.Select(column => $"CASE typeof(\"{column}\") WHEN 'null' THEN NULL WHEN 'blob' THEN 'blob:' || hex(\"{column}\") ELSE typeof(\"{column}\") || ':' || \"{column}\" END"));
+            string all = string.Join(", ",
+                columns.Select(column => $"CASE typeof(\"{column}\") WHEN 'null' THEN NULL WHEN 'blob' THEN 'blob:' || hex(\"{column}\") ELSE typeof(\"{column}\") || ':' || \"{column}\" END"));
             List<string[]> rows = Rows(connection, $"SELECT {all} FROM {quoted}", Plain).Rows;
-            Unscale(rows, Rows(connection, $"SELECT type FROM pragma_table_info('{named[0].Replace("'", "''", StringComparison.Ordinal)}') ORDER BY cid", Plain).Rows);
+            Unscale(rows, Rows(connection,
+                $"SELECT type FROM pragma_table_info('{named[0].Replace("'", "''", StringComparison.Ordinal)}') ORDER BY cid", Plain).Rows);
             tables[named[0].ToLowerInvariant()] = (Lower(columns), rows);
         }
         return tables;
@@ -57,10 +68,12 @@ internal static class IndependentReader
     {
         for (int column = 0; column < types.Count; column++)
         {
-            if (System.Text.RegularExpressions.Regex.Match(types[column][0], @"^DECIMAL_INT\(\d+,(\d+)\)$") is not { Success: true } scaled) continue;
+            if (System.Text.RegularExpressions.Regex.Match(types[column][0],
+                @"^DECIMAL_INT\(\d+,(\d+)\)$") is not { Success: true } scaled) continue;
             int scale = int.Parse(scaled.Groups[1].Value, CultureInfo.InvariantCulture);
             foreach (string[] row in rows.Where(row => row[column].StartsWith("integer:", StringComparison.Ordinal)))
-                row[column] = "integer:" + (decimal.Parse(row[column][8..], CultureInfo.InvariantCulture) / (decimal)Math.Pow(10, scale)).ToString(CultureInfo.InvariantCulture);
+                row[column] = "integer:" + (decimal.Parse(row[column][8..], CultureInfo.InvariantCulture) / (decimal)Math.Pow(10, scale))
+                    .ToString(CultureInfo.InvariantCulture);
         }
     }
 
@@ -76,7 +89,8 @@ internal static class IndependentReader
         var tables = new SortedDictionary<string, (string[], List<string[]>)>(StringComparer.Ordinal);
         foreach (string[] named in Rows(connection, names, Plain).Rows)
         {
-            (string[] columns, List<string[]> rows) = Rows(connection, $"SELECT * FROM {quote}{named[0]}{quote}", connection is NpgsqlConnection ? Plain : Typed);
+            (string[] columns, List<string[]> rows) = Rows(connection, $"SELECT * FROM {quote}{named[0]}{quote}",
+                connection is NpgsqlConnection ? Plain : Typed);
             tables[named[0].ToLowerInvariant()] = (Lower(columns), rows);
         }
         return tables;
@@ -109,12 +123,15 @@ internal static class IndependentReader
         var other => Convert.ToString(other, CultureInfo.InvariantCulture)!,
     };
 
-    // Header of 32 bytes, 32 a field, then records of fixed length that begin with a blank, or a star when deleted. The field of type 0 has a bit for each
-    // value that is missing, and for each text of type V that is shorter than its field; its length then stands in its last byte.
+    // Header of 32 bytes, 32 a field, then records of fixed length that begin with a blank, or a star when deleted. The field of type 0
+    // has a bit for each value that is missing, and for each text of type V that is shorter than its field; its length then stands in its
+    // last byte.
     private static (string[], List<string[]>) ReadDbf(string path)
     {
         byte[] all = File.ReadAllBytes(path);
-        int records = BinaryPrimitives.ReadInt32LittleEndian(all.AsSpan(4)), start = BinaryPrimitives.ReadUInt16LittleEndian(all.AsSpan(8)), length = BinaryPrimitives.ReadUInt16LittleEndian(all.AsSpan(10));
+        int records = BinaryPrimitives.ReadInt32LittleEndian(all.AsSpan(4)),
+            start = BinaryPrimitives.ReadUInt16LittleEndian(all.AsSpan(8)),
+            length = BinaryPrimitives.ReadUInt16LittleEndian(all.AsSpan(10));
         var fields = new List<(string Name, char Type, int At, int Bytes, int ShortBit, int NullBit)>();
         int bits = 0, place = 1, flagsAt = -1;
         for (int at = 32; all[at] != 0x0D; place += all[at + 16], at += 32)
@@ -122,7 +139,8 @@ internal static class IndependentReader
             char type = (char)all[at + 11];
             if (type == '0') flagsAt = place;
             else
-                fields.Add((Encoding.ASCII.GetString(all, at, 11).Split('\0')[0].ToLowerInvariant(), type, place, all[at + 16], type == 'V' ? bits++ : -1, (all[at + 18] & 2) != 0 ? bits++ : -1));
+                fields.Add((Encoding.ASCII.GetString(all, at, 11).Split('\0')[0].ToLowerInvariant(), type, place, all[at + 16],
+                    type == 'V' ? bits++ : -1, (all[at + 18] & 2) != 0 ? bits++ : -1));
         }
         var rows = new List<string[]>();
         for (int record = start; record < start + (records * length); record += length)
@@ -148,7 +166,8 @@ internal static class IndependentReader
         {
             using JsonDocument row = JsonDocument.Parse(line);
             if (columns.Count == 0) columns.AddRange(row.RootElement.EnumerateObject().Select(property => property.Name));
-            rows.Add([.. columns.Select(column => row.RootElement.TryGetProperty(column, out JsonElement value) && value.ValueKind != JsonValueKind.Null ? value.ToString() : None)]);
+            rows.Add([.. columns.Select(column => row.RootElement.TryGetProperty(column, out JsonElement value)
+                && value.ValueKind != JsonValueKind.Null ? value.ToString() : None)]);
         }
         return (Lower([.. columns]), rows);
     }

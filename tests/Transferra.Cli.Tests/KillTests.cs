@@ -43,9 +43,11 @@ internal static class Killed
             Recover(office, thenUndo);
             // Closed for the upgrade it may still be; then it can be opened.
             BuiltProgram.Run(office.Path, "reopen").Expect(0);
-            foreach ((string folder, UnixFileMode mode) in modes.Where(entry => Directory.Exists(office[entry.Key]))) Assert.Equal(mode, File.GetUnixFileMode(office[folder]));
+            foreach ((string folder, UnixFileMode mode) in modes.Where(entry => Directory.Exists(office[entry.Key]))) Assert.Equal(mode,
+                File.GetUnixFileMode(office[folder]));
             // Killed before the run began there is nothing to resume, and everything is as it was.
-            if (thenUndo || !Directory.Exists(office["transferra/runs"]) || NewStore(office) == before["QIH/ledger.db"]) Assert.Equal(before, office.DataSignature());
+            if (thenUndo || !Directory.Exists(office["transferra/runs"])
+                || NewStore(office) == before["QIH/ledger.db"]) Assert.Equal(before, office.DataSignature());
             else Assert.Equal(straight, NewStore(office));
         }
         Assert.InRange(killed, 6, 400);
@@ -87,7 +89,8 @@ public sealed class KilledAtTimesTests
 
 public sealed class KilledWhileRecoveringTests
 {
-    // At this operation on the disk an upgrade of one company is between the two renames of its change-over, when the store is not there: for four operations.
+    // At this operation on the disk an upgrade of one company is between the two renames of its change-over, when the store is not there:
+    // for four operations.
     private static readonly Lazy<int> Away = new(() =>
     {
         // The change-over stands near the end of an upgrade: the operations are counted from there backwards.

@@ -57,8 +57,10 @@ public sealed class MatchTests
         string store = Converted(office);
         string amount = DemoFolder.Ask(store, "SELECT printf('%.2f', amount / 100.0) FROM ledger_entry WHERE entry_no = 4711")!;
         DemoFolder.Execute(store, "UPDATE ledger_entry SET amount = 7 WHERE entry_no = 4711");
-        Called match = BuiltProgram.Run(office.Path, "match", "QIH").Expect(1).Says("NOT proved for QIH", "ledger_entry", "4711", "amount", amount, "0.07");
-        Assert.Contains(match.Out.Split('\n'), line => line.Contains("4711", StringComparison.Ordinal) && line.Contains(amount, StringComparison.Ordinal)
+        Called match = BuiltProgram.Run(office.Path, "match", "QIH").Expect(1).Says("NOT proved for QIH", "ledger_entry", "4711",
+            "amount", amount, "0.07");
+        Assert.Contains(match.Out.Split('\n'), line => line.Contains("4711", StringComparison.Ordinal)
+            && line.Contains(amount, StringComparison.Ordinal)
             && line.Contains("0.07", StringComparison.Ordinal));
     }
 
@@ -71,7 +73,8 @@ public sealed class MatchTests
         // A phone number too long for its column, which makes the record an exception, and a private value that was tampered with.
         DemoFolder.Execute(office.Store("QIH"), "UPDATE CUST SET PHONE = '0999 555 0123 and at night 0999 555 0124' WHERE CNO = 1007");
         // While others point to it, the new store cannot be completed, and it is said which record is to blame.
-        BuiltProgram.Run(office.Path, "convert", "QIH").Expect(1).Says("does not hold in the new store", "the first of them CUST \"1007\"", "(private)", "exceptions.csv");
+        BuiltProgram.Run(office.Path, "convert", "QIH").Expect(1).Says("does not hold in the new store",
+            "the first of them CUST \"1007\"", "(private)", "exceptions.csv");
         DemoFolder.Execute(office.Store("QIH"), "UPDATE INV SET CNO = 1008 WHERE CNO = 1007");
         Called check = BuiltProgram.Run(office.Path, "check", "QIH").Expect(1).Says("PHONE", "1007: \"(private)\""), converted =
             BuiltProgram.Run(office.Path, "convert", "QIH").Expect(1).Says("(private)");
@@ -79,10 +82,12 @@ public sealed class MatchTests
             "UPDATE customer_address SET line1 = 'Elsewhere 1' WHERE customer_no = 1008; DELETE FROM customer_address WHERE customer_no = 1009");
         Called match = BuiltProgram.Run(office.Path, "match", "QIH").Expect(1).Says("customer_address", "1008", "line1", "(private)");
         string json = BuiltProgram.Run(office.Path, "match", "QIH", "--json").Expect(1).Out;
-        string files = string.Concat(Directory.GetFiles(office["transferra"], "*", SearchOption.AllDirectories).Where(path => Path.GetFileName(path) != "lock")
+        string files = string.Concat(Directory.GetFiles(office["transferra"], "*", SearchOption.AllDirectories)
+            .Where(path => Path.GetFileName(path) != "lock")
             .Select(File.ReadAllText));
         foreach (string secret in (string[])["555 0123", "Elsewhere", phone, address])
-            foreach (string shown in (string[])[check.All, converted.All, match.All, json, files]) Assert.DoesNotContain(secret, shown, StringComparison.Ordinal);
+            foreach (string shown in (string[])[check.All, converted.All, match.All, json, files]) Assert.DoesNotContain(secret, shown,
+                StringComparison.Ordinal);
     }
 
     [Fact]

@@ -13,13 +13,18 @@ public sealed class MishapTests : IDisposable
 
     private static void Tool(string program, params string[] arguments)
     {
-        using Process process = Process.Start(new ProcessStartInfo(program, arguments) { RedirectStandardOutput = true, RedirectStandardError = true })!;
+        using Process process = Process.Start(new ProcessStartInfo(program, arguments)
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true
+        })!;
         process.WaitForExit();
         Assert.True(process.ExitCode == 0, process.StandardError.ReadToEnd());
     }
 
     private Called Shell(string script) => BuiltProgram.Wait(Process.Start(new ProcessStartInfo("bash", ["-c",
-        script.Replace("TRANSFERRA", $"dotnet '{BuiltProgram.Assembly}'", StringComparison.Ordinal).Replace("OFFICE", $"--office '{_office.Path}'", StringComparison.Ordinal)])
+        script.Replace("TRANSFERRA", $"dotnet '{BuiltProgram.Assembly}'", StringComparison.Ordinal)
+            .Replace("OFFICE", $"--office '{_office.Path}'", StringComparison.Ordinal)])
     { RedirectStandardInput = true, RedirectStandardOutput = true, RedirectStandardError = true })!);
 
     private static void NoTrace(Called called) => Assert.DoesNotMatch(@"   at \w+\.", called.All);
@@ -36,7 +41,9 @@ public sealed class MishapTests : IDisposable
     public void A_pipe_where_a_file_is_expected_is_refused_at_once_and_waited_for_never(string where)
     {
         _office.Write("docs/letter", "letter");
-        _office.Companies.Add(_office.Add("A", where == "table of a folder" ? "dbf" : "sqlite", where == "table of a folder" ? "data/a" : "data/a.db") with { More = ["documents: [docs]"] });
+        _office.Companies.Add(_office.Add("A", where == "table of a folder" ? "dbf" : "sqlite", where == "table of a folder" ? "data/a"
+            : "data/a.db") with
+        { More = ["documents: [docs]"] });
         _office.Companies.RemoveAt(0);
         _office.Ready();
         string pipe = where switch
@@ -50,11 +57,13 @@ public sealed class MishapTests : IDisposable
             "set" => "pipe.tar",
             _ => "data/a.db",
         };
-        if (where == "table of a folder") pipe = Path.GetRelativePath(_office.Path, Directory.GetFiles(_office["data/a"]).First(file => file.EndsWith("item.dbf", StringComparison.OrdinalIgnoreCase)));
+        if (where == "table of a folder") pipe = Path.GetRelativePath(_office.Path, Directory.GetFiles(_office["data/a"])
+            .First(file => file.EndsWith("item.dbf", StringComparison.OrdinalIgnoreCase)));
         File.Delete(_office[pipe]);
         if (where == "device as a store") File.CreateSymbolicLink(_office[pipe], "/dev/zero");
         else Tool("mkfifo", _office[pipe]);
-        string[][] commands = where == "set" ? [["restore", "A", "--set", _office[pipe], "--yes", "A"], ["restore", "A", "--set", _office[pipe], "--to", _office["out"]]]
+        string[][] commands = where == "set" ? [["restore", "A", "--set", _office[pipe], "--yes", "A"],
+            ["restore", "A", "--set", _office[pipe], "--to", _office["out"]]]
             : [["survey"], ["ready"], ["check"], ["backup"], ["upgrade", "--yes", "A"]];
         var clock = Stopwatch.StartNew();
         foreach (string[] command in commands)
@@ -67,7 +76,8 @@ public sealed class MishapTests : IDisposable
             if (where is "set" or "office.yaml" or "kit file") called.Expect(2).Says("a pipe, a socket or a device");
         }
         Assert.True(clock.Elapsed < TimeSpan.FromSeconds(60));
-        if (where is not ("document" or "beside the store" or "set" or "office.yaml" or "kit file")) _office.Run("check").Says("not a file");
+        if (where is not ("document" or "beside the store" or "set" or "office.yaml" or "kit file")) _office.Run("check")
+            .Says("not a file");
     }
 
     [Theory] // C23
@@ -94,7 +104,8 @@ public sealed class MishapTests : IDisposable
     }
 
     [Theory] // C23: what no engine takes stops the company in words, and the others go on; the office is open again
-    [InlineData("a table name that two tables have in the new engine", "CREATE TABLE \"Extra\" (a INTEGER); CREATE TABLE \"extra \" (a INTEGER)")]
+    [InlineData("a table name that two tables have in the new engine",
+        "CREATE TABLE \"Extra\" (a INTEGER); CREATE TABLE \"extra \" (a INTEGER)")]
     [InlineData("more columns than the new engine has", "")]
     public void What_the_new_engine_cannot_make_stops_that_company_and_the_others_go_on(string what, string sql)
     {
@@ -118,7 +129,8 @@ public sealed class MishapTests : IDisposable
     public void A_control_character_in_the_books_keeps_no_page_from_being_written_and_no_office_shut()
     {
         _office.Add("A", "sqlite", "data/a.db");
-        DemoFolder.Execute(_office["data/a.db"], "INSERT INTO ITEM (INO, NAME, PRICE) VALUES (98, 'a' || char(1) || 'b' || char(27) || '[2J', 'x'), (99, char(55296), 'y' || char(8238) || 'z')");
+        DemoFolder.Execute(_office["data/a.db"],
+            "INSERT INTO ITEM (INO, NAME, PRICE) VALUES (98, 'a' || char(1) || 'b' || char(27) || '[2J', 'x'), (99, char(55296), 'y' || char(8238) || 'z')");
         _office.Ready();
         Called called = _office.Upgrade().Expect(1).Says("To be signed:", "Open: everything that was closed is as it was before");
         Assert.DoesNotContain('\u001b', called.All);
@@ -131,10 +143,12 @@ public sealed class MishapTests : IDisposable
     public void A_value_that_a_spreadsheet_would_run_is_text_in_every_list()
     {
         _office.Add("A", "sqlite", "data/a.db");
-        DemoFolder.Execute(_office["data/a.db"], "UPDATE ITEM SET PRICE = '=cmd|'' /C calc''!A0' WHERE INO = 1; UPDATE ITEM SET PRICE = '-2+3' WHERE INO = 2");
+        DemoFolder.Execute(_office["data/a.db"],
+            "UPDATE ITEM SET PRICE = '=cmd|'' /C calc''!A0' WHERE INO = 1; UPDATE ITEM SET PRICE = '-2+3' WHERE INO = 2");
         _office.Ready();
         _office.Run("convert", "A").Expect(1);
-        string list = File.ReadAllText(Assert.Single(Directory.GetFiles(_office["transferra/runs"], "exceptions.csv", SearchOption.AllDirectories)));
+        string list = File.ReadAllText(Assert.Single(Directory.GetFiles(_office["transferra/runs"], "exceptions.csv",
+            SearchOption.AllDirectories)));
         Assert.Contains("'=cmd|", list, StringComparison.Ordinal);
         Assert.Contains("'-2+3", list, StringComparison.Ordinal);
         Assert.DoesNotContain(",=cmd", list, StringComparison.Ordinal);
@@ -305,7 +319,9 @@ public sealed class MishapTests : IDisposable
         for (int i = 0; i < times; i++)
         {
             if (upgrade.HasExited) break;
-            using Process kill = Process.Start(new ProcessStartInfo("kill", ["-" + signal, upgrade.Id.ToString(System.Globalization.CultureInfo.InvariantCulture)]) { RedirectStandardError = true })!;
+            using Process kill = Process.Start(new ProcessStartInfo("kill",
+                ["-" + signal, upgrade.Id.ToString(System.Globalization.CultureInfo.InvariantCulture)])
+            { RedirectStandardError = true })!;
             await kill.WaitForExitAsync();
             await Task.Delay(20);
         }

@@ -1,5 +1,5 @@
-// OddOffice.cs: small offices unlike the demo: any layout of folders, any engine, tables that the kit does not know. Their kit is as small as a kit can be
-// that still changes something.
+// OddOffice.cs: small offices unlike the demo: any layout of folders, any engine, tables that the kit does not know. Their kit is as
+// small as a kit can be that still changes something.
 using System.Text;
 using Transferra.Core.Records;
 using Transferra.Stores;
@@ -54,11 +54,15 @@ internal sealed class OddOffice : IDisposable
 
     public static readonly IReadOnlyList<TableShape> Tables =
     [
-        new("VER", [new ColumnShape("WHAT", new FieldType(FieldKind.Text, Length: 10), Required: true), new ColumnShape("VAL", new FieldType(FieldKind.Text, Length: 10))],
+        new("VER", [new ColumnShape("WHAT", new FieldType(FieldKind.Text, Length: 10), Required: true),
+            new ColumnShape("VAL", new FieldType(FieldKind.Text, Length: 10))],
             ["WHAT"], []),
-        new("GRP", [new ColumnShape("GNO", FieldType.Integer, Required: true), new ColumnShape("TITLE", new FieldType(FieldKind.Text, Length: 40))], ["GNO"], []),
-        new("ITEM", [new ColumnShape("INO", FieldType.Integer, Required: true), new ColumnShape("NAME", new FieldType(FieldKind.Text, Length: 40)),
-            new ColumnShape("PRICE", FieldType.Decimal(12, 2)), new ColumnShape("MADE", FieldType.Date), new ColumnShape("GNO", FieldType.Integer)], ["INO"], []),
+        new("GRP", [new ColumnShape("GNO", FieldType.Integer, Required: true),
+            new ColumnShape("TITLE", new FieldType(FieldKind.Text, Length: 40))], ["GNO"], []),
+        new("ITEM", [new ColumnShape("INO", FieldType.Integer, Required: true),
+            new ColumnShape("NAME", new FieldType(FieldKind.Text, Length: 40)),
+            new ColumnShape("PRICE", FieldType.Decimal(12, 2)), new ColumnShape("MADE", FieldType.Date),
+                new ColumnShape("GNO", FieldType.Integer)], ["INO"], []),
     ];
 
     private readonly TempFolder _folder = new();
@@ -88,7 +92,8 @@ internal sealed class OddOffice : IDisposable
     public OddCompany Add(string code, string engine, string path, int records = 5, IEnumerable<object?[]>? items = null)
     {
         Directory.CreateDirectory(System.IO.Path.GetDirectoryName(this[path])!);
-        var company = new OddCompany(code, new StoreAddress(engine, this[path], engine == "delimited" ? DelimitedForm : null), engine == "delimited"
+        var company = new OddCompany(code, new StoreAddress(engine, this[path], engine == "delimited" ? DelimitedForm : null),
+            engine == "delimited"
             ? $"{{delimited: {Quoted(path)}, separator: \",\", quote: '\"', encoding: utf-8, header: yes, decimal-mark: \".\", dates: YYYY-MM-DD, \"null\": '\\N'}}"
             : $"{{{engine}: {Quoted(path)}}}");
         Fill(company.Store, items ?? Items(code, records));
@@ -105,11 +110,20 @@ internal sealed class OddOffice : IDisposable
         return company;
     }
 
-    public static string ServerYaml(StoreAddress database) => $"{{{database.Engine}: {Quoted(database.Path)}, host: {database.Server!.Host}, "
+    public static string ServerYaml(StoreAddress database) =>
+        $"{{{database.Engine}: {Quoted(database.Path)}, host: {database.Server!.Host}, "
         + FormattableString.Invariant($"port: {database.Server.Port}, user: {database.Server.User}, password-file: {database.Server.PasswordFile}}}");
 
     private static readonly Dictionary<string, string> DelimitedForm = new()
-    { ["separator"] = ",", ["quote"] = "\"", ["encoding"] = "utf-8", ["header"] = "yes", ["decimal-mark"] = ".", ["dates"] = "YYYY-MM-DD", ["null"] = "\\N" };
+    {
+        ["separator"] = ",",
+        ["quote"] = "\"",
+        ["encoding"] = "utf-8",
+        ["header"] = "yes",
+        ["decimal-mark"] = ".",
+        ["dates"] = "YYYY-MM-DD",
+        ["null"] = "\\N"
+    };
 
     /// <summary>A text as YAML writes it in any case.</summary>
     public static string Quoted(string text) => System.Text.Json.JsonSerializer.Serialize(text);
@@ -118,7 +132,8 @@ internal sealed class OddOffice : IDisposable
     public static void Fill(StoreAddress store, string code, int records) => Fill(store, Items(code, records));
 
     private static IEnumerable<object?[]> Items(string code, int records) => Enumerable.Range(1, records).Select(i =>
-        (object?[])[(long)i, $"{code} item {i}", (Int128)(i * 1000 + code.Length), new DateOnly(2024, 1, 1).AddDays(i), i % 3 == 0 ? null : (long)(i % 2 + 1)]);
+        (object?[])[(long)i, $"{code} item {i}", (Int128)(i * 1000 + code.Length), new DateOnly(2024, 1, 1).AddDays(i), i % 3 == 0 ? null
+            : (long)(i % 2 + 1)]);
 
     private static void Fill(StoreAddress store, IEnumerable<object?[]> items)
     {
@@ -154,7 +169,8 @@ internal sealed class OddOffice : IDisposable
         var text = new StringBuilder("office: Odd\npackages:\n  - kit: kit\n    wanted-version: \"2\"\n    companies:\n");
         foreach (OddCompany company in Companies)
         {
-            text.AppendLine(System.Globalization.CultureInfo.InvariantCulture, $"      - code: {company.Code}\n        name: {company.Code}\n        store: {company.Yaml}");
+            text.AppendLine(System.Globalization.CultureInfo.InvariantCulture,
+                $"      - code: {company.Code}\n        name: {company.Code}\n        store: {company.Yaml}");
             foreach (string more in company.More) text.AppendLine("        " + more);
         }
         foreach (string more in More) text.AppendLine(more);
@@ -164,7 +180,8 @@ internal sealed class OddOffice : IDisposable
     public Called Run(params string[] arguments) => BuiltProgram.Run(Path, arguments);
 
     /// <summary>Upgrades all companies.</summary>
-    public Called Upgrade(params string[] more) => Run(["upgrade", .. Companies.SelectMany(company => (string[])["--yes", company.Code]), .. more]);
+    public Called Upgrade(params string[] more) => Run(["upgrade", .. Companies.SelectMany(company => (string[])["--yes", company.Code]),
+        .. more]);
 
     /// <summary>What an independent reader sees of the records of a store: every row of every table, in order.</summary>
     public static IReadOnlyList<string> Rows(StoreAddress store)

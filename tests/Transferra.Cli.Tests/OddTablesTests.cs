@@ -4,7 +4,8 @@ using Transferra.Tests;
 
 namespace Transferra.Cli.Tests;
 
-/// <summary>Tables as real programs make them: columns that hold several kinds of value, search structures, keys without a value, engines and types that are rare.</summary>
+/// <summary>Tables as real programs make them: columns that hold several kinds of value, search structures, keys without a value, engines
+/// and types that are rare.</summary>
 public sealed class OddTablesTests : IDisposable
 {
     private readonly OddOffice _office = new();
@@ -18,7 +19,8 @@ public sealed class OddTablesTests : IDisposable
 
     private string Db => _office["data/a.db"];
 
-    private string NewDb => Assert.Single(Directory.GetFiles(Path.Combine(Directory.GetDirectories(_office["data"], "transferra-*")[0], "v2")));
+    private string NewDb => Assert.Single(Directory.GetFiles(Path.Combine(Directory.GetDirectories(_office["data"], "transferra-*")[0],
+        "v2")));
 
     private void Go(int checkCode = 1)
     {
@@ -90,7 +92,8 @@ public sealed class OddTablesTests : IDisposable
             CREATE TABLE DOWN (ID INTEGER PRIMARY KEY DESC, V TEXT); INSERT INTO DOWN VALUES (1, 'x'), (NULL, 'y'), (NULL, 'z');
             """);
         Go();
-        Assert.Equal("4 3 3", DemoFolder.Ask(NewDb, "SELECT (SELECT count(*) FROM LOOSE) || ' ' || (SELECT count(*) FROM PAIR) || ' ' || (SELECT count(*) FROM DOWN)"));
+        Assert.Equal("4 3 3", DemoFolder.Ask(NewDb,
+            "SELECT (SELECT count(*) FROM LOOSE) || ' ' || (SELECT count(*) FROM PAIR) || ' ' || (SELECT count(*) FROM DOWN)"));
         Assert.Equal("0", DemoFolder.Ask(NewDb, "SELECT count(*) FROM pragma_foreign_key_check"));
     }
 

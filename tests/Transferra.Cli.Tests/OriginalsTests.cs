@@ -5,7 +5,8 @@ using Transferra.Tests;
 
 namespace Transferra.Cli.Tests;
 
-/// <summary>No original is ever lost: companies that lie close together, offices that meet in one store, journals that were tampered with.</summary>
+/// <summary>No original is ever lost: companies that lie close together, offices that meet in one store, journals that were tampered
+/// with.</summary>
 public sealed class OriginalsTests : IDisposable
 {
     private readonly OddOffice _office = new();
@@ -13,7 +14,8 @@ public sealed class OriginalsTests : IDisposable
     public void Dispose() => _office.Dispose();
 
     private static string Aside(string folder, string code, string name) =>
-        Assert.Single(Directory.GetDirectories(folder, $"transferra-*-{code}").Select(work => Path.Combine(work, "old-v1", name)), Path.Exists);
+        Assert.Single(Directory.GetDirectories(folder, $"transferra-*-{code}").Select(work => Path.Combine(work, "old-v1", name)),
+            Path.Exists);
 
     [Fact]
     public void A_database_with_other_schemas_is_refused_before_anything_is_closed_and_they_are_named()
@@ -42,7 +44,8 @@ public sealed class OriginalsTests : IDisposable
     [InlineData("dbf", "data/a", "data/b")]
     [InlineData("delimited", "data/a", "data/b")]
     [InlineData("json-lines", "data/a", "data/b")]
-    public void Companies_in_one_folder_are_upgraded_and_taken_back_without_touching_each_others_originals(string engine, string a, string b)
+    public void Companies_in_one_folder_are_upgraded_and_taken_back_without_touching_each_others_originals(string engine, string a,
+        string b)
     {
         _office.Add("A", engine, a);
         _office.Add("B", engine, b);
@@ -88,7 +91,8 @@ public sealed class OriginalsTests : IDisposable
         _office.Run("check", "A", "B", "--mend", "--yes", "A", "--yes", "B").Expect(0);
         foreach (string code in (string[])["A", "B"])
         {
-            Assert.Equal(before[code + ".db"], TempFolder.Signature(Path.GetDirectoryName(Aside(_office["data"], code, code + ".db"))!)[code + ".db"]);
+            Assert.Equal(before[code + ".db"],
+                TempFolder.Signature(Path.GetDirectoryName(Aside(_office["data"], code, code + ".db"))!)[code + ".db"]);
             Assert.Equal("0", DemoFolder.Ask(_office[$"data/{code}.db"], "SELECT COUNT(*) FROM ITEM WHERE NAME LIKE '% '"));
         }
         _office.Run("undo", "--yes", "A", "--yes", "B").Expect(0);
@@ -112,7 +116,8 @@ public sealed class OriginalsTests : IDisposable
         _office.Write("docs/new.txt", "written after the restore");
         _office.Run("undo", "--yes", "A").Expect(1).Says("was worked with since, and is kept");
         Assert.False(File.Exists(_office["docs/new.txt"]));
-        Assert.Equal("written after the restore", File.ReadAllText(Assert.Single(Directory.GetFiles(_office["data"], "new.txt", SearchOption.AllDirectories))));
+        Assert.Equal("written after the restore",
+            File.ReadAllText(Assert.Single(Directory.GetFiles(_office["data"], "new.txt", SearchOption.AllDirectories))));
     }
 
     [Theory]
@@ -125,18 +130,21 @@ public sealed class OriginalsTests : IDisposable
     [InlineData("{postgresql: books, schema: a}", "{postgresql: books, schema: b, host: 127.0.0.1}", null, "the database books")]
     [InlineData("{mariadb: books}", "{mariadb: books, host: localhost, port: 3306}", null, "the database books")]
     [InlineData("{sqlite: data/a.db}", "{sqlite: data/b.db}", "documents: [data]", "the document folder")]
-    public void Companies_that_meet_in_one_store_are_refused_by_every_command_with_both_places(string a, string b, string? more, string says)
+    public void Companies_that_meet_in_one_store_are_refused_by_every_command_with_both_places(string a, string b, string? more,
+        string says)
     {
         OddOffice.Fill(new Core.Records.StoreAddress("sqlite", Directory.CreateDirectory(_office["data"]).FullName + "/a.db"), "A", 2);
         Directory.CreateSymbolicLink(_office["linked"], _office["data"]);
         File.CreateSymbolicLink(_office["data/link.db"], _office["data/a.db"]);
-        using (System.Diagnostics.Process link = System.Diagnostics.Process.Start("ln", [_office["data/a.db"], _office["data/second-name.db"]])) link.WaitForExit();
+        using (System.Diagnostics.Process link = System.Diagnostics.Process.Start("ln",
+            [_office["data/a.db"], _office["data/second-name.db"]])) link.WaitForExit();
         string[] both = more is null || more.StartsWith("documents", StringComparison.Ordinal) ? [] : [more];
         _office.Companies.Add(new OddCompany("A", new("sqlite", ""), a) { More = both });
         _office.Companies.Add(new OddCompany("B", new("sqlite", ""), b) { More = more is null ? [] : [more] });
         _office.Ready();
         string aside = Path.Combine(_office.Path, "office.yaml");
-        foreach (string[] command in (string[][])[["survey"], ["ready"], ["check"], ["backup"], ["upgrade"], ["convert"], ["match"], ["sets"], ["close"], ["undo"]])
+        foreach (string[] command in (string[][])[["survey"], ["ready"], ["check"], ["backup"], ["upgrade"], ["convert"], ["match"],
+            ["sets"], ["close"], ["undo"]])
             _office.Run(command).Expect(2).Says(says, "in line", "office.yaml:");
         Assert.True(File.Exists(aside));
         Assert.Empty(Directory.GetDirectories(_office["data"]));
@@ -178,7 +186,8 @@ public sealed class OriginalsTests : IDisposable
         called.Expect(how == "undo" ? 2 : 3).Says("the journal tells of no change-over, but an original stands aside", "--give-up");
         Assert.Equal(after, _office.Signature("data"));
         // From there, one command goes on, and it is the one that was named; then the company comes back from its set.
-        _office.Run("undo", "--give-up", "--yes", "A").Expect(1).Says("the original, set aside", "To bring a company back from a backup set: transferra restore A");
+        _office.Run("undo", "--give-up", "--yes", "A").Expect(1).Says("the original, set aside",
+            "To bring a company back from a backup set: transferra restore A");
         Assert.Equal(after, _office.Signature("data"));
         _office.Run("restore", "A", "--yes", "A").Expect(0);
         Assert.Equal("1", DemoFolder.Ask(_office["data/a.db"], "SELECT VAL FROM VER"));
@@ -187,10 +196,12 @@ public sealed class OriginalsTests : IDisposable
     private void CutBefore(string stage)
     {
         string journal = Path.Combine(OnlyRun(), "journal.jsonl");
-        string[] lines = [.. File.ReadAllLines(journal).TakeWhile(line => !line.Contains($"\"stage\":\"{stage}\"", StringComparison.Ordinal))];
+        string[] lines = [.. File.ReadAllLines(journal).TakeWhile(line => !line.Contains($"\"stage\":\"{stage}\"",
+            StringComparison.Ordinal))];
         File.WriteAllText(journal, string.Concat(lines.Select(line => line + "\n")));
         string digest = Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(lines[^1])));
-        File.WriteAllText(Assert.Single(Directory.GetFiles(_office["transferra/heads"], "run-*")), $"{{\"lines\":{lines.Length},\"sha256\":\"{digest}\"}}");
+        File.WriteAllText(Assert.Single(Directory.GetFiles(_office["transferra/heads"], "run-*")),
+            $"{{\"lines\":{lines.Length},\"sha256\":\"{digest}\"}}");
     }
 
     [Fact]

@@ -2,7 +2,8 @@ using System.Text.Json;
 
 namespace Transferra.Cli.Tests;
 
-/// <summary>May we go: each gate, found blocked for its own reason and passed once that is put right; nothing is changed by asking.</summary>
+/// <summary>May we go: each gate, found blocked for its own reason and passed once that is put right; nothing is changed by
+/// asking.</summary>
 public sealed class ReadyTests : IDisposable
 {
     private readonly DemoFolder _office = new(small: true);
@@ -10,10 +11,12 @@ public sealed class ReadyTests : IDisposable
     public void Dispose() => _office.Dispose();
 
     private JsonElement[] Gates(int exitCode, params string[] more) =>
-        [.. BuiltProgram.Run(_office.Path, ["ready", "--json", .. more]).Expect(exitCode).Json.GetProperty("result").GetProperty("gates").EnumerateArray()];
+        [.. BuiltProgram.Run(_office.Path, ["ready", "--json", .. more]).Expect(exitCode).Json.GetProperty("result").GetProperty("gates")
+            .EnumerateArray()];
 
     private static JsonElement One(JsonElement[] gates, string name, string company = "") =>
-        Assert.Single(gates, gate => gate.GetProperty("name").GetString() == name && (company.Length == 0 || gate.GetProperty("company").GetString() == company));
+        Assert.Single(gates, gate => gate.GetProperty("name").GetString() == name && (company.Length == 0 || gate.GetProperty("company")
+            .GetString() == company));
 
     private void Blocked(string name, string what, string next)
     {
@@ -33,9 +36,11 @@ public sealed class ReadyTests : IDisposable
             .Says("Ready: all gates are passed", "by 5 to 6", "all 3 files are there and the vendor's", "version 2.1, at least 2.0 wanted",
             "How long the office will be closed");
         Assert.DoesNotContain(called.Out.Split('\n'), line => line.Length > 100);
-        JsonElement[] times = [.. BuiltProgram.Run(_office.Path, "ready", "--json").Json.GetProperty("result").GetProperty("times").EnumerateArray()];
+        JsonElement[] times = [.. BuiltProgram.Run(_office.Path, "ready", "--json").Json.GetProperty("result").GetProperty("times")
+            .EnumerateArray()];
         Assert.Equal(["QIH", "QWS", "QST"], times.Select(time => time.GetProperty("company").GetString()));
-        Assert.All(times, time => Assert.True(TimeSpan.Parse(time.GetProperty("shortest").GetString()!, null) < TimeSpan.Parse(time.GetProperty("longest").GetString()!, null)));
+        Assert.All(times, time => Assert.True(TimeSpan.Parse(time.GetProperty("shortest").GetString()!,
+            null) < TimeSpan.Parse(time.GetProperty("longest").GetString()!, null)));
     }
 
     [Fact]
@@ -54,9 +59,11 @@ public sealed class ReadyTests : IDisposable
         File.WriteAllText(file, key);
         _office.Edit("office.yaml", "maintenance-until: 2035-03-31", "maintenance-until: 2025-03-31");
         Blocked("key licence", "the maintenance contract ended 2025-03-31", "renewed");
-        _office.Edit("office.yaml", "licence: {file: keys/ledger-licence, maintenance-until: 2025-03-31}", "licence: {file: keys/ledger-licence}");
+        _office.Edit("office.yaml", "licence: {file: keys/ledger-licence, maintenance-until: 2025-03-31}",
+            "licence: {file: keys/ledger-licence}");
         Blocked("key licence", "does not say until when it runs", "maintenance-until");
-        _office.Edit("office.yaml", "licence: {file: keys/ledger-licence}", "licence: {variable: TR_NO_SUCH_KEY, maintenance-until: 2035-01-01}");
+        _office.Edit("office.yaml", "licence: {file: keys/ledger-licence}",
+            "licence: {variable: TR_NO_SUCH_KEY, maintenance-until: 2035-01-01}");
         Blocked("key licence", "TR_NO_SUCH_KEY holds no key", "Set it");
         _office.Edit("office.yaml", "    keys:\n      licence: {variable: TR_NO_SUCH_KEY, maintenance-until: 2035-01-01}\n", "");
         Blocked("key licence", "does not say where it is", "order it now");
@@ -81,7 +88,8 @@ public sealed class ReadyTests : IDisposable
         _office.Edit("programs/ledger/bridge.properties", "2.1", "1.10");
         Blocked("component Mail bridge", "version 1.10, at least 2.0 wanted, and the installer does not update it", "Update it first");
         _office.Edit("kits/pellwright-ledger/versions/6.yaml", "comes-with-installer: no", "comes-with-installer: yes");
-        Assert.Contains("the installer brings it", One(Gates(0), "component Mail bridge").GetProperty("what").GetString(), StringComparison.Ordinal);
+        Assert.Contains("the installer brings it", One(Gates(0), "component Mail bridge").GetProperty("what").GetString(),
+            StringComparison.Ordinal);
         File.Delete(_office["programs/ledger/bridge.properties"]);
         _office.Edit("kits/pellwright-ledger/versions/6.yaml", "comes-with-installer: yes", "comes-with-installer: no");
         Blocked("component Mail bridge", "its version is not told", "Update it first");
@@ -94,9 +102,11 @@ public sealed class ReadyTests : IDisposable
         JsonElement gate = One(Gates(2), "database engine", "QIH");
         Assert.Contains("at least 4.1 wanted", gate.GetProperty("what").GetString(), StringComparison.Ordinal);
         _office.Edit("kits/pellwright-ledger/versions/6.yaml", "sqlite: \"4.1\"", "sqlite: \"3.4\"");
-        Dictionary<string, string> system = File.ReadLines("/etc/os-release").Select(line => line.Split('=', 2)).Where(pair => pair.Length == 2)
+        Dictionary<string, string> system = File.ReadLines("/etc/os-release").Select(line => line.Split('=', 2))
+            .Where(pair => pair.Length == 2)
             .ToDictionary(pair => pair[0], pair => pair[1].Trim('"'));
-        _office.Edit("kits/pellwright-ledger/versions/6.yaml", "  confirm:\n", $"  system: {{{system["ID"]}: \"{system.GetValueOrDefault("VERSION_ID", "1")}\"}}\n  confirm:\n");
+        _office.Edit("kits/pellwright-ledger/versions/6.yaml", "  confirm:\n",
+            $"  system: {{{system["ID"]}: \"{system.GetValueOrDefault("VERSION_ID", "1")}\"}}\n  confirm:\n");
         Assert.Equal("passed", One(Gates(0), "operating system").GetProperty("state").GetString());
         _office.Edit("kits/pellwright-ledger/versions/6.yaml", $"  system: {{{system["ID"]}: ", "  system: {somethingelse: ");
         Blocked("operating system", "wanted is somethingelse", "Ask the vendor");
@@ -114,14 +124,18 @@ public sealed class ReadyTests : IDisposable
         BuiltProgram.Run(_office.Path, "ready", "--confirm", "users-told", "--confirm", "no-such").Expect(2)
             .Says("nothing named no-such waits for your word", "pellwright-ledger/users-told");
         Assert.False(File.Exists(_office["transferra/words.jsonl"])); // nothing of a call that is wrong is written down
-        BuiltProgram.Run(_office.Path, "ready", "--confirm", "users-told", "--confirm", "pellwright-ledger/vendors-told", "--confirm", "laptops-in",
+        BuiltProgram.Run(_office.Path, "ready", "--confirm", "users-told", "--confirm", "pellwright-ledger/vendors-told", "--confirm",
+            "laptops-in",
             "--confirm", "one-disk", "--by", "A. Clerk").Expect(1).Says("your word is needed 1 time");
-        BuiltProgram.Run(_office.Path, "ready", "--confirm", "notes-5-to-6").Expect(0).Says("Have the users been told when the books are closed? Confirmed by A. Clerk,");
-        _office.Edit("kits/pellwright-ledger/hops/5-to-6.yaml", "The fax flag of customers is gone.", "The fax flag of customers is gone, and so is the telex.");
+        BuiltProgram.Run(_office.Path, "ready", "--confirm", "notes-5-to-6").Expect(0)
+            .Says("Have the users been told when the books are closed? Confirmed by A. Clerk,");
+        _office.Edit("kits/pellwright-ledger/hops/5-to-6.yaml", "The fax flag of customers is gone.",
+            "The fax flag of customers is gone, and so is the telex.");
         JsonElement again = Assert.Single(Gates(1), gate => gate.GetProperty("state").GetString() == "needs-word");
         Assert.Contains("telex", again.GetProperty("what").GetString(), StringComparison.Ordinal);
         // A word put in by hand breaks the chain and counts for nothing.
-        File.WriteAllText(_office["transferra/words.jsonl"], File.ReadAllText(_office["transferra/words.jsonl"]).Replace("A. Clerk", "B. Clerk", StringComparison.Ordinal));
+        File.WriteAllText(_office["transferra/words.jsonl"], File.ReadAllText(_office["transferra/words.jsonl"]).Replace("A. Clerk",
+            "B. Clerk", StringComparison.Ordinal));
         BuiltProgram.Run(_office.Path, "ready").Expect(2).Says("was altered at line");
     }
 
@@ -149,7 +163,8 @@ public sealed class ReadyTests : IDisposable
         "the kit knows no way from version 5 to 7; it is too old: a way leads from 6", "Bring it to version 6")]
     [InlineData("versions: [\"5\", \"6\"]", "versions: [\"4\", \"5\", \"6\"]", "hops: [5-to-6]", "wanted-version: \"4\"",
         "the data is version 5, which is newer than the wanted 4", "restore the version before")]
-    public void A_version_that_no_way_leads_from_is_told_to_be_too_old_or_too_new(string versions, string more, string hops, string wanted, string what, string next)
+    public void A_version_that_no_way_leads_from_is_told_to_be_too_old_or_too_new(string versions, string more, string hops,
+        string wanted, string what, string next)
     {
         string extra = wanted.Split('"')[1];
         File.WriteAllText(_office[$"kits/pellwright-ledger/versions/{extra}.yaml"],
@@ -174,7 +189,8 @@ public sealed class ReadyTests : IDisposable
         int start = Array.IndexOf(lines, "tables:");
         IEnumerable<string> tables = lines.Skip(start + 1).TakeWhile(line => line.StartsWith(' '))
             .Where(line => line.StartsWith("  ", StringComparison.Ordinal) && line[2] != ' ').Select(line => line.Trim(' ', ':'));
-        return $"hop: {{from: \"{from}\", to: \"{to}\"}}\ntables: []\ntables-left-out:\n" + string.Concat(tables.Select(table => $"  {table}: a trial\n"));
+        return $"hop: {{from: \"{from}\", to: \"{to}\"}}\ntables: []\ntables-left-out:\n"
+            + string.Concat(tables.Select(table => $"  {table}: a trial\n"));
     }
 
     [Fact]
@@ -182,7 +198,8 @@ public sealed class ReadyTests : IDisposable
     {
         JsonElement gate = One(Gates(0), "room");
         string what = gate.GetProperty("what").GetString()!;
-        foreach (string part in (string[])["QIH backup set and its proof", "QIH converted copy", "QWS backup set and its proof", "QST converted copy"])
+        foreach (string part in (string[])["QIH backup set and its proof", "QIH converted copy", "QWS backup set and its proof",
+            "QST converted copy"])
             Assert.Contains(part, what, StringComparison.Ordinal);
     }
 

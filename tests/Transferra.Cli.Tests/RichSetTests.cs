@@ -21,7 +21,8 @@ public sealed class RichSetTests : IDisposable
         {
             "mariadb",
             [
-                "CREATE TABLE PRICES (ID INT PRIMARY KEY, NET DECIMAL(12,4), GROSS DECIMAL(12,2) GENERATED ALWAYS AS (NET * 1.175) STORED)", // rounds, with a note
+                // rounds, with a note
+                "CREATE TABLE PRICES (ID INT PRIMARY KEY, NET DECIMAL(12,4), GROSS DECIMAL(12,2) GENERATED ALWAYS AS (NET * 1.175) STORED)",
                 "INSERT INTO PRICES (ID, NET) VALUES (1, 0.0001), (2, 19.9999), (3, NULL)",
                 "CREATE TABLE LOG (ID INT AUTO_INCREMENT PRIMARY KEY, WHAT VARCHAR(40))",
                 "CREATE TRIGGER NOTED AFTER INSERT ON PRICES FOR EACH ROW INSERT INTO LOG (WHAT) VALUES (concat('price ', NEW.ID))",
@@ -35,7 +36,8 @@ public sealed class RichSetTests : IDisposable
             "firebird",
             [
                 "CREATE TABLE A_CHILD (ID INTEGER NOT NULL PRIMARY KEY, PID INTEGER, CONSTRAINT KNOWN CHECK (EXISTS (SELECT 1 FROM Z_PARENT WHERE Z_PARENT.ID = A_CHILD.PID)), CHECK (ID > 0 AND (SELECT COUNT(*) FROM Z_PARENT) > 0))",
-                "INSERT INTO Z_PARENT VALUES (1)", "INSERT INTO Z_PARENT VALUES (2)", "INSERT INTO A_CHILD VALUES (1, 1)", "INSERT INTO A_CHILD VALUES (2, 2)",
+                "INSERT INTO Z_PARENT VALUES (1)", "INSERT INTO Z_PARENT VALUES (2)", "INSERT INTO A_CHILD VALUES (1, 1)",
+                    "INSERT INTO A_CHILD VALUES (2, 2)",
             ],
             "INSERT INTO A_CHILD VALUES (3, 1)"
         },
@@ -48,7 +50,8 @@ public sealed class RichSetTests : IDisposable
         StoreAddress store = _servers.Database(engine, "rich");
         _office.Add("A", store);
         if (engine == "firebird") TestServers.Execute(store, "CREATE TABLE Z_PARENT (ID INTEGER NOT NULL PRIMARY KEY)");
-        foreach (string statement in statements.Where(statement => !statement.Contains("FOLLOWS_NOTHING", StringComparison.Ordinal))) TestServers.Execute(store, statement);
+        foreach (string statement in statements.Where(statement => !statement.Contains("FOLLOWS_NOTHING",
+            StringComparison.Ordinal))) TestServers.Execute(store, statement);
         _office.Ready();
         IReadOnlyList<string> before = OddOffice.Rows(store);
         Assert.Contains(before, row => row.StartsWith(engine == "mariadb" ? "past: 1" : "a_child: 2", StringComparison.Ordinal));
@@ -63,7 +66,8 @@ public sealed class RichSetTests : IDisposable
         Assert.Equal(before, OddOffice.Rows(store));
         TestServers.Execute(store, laterInsert);
         if (engine == "mariadb") Assert.Equal("1", TestServers.Ask(store, "SELECT COUNT(*) FROM LOG WHERE WHAT = 'price 9'"));
-        foreach (string left in new StoreOpener().ServerOf(store).Names(store.Path).Where(name => name.Contains("transferra-", StringComparison.Ordinal)
+        foreach (string left in new StoreOpener().ServerOf(store).Names(store.Path)
+            .Where(name => name.Contains("transferra-", StringComparison.Ordinal)
             && name.EndsWith(Path.GetFileName(store.Path), StringComparison.Ordinal))) _servers.Known(store with { Path = left });
     }
 
@@ -72,7 +76,8 @@ public sealed class RichSetTests : IDisposable
     [InlineData(true)]
     public void Triggers_kept_by_an_interrupted_move_are_made_again_where_the_tables_are(bool tablesWent)
     {
-        StoreAddress store = _servers.Made("mariadb", "books", "CREATE TABLE T (A INT PRIMARY KEY, B INT)", "CREATE TRIGGER D BEFORE INSERT ON T FOR EACH ROW SET NEW.B = NEW.A * 2"),
+        StoreAddress store = _servers.Made("mariadb", "books", "CREATE TABLE T (A INT PRIMARY KEY, B INT)",
+            "CREATE TRIGGER D BEFORE INSERT ON T FOR EACH ROW SET NEW.B = NEW.A * 2"),
             aside = _servers.Made("mariadb", "aside");
         string kept = $"`{aside.Path}`.transferra_moving_triggers";
         TestServers.Execute(aside, $"CREATE TABLE {kept} (number INT NOT NULL PRIMARY KEY, origin VARCHAR(64) NOT NULL, session TEXT NOT NULL, statement LONGTEXT NOT NULL)");
@@ -86,7 +91,8 @@ public sealed class RichSetTests : IDisposable
         StoreAddress where = tablesWent ? aside : store;
         TestServers.Execute(where, "INSERT INTO T (A) VALUES (21)");
         Assert.Equal("42", TestServers.Ask(where, "SELECT B FROM T"));
-        Assert.Null(Nothing(TestServers.Ask(aside, $"SELECT table_name FROM information_schema.tables WHERE table_schema = '{aside.Path}' AND table_name LIKE 'transferra%'")));
+        Assert.Null(Nothing(TestServers.Ask(aside,
+            $"SELECT table_name FROM information_schema.tables WHERE table_schema = '{aside.Path}' AND table_name LIKE 'transferra%'")));
         // And a whole move takes them along, there and back.
         server.Rename(where.Path, _servers.Database("mariadb", "third").Path);
         server.Rename(_prefixOf(where) + "third", where.Path);

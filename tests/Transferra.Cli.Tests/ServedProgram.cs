@@ -1,4 +1,5 @@
-// ServedProgram.cs: the built program in a process that stays between commands (tests/Transferra.KillHost/Serving.cs), on a disk that can be told to fail.
+// ServedProgram.cs: the built program in a process that stays between commands (tests/Transferra.KillHost/Serving.cs), on a disk that can
+// be told to fail.
 using System.Diagnostics;
 using System.Text.Json;
 
@@ -38,7 +39,14 @@ internal sealed class ServedProgram : IDisposable
     public Served Run(DiskFault fault, string office, IReadOnlyList<string> watched, params string[] arguments)
     {
         _host ??= BuiltProgram.Serving();
-        _host.StandardInput.WriteLine(JsonSerializer.Serialize(new { Arguments = (string[])[.. arguments, "--office", office], Fault = fault.Kind, fault.At, Office = office, Watched = watched },
+        _host.StandardInput.WriteLine(JsonSerializer.Serialize(new
+        {
+            Arguments = (string[])[.. arguments, "--office", office],
+            Fault = fault.Kind,
+            fault.At,
+            Office = office,
+            Watched = watched
+        },
             JsonSerializerOptions.Web));
         _host.StandardInput.Flush();
         if (_host.StandardOutput.ReadLine() is { } line) return JsonSerializer.Deserialize<Served>(line, JsonSerializerOptions.Web)!;
@@ -47,7 +55,8 @@ internal sealed class ServedProgram : IDisposable
         int exit = _host.ExitCode;
         _host.Dispose();
         _host = null;
-        return fault.Kind == "kill" && exit == Served.Killed ? new Served(exit, "", "", []) : throw new InvalidOperationException($"the program ended with {exit} and no answer: {last}");
+        return fault.Kind == "kill" && exit == Served.Killed ? new Served(exit, "", "", [])
+            : throw new InvalidOperationException($"the program ended with {exit} and no answer: {last}");
     }
 
     public void Dispose()

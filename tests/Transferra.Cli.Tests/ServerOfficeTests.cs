@@ -7,7 +7,8 @@ using Transferra.Tests;
 
 namespace Transferra.Cli.Tests;
 
-/// <summary>Closing, opening and surveying offices whose stores are on a real server. Those of one engine run one after the other, as a survey looks into every database.</summary>
+/// <summary>Closing, opening and surveying offices whose stores are on a real server. Those of one engine run one after the other, as a
+/// survey looks into every database.</summary>
 public abstract class ServerOfficeTests(string engine) : IDisposable
 {
     private protected readonly TempFolder _folder = new();
@@ -29,17 +30,20 @@ public abstract class ServerOfficeTests(string engine) : IDisposable
         demo.Files.Edit("office.yaml", "grace: 10 s", "grace: 0 s");
         using (DbConnection person = TestServers.Connect(clerk))
         {
-            BuiltProgram.Run(demo.Path, "close", "--show").Expect(0).Says("QIH", engine == "firebird" ? clerk.Server!.User.ToUpperInvariant() : clerk.Server!.User, "a person's");
+            BuiltProgram.Run(demo.Path, "close", "--show").Expect(0).Says("QIH", engine == "firebird"
+                ? clerk.Server!.User.ToUpperInvariant() : clerk.Server!.User, "a person's");
             BuiltProgram.Run(demo.Path, "upgrade", "QIH", "--yes", "QIH").Expect(2).Says("1 session still in: QIH");
         }
         using (TestServers.Connect(clerk)) { /* the office was left open */ }
-        BuiltProgram.Run(demo.Path, "upgrade", "QIH", "--yes", "QIH", "--stay-closed").Expect(0).Says("Closed, and proved", "The office stays closed");
+        BuiltProgram.Run(demo.Path, "upgrade", "QIH", "--yes", "QIH", "--stay-closed").Expect(0).Says("Closed, and proved",
+            "The office stays closed");
         Assert.ThrowsAny<DbException>(() => TestServers.Connect(clerk));
         BuiltProgram.Run(demo.Path, "match", "QIH").Expect(0); // but we come in
         BuiltProgram.Run(demo.Path, "reopen").Expect(0);
         using (TestServers.Connect(clerk)) { /* the new one, under the old one's name */ }
         // The old one, set aside, is open as well, so that it can be taken back and looked into.
-        StoreAddress aside = servers.Known(ledger.Beside("", Path.GetFileName(Directory.GetDirectories(Path.Combine(demo.Path, "transferra/runs"))[0]), "old-v5"));
+        StoreAddress aside = servers.Known(ledger.Beside("",
+            Path.GetFileName(Directory.GetDirectories(Path.Combine(demo.Path, "transferra/runs"))[0]), "old-v5"));
         if (engine != "mariadb") using (TestServers.Connect(clerk with { Path = aside.Path })) { }
         BuiltProgram.Run(demo.Path, "undo", "--yes", "QIH").Expect(0);
         using (TestServers.Connect(clerk)) { }
@@ -77,11 +81,13 @@ public abstract class ServerOfficeTests(string engine) : IDisposable
     {
         using var office = new ServerOffice(engine, small: true);
         string text = File.ReadAllText(office.Files["office.yaml"]);
-        int start = text.IndexOf("      - code: QWS", StringComparison.Ordinal), end = text.IndexOf("    installer: installers/ledger-6", StringComparison.Ordinal);
+        int start = text.IndexOf("      - code: QWS", StringComparison.Ordinal), end = text.IndexOf("    installer: installers/ledger-6",
+            StringComparison.Ordinal);
         File.WriteAllText(office.Files["office.yaml"], text[..start] + text[end..]);
         BuiltProgram.Run(office.Path, "survey").Expect(1).Says("Found, but not in office.yaml");
         string name = office.Store("QWS").Path;
-        JsonElement unlisted = BuiltProgram.Run(office.Path, "survey", "--json").Expect(1).Json.GetProperty("result").GetProperty("unlisted");
+        JsonElement unlisted = BuiltProgram.Run(office.Path, "survey", "--json").Expect(1).Json.GetProperty("result")
+            .GetProperty("unlisted");
         Assert.Contains(unlisted.EnumerateArray(), store => store.GetProperty("address").GetProperty("path").GetString() == name
             && store.GetProperty("dataVersion").GetString() == "5");
         BuiltProgram.Run(office.Path, "survey", "--write").Expect(0);
@@ -90,7 +96,8 @@ public abstract class ServerOfficeTests(string engine) : IDisposable
         Directory.CreateDirectory(folder);
         ServerAddress server = office.Store("QWS").Server!;
         string[] where = ["--new", engine, "--kits", office.Files["kits"], "--host", server.Host, "--port",
-            server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture), "--user", server.User, "--password-file", server.PasswordFile!];
+            server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture), "--user", server.User, "--password-file",
+                server.PasswordFile!];
         if (engine == "firebird") where = [.. where, "--databases", TestServers.FirebirdFolder];
         BuiltProgram.Run(folder, ["survey", .. where]).Expect(0).Says("Drafted:");
         string drafted = File.ReadAllText(Path.Combine(folder, "office.yaml"));

@@ -21,8 +21,11 @@ internal sealed class ServerOffice : IDisposable
         Engine = engine;
         Prefix = FormattableString.Invariant($"q{Environment.ProcessId}_{Interlocked.Increment(ref _count)}_");
         Files = new DemoFolder(small);
-        new NamedServer(engine, TestServers.Server(engine), engine == "firebird" ? TestServers.FirebirdFolder : null) { Prefix = Prefix }.Move(Files.Path, _stores);
-        _stored = OfficeLoader.Load(Files.Path).Companies.ToDictionary(company => company.Code, company => _servers.Known(company.NewStore));
+        new NamedServer(engine, TestServers.Server(engine), engine == "firebird" ? TestServers.FirebirdFolder
+            : null)
+        { Prefix = Prefix }.Move(Files.Path, _stores);
+        _stored = OfficeLoader.Load(Files.Path).Companies.ToDictionary(company => company.Code, company =>
+            _servers.Known(company.NewStore));
     }
 
     public string Engine { get; }
@@ -37,7 +40,8 @@ internal sealed class ServerOffice : IDisposable
 
     /// <summary>A database of this office's own that is not there yet, on a server of any engine.</summary>
     public StoreAddress Beside(string name, string engine) =>
-        _servers.Known(new StoreAddress(engine, engine == "firebird" ? System.IO.Path.Combine(TestServers.FirebirdFolder, Prefix + name + ".fdb") : Prefix
+        _servers.Known(new StoreAddress(engine, engine == "firebird" ? System.IO.Path.Combine(TestServers.FirebirdFolder,
+            Prefix + name + ".fdb") : Prefix
         + name, Server: TestServers.Server(engine)));
 
     /// <summary>Whether a company's database is still as version 5 has it.</summary>
@@ -48,14 +52,16 @@ internal sealed class ServerOffice : IDisposable
     }
 
     /// <summary>What is in a company's database: the digest of all its tables and records.</summary>
-    public string DigestOf(string company) => new StorePlaces(_stores, new DiskVolume()).DigestOf(Store(company), null, CancellationToken.None);
+    public string DigestOf(string company) => new StorePlaces(_stores, new DiskVolume()).DigestOf(Store(company), null,
+        CancellationToken.None);
 
     /// <summary>The databases that runs of this office made and left.</summary>
     public IReadOnlyList<string> Leftovers()
     {
         if (Engine == "firebird") return [.. Directory.GetFiles(TestServers.FirebirdFolder, "transferra-*" + Prefix + "*")];
         StoreAddress server = Store("QIH") with { Path = Engine == "postgresql" ? "postgres" : "" };
-        string list = Engine == "postgresql" ? $"SELECT coalesce(string_agg(datname, ','), '') FROM pg_database WHERE datname LIKE 'transferra-%{Prefix}%'"
+        string list = Engine == "postgresql"
+            ? $"SELECT coalesce(string_agg(datname, ','), '') FROM pg_database WHERE datname LIKE 'transferra-%{Prefix}%'"
             : $"SELECT coalesce(group_concat(schema_name), '') FROM information_schema.schemata WHERE schema_name LIKE 'transferra-%{Prefix}%'";
         return TestServers.Ask(server, list)!.Split(',', StringSplitOptions.RemoveEmptyEntries);
     }
@@ -63,7 +69,8 @@ internal sealed class ServerOffice : IDisposable
     public string? Ask(string company, string table, string column, string where)
     {
         string quote = Engine == "mariadb" ? "`" : "\"";
-        return TestServers.Ask(Store(company), $"SELECT {quote}{column}{quote} FROM {quote}{table}{quote} WHERE {where.Replace("\"", quote, StringComparison.Ordinal)}");
+        return TestServers.Ask(Store(company),
+            $"SELECT {quote}{column}{quote} FROM {quote}{table}{quote} WHERE {where.Replace("\"", quote, StringComparison.Ordinal)}");
     }
 
     public void Dispose()
@@ -84,14 +91,16 @@ public abstract class ServerUpgradeTests(string engine)
         // Other tests have databases on this server, which office.yaml does not name.
         BuiltProgram.Run(office.Path, "survey").Says($"({engine} at 127.0.0.1:", "version 5 by SYSINFO.VAL where KEYNAME = 'DATAVER': 5");
         Called upgraded = BuiltProgram.Run(office.Path, "upgrade", "--yes", "QIH", "--yes", "QWS", "--yes", "QST").Expect(1);
-        upgraded.Says("QIH through 6", "QWS stopped 5", "QST through 4", "31/02/23", "12,5O", "4999", "V001777", "Balance by account: all 4 lines agree, by the engines' own sums");
+        upgraded.Says("QIH through 6", "QWS stopped 5", "QST through 4", "31/02/23", "12,5O", "4999", "V001777",
+            "Balance by account: all 4 lines agree, by the engines' own sums");
         Assert.DoesNotContain(upgraded.Out.Split('\n'), line => line.Length > 100);
         Assert.Equal("6", office.Ask("QIH", "setting", "value", "\"name\" = 'DATAVER'"));
         Assert.Equal("5", office.Ask("QWS", "SYSINFO", "VAL", "\"KEYNAME\" = 'DATAVER'"));
         // The old one is set aside under another name; the stopped company's staged one is gone.
         Assert.Contains("old-v5", Assert.Single(office.Leftovers()), StringComparison.Ordinal);
         BuiltProgram.Run(office.Path, "match", "QIH").Expect(0).Says("Proved: the new store of QIH holds what the old one gives");
-        BuiltProgram.Run(office.Path, "undo", "--yes", "QIH", "--yes", "QWS", "--yes", "QST").Expect(0).Says("Undone: the office is where it was before");
+        BuiltProgram.Run(office.Path, "undo", "--yes", "QIH", "--yes", "QWS", "--yes", "QST").Expect(0)
+            .Says("Undone: the office is where it was before");
         Assert.Equal(before, office.DigestOf("QIH"));
         Assert.Empty(office.Leftovers());
         Assert.True(Directory.Exists(office.Files["data/QST/stock"]));
@@ -106,7 +115,8 @@ public abstract class ServerUpgradeTests(string engine)
         TestServers.Execute(office.Store("QIH"), $"DELETE FROM {quote}SUPP{quote}");
         string after = office.DigestOf("QIH");
         Assert.NotEqual(before, after);
-        BuiltProgram.Run(office.Path, "restore", "QIH", "--to", office.Files["elsewhere"]).Expect(0).Says("every byte and every record is as backed up");
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--to", office.Files["elsewhere"]).Expect(0)
+            .Says("every byte and every record is as backed up");
         Assert.Contains(Directory.GetFiles(office.Files["elsewhere"], "store.json", SearchOption.AllDirectories), _ => true);
         BuiltProgram.Run(office.Path, "restore", "QIH", "--yes", "QIH").Expect(0).Says("The company is as in the set", "present");
         Assert.Equal("60", TestServers.Ask(office.Store("QIH"), $"SELECT COUNT(*) FROM {quote}SUPP{quote}"));
@@ -121,7 +131,8 @@ public abstract class ServerUpgradeTests(string engine)
     {
         using var office = new ServerOffice(engine, small: true);
         string quote = engine == "mariadb" ? "`" : "\"";
-        TestServers.Execute(office.Store("QIH"), $"CREATE VIEW {quote}ACCT_NAMES{quote} AS SELECT {quote}ANAME{quote} FROM {quote}ACCTS{quote}");
+        TestServers.Execute(office.Store("QIH"),
+            $"CREATE VIEW {quote}ACCT_NAMES{quote} AS SELECT {quote}ANAME{quote} FROM {quote}ACCTS{quote}");
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0);
         StoreAddress again = office.Beside("again", engine);
         BuiltProgram.Run(office.Path, "restore", "QIH", "--database", again.Path).Expect(0).Says("every record is as backed up");
@@ -132,7 +143,8 @@ public abstract class ServerUpgradeTests(string engine)
         StoreAddress elsewhere = office.Beside("elsewhere", other);
         ServerAddress server = elsewhere.Server!;
         BuiltProgram.Run(office.Path, "restore", "QIH", "--database", elsewhere.Path, "--engine", other, "--host", server.Host, "--port",
-            server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture), "--user", server.User, "--password-file", server.PasswordFile!)
+            server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture), "--user", server.User, "--password-file",
+                server.PasswordFile!)
             .Expect(1).Says("every record is as backed up", "not brought back: view ACCT_NAMES");
         BuiltProgram.Run(office.Path, "restore", "QIH", "--engine", other).Expect(2).Says("--database NAME");
         Assert.Empty(office.Leftovers());
@@ -188,7 +200,8 @@ public abstract class ServerUpgradeTests(string engine)
     {
         using var servers = new TestServers();
         var places = new StorePlaces(new StoreOpener(), new DiskVolume());
-        StoreAddress here = servers.Database(engine, "here"), aside = servers.Database(engine, "aside"), staged = servers.Database(engine, "staged");
+        StoreAddress here = servers.Database(engine, "here"), aside = servers.Database(engine, "aside"),
+            staged = servers.Database(engine, "staged");
         Made(here, 1);
         Made(staged, 2);
         var swap = new Swap(places, [new Move(here, aside), new Move(staged, here)]);
@@ -229,7 +242,8 @@ public sealed class MariadbUpgradeTests() : ServerUpgradeTests("mariadb")
     public void A_place_that_was_made_and_holds_nothing_goes_when_the_change_over_is_taken_back()
     {
         using var servers = new TestServers();
-        StoreAddress here = servers.Made("mariadb", "here", "CREATE TABLE t (a INT)"), staged = servers.Made("mariadb", "staged", "CREATE TABLE t (a INT)");
+        StoreAddress here = servers.Made("mariadb", "here", "CREATE TABLE t (a INT)"), staged = servers.Made("mariadb", "staged",
+            "CREATE TABLE t (a INT)");
         StoreAddress aside = servers.Known(here.Beside("", "7", "old-v5"));
         TestServers.Execute(here, $"CREATE DATABASE `{aside.Path}`"); // and there it was broken off
         var swap = new Swap(new StorePlaces(new StoreOpener(), new DiskVolume()), [new Move(here, aside), new Move(staged, here)]);
@@ -247,16 +261,22 @@ public sealed class FirebirdUpgradeTests() : ServerUpgradeTests("firebird")
     {
         using var folder = new TempFolder();
         ServerAddress server = TestServers.Server("firebird");
-        string databases = Directory.CreateDirectory(Path.Combine(TestServers.FirebirdFolder, FormattableString.Invariant($"demo{Environment.ProcessId}"))).FullName;
+        string databases = Directory.CreateDirectory(Path.Combine(TestServers.FirebirdFolder,
+            FormattableString.Invariant($"demo{Environment.ProcessId}"))).FullName;
         if (!OperatingSystem.IsWindows())
             File.SetUnixFileMode(databases,
                 UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute | UnixFileMode.OtherRead | UnixFileMode.OtherWrite | UnixFileMode.OtherExecute);
-        string[] options = ["--host", server.Host, "--port", server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture), "--user", server.User,
+        string[] options = ["--host", server.Host, "--port", server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture),
+            "--user", server.User,
             "--password-file", server.PasswordFile!];
-        BuiltProgram.RunIn(folder.Path, ["demo", "--in", folder["office"], "--engine", "firebird", "--databases", databases, .. options]).Expect(0).Says("That is the whole job");
-        BuiltProgram.RunIn(folder.Path, ["demo", "--in", folder["other"], "--engine", "paper", .. options]).Expect(2).Says("there is no server engine paper");
-        BuiltProgram.RunIn(folder.Path, ["demo", "--in", folder["other"], "--engine", "firebird", .. options]).Expect(2).Says("Add --databases");
+        BuiltProgram.RunIn(folder.Path, ["demo", "--in", folder["office"], "--engine", "firebird", "--databases", databases, .. options])
+            .Expect(0).Says("That is the whole job");
+        BuiltProgram.RunIn(folder.Path, ["demo", "--in", folder["other"], "--engine", "paper", .. options]).Expect(2)
+            .Says("there is no server engine paper");
+        BuiltProgram.RunIn(folder.Path, ["demo", "--in", folder["other"], "--engine", "firebird", .. options]).Expect(2)
+            .Says("Add --databases");
         BuiltProgram.RunIn(folder.Path, ["demo", "--in", folder["other"], .. options]).Expect(2).Says("no engine");
-        BuiltProgram.RunIn(folder.Path, ["demo", "--in", folder["again"], "--engine", "firebird", "--databases", databases, .. options]).Expect(2).Says("is there already");
+        BuiltProgram.RunIn(folder.Path, ["demo", "--in", folder["again"], "--engine", "firebird", "--databases", databases, .. options])
+            .Expect(2).Says("is there already");
     }
 }

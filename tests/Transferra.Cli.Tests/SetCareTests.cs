@@ -4,14 +4,16 @@ using Transferra.Tests;
 
 namespace Transferra.Cli.Tests;
 
-/// <summary>Sets over the years: places that come and go, offices that share one, damage, forgery, kits that do not know every table.</summary>
+/// <summary>Sets over the years: places that come and go, offices that share one, damage, forgery, kits that do not know every
+/// table.</summary>
 public sealed class SetCareTests : IDisposable
 {
     private readonly OddOffice _office = new();
 
     public void Dispose() => _office.Dispose();
 
-    private string[] Sets(string place = "sets") => Directory.Exists(_office[place]) ? [.. Directory.GetFiles(_office[place], "*.tar").Order(StringComparer.Ordinal)] : [];
+    private string[] Sets(string place = "sets") => Directory.Exists(_office[place]) ? [.. Directory.GetFiles(_office[place], "*.tar")
+        .Order(StringComparer.Ordinal)] : [];
 
     [Fact] // A7
     public void A_place_whose_disk_is_not_plugged_in_is_not_made_on_the_disk_below_it()
@@ -27,7 +29,8 @@ public sealed class SetCareTests : IDisposable
         _office.Run("backup").Expect(4).Says("usb/transferra is not there (known since", "Plug the disk in");
         Assert.False(Directory.Exists(_office["usb/transferra"]));
         _office.Run("ready").Expect(2).Says("usb/transferra is not there");
-        Assert.Equal(_office["usb/transferra"] + "/" + name, Assert.Single(_office.Run("sets", "--json").Expect(0).Json.GetProperty("result").GetProperty("outOfReach")
+        Assert.Equal(_office["usb/transferra"] + "/" + name,
+            Assert.Single(_office.Run("sets", "--json").Expect(0).Json.GetProperty("result").GetProperty("outOfReach")
             .EnumerateArray()).GetProperty("path").GetString());
         _office.Run("sets").Expect(0).Says("Out of reach");
         // Another disk in its place is not taken for it, until somebody says so; then both take turns.
@@ -35,7 +38,8 @@ public sealed class SetCareTests : IDisposable
         _office.Run("backup").Expect(4).Says("its mark transferra-place.json is not in it", "sets --new-disk");
         _office.Run("sets", "--new-disk", _office["usb/transferra"]).Expect(0);
         _office.Run("backup").Expect(0);
-        Assert.Equal("it is on another disk that takes its turn there", _office.Run("sets", "--json").Expect(0).Json.GetProperty("result").GetProperty("outOfReach")[0]
+        Assert.Equal("it is on another disk that takes its turn there", _office.Run("sets", "--json").Expect(0).Json.GetProperty("result")
+            .GetProperty("outOfReach")[0]
             .GetProperty("why").GetString());
         Directory.Delete(_office["usb"], recursive: true);
         Directory.Move(_office["drawer"], _office["usb"]);
@@ -88,7 +92,8 @@ public sealed class SetCareTests : IDisposable
         _office.Ready();
         _office.Run("ready").Expect(0);
         _office.More[0] = "backup: {to: [other-sets]}";
-        File.WriteAllText(_office["office.yaml"], File.ReadAllText(_office["office.yaml"]).Replace("[sets]", "[other-sets]", StringComparison.Ordinal));
+        File.WriteAllText(_office["office.yaml"], File.ReadAllText(_office["office.yaml"]).Replace("[sets]", "[other-sets]",
+            StringComparison.Ordinal));
         _office.Run("ready").Expect(1).Says("one-disk");
     }
 
@@ -192,14 +197,16 @@ public sealed class SetCareTests : IDisposable
         if (engine == "sqlite")
         {
             store = _office.Add("A", "sqlite", "data/a.db").Store;
-            DemoFolder.Execute(store.Path, "CREATE TABLE EXTRA (ID INTEGER PRIMARY KEY, WHEN_AT TIMESTAMP, AMOUNT DECIMAL(9,3), RATE REAL)");
+            DemoFolder.Execute(store.Path,
+                "CREATE TABLE EXTRA (ID INTEGER PRIMARY KEY, WHEN_AT TIMESTAMP, AMOUNT DECIMAL(9,3), RATE REAL)");
             DemoFolder.Execute(store.Path, "INSERT INTO EXTRA VALUES (1, '2024-02-29 12:30:00', 1.125, 0.1), (2, NULL, -7, NULL)");
         }
         else
         {
             store = servers.Database(engine, "books");
             _office.Add("A", store);
-            TestServers.Execute(store, engine == "postgresql" ? "CREATE TABLE \"EXTRA\" (id INTEGER PRIMARY KEY, when_at TIMESTAMP, amount NUMERIC(9,3), rate DOUBLE PRECISION)"
+            TestServers.Execute(store, engine == "postgresql"
+                ? "CREATE TABLE \"EXTRA\" (id INTEGER PRIMARY KEY, when_at TIMESTAMP, amount NUMERIC(9,3), rate DOUBLE PRECISION)"
                 : $"CREATE TABLE EXTRA (ID INTEGER NOT NULL PRIMARY KEY, WHEN_AT TIMESTAMP{(engine == "mariadb" ? " NULL" : "")}, AMOUNT NUMERIC(9,3), RATE DOUBLE PRECISION)");
             string extra = engine == "postgresql" ? "\"EXTRA\"" : "EXTRA";
             TestServers.Execute(store, $"INSERT INTO {extra} VALUES (1, '2024-02-29 12:30:00', 1.125, 0.1)");
@@ -218,7 +225,8 @@ public sealed class SetCareTests : IDisposable
         _office.Run("restore", "A", "--yes", "A").Expect(0);
         Assert.Equal(before, OddOffice.Rows(store));
         if (store.IsOnServer)
-            foreach (string database in new Stores.StoreOpener().ServerOf(store).Names(store.Path).Where(name => name.Contains("transferra-", StringComparison.Ordinal)
+            foreach (string database in new Stores.StoreOpener().ServerOf(store).Names(store.Path)
+                .Where(name => name.Contains("transferra-", StringComparison.Ordinal)
                 && name.Contains(Path.GetFileName(store.Path), StringComparison.Ordinal))) servers.Known(store with { Path = database });
     }
 
@@ -234,7 +242,8 @@ public sealed class SetCareTests : IDisposable
         Assert.Equal("mine", File.ReadAllText(_office["out.part/precious"]));
         _office.Run("restore", "A", "--to", _office["out2"] + "/", "--only", "store").Expect(0);
         Assert.True(Directory.Exists(_office["out2/store"]));
-        Assert.Equal(["data", "kit", "out", "out.part", "out2", "sets", "transferra"], Directory.GetDirectories(_office.Path).Select(Path.GetFileName).Order(StringComparer.Ordinal));
+        Assert.Equal(["data", "kit", "out", "out.part", "out2", "sets", "transferra"], Directory.GetDirectories(_office.Path)
+            .Select(Path.GetFileName).Order(StringComparer.Ordinal));
     }
 
     [Fact] // C25

@@ -19,15 +19,18 @@ public sealed class SurveyTests : IDisposable
     public void The_picture_has_versions_settings_components_files_services_and_workstations()
     {
         Called called = BuiltProgram.Run(_office.Path, "survey").Expect(0)
-            .Says("by " + _office["programs/ledger/ledger.ini"] + ", Program/Version: 5.4", "about.json, /program/version: 5.4", "Mail bridge: 2.1",
+            .Says("by " + _office["programs/ledger/ledger.ini"] + ", Program/Version: 5.4", "about.json, /program/version: 5.4",
+                "Mail bridge: 2.1",
             "workstation Front desk: 5.4", "setting year end: 31/03", "setting printer: front desk",
-            "not as the vendor ships it (changed): data/QIH/documents/reports/aged-debtors.rpt", "Ledger service service off - is stopped", "programs/ledger/jobs/nightly job on");
+            "not as the vendor ships it (changed): data/QIH/documents/reports/aged-debtors.rpt",
+                "Ledger service service off - is stopped", "programs/ledger/jobs/nightly job on");
         Assert.DoesNotContain(called.Out.Split('\n'), line => line.Length > 100);
         // Not of the program: what the vendor ships as it is, is not mentioned.
         Assert.DoesNotContain("tell.sh", called.Out, StringComparison.Ordinal);
         File.AppendAllText(_office["programs/ledger/tell.sh"], "# ours\n");
         File.Delete(_office["data/QIH/documents/reports/aged-debtors.rpt"]);
-        BuiltProgram.Run(_office.Path, "survey").Expect(0).Says("(changed): programs/ledger/tell.sh", "(missing): data/QIH/documents/reports/aged-debtors.rpt");
+        BuiltProgram.Run(_office.Path, "survey").Expect(0).Says("(changed): programs/ledger/tell.sh",
+            "(missing): data/QIH/documents/reports/aged-debtors.rpt");
     }
 
     [Fact]
@@ -89,10 +92,12 @@ public sealed class SurveyTests : IDisposable
         Directory.CreateDirectory(_office["data/QNX"]);
         File.Copy(_office.Store("QWS"), _office["data/QNX/ledger.db"]);
         Directory.CreateDirectory(_office["data/Old Stores"]);
-        foreach (string file in Directory.EnumerateFiles(_office["data/QST/stock"])) File.Copy(file, Path.Combine(_office["data/Old Stores"], Path.GetFileName(file)));
+        foreach (string file in Directory.EnumerateFiles(_office["data/QST/stock"])) File.Copy(file,
+            Path.Combine(_office["data/Old Stores"], Path.GetFileName(file)));
         File.WriteAllText(_office["data/other.db"], "no database"); // what is none is not offered
         string before = File.ReadAllText(_office["office.yaml"]);
-        BuiltProgram.Run(_office.Path, "survey").Expect(1).Says("Found, but not in office.yaml", _office["data/QNX/ledger.db"], "QNX", "transferra survey --write");
+        BuiltProgram.Run(_office.Path, "survey").Expect(1).Says("Found, but not in office.yaml", _office["data/QNX/ledger.db"], "QNX",
+            "transferra survey --write");
         Assert.Equal(before, File.ReadAllText(_office["office.yaml"]));
         BuiltProgram.Run(_office.Path, "survey", "--write").Expect(0).Says("Added to", "QNX");
         string[] old = before.Split('\n'), now = File.ReadAllLines(_office["office.yaml"]);
@@ -117,7 +122,8 @@ public sealed class SurveyTests : IDisposable
         File.Delete(Path.Combine(folder, "office.yaml"));
         BuiltProgram.Run(folder, "survey", "--new", _elsewhere["nowhere"]).Expect(2).Says("there is no folder");
         BuiltProgram.Run(folder, "survey", "--new", _office["kits"]).Expect(2).Says("none of 0 stores", "Pellwright Ledger");
-        BuiltProgram.Run(folder, "survey", "--new", _office["data"], "--kits", _elsewhere["nokits"]).Expect(2).Says("there is no folder", "--kits DIR");
+        BuiltProgram.Run(folder, "survey", "--new", _office["data"], "--kits", _elsewhere["nokits"]).Expect(2).Says("there is no folder",
+            "--kits DIR");
         Assert.False(File.Exists(Path.Combine(folder, "office.yaml")));
     }
 
@@ -131,14 +137,16 @@ public sealed class SurveyTests : IDisposable
         _office.Edit("programs/ledger/ledger.ini", "Paper=A4\n", "");
         DemoFolder.Execute(_office.Store("QIH"), "UPDATE SYSINFO SET VAL = '31/12' WHERE KEYNAME = 'YEAREND'");
         Called compared = BuiltProgram.Run(_office.Path, "survey", "--compare", saved, "--json").Expect(1);
-        Assert.Equal(["Pellwright Ledger, setting paper|A4|(not set)", "Pellwright Ledger, setting printer|front desk|default", "QIH, setting year end|31/03|31/12"],
+        Assert.Equal(["Pellwright Ledger, setting paper|A4|(not set)", "Pellwright Ledger, setting printer|front desk|default",
+            "QIH, setting year end|31/03|31/12"],
             compared.Json.GetProperty("result").GetProperty("differences").EnumerateArray()
                 .Select(entry => $"{entry.GetProperty("what").GetString()}|{entry.GetProperty("before").GetString()}|{entry.GetProperty("now").GetString()}")
                 .Order(StringComparer.Ordinal));
         BuiltProgram.Run(_office.Path, "survey", "--compare", page).Expect(2).Says("is no saved survey");
         BuiltProgram.Run(_office.Path, "survey", "--compare", _elsewhere["nothing"]).Expect(2).Says("cannot be read");
         string html = File.ReadAllText(page);
-        foreach (string part in (string[])["Quaverholt Instrument Hire", "Pellwright Ledger", "JRNL", "front desk", "Ledger service", "aged-debtors.rpt"])
+        foreach (string part in (string[])["Quaverholt Instrument Hire", "Pellwright Ledger", "JRNL", "front desk", "Ledger service",
+            "aged-debtors.rpt"])
             Assert.Contains(part, html, StringComparison.Ordinal);
         System.Xml.Linq.XElement.Parse(html["<!DOCTYPE html>\n".Length..]);
         Assert.DoesNotContain("<script", html, StringComparison.Ordinal);
@@ -148,7 +156,8 @@ public sealed class SurveyTests : IDisposable
     public void A_private_setting_is_never_told_but_a_change_of_it_is_seen()
     {
         _office.Edit("kits/pellwright-ledger/kit.yaml", "{setting: printer,", "{setting: printer, private: yes,");
-        Called first = BuiltProgram.Run(_office.Path, "survey", "--save", _elsewhere["s.json"]).Expect(0).Says("setting printer: private, digest");
+        Called first = BuiltProgram.Run(_office.Path, "survey", "--save", _elsewhere["s.json"]).Expect(0)
+            .Says("setting printer: private, digest");
         Assert.DoesNotContain("front desk", first.Out + File.ReadAllText(_elsewhere["s.json"]), StringComparison.Ordinal);
         _office.Edit("programs/ledger/ledger.ini", "Printer=front desk", "Printer=back office");
         Called second = BuiltProgram.Run(_office.Path, "survey", "--compare", _elsewhere["s.json"]).Expect(1).Says("setting printer");

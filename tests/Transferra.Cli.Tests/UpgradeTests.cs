@@ -10,7 +10,8 @@ public sealed class UpgradeTests
     {
         using var office = new DemoFolder();
         IReadOnlyDictionary<string, string> before = office.DataSignature();
-        BuiltProgram.Run(office.Path, "upgrade", "--yes", "QIH", "--yes", "QWS", "--yes", "QST").Expect(1).Says("QIH      through", "QWS      stopped", "QST      through");
+        BuiltProgram.Run(office.Path, "upgrade", "--yes", "QIH", "--yes", "QWS", "--yes", "QST").Expect(1).Says("QIH      through",
+            "QWS      stopped", "QST      through");
         Assert.NotEqual(before["QIH/ledger.db"], office.DataSignature()["QIH/ledger.db"]);
         Assert.Equal(before["QWS/ledger.db"], office.DataSignature()["QWS/ledger.db"]);
         BuiltProgram.Run(office.Path, "survey").Expect(1).Says("The program is version 5.4, but the data of QIH is version 6");
@@ -31,7 +32,8 @@ public sealed class UpgradeTests
         BuiltProgram.RunTyping("QIH", office.Path, "upgrade", "QIH").Expect(0).Says("How it came out");
 
         // The program's own folder holds only the lock then, and no run.
-        Dictionary<string, string> Seen() => TempFolder.Signature(office.Path).Where(entry => entry.Key is not ("transferra" or "transferra/lock")).ToDictionary();
+        Dictionary<string, string> Seen() => TempFolder.Signature(office.Path)
+            .Where(entry => entry.Key is not ("transferra" or "transferra/lock")).ToDictionary();
     }
 
     [Fact]
@@ -40,7 +42,8 @@ public sealed class UpgradeTests
         using var office = new DemoFolder(small: true);
         BuiltProgram.Run(office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(0);
         IReadOnlyDictionary<string, string> before = office.DataSignature();
-        BuiltProgram.Run(office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(0).Says("QIH is at version 6 already; there is nothing to do.");
+        BuiltProgram.Run(office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(0)
+            .Says("QIH is at version 6 already; there is nothing to do.");
         Assert.Equal(before, office.DataSignature());
     }
 
@@ -53,7 +56,8 @@ public sealed class UpgradeTests
         DemoFolder.Execute(office.Store("QIH"), "INSERT INTO note VALUES ('NEW', 'written after the upgrade')");
         BuiltProgram.Run(office.Path, "undo", "--yes", "QIH").Expect(1).Says("was worked with since it was made, and is kept");
         Assert.Equal(before, office.DataSignature()["QIH/ledger.db"]);
-        Assert.Equal("written after the upgrade", DemoFolder.Ask(Path.Combine(office.WorkFolder("QIH"), "v6/ledger.db"), "SELECT body FROM note WHERE reference = 'NEW'"));
+        Assert.Equal("written after the upgrade", DemoFolder.Ask(Path.Combine(office.WorkFolder("QIH"), "v6/ledger.db"),
+            "SELECT body FROM note WHERE reference = 'NEW'"));
     }
 
     [Fact]
@@ -79,7 +83,8 @@ public sealed class UpgradeTests
         IReadOnlyDictionary<string, string> before = office.DataSignature();
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0).Says("Proved: ");
         BuiltProgram.Run(office.Path, "sets").Expect(0).Says("QIH", "ledger");
-        BuiltProgram.Run(office.Path, "restore", "QIH", "--to", office["elsewhere"]).Expect(0).Says("every byte and every record is as backed up");
+        BuiltProgram.Run(office.Path, "restore", "QIH", "--to", office["elsewhere"]).Expect(0)
+            .Says("every byte and every record is as backed up");
         Assert.Equal(before["QIH/ledger.db"], TempFolder.Signature(office["elsewhere"])["store/ledger.db"]);
         Assert.Equal(before["QIH/documents/letterhead.bmp"], TempFolder.Signature(office["elsewhere"])["documents/0/letterhead.bmp"]);
 
@@ -126,9 +131,12 @@ public sealed class UpgradeTests
             ("INSTR", "INSTRNO;SERIAL;KIND;MAKER;BOUGHT;COST;DAYRATE;ONHIRE;REMARK\n1;ST1;ST;Grünspan;31.12.2019;1200,00;3,00;yes;\n2;WW2;WW;;;850,50;2,10;no;\"two\nlines\"\n"), ("MOVES", "MOVENO;PARTNO;MDATE;QTY;REF\n1;P1;01.02.2024;12;W1\n")])
             File.WriteAllText(office[$"data/QST/export/{name}.csv"], text);
         office.Edit("office.yaml", "store: {dbf: data/QST/stock}", "store: {delimited: data/QST/export}");
-        BuiltProgram.Run(office.Path, "survey").Says("its text seems to be written so: separator ;, utf-8, with header, decimal mark ,, dates DD.MM.YYYY");
-        BuiltProgram.Run(office.Path, "upgrade", "QST", "--yes", "QST").Expect(2).Says("nothing says how the files are written", "decimal-mark");
-        office.Edit("office.yaml", "{delimited: data/QST/export}", "{delimited: data/QST/export, separator: ;, decimal-mark: ',', dates: DD.MM.YYYY}");
+        BuiltProgram.Run(office.Path, "survey")
+            .Says("its text seems to be written so: separator ;, utf-8, with header, decimal mark ,, dates DD.MM.YYYY");
+        BuiltProgram.Run(office.Path, "upgrade", "QST", "--yes", "QST").Expect(2).Says("nothing says how the files are written",
+            "decimal-mark");
+        office.Edit("office.yaml", "{delimited: data/QST/export}",
+            "{delimited: data/QST/export, separator: ;, decimal-mark: ',', dates: DD.MM.YYYY}");
         BuiltProgram.Run(office.Path, "upgrade", "QST", "--yes", "QST").Expect(0).Says("QST      through");
         string store = office["data/QST/stock.db"];
         Assert.Equal("120000|2019-12-31|Grünspan|1", DemoFolder.Ask(store,
@@ -158,12 +166,14 @@ public sealed class UpgradeTests
     {
         using var office = new DemoFolder();
         BuiltProgram.Run(office.Path, "upgrade", "--yes", "QIH", "--yes", "QWS", "--yes", "QST").Expect(1);
-        BuiltProgram.Run(office.Path, "signoff", "--html", office["out.html"]).Expect(0).Says("record of the upgrade run", "QIH  Quaverholt Hire", "Carried out by", "72,015");
+        BuiltProgram.Run(office.Path, "signoff", "--html", office["out.html"]).Expect(0).Says("record of the upgrade run",
+            "QIH  Quaverholt Hire", "Carried out by", "72,015");
         string page = File.ReadAllText(office["out.html"]);
         Assert.Contains("31/02/23", page, StringComparison.Ordinal);
         Assert.DoesNotContain("<script", page, StringComparison.Ordinal);
         JsonElement report = BuiltProgram.Run(office.Path, "signoff", "--json").Expect(0).Json.GetProperty("result");
-        Assert.Equal(["through", "stopped", "through"], report.GetProperty("companies").EnumerateArray().Select(company => company.GetProperty("outcome").GetString()!));
+        Assert.Equal(["through", "stopped", "through"], report.GetProperty("companies").EnumerateArray()
+            .Select(company => company.GetProperty("outcome").GetString()!));
     }
 
     [Theory]
@@ -182,6 +192,7 @@ public sealed class UpgradeTests
         JsonElement answer = BuiltProgram.Run(office.Path, [.. command.Split(' '), "--json"]).Expect(exitCode).Json;
         Assert.Equal(command.Split(' ')[0], answer.GetProperty("command").GetString());
         Assert.Equal(exitCode, answer.GetProperty("exitCode").GetInt32());
-        Assert.Equal(JsonValueKind.Object, answer.GetProperty("result").ValueKind is JsonValueKind.Array ? JsonValueKind.Object : answer.GetProperty("result").ValueKind);
+        Assert.Equal(JsonValueKind.Object, answer.GetProperty("result").ValueKind is JsonValueKind.Array ? JsonValueKind.Object
+            : answer.GetProperty("result").ValueKind);
     }
 }

@@ -10,10 +10,12 @@ public sealed class VerdictTests : IDisposable
     public void Dispose() => _office.Dispose();
 
     private string Staged(string company, string version) =>
-        Assert.Single(Directory.GetFiles(Assert.Single(Directory.GetDirectories(_office["data"], $"transferra-*-{company}")), "*.db", SearchOption.AllDirectories),
+        Assert.Single(Directory.GetFiles(Assert.Single(Directory.GetDirectories(_office["data"], $"transferra-*-{company}")), "*.db",
+            SearchOption.AllDirectories),
             path => path.Contains($"/v{version}/", StringComparison.Ordinal));
 
-    private JsonElement Match(int code) => _office.Run("match", "A", "--json").Expect(code).Json.GetProperty("result")[0].GetProperty("match");
+    private JsonElement Match(int code) => _office.Run("match", "A", "--json")
+        .Expect(code).Json.GetProperty("result")[0].GetProperty("match");
 
     private void Convert(int code = 0)
     {
@@ -38,8 +40,10 @@ public sealed class VerdictTests : IDisposable
     [Fact]
     public void Records_that_the_new_engine_refused_are_exceptions_and_no_differences()
     {
-        _office.WriteKit(hop: OddOffice.Hop.Replace("{item: {item_no: INO,", "{item: {item_no: CAST(PRICE AS INTEGER),", StringComparison.Ordinal)
-            .Replace("price: PRICE, made: MADE, group_no: GNO}}", "price: PRICE, made: MADE, group_no: INO}}, columns-left-out: {GNO: not needed}", StringComparison.Ordinal));
+        _office.WriteKit(hop: OddOffice.Hop.Replace("{item: {item_no: INO,", "{item: {item_no: CAST(PRICE AS INTEGER),",
+            StringComparison.Ordinal)
+            .Replace("price: PRICE, made: MADE, group_no: GNO}}",
+                "price: PRICE, made: MADE, group_no: INO}}, columns-left-out: {GNO: not needed}", StringComparison.Ordinal));
         _office.Add("A", "sqlite", "data/a.db");
         _office.Ready();
         DemoFolder.Execute(_office["data/a.db"], "UPDATE ITEM SET PRICE = CASE WHEN INO > 3 THEN 700 ELSE INO * 100 END");
@@ -49,13 +53,16 @@ public sealed class VerdictTests : IDisposable
         Assert.True(match.GetProperty("exceptions").GetInt32() > 0);
         // One more that is missing is a difference all the same.
         DemoFolder.Execute(Staged("A", "2"), "DELETE FROM item WHERE item_no = 1");
-        Assert.Equal(1, Match(1).GetProperty("hops")[0].GetProperty("tables").EnumerateArray().Single(table => table.GetProperty("table").GetString() == "item")
+        Assert.Equal(1, Match(1).GetProperty("hops")[0].GetProperty("tables").EnumerateArray().Single(table => table.GetProperty("table")
+            .GetString() == "item")
             .GetProperty("missing").GetInt32());
     }
 
     [Theory]
-    [InlineData("old", "CREATE TABLE DIARY AS SELECT 1 AS A UNION SELECT 2", "not-proved", "in the old store: the table DIARY, which the kit does not know (2 records)")]
-    [InlineData("old", "ALTER TABLE ITEM ADD COLUMN COLOUR TEXT", "not-proved", "of the table ITEM the column COLOUR, which the kit does not know")]
+    [InlineData("old", "CREATE TABLE DIARY AS SELECT 1 AS A UNION SELECT 2", "not-proved",
+        "in the old store: the table DIARY, which the kit does not know (2 records)")]
+    [InlineData("old", "ALTER TABLE ITEM ADD COLUMN COLOUR TEXT", "not-proved",
+        "of the table ITEM the column COLOUR, which the kit does not know")]
     [InlineData("new", "CREATE TABLE audit (a)", "proved-in-part", "in the new store: the table audit, which the kit does not know")]
     [InlineData("new", "ALTER TABLE item ADD COLUMN colour TEXT", "proved-in-part", "of the table item the column colour")]
     [InlineData("old", "CREATE VIEW DEAR AS SELECT * FROM ITEM", "proved", "1 view: DEAR")]
@@ -65,7 +72,12 @@ public sealed class VerdictTests : IDisposable
         DemoFolder.Execute(side == "old" ? _office["data/a.db"] : Staged("A", "2"), sql);
         int code = verdict == "proved" ? 0 : 1;
         Assert.Equal(verdict, Match(code).GetProperty("verdict").GetString());
-        _office.Run("match", "A").Expect(code).Says("Not looked at", words, verdict switch { "proved" => "Proved: the new", "not-proved" => "NOT proved for A.", _ => "Proved in part for A" });
+        _office.Run("match", "A").Expect(code).Says("Not looked at", words, verdict switch
+        {
+            "proved" => "Proved: the new",
+            "not-proved" => "NOT proved for A.",
+            _ => "Proved in part for A"
+        });
     }
 
     [Fact]
@@ -73,7 +85,8 @@ public sealed class VerdictTests : IDisposable
     {
         _office.Add("B", "sqlite", "data/b.db");
         Convert();
-        _office.Run("match").Expect(1).Says("Proved: the new store of A", "B: not matched, as it has no converted store. Convert it first: transferra convert B");
+        _office.Run("match").Expect(1).Says("Proved: the new store of A",
+            "B: not matched, as it has no converted store. Convert it first: transferra convert B");
         _office.Run("convert", "B").Expect(0);
         _office.Run("match").Expect(0);
         File.WriteAllText(Staged("B", "2"), "no database at all, but a text that somebody has put there");
@@ -89,7 +102,8 @@ public sealed class VerdictTests : IDisposable
         _office.WriteKit(oldVersion: OddOffice.OldVersion + total);
         _office.Write("kit/kit.yaml", "kit: odd\ntitle: Odd\nversions: [\"1\", \"2\", \"3\"]\nhops: [1-to-2, 2-to-3]\n");
         _office.Write("kit/versions/3.yaml", OddOffice.NewVersion.Replace("\"2\"", "\"3\"", StringComparison.Ordinal)
-            .Replace("DECIMAL(12,2)", "DECIMAL(14,2)", StringComparison.Ordinal) + total.Replace("ITEM", "item", StringComparison.Ordinal).Replace("PRICE", "price", StringComparison.Ordinal));
+            .Replace("DECIMAL(12,2)", "DECIMAL(14,2)", StringComparison.Ordinal) + total.Replace("ITEM", "item", StringComparison.Ordinal)
+                .Replace("PRICE", "price", StringComparison.Ordinal));
         _office.Write("kit/hops/2-to-3.yaml", """
             hop: {from: "2", to: "3"}
             tables:
@@ -99,7 +113,8 @@ public sealed class VerdictTests : IDisposable
             """.Replace("PPP", price, StringComparison.Ordinal));
         _office.Add("A", "sqlite", "data/a.db");
         _office.Ready();
-        _office.Write("office.yaml", File.ReadAllText(_office["office.yaml"]).Replace("wanted-version: \"2\"", "wanted-version: \"3\"", StringComparison.Ordinal));
+        _office.Write("office.yaml", File.ReadAllText(_office["office.yaml"]).Replace("wanted-version: \"2\"", "wanted-version: \"3\"",
+            StringComparison.Ordinal));
         _office.Run("convert", "A").Expect(0);
         Called match = _office.Run("match", "A").Expect(code).Says("Prices: ", "version 1 against 3", words);
         // On the last line, which may be wrapped.

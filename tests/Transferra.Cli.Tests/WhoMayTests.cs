@@ -15,7 +15,11 @@ public sealed class WhoMayTests : IDisposable
 
     private static void Tool(string program, params string[] arguments)
     {
-        using Process process = Process.Start(new ProcessStartInfo(program, arguments) { RedirectStandardOutput = true, RedirectStandardError = true })!;
+        using Process process = Process.Start(new ProcessStartInfo(program, arguments)
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true
+        })!;
         process.WaitForExit();
         Assert.Equal(0, process.ExitCode);
     }
@@ -24,7 +28,12 @@ public sealed class WhoMayTests : IDisposable
     private Called Careless(params string[] arguments)
     {
         string command = $"umask 0; exec dotnet '{BuiltProgram.Assembly}' {string.Join(' ', arguments.Select(argument => $"'{argument}'"))} --office '{_office.Path}'";
-        return BuiltProgram.Wait(Process.Start(new ProcessStartInfo("sh", ["-c", command]) { RedirectStandardInput = true, RedirectStandardOutput = true, RedirectStandardError = true })!);
+        return BuiltProgram.Wait(Process.Start(new ProcessStartInfo("sh", ["-c", command])
+        {
+            RedirectStandardInput = true,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true
+        })!);
     }
 
     [Fact] // D27
@@ -36,13 +45,17 @@ public sealed class WhoMayTests : IDisposable
         _office.Add("B", "dbf", "data/b");
         _office.Ready();
         HashSet<string> before = [.. Directory.GetFileSystemEntries(_office.Path, "*", SearchOption.AllDirectories)];
-        foreach (string[] command in (string[][])[["survey", "--html", _office["survey.html"]], ["check"], ["check", "--sheet", _office["sheet.xlsx"]], ["backup"], ["convert"], ["match"],
-            ["upgrade", "--yes", "A", "--yes", "B"], ["signoff", "--html", _office["page.html"]], ["restore", "A", "--to", _office["out"]], ["bundle", "A", "--to", _office["bundle.zip"]],
+        foreach (string[] command in (string[][])[["survey", "--html", _office["survey.html"]], ["check"],
+            ["check", "--sheet", _office["sheet.xlsx"]], ["backup"], ["convert"], ["match"],
+            ["upgrade", "--yes", "A", "--yes", "B"], ["signoff", "--html", _office["page.html"]],
+                ["restore", "A", "--to", _office["out"]], ["bundle", "A", "--to", _office["bundle.zip"]],
             ["sets", "--recovery-sheet", _office["sheet.html"]]])
             Careless(command).Expect(0);
-        string[] open = [.. Directory.GetFileSystemEntries(_office.Path, "*", SearchOption.AllDirectories).Where(path => !before.Contains(path))
+        string[] open = [.. Directory.GetFileSystemEntries(_office.Path, "*", SearchOption.AllDirectories)
+            .Where(path => !before.Contains(path))
             // What came to the place of a store has the permissions of the store, and a restored document those it had.
-            .Where(path => !path.StartsWith(_office["data/a.db"], StringComparison.Ordinal) && !path.StartsWith(_office["data/b"], StringComparison.Ordinal)
+            .Where(path => !path.StartsWith(_office["data/a.db"], StringComparison.Ordinal) && !path.StartsWith(_office["data/b"],
+                StringComparison.Ordinal)
                 && !path.StartsWith(_office["out/"], StringComparison.Ordinal))
             // An original that was set aside keeps its permissions, in a folder that nobody else may enter.
             .Where(path => !path.Contains("/old-v1/", StringComparison.Ordinal))
@@ -95,7 +108,8 @@ public sealed class WhoMayTests : IDisposable
         Directory.CreateSymbolicLink(_office["docs"], _office["elsewhere"]);
         Tool("chown", "-h", "1234", _office["docs"]);
         UnixFileMode was = File.GetUnixFileMode(_office["elsewhere"]);
-        foreach (string[] command in (string[][])[["close"], ["backup"], ["survey"]]) _office.Run(command).Expect(2).Says("which belongs to somebody else and is not followed", "docs");
+        foreach (string[] command in (string[][])[["close"], ["backup"], ["survey"]]) _office.Run(command).Expect(2)
+            .Says("which belongs to somebody else and is not followed", "docs");
         Assert.Equal(was, File.GetUnixFileMode(_office["elsewhere"]));
         // One of one's own is followed once, to what it leads to.
         Tool("chown", "-h", "0", _office["docs"]);
@@ -126,7 +140,12 @@ public sealed class WhoMayTests : IDisposable
         _office.More[0] = "backup: {to: [sets], locked-with: {variable: BOOKS_SECRET}}";
         _office.More.Add("closing: {tell: [sh, tell.sh, \"{message}\"]}");
         _office.Ready();
-        var environment = new Dictionary<string, string> { ["BOOKS_SECRET"] = "open-sesame-and-more", ["TRANSFERRA_PASSPHRASE"] = "another-open-sesame", ["HARMLESS"] = "yes" };
+        var environment = new Dictionary<string, string>
+        {
+            ["BOOKS_SECRET"] = "open-sesame-and-more",
+            ["TRANSFERRA_PASSPHRASE"] = "another-open-sesame",
+            ["HARMLESS"] = "yes"
+        };
         BuiltProgram.RunWith(environment, _office.Path, "close").Expect(0);
         string seen = File.ReadAllText(_office["seen"]);
         Assert.Contains("HARMLESS=yes", seen, StringComparison.Ordinal);
@@ -169,7 +188,8 @@ public sealed class WhoMayTests : IDisposable
         _office.Companies.Add(_office.Add("A", "sqlite", "data/a.db") with { More = ["documents: [docs]"] });
         _office.Companies.RemoveAt(0);
         // system.posix_acl_access, version 2: user::rw-, user:1234:r--, group::r--, mask::r--, other::---
-        byte[] list = [2, 0, 0, 0, 1, 0, 6, 0, 255, 255, 255, 255, 2, 0, 4, 0, 0xD2, 4, 0, 0, 4, 0, 4, 0, 255, 255, 255, 255, 0x10, 0, 4, 0, 255, 255, 255, 255, 0x20, 0, 0, 0, 255, 255, 255, 255];
+        byte[] list = [2, 0, 0, 0, 1, 0, 6, 0, 255, 255, 255, 255, 2, 0, 4, 0, 0xD2, 4, 0, 0, 4, 0, 4, 0, 255, 255, 255, 255, 0x10, 0, 4,
+            0, 255, 255, 255, 255, 0x20, 0, 0, 0, 255, 255, 255, 255];
         byte[] letter = PosixFiles.Bytes(_office["docs/letter"]);
         Assert.True(PosixFiles.SetAttribute(letter, "system.posix_acl_access", list));
         _office.Ready();
@@ -179,7 +199,11 @@ public sealed class WhoMayTests : IDisposable
         // A volume that keeps no such lists.
         Directory.CreateDirectory(_office["plain"]);
         Tool("mount", "-t", "ramfs", "transferra-test", _office["plain"]);
-        try { _office.Run("restore", "A", "--to", _office["plain/out"]).Expect(0).Says("not brought back: documents/0/letter: its access control list"); }
+        try
+        {
+            _office.Run("restore", "A", "--to", _office["plain/out"]).Expect(0)
+            .Says("not brought back: documents/0/letter: its access control list");
+        }
         finally { Tool("umount", _office["plain"]); }
     }
 }

@@ -21,7 +21,8 @@ public sealed class BackupSetTests : IDisposable
         _folder.Write("data/books.db", string.Concat(Enumerable.Range(0, 3000).Select(i => $"record {i * 7919 % 1009};")));
         _folder.Write("data/docs/sub/ünïcode name.txt", "a document");
         _folder.Write("data/docs/empty.txt", "");
-        _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null, [_folder["data/docs"]],
+        _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null,
+            [_folder["data/docs"]],
             new Dictionary<string, string>());
         _office = new OfficeDescription("Office", _folder.Path, [], BackupPlan.In(), 0);
         _set = _folder["set.tar"];
@@ -102,7 +103,8 @@ public sealed class BackupSetTests : IDisposable
         Write();
         // A set that was forged with care: manifest, headers and seal all say ../../ where they said store/.
         SetWriting.Forge(_set, "store/books.db", "../../books.db");
-        Assert.Contains("leads out of the folder", Assert.Single(SetWriting.Unpack(_set, _folder["deep/er/out"])).What, StringComparison.Ordinal);
+        Assert.Contains("leads out of the folder", Assert.Single(SetWriting.Unpack(_set, _folder["deep/er/out"])).What,
+            StringComparison.Ordinal);
         Assert.False(File.Exists(_folder["deep/books.db"]));
     }
 
@@ -121,7 +123,8 @@ public sealed class BackupSetTests : IDisposable
         File.Delete(_set);
         Write(); // what was left lying about is no hindrance
         Assert.Empty(BackupSets.Verify(_set));
-        Assert.Equal(["data", "set.tar", "transferra"], Directory.EnumerateFileSystemEntries(_folder.Path).Select(path => Path.GetFileName(path)!).Order());
+        Assert.Equal(["data", "set.tar", "transferra"], Directory.EnumerateFileSystemEntries(_folder.Path)
+            .Select(path => Path.GetFileName(path)!).Order());
     }
 
     [Fact]
@@ -138,7 +141,8 @@ public sealed class BackupSetTests : IDisposable
     {
         string file = _folder.Write("other.tar", "this is not a tar");
         Assert.Contains("no backup set", Assert.Throws<TransferraException>(() => _sets.Read(file)).Message, StringComparison.Ordinal);
-        Assert.Contains("not there", Assert.Throws<TransferraException>(() => _sets.Read(_folder["none.tar"])).Message, StringComparison.Ordinal);
+        Assert.Contains("not there", Assert.Throws<TransferraException>(() => _sets.Read(_folder["none.tar"])).Message,
+            StringComparison.Ordinal);
         Assert.Empty(_sets.List());
     }
 }

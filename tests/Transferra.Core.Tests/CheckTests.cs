@@ -10,10 +10,12 @@ public class CheckTests
 {
     private readonly Hop _hop = SampleKit.LoadHop();
 
-    private CheckResult Check(MemoryStore store) => new CompanyCheck(_hop.From, _hop, SampleKit.Settings, new ListObserver(), CancellationToken.None).Run(store);
+    private CheckResult Check(MemoryStore store) => new CompanyCheck(_hop.From, _hop, SampleKit.Settings, new ListObserver(),
+        CancellationToken.None).Run(store);
 
     // Prices of the group add up to 10.00, so that the rule of the books holds.
-    private MemoryStore Sound(params object?[][] more) => SampleKit.Store(_hop, [SampleKit.Part(1, "a", "4.00"), SampleKit.Part(2, "b", "6.00"), .. more]);
+    private MemoryStore Sound(params object?[][] more) =>
+        SampleKit.Store(_hop, [SampleKit.Part(1, "a", "4.00"), SampleKit.Part(2, "b", "6.00"), .. more]);
 
     [Fact]
     public void A_sound_store_gives_no_finding()
@@ -34,7 +36,8 @@ public class CheckTests
     [Fact]
     public void Records_that_share_a_key_are_a_fault()
     {
-        Finding finding = Check(Sound(SampleKit.Part(2, "other", "0.00"))).Findings.Single(finding => finding.Kind == FindingKinds.ConflictingKey);
+        Finding finding = Check(Sound(SampleKit.Part(2, "other", "0.00"))).Findings.Single(finding =>
+            finding.Kind == FindingKinds.ConflictingKey);
         Assert.Equal((Grade.Fault, 2L), (finding.Grade, finding.Count));
     }
 
@@ -50,7 +53,8 @@ public class CheckTests
     [Fact]
     public void Values_that_cannot_be_converted_are_grouped_by_column_and_reason()
     {
-        CheckResult check = Check(Sound(SampleKit.Part(3, "c", "x", group: 2), SampleKit.Part(4, "d", "y", group: 2), SampleKit.Part(5, "e", "10.00", kind: "?", group: 2)));
+        CheckResult check = Check(Sound(SampleKit.Part(3, "c", "x", group: 2), SampleKit.Part(4, "d", "y", group: 2),
+            SampleKit.Part(5, "e", "10.00", kind: "?", group: 2)));
         Assert.Equal((2L, Grade.Fault), (check.Findings.Single(finding => finding.Kind == FindingKinds.NotANumber).Count, Grade.Fault));
         Finding notInList = check.Findings.Single(finding => finding.Kind == FindingKinds.NotInList);
         Assert.Equal((1L, "KIND"), (notInList.Count, notInList.Subject));
@@ -71,7 +75,8 @@ public class CheckTests
     public void Groups_may_span_batches()
     {
         // 10,000 records of a tenth of a penny would not fit a batch; the group's sum is right all the same.
-        using MemoryStore store = SampleKit.Store(_hop, [.. Enumerable.Range(1, 10_000).Select(i => SampleKit.Part(i, "p" + i, i == 1 ? "0.01" : i <= 1000 ? "0.01" : "0.00"))]);
+        using MemoryStore store = SampleKit.Store(_hop,
+            [.. Enumerable.Range(1, 10_000).Select(i => SampleKit.Part(i, "p" + i, i == 1 ? "0.01" : i <= 1000 ? "0.01" : "0.00"))]);
         Assert.Empty(Check(store).Findings);
     }
 
@@ -83,7 +88,11 @@ public class CheckTests
     {
         using MemoryStore store = Sound();
         if (what == "gone") store.Tables.Remove("MEMO");
-        if (what == "combined") store.With(store.Tables["MEMO"].Shape with { Columns = [.. store.Tables["MEMO"].Shape.Columns, new("MINE", FieldType.Text)] });
+        if (what == "combined") store.With(store.Tables["MEMO"].Shape with
+        {
+            Columns = [.. store.Tables["MEMO"].Shape.Columns,
+            new("MINE", FieldType.Text)]
+        });
         if (what == "damage") store.Complaints.Add("page 7 is torn");
         CheckResult check = Check(store);
         Finding finding = Assert.Single(check.Findings);
@@ -119,7 +128,8 @@ public class CheckTests
         Hop hop = read.In([_hop])[0];
         Assert.Same(_hop.From.Table("PART"), hop.From.Table("PART"));
         using var made = new MemoryStore();
-        StoreConverter.Run(store, made, hop, SampleKit.Settings, exception => Assert.Fail(exception.Causes[0].Reason), new ListObserver(), CancellationToken.None);
+        StoreConverter.Run(store, made, hop, SampleKit.Settings, exception => Assert.Fail(exception.Causes[0].Reason), new ListObserver(),
+            CancellationToken.None);
         Assert.Equal(["group_no", "title", "MINE", "group_no_2"], made.Tables["grp"].Shape.Columns.Select(column => column.Name));
         Assert.Equal([1L, "Violins", (Int128)250, "one"], made.Tables["grp"].Rows[0]);
         Assert.Equal([7L], Assert.Single(made.Tables["memo_of_mine"].Rows));

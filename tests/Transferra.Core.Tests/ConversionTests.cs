@@ -16,7 +16,8 @@ public class ConversionTests
     private TableAccount Convert(params object?[][] parts)
     {
         using MemoryStore old = SampleKit.Store(_hop, parts);
-        ConversionResult result = StoreConverter.Run(old, _new, _hop, SampleKit.Settings, _exceptions.Add, new ListObserver(), CancellationToken.None);
+        ConversionResult result = StoreConverter.Run(old, _new, _hop, SampleKit.Settings, _exceptions.Add, new ListObserver(),
+            CancellationToken.None);
         Assert.All(result.Accounts, account => Assert.True(account.IsBalanced));
         Assert.True(_new.IsComplete);
         return result.Accounts.Single(account => account.Table == "PART");
@@ -49,24 +50,28 @@ public class ConversionTests
     [InlineData("x", "1.00", "Z", "01/02/20", 1L, FaultCode.NotInList, "KIND", "part.kind", "Z")]
     [InlineData("x", "1.00", "S", "01/02/20", 9L, FaultCode.MissingReference, "GROUPNO", "part.group_title", "9")]
     [InlineData(null, "1.00", "S", "01/02/20", 1L, FaultCode.MissingValue, "NAME", "part.name", "")]
-    public void One_bad_value_is_one_exception_and_the_others_go_on(string? name, string price, string kind, string made, long group, FaultCode code,
+    public void One_bad_value_is_one_exception_and_the_others_go_on(string? name, string price, string kind, string made, long group,
+        FaultCode code,
         string column, string into, string value)
     {
         if (code == FaultCode.NotANumber) (price, value) = ("1,00", "1,00");
-        TableAccount account = Convert(SampleKit.Part(1, "good"), SampleKit.Part(2, name, price, kind, made, group), SampleKit.Part(3, "also good"));
+        TableAccount account = Convert(SampleKit.Part(1, "good"), SampleKit.Part(2, name, price, kind, made, group),
+            SampleKit.Part(3, "also good"));
         Assert.Equal(1, account.Exceptions);
         Assert.Equal([1L, 3L], _new.Tables["part"].Rows.Select(row => row[0]));
         Assert.Equal(2, _new.Tables["part_name"].Rows.Count);
         ExceptionRow exception = Assert.Single(_exceptions);
         Assert.Equal(("PART", "2"), (exception.Table, exception.Key));
-        Assert.Equal((column, into, code, value), (exception.Causes[0].Column, exception.Causes[0].Into, exception.Causes[0].Code, exception.Causes[0].Value));
+        Assert.Equal((column, into, code, value), (exception.Causes[0].Column, exception.Causes[0].Into, exception.Causes[0].Code,
+            exception.Causes[0].Value));
     }
 
     [Fact]
     public void An_exception_names_every_cause()
     {
         Convert(SampleKit.Part(2, "x", "abc", "Z", "99/99/99", 7));
-        Assert.Equal([FaultCode.NotANumber, FaultCode.NotInList, FaultCode.NotADate, FaultCode.MissingReference], Assert.Single(_exceptions).Causes.Select(cause => cause.Code));
+        Assert.Equal([FaultCode.NotANumber, FaultCode.NotInList, FaultCode.NotADate, FaultCode.MissingReference],
+            Assert.Single(_exceptions).Causes.Select(cause => cause.Code));
     }
 
     [Theory] // a lookup of a key that two records have is used only where both say the same
@@ -86,7 +91,8 @@ public class ConversionTests
     [Fact]
     public void Exact_copies_are_left_out_by_rule_and_conflicts_are_exceptions()
     {
-        TableAccount account = Convert(SampleKit.Part(1, "a"), SampleKit.Part(1, "a"), SampleKit.Part(1, "a"), SampleKit.Part(2, "b"), SampleKit.Part(2, "c"));
+        TableAccount account = Convert(SampleKit.Part(1, "a"), SampleKit.Part(1, "a"), SampleKit.Part(1, "a"), SampleKit.Part(2, "b"),
+            SampleKit.Part(2, "c"));
         Assert.Equal((5, 0, 1, 0, 2, 2), Five(account));
         Assert.Equal(2, account.Rules["double import"]);
         Assert.All(_exceptions, exception => Assert.Equal(FaultCode.ConflictingKey, exception.Causes[0].Code));
@@ -112,7 +118,8 @@ public class ConversionTests
     [Fact]
     public void What_was_to_join_an_exception_is_one_too()
     {
-        Hop hop = SampleKit.Load(SampleKit.Hop.Replace("reference: REF", "reference: {is: \"NULLIF(REF, 'M1')\", changes: test}", StringComparison.Ordinal)).Hops[0];
+        Hop hop = SampleKit.Load(SampleKit.Hop.Replace("reference: REF", "reference: {is: \"NULLIF(REF, 'M1')\", changes: test}",
+            StringComparison.Ordinal)).Hops[0];
         using MemoryStore old = SampleKit.Store(hop);
         TableAccount memo = StoreConverter.Run(old, _new, hop, SampleKit.Settings, _exceptions.Add, new ListObserver(),
             CancellationToken.None).Accounts.Single(account => account.Table == "MEMO");
@@ -124,7 +131,8 @@ public class ConversionTests
     {
         using MemoryStore old = SampleKit.Store(_hop, SampleKit.Part(1, "a"));
         old.Tables.Remove("GRP"); // the lookup cannot be read
-        Assert.Throws<KeyNotFoundException>(() => StoreConverter.Run(old, _new, _hop, SampleKit.Settings, _exceptions.Add, new ListObserver(), CancellationToken.None));
+        Assert.Throws<KeyNotFoundException>(() => StoreConverter.Run(old, _new, _hop, SampleKit.Settings, _exceptions.Add,
+            new ListObserver(), CancellationToken.None));
         Assert.False(_new.IsComplete);
     }
 
@@ -135,14 +143,18 @@ public class ConversionTests
          from name in Gen.Elements("a", "b", "VOID", "same", "same ", null!)
          from price in Gen.Elements("1.00", "2.50", "x", null!)
          from kind in Gen.Elements("S", "W", "?")
-         select SampleKit.Part(number, name + number.ToString(System.Globalization.CultureInfo.InvariantCulture), price, kind)).ListOf().ToArbitrary(), parts =>
+         select SampleKit.Part(number, name + number.ToString(System.Globalization.CultureInfo.InvariantCulture), price, kind)).ListOf()
+             .ToArbitrary(), parts =>
     {
         using MemoryStore old = SampleKit.Store(_hop, [.. parts]);
         using var renewed = new MemoryStore();
         var exceptions = new List<ExceptionRow>();
-        TableAccount account = StoreConverter.Run(old, renewed, _hop, SampleKit.Settings, exceptions.Add, new ListObserver(), CancellationToken.None).Accounts[0];
-        return account.IsBalanced && account.Read == parts.Count && exceptions.Count(exception => exception.Table == "PART") == account.Exceptions
-            && renewed.Tables["part"].Rows.Count == account.Carried + account.Changed && renewed.Tables["part_name"].Rows.Count == account.Carried + account.Changed;
+        TableAccount account = StoreConverter.Run(old, renewed, _hop, SampleKit.Settings, exceptions.Add, new ListObserver(),
+            CancellationToken.None).Accounts[0];
+        return account.IsBalanced && account.Read == parts.Count
+            && exceptions.Count(exception => exception.Table == "PART") == account.Exceptions
+            && renewed.Tables["part"].Rows.Count == account.Carried + account.Changed
+                && renewed.Tables["part_name"].Rows.Count == account.Carried + account.Changed;
     }));
 }
 
@@ -151,10 +163,12 @@ public class KeyGroupedReaderTests
     private static readonly TableShape Table = new("T", [new("K", FieldType.Integer), new("V", FieldType.Integer)], ["K"], []);
 
     [Fact]
-    public void Every_row_is_delivered_once_and_no_key_is_torn_whatever_the_batch_size() => Check.One(Config.QuickThrowOnFailure.WithMaxTest(300), Prop.ForAll(
+    public void Every_row_is_delivered_once_and_no_key_is_torn_whatever_the_batch_size() =>
+        Check.One(Config.QuickThrowOnFailure.WithMaxTest(300), Prop.ForAll(
         Gen.Choose(1, 6).ListOf().ToArbitrary(), Gen.Choose(3, 9).ToArbitrary(), (groups, size) =>
         {
-            object?[][] rows = [.. groups.SelectMany((length, key) => Enumerable.Range(0, length).Select(value => new object?[] { (long)key, (long)value }))];
+            object?[][] rows = [.. groups.SelectMany((length, key) => Enumerable.Range(0, length)
+                .Select(value => new object?[] { (long)key, (long)value }))];
             using var store = new MemoryStore().With(Table, rows);
             using var reader = new KeyGroupedReader(store.Read(Table, ["K"]), "T", Table.Columns, [0]);
             var batch = new RecordBatch(Table.Columns, new BatchLimits(size, long.MaxValue));
@@ -164,7 +178,8 @@ public class KeyGroupedReaderTests
             {
                 foreach (long key in new HashSet<long>(((LongVector)batch.Vectors[0]).Values.ToArray()))
                     if (!keys.Add(key)) return false;
-                for (int row = 0; row < batch.RowCount; row++) seen.Add([MemoryStore.Value(batch.Vectors[0], row), MemoryStore.Value(batch.Vectors[1], row)]);
+                for (int row = 0; row < batch.RowCount; row++) seen.Add([MemoryStore.Value(batch.Vectors[0], row),
+                    MemoryStore.Value(batch.Vectors[1], row)]);
             }
             return seen.Count == rows.Length && seen.Zip(rows).All(pair => pair.First.SequenceEqual(pair.Second));
         }));

@@ -8,7 +8,8 @@ public class ExpressionTests
 {
     private static readonly ColumnShape[] Columns =
     [
-        new("T", FieldType.Text), new("N", FieldType.Integer), new("M", FieldType.Decimal(14, 2)), new("D", FieldType.Date), new("B", FieldType.Boolean),
+        new("T", FieldType.Text), new("N", FieldType.Integer), new("M", FieldType.Decimal(14, 2)), new("D", FieldType.Date),
+            new("B", FieldType.Boolean),
             new("NOTHING", FieldType.Text),
     ];
 

@@ -21,7 +21,8 @@ public sealed class HostileSetTests : IDisposable
     {
         string store = _folder.Write("books.db", "books");
         var volume = new DiskVolume();
-        Company company = new("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("sqlite", store), null, [_folder["docs"]], new Dictionary<string, string>());
+        Company company = new("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("sqlite", store), null, [_folder["docs"]],
+            new Dictionary<string, string>());
         _folder.Write("docs/letter.txt", "letter");
         var office = new OfficeDescription("Office", _folder.Path, [], BackupPlan.In(_folder["here"]), 0);
         Directory.CreateDirectory(_folder["here"]);
@@ -44,7 +45,8 @@ public sealed class HostileSetTests : IDisposable
         {
             file.Write(SetLayout.HeaderOf(members[i]));
             if (members[i].PackedBytes <= 0) continue;
-            int of = Enumerable.Range(0, _sound.Members.Count).First(known => _sound.Members[known].PackedSha256 == members[i].PackedSha256);
+            int of = Enumerable.Range(0, _sound.Members.Count)
+                .First(known => _sound.Members[known].PackedSha256 == members[i].PackedSha256);
             file.Write(_packed.AsSpan((int)layoutOfSound.ContentAt(of), (int)SetLayout.Padded(_sound.Members[of].PackedBytes)));
         }
         file.Write(SetLayout.Seal(beginning, manifest.Label.MadeAt));
@@ -53,9 +55,12 @@ public sealed class HostileSetTests : IDisposable
         return path;
     }
 
-    private SetMember FileMember => _sound.Members.First(member => member.IsFile && member.Name.StartsWith("documents/", StringComparison.Ordinal));
+    private SetMember FileMember => _sound.Members.First(member => member.IsFile && member.Name.StartsWith("documents/",
+        StringComparison.Ordinal));
 
-    private static SetMember Link(string name, string target) => new(name, MemberKinds.Link, "777", "0:0", DateTimeOffset.UnixEpoch) { Target = target };
+    private static SetMember Link(string name, string target) => new(name, MemberKinds.Link, "777", "0:0",
+        DateTimeOffset.UnixEpoch)
+    { Target = target };
 
     [Theory]
     [InlineData("leads out by two dots", "leads out of the folder")]
@@ -84,12 +89,15 @@ public sealed class HostileSetTests : IDisposable
             "runs as its owner" => [.. _sound.Members, file with { Name = "documents/0/tool", Mode = "4755" }],
             "twice" => [.. _sound.Members, file],
             "link over the kit" => [.. _sound.Members, Link("kit/kit2.yaml", "/etc/passwd")],
-            "below a link" => [.. _sound.Members, Link("documents/0/way", _folder["elsewhere"]), file with { Name = "documents/0/way/escaped" }],
-            "link in place of a folder" => [.. _sound.Members, file with { Name = "documents/0/way/escaped" }, Link("documents/0/way", _folder["elsewhere"])],
+            "below a link" => [.. _sound.Members, Link("documents/0/way", _folder["elsewhere"]),
+                file with { Name = "documents/0/way/escaped" }],
+            "link in place of a folder" => [.. _sound.Members, file with { Name = "documents/0/way/escaped" },
+                Link("documents/0/way", _folder["elsewhere"])],
             "no frame" => [.. _sound.Members, file with { Name = "documents/0/empty", PackedBytes = 0 }],
             "frames not told" => [.. _sound.Members, file with { Name = "documents/0/large", Bytes = SetManifest.FrameContentBytes + 1 }],
             "frames of another size" => [.. _sound.Members, file with { Name = "documents/0/large", Frames = [1, 2] }],
-            "another name of nothing" => [.. _sound.Members, Link("documents/0/second", "documents/0/none") with { Kind = MemberKinds.Same }],
+            "another name of nothing" => [.. _sound.Members,
+                Link("documents/0/second", "documents/0/none") with { Kind = MemberKinds.Same }],
             _ => [.. _sound.Members, file with { Name = "documents/0/owned", Owner = "root" }],
         };
         Directory.CreateDirectory(_folder["elsewhere"]);

@@ -23,7 +23,9 @@ public sealed class JournalTests : IDisposable
         Journal journal = Journal.Create(_volume, Place);
         for (int i = 1; i <= lines; i++)
         {
-            journal.Append("QIH", "convert", i % 2 == 1 ? "announced" : "done", new Dictionary<string, string> { ["n"] = $"{i} é \"quoted\"" });
+            journal.Append("QIH", "convert", i % 2 == 1 ? "announced" : "done", new Dictionary<string,
+                string>
+            { ["n"] = $"{i} é \"quoted\"" });
             afterEach?.Invoke();
         }
 
@@ -34,7 +36,8 @@ public sealed class JournalTests : IDisposable
     public void What_was_written_is_read_back_with_the_same_chain()
     {
         Journal written = Written(4), read = Journal.Open(_volume, Place, toContinue: true);
-        Assert.Equal(written.Entries.Select(entry => (entry.Number, entry.State, entry.Facts["n"])), read.Entries.Select(entry => (entry.Number, entry.State, entry.Facts["n"])));
+        Assert.Equal(written.Entries.Select(entry => (entry.Number, entry.State, entry.Facts["n"])),
+            read.Entries.Select(entry => (entry.Number, entry.State, entry.Facts["n"])));
         Assert.Equal(written.LastDigest, read.LastDigest);
         Assert.Equal("done", read.Last("QIH", "convert")!.State);
         Assert.Null(read.Last("QWS", "convert"));
@@ -88,7 +91,8 @@ public sealed class JournalTests : IDisposable
             case "torn": File.WriteAllText(Place.Head, "{\"lines\":2,"); break;
             default: File.WriteAllText(Place.Head, $"{{\"lines\":2,\"sha256\":\"{new string('a', 64)}\"}}"); break;
         }
-        Assert.Contains(says, Assert.Throws<TransferraException>(() => Journal.Open(_volume, Place, toContinue: false)).Message, StringComparison.Ordinal);
+        Assert.Contains(says, Assert.Throws<TransferraException>(() => Journal.Open(_volume, Place, toContinue: false)).Message,
+            StringComparison.Ordinal);
     }
 
     [Fact] // J4: each byte of all lines but the last one, which nothing follows yet
@@ -111,10 +115,13 @@ public sealed class JournalTests : IDisposable
     {
         Written(4);
         string[] lines = File.ReadAllLines(FilePath);
-        foreach (string[] altered in (string[][])[[lines[0], lines[2], lines[3]], [lines[0], lines[1], lines[1], lines[2]], [lines[1], lines[0], lines[2]]])
+        foreach (string[] altered in (string[][])[[lines[0], lines[2], lines[3]], [lines[0], lines[1], lines[1], lines[2]],
+            [lines[1], lines[0], lines[2]]])
         {
             File.WriteAllText(FilePath, string.Join('\n', altered) + "\n", new UTF8Encoding(false));
-            Assert.Contains("was altered", Assert.Throws<TransferraException>(() => Journal.Open(_volume, Place, toContinue: false)).Message, StringComparison.Ordinal);
+            Assert.Contains("was altered",
+                Assert.Throws<TransferraException>(() => Journal.Open(_volume, Place, toContinue: false)).Message,
+                StringComparison.Ordinal);
         }
     }
 

@@ -27,9 +27,11 @@ public class KitLoaderTests
             "    key: [GNO]\n    indexes: [{columns: [TITLE, GNO], unique: true}, {columns: TITLE}]\n    numbered: gno\n    defaults: {TITLE: \"'it''s'\"}\n",
             StringComparison.Ordinal);
         var errors = new DescriptionErrors();
-        Transferra.Core.Records.TableShape table = SampleKit.Load(errors, old: old)!.Versions[0].Tables.Single(table => table.Name == "GRP");
+        Transferra.Core.Records.TableShape table = SampleKit.Load(errors, old: old)!.Versions[0].Tables.Single(table =>
+            table.Name == "GRP");
         errors.ThrowIfAny();
-        Assert.Equal(["TITLE,GNO True", "TITLE False"], table.Indexes.Select(index => $"{string.Join(',', index.Columns)} {index.IsUnique}"));
+        Assert.Equal(["TITLE,GNO True", "TITLE False"],
+            table.Indexes.Select(index => $"{string.Join(',', index.Columns)} {index.IsUnique}"));
         Assert.Equal(("gno", "'it''s'"), (table.NumberedColumn, table.Columns[table.OrdinalOf("TITLE")].Default));
     }
 
@@ -42,7 +44,8 @@ public class KitLoaderTests
     [InlineData("columns-left-out: {SPARE: never used}", "columns-left-out: {SPARE: ''}", "'}", "left out for a reason")]
     [InlineData("columns-left-out: {SPARE: never used}", "columns-left-out: {SPARE: x, NAME: y}", "NAME: y", "is used and left out")]
     [InlineData("    columns-left-out: {SPARE: never used}\n", "", "PART\n", "the column PART.SPARE is neither used nor left out")]
-    [InlineData("tables-left-out: {OLDLOG: only of use to the program}\n", "", "tables:", "the table OLDLOG of version 1 is neither carried nor left out")]
+    [InlineData("tables-left-out: {OLDLOG: only of use to the program}\n", "", "tables:",
+        "the table OLDLOG of version 1 is neither carried nor left out")]
     [InlineData("title: TITLE}}", "title: TITLE, extra: TITLE}}", "extra: TITLE", "there is no column extra in grp")]
     [InlineData("{grp: {group_no: GNO, title: TITLE}}", "{grp: {group_no: GNO, title: UPPER(TITLE)}}", "UPPER", "this can alter the text")]
     [InlineData("into: {grp: {group_no: GNO, title: TITLE}}", "into: {}", "{}", "the records of GRP go nowhere")]
@@ -68,24 +71,33 @@ public class KitLoaderTests
 
     // One change to the old version, the text that the mistake must be told at, and its words.
     [Theory]
-    [InlineData("{header: user_version, is: \"1\"}", "{header: user_version, sql: x, is: \"1\"}", "{header", "a sign has one of \"sql\", \"header\" and \"table\"")]
-    [InlineData("{header: user_version, is: \"1\"}", "{sql: COMMIT; DROP TABLE T, is: \"1\"}", "COMMIT", "a question to the engine begins with SELECT")]
-    [InlineData("sql: {memory: \"old prices\"}}", "sql: {mariadb: SELECT 1; DELETE FROM PART}}", "{name: Prices", "is one statement, and this may be several")]
+    [InlineData("{header: user_version, is: \"1\"}", "{header: user_version, sql: x, is: \"1\"}", "{header",
+        "a sign has one of \"sql\", \"header\" and \"table\"")]
+    [InlineData("{header: user_version, is: \"1\"}", "{sql: COMMIT; DROP TABLE T, is: \"1\"}", "COMMIT",
+        "a question to the engine begins with SELECT")]
+    [InlineData("sql: {memory: \"old prices\"}}", "sql: {mariadb: SELECT 1; DELETE FROM PART}}", "{name: Prices",
+        "is one statement, and this may be several")]
     [InlineData("{header: user_version, is: \"1\"}", "{table: GRP, is: \"1\"}", "{table", "has \"table\", \"column\" and \"where\"")]
-    [InlineData("{header: user_version, is: \"1\"}", "{table: GRPS, column: TITLE, where: GNO = 1, is: \"1\"}", "GRPS", "there is no table GRPS")]
-    [InlineData("{header: user_version, is: \"1\"}", "{table: GRP, column: NAME, where: GNO = 1, is: \"1\"}", "NAME, where", "the table GRP has no column NAME")]
-    [InlineData("{header: user_version, is: \"1\"}", "{table: GRP, column: TITLE, where: GNO = 'x', is: \"1\"}", "= 'x'", "INTEGER and VARCHAR(1) cannot be compared")]
+    [InlineData("{header: user_version, is: \"1\"}", "{table: GRPS, column: TITLE, where: GNO = 1, is: \"1\"}", "GRPS",
+        "there is no table GRPS")]
+    [InlineData("{header: user_version, is: \"1\"}", "{table: GRP, column: NAME, where: GNO = 1, is: \"1\"}", "NAME, where",
+        "the table GRP has no column NAME")]
+    [InlineData("{header: user_version, is: \"1\"}", "{table: GRP, column: TITLE, where: GNO = 'x', is: \"1\"}", "= 'x'",
+        "INTEGER and VARCHAR(1) cannot be compared")]
     [InlineData("sql: {memory: \"old prices\"}}", "sql: {memory: \"old prices\"}, table: PART, sum: GROUPNO}", "GROUPNO}",
         "a total with 2 decimals adds up DECIMAL(p,2), this is INTEGER")]
     [InlineData("sql: {memory: \"old prices\"}}", "table: PART, by: [NONE]}", "NONE", "the table PART has no column NONE")]
     [InlineData("decimals: 2, sql: {memory: \"old prices\"}}", "decimals: 2}", "{name: Prices", "has \"sql\" for engines that answer it")]
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    private: [SECRET]\n", "SECRET", "the table GRP has no column SECRET")]
-    [InlineData("    key: [GNO]\n", "    key: [GNO]\n    numbered: TITLE\n", "TITLE\n", "the table GRP has no column TITLE of whole numbers")]
+    [InlineData("    key: [GNO]\n", "    key: [GNO]\n    numbered: TITLE\n", "TITLE\n",
+        "the table GRP has no column TITLE of whole numbers")]
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    indexes: [{columns: [NONE]}]\n", "NONE", "the table GRP has no column NONE")]
-    [InlineData("    key: [GNO]\n", "    key: [GNO]\n    indexes: [{columns: [TITLE], unique: perhaps}]\n", "perhaps", "\"unique\" is true or false")]
+    [InlineData("    key: [GNO]\n", "    key: [GNO]\n    indexes: [{columns: [TITLE], unique: perhaps}]\n", "perhaps",
+        "\"unique\" is true or false")]
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    defaults: {NONE: \"1\"}\n", "NONE", "the table GRP has no column NONE")]
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    defaults: {TITLE: now()}\n", "now()", "is no default; a default is a number")]
-    [InlineData("    key: [GNO]\n", "    key: [GNO]\n    defaults: {TITLE: \"'it's'\"}\n", "'it's'", "is no default; a default is a number")]
+    [InlineData("    key: [GNO]\n", "    key: [GNO]\n    defaults: {TITLE: \"'it's'\"}\n", "'it's'",
+        "is no default; a default is a number")]
     public void One_mistake_in_a_version_is_told_with_its_place(string good, string bad, string at, string what)
     {
         string old = SampleKit.Old.Replace(good, bad, StringComparison.Ordinal);
@@ -99,7 +111,8 @@ public class KitLoaderTests
     public void A_total_is_not_grouped_by_a_private_column()
     {
         string old = SampleKit.Old.Replace("    key: [PNO]\n", "    key: [PNO]\n    private: [SPARE]\n", StringComparison.Ordinal)
-            .Replace("sql: {memory: \"old prices\"}}", "sql: {memory: \"old prices\"}, table: PART, by: [SPARE]}", StringComparison.Ordinal);
+            .Replace("sql: {memory: \"old prices\"}}", "sql: {memory: \"old prices\"}, table: PART, by: [SPARE]}",
+                StringComparison.Ordinal);
         Assert.Contains("SPARE is private", Assert.Single(ErrorsOf(old: old)).What, StringComparison.Ordinal);
     }
 

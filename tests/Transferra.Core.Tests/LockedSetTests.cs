@@ -26,7 +26,8 @@ public sealed class LockedSetTests : IDisposable
         Directory.CreateDirectory(_folder["here"]);
         Directory.CreateDirectory(_folder["there"]);
         (_here, _there) = (_folder["here/ABC.tar.locked"], _folder["there/ABC.tar.locked"]);
-        _sets = new SetPlaces([new LocalPlace(_folder["here"], _volume), new LocalPlace(_folder["there"], _volume)], new SetSecret(() => Passphrase), locksNewSets: true);
+        _sets = new SetPlaces([new LocalPlace(_folder["here"], _volume), new LocalPlace(_folder["there"], _volume)],
+            new SetSecret(() => Passphrase), locksNewSets: true);
         File.WriteAllBytes(_here, Sound.Value.Bytes);
         File.WriteAllBytes(_there, Sound.Value.Bytes);
     }
@@ -43,14 +44,16 @@ public sealed class LockedSetTests : IDisposable
         folder.Write("data/docs/a.txt", "a document");
         File.WriteAllBytes(folder["data/docs/large.bin"], large);
         var volume = new DiskVolume();
-        var company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", folder["data/books.db"]), null, [folder["data/docs"]],
+        var company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", folder["data/books.db"]), null,
+            [folder["data/docs"]],
             new Dictionary<string, string>());
         SetWriting.Write(new OfficeDescription("Office", folder.Path, [], BackupPlan.In(), 0), company, volume, folder["set.tar.locked"],
             sets: new SetPlaces([new LocalPlace(folder.Path, volume)], new SetSecret(() => Passphrase), locksNewSets: true));
         return (File.ReadAllBytes(folder["set.tar.locked"]), large);
     }
 
-    private HealResult Heal() => SetHealing.Heal(_volume, _sets, _here, [_there], _folder["scratch"], new OfficeIdentity("0123456789abcdef"));
+    private HealResult Heal() => SetHealing.Heal(_volume, _sets, _here, [_there], _folder["scratch"],
+        new OfficeIdentity("0123456789abcdef"));
 
     private IReadOnlyList<SetFault> Verify(string path)
     {
@@ -78,7 +81,8 @@ public sealed class LockedSetTests : IDisposable
     public void A_wrong_passphrase_and_a_changed_set_are_told_apart()
     {
         var other = new SetPlaces(_sets.Places, new SetSecret(() => Passphrase + "."));
-        Assert.Contains("not the one that the set was locked with", Assert.Throws<SetLockedException>(() => other.Open(_here)).Message, StringComparison.Ordinal);
+        Assert.Contains("not the one that the set was locked with", Assert.Throws<SetLockedException>(() => other.Open(_here)).Message,
+            StringComparison.Ordinal);
         // Every part of the header: magic number and form, cost, salt, check, label, filling, digest.
         foreach (int at in (int[])[17, 21, 25, 29, 33, 47, 49, 63, 64, 70, 2000, 4063, 4064, 4095])
         {
@@ -112,7 +116,8 @@ public sealed class LockedSetTests : IDisposable
         string forged = _folder["here/FORGED.tar.locked"];
         File.WriteAllBytes(forged, bytes);
         var asked = new SetPlaces(_sets.Places, new SetSecret(() => throw new InvalidOperationException("the passphrase was asked for")));
-        Assert.Contains("asks for memory or time that no set asks for", Assert.Throws<TransferraException>(() => asked.Open(forged)).Message, StringComparison.Ordinal);
+        Assert.Contains("asks for memory or time that no set asks for",
+            Assert.Throws<TransferraException>(() => asked.Open(forged)).Message, StringComparison.Ordinal);
         Assert.DoesNotContain(_sets.List(), set => set.Path == forged);
         Assert.Contains(_sets.List(), set => set.Path == _here);
         Assert.Empty(Verify(_here));
@@ -141,7 +146,8 @@ public sealed class LockedSetTests : IDisposable
             File.WriteAllBytes(_here, bytes);
             Assert.NotEmpty(Verify(_here));
             if (at < sound.Length / 2)
-                Assert.Contains("is no backup set, or its beginning is damaged", Assert.Throws<TransferraException>(() => _sets.Read(_here)).Message,
+                Assert.Contains("is no backup set, or its beginning is damaged",
+                    Assert.Throws<TransferraException>(() => _sets.Read(_here)).Message,
                     StringComparison.Ordinal);
             else Assert.NotEmpty(_sets.Read(_here).Manifest.Members);
             Assert.True(Heal().IsHealed);
@@ -213,15 +219,23 @@ public sealed class LockedSetTests : IDisposable
         byte[] set = Sound.Value.Bytes;
         Assert.Equal("transferra-lock1", Encoding.ASCII.GetString(set, 0, 16));
         Assert.Equal([65536, 65536, 3, 4], Enumerable.Range(0, 4).Select(i => BitConverter.ToInt32(set, 16 + (4 * i))));
-        using var argon = new Argon2id(Encoding.UTF8.GetBytes(Passphrase)) { Salt = set[32..48], MemorySize = 65536, Iterations = 3, DegreeOfParallelism = 4 };
+        using var argon = new Argon2id(Encoding.UTF8.GetBytes(Passphrase))
+        {
+            Salt = set[32..48],
+            MemorySize = 65536,
+            Iterations = 3,
+            DegreeOfParallelism = 4
+        };
         byte[] master = argon.GetBytes(32);
         Assert.Equal(set[48..64], HKDF.Expand(HashAlgorithmName.SHA256, master, 16, Encoding.ASCII.GetBytes("transferra lock check")));
-        using var aes = new AesGcm(HKDF.Expand(HashAlgorithmName.SHA256, master, 32, Encoding.ASCII.GetBytes("transferra lock chunks")), 16);
+        using var aes = new AesGcm(HKDF.Expand(HashAlgorithmName.SHA256, master, 32, Encoding.ASCII.GetBytes("transferra lock chunks")),
+            16);
         using var tar = new MemoryStream();
         int chunks = (set.Length - 4096 + 65551) / 65552;
         for (int i = 0; i < chunks; i++)
         {
-            byte[] stored = set[(4096 + (i * 65552))..Math.Min(set.Length, 4096 + ((i + 1) * 65552))], plain = new byte[stored.Length - 16], nonce = new byte[12];
+            byte[] stored = set[(4096 + (i * 65552))..Math.Min(set.Length, 4096 + ((i + 1) * 65552))],
+                plain = new byte[stored.Length - 16], nonce = new byte[12];
             BitConverter.GetBytes((long)i).CopyTo(nonce, 0);
             nonce[8] = (byte)(i == chunks - 1 ? 1 : 0);
             aes.Decrypt(nonce, stored.AsSpan(..^16), stored.AsSpan(^16..), plain, set.AsSpan(4064, 32));
@@ -236,9 +250,11 @@ public sealed class LockedSetTests : IDisposable
     {
         var sets = new SetPlaces(_sets.Places, new SetSecret(() => "too short"), locksNewSets: true);
         _folder.Write("data/books.db", "x");
-        var company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null, [], new Dictionary<string, string>());
+        var company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null, [],
+            new Dictionary<string, string>());
         Assert.Contains("shorter than 12", Assert.Throws<TransferraException>(() =>
-            SetWriting.Write(new OfficeDescription("Office", _folder.Path, [], BackupPlan.In(), 0), company, _volume, _folder["x.tar.locked"],
+            SetWriting.Write(new OfficeDescription("Office", _folder.Path, [], BackupPlan.In(), 0), company, _volume,
+                _folder["x.tar.locked"],
             sets: sets)).Message, StringComparison.Ordinal);
         Assert.False(File.Exists(_folder["x.tar.locked"]) || Directory.Exists(_folder["ABC.packing"]));
     }

@@ -15,7 +15,8 @@ public sealed class MatchingTests : IDisposable
 
     public MatchingTests()
     {
-        _old = SampleKit.Store(_hop, [.. Enumerable.Range(1, 500).Select(i => SampleKit.Part(i, "part " + i, $"{i}.00", made: $"{1 + i % 28:00}/03/21"))]);
+        _old = SampleKit.Store(_hop, [.. Enumerable.Range(1, 500)
+            .Select(i => SampleKit.Part(i, "part " + i, $"{i}.00", made: $"{1 + i % 28:00}/03/21"))]);
         StoreConverter.Run(_old, _new, _hop, SampleKit.Settings, _ => { }, new ListObserver(), CancellationToken.None);
         _old.Answers["old prices"] = new QueryAnswer(["a", "b"], [["S", "12525000"]]);
         _new.Answers["new prices"] = _old.Answers["old prices"];
@@ -28,7 +29,11 @@ public sealed class MatchingTests : IDisposable
     }
 
     private MatchResult Match(RefusedRecords? refused = null) =>
-        new CompanyMatch(_hop, SampleKit.Settings, new ListObserver(), CancellationToken.None) { Refused = refused ?? RefusedRecords.None }.Run(_old, _new);
+        new CompanyMatch(_hop, SampleKit.Settings, new ListObserver(), CancellationToken.None)
+        {
+            Refused = refused
+            ?? RefusedRecords.None
+        }.Run(_old, _new);
 
     private List<object?[]> Parts => _new.Tables["part"].Rows;
 
@@ -57,7 +62,8 @@ public sealed class MatchingTests : IDisposable
         Parts.RemoveAt(6);
         Parts.Add([9999L, "stranger", (Int128)1, "string", null, null]);
         MatchResult match = Match();
-        Assert.Equal([(DifferenceKind.Missing, "7"), (DifferenceKind.Extra, "9999")], match.Differences.Select(difference => (difference.Kind, difference.Key))
+        Assert.Equal([(DifferenceKind.Missing, "7"), (DifferenceKind.Extra, "9999")],
+            match.Differences.Select(difference => (difference.Kind, difference.Key))
             .OrderBy(pair => pair.Kind));
         Assert.NotNull(gone);
     }
@@ -68,7 +74,8 @@ public sealed class MatchingTests : IDisposable
         (Parts[9][4], Parts[10][4]) = (Parts[10][4], Parts[9][4]);
         MatchResult match = Match();
         Assert.All(match.Tables, table => Assert.Equal(table.Expected, table.Found));
-        Assert.Equal([("10", "made_on"), ("11", "made_on")], match.Differences.Select(difference => (difference.Key, difference.Column)).Order());
+        Assert.Equal([("10", "made_on"), ("11", "made_on")], match.Differences.Select(difference => (difference.Key, difference.Column))
+            .Order());
     }
 
     [Fact]
@@ -99,7 +106,8 @@ public sealed class MatchingTests : IDisposable
     public void A_control_total_that_is_no_whole_number_agrees_with_nothing_not_even_with_itself()
     {
         foreach (MemoryStore store in (MemoryStore[])[_old, _new])
-            foreach (string question in store.Answers.Keys.ToArray()) store.Answers[question] = new QueryAnswer(["a", "b"], [["S", "125250.5"]]);
+            foreach (string question in store.Answers.Keys.ToArray()) store.Answers[question] = new QueryAnswer(["a", "b"],
+                [["S", "125250.5"]]);
         MatchResult match = Match();
         Assert.False(match.IsSame);
         TotalLine line = Assert.Single(match.Totals[0].Lines);
@@ -111,11 +119,13 @@ public sealed class MatchingTests : IDisposable
     {
         TableShape table = _hop.From.Table("PART")!;
         Expression sum = ExpressionParser.Parse("CAST(PRICE AS DECIMAL(10,2))"), where = ExpressionParser.Parse("PNO > 490");
-        MemoryStore store = SampleKit.Store(_hop, SampleKit.Part(1, "a", "1.50"), SampleKit.Part(2, "b", "2.25", group: 2), SampleKit.Part(3, "c", "0.05"),
+        MemoryStore store = SampleKit.Store(_hop, SampleKit.Part(1, "a", "1.50"), SampleKit.Part(2, "b", "2.25", group: 2),
+            SampleKit.Part(3, "c", "0.05"),
             SampleKit.Part(4, "d", "no price"), SampleKit.Part(491, "e", "9.00", group: null));
         Assert.Equal(new Dictionary<string, Int128> { ["1"] = 155, ["2"] = 225, [TotalLine.NoLabel] = 900 },
             GroupSums.Of(store, new GroupSum(table, ["GROUPNO"], sum, null), CancellationToken.None));
-        Assert.Equal(new Dictionary<string, Int128> { [""] = 900 }, GroupSums.Of(store, new GroupSum(table, [], sum, where), CancellationToken.None));
+        Assert.Equal(new Dictionary<string, Int128> { [""] = 900 }, GroupSums.Of(store, new GroupSum(table, [], sum, where),
+            CancellationToken.None));
         Assert.Equal(new Dictionary<string, Int128> { ["1"] = 3, ["2"] = 1, [TotalLine.NoLabel] = 1 },
             GroupSums.Of(store, new GroupSum(table, ["GROUPNO"], null, null), CancellationToken.None));
     }
@@ -141,7 +151,8 @@ public sealed class MatchingTests : IDisposable
         (_old.Tables["PART"].Rows[4][4], Parts[4][4]) = (null, null);
         Assert.True(Match().IsSame);
         _new.Faults["part"] = new RowFault(4, FaultCode.NotText, "made_on", "0xFF", "the bytes are no text");
-        Assert.Equal(("made_on", "0xFF: the bytes are no text"), Match().Differences.Select(difference => (difference.Column, difference.Found)).Single());
+        Assert.Equal(("made_on", "0xFF: the bytes are no text"),
+            Match().Differences.Select(difference => (difference.Column, difference.Found)).Single());
     }
 
     [Fact] // the map gives a sound record, and the engine did not take it: an exception, not a difference, and never proved
@@ -150,7 +161,8 @@ public sealed class MatchingTests : IDisposable
         _new.Tables.Clear();
         _new.Refuses = row => row[0] is 7L or 8L;
         var refused = new List<string>();
-        StoreConverter.Run(_old, _new, _hop, SampleKit.Settings, exception => refused.Add(RefusedRecords.Line(exception)), new ListObserver(), CancellationToken.None);
+        StoreConverter.Run(_old, _new, _hop, SampleKit.Settings, exception => refused.Add(RefusedRecords.Line(exception)),
+            new ListObserver(), CancellationToken.None);
         Assert.Equal(2, refused.Count);
         MatchResult told = Match(RefusedRecords.Read(refused)), untold = Match();
         Assert.Equal((true, 2L, 498L), (told.IsSame, told.Exceptions, told.Tables.Single(table => table.Table == "part").Expected));
@@ -183,9 +195,11 @@ public sealed class MatchingTests : IDisposable
     [InlineData("1100", "")]
     public void Totals_are_compared_over_versions_that_do_not_have_them(string having, string pairs)
     {
-        KitVersion[] versions = [.. having.Select((has, i) => _hop.To with { Name = $"{i}", ControlTotals = has == '1' ? _hop.To.ControlTotals : [] })];
+        KitVersion[] versions = [.. having.Select((has, i) => _hop.To with { Name = $"{i}", ControlTotals = has == '1'
+            ? _hop.To.ControlTotals : [] })];
         IReadOnlyList<TotalMatch> totals = WayMatch.Totals(versions, _ => _new, CancellationToken.None);
-        Assert.Equal(pairs.Split(' ', StringSplitOptions.RemoveEmptyEntries), totals.Select(total => $"{total.FromVersion}-{total.ToVersion}"));
+        Assert.Equal(pairs.Split(' ', StringSplitOptions.RemoveEmptyEntries),
+            totals.Select(total => $"{total.FromVersion}-{total.ToVersion}"));
     }
 
     [Fact]

@@ -142,7 +142,8 @@ public class PlantedTests
               - {recompute: gross, column: GROSS, because: x}
             """;
         IReadOnlyList<DescriptionError> errors = Assert.Throws<DescriptionException>(() => PlantedCompany.Load(wrong)).Errors;
-        string[] expected = ["INVOICE.SUPPLIER and SUPPLIER.NAME are of different types", "no column NOBODY", "a condition is wanted", "REFNO is VARCHAR(10)",
+        string[] expected = ["INVOICE.SUPPLIER and SUPPLIER.NAME are of different types", "no column NOBODY", "a condition is wanted",
+            "REFNO is VARCHAR(10)",
             "no table NOWHERE", "no text column NET", "no rule \"gross\" with \"equals\""];
         Assert.All(expected, text => Assert.Contains(errors, error => error.What.Contains(text, StringComparison.Ordinal)));
         Assert.All(errors, error => Assert.True(error.Line > 1, error.ToString()));
@@ -155,7 +156,8 @@ public class PlantedTests
         while (!File.Exists(Path.Combine(folder, "Transferra.slnx"))) folder = Path.GetDirectoryName(folder)!;
         string written = File.ReadAllText(Path.Combine(folder, "docs", "findings.md"));
         foreach (FindingHelp help in FindingKinds.All)
-            Assert.Contains($"### `{help.Kind}`\n\n{help.Meaning}\n\n*Usually from:* {help.Cause}\n\n*What to do:* {help.Remedy}\n", written, StringComparison.Ordinal);
+            Assert.Contains($"### `{help.Kind}`\n\n{help.Meaning}\n\n*Usually from:* {help.Cause}\n\n*What to do:* {help.Remedy}\n",
+                written, StringComparison.Ordinal);
         Assert.Equal(FindingKinds.All.Count, written.Split("\n### ").Length - 1);
         Assert.Equal(typeof(FindingKinds).GetFields().Count(field => field.IsLiteral), FindingKinds.All.Count);
     }

@@ -5,7 +5,8 @@ namespace Transferra.Core.Tests;
 
 public sealed class RecordSorterTests
 {
-    private static readonly ColumnShape[] Columns = [new("n", FieldType.Integer), new("amount", FieldType.Decimal(20, 2)), new("text", FieldType.Text),
+    private static readonly ColumnShape[] Columns = [new("n", FieldType.Integer), new("amount", FieldType.Decimal(20, 2)),
+        new("text", FieldType.Text),
         new("real", new(FieldKind.Double)), new("at", FieldType.Integer)];
 
     private sealed class RandomRows(int rows, int seed) : IRecordReader
@@ -57,7 +58,8 @@ public sealed class RecordSorterTests
         var all = new RecordBatch(Columns, new BatchLimits(int.MaxValue, long.MaxValue));
         new RandomRows(rows, seed).Fill(all);
         return [.. Enumerable.Range(0, rows)
-            .OrderBy(row => all.Vectors[2].IsNull(row) ? "" : Convert.ToHexString(((BytesVector)all.Vectors[2])[row]), StringComparer.Ordinal)
+            .OrderBy(row => all.Vectors[2].IsNull(row) ? "" : Convert.ToHexString(((BytesVector)all.Vectors[2])[row]),
+                StringComparer.Ordinal)
             .ThenBy(row => all.Vectors[0].IsNull(row) ? long.MinValue : ((LongVector)all.Vectors[0]).Values[row])
             .Select(row => string.Join('|', all.Vectors.Select(vector => vector.IsNull(row) ? "-" : vector.Show(row))
                 .Concat(all.Faults.Where(fault => fault.Row == row).Select(fault => fault.Value))))];

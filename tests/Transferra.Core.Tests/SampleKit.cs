@@ -122,6 +122,7 @@ internal static class SampleKit
     }
 
     /// <summary>A part: number, name, price, and what differs from the usual.</summary>
-    public static object?[] Part(long number, string? name, string? price = "1.00", string? kind = "S", string? made = "01/02/20", long? group = 1) =>
+    public static object?[] Part(long number, string? name, string? price = "1.00", string? kind = "S", string? made = "01/02/20",
+        long? group = 1) =>
         [number, name, price, kind, made, group, null];
 }

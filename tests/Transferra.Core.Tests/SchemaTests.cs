@@ -25,7 +25,8 @@ public sealed class SchemaTests
     [InlineData("hop", "kits/pellwright-stockroom/hops/3-to-4.yaml")]
     public void The_demo_fits_its_schema(string schema, string file)
     {
-        JsonElement root = JsonDocument.Parse(File.ReadAllText(Path.Combine(Root(), "docs", "schemas", schema + ".schema.json"))).RootElement;
+        JsonElement root = JsonDocument.Parse(File.ReadAllText(Path.Combine(Root(), "docs", "schemas",
+            schema + ".schema.json"))).RootElement;
         var yaml = new YamlStream();
         using (var text = new StreamReader(Path.Combine(Root(), "demo/Transferra.Demo/Office", file))) yaml.Load(text);
         Assert.Empty(Misfits(root, yaml.Documents[0].RootNode, file));
@@ -42,7 +43,8 @@ public sealed class SchemaTests
         switch (schema.GetProperty("type").GetString(), node)
         {
             case ("string" or "integer", YamlScalarNode scalar):
-                bool listed = !schema.TryGetProperty("enum", out JsonElement list) || list.EnumerateArray().Any(one => one.GetString() == scalar.Value);
+                bool listed = !schema.TryGetProperty("enum", out JsonElement list) || list.EnumerateArray()
+                    .Any(one => one.GetString() == scalar.Value);
                 return listed ? [] : [$"{at}: {scalar.Value} is not listed"];
             case ("array", YamlSequenceNode sequence):
                 return [.. sequence.SelectMany((item, i) => Misfits(schema.GetProperty("items"), item, $"{at}[{i}]"))];
@@ -61,12 +63,14 @@ public sealed class SchemaTests
         foreach ((YamlNode key, YamlNode value) in mapping.Children)
         {
             string name = ((YamlScalarNode)key).Value!;
-            if (hasProperties && properties.TryGetProperty(name, out JsonElement property)) misfits.AddRange(Misfits(property, value, $"{at}.{name}"));
+            if (hasProperties && properties.TryGetProperty(name, out JsonElement property)) misfits.AddRange(Misfits(property, value,
+                $"{at}.{name}"));
             else if (others.ValueKind == JsonValueKind.Object) misfits.AddRange(Misfits(others, value, $"{at}.{name}"));
             else misfits.Add($"{at}: {name} is not known");
         }
         if (schema.TryGetProperty("required", out JsonElement required))
-            misfits.AddRange(required.EnumerateArray().Select(name => name.GetString()!).Where(name => !mapping.Children.ContainsKey(new YamlScalarNode(name)))
+            misfits.AddRange(required.EnumerateArray().Select(name => name.GetString()!)
+                .Where(name => !mapping.Children.ContainsKey(new YamlScalarNode(name)))
                 .Select(name => $"{at}: {name} is missing"));
         return misfits;
     }

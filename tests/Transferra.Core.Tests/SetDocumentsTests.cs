@@ -24,7 +24,8 @@ public sealed class SetDocumentsTests : IDisposable
     {
         _folder.Write("data/books.db", "the store");
         _folder.Write("data/docs/plain.txt", "plain");
-        _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null, [_folder["data/docs"]],
+        _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null,
+            [_folder["data/docs"]],
             new Dictionary<string, string>());
         _office = new OfficeDescription("Office", _folder.Path, [], BackupPlan.In(), 0);
         _set = _folder["set.tar"];
@@ -72,7 +73,8 @@ public sealed class SetDocumentsTests : IDisposable
         Assert.Equal(Shell(_folder["data/docs"], Listing), Shell(_folder["out/documents/0"], Listing));
         Assert.InRange(PosixFiles.Stat(PosixFiles.Bytes(_folder["out/documents/0/holes"]))!.Value.BytesOnDisk, 1, 100_000);
         // All kinds are told in the manifest.
-        Assert.Equal(["file", "folder", "link", "same"], SetWriting.ManifestOf(_set).Members.Select(member => member.Kind).Distinct().Order());
+        Assert.Equal(["file", "folder", "link", "same"], SetWriting.ManifestOf(_set).Members.Select(member => member.Kind).Distinct()
+            .Order());
     }
 
     [Fact]
@@ -98,7 +100,8 @@ public sealed class SetDocumentsTests : IDisposable
         Assert.True(PosixFiles.SetAttribute(path, "user.scanned-by", "the front desk"u8.ToArray()));
         SetWriting.Write(_office, _company, _volume, _set);
         Assert.Empty(SetWriting.Unpack(_set, _folder["out"]));
-        Assert.Equal("the front desk"u8.ToArray(), PosixFiles.Attributes(PosixFiles.Bytes(_folder["out/documents/0/plain.txt"]))["user.scanned-by"]);
+        Assert.Equal("the front desk"u8.ToArray(),
+            PosixFiles.Attributes(PosixFiles.Bytes(_folder["out/documents/0/plain.txt"]))["user.scanned-by"]);
     }
 
     [Fact]
@@ -117,12 +120,20 @@ public sealed class SetDocumentsTests : IDisposable
         _folder.Write("data/docs/sets/old.tar", "an old set");
         _folder.Write("data/docs/scan.tmp", "half a page");
         _folder.Write("data/docs/drafts/one.txt", "a draft");
-        OfficeDescription office = _office with { Backup = BackupPlan.In(_folder["data/docs/sets"]) with { Without = ["*.tmp", "data/docs/drafts"] } };
+        OfficeDescription office = _office with
+        {
+            Backup = BackupPlan.In(_folder["data/docs/sets"]) with
+            {
+                Without = ["*.tmp",
+            "data/docs/drafts"]
+            }
+        };
         SetWriting.Write(office, _company, _volume, _set);
         Assert.Equal(["documents/0", "documents/0/plain.txt"], SetWriting.ManifestOf(_set).Members.Select(member => member.Name)
             .Where(name => name.StartsWith("documents/", StringComparison.Ordinal)));
         Assert.All(SetWriting.ManifestOf(_set).LeftOut, left => Assert.True(left.IsHarmless));
-        Assert.Equal(["documents/0/drafts", "documents/0/scan.tmp", "documents/0/sets"], SetWriting.ManifestOf(_set).LeftOut.Select(left => left.Name));
+        Assert.Equal(["documents/0/drafts", "documents/0/scan.tmp", "documents/0/sets"],
+            SetWriting.ManifestOf(_set).LeftOut.Select(left => left.Name));
     }
 
     [Fact]
@@ -131,7 +142,8 @@ public sealed class SetDocumentsTests : IDisposable
         MakeOddDocuments();
         SetWriting.Write(_office, _company, _volume, _set);
         // Damage to another member is nothing to this one.
-        (SetMember Member, long Header, long Content, long End) large = SetWriting.Parts(_set).First(part => part.Member.Name.EndsWith("large.bin", StringComparison.Ordinal));
+        (SetMember Member, long Header, long Content, long End) large = SetWriting.Parts(_set)
+            .First(part => part.Member.Name.EndsWith("large.bin", StringComparison.Ordinal));
         using (FileStream file = File.OpenWrite(_set))
         {
             file.Position = large.Content + 100;
@@ -178,7 +190,8 @@ public sealed class SetDocumentsTests : IDisposable
         string[] renamed = [.. before.Where(member => member.IsFile && member.Owner.EndsWith("root:root", StringComparison.Ordinal))
             .Select(member => member.Name).Where((_, i) => i % 2 == 0)];
         Assert.NotEmpty(renamed);
-        SetWriting.Forge(_set, member => renamed.Contains(member.Name) ? member with { Owner = member.Owner.Replace("root:root", "toor:toor", StringComparison.Ordinal) } : member);
+        SetWriting.Forge(_set, member => renamed.Contains(member.Name)
+            ? member with { Owner = member.Owner.Replace("root:root", "toor:toor", StringComparison.Ordinal) } : member);
         Assert.Empty(BackupSets.Verify(_set));
         string second = _folder["second.tar"];
         Assert.Superset(renamed.ToHashSet(), SetWriting.Write(_office, _company, _volume, second, earlier: _set).ToHashSet());
@@ -209,7 +222,8 @@ public sealed class SetDocumentsTests : IDisposable
         // Reading it is refused by the system, also for root.
         Company damaged = _company with { DocumentFolders = [_folder["data/docs"], "/proc/self/mem", _folder["data/gone"]] };
         SetWriting.Write(_office, damaged, _volume, _set);
-        Assert.Equal([("documents/1", false), ("documents/2", false)], SetWriting.ManifestOf(_set).LeftOut.Select(left => (left.Name, left.IsHarmless)).Order());
+        Assert.Equal([("documents/1", false), ("documents/2", false)], SetWriting.ManifestOf(_set).LeftOut.Select(left =>
+            (left.Name, left.IsHarmless)).Order());
         Assert.Contains(SetWriting.ManifestOf(_set).Members, member => member.Name == "documents/0/plain.txt");
         Assert.Empty(BackupSets.Verify(_set));
     }
@@ -229,7 +243,8 @@ public sealed class SetDocumentsTests : IDisposable
             // The disk gives no answer for the second and the third frame, with a long reason.
             ReadAt = (file, buffer, position) => position is >= SetManifest.FrameContentBytes and < 3 * SetManifest.FrameContentBytes
                 ? throw new IOException(new string('\u00E9', 400)) : RandomAccess.Read(file, buffer.Span, position),
-        }) writer.Run(tree.Sources, new SetManifest(SetManifest.CurrentFormat, label, [], new SetStore("none", "memory", new Dictionary<string, string>()), [], [], []), () => []);
+        }) writer.Run(tree.Sources, new SetManifest(SetManifest.CurrentFormat, label, [],
+            new SetStore("none", "memory", new Dictionary<string, string>()), [], [], []), () => []);
         LeftOut left = Assert.Single(SetWriting.ManifestOf(_set).LeftOut);
         Assert.Equal(("documents/0/large.bin", false), (left.Name, left.IsHarmless));
         Assert.Contains("bytes 4194304 to 8388608 could not be read and are zeros in the set", left.Why, StringComparison.Ordinal);
@@ -241,9 +256,14 @@ public sealed class SetDocumentsTests : IDisposable
         var ofStore = new SourceTree();
         ofStore.Add(_folder["data/docs"], "store/books");
         using var other = new PlainSink(_folder["other"]);
-        using var stopped = new SetWriter(other, null, (_, _) => { }, CancellationToken.None) { ReadAt = (_, _, _) => throw new IOException("bad spot") };
+        using var stopped = new SetWriter(other, null, (_, _) => { }, CancellationToken.None)
+        {
+            ReadAt = (_, _, _) =>
+            throw new IOException("bad spot")
+        };
         Assert.Contains("could not be read", Assert.Throws<TransferraException>(() =>
-            stopped.Run(ofStore.Sources, new SetManifest(SetManifest.CurrentFormat, label, [], new SetStore("books", "dbf", new Dictionary<string, string>()),
+            stopped.Run(ofStore.Sources, new SetManifest(SetManifest.CurrentFormat, label, [],
+                new SetStore("books", "dbf", new Dictionary<string, string>()),
             [], [], []), () => [])).Message, StringComparison.Ordinal);
     }
 
@@ -253,8 +273,10 @@ public sealed class SetDocumentsTests : IDisposable
     public void Frames_of_either_library_are_read_by_both_and_damage_is_told(bool packsNatively)
     {
         Assert.True(ZstdFrames.IsNative, "libzstd.so.1 should be on a machine that runs tests");
-        using ZstdFrames packing = packsNatively ? ZstdFrames.Create() : ZstdFrames.CreateManaged(), unpacking = packsNatively ? ZstdFrames.CreateManaged() : ZstdFrames.Create();
-        byte[] content = [.. Enumerable.Range(0, 100_000).Select(i => (byte)(i * i / 7))], frame = new byte[ZstdFrames.Bound(content.Length)], back = new byte[content.Length];
+        using ZstdFrames packing = packsNatively ? ZstdFrames.Create() : ZstdFrames.CreateManaged(), unpacking = packsNatively
+            ? ZstdFrames.CreateManaged() : ZstdFrames.Create();
+        byte[] content = [.. Enumerable.Range(0, 100_000).Select(i => (byte)(i * i / 7))],
+            frame = new byte[ZstdFrames.Bound(content.Length)], back = new byte[content.Length];
         int size = packing.Pack(content, frame);
         Assert.InRange(size, 1, content.Length + 100);
         Assert.Equal(content.Length, unpacking.Unpack(frame.AsSpan(0, size), back));

@@ -21,7 +21,8 @@ public sealed class SetKeepingTests : IDisposable
         _folder.Write("data/books.db", string.Concat(Enumerable.Range(0, 1500).Select(i => $"record {i * 7919 % 1009};")));
         _folder.Write("data/docs/a.txt", "a document");
         _folder.Write("data/docs/sub/b.txt", string.Concat(Enumerable.Range(0, 300).Select(i => $"{i * 31 % 97}")));
-        _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null, [_folder["data/docs"]],
+        _company = new Company("ABC", "A firm", SampleKit.Load(), "2", new StoreAddress("memory", _folder["data/books.db"]), null,
+            [_folder["data/docs"]],
             new Dictionary<string, string>());
         _office = new OfficeDescription("Office", _folder.Path, [], BackupPlan.In(), 0);
         Directory.CreateDirectory(_folder["here"]);
@@ -35,7 +36,8 @@ public sealed class SetKeepingTests : IDisposable
     public void Dispose() => _folder.Dispose();
 
     private HealResult Heal(string path, string copy, IVolume? volume = null) =>
-        SetHealing.Heal(volume ?? _volume, SetPlaces.Local([_folder["here"], _folder["there"]], volume ?? _volume), path, [copy], _folder["scratch"], new OfficeIdentity("0123456789abcdef"));
+        SetHealing.Heal(volume ?? _volume, SetPlaces.Local([_folder["here"], _folder["there"]], volume ?? _volume), path, [copy],
+            _folder["scratch"], new OfficeIdentity("0123456789abcdef"));
 
     private static void Flip(string path, int at)
     {
@@ -81,21 +83,26 @@ public sealed class SetKeepingTests : IDisposable
         File.WriteAllText(_folder["data/docs/a.txt"], "a doctored"); // as long as before
         SetWriting.Write(_office, _company, _volume, other);
         byte[] foreign = File.ReadAllBytes(other), swapped = [.. _sound];
-        (SetMember Member, long Header, long Content, long End) document = files.Single(part => part.Member.Name == "documents/0/a.txt"), foreignDocument =
+        (SetMember Member, long Header, long Content, long End) document = files.Single(part => part.Member.Name == "documents/0/a.txt"),
+            foreignDocument =
             SetWriting.Parts(other).Single(part => part.Member.Name == document.Member.Name);
         Assert.Equal(document.Member.PackedBytes, foreignDocument.Member.PackedBytes);
-        foreign.AsSpan((int)foreignDocument.Header, (int)(foreignDocument.End - foreignDocument.Header)).CopyTo(swapped.AsSpan((int)document.Header));
+        foreign.AsSpan((int)foreignDocument.Header, (int)(foreignDocument.End - foreignDocument.Header))
+            .CopyTo(swapped.AsSpan((int)document.Header));
         File.WriteAllBytes(_here, swapped);
-        Assert.Equal(("damaged", document.Member.Name), Assert.Single(BackupSets.Verify(_here)) is var one ? (one.Code, one.Member) : default);
+        Assert.Equal(("damaged", document.Member.Name), Assert.Single(BackupSets.Verify(_here)) is var one ? (one.Code, one.Member)
+            : default);
         Assert.True(Heal(_here, _there).IsHealed);
         Assert.Equal(_sound, File.ReadAllBytes(_here));
 
         // Each pair of files in the other's place, and the whole beginning of another set.
         for (int i = 0; i + 1 < files.Length; i++)
         {
-            byte[] first = _sound[(int)files[i].Header..(int)files[i].End], second = _sound[(int)files[i + 1].Header..(int)files[i + 1].End];
+            byte[] first = _sound[(int)files[i].Header..(int)files[i].End],
+                second = _sound[(int)files[i + 1].Header..(int)files[i + 1].End];
             int gap = (int)(files[i + 1].Header - files[i].End);
-            byte[] reordered = [.. _sound.AsSpan(0, (int)files[i].Header), .. second, .. _sound.AsSpan((int)files[i].End, gap), .. first, .. _sound.AsSpan((int)files[i + 1].End)];
+            byte[] reordered = [.. _sound.AsSpan(0, (int)files[i].Header), .. second, .. _sound.AsSpan((int)files[i].End, gap), .. first,
+                .. _sound.AsSpan((int)files[i + 1].End)];
             File.WriteAllBytes(_here, reordered);
             string[] told = [.. BackupSets.Verify(_here).Select(fault => fault.Member)];
             Assert.Contains(files[i].Member.Name, told);
@@ -145,7 +152,8 @@ public sealed class SetKeepingTests : IDisposable
     public void Two_copies_that_are_damaged_at_different_members_make_a_whole_one()
     {
         // The packed content of each member begins with zstd's magic number.
-        int[] members = [.. Enumerable.Range(0, _sound.Length - 4).Where(at => _sound.AsSpan(at, 4).SequenceEqual((byte[])[0x28, 0xB5, 0x2F, 0xFD]))];
+        int[] members = [.. Enumerable.Range(0, _sound.Length - 4)
+            .Where(at => _sound.AsSpan(at, 4).SequenceEqual((byte[])[0x28, 0xB5, 0x2F, 0xFD]))];
         Flip(_here, members[0] + 30);
         Flip(_there, members[^1] + 9);
         HealResult healed = Heal(_here, _there);
@@ -193,11 +201,19 @@ public sealed class SetKeepingTests : IDisposable
 
     private ListedSet Set(string place, int day, string company = "ABC", string version = "1", string? office = Ours) =>
         new(_folder[$"{place}/{company}-{day}.tar"], 100, SetWriting.ManifestOf(_there).Label with
-        { Company = company, DataVersion = version, OfficeId = office, MadeAt = new DateTimeOffset(2026, 1, day, 0, 0, 0, TimeSpan.Zero) }, false);
+        {
+            Company = company,
+            DataVersion = version,
+            OfficeId = office,
+            MadeAt = new DateTimeOffset(2026, 1, day, 0, 0, 0,
+            TimeSpan.Zero)
+        }, false);
 
     // A year later, when age protects nothing, unless the test says otherwise.
-    private static IReadOnlyList<TidyDecision> Decide(IReadOnlyList<ListedSet> sets, int keep, Func<ListedSet, bool>? isSound = null, IReadOnlyList<Run>? runs = null, int keepDays = 30) =>
-        SetTidying.Decide(sets, isSound ?? (_ => true), new TidyRules(Ours, runs ?? [], keep, TimeSpan.FromDays(keepDays), new DateTimeOffset(2027, 1, 1, 0, 0, 0, TimeSpan.Zero)));
+    private static IReadOnlyList<TidyDecision> Decide(IReadOnlyList<ListedSet> sets, int keep, Func<ListedSet, bool>? isSound = null,
+        IReadOnlyList<Run>? runs = null, int keepDays = 30) =>
+        SetTidying.Decide(sets, isSound ?? (_ => true), new TidyRules(Ours, runs ?? [], keep, TimeSpan.FromDays(keepDays),
+            new DateTimeOffset(2027, 1, 1, 0, 0, 0, TimeSpan.Zero)));
 
     private static string[] Gone(IEnumerable<TidyDecision> decisions) =>
         [.. decisions.Where(decision => decision.Goes).Select(decision => Path.GetFileNameWithoutExtension(decision.Set.Path))];
@@ -225,7 +241,8 @@ public sealed class SetKeepingTests : IDisposable
     [Fact] // A5
     public void Sets_of_another_office_in_a_shared_place_are_never_removed()
     {
-        ListedSet[] sets = [Set("here", 1, office: "theirs"), Set("here", 2, office: null), Set("here", 3), Set("here", 4), Set("here", 5, office: "theirs")];
+        ListedSet[] sets = [Set("here", 1, office: "theirs"), Set("here", 2, office: null), Set("here", 3), Set("here", 4),
+            Set("here", 5, office: "theirs")];
         Assert.Equal(["ABC-3"], Gone(Decide(sets, 1)));
     }
 

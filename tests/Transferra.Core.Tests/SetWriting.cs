@@ -10,11 +10,13 @@ namespace Transferra.Core.Tests;
 /// <summary>Writes sets of a company for tests, without a real store, and takes them apart.</summary>
 internal static class SetWriting
 {
-    public static IReadOnlySet<string> Write(OfficeDescription office, Company company, IVolume volume, string path, string? earlier = null, SetPlaces? sets = null)
+    public static IReadOnlySet<string> Write(OfficeDescription office, Company company, IVolume volume, string path,
+        string? earlier = null, SetPlaces? sets = null)
     {
         var context = new RunContext(office, null!, volume, null!, "test", CancellationToken.None);
         if (sets is not null) context = context with { Sets = sets };
-        var order = new PackOrder(company, company.OldStore, new MemoryStore(), "1", [new TableShape("T", [new ColumnShape("a", FieldType.Integer)], ["a"], [])], () => [new TableBaseline("T", 3, 0, "00")],
+        var order = new PackOrder(company, company.OldStore, new MemoryStore(), "1",
+            [new TableShape("T", [new ColumnShape("a", FieldType.Integer)], ["a"], [])], () => [new TableBaseline("T", 3, 0, "00")],
             Path.GetDirectoryName(path)!)
         { Earlier = earlier };
         using PackedSet packed = BackupSets.Pack(context, order, (_, _) => { });
@@ -44,7 +46,8 @@ internal static class SetWriting
     }
 
     /// <summary>Gives a member another name of the same length everywhere, and seals the set anew.</summary>
-    public static void Forge(string path, string name, string forged) => Forge(path, member => member.Name == name ? member with { Name = forged } : member);
+    public static void Forge(string path, string name, string forged) => Forge(path, member => member.Name == name
+        ? member with { Name = forged } : member);
 
     /// <summary>Changes members everywhere, none of them in its length, and seals the set anew.</summary>
     public static void Forge(string path, Func<SetMember, SetMember> forge)
@@ -55,7 +58,8 @@ internal static class SetWriting
         int beginningBytes = (int)Parts(path)[0].Header;
         byte[] beginning = SetWriter.Beginning(manifest with { Members = members }, beginningBytes);
         beginning.CopyTo(old, 0);
-        foreach ((long header, SetMember member) in Parts(path).Zip(members, (part, member) => (part.Header, member))) SetLayout.HeaderOf(member).CopyTo(old, header);
+        foreach ((long header, SetMember member) in Parts(path).Zip(members, (part, member) =>
+            (part.Header, member))) SetLayout.HeaderOf(member).CopyTo(old, header);
         SetLayout.Seal(beginning, manifest.Label.MadeAt).CopyTo(old, old.Length - SetLayout.SealBytes);
         File.WriteAllBytes(path, old);
     }

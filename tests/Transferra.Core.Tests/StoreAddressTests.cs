@@ -11,7 +11,8 @@ public sealed class StoreAddressTests
     {
         StoreAddress address = new("sqlite", "/data/QIH/ledger.db");
         Assert.Equal("/data/QIH/transferra-7/v6/ledger.db", address.Beside("/data/QIH/transferra-7", "7", "v6").Path);
-        Assert.Equal(("/data/QIH/ledger.db", "ledger.db", "/data/QIH", false), (address.Shown, address.Name, address.Folder, address.IsOnServer));
+        Assert.Equal(("/data/QIH/ledger.db", "ledger.db", "/data/QIH", false), (address.Shown, address.Name, address.Folder,
+            address.IsOnServer));
     }
 
     [Theory]

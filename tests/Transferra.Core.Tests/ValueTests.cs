@@ -186,7 +186,8 @@ public class FingerprintTests
     public void An_empty_text_is_not_a_missing_one() => Assert.NotEqual(Encoded(w => w.Bytes(default)), Encoded(w => w.Null()));
 
     [Fact]
-    public void Order_does_not_matter_but_number_does() => Check.One(Config.QuickThrowOnFailure, Prop.ForAll(ArbMap.Default.ArbFor<int[]>(), numbers =>
+    public void Order_does_not_matter_but_number_does() => Check.One(Config.QuickThrowOnFailure,
+        Prop.ForAll(ArbMap.Default.ArbFor<int[]>(), numbers =>
     {
         var forward = new BucketedFingerprint();
         var backward = new BucketedFingerprint();
@@ -198,5 +199,6 @@ public class FingerprintTests
         return same && forward.DifferingFrom(backward).Count == 1 && forward.Total().Rows + 2 == backward.Total().Rows;
     }));
 
-    private static void Add(BucketedFingerprint fingerprint, int number) => fingerprint.Add(BitConverter.GetBytes(number), BitConverter.GetBytes(number));
+    private static void Add(BucketedFingerprint fingerprint, int number) => fingerprint.Add(BitConverter.GetBytes(number),
+        BitConverter.GetBytes(number));
 }

@@ -1,5 +1,6 @@
-// Serving.cs: the command line again and again in one process, so that thousands of commands cost no start each. A line of JSON in is a command and what goes wrong
-// with the disk meanwhile; a line out is what came of it. Who is killed is killed: no line comes out, and another process is started.
+// Serving.cs: the command line again and again in one process, so that thousands of commands cost no start each. A line of JSON in is a
+// command and what goes wrong with the disk meanwhile; a line out is what came of it. Who is killed is killed: no line comes out, and
+// another process is started.
 using System.Diagnostics;
 using System.Text.Json;
 using Transferra.Cli;

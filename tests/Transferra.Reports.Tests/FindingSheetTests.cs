@@ -13,10 +13,12 @@ public sealed class FindingSheetTests
         string folder = Directory.CreateTempSubdirectory("transferra-test-").FullName;
         try
         {
-            File.WriteAllText(Path.Combine(folder, "01-orphan-JRNL.csv"), "record,value,finding\r\n007,=SUM(A1),x\r\n8,\"a, \"\"b\"\"\n\u0001c\",x\r\n");
+            File.WriteAllText(Path.Combine(folder, "01-orphan-JRNL.csv"),
+                "record,value,finding\r\n007,=SUM(A1),x\r\n8,\"a, \"\"b\"\"\n\u0001c\",x\r\n");
             Finding[] findings =
             [
-                new Finding("orphan", Grade.Fault, "JRNL", 2, "records that point nowhere", ["007"], "Enter it.", false) { List = "01-orphan-JRNL.csv", Subject = "ACODE" },
+                new Finding("orphan", Grade.Fault, "JRNL", 2, "records that point nowhere", ["007"], "Enter it.",
+                    false) { List = "01-orphan-JRNL.csv", Subject = "ACODE" },
                 new Finding("damaged", Grade.Fault, "", 1, "it is torn", [], "Restore it.", false),
             ];
             using var book = new MemoryStream();

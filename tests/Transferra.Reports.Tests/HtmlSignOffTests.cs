@@ -15,22 +15,33 @@ public sealed class HtmlSignOffTests
 
     private static RunReport Report(bool proved, string firm = "Quaverholt & <Sons>")
     {
-        TableAccount account = new("JRNL", 10, proved ? 6 : 5, 2, 1, 1, proved ? 0 : 1, new Dictionary<string, long> { ["trailing blanks removed"] = 2 },
+        TableAccount account = new("JRNL", 10, proved ? 6 : 5, 2, 1, 1, proved ? 0 : 1, new Dictionary<string,
+            long>
+        { ["trailing blanks removed"] = 2 },
             new Dictionary<string, long> { ["entry"] = 7 });
         ExceptionRow[] exceptions = proved
-            ? [] : [new ExceptionRow("JRNL", "4321", [new ExceptionCause("JDATE", "entry.posted_on", FaultCode.NotADate, "31/02/23", "this is no date")])];
-        var conversion = new ConvertResult([new HopResult("5", "6", new ConversionResult([account], [], new Dictionary<string, long> { ["setting"] = 1 }),
+            ? [] : [new ExceptionRow("JRNL", "4321", [new ExceptionCause("JDATE", "entry.posted_on", FaultCode.NotADate, "31/02/23",
+                "this is no date")])];
+        var conversion = new ConvertResult([new HopResult("5", "6", new ConversionResult([account], [], new Dictionary<string,
+            long> { ["setting"] = 1 }),
             1.5)], proved ? "" : "/runs/exceptions.csv", exceptions, "/data/v6/ledger.db");
-        var match = new MatchResult("5", "6", [account], [new TableMatch("entry", 7, 7, new string('a', 32), new string(proved ? 'a' : 'b', 32), 0, 0, proved ? 0 : 1)],
-            [new TotalMatch("Debits by period", true, [new TotalLine("15", "35539.75", proved ? "35539.75" : "35203.61")]) { FromVersion = "5", ToVersion = "6" }], proved
+        var match = new MatchResult("5", "6", [account],
+            [new TableMatch("entry", 7, 7, new string('a', 32), new string(proved ? 'a' : 'b', 32), 0, 0, proved ? 0 : 1)],
+            [new TotalMatch("Debits by period", true,
+                [new TotalLine("15", "35539.75", proved ? "35539.75" : "35203.61")]) { FromVersion = "5", ToVersion = "6" }], proved
                 ? [] : [new Difference("entry", "4711", "amount", DifferenceKind.Value, "12.00", "12.01")], proved ? 0 : 1);
         var check = new CheckResult("5", new Dictionary<string, long> { ["JRNL"] = 10 }, proved
             ? [] : [new Finding("orphan", Grade.Fault, "JRNL", 1, "records that point nowhere", ["7034"], "Enter it.", false)]);
-        var company = new CompanyReport("QIH", firm, "Pellwright Ledger", "5", "6", proved ? "through" : "stopped", proved ? [] : ["the match did not prove the new store"],
-            [new StageReport("check", "done", At, 0.5, ""), new StageReport("convert", "done", At, 61, "")], new string('c', 64), proved ? "/data/old-v5/ledger.db" : "", check,
-            [new BackupResult("/sets/QIH.tar", 1900, 15, 6400, proved ? [] : [new SetFault("damaged", "store/ledger.db", "it is broken")])], conversion,
-                new WayMatched([match], [], [new NotLookedAt("old", "5", "the table DIARY, which the kit does not know", 12, proved ? Verdict.Proved : Verdict.NotProved)]), proved ? check : null);
-        return new RunReport("20261124-230000", "upgrade", "ended", firm, "root", "0.1.0", At, At.AddSeconds(90), "/runs/journal.jsonl", 21, new string('d', 64), [company]);
+        var company = new CompanyReport("QIH", firm, "Pellwright Ledger", "5", "6", proved ? "through" : "stopped", proved ? []
+            : ["the match did not prove the new store"],
+            [new StageReport("check", "done", At, 0.5, ""), new StageReport("convert", "done", At, 61, "")], new string('c', 64),
+                proved ? "/data/old-v5/ledger.db" : "", check,
+            [new BackupResult("/sets/QIH.tar", 1900, 15, 6400, proved ? []
+                : [new SetFault("damaged", "store/ledger.db", "it is broken")])], conversion,
+                new WayMatched([match], [], [new NotLookedAt("old", "5", "the table DIARY, which the kit does not know", 12,
+                    proved ? Verdict.Proved : Verdict.NotProved)]), proved ? check : null);
+        return new RunReport("20261124-230000", "upgrade", "ended", firm, "root", "0.1.0", At, At.AddSeconds(90), "/runs/journal.jsonl",
+            21, new string('d', 64), [company]);
     }
 
     private static XElement Body(RunReport report)
@@ -67,7 +78,8 @@ public sealed class HtmlSignOffTests
     [Fact]
     public void What_was_mended_stands_there_with_its_proof_and_what_became_of_the_findings()
     {
-        var mended = new MendResult([new MendCount("trim", "CUST", "CNAME", 3, "blanks mean nothing"), new MendCount("rebuild-indexes", "", "", 0, "old")],
+        var mended = new MendResult([new MendCount("trim", "CUST", "CNAME", 3, "blanks mean nothing"),
+            new MendCount("rebuild-indexes", "", "", 0, "old")],
             ["CUST 7: it has a value that cannot be read"], [], [new MendedTable("CUST", 10, 1, 3, 9, "aa", "aa")], "/runs/changes.csv");
         RunReport report = Report(proved: true);
         CheckResult after = report.Companies[0].Check! with
@@ -78,7 +90,8 @@ public sealed class HtmlSignOffTests
         XElement page = Body(report with { Companies = [report.Companies[0] with { Mending = mended, CheckAgain = after }] });
         Assert.Equal(["CUST", "10", "1", "3", "9", "yes"], RowOf(page, "CUST", "Records before"));
         Assert.Contains("Not mended: CUST 7: it has a value that cannot be read", page.Value, StringComparison.Ordinal);
-        Assert.Contains("Since the check before: 0 new, 0 still there, 1 gone: JRNL records that point nowhere.", page.Value, StringComparison.Ordinal);
+        Assert.Contains("Since the check before: 0 new, 0 still there, 1 gone: JRNL records that point nowhere.", page.Value,
+            StringComparison.Ordinal);
     }
 
     [Fact]
@@ -88,14 +101,18 @@ public sealed class HtmlSignOffTests
         Assert.Contains("QIH was not changed over", page.Value, StringComparison.Ordinal);
         Assert.Equal(["JRNL", "4321", "JDATE", "31/02/23", "this is no date"], RowOf(page, "JRNL", "Value"));
         Assert.Equal(["entry", "4711", "amount", "12.00", "12.01"], RowOf(page, "entry", "Expected", "Record"));
-        Assert.Equal(["Debits by period", "5 to 6", "1", "0", "the engines", "15: 35539.75 / 35203.61"], RowOf(page, "Debits by period", "Control total"));
+        Assert.Equal(["Debits by period", "5 to 6", "1", "0", "the engines", "15: 35539.75 / 35203.61"],
+            RowOf(page, "Debits by period", "Control total"));
         Assert.Contains(page.Descendants("span"), badge => badge.Value == "not proved");
-        Assert.Contains(page.Descendants("li"), item => item.Value == "in the old store, version 5: the table DIARY, which the kit does not know (12 records)");
+        Assert.Contains(page.Descendants("li"), item =>
+            item.Value == "in the old store, version 5: the table DIARY, which the kit does not know (12 records)");
     }
 
     private static string[] RowOf(XElement page, string first, params string[] heads)
     {
-        XElement table = page.Descendants("table").First(table => heads.All(head => table.Element("thead")!.Descendants("th").Any(cell => cell.Value == head)));
-        return [.. table.Element("tbody")!.Elements("tr").First(row => row.Elements("td").First().Value == first).Elements("td").Select(cell => cell.Value)];
+        XElement table = page.Descendants("table").First(table => heads.All(head => table.Element("thead")!.Descendants("th")
+            .Any(cell => cell.Value == head)));
+        return [.. table.Element("tbody")!.Elements("tr").First(row => row.Elements("td").First().Value == first).Elements("td")
+            .Select(cell => cell.Value)];
     }
 }

@@ -6,7 +6,8 @@ namespace Transferra.Stores.Tests;
 internal static class Cells
 {
     /// <summary>The values as a person reads them, null where there is none, and what could not be read.</summary>
-    public static IReadOnlyList<string?> Of(IStore store, string table, string column, FieldType type, out RowFault[] faults, params string[] orderBy)
+    public static IReadOnlyList<string?> Of(IStore store, string table, string column, FieldType type, out RowFault[] faults,
+        params string[] orderBy)
     {
         var shape = new TableShape(table, [new ColumnShape(column, type)], [], []);
         var found = new List<string?>();

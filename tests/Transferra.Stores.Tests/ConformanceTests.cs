@@ -37,17 +37,22 @@ public sealed class ConformanceTests : IDisposable
 
     private readonly Dictionary<string, StoreAddress> _known = [];
 
-    private StoreAddress At(string engine, string name) => _known.TryGetValue(name, out StoreAddress? known) ? known : _known[name] = Made(engine, name);
+    private StoreAddress At(string engine, string name) => _known.TryGetValue(name, out StoreAddress? known) ? known
+        : _known[name] = Made(engine, name);
 
     private StoreAddress Made(string engine, string name) => StoreAddress.ServerEngines.Contains(engine)
-        ? _servers.Database(engine, name) : new(engine, _folder[name], engine == "delimited" ? new Dictionary<string, string> { ["separator"] = ";" } : null);
+        ? _servers.Database(engine, name) : new(engine, _folder[name], engine == "delimited" ? new Dictionary<string,
+            string>
+        { ["separator"] = ";" } : null);
 
     // Names that every engine can hold; what is special to one is in that engine's own tests.
     private static readonly TableShape Values = new("VALS",
     [
-        new("NR", FieldType.Integer, true), new("AMOUNT", FieldType.Decimal(14, 2)), new("WIDE", FieldType.Decimal(38, 10)), new("DAY", FieldType.Date),
+        new("NR", FieldType.Integer, true), new("AMOUNT", FieldType.Decimal(14, 2)), new("WIDE", FieldType.Decimal(38, 10)),
+            new("DAY", FieldType.Date),
             new("HOUR", new(FieldKind.Time)), new("MOMENT", new(FieldKind.Timestamp)),
-        new("TXT", FieldType.Text), new("BRIEF", new(FieldKind.Text, Length: 8)), new("YES", FieldType.Boolean), new("BYTES", new(FieldKind.Binary)),
+        new("TXT", FieldType.Text), new("BRIEF", new(FieldKind.Text, Length: 8)), new("YES", FieldType.Boolean),
+            new("BYTES", new(FieldKind.Binary)),
             new("ID", new(FieldKind.Uuid)), new("REAL", new(FieldKind.Double)),
         new("FOUR", new(FieldKind.Text, Length: 4)), // of 16 bytes in UTF-8, which one driver takes for something else
     ], ["NR"], []);
@@ -57,11 +62,13 @@ public sealed class ConformanceTests : IDisposable
     private static readonly TableShape Keyless = new("KEYLESS", [new("A", FieldType.Text), new("B", FieldType.Integer)], [], []);
 
     private static readonly TableShape Composite = new("COMPOSITE",
-        [new("A", new(FieldKind.Text, Length: 10), true), new("B", FieldType.Integer, true), new("C", FieldType.Decimal(18, 4))], ["A", "B"], []);
+        [new("A", new(FieldKind.Text, Length: 10), true), new("B", FieldType.Integer, true), new("C", FieldType.Decimal(18, 4))],
+            ["A", "B"], []);
 
     private static readonly string[] Texts =
     [
-        "", " ", "  leading and trailing  ", "plain", "quote \" and 'quote'", "a;b,c\td|e", "line\nbreak\r\nand more\r", "NULL", "\\N", "e\u0301 combining",
+        "", " ", "  leading and trailing  ", "plain", "quote \" and 'quote'", "a;b,c\td|e", "line\nbreak\r\nand more\r", "NULL", "\\N",
+            "e\u0301 combining",
             "\U0001F3BB\U0001F3B7 beyond the plane", "ÄÖÜ ß € ž Ж 漢字", "\u0001\u001A control", "-", "0", "é",
     ];
 
@@ -74,10 +81,23 @@ public sealed class ConformanceTests : IDisposable
             bool rare = row % 7 == 0;
             ((LongVector)batch.Vectors[0]).Append(row switch { 0 => long.MinValue, 1 => long.MaxValue, _ => row });
             Wide(1, row switch { 2 => 99_999_999_999_999, 3 => -99_999_999_999_999, 4 => 0, _ => random.Next(-1_000_000, 1_000_000) });
-            Wide(2, row switch { 2 => DecimalText.PowerOfTen(38) - 1, 3 => 1 - DecimalText.PowerOfTen(38), 4 => 1, _ => (Int128)random.NextInt64() * random.NextInt64(1_000_000) });
+            Wide(2, row switch
+            {
+                2 => DecimalText.PowerOfTen(38) - 1,
+                3 => 1 - DecimalText.PowerOfTen(38),
+                4 => 1,
+                _ => (Int128)random.NextInt64() * random.NextInt64(1_000_000)
+            });
             Long(3, row switch { 2 => 0, 3 => ValueText.LastDay, _ => random.Next(700_000, 760_000) });
-            Long(4, row switch { 2 => 0, 3 => 86_399_999_900, _ => random.NextInt64(864_000_000) * 100 }); // Firebird keeps ten-thousandths of a second
-            Long(5, row switch { 2 => 0, 3 => 315_537_897_599_999_000, _ => random.NextInt64(730_000, 750_000) * 86_400_000_000 + random.Next(86_400_000) * 1000L });
+            // Firebird keeps ten-thousandths of a second
+            Long(4, row switch { 2 => 0, 3 => 86_399_999_900, _ => random.NextInt64(864_000_000) * 100 });
+            Long(5, row switch
+            {
+                2 => 0,
+                3 => 315_537_897_599_999_000,
+                _ => random.NextInt64(730_000, 750_000) * 86_400_000_000
+                + random.Next(86_400_000) * 1000L
+            });
             Text(6, row == 5 ? new string('x', 1_000_000) : Texts[row % Texts.Length] + (row > 100 ? row : ""));
             Text(7, Texts[row % Texts.Length].Length <= 8 ? Texts[row % Texts.Length] : "brief");
             Long(8, row % 2);
@@ -85,7 +105,14 @@ public sealed class ConformanceTests : IDisposable
             else ((BytesVector)batch.Vectors[9]).Append(row % 3 == 0 ? [] : [0, (byte)row, 0x1A, 255]);
             Wide(10, ((Int128)random.NextInt64() << 64) | (ulong)random.NextInt64());
             if (rare) batch.Vectors[11].AppendNull();
-            else ((DoubleVector)batch.Vectors[11]).Append(row switch { 1 => double.MaxValue, 2 => double.Epsilon, 3 => -0.0, 4 => 0.1, _ => random.NextDouble() * 1e9 });
+            else ((DoubleVector)batch.Vectors[11]).Append(row switch
+            {
+                1 => double.MaxValue,
+                2 => double.Epsilon,
+                3 => -0.0,
+                4 => 0.1,
+                _ => random.NextDouble() * 1e9
+            });
             Text(12, (row % 5) switch { 0 => "", 1 => "kg", 2 => "\U0001F3BB\U0001F3B7\U0001F3BA\U0001F941", _ => "pair" });
 
             void Wide(int column, Int128 value)
@@ -133,7 +160,8 @@ public sealed class ConformanceTests : IDisposable
         using IStoreBuilder builder = _stores.Create(to);
         foreach ((TableShape table, _, _) in tables) builder.CreateTable(table);
         var rejects = new List<RowReject>();
-        foreach ((TableShape table, IReadOnlyList<Vector> vectors, int rows) in tables) builder.Write([new TableOutput(table, vectors)], [.. Enumerable.Range(0, rows)], rejects);
+        foreach ((TableShape table, IReadOnlyList<Vector> vectors, int rows) in tables) builder.Write([new TableOutput(table, vectors)],
+            [.. Enumerable.Range(0, rows)], rejects);
         Assert.Empty(rejects.Select(reject => $"{reject.Row}: {reject.Reason}"));
         builder.Complete(new Dictionary<string, string>());
     }
@@ -285,7 +313,8 @@ public sealed class ConformanceTests : IDisposable
         Assert.Equal(table.Name, store.ReadShape().Single().Name);
         Assert.Equal(table.Columns.Select(column => column.Name), store.ReadShape().Single().Columns.Select(column => column.Name));
         Assert.Equal(50, store.Batches(table, ["it's \"quoted\"", "select"], CancellationToken.None).Sum(batch => batch.RowCount));
-        Assert.Equal(5, store.Batches(table, [], CancellationToken.None, within: new KeyRange("select", "3", "4")).Sum(batch => batch.RowCount));
+        Assert.Equal(5, store.Batches(table, [], CancellationToken.None, within: new KeyRange("select", "3", "4"))
+            .Sum(batch => batch.RowCount));
     }
 
     [Theory]
@@ -302,20 +331,24 @@ public sealed class ConformanceTests : IDisposable
         Assert.Empty(Numbers(new KeyRange("NR", "150", "150")));
         Assert.Equal(Expected(3, day => day >= new DateOnly(2000, 1, 1).DayNumber && day < new DateOnly(2040, 1, 1).DayNumber),
             Numbers(new KeyRange("DAY", "2000-01-01", "2040-01-01")).Order());
-        Assert.Equal([.. Enumerable.Range(0, 400).Where(row => !rows.Vectors[1].IsNull(row) && ((WideVector)rows.Vectors[1]).Values[row] >= 0).Select(Number)
+        Assert.Equal([.. Enumerable.Range(0, 400).Where(row => !rows.Vectors[1].IsNull(row)
+            && ((WideVector)rows.Vectors[1]).Values[row] >= 0).Select(Number)
             .Order()], Numbers(new KeyRange("AMOUNT", "0", null)).Order());
         Assert.Equal([.. Enumerable.Range(0, 400).Where(row => !rows.Vectors[12].IsNull(row) && ((BytesVector)rows.Vectors[12])[row]
             .SequenceCompareTo("l"u8) >= 0).Select(Number).Order()], Numbers(new KeyRange("FOUR", "l", null)).Order());
-        Assert.Contains("no limit for DAY", Assert.Throws<TransferraException>(() => Numbers(new KeyRange("DAY", "tomorrow", null))).Message, StringComparison.Ordinal);
+        Assert.Contains("no limit for DAY",
+            Assert.Throws<TransferraException>(() => Numbers(new KeyRange("DAY", "tomorrow", null))).Message, StringComparison.Ordinal);
 
         long Number(int row) => ((LongVector)rows.Vectors[0]).Values[row];
 
         long[] Expected(int column, Func<long, bool> holds) =>
-            [.. Enumerable.Range(0, 400).Where(row => !rows.Vectors[column].IsNull(row) && holds(((LongVector)rows.Vectors[column]).Values[row])).Select(Number)
+            [.. Enumerable.Range(0, 400).Where(row => !rows.Vectors[column].IsNull(row)
+                && holds(((LongVector)rows.Vectors[column]).Values[row])).Select(Number)
             .Order()];
 
         long[] Numbers(KeyRange within, params string[] orderBy) =>
-            [.. store.Batches(Values, orderBy, CancellationToken.None, within: within).SelectMany(batch => ((LongVector)batch.Vectors[0]).Values.ToArray())];
+            [.. store.Batches(Values, orderBy, CancellationToken.None, within: within)
+                .SelectMany(batch => ((LongVector)batch.Vectors[0]).Values.ToArray())];
     }
 
     [Theory]
@@ -334,7 +367,8 @@ public sealed class ConformanceTests : IDisposable
     {
         Write(At(engine, "s"), (Keyless, Few(Keyless).Vectors, 50));
         string[] before = FingerprintsOf(At(engine, "s"), Keyless);
-        Assert.Contains("there already", Assert.Throws<TransferraException>(() => _stores.Create(At(engine, "s"))).Message, StringComparison.Ordinal);
+        Assert.Contains("there already", Assert.Throws<TransferraException>(() => _stores.Create(At(engine, "s"))).Message,
+            StringComparison.Ordinal);
         Assert.Equal(before, FingerprintsOf(At(engine, "s"), Keyless));
     }
 }

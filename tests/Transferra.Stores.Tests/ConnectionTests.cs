@@ -36,15 +36,20 @@ public sealed class ConnectionTests : IDisposable
         StoreAddress at = _servers.Made(engine, "tls");
         ServerAddress server = at.Server!;
         Assert.Matches(@"^encrypted \(TLSv1\.[23]\), certificate not checked$", Told(at));
-        Assert.Matches(@"^encrypted \(TLSv1\.[23]\), certificate not checked$", Told(at with { Server = server with { Connection = ConnectionCare.Encrypted } }));
-        Assert.Matches(@"^encrypted \(TLSv1\.[23]\), certificate checked$", Told(at with { Server = server with { Connection = ConnectionCare.Checked, Authority = Authority } }));
+        Assert.Matches(@"^encrypted \(TLSv1\.[23]\), certificate not checked$",
+            Told(at with { Server = server with { Connection = ConnectionCare.Encrypted } }));
+        Assert.Matches(@"^encrypted \(TLSv1\.[23]\), certificate checked$",
+            Told(at with { Server = server with { Connection = ConnectionCare.Checked, Authority = Authority } }));
         // An authority that this machine does not believe; the right one and another name; a file that holds none, or is not there.
         File.WriteAllText(_folder["none.pem"], "nothing of the kind\n");
         foreach (ServerAddress refused in (ServerAddress[])[server with { Connection = ConnectionCare.Checked },
             server with { Host = "localhost", Connection = ConnectionCare.Checked, Authority = Authority }])
-            Assert.Contains("not as safe as office.yaml asks", Assert.Throws<TransferraException>(() => Told(at with { Server = refused })).Message, StringComparison.Ordinal);
+            Assert.Contains("not as safe as office.yaml asks",
+                Assert.Throws<TransferraException>(() => Told(at with { Server = refused })).Message, StringComparison.Ordinal);
         foreach (string file in (string[])[_folder["none.pem"], _folder["missing.pem"]])
-            Assert.Contains(file, Assert.Throws<TransferraException>(() => Told(at with { Server = server with { Connection = ConnectionCare.Checked, Authority = file } })).Message, StringComparison.Ordinal);
+            Assert.Contains(file, Assert.Throws<TransferraException>(() =>
+                Told(at with { Server = server with { Connection = ConnectionCare.Checked, Authority = file } })).Message,
+                StringComparison.Ordinal);
     }
 
     // The loading connection checks for itself.
@@ -65,7 +70,8 @@ public sealed class ConnectionTests : IDisposable
 
         ServerAddress asked = at.Server! with { Connection = ConnectionCare.Checked, Authority = Authority };
         foreach (ServerAddress refused in (ServerAddress[])[asked with { Authority = null }, asked with { Host = "localhost" }])
-            Assert.Contains("not as safe as office.yaml asks", Assert.Throws<TransferraException>(() => Fill(refused)).Message, StringComparison.Ordinal);
+            Assert.Contains("not as safe as office.yaml asks", Assert.Throws<TransferraException>(() => Fill(refused)).Message,
+                StringComparison.Ordinal);
         Fill(asked);
         using IStore store = _stores.Open(at with { Server = asked });
         Assert.Equal(1, store.CountRows("t"));
@@ -75,7 +81,8 @@ public sealed class ConnectionTests : IDisposable
     public void Firebird_tells_whether_it_is_encrypted_and_can_be_held_to_it()
     {
         StoreAddress at = _servers.Made("firebird", "wire");
-        Assert.StartsWith("encrypted", Told(at with { Server = at.Server! with { Connection = ConnectionCare.Encrypted } }), StringComparison.Ordinal);
+        Assert.StartsWith("encrypted", Told(at with { Server = at.Server! with { Connection = ConnectionCare.Encrypted } }),
+            StringComparison.Ordinal);
     }
 
     // Whoever stands in between says that there is no encryption; a password must not be sent to him then.
@@ -93,7 +100,8 @@ public sealed class ConnectionTests : IDisposable
                 {
                     using TcpClient client = await listener.AcceptTcpClientAsync();
                     byte[] asked = new byte[8];
-                    // "May we encrypt?" in two ways, each of eight bytes that begin with their length; whatever else comes would be what must not come.
+                    // "May we encrypt?" in two ways, each of eight bytes that begin with their length; whatever else comes would be what
+                    // must not come.
                     while (await client.GetStream().ReadAtLeastAsync(asked, asked.Length, throwOnEndOfStream: false) == asked.Length)
                     {
                         heard.Add(asked[3]);
@@ -108,7 +116,8 @@ public sealed class ConnectionTests : IDisposable
             Port = ((IPEndPoint)listener.LocalEndpoint).Port,
             Connection = ConnectionCare.Encrypted,
         });
-        Assert.Contains("not as safe as office.yaml asks", Assert.Throws<TransferraException>(() => Told(at)).Message, StringComparison.Ordinal);
+        Assert.Contains("not as safe as office.yaml asks", Assert.Throws<TransferraException>(() => Told(at)).Message,
+            StringComparison.Ordinal);
         listener.Stop();
         await serving;
         Assert.NotEmpty(heard);

@@ -1,4 +1,5 @@
-// DamageTests.cs: real damage: pages overwritten, files cut off, memo pointers broken. What is lost is told with its place; all the rest is read.
+// DamageTests.cs: real damage: pages overwritten, files cut off, memo pointers broken. What is lost is told with its place; all the rest
+// is read.
 using System.Globalization;
 using Microsoft.Data.Sqlite;
 using Transferra.Core.Checks;
@@ -53,7 +54,8 @@ public sealed class DamageTests : IDisposable
         {
             batch.Reset();
             more = reader.Fill(batch);
-            for (int row = 0; row < batch.RowCount; row++) Assert.True(numbers.Add(((LongVector)batch.Vectors[0]).Values[row]), "a record was delivered twice");
+            for (int row = 0; row < batch.RowCount; row++) Assert.True(numbers.Add(((LongVector)batch.Vectors[0]).Values[row]),
+                "a record was delivered twice");
         }
         return (numbers, lost);
     }
@@ -91,7 +93,8 @@ public sealed class DamageTests : IDisposable
             for (int page = 0; page < pages; page++) Overwrite(path, 4096L * (20 * place + page), 4096);
         var address = new StoreAddress("sqlite", path);
         // Each damaged page is named, although the engine may give up behind the last of them.
-        using (IStore store = _stores.Open(address)) Assert.Contains(store.CheckPhysically(), complaint => complaint.Contains("page 21", StringComparison.Ordinal));
+        using (IStore store = _stores.Open(address)) Assert.Contains(store.CheckPhysically(), complaint => complaint.Contains("page 21",
+            StringComparison.Ordinal));
         (HashSet<long> read, List<LostPart> lost) = ReadAll(address);
         Assert.InRange(Records - read.Count, places * pages * 20, places * pages * 30);
         Assert.InRange(lost.Count, 1, places * pages);
@@ -241,7 +244,8 @@ public sealed class DamageTests : IDisposable
         {
             case "mark": bytes[header + record] = 0x7F; break;
             case "pointers overlap":
-                // The second pointer leads into the middle of the first text, where it finds what looks like a beginning: kind 1, a hundred bytes.
+                // The second pointer leads into the middle of the first text, where it finds what looks like a beginning: kind 1, a
+                // hundred bytes.
                 string memo = Directory.EnumerateFiles(folder).Single(file => file.EndsWith(".fpt", StringComparison.OrdinalIgnoreCase));
                 byte[] texts = File.ReadAllBytes(memo);
                 int blockBytes = texts[6] << 8 | texts[7], block = BitConverter.ToInt32(bytes, first) + 1;
@@ -296,7 +300,8 @@ public sealed class DamageTests : IDisposable
     [Fact]
     public void Where_PostgreSQL_can_look_into_its_indexes_it_does()
     {
-        StoreAddress address = _servers.Made("postgresql", "amcheck", "CREATE TABLE t (nr int PRIMARY KEY)", "INSERT INTO t SELECT generate_series(1, 1000)",
+        StoreAddress address = _servers.Made("postgresql", "amcheck", "CREATE TABLE t (nr int PRIMARY KEY)",
+            "INSERT INTO t SELECT generate_series(1, 1000)",
             "CREATE EXTENSION amcheck");
         using (IStore store = _stores.Open(address)) Assert.Empty(store.CheckPhysically());
         // Records that the index does not know, as when a file of it was put back from an older day: the table is filled behind its back.
@@ -312,7 +317,8 @@ public sealed class DamageTests : IDisposable
     [InlineData("MAD", "Aria", "TRANSACTIONAL=1")]
     public void Damaged_tables_of_MariaDB_are_complaints(string ending, string engine, string form)
     {
-        StoreAddress address = _servers.Made("mariadb", "torn", $"CREATE TABLE t (nr int PRIMARY KEY, v varchar(200)) ENGINE={engine} {form}",
+        StoreAddress address = _servers.Made("mariadb", "torn",
+            $"CREATE TABLE t (nr int PRIMARY KEY, v varchar(200)) ENGINE={engine} {form}",
             $"INSERT INTO t SELECT seq * 3, concat(repeat('x', 150), seq) FROM seq_1_to_{Records}", "FLUSH TABLES t");
         using (IStore store = _stores.Open(address)) Assert.Empty(store.CheckPhysically());
         string file = Path.Combine(TestServers.Ask(address, "SELECT @@datadir")!, address.Path, "t." + ending);
@@ -333,7 +339,8 @@ public sealed class DamageTests : IDisposable
         const int pageBytes = 8192, recordPage = 5;
         for (int tries = 0; tries < 50 && _stores.ServerOf(address).ConnectedTo(address.Path).Count > 0; tries++) Thread.Sleep(100);
         byte[] file = File.ReadAllBytes(address.Path);
-        int page = Enumerable.Range(0, file.Length / pageBytes).Where(number => file[number * pageBytes] == recordPage).Reverse().Skip(10).First();
+        int page = Enumerable.Range(0, file.Length / pageBytes).Where(number => file[number * pageBytes] == recordPage).Reverse().Skip(10)
+            .First();
         Overwrite(address.Path, page * (long)pageBytes, 200);
         using (IStore store = _stores.Open(address)) Assert.NotEmpty(store.CheckPhysically());
         (HashSet<long> read, List<LostPart> lost) = ReadAll(address);

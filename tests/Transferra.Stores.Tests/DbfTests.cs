@@ -23,11 +23,13 @@ public sealed class DbfTests : IDisposable
     }
 
     /// <summary>Builds .dbf files byte by byte from the published layout, apart from everything the program has.</summary>
-    private static byte[] Table(byte level, (string Name, char Kind, int Length, int Decimals, byte Flags)[] fields, byte[][] records, byte driver = 0,
+    private static byte[] Table(byte level, (string Name, char Kind, int Length, int Decimals, byte Flags)[] fields, byte[][] records,
+        byte driver = 0,
         long? counted = null, bool endMark = true)
     {
         bool visual = level is 0x30 or 0x31 or 0x32, seven = level is 0x04 or 0x8C;
-        int first = seven ? 68 : 32, step = seven ? 48 : 32, header = first + fields.Length * step + 1 + (visual ? 263 : 0), length = 1 + fields.Sum(field => field.Length);
+        int first = seven ? 68 : 32, step = seven ? 48 : 32, header = first + fields.Length * step + 1 + (visual ? 263 : 0),
+            length = 1 + fields.Sum(field => field.Length);
         byte[] bytes = new byte[header + records.Length * length + (endMark ? 1 : 0)];
         bytes[0] = level;
         (bytes[1], bytes[2], bytes[3]) = (126, 11, 24);
@@ -50,7 +52,8 @@ public sealed class DbfTests : IDisposable
         return bytes;
     }
 
-    private static byte[] Record(params object[] cells) => [.. cells.SelectMany(cell => cell is string text ? Encoding.Latin1.GetBytes(text) : (byte[])cell)];
+    private static byte[] Record(params object[] cells) =>
+        [.. cells.SelectMany(cell => cell is string text ? Encoding.Latin1.GetBytes(text) : (byte[])cell)];
 
     private (string[] Rows, string[] Faults) Read(string table, string? textEncoding = null, params ColumnShape[] columns)
     {
@@ -60,7 +63,8 @@ public sealed class DbfTests : IDisposable
         var batch = new RecordBatch(shape.Columns);
         using IRecordReader reader = store.Read(shape, []);
         Assert.False(reader.Fill(batch));
-        return ([.. Enumerable.Range(0, batch.RowCount).Select(row => string.Join('|', batch.Vectors.Select(vector => vector.IsNull(row) ? "-" : vector.Show(row))))],
+        return ([.. Enumerable.Range(0, batch.RowCount)
+            .Select(row => string.Join('|', batch.Vectors.Select(vector => vector.IsNull(row) ? "-" : vector.Show(row))))],
             [.. batch.Faults.Select(fault => $"{fault.Row} {fault.Column} {fault.Code} {fault.Value}")]);
     }
 
@@ -68,16 +72,20 @@ public sealed class DbfTests : IDisposable
     public void The_plain_fields_of_dBASE_III_are_read()
     {
         File.WriteAllBytes(At("CUST.DBF"), Table(0x03,
-            [("NAME", 'C', 6, 0, 0), ("QTY", 'N', 4, 0, 0), ("PRICE", 'N', 8, 2, 0), ("RATE", 'F', 6, 3, 0), ("BORN", 'D', 8, 0, 0), ("PAID", 'L', 1, 0, 0)],
-            [Record(" ", "Anna  ", "  12", "  -12.50", " 1.500", "20240229", "T"), Record("*", "gone  ", "   1", "    1.00", " 1.000", "20240101", "F"),
+            [("NAME", 'C', 6, 0, 0), ("QTY", 'N', 4, 0, 0), ("PRICE", 'N', 8, 2, 0), ("RATE", 'F', 6, 3, 0), ("BORN", 'D', 8, 0, 0),
+                ("PAID", 'L', 1, 0, 0)],
+            [Record(" ", "Anna  ", "  12", "  -12.50", " 1.500", "20240229", "T"), Record("*", "gone  ", "   1", "    1.00", " 1.000",
+                "20240101", "F"),
                 Record(" ", "      ", "    ", "        ", "      ", "        ", "?")], driver: 0x02));
         (string[] rows, string[] faults) = Read("CUST");
         Assert.Equal(["Anna|12|-12.50|1.500|2024-02-29|true", "|-|-|-|-|-"], rows);
         Assert.Empty(faults);
         using IStore store = _stores.Open(Here);
         Assert.Equal(2, store.CountRows("cust"));
-        Assert.Equal(("1", "03", "ibm850"), (store.Identity.HeaderFields["deleted_records"], store.Identity.HeaderFields["level"], store.Identity.HeaderFields["code_page"]));
-        Assert.Equal(["VARCHAR(6)", "INTEGER", "DECIMAL(7,2)", "DECIMAL(5,3)", "DATE", "BOOLEAN"], store.ReadShape()[0].Columns.Select(column => column.Type.ToString()));
+        Assert.Equal(("1", "03", "ibm850"), (store.Identity.HeaderFields["deleted_records"], store.Identity.HeaderFields["level"],
+            store.Identity.HeaderFields["code_page"]));
+        Assert.Equal(["VARCHAR(6)", "INTEGER", "DECIMAL(7,2)", "DECIMAL(5,3)", "DATE", "BOOLEAN"],
+            store.ReadShape()[0].Columns.Select(column => column.Type.ToString()));
         Assert.Empty(store.CheckPhysically());
     }
 
@@ -92,12 +100,16 @@ public sealed class DbfTests : IDisposable
         byte[] memo = level switch
         {
             0x83 => [.. new byte[512], .. text, 0x1A, 0x1A, .. new byte[100]],
-            0x8B => [.. Header(512, bytes => BinaryPrimitives.WriteUInt16LittleEndian(bytes.AsSpan(20), 512)), 0xFF, 0xFF, 0x08, 0x00, .. Little(text.Length + 8), .. text],
-            _ => [.. Header(512, bytes => BinaryPrimitives.WriteUInt16BigEndian(bytes.AsSpan(6), 64)), 0, 0, 0, 1, .. Big(text.Length), .. text],
+            0x8B => [.. Header(512, bytes => BinaryPrimitives.WriteUInt16LittleEndian(bytes.AsSpan(20), 512)), 0xFF, 0xFF, 0x08, 0x00,
+                .. Little(text.Length + 8), .. text],
+            _ => [.. Header(512, bytes => BinaryPrimitives.WriteUInt16BigEndian(bytes.AsSpan(6), 64)), 0, 0, 0, 1, .. Big(text.Length),
+                .. text],
         };
-        byte[] pointer = level == 0x30 ? Little(8) : Encoding.ASCII.GetBytes(level == 0xF5 ? "         8" : "         1"), none = level == 0x30
+        byte[] pointer = level == 0x30 ? Little(8) : Encoding.ASCII.GetBytes(level == 0xF5 ? "         8" : "         1"),
+            none = level == 0x30
             ? Little(0) : "          "u8.ToArray();
-        File.WriteAllBytes(At("NOTES.dbf"), Table((byte)level, [("TXT", 'M', pointer.Length, 0, 0)], [Record(" ", pointer), Record(" ", none)], driver: 0x03));
+        File.WriteAllBytes(At("NOTES.dbf"), Table((byte)level, [("TXT", 'M', pointer.Length, 0, 0)],
+            [Record(" ", pointer), Record(" ", none)], driver: 0x03));
         File.WriteAllBytes(At(level is 0x83 or 0x8B ? "notes.dbt" : "notes.FPT"), memo);
         (string[] rows, string[] faults) = Read("NOTES");
         Assert.Equal([Encoding.ASCII.GetString(text), ""], rows);
@@ -123,9 +135,11 @@ public sealed class DbfTests : IDisposable
             [("I", 'I', 4, 0, 0), ("Y", 'Y', 8, 4, 0), ("T", 'T', 8, 0, 0), ("B", 'B', 8, 2, 0), ("V", 'V', 5, 0, 2), ("N", 'N', 3, 0, 2),
             ("_NullFlags", '0', 1, 0, 5)],
         [
-            Record(" ", Little(-5), BitConverter.GetBytes(12_345L), new byte[][] { Little(2_451_545), Little(43_200_001) }.SelectMany(b => b).ToArray(),
+            Record(" ", Little(-5), BitConverter.GetBytes(12_345L), new byte[][] { Little(2_451_545), Little(43_200_001) }.SelectMany(b =>
+                b).ToArray(),
                 BitConverter.GetBytes(0.1), "ab\0\0\u0002", "  7", new byte[] { 0b001 }),
-            Record(" ", Little(int.MinValue), BitConverter.GetBytes(-1L), new byte[8], BitConverter.GetBytes(-2.5), "abcde", "   ", new byte[] { 0b100 }),
+            Record(" ", Little(int.MinValue), BitConverter.GetBytes(-1L), new byte[8], BitConverter.GetBytes(-2.5), "abcde", "   ",
+                new byte[] { 0b100 }),
             Record(" ", Little(0), new byte[8], new byte[8], new byte[8], "\0\0\0\0\0", "  1", new byte[] { 0b011 }),
         ], driver: 0x03));
         (string[] rows, string[] faults) = Read("v");
@@ -141,7 +155,8 @@ public sealed class DbfTests : IDisposable
             [.. BitConverter.GetBytes(BitConverter.DoubleToInt64Bits(2.5) ^ long.MinValue).Reverse()], negative =
             [.. BitConverter.GetBytes(~BitConverter.DoubleToInt64Bits(-2.5)).Reverse()];
         File.WriteAllBytes(At("seven.dbf"), Table(0x04,
-            [("A LONG NAME OF A FIELD", 'C', 3, 0, 0), ("N", 'I', 4, 0, 0), ("ID", '+', 4, 0, 0), ("AT", '@', 8, 0, 0), ("R", 'O', 8, 0, 0)],
+            [("A LONG NAME OF A FIELD", 'C', 3, 0, 0), ("N", 'I', 4, 0, 0), ("ID", '+', 4, 0, 0), ("AT", '@', 8, 0, 0),
+                ("R", 'O', 8, 0, 0)],
             [Record(" ", "abc", Big(7 ^ int.MinValue), Big(1 ^ int.MinValue), moment, real),
                 Record(" ", "   ", Big(-7 ^ int.MinValue), Big(2 ^ int.MinValue), new byte[8], negative)]));
         Assert.Equal(["abc|7|1|2000-01-01 00:00:01|2.5", "|-7|2|-|-2.5"], Read("seven").Rows);
@@ -170,7 +185,8 @@ public sealed class DbfTests : IDisposable
     [Fact]
     public void What_a_cell_should_not_hold_is_a_fault_of_its_row()
     {
-        File.WriteAllBytes(At("bad.dbf"), Table(0x83, [("N", 'N', 5, 2, 0), ("D", 'D', 8, 0, 0), ("L", 'L', 1, 0, 0), ("M", 'M', 10, 0, 0), ("T", 'C', 2, 0, 0)],
+        File.WriteAllBytes(At("bad.dbf"), Table(0x83, [("N", 'N', 5, 2, 0), ("D", 'D', 8, 0, 0), ("L", 'L', 1, 0, 0),
+            ("M", 'M', 10, 0, 0), ("T", 'C', 2, 0, 0)],
         [
             Record(" ", "*****", "20230231", "x", "        99", "\xE9 "), Record(" ", "1.2.3", "2023  01", "T", "abcdefghij", "ok"),
                 Record(" ", " 1.25", "20230228", "T", "          ", "ok"),
@@ -187,7 +203,8 @@ public sealed class DbfTests : IDisposable
     [InlineData(1, true, "the header counts 1 records (offset 4), but behind them, from offset 68, there are 1 more")]
     public void A_header_that_counts_wrong_is_told_with_offsets_and_read_as_far_as_it_goes(int counted, bool endMark, string complaint)
     {
-        File.WriteAllBytes(At("c.dbf"), Table(0x03, [("T", 'C', 2, 0, 0)], [Record(" ", "aa"), Record(" ", "bb")], counted: counted, endMark: endMark));
+        File.WriteAllBytes(At("c.dbf"), Table(0x03, [("T", 'C', 2, 0, 0)], [Record(" ", "aa"), Record(" ", "bb")], counted: counted,
+            endMark: endMark));
         using IStore store = _stores.Open(Here);
         Assert.Contains(complaint, Assert.Single(store.CheckPhysically()), StringComparison.Ordinal);
         Assert.Equal(Math.Min(counted, 2), store.CountRows("c"));
@@ -213,13 +230,16 @@ public sealed class DbfTests : IDisposable
     [Fact]
     public void Fields_of_one_name_are_told_apart_by_their_position()
     {
-        File.WriteAllBytes(At("d.dbf"), Table(0x03, [("NAME", 'C', 2, 0, 0), ("NAME_2", 'C', 2, 0, 0), ("name", 'N', 2, 0, 0), ("NAME", 'C', 2, 0, 0)],
+        File.WriteAllBytes(At("d.dbf"), Table(0x03, [("NAME", 'C', 2, 0, 0), ("NAME_2", 'C', 2, 0, 0), ("name", 'N', 2, 0, 0),
+            ("NAME", 'C', 2, 0, 0)],
             [Record(" ", "aa", "bb", "11", "cc"), Record(" ", "dd", "ee", "22", "ff")]));
         using IStore store = _stores.Open(Here);
         Assert.Equal(["NAME", "NAME_2", "name_3", "NAME_4"], store.ReadShape().Single().Columns.Select(column => column.Name));
         Assert.Equal(["aa|bb|11|cc", "dd|ee|22|ff"], Read("d").Rows);
-        Assert.Equal(["cc|11"], Read("d", null, new ColumnShape("NAME_4", FieldType.Text), new ColumnShape("NAME_3", FieldType.Integer)).Rows[..1]);
-        Assert.Equal(["field 3", "field 4"], store.Remarks.Select(remark => remark.What[(remark.What.IndexOf(": ", StringComparison.Ordinal) + 2)..][..7]));
+        Assert.Equal(["cc|11"], Read("d", null, new ColumnShape("NAME_4", FieldType.Text),
+            new ColumnShape("NAME_3", FieldType.Integer)).Rows[..1]);
+        Assert.Equal(["field 3", "field 4"],
+            store.Remarks.Select(remark => remark.What[(remark.What.IndexOf(": ", StringComparison.Ordinal) + 2)..][..7]));
     }
 
     [Theory] // what is declared, what stands there, the type that holds it all, and what is read
@@ -230,7 +250,8 @@ public sealed class DbfTests : IDisposable
     [InlineData(8, 2, "    1.50| 1.0E-70|    2.50", "DECIMAL(7,2)", "1.50|-|2.50")] // beyond all types: a fault of its row
     public void A_number_is_read_exactly_as_it_stands_there(int length, int decimals, string cells, string type, string values)
     {
-        File.WriteAllBytes(At("n.dbf"), Table(0x03, [("N", 'N', length, decimals, 0)], [.. cells.Split('|').Select(cell => Record(" ", cell))]));
+        File.WriteAllBytes(At("n.dbf"), Table(0x03, [("N", 'N', length, decimals, 0)],
+            [.. cells.Split('|').Select(cell => Record(" ", cell))]));
         using IStore store = _stores.Open(Here);
         Assert.Equal(type, store.ReadShape().Single().Columns.Single().Type.ToString());
         (string[] rows, string[] faults) = Read("n");
@@ -245,10 +266,12 @@ public sealed class DbfTests : IDisposable
         File.WriteAllBytes(At("a.dbf"), Table(0x03, [("T", 'C', 4, 0, 0)], [Record(" ", "\x82   ")], 0x02));
         File.WriteAllBytes(At("b.dbf"), Table(0x03, [("T", 'C', 4, 0, 0)], [Record(" ", "\xE9   ")], 0x02));
         File.WriteAllText(At("b.cpg"), "1252");
-        Assert.Equal(["é", "é"], Read("a", "ibm850").Rows.Concat(Read("b", "ibm850").Rows)); // the .cpg file is of one table, the kit of all
+        // the .cpg file is of one table, the kit of all
+        Assert.Equal(["é", "é"], Read("a", "ibm850").Rows.Concat(Read("b", "ibm850").Rows));
         using IStore store = _stores.Open(Here, "windows-1252");
         Assert.Equal("windows-1252", store.Identity.HeaderFields["code_page"]);
-        Assert.Equal(2, store.Remarks.Count(remark => remark.What.Contains("says that its text is in ibm850, and it is read as windows-1252", StringComparison.Ordinal)));
+        Assert.Equal(2, store.Remarks.Count(remark =>
+            remark.What.Contains("says that its text is in ibm850, and it is read as windows-1252", StringComparison.Ordinal)));
         using IStore bare = _stores.Open(Here);
         Assert.Equal("ibm850 (a); windows-1252 (b)", bare.Identity.HeaderFields["code_page"]);
     }
@@ -274,7 +297,8 @@ public sealed class DbfTests : IDisposable
         int seed = Seeds.Given;
         var random = new Random(seed);
         byte[] dbf = Table(0x8B, [("N", 'N', 6, 2, 0), ("D", 'D', 8, 0, 0), ("M", 'M', 10, 0, 0), ("T", 'C', 9, 0, 0)],
-            [.. Enumerable.Range(1, 20).Select(i => Record(i % 5 == 0 ? "*" : " ", "  1.50", "20240101", "         1", "some text"))], driver: 3);
+            [.. Enumerable.Range(1, 20).Select(i => Record(i % 5 == 0 ? "*" : " ", "  1.50", "20240101", "         1", "some text"))],
+                driver: 3);
         byte[] dbt = [.. new byte[512], 0xFF, 0xFF, 0x08, 0x00, .. Little(20), .. "hello, world"u8, .. new byte[490]];
         for (int trial = 0; trial < 1500; trial++)
         {
@@ -309,9 +333,11 @@ public sealed class DbfTests : IDisposable
 
     private static readonly TableShape AllKinds = new("ALL_KINDS",
     [
-        new("NR", FieldType.Integer, true), new("AMOUNT", FieldType.Decimal(14, 2)), new("WIDE", FieldType.Decimal(38, 10)), new("DAY", FieldType.Date),
+        new("NR", FieldType.Integer, true), new("AMOUNT", FieldType.Decimal(14, 2)), new("WIDE", FieldType.Decimal(38, 10)),
+            new("DAY", FieldType.Date),
             new("HOUR", new(FieldKind.Time)), new("MOMENT", new(FieldKind.Timestamp)),
-        new("TXT", FieldType.Text), new("BRIEF", new(FieldKind.Text, Length: 3)), new("YES", FieldType.Boolean), new("BYTES", new(FieldKind.Binary)),
+        new("TXT", FieldType.Text), new("BRIEF", new(FieldKind.Text, Length: 3)), new("YES", FieldType.Boolean),
+            new("BYTES", new(FieldKind.Binary)),
             new("ID", new(FieldKind.Uuid)), new("REAL", new(FieldKind.Double)),
     ], ["NR"], []);
 
@@ -321,7 +347,8 @@ public sealed class DbfTests : IDisposable
         Add(1, 0, 0, 0, 0, 0, "", "", 0, Array.Empty<byte>(), Int128.Zero, 0.1);
         Add(long.MaxValue, 99_999_999_999_999, DecimalText.PowerOfTen(38) - 1, ValueText.LastDay, 86_399_999_999, 315_537_897_599_999_000,
             "e\u0301 \U0001F3BB trailing  ", "äöü", 1, new byte[] { 0, 255, 26 }, -1, double.MaxValue);
-        Add(long.MinValue, -99_999_999_999_999, 1 - DecimalText.PowerOfTen(38), 1, 1, 1000, "a\0b\u001A", "   ", 1, new byte[] { 1 }, Int128.MaxValue, -0.5);
+        Add(long.MinValue, -99_999_999_999_999, 1 - DecimalText.PowerOfTen(38), 1, 1, 1000, "a\0b\u001A", "   ", 1, new byte[] { 1 },
+            Int128.MaxValue, -0.5);
         Add(7, null, null, null, null, null, new string('x', 1_000_000), null, null, null, null, null);
         Add(8, null, null, null, null, null, null, null, null, null, null, null);
         return batch;
@@ -333,7 +360,9 @@ public sealed class DbfTests : IDisposable
                 switch (batch.Vectors[i], values[i])
                 {
                     case (var vector, null): vector.AppendNull(); break;
-                    case (LongVector vector, var value and (int or long)): vector.Append(Convert.ToInt64(value, CultureInfo.InvariantCulture)); break;
+                    case (LongVector vector, var value and (int or long)):
+                        vector.Append(Convert.ToInt64(value,
+                        CultureInfo.InvariantCulture)); break;
                     case (WideVector vector, Int128 value): vector.Append(value); break;
                     case (WideVector vector, var value): vector.Append(Convert.ToInt64(value, CultureInfo.InvariantCulture)); break;
                     case (BytesVector vector, string value): vector.Append(Encoding.UTF8.GetBytes(value)); break;
@@ -444,7 +473,8 @@ public sealed class DbfTests : IDisposable
         TableShape shape = store.ReadShape()[0];
         using IRecordReader reader = store.Read(shape, []);
         File.WriteAllBytes(path, [.. bytes[..^1], .. Record(" ", "cc"), 0x1A]);
-        Assert.Contains("changed while it was read", Assert.Throws<TransferraException>(() => reader.Fill(new RecordBatch(shape.Columns))).Message, StringComparison.Ordinal);
+        Assert.Contains("changed while it was read",
+            Assert.Throws<TransferraException>(() => reader.Fill(new RecordBatch(shape.Columns))).Message, StringComparison.Ordinal);
     }
 
     [Fact]
@@ -455,7 +485,8 @@ public sealed class DbfTests : IDisposable
         Assert.Contains("no .dbf table", Assert.Throws<TransferraException>(() => _stores.Open(Here)).Message, StringComparison.Ordinal);
     }
 
-    // The independent reader is Debian's python3-dbfread, which test.sh installs. It leaves a varchar's filling and length byte to its caller.
+    // The independent reader is Debian's python3-dbfread, which test.sh installs. It leaves a varchar's filling and length byte to its
+    // caller.
     [Fact]
     public void What_is_written_opens_in_an_independent_reader()
     {

@@ -29,7 +29,8 @@ public sealed class DelimitedTests : IDisposable
         using IRecordReader reader = store.Read(new TableShape(table, columns, [], []), []);
         Assert.False(reader.Fill(batch));
         Assert.Equal(store.CountRows(table), batch.RowCount);
-        return ([.. Enumerable.Range(0, batch.RowCount).Select(row => string.Join('|', batch.Vectors.Select(vector => vector.IsNull(row) ? "-" : $"<{vector.Show(row)}>")))],
+        return ([.. Enumerable.Range(0, batch.RowCount)
+            .Select(row => string.Join('|', batch.Vectors.Select(vector => vector.IsNull(row) ? "-" : $"<{vector.Show(row)}>")))],
             [.. batch.Faults.Select(fault => $"{fault.Row} {fault.Column} {fault.Code} {fault.Value}: {fault.Reason}")]);
     }
 
@@ -62,7 +63,8 @@ public sealed class DelimitedTests : IDisposable
         Assert.Equal(["<1>|<2>", "-|-", "<two\nlines>|<4>", "-|-", "-|-", "-|-", "-|-", "<12>|<13>"], rows);
         Assert.Equal(
         [
-            "1  WrongKind 3: line 3 of t.csv: there are 1 fields, and the first line names 2", "3  WrongKind 5: line 6 of t.csv: there are 3 fields, and the first line names 2",
+            "1  WrongKind 3: line 3 of t.csv: there are 1 fields, and the first line names 2",
+                "3  WrongKind 5: line 6 of t.csv: there are 3 fields, and the first line names 2",
             "4  WrongKind 8: line 7 of t.csv: there is a quote inside a field that does not begin with one",
                 "5  WrongKind 9z: line 8 of t.csv: there is text behind a closing quote",
             "6  WrongKind \"open,11: line 9 of t.csv: a quote is opened in this line and never closed",
@@ -77,9 +79,11 @@ public sealed class DelimitedTests : IDisposable
         File("t.txt", "1;-1234,50;31.12.49;ja;x\n2;1.234,50;31.02.49;yes;(none)\n");
         ColumnShape[] columns = [new("n", FieldType.Integer), new("amount", FieldType.Decimal(10, 2)), new("day", FieldType.Date),
             new("yes", FieldType.Boolean), new("t", FieldType.Text)];
-        (string[] rows, string[] faults) = Read(Here(("separator", ";"), ("decimal-mark", ","), ("dates", "DD.MM.RR"), ("header", "no"), ("null", "(none)")), "t", columns);
+        (string[] rows, string[] faults) = Read(Here(("separator", ";"), ("decimal-mark", ","), ("dates", "DD.MM.RR"), ("header", "no"),
+            ("null", "(none)")), "t", columns);
         Assert.Equal(["<1>|<-1234.50>|<2049-12-31>|-|<x>", "<2>|-|-|<true>|-"], rows);
-        Assert.Equal(["0 yes NotABoolean ja: this is no BOOLEAN (line 1)", "1 amount NotANumber 1.234,50: this is no DECIMAL(10,2) (line 2)",
+        Assert.Equal(["0 yes NotABoolean ja: this is no BOOLEAN (line 1)",
+            "1 amount NotANumber 1.234,50: this is no DECIMAL(10,2) (line 2)",
             "1 day NotADate 31.02.49: this is no date of the form DD.MM.RR (line 2)"], faults);
     }
 
@@ -108,7 +112,8 @@ public sealed class DelimitedTests : IDisposable
     }
 
     [Theory]
-    [InlineData("id;name;price;day\n1;Anna;12,50;31.12.2024\n2;\"B;C\";1,00;01.02.2025\n", "separator ;, utf-8, with header, decimal mark ,, dates DD.MM.YYYY")]
+    [InlineData("id;name;price;day\n1;Anna;12,50;31.12.2024\n2;\"B;C\";1,00;01.02.2025\n",
+        "separator ;, utf-8, with header, decimal mark ,, dates DD.MM.YYYY")]
     [InlineData("id,name,day\n1,a,12/31/24\n2,b,01/15/24\n", "separator ,, utf-8, with header, decimal mark ., dates MM/DD/RR")]
     [InlineData("1\ta\t2.50\n2\tb\t3.50\n", "separator tab, utf-8, without header, decimal mark ., dates YYYY-MM-DD")]
     public void The_form_is_guessed_and_said(string text, string form)
@@ -129,7 +134,8 @@ public sealed class DelimitedTests : IDisposable
     public void A_form_that_makes_no_sense_is_refused(string key, string value)
     {
         File("t.csv", "a,b\n1,2\n");
-        Assert.Contains("office.yaml", Assert.Throws<TransferraException>(() => _stores.Open(Here((key, value)))).Next, StringComparison.Ordinal);
+        Assert.Contains("office.yaml", Assert.Throws<TransferraException>(() => _stores.Open(Here((key, value)))).Next,
+            StringComparison.Ordinal);
     }
 
     [Fact]
@@ -137,7 +143,8 @@ public sealed class DelimitedTests : IDisposable
     {
         TableShape table = new("t", [new("d", FieldType.Date), new("s", FieldType.Text)], [], []);
         var batch = new RecordBatch(table.Columns);
-        foreach ((long day, string text) in ((long, string)[])[(new DateOnly(1949, 1, 1).DayNumber, "a"), (new DateOnly(2024, 1, 1).DayNumber, "Ж"),
+        foreach ((long day, string text) in ((long, string)[])[(new DateOnly(1949, 1, 1).DayNumber, "a"),
+            (new DateOnly(2024, 1, 1).DayNumber, "Ж"),
             (new DateOnly(2024, 1, 2).DayNumber, "é")])
         {
             ((LongVector)batch.Vectors[0]).Append(day);
@@ -151,7 +158,8 @@ public sealed class DelimitedTests : IDisposable
             builder.Complete(new Dictionary<string, string>());
         }
         Assert.Equal([(0, FaultCode.NotADate), (1, FaultCode.NotText)], rejects.Select(reject => (reject.Row, reject.Code)));
-        Assert.Equal("d,s\r\n02/01/24,é\r\n", System.IO.File.ReadAllText(Path.Combine(_folder["text"], "t.csv"), Encoding.GetEncoding(1252)));
+        Assert.Equal("d,s\r\n02/01/24,é\r\n", System.IO.File.ReadAllText(Path.Combine(_folder["text"], "t.csv"),
+            Encoding.GetEncoding(1252)));
     }
 
     [Fact]
@@ -180,7 +188,8 @@ public sealed class DelimitedTests : IDisposable
         for (int trial = 0; trial < 1200; trial++)
         {
             byte[] bytes = new byte[random.Next(1, 200)];
-            for (int i = 0; i < bytes.Length; i++) bytes[i] = random.Next(6) == 0 ? (byte)random.Next(256) : letters[random.Next(letters.Length)];
+            for (int i = 0; i < bytes.Length; i++) bytes[i] = random.Next(6) == 0 ? (byte)random.Next(256)
+                : letters[random.Next(letters.Length)];
             System.IO.File.WriteAllBytes(Path.Combine(_folder["text"], "t.csv"), bytes);
             using IStore store = _stores.Open(Here(("header", "no")));
             TableShape shape = store.ReadShape()[0];
@@ -192,7 +201,8 @@ public sealed class DelimitedTests : IDisposable
             // Every letter of the file is in a value or in a record that is listed as faulty.
             int letterCount = bytes.Count(value => value is (byte)'a' or (byte)'b'), found =
                 batch.Vectors.Sum(vector => Enumerable.Range(0, batch.RowCount).Sum(row => vector.Show(row).Count(c => c is 'a' or 'b')));
-            Assert.True(found == letterCount || batch.Faults.Count > 0, $"seed {seed}, trial {trial}: {found} of {letterCount} letters came through, and nothing is listed");
+            Assert.True(found == letterCount || batch.Faults.Count > 0,
+                $"seed {seed}, trial {trial}: {found} of {letterCount} letters came through, and nothing is listed");
         }
     }
 }

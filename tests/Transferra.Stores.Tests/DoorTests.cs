@@ -81,9 +81,11 @@ public sealed class DoorTests : IDisposable
     [MemberData(nameof(Engines))]
     public void A_store_that_was_renamed_meanwhile_is_opened_under_its_new_name(string engine)
     {
-        StoreAddress store = _servers.Made(engine, "moved", "CREATE TABLE t (a INTEGER)"), aside = _servers.Known(store.Beside("", "7", "old-v5")), clerk =
+        StoreAddress store = _servers.Made(engine, "moved", "CREATE TABLE t (a INTEGER)"),
+            aside = _servers.Known(store.Beside("", "7", "old-v5")), clerk =
             _servers.AsClerk(store, _folder.Path);
-        if (engine == "mariadb") TestServers.Execute(store with { Path = "" }, $"GRANT SELECT ON `{aside.Path}`.* TO '{clerk.Server!.User}'@'%'");
+        if (engine == "mariadb") TestServers.Execute(store with { Path = "" },
+            $"GRANT SELECT ON `{aside.Path}`.* TO '{clerk.Server!.User}'@'%'");
         IReadOnlyList<StoreDoor> doors = Shut(store);
         _stores.ServerOf(store).Rename(store.Path, aside.Path);
         Assert.False(LetsIn(clerk with { Path = aside.Path }));
@@ -107,14 +109,16 @@ public sealed class DoorTests : IDisposable
         {
             TestServers.Execute(store, $"ALTER DATABASE \"{store.Path}\" CONNECTION LIMIT {limit}");
             Open(store, Shut(store));
-            Assert.Equal(limit, TestServers.Ask(store with { Path = "postgres" }, $"SELECT datconnlimit FROM pg_database WHERE datname = '{store.Path}'"));
+            Assert.Equal(limit, TestServers.Ask(store with { Path = "postgres" },
+                $"SELECT datconnlimit FROM pg_database WHERE datname = '{store.Path}'"));
         }
     }
 
     [Fact]
     public void Postgresql_an_owner_takes_the_right_to_connect_and_gives_it_back_to_whom_had_it()
     {
-        StoreAddress store = _servers.Made("postgresql", "owned"), owner = _servers.AsClerk(store, _folder.Path), clerk = _servers.AsClerk(store, _folder.Path);
+        StoreAddress store = _servers.Made("postgresql", "owned"), owner = _servers.AsClerk(store, _folder.Path),
+            clerk = _servers.AsClerk(store, _folder.Path);
         StoreAddress server = store with { Path = "postgres" };
         string rights() => TestServers.Ask(server,
             $"SELECT string_agg(CASE a.grantee WHEN 0 THEN 'public' ELSE a.grantee::regrole::text END || ' ' || a.privilege_type || ' ' || a.is_grantable, ', ' ORDER BY 1) FROM (SELECT (aclexplode(coalesce(datacl, acldefault('d', datdba)))).* FROM pg_database WHERE datname = '{store.Path}') a")!;
@@ -129,7 +133,8 @@ public sealed class DoorTests : IDisposable
         Assert.True(LetsIn(clerk));
         Assert.Equal(before, rights());
         // Somebody who may not shut it is told whom to ask.
-        Assert.Contains("belongs to " + owner.Server.User, Assert.Throws<TransferraException>(() => _stores.ServerOf(clerk).Doors(store.Path)).Message, StringComparison.Ordinal);
+        Assert.Contains("belongs to " + owner.Server.User, Assert.Throws<TransferraException>(() => _stores.ServerOf(clerk)
+            .Doors(store.Path)).Message, StringComparison.Ordinal);
         TestServers.Execute(server, $"ALTER DATABASE \"{store.Path}\" OWNER TO postgres");
         TestServers.Execute(server, $"REVOKE ALL ON DATABASE \"{store.Path}\" FROM {clerk.Server.User} CASCADE");
     }
@@ -137,7 +142,8 @@ public sealed class DoorTests : IDisposable
     [Fact]
     public void Mariadb_what_was_locked_stays_locked_and_events_keep_who_made_them()
     {
-        StoreAddress store = _servers.Made("mariadb", "events", "CREATE TABLE t (a INTEGER)"), clerk = _servers.AsClerk(store, _folder.Path), server = store with { Path = "" };
+        StoreAddress store = _servers.Made("mariadb", "events", "CREATE TABLE t (a INTEGER)"),
+            clerk = _servers.AsClerk(store, _folder.Path), server = store with { Path = "" };
         TestServers.Execute(server, $"ALTER USER '{clerk.Server!.User}'@'%' ACCOUNT LOCK");
         TestServers.Execute(store, "SET SESSION sql_mode = 'ANSI_QUOTES', time_zone = '+03:00'; CREATE DEFINER = 'nobody'@'localhost' EVENT \"nightly run\" ON SCHEDULE EVERY 1 DAY DO INSERT INTO t VALUES (1)");
         TestServers.Execute(store, "CREATE EVENT off ON SCHEDULE EVERY 1 DAY DISABLE DO INSERT INTO t VALUES (2)");
@@ -155,7 +161,8 @@ public sealed class DoorTests : IDisposable
     [Fact]
     public void Mariadb_a_right_that_comes_through_a_role_is_seen()
     {
-        StoreAddress store = _servers.Made("mariadb", "role", "CREATE TABLE t (a INTEGER)"), other = _servers.Made("mariadb", "elsewhere"), clerk =
+        StoreAddress store = _servers.Made("mariadb", "role", "CREATE TABLE t (a INTEGER)"),
+            other = _servers.Made("mariadb", "elsewhere"), clerk =
             _servers.AsClerk(other, _folder.Path), server = store with { Path = "" };
         string account = clerk.Server!.User + "@%", role = clerk.Server.User + "_r";
         Assert.DoesNotContain(_stores.ServerOf(store).Doors(store.Path), door => door.Name == account);
@@ -210,13 +217,15 @@ public sealed class DoorTests : IDisposable
     [Fact]
     public void Mariadb_settings_that_lose_or_cut_data_are_told()
     {
-        StoreAddress store = _servers.Made("mariadb", "advice", "CREATE TABLE old_one (a INTEGER) ENGINE = MyISAM"), server = store with { Path = "" };
+        StoreAddress store = _servers.Made("mariadb", "advice", "CREATE TABLE old_one (a INTEGER) ENGINE = MyISAM"),
+            server = store with { Path = "" };
         TestServers.Execute(server, "SET GLOBAL innodb_flush_log_at_trx_commit = 2");
         _afterwards.Add(() => TestServers.Execute(server, "SET GLOBAL innodb_flush_log_at_trx_commit = 1"));
         using (DbConnection another = TestServers.Connect(store))
         {
             using DbCommand command = another.CreateCommand();
-            foreach (string statement in (string[])["XA START 'waits'", "INSERT INTO old_one VALUES (1)", "XA END 'waits'", "XA PREPARE 'waits'"])
+            foreach (string statement in (string[])["XA START 'waits'", "INSERT INTO old_one VALUES (1)", "XA END 'waits'",
+                "XA PREPARE 'waits'"])
             {
 #pragma warning disable CA2100 // statements of tests
                 command.CommandText = statement;
@@ -226,7 +235,8 @@ public sealed class DoorTests : IDisposable
             IReadOnlyList<ServerAdvice> told = Advice(store);
             Assert.True(Assert.Single(told, advice => advice.Name == "flush-log").IsUnsafe);
             Assert.True(Assert.Single(told, advice => advice.Name == "prepared-transactions").IsUnsafe);
-            Assert.Contains("old_one (MyISAM)", Assert.Single(told, advice => advice.Name == "tables-without-transactions").What, StringComparison.Ordinal);
+            Assert.Contains("old_one (MyISAM)", Assert.Single(told, advice => advice.Name == "tables-without-transactions").What,
+                StringComparison.Ordinal);
             command.CommandText = "XA ROLLBACK 'waits'";
             command.ExecuteNonQuery();
         }
@@ -247,14 +257,16 @@ public sealed class DoorTests : IDisposable
     {
         StoreAddress store = _servers.Made("postgresql", "advice"), server = store with { Path = "postgres" };
         (string Setting, string Value, string Name, bool IsUnsafe)[] settings =
-            [("fsync", "off", "fsync", true), ("full_page_writes", "off", "full-page-writes", true), ("max_wal_size", "'100MB'", "max-wal-size", false)];
+            [("fsync", "off", "fsync", true), ("full_page_writes", "off", "full-page-writes", true),
+                ("max_wal_size", "'100MB'", "max-wal-size", false)];
         try
         {
             foreach ((string setting, string value, _, _) in settings) TestServers.Execute(server, $"ALTER SYSTEM SET {setting} = {value}");
             TestServers.Execute(server, "SELECT pg_reload_conf()");
             for (int i = 0; i < 50 && Advice(store).Count < settings.Length; i++) Thread.Sleep(100);
             IReadOnlyList<ServerAdvice> told = Advice(store);
-            foreach ((_, _, string name, bool isUnsafe) in settings) Assert.Equal(isUnsafe, Assert.Single(told, advice => advice.Name == name).IsUnsafe);
+            foreach ((_, _, string name, bool isUnsafe) in settings) Assert.Equal(isUnsafe,
+                Assert.Single(told, advice => advice.Name == name).IsUnsafe);
         }
         finally
         {

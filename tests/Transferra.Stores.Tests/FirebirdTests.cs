@@ -12,7 +12,8 @@ public sealed class FirebirdTests : IDisposable
 
     public void Dispose() => _servers.Dispose();
 
-    private IStore Open(string? textEncoding, params string[] statements) => _stores.Open(_servers.Made("firebird", "own", statements), textEncoding);
+    private IStore Open(string? textEncoding, params string[] statements) => _stores.Open(_servers.Made("firebird", "own", statements),
+        textEncoding);
 
     [Theory]
     [InlineData("SMALLINT", "-32768", "INTEGER", "-32768")]
@@ -49,12 +50,14 @@ public sealed class FirebirdTests : IDisposable
     [InlineData("CHAR(16) CHARACTER SET OCTETS", "x'FFFFFFFF000000000000000000000001'", "UUID", "ffffffff-0000-0000-0000-000000000001")]
     public void Types_are_told_and_read(string declared, string literal, string type, string shown)
     {
-        using IStore store = Open(null, $"CREATE TABLE T (V {declared})", $"INSERT INTO T VALUES ({literal})", "INSERT INTO T VALUES (NULL)");
+        using IStore store = Open(null, $"CREATE TABLE T (V {declared})", $"INSERT INTO T VALUES ({literal})",
+            "INSERT INTO T VALUES (NULL)");
         FieldType told = store.ReadShape().Single().Columns.Single().Type;
         Assert.Equal(type, told.ToString());
         Assert.Equal([shown, null], Cells.Of(store, "T", "V", told, out RowFault[] faults));
         Assert.Empty(faults);
-        if (told.Kind is FieldKind.Text or FieldKind.Integer or FieldKind.Decimal) Assert.Equal([shown, null], Cells.Of(store, "T", "V", FieldType.Text, out _));
+        if (told.Kind is FieldKind.Text or FieldKind.Integer or FieldKind.Decimal) Assert.Equal([shown, null],
+            Cells.Of(store, "T", "V", FieldType.Text, out _));
     }
 
     [Theory]
@@ -63,10 +66,13 @@ public sealed class FirebirdTests : IDisposable
     [InlineData("BLOB SUB_TYPE TEXT")]
     public void Texts_without_a_character_set_are_in_the_code_page_that_the_kit_names(string declared)
     {
-        string[] statements = [$"CREATE TABLE T (V {declared} CHARACTER SET NONE)", "INSERT INTO T VALUES (x'636166E9')", "INSERT INTO T VALUES ('plain')"];
-        using (IStore store = Open("windows-1252", statements)) Assert.Equal(["caf\u00e9", "plain"], Cells.Of(store, "T", "V", FieldType.Text, out _));
+        string[] statements = [$"CREATE TABLE T (V {declared} CHARACTER SET NONE)", "INSERT INTO T VALUES (x'636166E9')",
+            "INSERT INTO T VALUES ('plain')"];
+        using (IStore store = Open("windows-1252", statements)) Assert.Equal(["caf\u00e9", "plain"],
+            Cells.Of(store, "T", "V", FieldType.Text, out _));
         Dispose();
-        using (IStore store = Open("ibm850", statements)) Assert.Equal(["caf\u00da", "plain"], Cells.Of(store, "T", "V", FieldType.Text, out _));
+        using (IStore store = Open("ibm850", statements)) Assert.Equal(["caf\u00da", "plain"], Cells.Of(store, "T", "V", FieldType.Text,
+            out _));
         Dispose();
         using IStore unsaid = Open(null, statements);
         Assert.Equal([null, "plain"], Cells.Of(unsaid, "T", "V", FieldType.Text, out RowFault[] faults));
@@ -120,7 +126,8 @@ public sealed class FirebirdTests : IDisposable
         StoreAddress address = _servers.Made("firebird", "page", "CREATE TABLE T (NR INTEGER, V VARCHAR(200))",
             "EXECUTE BLOCK AS DECLARE I INTEGER = 0; BEGIN WHILE (I < 3000) DO BEGIN INSERT INTO T VALUES (:I, LPAD('', 200, 'x' || :I)); I = I + 1; END END");
         using (IStore sound = _stores.Open(address)) Assert.Empty(sound.CheckPhysically());
-        // The first byte of a page says what it is; 5 is a page of records. The server lets go of the file a moment after the last one left.
+        // The first byte of a page says what it is; 5 is a page of records. The server lets go of the file a moment after the last one
+        // left.
         const int pageBytes = 8192, recordPage = 5;
         for (int tries = 0; tries < 50 && _stores.ServerOf(address).ConnectedTo(address.Path).Count > 0; tries++) Thread.Sleep(100);
         byte[] file = File.ReadAllBytes(address.Path);
@@ -163,7 +170,8 @@ public sealed class FirebirdTests : IDisposable
     public void Texts_of_every_length_go_in_whether_they_travel_in_groups_or_alone()
     {
         StoreAddress address = _servers.Database("firebird", "long");
-        var table = new TableShape("T", [new("NR", FieldType.Integer, true), new("V", FieldType.Text), new("B", new(FieldKind.Binary))], ["NR"], []);
+        var table = new TableShape("T", [new("NR", FieldType.Integer, true), new("V", FieldType.Text), new("B", new(FieldKind.Binary))],
+            ["NR"], []);
         int[] lengths = [0, 1, 119, 120, 121, 400, 5000, 40_000, 100_000];
         using (IStoreBuilder builder = _stores.Create(address))
         {
@@ -172,7 +180,8 @@ public sealed class FirebirdTests : IDisposable
             for (int row = 0; row < 900; row++)
             {
                 ((LongVector)batch.Vectors[0]).Append(row);
-                ((BytesVector)batch.Vectors[1]).Append(System.Text.Encoding.UTF8.GetBytes(new string('\u00e9', row < 50 ? lengths[row % lengths.Length] : row % 60)));
+                ((BytesVector)batch.Vectors[1])
+                    .Append(System.Text.Encoding.UTF8.GetBytes(new string('\u00e9', row < 50 ? lengths[row % lengths.Length] : row % 60)));
                 ((BytesVector)batch.Vectors[2]).Append(new byte[row < 50 ? lengths[row % lengths.Length] : row % 120]);
             }
             var rejects = new List<RowReject>();

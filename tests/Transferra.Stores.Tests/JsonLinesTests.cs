@@ -100,14 +100,16 @@ public sealed class JsonLinesTests : IDisposable
         using IStore store = Open("{\"A\": 1}\n");
         _ = store.ReadShape();
         _folder.Write("books/T.jsonl", "{\"A\": 1}\n{\"A\": 2}\n");
-        Assert.Contains("was changed while it was read", Assert.Throws<TransferraException>(() => Cells.Of(store, "T", "A", FieldType.Integer, out _)).Message,
+        Assert.Contains("was changed while it was read",
+            Assert.Throws<TransferraException>(() => Cells.Of(store, "T", "A", FieldType.Integer, out _)).Message,
             StringComparison.Ordinal);
     }
 
     [Fact]
     public void Damaged_bytes_lose_no_line_and_stop_nothing()
     {
-        byte[] sound = Encoding.UTF8.GetBytes(string.Concat(Enumerable.Range(1, 40).Select(i => $"{{\"NR\": {i}, \"TXT\": \"text \u00e9 {i}\"}}\n")));
+        byte[] sound = Encoding.UTF8.GetBytes(string.Concat(Enumerable.Range(1, 40)
+            .Select(i => $"{{\"NR\": {i}, \"TXT\": \"text \u00e9 {i}\"}}\n")));
         Prop.ForAll(Gen.Choose(0, sound.Length - 1).Zip(Gen.Choose(0, 255)).ToArbitrary(), damage =>
         {
             byte[] bytes = [.. sound];
@@ -116,7 +118,8 @@ public sealed class JsonLinesTests : IDisposable
             File.WriteAllBytes(_folder["damaged/T.jsonl"], bytes);
             using IStore store = _stores.Open(new StoreAddress("json-lines", _folder["damaged"]));
             if (!store.ReadShape()[0].Columns.Any(column => column.Name == "NR")) return true;
-            // One line more or less where a line end was damaged or made; each of the others is there, or a fault of its row. Empty ones are none.
+            // One line more or less where a line end was damaged or made; each of the others is there, or a fault of its row. Empty ones
+            // are none.
             int lines = Encoding.Latin1.GetString(bytes).Split('\n').Count(line => line.Trim(' ', '\t', '\r').Length > 0);
             return Cells.Of(store, "T", "NR", FieldType.Integer, out _).Count == lines && store.CountRows("T") == lines;
         }).Check(Config.QuickThrowOnFailure.WithMaxTest(300));

@@ -20,7 +20,8 @@ public sealed class KitQuestionTests : IDisposable
 
     private StoreAddress Made(string engine)
     {
-        StoreAddress at = StoreAddress.ServerEngines.Contains(engine) ? _servers.Database(engine, "asked") : new(engine, _folder["asked.db"]);
+        StoreAddress at = StoreAddress.ServerEngines.Contains(engine) ? _servers.Database(engine, "asked")
+            : new(engine, _folder["asked.db"]);
         using IStoreBuilder builder = _stores.Create(at);
         builder.CreateTable(new TableShape("T", [new("A", FieldType.Integer, true)], ["A"], []));
         var batch = new RecordBatch([new("A", FieldType.Integer, true)], new BatchLimits(10, 1 << 20));
@@ -39,15 +40,20 @@ public sealed class KitQuestionTests : IDisposable
         string outside = _folder["written"], quote = engine == "mariadb" ? "`" : "\"", table = $"{quote}T{quote}";
         string[] refused =
         [
-            $"DELETE FROM {table}", $"SELECT 1 FROM {table}; DELETE FROM {table}", $"COMMIT; DELETE FROM {table}", $"SELECT 'a\\''; DELETE FROM {table} -- '",
-            $"SELECT '/*' FROM {table}; DELETE FROM {table} /* '", "SELECT $$'$$; DELETE FROM T; SELECT '", $"SELECT 1 /*! INTO OUTFILE '{outside}' */", $"SELECT 1 INTO OUTFILE '{outside}'",
-            $"COPY (SELECT 1) TO PROGRAM 'touch {outside}'", $"VACUUM INTO '{outside}'", $"ATTACH '{outside}' AS x", "EXPLAIN ANALYZE DELETE FROM T", "-- a word\nSELECT 1", "", ";",
+            $"DELETE FROM {table}", $"SELECT 1 FROM {table}; DELETE FROM {table}", $"COMMIT; DELETE FROM {table}",
+                $"SELECT 'a\\''; DELETE FROM {table} -- '",
+            $"SELECT '/*' FROM {table}; DELETE FROM {table} /* '", "SELECT $$'$$; DELETE FROM T; SELECT '",
+                $"SELECT 1 /*! INTO OUTFILE '{outside}' */", $"SELECT 1 INTO OUTFILE '{outside}'",
+            $"COPY (SELECT 1) TO PROGRAM 'touch {outside}'", $"VACUUM INTO '{outside}'", $"ATTACH '{outside}' AS x",
+                "EXPLAIN ANALYZE DELETE FROM T", "-- a word\nSELECT 1", "", ";",
         ];
-        foreach (string sql in refused) Assert.Contains("a question to the engine", Assert.Throws<TransferraException>(() => store.Ask(sql)).Message, StringComparison.Ordinal);
+        foreach (string sql in refused) Assert.Contains("a question to the engine",
+            Assert.Throws<TransferraException>(() => store.Ask(sql)).Message, StringComparison.Ordinal);
         // One statement that reads by its look; the engine's own means hold it to that.
         string[] sly = engine switch
         {
-            "postgresql" => [$"WITH d AS (DELETE FROM {table} RETURNING 1) SELECT count(*) FROM d", $"SELECT lo_export(1, '{outside}')", "SELECT pg_read_file('PG_VERSION')",
+            "postgresql" => [$"WITH d AS (DELETE FROM {table} RETURNING 1) SELECT count(*) FROM d", $"SELECT lo_export(1, '{outside}')",
+                "SELECT pg_read_file('PG_VERSION')",
                 "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE usename = 'postgres' AND pid <> pg_backend_pid()"],
             "sqlite" => ["PRAGMA user_version = 9", "PRAGMA journal_mode = DELETE", "PRAGMA writable_schema = RESET"],
             "mariadb" => ["SELECT nextval(T)"],

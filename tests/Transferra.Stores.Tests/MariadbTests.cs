@@ -56,7 +56,8 @@ public sealed class MariadbTests : IDisposable
     public void Types_are_told_and_read(string declared, string value, string type, string shown)
     {
         string literal = declared.StartsWith("bit", StringComparison.Ordinal) ? value : $"'{value}'";
-        using IStore store = Open($"CREATE TABLE t (v {declared} NULL) CHARACTER SET utf8mb4", $"SET time_zone = '+00:00'; INSERT INTO t VALUES ({literal}), (NULL)");
+        using IStore store = Open($"CREATE TABLE t (v {declared} NULL) CHARACTER SET utf8mb4",
+            $"SET time_zone = '+00:00'; INSERT INTO t VALUES ({literal}), (NULL)");
         FieldType told = store.ReadShape().Single().Columns.Single().Type;
         if (declared == "time") told = FieldType.Text; // what is no time of day is read as text
         Assert.Equal(type, told.ToString());
@@ -72,7 +73,8 @@ public sealed class MariadbTests : IDisposable
     [InlineData("bigint unsigned", "18446744073709551615", "INTEGER", FaultCode.OutOfRange)]
     [InlineData("tinyint(1)", "2", "BOOLEAN", FaultCode.NotABoolean)]
     [InlineData("varchar(9)", "12,5O", "DECIMAL(10,2)", FaultCode.NotANumber)]
-    public void What_is_no_value_of_the_kits_type_is_a_fault_and_can_be_read_as_text(string declared, string value, string type, FaultCode code)
+    public void What_is_no_value_of_the_kits_type_is_a_fault_and_can_be_read_as_text(string declared, string value, string type,
+        FaultCode code)
     {
         using IStore store = Open($"CREATE TABLE t (v {declared})", $"SET sql_mode = ''; INSERT INTO t VALUES ('{value}')");
         Assert.True(FieldType.TryParse(type, out FieldType wanted));
@@ -85,7 +87,8 @@ public sealed class MariadbTests : IDisposable
     [Fact]
     public void Texts_that_the_server_takes_for_equal_stay_apart_and_in_order()
     {
-        using IStore store = Open("CREATE TABLE t (v varchar(9)) COLLATE utf8mb4_general_ci", "INSERT INTO t VALUES ('a'), ('A'), ('a'), ('\u00e1'), ('A'), ('a ')");
+        using IStore store = Open("CREATE TABLE t (v varchar(9)) COLLATE utf8mb4_general_ci",
+            "INSERT INTO t VALUES ('a'), ('A'), ('a'), ('\u00e1'), ('A'), ('a ')");
         var shape = new TableShape("t", [new ColumnShape("v", FieldType.Text)], [], []);
         RecordBatch batch = store.Batches(shape, ["v"], CancellationToken.None).Single();
         Assert.Equal(["A", "A", "a", "a", "a ", "\u00e1"], Enumerable.Range(0, batch.RowCount).Select(batch.Vectors[0].Show));
@@ -99,7 +102,8 @@ public sealed class MariadbTests : IDisposable
         using IStoreBuilder builder = _stores.Create(address);
         builder.CreateTable(table);
         var batch = new RecordBatch(table.Columns);
-        foreach (string text in (string[])["a", "A", "a ", "\u00e1", "a"]) ((BytesVector)batch.Vectors[0]).Append(System.Text.Encoding.UTF8.GetBytes(text));
+        foreach (string text in (string[])["a", "A", "a ", "\u00e1", "a"]) ((BytesVector)batch.Vectors[0])
+            .Append(System.Text.Encoding.UTF8.GetBytes(text));
         var rejects = new List<RowReject>();
         builder.Write([new TableOutput(table, batch.Vectors)], [0, 1, 2, 3, 4], rejects);
         Assert.Equal((4, FaultCode.DuplicateKey), (Assert.Single(rejects).Row, rejects[0].Code));
@@ -114,7 +118,8 @@ public sealed class MariadbTests : IDisposable
         using IStoreBuilder builder = _stores.Create(address);
         builder.CreateTable(table);
         var batch = new RecordBatch(table.Columns);
-        foreach ((string text, double number) in ((string, double)[])[("short", 1), (new string('x', 300), 2), ("endless", double.PositiveInfinity), ("fine", 3)])
+        foreach ((string text, double number) in ((string, double)[])[("short", 1), (new string('x', 300), 2),
+            ("endless", double.PositiveInfinity), ("fine", 3)])
         {
             ((BytesVector)batch.Vectors[0]).Append(System.Text.Encoding.UTF8.GetBytes(text));
             ((DoubleVector)batch.Vectors[1]).Append(number);
@@ -134,7 +139,8 @@ public sealed class MariadbTests : IDisposable
         using (IStore store = _stores.Open(address))
         {
             Assert.Equal("t", store.Identity.HeaderFields["tables_without_transactions"]);
-            Assert.ThrowsAny<System.Data.Common.DbException>(() => TestServers.Execute(address, "SET lock_wait_timeout = 1; INSERT INTO t VALUES (2)"));
+            Assert.ThrowsAny<System.Data.Common.DbException>(() => TestServers.Execute(address,
+                "SET lock_wait_timeout = 1; INSERT INTO t VALUES (2)"));
             Assert.Equal(1, store.CountRows("t"));
         }
         TestServers.Execute(address, "INSERT INTO t VALUES (2)");
@@ -144,7 +150,8 @@ public sealed class MariadbTests : IDisposable
     public void A_wide_table_of_long_texts_is_made_all_the_same()
     {
         StoreAddress address = _servers.Database("mariadb", "wide");
-        var table = new TableShape("t", [.. Enumerable.Range(0, 40).Select(i => new ColumnShape("c" + i, new FieldType(FieldKind.Text, Length: 900)))], [], []);
+        var table = new TableShape("t",
+            [.. Enumerable.Range(0, 40).Select(i => new ColumnShape("c" + i, new FieldType(FieldKind.Text, Length: 900)))], [], []);
         using IStoreBuilder builder = _stores.Create(address);
         builder.CreateTable(table);
         builder.Complete(new Dictionary<string, string>());
@@ -161,7 +168,8 @@ public sealed class MariadbTests : IDisposable
         if (!OperatingSystem.IsWindows()) File.SetUnixFileMode(file, UnixFileMode.UserRead);
         Assert.Equal((user, password), OptionFile.Read(file));
         if (!OperatingSystem.IsWindows()) File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.GroupRead);
-        Assert.Contains("can be read by others", Assert.Throws<TransferraException>(() => OptionFile.Read(file)).Message, StringComparison.Ordinal);
+        Assert.Contains("can be read by others", Assert.Throws<TransferraException>(() => OptionFile.Read(file)).Message,
+            StringComparison.Ordinal);
         Assert.Null(OptionFile.Read(_folder["none"]));
         Assert.Null(OptionFile.Read(_folder.Write("empty", "[mysqld]\nport=1\n")));
     }

@@ -29,7 +29,9 @@ public sealed class MemoryTests : IDisposable
     public void A_million_records_go_through_in_bounded_memory(string engine)
     {
         StoreAddress address = StoreAddress.ServerEngines.Contains(engine)
-            ? _servers.Database(engine, "big") : new(engine, _folder["big"], engine == "delimited" ? new Dictionary<string, string> { ["separator"] = ";" }
+            ? _servers.Database(engine, "big") : new(engine, _folder["big"], engine == "delimited" ? new Dictionary<string,
+                string>
+            { ["separator"] = ";" }
             : null);
         const int rows = 1_000_000, portion = 10_000;
         const long mostBytes = 100 << 20;
@@ -153,6 +155,7 @@ public sealed class MemoryTests : IDisposable
     {
         public long Most { get; private set; }
 
-        public void Progress(string table, long rows, long ofRows) => Most = Math.Max(Most, GC.GetTotalMemory(forceFullCollection: rows % 200_000 < 4096));
+        public void Progress(string table, long rows, long ofRows) =>
+            Most = Math.Max(Most, GC.GetTotalMemory(forceFullCollection: rows % 200_000 < 4096));
     }
 }

@@ -1,5 +1,5 @@
-// MendTests.cs: on each engine a company with one of each fault that can be mended is mended by a whole run, looked at by the engine's own reader, and
-// taken back.
+// MendTests.cs: on each engine a company with one of each fault that can be mended is mended by a whole run, looked at by the engine's
+// own reader, and taken back.
 using System.Text;
 using Transferra.Core.Checks;
 using Transferra.Core.Kits;
@@ -56,8 +56,10 @@ public sealed class MendTests : IDisposable
             ? _servers.Database(engine, "mend") : new StoreAddress(engine, _folder[engine == "dbf" ? "data/tables" : "data/store.db"]);
         using IStoreBuilder builder = _stores.Create(address);
         // As an old program kept it: without keys.
-        var parts = new TableShape("PARTS", [new("PNO", FieldType.Integer), new("NAME", new(FieldKind.Text, Length: 20)), new("ONHAND", FieldType.Decimal(9, 2))], [], []);
-        var moves = new TableShape("MOVES", [new("MNO", FieldType.Integer), new("PNO", FieldType.Integer), new("QTY", FieldType.Decimal(9, 2))], [], []);
+        var parts = new TableShape("PARTS", [new("PNO", FieldType.Integer), new("NAME", new(FieldKind.Text, Length: 20)),
+            new("ONHAND", FieldType.Decimal(9, 2))], [], []);
+        var moves = new TableShape("MOVES", [new("MNO", FieldType.Integer), new("PNO", FieldType.Integer),
+            new("QTY", FieldType.Decimal(9, 2))], [], []);
         builder.CreateTable(parts);
         builder.CreateTable(moves);
         Write(builder, parts, [1L, "Reed", 500], [2L, "FlÃ¼gel", 900], [3L, "  Bow", 0]);
@@ -91,7 +93,8 @@ public sealed class MendTests : IDisposable
         Kit kit = KitLoader.Load(_folder["kit"], "kit", errors)!;
         errors.ThrowIfAny();
         var company = new Company("QMT", "Mended", kit, "1", address, null, [_folder["data/documents"]], new Dictionary<string, string>());
-        var office = new OfficeDescription("Office", _folder.Path, [new Package(kit, null, "1", [company])], BackupPlan.In(_folder["sets"]), 0);
+        var office = new OfficeDescription("Office", _folder.Path, [new Package(kit, null, "1", [company])],
+            BackupPlan.In(_folder["sets"]), 0);
         return (new RunContext(office, _stores, new DiskVolume(), _observer, "test", CancellationToken.None), company);
     }
 
@@ -119,8 +122,10 @@ public sealed class MendTests : IDisposable
         Assert.Equal(["1 / Reed / 5.00", "2 / Flügel / 7.00", "3 / Bow / 0.00"], Records(address, version.Tables[0]));
         Assert.Equal(["1 / 1 / 5.00", "2 / 2 / 4.00", "3 / 2 / 3.00", "6 /  / 7.00"], Records(address, version.Tables[1]));
         MendResult mended = RunReport.Of(context.Office, run).Companies[0].Mending!;
-        Assert.Equal(["decode-again PARTS NAME 1", "drop-copies MOVES  1", "recompute PARTS ONHAND 1", "set-orphans-aside MOVES  1", "trim PARTS NAME 1"],
-            mended.Counts.Where(count => count.Mend != "rebuild-indexes").Select(count => $"{count.Mend} {count.Table} {count.Column} {count.Count}").Order());
+        Assert.Equal(["decode-again PARTS NAME 1", "drop-copies MOVES  1", "recompute PARTS ONHAND 1", "set-orphans-aside MOVES  1",
+            "trim PARTS NAME 1"],
+            mended.Counts.Where(count => count.Mend != "rebuild-indexes")
+                .Select(count => $"{count.Mend} {count.Table} {count.Column} {count.Count}").Order());
         Assert.Empty(mended.Left);
         Assert.All(mended.Tables, table => Assert.True(table.IsProved));
         string[] changes = File.ReadAllLines(mended.List);
@@ -140,10 +145,12 @@ public sealed class MendTests : IDisposable
     {
         StoreAddress address = Made("sqlite");
         // Taking the orphan out unbalances what was in balance with it.
-        string version = Version.Replace("mends:\n", "  - {name: moves balance, table: MOVES, by: [], sum: QTY, must-be: \"20\"}\nmends:\n", StringComparison.Ordinal);
+        string version = Version.Replace("mends:\n",
+            "  - {name: moves balance, table: MOVES, by: [], sum: QTY, must-be: \"20\"}\nmends:\n", StringComparison.Ordinal);
         (RunContext context, Company company) = Office(address, version);
         IReadOnlyDictionary<string, string> files = TempFolder.Signature(_folder["data"]);
-        CompanyOutcome outcome = UpgradeRun.Execute(context, UpgradeRun.Begin(context, Stages.Mend, [(company, company.Kit.Versions[0])]))[0];
+        CompanyOutcome outcome = UpgradeRun.Execute(context, UpgradeRun.Begin(context, Stages.Mend,
+            [(company, company.Kit.Versions[0])]))[0];
         Assert.Equal(Stages.CheckAgain, outcome.StoppedAt);
         Assert.Contains("moves balance", outcome.Reasons[0], StringComparison.Ordinal);
         Assert.Equal(files, TempFolder.Signature(_folder["data"]));
@@ -170,10 +177,12 @@ public sealed class MendTests : IDisposable
     [Theory]
     [InlineData("postgresql", "CREATE TABLE t (nr serial, v text)", "INSERT INTO t SELECT g, 'x' FROM generate_series(1, 9) g", 9)]
     [InlineData("sqlite", "CREATE TABLE t (nr INTEGER PRIMARY KEY AUTOINCREMENT, v TEXT); INSERT INTO t VALUES (9, 'x'); UPDATE sqlite_sequence SET seq = 3", "", 9)]
-    [InlineData("firebird", "CREATE TABLE T (NR INTEGER GENERATED BY DEFAULT AS IDENTITY, V VARCHAR(9))", "INSERT INTO T VALUES (9, 'x')", 9)]
+    [InlineData("firebird", "CREATE TABLE T (NR INTEGER GENERATED BY DEFAULT AS IDENTITY, V VARCHAR(9))", "INSERT INTO T VALUES (9, 'x')",
+        9)]
     public void Counting_goes_on_behind_the_highest_number(string engine, string made, string filled, long most)
     {
-        StoreAddress address = engine == "sqlite" ? new StoreAddress("sqlite", _folder["t.db"]) : _servers.Made(engine, "count", made, filled);
+        StoreAddress address = engine == "sqlite" ? new StoreAddress("sqlite", _folder["t.db"]) : _servers.Made(engine, "count", made,
+            filled);
         if (engine == "sqlite")
         {
             using var connection = new Microsoft.Data.Sqlite.SqliteConnection($"Data Source={address.Path};Pooling=false");
@@ -196,7 +205,8 @@ public sealed class MendTests : IDisposable
     [Fact]
     public void A_copy_inside_PostgreSQL_has_owner_rights_and_settings_of_the_original()
     {
-        StoreAddress address = _servers.Made("postgresql", "rights", "CREATE TABLE t (nr int)"), copy = _servers.Database("postgresql", "rights_copy"),
+        StoreAddress address = _servers.Made("postgresql", "rights", "CREATE TABLE t (nr int)"), copy = _servers.Database("postgresql",
+            "rights_copy"),
             elsewhere = address with { Path = "postgres" };
         foreach (string statement in (string[])[$"REVOKE ALL ON DATABASE \"{address.Path}\" FROM PUBLIC",
             $"GRANT CONNECT ON DATABASE \"{address.Path}\" TO pg_monitor", $"ALTER DATABASE \"{address.Path}\" SET work_mem TO '8MB'"])

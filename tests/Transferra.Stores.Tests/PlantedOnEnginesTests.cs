@@ -1,4 +1,5 @@
-// PlantedOnEnginesTests.cs: the same company with a fault of each kind in every engine: each finds what is found in memory, and nothing in the sound twin.
+// PlantedOnEnginesTests.cs: the same company with a fault of each kind in every engine: each finds what is found in memory, and nothing
+// in the sound twin.
 using Transferra.Core.Checks;
 using Transferra.Core.Records;
 using Transferra.Tests;
@@ -10,7 +11,8 @@ public sealed class PlantedOnEnginesTests : IDisposable
     // All that can stand beside each other.
     private static readonly string[] Faults =
     [
-        "copy", "conflict", "business key", "orphan", "circle of two", "gap", "gap in a group", "repeat", "twice", "control", "too long", "code", "date",
+        "copy", "conflict", "business key", "orphan", "circle of two", "gap", "gap in a group", "repeat", "twice", "control", "too long",
+            "code", "date",
             "blank", "record rule", "closed period", "control account", "opening", "voucher",
         "file gone", "file in capitals", "file of nobody",
     ];
@@ -30,7 +32,9 @@ public sealed class PlantedOnEnginesTests : IDisposable
     private StoreAddress Written(string engine, PlantedCompany company, string name)
     {
         StoreAddress address = StoreAddress.ServerEngines.Contains(engine)
-            ? _servers.Database(engine, name) : new(engine, _folder[name], engine == "delimited" ? new Dictionary<string, string> { ["separator"] = ";" }
+            ? _servers.Database(engine, name) : new(engine, _folder[name], engine == "delimited" ? new Dictionary<string,
+                string>
+            { ["separator"] = ";" }
             : null);
         using IStoreBuilder builder = _stores.Create(address);
         foreach (TableShape table in company.Version.Tables)
@@ -82,7 +86,9 @@ public sealed class PlantedOnEnginesTests : IDisposable
     {
         using var company = new PlantedCompany();
         StoreAddress address = StoreAddress.ServerEngines.Contains(engine)
-            ? _servers.Database(engine, "shape") : new(engine, _folder["shape"], engine == "delimited" ? new Dictionary<string, string> { ["separator"] = ";" }
+            ? _servers.Database(engine, "shape") : new(engine, _folder["shape"], engine == "delimited" ? new Dictionary<string,
+                string>
+            { ["separator"] = ";" }
             : null);
         using (IStoreBuilder builder = _stores.Create(address))
         {
@@ -91,7 +97,8 @@ public sealed class PlantedOnEnginesTests : IDisposable
             {
                 int parent = table.OrdinalOf("PARENT");
                 ColumnShape[] columns = [.. table.Columns.Where((_, i) => i != parent)
-                    .Select(column => column with { Required = false, Type = column.Type.Kind == FieldKind.Text ? FieldType.Text : column.Type })];
+                    .Select(column => column with { Required = false, Type = column.Type.Kind == FieldKind.Text ? FieldType.Text
+                        : column.Type })];
                 if (table.Name == "PERIOD") columns = [.. columns, new ColumnShape("MINE", FieldType.Integer)];
                 TableShape changed = table with { Columns = columns, Key = [], Relations = [] };
                 builder.CreateTable(changed);
@@ -99,7 +106,8 @@ public sealed class PlantedOnEnginesTests : IDisposable
                 {
                     var mine = new LongVector(FieldType.Integer);
                     for (int row = 0; row < batch.RowCount; row++) mine.Append(7);
-                    Vector[] vectors = [.. batch.Vectors.Where((_, i) => i != parent), .. table.Name == "PERIOD" ? [mine] : Array.Empty<Vector>()];
+                    Vector[] vectors = [.. batch.Vectors.Where((_, i) => i != parent), .. table.Name == "PERIOD" ? [mine]
+                        : Array.Empty<Vector>()];
                     builder.Write([new TableOutput(changed, vectors)], [.. Enumerable.Range(0, batch.RowCount)], []);
                 }
             }
@@ -112,8 +120,10 @@ public sealed class PlantedOnEnginesTests : IDisposable
         }
         using IStore store = _stores.Open(address);
         string[] found = [.. company.Check(store).Select(finding =>
-            $"{finding.Grade} {finding.Kind} {finding.Table.ToUpperInvariant()} {finding.Subject.ToUpperInvariant()}".TrimEnd()).Order(StringComparer.Ordinal)];
-        Assert.Equal(["Fault column-missing SUPPLIER PARENT", "Fault table-missing VOUCHER", "Warning column-unknown PERIOD MINE", "Warning table-unknown OURS"], found);
+            $"{finding.Grade} {finding.Kind} {finding.Table.ToUpperInvariant()} {finding.Subject.ToUpperInvariant()}".TrimEnd())
+                .Order(StringComparer.Ordinal)];
+        Assert.Equal(["Fault column-missing SUPPLIER PARENT", "Fault table-missing VOUCHER", "Warning column-unknown PERIOD MINE",
+            "Warning table-unknown OURS"], found);
     }
 
     [Fact]
@@ -126,10 +136,12 @@ public sealed class PlantedOnEnginesTests : IDisposable
         byte[] bytes = File.ReadAllBytes(path);
         int header = BitConverter.ToUInt16(bytes, 8), record = BitConverter.ToUInt16(bytes, 10);
         // The entries of the header, 32 bytes each, tell where each field stands in the record.
-        Dictionary<string, (int Offset, char Kind, int Length)> fields = Enumerable.Range(1, (header - 32) / 32).Where(i => bytes[i * 32] is not (0 or 0x0D)).ToDictionary(
+        Dictionary<string, (int Offset, char Kind, int Length)> fields = Enumerable.Range(1, (header - 32) / 32)
+            .Where(i => bytes[i * 32] is not (0 or 0x0D)).ToDictionary(
             i => System.Text.Encoding.ASCII.GetString(bytes, i * 32, 11).Split('\0')[0], i =>
                 (BitConverter.ToInt32(bytes, i * 32 + 12), (char)bytes[i * 32 + 11], (int)bytes[i * 32 + 16]));
-        void Put(int row, string field, string text) => System.Text.Encoding.Latin1.GetBytes(text).CopyTo(bytes, header + row * record + fields[field].Offset);
+        void Put(int row, string field, string text) => System.Text.Encoding.Latin1.GetBytes(text)
+            .CopyTo(bytes, header + row * record + fields[field].Offset);
         Put(0, "ISSUED", "20240230");
         Put(1, "NET", "12,5O");
         Put(2, "REFNO", "\u00ff\u00fe");

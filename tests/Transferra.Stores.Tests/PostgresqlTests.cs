@@ -28,7 +28,8 @@ public sealed class PostgresqlTests : IDisposable
     [InlineData("numeric(14,2)", "-12.50", "DECIMAL(14,2)", "-12.50")]
     [InlineData("numeric(38,38)", "0.00000000000000000000000000000000000001", "DECIMAL(38,38)", "0.00000000000000000000000000000000000001")]
     [InlineData("numeric(6,0)", "100000", "DECIMAL(6,0)", "100000")]
-    [InlineData("numeric", "12345678901234567890123456789012345678901234567890.5", "TEXT", "12345678901234567890123456789012345678901234567890.5")]
+    [InlineData("numeric", "12345678901234567890123456789012345678901234567890.5", "TEXT",
+        "12345678901234567890123456789012345678901234567890.5")]
     [InlineData("numeric(50,2)", "1.50", "TEXT", "1.50")]
     [InlineData("numeric(3,-2)", "12300", "TEXT", "12300")]
     [InlineData("money", "12.50", "DECIMAL(19,2)", "12.50")]
@@ -56,7 +57,8 @@ public sealed class PostgresqlTests : IDisposable
     [InlineData("cents_more", "2.50", "DECIMAL(9,2)", "2.50")]
     public void Types_are_told_and_read(string declared, string value, string type, string shown)
     {
-        using IStore store = Open("CREATE TYPE mood AS ENUM ('glad', 'sad')", "CREATE DOMAIN cents AS numeric(9,2) CHECK (VALUE >= 0)", "CREATE DOMAIN cents_more AS cents",
+        using IStore store = Open("CREATE TYPE mood AS ENUM ('glad', 'sad')", "CREATE DOMAIN cents AS numeric(9,2) CHECK (VALUE >= 0)",
+            "CREATE DOMAIN cents_more AS cents",
             $"CREATE TABLE t (v {declared})", $"SET TimeZone = 'UTC'; INSERT INTO t VALUES ('{value}'), (NULL)");
         FieldType told = store.ReadShape().Single().Columns.Single().Type;
         Assert.Equal(type, told.ToString());
@@ -76,7 +78,8 @@ public sealed class PostgresqlTests : IDisposable
     [InlineData("integer", "2", "BOOLEAN", FaultCode.NotABoolean, "2")]
     [InlineData("text", "12,5O", "DECIMAL(10,2)", FaultCode.NotANumber, "12,5O")]
     [InlineData("text", "x", "UUID", FaultCode.NotAUuid, "x")]
-    public void What_is_no_value_of_the_kits_type_is_a_fault_of_its_row(string declared, string value, string type, FaultCode code, string shown)
+    public void What_is_no_value_of_the_kits_type_is_a_fault_of_its_row(string declared, string value, string type, FaultCode code,
+        string shown)
     {
         using IStore store = Open($"CREATE TABLE t (v {declared})", $"INSERT INTO t VALUES ('{value}')");
         Assert.True(FieldType.TryParse(type, out FieldType wanted));
@@ -109,8 +112,10 @@ public sealed class PostgresqlTests : IDisposable
     [Fact]
     public void Tables_that_inherit_are_counted_once_and_partitions_are_one_table()
     {
-        using IStore store = Open("CREATE TABLE parent (a int)", "CREATE TABLE child () INHERITS (parent)", "INSERT INTO parent VALUES (1)", "INSERT INTO child VALUES (2)",
-            "CREATE TABLE parted (a int) PARTITION BY RANGE (a)", "CREATE TABLE parted_1 PARTITION OF parted FOR VALUES FROM (0) TO (10)", "INSERT INTO parted VALUES (3)",
+        using IStore store = Open("CREATE TABLE parent (a int)", "CREATE TABLE child () INHERITS (parent)",
+            "INSERT INTO parent VALUES (1)", "INSERT INTO child VALUES (2)",
+            "CREATE TABLE parted (a int) PARTITION BY RANGE (a)", "CREATE TABLE parted_1 PARTITION OF parted FOR VALUES FROM (0) TO (10)",
+                "INSERT INTO parted VALUES (3)",
             "CREATE SCHEMA elsewhere", "CREATE TABLE elsewhere.other (a int)");
         Assert.Equal(["child", "parent", "parted"], store.ReadShape().Select(table => table.Name));
         Assert.Equal((1, 1, 1), (store.CountRows("parent"), store.CountRows("child"), store.CountRows("parted")));
@@ -121,7 +126,12 @@ public sealed class PostgresqlTests : IDisposable
     [Fact]
     public void Another_schema_is_read_and_written_when_office_yaml_names_it()
     {
-        StoreAddress address = _servers.Database("postgresql", "schema") with { Form = new Dictionary<string, string> { ["schema"] = "Books of account" } };
+        StoreAddress address = _servers.Database("postgresql", "schema") with
+        {
+            Form = new Dictionary<string,
+            string>
+            { ["schema"] = "Books of account" }
+        };
         using (IStoreBuilder builder = _stores.Create(address))
         {
             builder.CreateTable(new TableShape("t", [new("a", FieldType.Integer)], [], []));
@@ -149,7 +159,8 @@ public sealed class PostgresqlTests : IDisposable
         using IStoreBuilder builder = _stores.Create(address);
         builder.CreateTable(table);
         var batch = new RecordBatch(table.Columns);
-        foreach (string text in (string[])["fine", "not\0fine", "fine too"]) ((BytesVector)batch.Vectors[0]).Append(System.Text.Encoding.UTF8.GetBytes(text));
+        foreach (string text in (string[])["fine", "not\0fine", "fine too"]) ((BytesVector)batch.Vectors[0])
+            .Append(System.Text.Encoding.UTF8.GetBytes(text));
         var rejects = new List<RowReject>();
         builder.Write([new TableOutput(table, batch.Vectors)], [0, 1, 2], rejects);
         Assert.Equal((1, FaultCode.NotText), (Assert.Single(rejects).Row, rejects[0].Code));
@@ -169,7 +180,8 @@ public sealed class PostgresqlTests : IDisposable
     [Fact]
     public void Damaged_pages_are_complaints()
     {
-        StoreAddress address = Made("CREATE TABLE t (id int, v text)", "INSERT INTO t SELECT g, repeat('x', 100) FROM generate_series(1, 5000) g",
+        StoreAddress address = Made("CREATE TABLE t (id int, v text)",
+            "INSERT INTO t SELECT g, repeat('x', 100) FROM generate_series(1, 5000) g",
             "CREATE TABLE sound (id int)", "CHECKPOINT");
         // A copy that the server has not read yet, so that it must come to its pages on the disk.
         StoreAddress copy = _servers.Database("postgresql", "copy"), elsewhere = address with { Path = "postgres" };
@@ -211,9 +223,11 @@ public sealed class PostgresqlTests : IDisposable
     {
         // The server's own text is the oracle.
         Gen<(long, int)> numbers = Gen.Choose(int.MinValue, int.MaxValue).Select(value => (long)value).Zip(Gen.Choose(0, 12));
-        string values = string.Join(", ", numbers.Sample(300).Select(number => FormattableString.Invariant($"({number.Item1} * 1000003::numeric / 10::numeric ^ {number.Item2})")));
+        string values = string.Join(", ", numbers.Sample(300)
+            .Select(number => FormattableString.Invariant($"({number.Item1} * 1000003::numeric / 10::numeric ^ {number.Item2})")));
         using IStore store = Open("CREATE TABLE t (v numeric(38,12))", $"INSERT INTO t VALUES {values}");
-        IReadOnlyList<string?> written = Cells.Of(store, "t", "v", FieldType.Text, out _), read = Cells.Of(store, "t", "v", FieldType.Decimal(38, 12), out RowFault[] faults);
+        IReadOnlyList<string?> written = Cells.Of(store, "t", "v", FieldType.Text, out _),
+            read = Cells.Of(store, "t", "v", FieldType.Decimal(38, 12), out RowFault[] faults);
         Assert.Empty(faults);
         Assert.Equal(written, read);
     }

@@ -7,8 +7,8 @@ using Transferra.Tests;
 
 namespace Transferra.Stores.Tests;
 
-/// <summary>Databases written out and made again on the same engine: everything that the server's own catalog tells of the one is told of the other, and so are
-/// the records.</summary>
+/// <summary>Databases written out and made again on the same engine: everything that the server's own catalog tells of the one is told of
+/// the other, and so are the records.</summary>
 public sealed class RebuildTests : IDisposable
 {
     private readonly TestServers _servers = new();
@@ -27,7 +27,8 @@ public sealed class RebuildTests : IDisposable
 
     private StoreAddress Again(StoreAddress address, string? textEncoding = null)
     {
-        using (IStore store = _stores.Open(address, textEncoding)) StoreExport.Write(store, _stores, _folder["out"], new ListObserver(), CancellationToken.None);
+        using (IStore store = _stores.Open(address, textEncoding)) StoreExport.Write(store, _stores, _folder["out"], new ListObserver(),
+            CancellationToken.None);
         NotCarried = StoreExport.Describe(_folder["out"]).NotCarried;
         StoreAddress back = _servers.Database(address.Engine, "back");
         Remarks = StoreExport.Load(_folder["out"], _stores, back, new ListObserver(), CancellationToken.None);
@@ -62,7 +63,8 @@ public sealed class RebuildTests : IDisposable
     public void A_PostgreSQL_database_comes_back_with_everything_its_catalog_tells()
     {
         StoreAddress address = _servers.Made("postgresql", "books",
-            "CREATE TYPE mood AS ENUM ('calm', 'loud')", "CREATE TYPE part AS (a int, b text)", "CREATE DOMAIN posint AS int DEFAULT 1 CHECK (VALUE > 0)",
+            "CREATE TYPE mood AS ENUM ('calm', 'loud')", "CREATE TYPE part AS (a int, b text)",
+                "CREATE DOMAIN posint AS int DEFAULT 1 CHECK (VALUE > 0)",
                 "CREATE SEQUENCE voucher INCREMENT 5 START 100 CYCLE MAXVALUE 5000", "SELECT nextval('voucher'), nextval('voucher')",
             "CREATE FUNCTION tax(numeric) RETURNS numeric LANGUAGE sql IMMUTABLE AS 'SELECT $1 * 0.2'",
             """
@@ -72,23 +74,29 @@ public sealed class RebuildTests : IDisposable
             "CREATE TABLE child (no serial PRIMARY KEY, parent bigint REFERENCES \"Odd / name\" ON DELETE CASCADE DEFERRABLE INITIALLY DEFERRED, note text)",
                 "CREATE TABLE child_more (extra int) INHERITS (child)",
             "CREATE TABLE by_year (y int NOT NULL, t text, PRIMARY KEY (y)) PARTITION BY RANGE (y)",
-                "CREATE TABLE by_year_1 PARTITION OF by_year FOR VALUES FROM (2000) TO (2020)", "CREATE TABLE by_year_rest PARTITION OF by_year DEFAULT",
+                "CREATE TABLE by_year_1 PARTITION OF by_year FOR VALUES FROM (2000) TO (2020)",
+                    "CREATE TABLE by_year_rest PARTITION OF by_year DEFAULT",
             "CREATE INDEX by_lower ON \"Odd / name\" (lower(code) DESC) WHERE net > 1", "CREATE INDEX part_t ON by_year (t)",
             "CREATE VIEW z_first AS SELECT id, gross FROM \"Odd / name\" WHERE m = 'calm'", "CREATE VIEW a_second AS SELECT * FROM z_first",
                 "CREATE MATERIALIZED VIEW sums AS SELECT count(*) AS n FROM child", "CREATE UNIQUE INDEX ON sums (n)",
             "CREATE FUNCTION stamp() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN NEW.note := 'stamped'; RETURN NEW; END $$",
                 "CREATE TRIGGER stamp BEFORE INSERT ON child FOR EACH ROW EXECUTE FUNCTION stamp()",
-                "CREATE TRIGGER asleep BEFORE UPDATE ON child FOR EACH ROW EXECUTE FUNCTION stamp()", "ALTER TABLE child DISABLE TRIGGER asleep",
-            "CREATE PROCEDURE clear_notes() LANGUAGE sql AS 'UPDATE child SET note = NULL'", "CREATE RULE quiet AS ON DELETE TO by_year_1 DO INSTEAD NOTHING",
+                "CREATE TRIGGER asleep BEFORE UPDATE ON child FOR EACH ROW EXECUTE FUNCTION stamp()",
+                    "ALTER TABLE child DISABLE TRIGGER asleep",
+            "CREATE PROCEDURE clear_notes() LANGUAGE sql AS 'UPDATE child SET note = NULL'",
+                "CREATE RULE quiet AS ON DELETE TO by_year_1 DO INSTEAD NOTHING",
                 "CREATE STATISTICS st ON code, m FROM \"Odd / name\"",
-            "COMMENT ON TABLE child IS 'it''s a child'", "COMMENT ON COLUMN child.note IS 'note'", "COMMENT ON FUNCTION tax(numeric) IS 'a fifth'",
-                "COMMENT ON CONSTRAINT uq ON \"Odd / name\" IS 'once'", "COMMENT ON TYPE mood IS 'moods'", "COMMENT ON TRIGGER stamp ON child IS 'stamps'",
+            "COMMENT ON TABLE child IS 'it''s a child'", "COMMENT ON COLUMN child.note IS 'note'",
+                "COMMENT ON FUNCTION tax(numeric) IS 'a fifth'",
+                "COMMENT ON CONSTRAINT uq ON \"Odd / name\" IS 'once'", "COMMENT ON TYPE mood IS 'moods'",
+                    "COMMENT ON TRIGGER stamp ON child IS 'stamps'",
                 "COMMENT ON INDEX by_lower IS 'lower'",
             "GRANT SELECT ON child TO PUBLIC", "GRANT UPDATE (note) ON child TO PUBLIC", "REVOKE ALL ON FUNCTION tax(numeric) FROM PUBLIC",
             "INSERT INTO \"Odd / name\" (code, m, p, pt, j, addr, tags, iv, ts, price, due, net, raw, u, f, b, ch, bt) VALUES ('a\\b', 'calm', 3, ROW(1, 'x,\"y'), '{\"k\": [1, null]}', '10.1.2.3/24', ARRAY['a,b', NULL, E'q\\'\\n\\t\"\\\\'], '1 year 2 days 03:04:05.6', '2024-02-29 12:00:00+05', 12345678901234567890123456789012345678901234567890.5, 1234.56, 5.25, '\\x00ff5c', 'ffffffff-0000-0000-0000-000000000001', 'NaN', true, 'ab', B'10110')",
             "INSERT INTO \"Odd / name\" (code) VALUES ('')", "INSERT INTO child (parent, note) VALUES (7, 'as it was')",
                 "UPDATE child SET note = E'tab\\there'", "INSERT INTO child_more (parent, extra) VALUES (8, 9)",
-                "INSERT INTO by_year VALUES (2005, 'old'), (2024, 'new')", "REFRESH MATERIALIZED VIEW sums", "ALTER TABLE by_year_1 ENABLE RULE quiet");
+                "INSERT INTO by_year VALUES (2005, 'old'), (2024, 'new')", "REFRESH MATERIALIZED VIEW sums",
+                    "ALTER TABLE by_year_1 ENABLE RULE quiet");
         string[] questions =
         [
             "SELECT table_name, column_name, ordinal_position, column_default, is_nullable, data_type, udt_name, character_maximum_length, numeric_precision, numeric_scale, collation_name, is_identity, identity_generation, identity_start, is_generated, generation_expression FROM information_schema.columns WHERE table_schema = 'public' ORDER BY 1, 3",
@@ -129,7 +137,8 @@ public sealed class RebuildTests : IDisposable
             "CREATE TRIGGER stamp BEFORE INSERT ON child FOR EACH ROW SET NEW.no = NEW.no + 1000",
                 "CREATE EVENT nightly ON SCHEDULE EVERY 1 DAY STARTS '2030-01-01 00:00:00' DISABLE DO DELETE FROM child",
             "SET sql_mode = ''; INSERT INTO `odd / name` (code, kind, flags, bits, due, took, at, net, j, u, ip, y, big, raw, pic, g, f, t) VALUES ('a\\\\b\\tc', 'b''c', 'x,y', b'101100000001', '0000-00-00', '-100:00:01', '2024-02-29 12:00:00.125', 5.25, '{\"k\": [1, null]}', '123e4567-e89b-12d3-a456-426655440000', '::1', 2024, 18446744073709551615, x'00FF5C', x'0001', POINT(1, 2), 0.1, 'line\\nnext \\\\N')",
-            "INSERT INTO `odd / name` (code) VALUES ('')", "INSERT INTO child VALUES (1, 50)", "INSERT INTO flat VALUES (1, 'x'), (2, NULL)",
+            "INSERT INTO `odd / name` (code) VALUES ('')", "INSERT INTO child VALUES (1, 50)",
+                "INSERT INTO flat VALUES (1, 'x'), (2, NULL)",
                 "ALTER TABLE `odd / name` AUTO_INCREMENT = 77");
         // Somebody with rights in it: also those come back.
         StoreAddress clerk = _servers.AsClerk(address, _folder.Path);
@@ -170,7 +179,8 @@ public sealed class RebuildTests : IDisposable
                 "CREATE FUNCTION TAX (N NUMERIC(14,2)) RETURNS NUMERIC(14,2) AS BEGIN RETURN N * 0.2; END",
             "CREATE TRIGGER STAMP FOR CHILD BEFORE INSERT AS BEGIN NEW.NOTE = 'stamped'; END",
                 "CREATE TRIGGER OFF_ONE FOR CHILD INACTIVE BEFORE UPDATE AS BEGIN NEW.NOTE = NULL; END", "CREATE ROLE CLERK",
-                "GRANT SELECT, UPDATE ON CHILD TO ROLE CLERK", "COMMENT ON TABLE CHILD IS 'it''s a child'", "COMMENT ON COLUMN CHILD.NOTE IS 'note'",
+                "GRANT SELECT, UPDATE ON CHILD TO ROLE CLERK", "COMMENT ON TABLE CHILD IS 'it''s a child'",
+                    "COMMENT ON COLUMN CHILD.NOTE IS 'note'",
             $"INSERT INTO \"odd / name\" (CODE, NET, D, T, TS, F, B, C, NOTE, PIC, U) VALUES ({(textEncoding is null ? "'café'" : "x'636166E9'")}, 5.25, '2024-02-29', '12:34:56.7891', '2024-02-29 01:02:03.0001', 0.1, TRUE, 'ab', 'tab\there', x'00FF5C', x'000102030405060708090A0B0C0D0E0F')",
             "INSERT INTO \"odd / name\" (CODE) VALUES ('')", "INSERT INTO CHILD VALUES (1, 1, 'x')", "UPDATE CHILD SET NOTE = 'as it was'");
         string[] questions =
@@ -206,7 +216,8 @@ public sealed class RebuildTests : IDisposable
         StoreAddress address = _servers.Made(engine, "one", $"CREATE TABLE {quote}t{quote} ({quote}id{quote} INT)");
         foreach (string statement in engine switch
         {
-            "postgresql" => (string[])["CREATE SCHEMA other", "CREATE TABLE other.x (a int)", "ALTER TABLE t ENABLE ROW LEVEL SECURITY", "CREATE POLICY p ON t USING (true)"],
+            "postgresql" => (string[])["CREATE SCHEMA other", "CREATE TABLE other.x (a int)", "ALTER TABLE t ENABLE ROW LEVEL SECURITY",
+                "CREATE POLICY p ON t USING (true)"],
             "mariadb" => ["CREATE PROCEDURE hidden() SELECT 1"],
             _ => ["GRANT SELECT ON \"t\" TO PUBLIC"],
         }) TestServers.Execute(address, statement);

@@ -82,7 +82,8 @@ public sealed class ServerTests : IDisposable
         StoreAddress address = Books(engine);
         using (IStore store = _stores.Open(address))
         {
-            TableShape account = store.ReadShape().Single(table => table.Name == "account"), entry = store.ReadShape().Single(table => table.Name == "entry");
+            TableShape account = store.ReadShape().Single(table => table.Name == "account"), entry = store.ReadShape()
+                .Single(table => table.Name == "entry");
             Assert.Equal(["id"], account.Key);
             Assert.Equal("id", account.NumberedColumn);
             Assert.Contains(account.Indexes, index => index is { Name: "account_code", IsUnique: true, Columns: ["code"] });
@@ -101,9 +102,12 @@ public sealed class ServerTests : IDisposable
         // The program goes on where the old one stopped counting, and its relations hold.
         string quote = engine == "mariadb" ? "`" : "\"";
         TestServers.Execute(address, $"INSERT INTO {quote}account{quote} ({quote}code{quote}) VALUES ('A10')");
-        Assert.Equal("10", TestServers.Ask(address, $"SELECT {quote}id{quote} FROM {quote}account{quote} WHERE {quote}code{quote} = 'A10'"));
-        Assert.Equal("none", TestServers.Ask(address, $"SELECT {quote}name{quote} FROM {quote}account{quote} WHERE {quote}code{quote} = 'A10'"));
-        Assert.ThrowsAny<DbException>(() => TestServers.Execute(address, $"INSERT INTO {quote}entry{quote} ({quote}no{quote}, {quote}account{quote}) VALUES (9, 4711)"));
+        Assert.Equal("10", TestServers.Ask(address,
+            $"SELECT {quote}id{quote} FROM {quote}account{quote} WHERE {quote}code{quote} = 'A10'"));
+        Assert.Equal("none", TestServers.Ask(address,
+            $"SELECT {quote}name{quote} FROM {quote}account{quote} WHERE {quote}code{quote} = 'A10'"));
+        Assert.ThrowsAny<DbException>(() => TestServers.Execute(address,
+            $"INSERT INTO {quote}entry{quote} ({quote}no{quote}, {quote}account{quote}) VALUES (9, 4711)"));
     }
 
     [Theory]
@@ -111,7 +115,9 @@ public sealed class ServerTests : IDisposable
     public void A_number_of_zero_in_a_column_that_counts_itself_stays_zero(string engine)
     {
         StoreAddress address = _servers.Database(engine, "zero");
-        var table = new TableShape("t", [new("code", new(FieldKind.Text, Length: 4), true), new("nr", FieldType.Integer, true)], ["code"], []) { NumberedColumn = "nr" };
+        var table = new TableShape("t", [new("code", new(FieldKind.Text, Length: 4), true), new("nr", FieldType.Integer, true)], ["code"],
+            [])
+        { NumberedColumn = "nr" };
         using (IStoreBuilder builder = _stores.Create(address))
         {
             builder.CreateTable(table);
@@ -161,7 +167,8 @@ public sealed class ServerTests : IDisposable
     public void A_reader_given_up_early_leaves_the_store_usable(string engine)
     {
         using IStore store = _stores.Open(Books(engine));
-        using (IRecordReader reader = store.Read(Entry, ["no"])) Assert.False(reader.Fill(new RecordBatch(Entry.Columns, new BatchLimits(10, 1 << 20))));
+        using (IRecordReader reader = store.Read(Entry, ["no"])) Assert.False(reader.Fill(new RecordBatch(Entry.Columns,
+            new BatchLimits(10, 1 << 20))));
         using (IRecordReader reader = store.Read(Entry, ["no"])) reader.Fill(new RecordBatch(Entry.Columns, new BatchLimits(1, 1 << 20)));
         Assert.Equal(3, store.CountRows("entry"));
         Assert.Equal(2, store.Batches(Account, [], CancellationToken.None).Single().RowCount);
@@ -217,7 +224,8 @@ public sealed class ServerTests : IDisposable
         builder.Complete(new Dictionary<string, string>());
         using IStore store = _stores.Open(address);
         Assert.Equal((399, 399), (store.CountRows("left_part"), store.CountRows("right_part")));
-        Assert.DoesNotContain(store.Batches(left, [], CancellationToken.None).SelectMany(batch => ((LongVector)batch.Vectors[0]).Values.ToArray()), id => id == 300);
+        Assert.DoesNotContain(store.Batches(left, [], CancellationToken.None)
+            .SelectMany(batch => ((LongVector)batch.Vectors[0]).Values.ToArray()), id => id == 300);
     }
 
     [Theory]
@@ -253,7 +261,8 @@ public sealed class ServerTests : IDisposable
                 Assert.Contains("connected", Assert.Throws<TransferraException>(() => server.Rename(address.Path, other.Path)).Message,
                     StringComparison.Ordinal);
         }
-        for (int tries = 0; server.ConnectedTo(address.Path).Count > 0 && tries < 50; tries++) Thread.Sleep(100); // the server takes a moment to let go
+        // the server takes a moment to let go
+        for (int tries = 0; server.ConnectedTo(address.Path).Count > 0 && tries < 50; tries++) Thread.Sleep(100);
         server.Rename(address.Path, other.Path);
         Assert.False(server.Exists(address.Path));
         Assert.True(server.Exists(other.Path));
@@ -277,15 +286,31 @@ public sealed class ServerTests : IDisposable
         Assert.Contains("does not let", refused.Message, StringComparison.Ordinal);
         Assert.Contains("password-file", refused.Next, StringComparison.Ordinal);
         Assert.DoesNotContain("not-the-password", refused.ToString(), StringComparison.Ordinal);
-        Assert.Contains("answers at 127.0.0.1:1", Refused(address with { Server = address.Server! with { Port = 1 } }).Message, StringComparison.Ordinal);
+        Assert.Contains("answers at 127.0.0.1:1", Refused(address with { Server = address.Server! with { Port = 1 } }).Message,
+            StringComparison.Ordinal);
         if (!OperatingSystem.IsWindows()) File.SetUnixFileMode(secret, UnixFileMode.UserRead | UnixFileMode.OtherRead);
-        Assert.Contains("chmod 600", Refused(address with { Server = address.Server! with { PasswordFile = secret } }).Next, StringComparison.Ordinal);
+        Assert.Contains("chmod 600", Refused(address with { Server = address.Server! with { PasswordFile = secret } }).Next,
+            StringComparison.Ordinal);
         Assert.Contains("holds no password",
-            Refused(address with { Server = address.Server! with { PasswordFile = null, PasswordVariable = "TRANSFERRA_NO_SUCH" } }).Message,
+            Refused(address with
+            {
+                Server = address.Server! with
+                {
+                    PasswordFile = null,
+                    PasswordVariable = "TRANSFERRA_NO_SUCH"
+                }
+            }).Message,
             StringComparison.Ordinal);
         Environment.SetEnvironmentVariable("TRANSFERRA_TEST_SECRET", File.ReadLines(address.Server!.PasswordFile!).First());
         Assert.Contains("there is no database",
-            Refused(address with { Server = address.Server! with { PasswordFile = null, PasswordVariable = "TRANSFERRA_TEST_SECRET" } }).Message,
+            Refused(address with
+            {
+                Server = address.Server! with
+                {
+                    PasswordFile = null,
+                    PasswordVariable = "TRANSFERRA_TEST_SECRET"
+                }
+            }).Message,
             StringComparison.Ordinal);
     }
 
@@ -315,7 +340,15 @@ public sealed class ServerTests : IDisposable
         Environment.SetEnvironmentVariable("PGPASSFILE", file);
         Environment.SetEnvironmentVariable("ISC_PASSWORD", password);
         Environment.SetEnvironmentVariable("ISC_USER", "SYSDBA");
-        StoreAddress unsaid = address with { Server = address.Server with { PasswordFile = null, User = engine == "firebird" ? "" : address.Server.User } };
+        StoreAddress unsaid = address with
+        {
+            Server = address.Server with
+            {
+                PasswordFile = null,
+                User = engine == "firebird" ? ""
+            : address.Server.User
+            }
+        };
         using IStore store = _stores.Open(unsaid);
         Assert.Equal(3, store.CountRows("entry"));
     }
@@ -374,21 +407,25 @@ public sealed class ServerTests : IDisposable
                 TestServers.Execute(address, $"CREATE ROLE {user} LOGIN PASSWORD 'clerk-secret'; GRANT SELECT ON ALL TABLES IN SCHEMA public TO {user}");
                 Assert.Equal(2, _stores.ServerOf(asClerk).Hindrances(address.Path).Count);
                 using (IStore store = _stores.Open(asClerk)) Assert.Equal(3, store.CountRows("entry"));
-                Assert.Contains("cannot be made", Assert.Throws<TransferraException>(() => _stores.Create(asClerk with { Path = address.Path + "x" })).Message,
+                Assert.Contains("cannot be made",
+                    Assert.Throws<TransferraException>(() => _stores.Create(asClerk with { Path = address.Path + "x" })).Message,
                     StringComparison.Ordinal);
                 // One who owns nothing but may make databases would leave the program before a closed door.
                 TestServers.Execute(address, $"ALTER ROLE {user} SUPERUSER");
-                Assert.Contains("owner: postgres", Assert.Single(_stores.ServerOf(asClerk).Hindrances(address.Path)), StringComparison.Ordinal);
+                Assert.Contains("owner: postgres", Assert.Single(_stores.ServerOf(asClerk).Hindrances(address.Path)),
+                    StringComparison.Ordinal);
                 TestServers.Execute(address, $"DROP OWNED BY {user}; DROP ROLE {user}");
                 break;
             case "mariadb":
                 TestServers.Execute(address, $"CREATE USER '{user}'@'127.0.0.1' IDENTIFIED BY 'clerk-secret'; GRANT SELECT ON `{address.Path}`.* TO '{user}'@'127.0.0.1'");
-                Assert.Contains("may not make databases", Assert.Single(_stores.ServerOf(asClerk).Hindrances(address.Path)), StringComparison.Ordinal);
+                Assert.Contains("may not make databases", Assert.Single(_stores.ServerOf(asClerk).Hindrances(address.Path)),
+                    StringComparison.Ordinal);
                 using (IStore store = _stores.Open(asClerk)) Assert.Equal(3, store.CountRows("entry"));
                 TestServers.Execute(address, $"DROP USER '{user}'@'127.0.0.1'");
                 break;
             default:
-                Assert.Contains("not on this machine", Assert.Single(_stores.ServerOf(address).Hindrances("/nowhere/books.fdb")), StringComparison.Ordinal);
+                Assert.Contains("not on this machine", Assert.Single(_stores.ServerOf(address).Hindrances("/nowhere/books.fdb")),
+                    StringComparison.Ordinal);
                 break;
         }
     }

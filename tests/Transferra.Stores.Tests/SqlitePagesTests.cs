@@ -1,4 +1,5 @@
-// SqlitePagesTests.cs: records that are read from pages against the same records read by the engine, which is the oracle for every way in which a table may lie in its file.
+// SqlitePagesTests.cs: records that are read from pages against the same records read by the engine, which is the oracle for every way in
+// which a table may lie in its file.
 using Microsoft.Data.Sqlite;
 using Transferra.Core.Records;
 using Transferra.Stores.Sqlite;
@@ -58,9 +59,11 @@ public sealed class SqlitePagesTests : IDisposable
     private static Reading Compare(string path, Func<TableShape, TableShape>? reshape = null, int atLeast = 1)
     {
         // Each opens the store anew: a damaged page that the engine has seen once it takes as it is when it comes upon it again.
-        List<string> expected = All((store, table) => store.Engine(table, ""), out _), found = All((store, table) => store.Read(table, []), out Reading how);
+        List<string> expected = All((store, table) => store.Engine(table, ""), out _),
+            found = All((store, table) => store.Read(table, []), out Reading how);
         Assert.True(expected.Count >= atLeast, $"only {expected.Count} records to compare");
-        int differs = Enumerable.Range(0, Math.Max(expected.Count, found.Count)).FirstOrDefault(i => expected.ElementAtOrDefault(i) != found.ElementAtOrDefault(i), -1);
+        int differs = Enumerable.Range(0, Math.Max(expected.Count, found.Count))
+            .FirstOrDefault(i => expected.ElementAtOrDefault(i) != found.ElementAtOrDefault(i), -1);
         Assert.True(differs < 0, $"record {differs} is\n{found.ElementAtOrDefault(differs)}\nnot\n{expected.ElementAtOrDefault(differs)}");
         return how;
 
@@ -141,23 +144,29 @@ public sealed class SqlitePagesTests : IDisposable
     [Theory]
     [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY, v); INSERT INTO t VALUES (5, 'a'), (1, 'b'), (-3, 'c')", true, "Pages")]
     [InlineData("CREATE TABLE t (v, \"K\" integer primary key autoincrement); INSERT INTO t VALUES ('a', 9), ('b', 2)", true, "Pages")]
-    [InlineData("CREATE TABLE t (k INT PRIMARY KEY, v); INSERT INTO t VALUES (5, 'a'), (1, 'b'), (NULL, 'c')", false, "Pages")] // not the record's number
-    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY DESC, v); INSERT INTO t VALUES (5, 'a'), (1, 'b'), (NULL, 'c')", false, "Pages")] // not either
+    // not the record's number
+    [InlineData("CREATE TABLE t (k INT PRIMARY KEY, v); INSERT INTO t VALUES (5, 'a'), (1, 'b'), (NULL, 'c')", false, "Pages")]
+    // not either
+    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY DESC, v); INSERT INTO t VALUES (5, 'a'), (1, 'b'), (NULL, 'c')", false, "Pages")]
     [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY, v) STRICT", true, "refused")] // a column without a type
     [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY, v REAL) STRICT; INSERT INTO t VALUES (1, 2), (2, 2.5)", true, "Pages")]
     [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY, v) WITHOUT ROWID; INSERT INTO t VALUES (5, 'a'), (1, 'b')", false, "Engine")]
     [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY, v AS (k * 2)); INSERT INTO t VALUES (5), (1)", false, "Engine")]
     [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY, v AS (k * 2) STORED); INSERT INTO t VALUES (5), (1)", false, "Engine")]
-    [InlineData("PRAGMA encoding = 'UTF-16'; CREATE TABLE t (k INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (5, 'ä')", false, "Engine")]
+    [InlineData("PRAGMA encoding = 'UTF-16'; CREATE TABLE t (k INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (5, 'ä')", false,
+        "Engine")]
     [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v; INSERT INTO t VALUES (6, 1)", true, "Pages")]
     [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v INTEGER DEFAULT -7; INSERT INTO t VALUES (6, 1)", true, "Pages")]
     [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v REAL DEFAULT 7; INSERT INTO t VALUES (6, 1)", true, "Pages")]
-    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v VARCHAR(9) DEFAULT 7.50; INSERT INTO t VALUES (6, 1)", true, "Pages")] // "7.5"
+    // "7.5"
+    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v VARCHAR(9) DEFAULT 7.50; INSERT INTO t VALUES (6, 1)", true, "Pages")]
     [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v VARCHAR(9) NOT NULL DEFAULT 'it''s'; INSERT INTO t VALUES (6, 'x')", true, "Pages")]
-    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v DATE DEFAULT '2024-02-29'", true, "Pages")]
+    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v DATE DEFAULT '2024-02-29'",
+        true, "Pages")]
     [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v BLOB DEFAULT x'4142'; INSERT INTO t VALUES (6, 'x')", true, "HandedOver")]
     [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY, v); INSERT INTO t VALUES (5, 'a'); ALTER TABLE t DROP COLUMN v; ALTER TABLE t ADD COLUMN v TEXT", true, "Pages")]
-    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY, v); CREATE INDEX i ON t (v, k); INSERT INTO t VALUES (5, 'a'), (6, 'b')", true, "Pages")]
+    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY, v); CREATE INDEX i ON t (v, k); INSERT INTO t VALUES (5, 'a'), (6, 'b')", true,
+        "Pages")]
     public void Tables_of_every_make_are_read_as_the_engine_reads_them(string sql, bool isNumbered, string how)
     {
         if (how == "refused")
@@ -170,7 +179,8 @@ public sealed class SqlitePagesTests : IDisposable
         using var store = (SqliteStore)new StoreOpener().Open(new StoreAddress("sqlite", _folder["s.db"]));
         TableShape table = store.ReadShape()[0];
         // The order of a key is that of the file where the key is the record's number; elsewhere the engine is asked for it.
-        List<string> ordered = Rows(store.Engine(table, " ORDER BY k"), table, out _), found = Rows(store.Read(table, ["k"]), table, out Reading reading);
+        List<string> ordered = Rows(store.Engine(table, " ORDER BY k"), table, out _), found = Rows(store.Read(table, ["k"]), table,
+            out Reading reading);
         Assert.Equal(ordered, found);
         Assert.Equal(isNumbered, reading != Reading.Engine);
     }
@@ -204,8 +214,10 @@ public sealed class SqlitePagesTests : IDisposable
     }
 
     [Theory]
-    [InlineData(new byte[] { 11, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xf0, 0 })] // a kind of value beyond all kinds, whose last bits are those of one
-    [InlineData(new byte[] { 0xff, 0xff, 0xff, 0xff, 0xf8, 0x80, 0x80, 0x80, 11, 0, 0 })] // a header longer than any record, whose last bits are its length
+    // a kind of value beyond all kinds, whose last bits are those of one
+    [InlineData(new byte[] { 11, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xf0, 0 })]
+    // a header longer than any record, whose last bits are its length
+    [InlineData(new byte[] { 0xff, 0xff, 0xff, 0xff, 0xf8, 0x80, 0x80, 0x80, 11, 0, 0 })]
     public void Numbers_that_are_too_large_for_what_they_count_are_left_to_the_engine(byte[] header)
     {
         Execute("CREATE TABLE t (a, b, c, d, e, f, g, h, i, j); INSERT INTO t VALUES (NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL)");
@@ -232,8 +244,10 @@ public sealed class SqlitePagesTests : IDisposable
         for (int time = 0; time < times; time++)
         {
             byte[] bytes = (byte[])sound.Clone();
-            // Not the file's header and the schema: a store with these damaged is not opened. Half of the damage is at the beginning of a page, where the numbers are that lead on.
-            int at = random.Next(2) == 0 ? random.Next(pageBytes, bytes.Length) : (random.Next(1, bytes.Length / pageBytes) * pageBytes) + random.Next(40);
+            // Not the file's header and the schema: a store with these damaged is not opened. Half of the damage is at the beginning of a
+            // page, where the numbers are that lead on.
+            int at = random.Next(2) == 0 ? random.Next(pageBytes, bytes.Length) : (random.Next(1, bytes.Length / pageBytes) * pageBytes)
+                + random.Next(40);
             bytes[at] = random.Next(3) switch { 0 => 0, 1 => 0xff, _ => (byte)(bytes[at] ^ (1 << random.Next(8))) };
             File.WriteAllBytes(damaged, bytes);
             try

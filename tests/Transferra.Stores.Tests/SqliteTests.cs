@@ -27,9 +27,11 @@ public sealed class SqliteTests : IDisposable
 
     private static readonly TableShape AllKinds = new("all kinds \"quoted\"",
     [
-        new("key", FieldType.Integer, true), new("select", FieldType.Decimal(18, 2)), new("wide", FieldType.Decimal(38, 10)), new("day", FieldType.Date),
+        new("key", FieldType.Integer, true), new("select", FieldType.Decimal(18, 2)), new("wide", FieldType.Decimal(38, 10)),
+            new("day", FieldType.Date),
             new("time", new(FieldKind.Time)),
-        new("moment", new(FieldKind.Timestamp)), new("täxt", FieldType.Text), new("short", new(FieldKind.Text, Length: 3)), new("yes", FieldType.Boolean),
+        new("moment", new(FieldKind.Timestamp)), new("täxt", FieldType.Text), new("short", new(FieldKind.Text, Length: 3)),
+            new("yes", FieldType.Boolean),
             new("bytes", new(FieldKind.Binary)),
         new("id", new(FieldKind.Uuid)), new("real", new(FieldKind.Double)),
     ], ["key"], []);
@@ -38,14 +40,16 @@ public sealed class SqliteTests : IDisposable
     {
         var batch = new RecordBatch(AllKinds.Columns);
         Add(1, long.MinValue + 1, 0, 0, 0, 0, "", "", 0, [], Int128.Zero, 0.1);
-        Add(long.MaxValue, 999_999_999_999_999_999, DecimalText.PowerOfTen(38) - 1, ValueText.LastDay, 86_399_999_999, 315_537_897_599_999_999,
+        Add(long.MaxValue, 999_999_999_999_999_999, DecimalText.PowerOfTen(38) - 1, ValueText.LastDay, 86_399_999_999,
+            315_537_897_599_999_999,
             "e\u0301 \U0001F3BB combining and beyond", "äöü", 1, [0, 255], -1, double.MaxValue);
         Add(-5, -999_999_999_999_999_999, 1 - DecimalText.PowerOfTen(38), 1, 1, 1, "a\0b", "   ", 1, [1], Int128.MaxValue, -0.0);
         Add(7, null, null, null, null, null, new string('x', 1_000_000), null, null, null, null, null);
         Add(8, null, null, null, null, null, null, null, null, null, null, null);
         return batch;
 
-        void Add(long key, Int128? select, Int128? wide, long? day, long? time, long? moment, string? text, string? brief, long? yes, byte[]? bytes, Int128? id, double? real)
+        void Add(long key, Int128? select, Int128? wide, long? day, long? time, long? moment, string? text, string? brief, long? yes,
+            byte[]? bytes, Int128? id, double? real)
         {
             if (select < -999_999_999_999_999_999) select = -1;
             object?[] values = [key, select, wide, day, time, moment, text, brief, yes, bytes, id, real];
@@ -80,7 +84,8 @@ public sealed class SqliteTests : IDisposable
         using IStore store = _stores.Open(At("new.db"));
         Assert.Equal("60", store.Identity.HeaderFields["user_version"]);
         TableShape shape = Assert.Single(store.ReadShape());
-        Assert.Equal(AllKinds.Columns.Select(column => (column.Name, column.Type)), shape.Columns.Select(column => (column.Name, column.Type)));
+        Assert.Equal(AllKinds.Columns.Select(column => (column.Name, column.Type)),
+            shape.Columns.Select(column => (column.Name, column.Type)));
         Assert.Equal(["key"], shape.Key);
         Assert.Empty(store.CheckPhysically());
         var read = new RecordBatch(AllKinds.Columns, new BatchLimits(100, 1 << 24));
@@ -152,7 +157,8 @@ public sealed class SqliteTests : IDisposable
     [Fact]
     public void A_refused_row_is_in_none_of_the_tables_and_the_others_are_in_all()
     {
-        TableShape a = new("a", [new("k", FieldType.Integer)], ["k"], []), b = new("b", [new("name", FieldType.Text), new("k", FieldType.Integer)], ["name"], []);
+        TableShape a = new("a", [new("k", FieldType.Integer)], ["k"], []),
+            b = new("b", [new("name", FieldType.Text), new("k", FieldType.Integer)], ["name"], []);
         var batch = new RecordBatch([new("k", FieldType.Integer), new("name", FieldType.Text)]);
         foreach ((long key, string name) in ((long, string)[])[(1, "x"), (2, "x"), (1, "y"), (3, "z")])
         {
@@ -164,7 +170,8 @@ public sealed class SqliteTests : IDisposable
         {
             builder.CreateTable(a);
             builder.CreateTable(b);
-            builder.Write([new TableOutput(a, [batch.Vectors[0]]), new TableOutput(b, [batch.Vectors[1], batch.Vectors[0]])], [0, 1, 2, 3], rejects);
+            builder.Write([new TableOutput(a, [batch.Vectors[0]]), new TableOutput(b, [batch.Vectors[1], batch.Vectors[0]])],
+                [0, 1, 2, 3], rejects);
             builder.Complete(new Dictionary<string, string>());
         }
         Assert.Equal([1, 2], rejects.Select(reject => reject.Row));
@@ -209,14 +216,21 @@ public sealed class SqliteTests : IDisposable
             case "text": File.WriteAllText(path, new string('x', 500)); break;
             case "short": File.WriteAllText(path, "SQLite"); break;
             case "hot journal": File.WriteAllText(path + "-journal", "x"); break;
-            case "changes waiting": Execute("s.db", "PRAGMA journal_mode = WAL"); File.WriteAllText(path + "-wal", "left by a crash"); break;
+            case "changes waiting":
+                Execute("s.db", "PRAGMA journal_mode = WAL"); File.WriteAllText(path + "-wal",
+                "left by a crash"); break;
             case "locked":
                 holder.Open();
                 using (SqliteCommand command = holder.CreateCommand()) { command.CommandText = "BEGIN EXCLUSIVE"; command.ExecuteNonQuery(); }
                 break;
         }
         IReadOnlyDictionary<string, string> before = TempFolder.Signature(_folder.Path);
-        var error = Assert.Throws<TransferraException>(() => { if (what == "new over old") _stores.Create(At("s.db")).Dispose(); else _stores.Open(At("s.db")).Dispose(); });
+        var error = Assert.Throws<TransferraException>(() =>
+        {
+            if (what == "new over old") _stores.Create(At("s.db"))
+            .Dispose();
+            else _stores.Open(At("s.db")).Dispose();
+        });
         Assert.Contains(words, error.Message, StringComparison.Ordinal);
         Assert.NotEqual("", error.Next);
         Assert.Equal(before, TempFolder.Signature(_folder.Path));
@@ -258,7 +272,8 @@ public sealed class SqliteTests : IDisposable
     [Fact]
     public void Indexes_defaults_and_numbering_are_built_and_told()
     {
-        var table = new TableShape("t", [new("id", FieldType.Integer, true), new("code", new(FieldKind.Text, Length: 8), Default: "'none'")], ["id"],
+        var table = new TableShape("t", [new("id", FieldType.Integer, true), new("code", new(FieldKind.Text, Length: 8),
+            Default: "'none'")], ["id"],
             [])
         { Indexes = [new("", ["code", "id"], true), new("by_code", ["code"], false)], NumberedColumn = "id" };
         using (IStoreBuilder builder = _stores.Create(At("shape.db")))
@@ -269,7 +284,8 @@ public sealed class SqliteTests : IDisposable
         Execute("shape.db", "INSERT INTO t (id) VALUES (7); INSERT INTO t DEFAULT VALUES; CREATE VIEW v AS SELECT 1; CREATE TRIGGER tr AFTER INSERT ON t BEGIN SELECT 1; END");
         using IStore store = _stores.Open(At("shape.db"));
         TableShape told = store.ReadShape().Single();
-        Assert.Equal(["by_code code False", "t_x1 code,id True"], told.Indexes.Select(index => $"{index.Name} {string.Join(',', index.Columns)} {index.IsUnique}"));
+        Assert.Equal(["by_code code False", "t_x1 code,id True"],
+            told.Indexes.Select(index => $"{index.Name} {string.Join(',', index.Columns)} {index.IsUnique}"));
         Assert.Equal(("id", "'none'"), (told.NumberedColumn, told.Columns[1].Default));
         Assert.Equal(["7", "8"], Cells.Of(store, "t", "id", FieldType.Integer, out _, "id"));
         Assert.Equal(["none", "none"], Cells.Of(store, "t", "code", FieldType.Text, out _));
@@ -313,7 +329,8 @@ public sealed class SqliteTests : IDisposable
         string[] prints = [.. ((string[])["a.db", "b.db", "c.db"]).Select(name =>
         {
             using IStore store = _stores.Open(At(name));
-            return Baseline.Of(store, [store.ReadShape()[0] with { Key = ["k"] }], new ListObserver(), CancellationToken.None)[0].Fingerprint;
+            return Baseline.Of(store, [store.ReadShape()[0] with { Key = ["k"] }], new ListObserver(),
+                CancellationToken.None)[0].Fingerprint;
         })];
         Assert.Equal(prints[0], prints[1]);
         Assert.NotEqual(prints[0], prints[2]);

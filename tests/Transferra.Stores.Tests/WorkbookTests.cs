@@ -16,8 +16,13 @@ public sealed class WorkbookTests : IDisposable
     // Lines of Python with "book", a workbook of the library openpyxl, which test.sh installs.
     private IStore Open(string lines)
     {
-        string script = _folder.Write("fill.py", $"import datetime, openpyxl\nbook = openpyxl.Workbook()\nbook.remove(book.active)\n{lines}\nbook.save('book.xlsx')\n");
-        using Process python = Process.Start(new ProcessStartInfo("/usr/bin/python3", [script]) { WorkingDirectory = _folder.Path, RedirectStandardError = true })!;
+        string script = _folder.Write("fill.py",
+            $"import datetime, openpyxl\nbook = openpyxl.Workbook()\nbook.remove(book.active)\n{lines}\nbook.save('book.xlsx')\n");
+        using Process python = Process.Start(new ProcessStartInfo("/usr/bin/python3", [script])
+        {
+            WorkingDirectory = _folder.Path,
+            RedirectStandardError = true
+        })!;
         string errors = python.StandardError.ReadToEnd();
         python.WaitForExit();
         Assert.True(python.ExitCode == 0, errors);
@@ -52,7 +57,8 @@ public sealed class WorkbookTests : IDisposable
             for row in ['V', 'text with \u00e9, \U0001F3BB and\nlines', 1 / 3, 1234567.89, True, datetime.datetime(1999, 12, 31, 23, 59, 58), datetime.time(10, 20, 30), 0.0001, '  kept blanks  ', '007']:
                 sheet.append([row])
             """);
-        Assert.Equal(["text with \u00e9, \U0001F3BB and\nlines", "0.3333333333333333", "1234567.89", "true", "1999-12-31 23:59:58", "10:20:30", "0.0001",
+        Assert.Equal(["text with \u00e9, \U0001F3BB and\nlines", "0.3333333333333333", "1234567.89", "true", "1999-12-31 23:59:58",
+            "10:20:30", "0.0001",
             "  kept blanks  ", "007"], Cells.Of(store, "T", "V", FieldType.Text, out _));
     }
 
@@ -90,8 +96,10 @@ public sealed class WorkbookTests : IDisposable
 
     [Theory]
     [InlineData("<row r=\"1\"><c r=\"A1\" t=\"inlineStr\"><is><t>V</t></is></c></row><row r=\"2\"><c r=\"A2\" t=\"s\"><v>99</v></c></row>", "no shared text")]
-    [InlineData("<row r=\"1\"><c r=\"A1\" t=\"inlineStr\"><is><t>V</t></is></c></row><row r=\"2\"><c r=\"11\"><v>9</v></c></row>", "no cell")]
-    [InlineData("<row r=\"1\"><c r=\"A1\" t=\"inlineStr\"><is><t>V</t></is></c></row><row r=\"2\"><c r=\"ZZZZ1\"><v>9</v></c></row>", "no cell")]
+    [InlineData("<row r=\"1\"><c r=\"A1\" t=\"inlineStr\"><is><t>V</t></is></c></row><row r=\"2\"><c r=\"11\"><v>9</v></c></row>",
+        "no cell")]
+    [InlineData("<row r=\"1\"><c r=\"A1\" t=\"inlineStr\"><is><t>V</t></is></c></row><row r=\"2\"><c r=\"ZZZZ1\"><v>9</v></c></row>",
+        "no cell")]
     [InlineData("<row r=\"1\"><c", "damaged")]
     public void A_damaged_sheet_is_told_with_its_row(string rows, string says)
     {
@@ -105,7 +113,8 @@ public sealed class WorkbookTests : IDisposable
     [Fact]
     public void What_is_no_workbook_is_told_in_words()
     {
-        Assert.Contains("no workbook that can be read", Refused(_folder.Write("text.xlsx", "not a package")).Message, StringComparison.Ordinal);
+        Assert.Contains("no workbook that can be read", Refused(_folder.Write("text.xlsx", "not a package")).Message,
+            StringComparison.Ordinal);
         using (ZipArchive package = ZipFile.Open(_folder["empty.xlsx"], ZipArchiveMode.Create)) package.CreateEntry("readme.txt");
         Assert.Contains("is missing", Refused(_folder["empty.xlsx"]).Message, StringComparison.Ordinal);
         Assert.Contains("is not there", Refused(_folder["none.xlsx"]).Message, StringComparison.Ordinal);
@@ -136,11 +145,13 @@ public sealed class WorkbookTests : IDisposable
         }
     }
 
-    private TransferraException Refused(string path) => Assert.Throws<TransferraException>(() => _stores.Open(new StoreAddress("workbook", path)).Dispose());
+    private TransferraException Refused(string path) => Assert.Throws<TransferraException>(() =>
+        _stores.Open(new StoreAddress("workbook", path)).Dispose());
 
     private void Write(string name, bool date1904, string rows)
     {
-        const string main = "http://schemas.openxmlformats.org/spreadsheetml/2006/main", relations = "http://schemas.openxmlformats.org/officeDocument/2006/relationships";
+        const string main = "http://schemas.openxmlformats.org/spreadsheetml/2006/main",
+            relations = "http://schemas.openxmlformats.org/officeDocument/2006/relationships";
         using ZipArchive package = ZipFile.Open(_folder[name], ZipArchiveMode.Create);
         Part("xl/workbook.xml", $"<workbook xmlns=\"{main}\" xmlns:r=\"{relations}\"><workbookPr date1904=\"{(date1904 ? 1 : 0)}\"/><sheets><sheet name=\"T\" sheetId=\"1\" r:id=\"r1\"/></sheets></workbook>");
         Part("xl/_rels/workbook.xml.rels",

@@ -29,21 +29,26 @@ internal static class BackupCommand
             IReadOnlyList<BackupResult> sets = [];
             // A company that cannot be backed up does not keep the others from it.
             Exception? error = session.Attempt(company.Code, "backup", () =>
-                sets = CompanyBackup.Run(context with { Observer = observer.At(company.Code + " backup") }, company, Companies.VersionOf(company)));
+                sets = CompanyBackup.Run(context with { Observer = observer.At(company.Code + " backup") }, company,
+                    Companies.VersionOf(company)));
             if (error is not null && session.Companies.Count == 1) System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(error);
             string? failed = error is null ? null : session.TellFailed("NOT backed up", error);
             if (failed is null) Results.Backups(session.Screen, sets);
             results.Add(new CompanyBackedUp(company.Code, sets) { Seconds = clock.Elapsed.TotalSeconds, Failed = failed });
         }
         session.Screen.Heading("How it came out");
-        session.Screen.Table(["Company", ">Files", ">Size", ">Set", ">Took", "Places proved"], results.Select(result => (IReadOnlyList<string>)
+        session.Screen.Table(["Company", ">Files", ">Size", ">Set", ">Took", "Places proved"],
+            results.Select(result => (IReadOnlyList<string>)
         [
-            result.Company, Results.Number(Most(result, set => set.Files)), Sizes.Of(Most(result, set => set.ContentBytes)), Sizes.Of(Most(result, set => set.Bytes)),
+            result.Company, Results.Number(Most(result, set => set.Files)), Sizes.Of(Most(result, set => set.ContentBytes)),
+                Sizes.Of(Most(result, set => set.Bytes)),
             result.Seconds.ToString("0.0 s", System.Globalization.CultureInfo.InvariantCulture),
                 FormattableString.Invariant($"{result.Sets.Count(set => set.IsProved)} of {context.Sets.Places.Count}"),
         ]));
         static long Most(CompanyBackedUp result, Func<BackupResult, long> value) => result.Sets.Select(value).DefaultIfEmpty().Max();
         bool enough = results.All(result => result.Sets.Count(set => set.IsProved) >= session.Office.Backup.Wanted);
-        return session.Answer(!enough ? ExitCodes.Unproved : results.All(result => result.Sets.All(set => set.IsProved && set.Doubts.Count == 0)) ? ExitCodes.Done : ExitCodes.LookAt, results);
+        return session.Answer(!enough ? ExitCodes.Unproved
+            : results.All(result => result.Sets.All(set => set.IsProved && set.Doubts.Count == 0)) ? ExitCodes.Done : ExitCodes.LookAt,
+            results);
     }
 }

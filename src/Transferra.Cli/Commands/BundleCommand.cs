@@ -16,7 +16,8 @@ internal static class BundleCommand
             throw new TransferraException("bundle wants the code of a company",
                 $"The companies are {string.Join(", ", session.Office.Companies.Select(company => company.Code))}.");
         if (to is not null && session.Codes.Count > 1)
-            throw new TransferraException("--to names one file, and several companies were named", "Make their bundles one after the other.");
+            throw new TransferraException("--to names one file, and several companies were named",
+                "Make their bundles one after the other.");
         var results = new List<BundleResult>();
         OfficeSurvey survey = Survey.Of(session.Office, session.Tools, looksForMore: false);
         foreach (Company company in session.Companies) results.Add(One(session, company, survey, to, showsOnly));
@@ -34,7 +35,8 @@ internal static class BundleCommand
         using IStore? store = TryOpen(session, company, version);
         bundle.Gather(found, session.Checks.Newest(company.Code), store, session.Runs.List());
         session.Screen.Heading($"{company.Code}  support bundle: read what is in it before you send it");
-        session.Screen.Table(["File", ">Bytes", "What it is"], bundle.Files.Select(file => (IReadOnlyList<string>)[file.Name, Results.Number(file.Bytes), file.What]));
+        session.Screen.Table(["File", ">Bytes", "What it is"],
+            bundle.Files.Select(file => (IReadOnlyList<string>)[file.Name, Results.Number(file.Bytes), file.What]));
         session.Screen.Line("Not in it: " + string.Join("; ", bundle.NotIn) + ".");
         if (session.Office.Contact.Count == 0) session.Screen.Look("office.yaml names nobody to answer to; add: contact: {person: ..., phone: ..., mail: ...}");
         if (showsOnly) return new BundleResult(company.Code, "", bundle.Files, bundle.NotIn);
@@ -63,7 +65,8 @@ internal static class BundleCommand
         session.Volume.CreateFolder(folder);
         DateTime at = DateTime.UtcNow;
         string path;
-        do path = Path.Combine(folder, string.Create(CultureInfo.InvariantCulture, $"{company.Code}_{company.Kit.Id}_{at:yyyyMMdd-HHmmss}.zip"));
+        do path = Path.Combine(folder, string.Create(CultureInfo.InvariantCulture,
+            $"{company.Code}_{company.Kit.Id}_{at:yyyyMMdd-HHmmss}.zip"));
         while (Path.Exists(path) && (at = at.AddSeconds(1)) > default(DateTime));
         return path;
     }

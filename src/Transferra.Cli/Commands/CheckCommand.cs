@@ -20,7 +20,8 @@ internal static class CheckCommand
     {
         var results = new List<CompanyChecked>();
         var observer = session.Observer();
-        if (sheet is not null && File.Exists(sheet)) throw new TransferraException($"{sheet} is there already", "Name a file that is not there yet.");
+        if (sheet is not null && File.Exists(sheet)) throw new TransferraException($"{sheet} is there already",
+            "Name a file that is not there yet.");
         if (sheet is not null && !Directory.Exists(Path.GetDirectoryName(sheet)))
             throw new TransferraException($"there is no folder {Path.GetDirectoryName(sheet)}", "Make it, or name another file.");
         var failed = new Dictionary<string, string>();
@@ -49,13 +50,19 @@ internal static class CheckCommand
     public static KeptCheck Check(Session session, Company company, KitVersion version, ScreenObserver observer)
     {
         KeptCheck? before = session.Checks.Newest(company.Code);
-        IReadOnlyList<Hop> way = version.Name == company.WantedVersion ? [] : company.Kit.WayFrom(version.Name, company.WantedVersion) ?? [];
+        IReadOnlyList<Hop> way = version.Name == company.WantedVersion ? [] : company.Kit.WayFrom(version.Name, company.WantedVersion)
+            ?? [];
         return session.Checks.Keep(company.Code, folder =>
         {
-            CheckResult result = CompanyChecks.Run(session.Context(observer), company, company.StoreNow(session.Places), version, way, SettingsFor(company, way),
+            CheckResult result = CompanyChecks.Run(session.Context(observer), company, company.StoreNow(session.Places), version, way,
+                SettingsFor(company, way),
                 folder.Length > 0 ? folder : null);
             return before is null || before.Result.Version != version.Name ? result
-                : result with { Compared = FindingComparison.Of($"the check of {before.At:yyyy-MM-dd HH:mm} UTC", before.Result with { Compared = null }, result, []) };
+                : result with
+                {
+                    Compared = FindingComparison.Of($"the check of {before.At:yyyy-MM-dd HH:mm} UTC",
+                    before.Result with { Compared = null }, result, [])
+                };
         });
     }
 
@@ -86,5 +93,6 @@ internal static class CheckCommand
 
     // A check needs no answers yet; a setting that is still open is tried with an empty text.
     private static Dictionary<string, string> SettingsFor(Company company, IReadOnlyList<Hop> way) =>
-        way.SelectMany(hop => hop.Settings).DistinctBy(setting => setting.Name).ToDictionary(setting => setting.Name, setting => company.Answers.GetValueOrDefault(setting.Name, ""));
+        way.SelectMany(hop => hop.Settings).DistinctBy(setting => setting.Name).ToDictionary(setting => setting.Name, setting =>
+            company.Answers.GetValueOrDefault(setting.Name, ""));
 }

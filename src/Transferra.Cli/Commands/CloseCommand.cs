@@ -41,7 +41,8 @@ internal static class CloseCommand
         if (outcome.IsClosed)
         {
             int services = session.Office.Closing.Services.Count(service => !service.StaysUp);
-            screen.Good("Closed, and proved: no session, no open file" + (services > 0 ? ", no process and no listening port of the services." : "."));
+            screen.Good("Closed, and proved: no session, no open file"
+                + (services > 0 ? ", no process and no listening port of the services." : "."));
             return;
         }
         if (outcome.StillIn.Count > 0)
@@ -65,7 +66,8 @@ internal static class CloseCommand
         screen.Heading("What closing would do");
         IReadOnlyList<ClosingStep> steps = session.Closing.Preview(session.Office);
         foreach (ClosingStep step in steps) screen.Line($"  {step.WhenClosed}");
-        foreach (ServicePlan service in session.Office.Closing.Services.Where(service => service.StaysUp)) screen.Line($"  {service.Name} stays up, as office.yaml says");
+        foreach (ServicePlan service in session.Office.Closing.Services.Where(service =>
+            service.StaysUp)) screen.Line($"  {service.Name} stays up, as office.yaml says");
         screen.Line("Nothing was changed.");
         return session.Answer(ExitCodes.Done, new { people, steps = steps.Select(step => step.WhenClosed) });
     }
@@ -82,7 +84,12 @@ internal static class CloseCommand
         }
         IReadOnlyList<NotReopened> failed = Open(session, closed);
         if (failed.Count == 0) WriteSignOff(session, closed.Id);
-        return session.Answer(failed.Count > 0 ? ExitCodes.Unproved : ExitCodes.Done, new { wasClosed = true, closing = closed.Id, notReopened = failed });
+        return session.Answer(failed.Count > 0 ? ExitCodes.Unproved : ExitCodes.Done, new
+        {
+            wasClosed = true,
+            closing = closed.Id,
+            notReopened = failed
+        });
     }
 
     // The closing's journal cannot be believed, or what it would bring back cannot be brought back: a person does it by hand.
@@ -100,7 +107,8 @@ internal static class CloseCommand
             session.Screen.Line($"  {entry.Stage}: {string.Join(", ", entry.Facts.Where(fact => fact.Key != "password-file").Select(fact => $"{fact.Key} {fact.Value}"))}");
             steps.Add(new { step = entry.Stage, entry.Facts });
         }
-        if (!session.Confirm([closed.Id], "Put that right by hand, and give up the closing")) return session.Answer(ExitCodes.Refused, new { confirmed = false });
+        if (!session.Confirm([closed.Id], "Put that right by hand, and give up the closing")) return session.Answer(ExitCodes.Refused,
+            new { confirmed = false });
         string folder = session.Closings.PutAway(closed);
         session.Screen.Look($"Given up. Its folder is now {folder}");
         return session.Answer(ExitCodes.LookAt, new { closing = closed.Id, folder, steps });
@@ -112,7 +120,8 @@ internal static class CloseCommand
     {
         if (UnfinishedRun(session) is { } run)
             session.Screen.Look($"The run {run.Id} is unfinished: who works now may work on what it is about to change. Better: transferra upgrade --resume, or transferra undo");
-        session.Screen.Heading(string.Create(CultureInfo.InvariantCulture, $"Opening again what was closed {closed.BegunAt:yyyy-MM-dd HH:mm} UTC"));
+        session.Screen.Heading(string.Create(CultureInfo.InvariantCulture,
+            $"Opening again what was closed {closed.BegunAt:yyyy-MM-dd HH:mm} UTC"));
         IReadOnlyList<NotReopened> failed = session.Closing.Reopen();
         if (failed.Count == 0) session.Screen.Good("Open: everything that was closed is as it was before, and proved.");
         else session.Screen.Bad($"NOT open: {Results.Count(failed.Count, "thing is", "things are")} not as before, and users were not told that it is open.");

@@ -15,7 +15,8 @@ internal static class Companies
     public static KitVersion VersionOf(Company company)
     {
         CompanySurvey survey = Survey.VersionOf(company, new StoreOpener());
-        return survey.DataVersion is not null ? company.Kit.Version(survey.DataVersion)! : throw new TransferraException($"{company.Code}: {survey.Problem}", survey.Next);
+        return survey.DataVersion is not null ? company.Kit.Version(survey.DataVersion)!
+            : throw new TransferraException($"{company.Code}: {survey.Problem}", survey.Next);
     }
 
     /// <summary>Refuses while a run stands part-way.</summary>
@@ -26,12 +27,14 @@ internal static class Companies
         // An older one that was altered is of no concern to what comes; the newest may have left the office half-way.
         if (all is [{ IsBroken: true } newest, ..]) throw newest.Journal.Damage!;
         if (all.FirstOrDefault(run => run.IsUnfinished) is { } run)
-            throw new TransferraException($"the run {run.Id} stopped part-way", "Go on with it: transferra upgrade --resume. Or take it back: transferra undo");
+            throw new TransferraException($"the run {run.Id} stopped part-way",
+                "Go on with it: transferra upgrade --resume. Or take it back: transferra undo");
     }
 
     /// <summary>Asks all gates of all companies and shows those that are blocked.</summary>
     /// <returns>The companies that are to be upgraded, with their versions; null when a gate is blocked.</returns>
-    public static IReadOnlyList<(Company Company, KitVersion From)>? Gates(Session session, RunContext context, IReadOnlyList<Company> companies, out IReadOnlyList<Gate> gates)
+    public static IReadOnlyList<(Company Company, KitVersion From)>? Gates(Session session, RunContext context,
+        IReadOnlyList<Company> companies, out IReadOnlyList<Gate> gates)
     {
         ReadinessResult result = Readiness.Of(context, companies, session.Words, session.Tools.Commands);
         foreach (string code in result.There)

@@ -14,7 +14,8 @@ internal static class ConvertCommand
         using IDisposable one = session.LockStores();
         Companies.RefuseWhileUnfinished(session.Runs);
         RunContext context = session.Context(session.Observer());
-        IReadOnlyList<(Company Company, KitVersion From)>? ready = Companies.Gates(session, context, session.Companies, out IReadOnlyList<Gate> gates);
+        IReadOnlyList<(Company Company, KitVersion From)>? ready = Companies.Gates(session, context, session.Companies,
+            out IReadOnlyList<Gate> gates);
         if (ready is null) return session.Answer(ExitCodes.Refused, new { gates });
         if (ready.Count == 0) return session.Answer(ExitCodes.Done, new { gates });
         TakeBackEarlier(session, context, ready);
@@ -25,16 +26,22 @@ internal static class ConvertCommand
         foreach (CompanyReport company in report.Companies.Where(company => company.Conversion is not null && company.Outcome == "through"))
             session.Screen.Line($"{company.Code}: the new store is {company.Conversion!.NewStore}. Prove it: transferra match {company.Code}. Remove it: transferra undo");
         bool clean = outcomes.All(outcome => outcome.IsThrough) && report.Companies.All(company => company.Conversion?.Exceptions == 0);
-        return session.Answer(outcomes.Any(outcome => !outcome.IsSettled) ? ExitCodes.PartWay : clean ? ExitCodes.Done : ExitCodes.LookAt, report);
+        return session.Answer(outcomes.Any(outcome => !outcome.IsSettled) ? ExitCodes.PartWay : clean ? ExitCodes.Done : ExitCodes.LookAt,
+            report);
     }
 
-    // An earlier trial conversion can be made again at any time; two of them side by side would only be mixed up. Those of other companies stay.
+    // An earlier trial conversion can be made again at any time; two of them side by side would only be mixed up. Those of other
+    // companies stay.
     private static void TakeBackEarlier(Session session, RunContext context, IReadOnlyList<(Company Company, KitVersion From)> ready)
     {
         foreach (Run earlier in session.Runs.List().Where(run => run is { Kind: "convert", IsUndone: false, IsUnfinished: false }
             && run.Companies.Any(code => run.IsDone(code, Stages.Convert) && ready.Any(entry => entry.Company.Code == code))))
         {
-            try { UpgradeRun.Undo(context, session.Runs.Continue(earlier), [.. ready.Select(entry => entry.Company.Code).Where(earlier.Companies.Contains)]); }
+            try
+            {
+                UpgradeRun.Undo(context, session.Runs.Continue(earlier),
+                [.. ready.Select(entry => entry.Company.Code).Where(earlier.Companies.Contains)]);
+            }
             catch (TransferraException error) { throw new TransferraException($"the earlier conversion {earlier.Id} could not be removed: {error.Message}", error.Next, error); }
         }
     }

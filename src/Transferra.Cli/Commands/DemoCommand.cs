@@ -60,7 +60,8 @@ internal static class DemoCommand
         }
         finally
         {
-            foreach (string standIn in (string[])["service", "scheduler"]) commands.Run(["sh", "programs/ledger/stand-in.sh", standIn, "stop"], TimeSpan.FromSeconds(30));
+            foreach (string standIn in (string[])["service", "scheduler"]) commands.Run(["sh", "programs/ledger/stand-in.sh", standIn,
+                "stop"], TimeSpan.FromSeconds(30));
         }
     }
 
@@ -85,7 +86,8 @@ internal static class DemoCommand
         string assembly = Path.Combine(AppContext.BaseDirectory, "transferra.dll"), host = Environment.ProcessPath!;
         var start = new ProcessStartInfo(host) { RedirectStandardOutput = true, RedirectStandardError = true };
         if (Path.GetFileNameWithoutExtension(host) == "dotnet") start.ArgumentList.Add(assembly);
-        foreach (string argument in (string[])["stand-in", "workstation", "--in", program, "--file", file]) start.ArgumentList.Add(argument);
+        foreach (string argument in (string[])["stand-in", "workstation", "--in", program, "--file",
+            file]) start.ArgumentList.Add(argument);
         Process process = Process.Start(start)!;
         // It says with this file that it has the books open.
         for (int i = 0; i < 100 && !process.HasExited && !File.Exists(Path.Combine(program, "workstation.pid")); i++) Thread.Sleep(50);
@@ -98,7 +100,8 @@ internal static class DemoCommand
         RunReport report = RunReport.Of(office.Office, run);
         string text = string.Join(", ", report.Companies.Select(company => $"{company.Code} {company.Outcome}"));
         asTold &= text == "QIH through, QWS stopped, QST through";
-        screen.Heading(asTold ? "That is the whole job: two companies are through, the third waits for four corrections." : $"This is not how the demo should end: {text}");
+        screen.Heading(asTold ? "That is the whole job: two companies are through, the third waits for four corrections."
+            : $"This is not how the demo should end: {text}");
         screen.Line($"The office is in {folder}. Look around in it:");
         foreach (string hint in (string[])["survey", "match QIH", "signoff", $"undo --run {run.Id} --yes QIH"])
             screen.Line($"  transferra {hint} --office {folder}");

@@ -22,12 +22,16 @@ internal static class MatchCommand
             CompanyMatched? matched = null;
             Exception? error = session.Attempt(company.Code, "match", () => matched = Match(session, runs, company));
             if (error is not null && session.Companies.Count == 1) System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(error);
-            results.Add(matched ?? new CompanyMatched(company.Code, "", null, session.TellFailed($"{company.Code} was NOT matched", error!)));
-            code = Math.Max(code, matched is null ? ExitCodes.Unproved : matched.Match?.Verdict == Verdict.Proved ? ExitCodes.Done : ExitCodes.LookAt);
+            results.Add(matched ?? new CompanyMatched(company.Code, "", null, session.TellFailed($"{company.Code} was NOT matched",
+                error!)));
+            code = Math.Max(code, matched is null ? ExitCodes.Unproved : matched.Match?.Verdict == Verdict.Proved ? ExitCodes.Done
+                : ExitCodes.LookAt);
         }
         if (results.All(result => result.Match is null && result.NotMatched == NoStore))
-            throw new TransferraException(session.Companies.Count == 1 ? $"{session.Companies[0].Code} has no converted store to match" : "no company has a converted store to match",
-                session.Companies.Count == 1 ? $"Convert it first: transferra convert {session.Companies[0].Code}" : "Convert first: transferra convert");
+            throw new TransferraException(session.Companies.Count == 1 ? $"{session.Companies[0].Code} has no converted store to match"
+                : "no company has a converted store to match",
+                session.Companies.Count == 1 ? $"Convert it first: transferra convert {session.Companies[0].Code}"
+                    : "Convert first: transferra convert");
         foreach (CompanyMatched without in results.Where(result => result.NotMatched == NoStore))
             session.Screen.Look($"{without.Company}: not matched, as it has no converted store. Convert it first: transferra convert {without.Company}");
         return session.Answer(code, results);
@@ -39,9 +43,11 @@ internal static class MatchCommand
     {
         ScreenObserver observer = session.Observer();
         RunContext context = session.Context(observer.At(company.Code + " match"));
-        CompanyRun? on = runs.Where(run => !run.IsBroken && run.Kind is not ("restore" or Stages.Mend) && !run.IsUndone && run.Companies.Contains(company.Code)
+        CompanyRun? on = runs.Where(run => !run.IsBroken && run.Kind is not ("restore" or Stages.Mend) && !run.IsUndone
+            && run.Companies.Contains(company.Code)
                 && run.IsDone(company.Code, Stages.Convert))
-            .Select(run => UpgradeRun.OnRun(context, run, company.Code)).FirstOrDefault(on => session.Places.Exists(on.Aside) || session.Places.Exists(on.FinalStaged));
+            .Select(run => UpgradeRun.OnRun(context, run, company.Code)).FirstOrDefault(on => session.Places.Exists(on.Aside)
+                || session.Places.Exists(on.FinalStaged));
         if (on is null) return new CompanyMatched(company.Code, "", null, NoStore);
         bool changedOver = session.Places.Exists(on.Aside);
         StoreAddress old = changedOver ? on.Aside : company.OldStore, last = changedOver ? company.NewStore : on.FinalStaged;

@@ -1,4 +1,5 @@
-// MendCommand.cs: check --mend: puts right what the kit allows, on a copy that then takes the original's place; undo brings the original back.
+// MendCommand.cs: check --mend: puts right what the kit allows, on a copy that then takes the original's place; undo brings the original
+// back.
 // And check --salvage: what can be read of a damaged store, into a new one.
 using Transferra.Cli.Rendering;
 using Transferra.Core.Checks;
@@ -27,13 +28,15 @@ internal static class MendCommand
                     "Correct what the check found in the old program, or ask the vendor which mends are safe and list them under mends.");
             StoreAddress now = company.StoreNow(session.Places);
             if (session.Places.OpenedBy(now) is [var holder, ..])
-                throw new TransferraException($"the store of {company.Code} is open: {holder}", "Close it there, or have everybody out: transferra close");
+                throw new TransferraException($"the store of {company.Code} is open: {holder}",
+                    "Close it there, or have everybody out: transferra close");
             companies.Add((company with { OldStore = now, MovesTo = null }, version));
         }
         foreach ((Company company, KitVersion version) in companies)
         {
             session.Screen.Heading($"{company.Code}  what the kit allows to be put right in version {version.Name}");
-            session.Screen.Table(["Mend", "Where", "Because"], version.Mends.Select(mend => (IReadOnlyList<string>)[mend.Name, Where(mend), mend.Because]));
+            session.Screen.Table(["Mend", "Where", "Because"],
+                version.Mends.Select(mend => (IReadOnlyList<string>)[mend.Name, Where(mend), mend.Because]));
         }
         if (!session.Confirm([.. companies.Select(entry => entry.Company.Code)], "Mend a copy, and put it in the place of"))
             return session.Answer(ExitCodes.Refused, new { confirmed = false });
@@ -44,14 +47,16 @@ internal static class MendCommand
         RunReport report = RunReport.Of(session.Office, run);
         string page = SignOffCommand.TryWritePage(session, run, report);
         session.Screen.Heading("How it came out");
-        session.Screen.Table(["Company", "Outcome", "What now"], outcomes.Select(outcome => (IReadOnlyList<string>)[outcome.Company, outcome.IsThrough ? "through" : "stopped",
+        session.Screen.Table(["Company", "Outcome", "What now"],
+            outcomes.Select(outcome => (IReadOnlyList<string>)[outcome.Company, outcome.IsThrough ? "through" : "stopped",
             outcome.IsThrough ? $"Look through the list of changes; to go back to the store as it was: transferra undo --run {run.Id}"
                 : outcome.IsSettled ? "Its store is in its place, untouched. " + outcome.Reasons[0] : UpgradeCommand.Unsettled(outcome)]));
         if (page.Length > 0) session.Screen.Line($"To be signed: {page}");
         return session.Answer(UpgradeCommand.ExitCode(outcomes), report);
     }
 
-    private static string Where(Mend mend) => mend.Rule is not null ? $"{mend.Table!.Name}.{mend.Columns[0]}, by \"{mend.Rule.Name}\"" : mend.Table is null
+    private static string Where(Mend mend) => mend.Rule is not null ? $"{mend.Table!.Name}.{mend.Columns[0]}, by \"{mend.Rule.Name}\""
+        : mend.Table is null
         ? "all tables" : mend.Columns.Count > 0 ? $"{mend.Table.Name}: {string.Join(", ", mend.Columns)}" : mend.Table.Name;
 
     private sealed record Salvaged(string Company, string Store, string List, SalvageResult Result);
@@ -70,7 +75,8 @@ internal static class MendCommand
         CompanySurvey survey = Survey.VersionOf(company, session.Stores);
         KitVersion version = (survey.DataVersion is { } told ? company.Kit.Version(told) : null) ?? company.Kit.Versions[0];
         StoreAddress into = damaged with { Path = damaged.IsOnServer ? place : Path.GetFullPath(place) };
-        if (session.Places.Exists(into)) throw new TransferraException($"{into.Shown} is there already", "Name a place that is not there yet.");
+        if (session.Places.Exists(into)) throw new TransferraException($"{into.Shown} is there already",
+            "Name a place that is not there yet.");
         string list = Path.GetFullPath((damaged.IsOnServer ? Path.GetFileName(place) : into.Path) + "-lost.csv");
         if (File.Exists(list)) throw new TransferraException($"{list} is there already", "Move it away first.");
         session.Screen.Heading($"{company.Code}  salvage: what can be read of {damaged.Shown}");
@@ -80,7 +86,8 @@ internal static class MendCommand
         {
             using IStore store = session.Stores.Open(damaged, version.TextEncoding);
             using IStoreBuilder builder = session.Stores.Create(into, damaged.Engine is "sqlite" ? null : version.TextEncoding);
-            result = Core.Checks.Salvage.Run(store, builder, line => { values.Add(line); lines++; }, (table, column) => version.Table(table) is { } known
+            result = Core.Checks.Salvage.Run(store, builder, line => { values.Add(line); lines++; }, (table, column) =>
+                version.Table(table) is { } known
                 && !known.MayShow(column), session.Observer().At(company.Code + " salvage"), session.Cancel);
             foreach (LostPart part in result.Lost) values.Add([part.Table, part.Where, "", "", part.Why]);
         }

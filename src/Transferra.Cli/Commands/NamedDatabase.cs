@@ -15,12 +15,15 @@ internal sealed record NamedDatabase(string Name, string? Engine, ServerAddress?
     {
         if (name is null)
             return engine is null && host is null && port is null && user is null && passwordFile is null
-                ? null : throw new TransferraException("a server was named, but no database", "Add --database NAME: a new one, which is made there.");
+                ? null : throw new TransferraException("a server was named, but no database",
+                    "Add --database NAME: a new one, which is made there.");
         if (engine is not null && !StoreAddress.ServerEngines.Contains(engine))
-            throw new TransferraException($"there is no server engine {engine}", $"The engines are {string.Join(", ", StoreAddress.ServerEngines)}.");
+            throw new TransferraException($"there is no server engine {engine}",
+                $"The engines are {string.Join(", ", StoreAddress.ServerEngines)}.");
         bool namesServer = host is not null || port is not null || user is not null || passwordFile is not null;
         return new NamedDatabase(name, engine, namesServer
-            ? new ServerAddress(host ?? "localhost", port ?? 0, user ?? "", passwordFile is null ? null : Path.GetFullPath(passwordFile)) : null);
+            ? new ServerAddress(host ?? "localhost", port ?? 0, user ?? "", passwordFile is null ? null : Path.GetFullPath(passwordFile))
+                : null);
     }
 
     /// <summary>Its address.</summary>
@@ -31,6 +34,7 @@ internal sealed record NamedDatabase(string Name, string? Engine, ServerAddress?
         string wanted = Engine ?? engine;
         StoreAddress? known = own.FirstOrDefault(store => store.IsOnServer && store.Engine == wanted);
         return new StoreAddress(wanted, Name, known?.Form, Server ?? known?.Server
-            ?? throw new TransferraException($"it is not known where the {wanted} server is", "Name it with --host, --port, --user and --password-file."));
+            ?? throw new TransferraException($"it is not known where the {wanted} server is",
+                "Name it with --host, --port, --user and --password-file."));
     }
 }

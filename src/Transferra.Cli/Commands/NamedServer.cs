@@ -1,4 +1,5 @@
-// NamedServer.cs: a database server named by options, for a survey that drafts an office from it, and for the demo office with its stores there:
+// NamedServer.cs: a database server named by options, for a survey that drafts an office from it, and for the demo office with its stores
+// there:
 // the old ledgers are loaded into it before the upgrade begins, and the stockroom's folder of tables moves there.
 using Transferra.Core.Kits;
 using Transferra.Core.Office;
@@ -24,7 +25,8 @@ internal sealed record NamedServer(string Engine, ServerAddress Server, string? 
                 ? null : throw new TransferraException("a server was named, but no engine",
                 $"Add --engine {string.Join(" or --engine ", StoreAddress.ServerEngines)}.");
         if (!StoreAddress.ServerEngines.Contains(engine))
-            throw new TransferraException($"there is no server engine {engine}", $"The engines are {string.Join(", ", StoreAddress.ServerEngines)}.");
+            throw new TransferraException($"there is no server engine {engine}",
+                $"The engines are {string.Join(", ", StoreAddress.ServerEngines)}.");
         if (engine == "firebird" && databases is null)
             throw new TransferraException("Firebird names databases by their path, and no folder was named",
                 "Add --databases DIR: a folder on this machine that the server may write to.");
@@ -32,7 +34,8 @@ internal sealed record NamedServer(string Engine, ServerAddress Server, string? 
             : Path.GetFullPath(passwordFile)), databases is null ? null : Path.GetFullPath(databases));
     }
 
-    private string NameOf(string company) => Folder is null ? Prefix + company.ToLowerInvariant() : Path.Combine(Folder, Prefix + company.ToLowerInvariant() + ".fdb");
+    private string NameOf(string company) => Folder is null ? Prefix + company.ToLowerInvariant()
+        : Path.Combine(Folder, Prefix + company.ToLowerInvariant() + ".fdb");
 
     /// <summary>Moves the demo office's old ledgers to the server, and lets office.yaml say so.</summary>
     /// <exception cref="TransferraException">The server has such databases already, or makes none.</exception>
@@ -69,12 +72,18 @@ internal sealed record NamedServer(string Engine, ServerAddress Server, string? 
         using IStoreBuilder builder = stores.Create(into);
         foreach (TableShape table in version.Tables)
         {
-            TableShape bare = table with { Columns = [.. table.Columns.Select(column => column with { Required = false })], Key = [], Relations = [] };
+            TableShape bare = table with
+            {
+                Columns = [.. table.Columns.Select(column => column with { Required = false })],
+                Key = [],
+                Relations = []
+            };
             builder.CreateTable(bare);
             var rejects = new List<RowReject>();
             foreach (RecordBatch batch in old.Batches(bare, [], CancellationToken.None))
                 builder.Write([new TableOutput(bare, batch.Vectors)], [.. Enumerable.Range(0, batch.RowCount)], rejects);
-            if (rejects is [var reject, ..]) throw new TransferraException($"the demo's {table.Name} was refused: {reject.Reason}", "Report this.");
+            if (rejects is [var reject, ..]) throw new TransferraException($"the demo's {table.Name} was refused: {reject.Reason}",
+                "Report this.");
         }
         builder.Complete(new Dictionary<string, string>());
     }

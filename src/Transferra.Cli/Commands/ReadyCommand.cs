@@ -18,7 +18,8 @@ internal static class ReadyCommand
     {
         Screen screen = session.Screen;
         RunContext context = session.Context(session.Observer());
-        if (asks && Console.IsInputRedirected) throw new TransferraException("nobody is there to be asked", "Confirm by name: transferra ready --confirm NAME");
+        if (asks && Console.IsInputRedirected) throw new TransferraException("nobody is there to be asked",
+            "Confirm by name: transferra ready --confirm NAME");
         screen.Progress.Show("looking at every gate", 0, 0);
         ReadinessResult result = Readiness.Of(context, session.Companies, session.Words, session.Tools.Commands);
         if (confirmed.Count > 0 || asks)
@@ -30,26 +31,36 @@ internal static class ReadyCommand
         foreach (string code in result.There) screen.Line($"{code} is at the wanted version already.");
         Show(session, result);
         ClosedTimeOfCompany[] times = [.. result.Candidates.Where(candidate => candidate.From is not null
-            && candidate.From.Name != candidate.Company.WantedVersion).Select(candidate => ClosedTime.Of(context, candidate, session.Runs.List()))];
+            && candidate.From.Name != candidate.Company.WantedVersion)
+                .Select(candidate => ClosedTime.Of(context, candidate, session.Runs.List()))];
         ShowTimes(screen, times);
         int Count(GateState state) => result.Gates.Count(gate => gate.State == state);
         int blocked = Count(GateState.Blocked), asked = Count(GateState.NeedsWord), stopping = Count(GateState.WillStop);
-        GateState worst = blocked > 0 ? GateState.Blocked : asked > 0 ? GateState.NeedsWord : stopping > 0 ? GateState.WillStop : GateState.Passed;
+        GateState worst = blocked > 0 ? GateState.Blocked : asked > 0 ? GateState.NeedsWord : stopping > 0 ? GateState.WillStop
+            : GateState.Passed;
         switch (worst)
         {
             case GateState.Blocked: screen.Bad($"Not ready: {Results.Count(blocked, "gate")} blocked{(asked > 0 ? $", and your word is needed {Results.Count(asked, "time")}" : "")}."); break;
             case GateState.NeedsWord: screen.Look($"Nothing is blocked; your word is needed {Results.Count(asked, "time")}."); break;
             case GateState.WillStop: screen.Look($"Nothing keeps the upgrade from starting, but {Results.Count(stopping, "company", "companies")} will stop at the check. To begin all the same: transferra upgrade"); break;
-            default: screen.Good(result.Candidates.Count > 0 ? "Ready: all gates are passed. To begin: transferra upgrade" : "There is nothing to upgrade."); break;
+            default:
+                screen.Good(result.Candidates.Count > 0 ? "Ready: all gates are passed. To begin: transferra upgrade"
+                : "There is nothing to upgrade."); break;
         }
         // What is open, once more and short, where the eye is after a long list.
         foreach (Gate gate in result.Gates.Where(gate => gate.State == GateState.Blocked))
             screen.Line($"  blocked: {string.Join(", ", ((string[])[gate.Company.Length > 0 ? gate.Company : gate.Package, gate.Name]).Where(part => part.Length > 0))}");
         foreach (Gate gate in result.Gates.Where(gate => gate.State == GateState.NeedsWord)) screen.Line($"  your word: {gate.Confirm}");
-        foreach (Gate gate in result.Gates.Where(gate => gate.State == GateState.WillStop)) screen.Line($"  will stop: {gate.Company}, {gate.Name}");
+        foreach (Gate gate in result.Gates.Where(gate =>
+            gate.State == GateState.WillStop)) screen.Line($"  will stop: {gate.Company}, {gate.Name}");
         if (asked > 1) screen.Line("To be asked for them one by one: transferra ready --ask");
         var answer = new { gates = result.Gates, times, there = result.There };
-        return session.Answer(worst switch { GateState.Blocked => ExitCodes.Refused, GateState.Passed => ExitCodes.Done, _ => ExitCodes.LookAt }, answer);
+        return session.Answer(worst switch
+        {
+            GateState.Blocked => ExitCodes.Refused,
+            GateState.Passed => ExitCodes.Done,
+            _ => ExitCodes.LookAt
+        }, answer);
     }
 
     private static void Give(Session session, ReadinessResult result, IReadOnlyList<string> confirmed, bool asks, string by)
@@ -62,13 +73,15 @@ internal static class ReadyCommand
             return gates.Length > 0 ? gates : throw new TransferraException($"nothing named {name} waits for your word", open.Length == 0
                 ? "No word is needed." : $"These do: {string.Join(", ", open.Select(gate => gate.Confirm))}.");
         })];
-        foreach (Gate gate in meant.SelectMany(gates => gates).DistinctBy(gate => gate.Confirm)) session.Words.Give(gate.Confirm, gate.What, by);
+        foreach (Gate gate in meant.SelectMany(gates => gates).DistinctBy(gate => gate.Confirm)) session.Words.Give(gate.Confirm,
+            gate.What, by);
         if (!asks) return;
         foreach (Gate gate in open.Where(gate => session.Words.For(gate.Confirm, gate.What) is null))
         {
             session.Screen.Line();
             session.Screen.Prompt($"{gate.Name}: {gate.What}\n  Is it so? Type yes, or press Enter to leave it open: ");
-            if (string.Equals(Screen.ReadLine(session.Cancel)?.Trim(), "yes", StringComparison.OrdinalIgnoreCase)) session.Words.Give(gate.Confirm, gate.What, by);
+            if (string.Equals(Screen.ReadLine(session.Cancel)?.Trim(), "yes",
+                StringComparison.OrdinalIgnoreCase)) session.Words.Give(gate.Confirm, gate.What, by);
         }
     }
 
@@ -81,22 +94,32 @@ internal static class ReadyCommand
             screen.Heading(about.Key.Length == 0 ? "The office" : company is not null
                 ? $"{company.Code}  {company.Name}" : session.Office.Packages.First(package => package.Kit.Id == about.Key).Kit.Title);
             screen.Table(["Gate", "", "What"], about.Select(gate =>
-                (IReadOnlyList<string>)[gate.Name, Word(gate.State), gate.State == GateState.Passed || gate.Next.Length == 0 ? gate.What : $"{gate.What}\n→ {gate.Next}"]));
+                (IReadOnlyList<string>)[gate.Name, Word(gate.State), gate.State == GateState.Passed || gate.Next.Length == 0 ? gate.What
+                    : $"{gate.What}\n→ {gate.Next}"]));
         }
     }
 
-    private static string Word(GateState state) => state switch { GateState.Passed => "passed", GateState.Blocked => "blocked", GateState.WillStop => "will stop", _ => "your word" };
+    private static string Word(GateState state) => state switch
+    {
+        GateState.Passed => "passed",
+        GateState.Blocked => "blocked",
+        GateState.WillStop => "will stop",
+        _ => "your word"
+    };
 
     private static void ShowTimes(Screen screen, ClosedTimeOfCompany[] times)
     {
         if (times.Length == 0) return;
         screen.Heading("How long the office will be closed, roughly");
         IEnumerable<IReadOnlyList<string>> rows = times.Select(time =>
-            (IReadOnlyList<string>)[time.Company, Results.Number(time.Records), $"{ClosedTime.Words(time.Shortest)} to {ClosedTime.Words(time.Longest)}",
+            (IReadOnlyList<string>)[time.Company, Results.Number(time.Records),
+                $"{ClosedTime.Words(time.Shortest)} to {ClosedTime.Words(time.Longest)}",
             time.Basis]);
-        TimeSpan shortest = TimeSpan.FromTicks(times.Sum(time => time.Shortest.Ticks)), longest = TimeSpan.FromTicks(times.Sum(time => time.Longest.Ticks));
+        TimeSpan shortest = TimeSpan.FromTicks(times.Sum(time => time.Shortest.Ticks)),
+            longest = TimeSpan.FromTicks(times.Sum(time => time.Longest.Ticks));
         screen.Table(["Company", ">Records", "Takes", "By what"],
-            rows.Append(["all", Results.Number(times.Sum(time => time.Records)), $"{ClosedTime.Words(shortest)} to {ClosedTime.Words(longest)}",
+            rows.Append(["all", Results.Number(times.Sum(time => time.Records)),
+                $"{ClosedTime.Words(shortest)} to {ClosedTime.Words(longest)}",
             "one after the other; installing the program comes on top"]));
     }
 }

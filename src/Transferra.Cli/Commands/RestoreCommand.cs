@@ -12,26 +12,31 @@ namespace Transferra.Cli.Commands;
 
 internal static class RestoreCommand
 {
-    private sealed record Restored(string Company, string Set, string To, IReadOnlyList<SetFault> Faults, IReadOnlyList<TableBaseline> Tables);
+    private sealed record Restored(string Company, string Set, string To, IReadOnlyList<SetFault> Faults,
+        IReadOnlyList<TableBaseline> Tables);
 
     public static int Run(Session session, string? setPath, string? to, string? only, bool showsOnly, NamedDatabase? database)
     {
         if (setPath is not null && !session.HasOffice) return Bare(session, FullPath(setPath), to, showsOnly);
-        if (session.Codes.Count != 1) throw new TransferraException("restore needs exactly one company code", "See which sets there are: transferra sets");
+        if (session.Codes.Count != 1) throw new TransferraException("restore needs exactly one company code",
+            "See which sets there are: transferra sets");
         Company company = session.Companies[0];
         BackupSetInfo set = session.Sets.Read(setPath is not null ? FullPath(setPath) : NewestOf(session, company));
         SetLabel label = set.Manifest.Label;
         if (label.Company != company.Code)
-            throw new TransferraException($"the set {set.Path} is of the company {label.Company}, not of {company.Code}", "Name another set with --set FILE.");
+            throw new TransferraException($"the set {set.Path} is of the company {label.Company}, not of {company.Code}",
+                "Name another set with --set FILE.");
         KitVersion version = company.Kit.Version(label.DataVersion)
             ?? throw new TransferraException($"the set is of data version {label.DataVersion}, which the kit {company.Kit.Id} does not know", "Use the kit that it was made with.");
         session.Screen.Line($"{company.Code} from {set.Path}");
         session.Screen.Line($"made {label.MadeAt:yyyy-MM-dd HH:mm} UTC by {label.MadeBy}, data version {label.DataVersion}, {Results.Count(set.Manifest.Files, "file")}, {Sizes.Of(set.Manifest.ContentBytes)}");
-        foreach (LeftOut left in set.Manifest.LeftOut.Where(left => !left.IsHarmless)) session.Screen.Look($"not in it: {left.Name}: {left.Why}");
+        foreach (LeftOut left in set.Manifest.LeftOut.Where(left =>
+            !left.IsHarmless)) session.Screen.Look($"not in it: {left.Name}: {left.Why}");
         if (showsOnly) return Show(session, set);
         if (only is not null && to is null) throw new TransferraException("--only also needs --to DIR", "Name a new folder with --to DIR.");
         if (only is not null) return Some(session, company, version, set, Path.GetFullPath(to!), only);
-        if (database is not null && to is not null) throw new TransferraException("a set is restored to one place: --to or --database", "Do one after the other.");
+        if (database is not null && to is not null) throw new TransferraException("a set is restored to one place: --to or --database",
+            "Do one after the other.");
         if (database is not null) return IntoDatabase(session, company, version, set, database);
         return to is not null ? Into(session, version, set, Path.GetFullPath(to)) : InPlace(session, company, version, set);
     }
@@ -60,26 +65,31 @@ internal static class RestoreCommand
         string? mine = session.KnownIdentity?.Id;
         if (all.FirstOrDefault(set => set.Label.OfficeId == mine) is { } own && mine is not null) return own.Path;
         // On a new machine the office has a new identity; whose sets these are only a person can say.
-        throw new TransferraException(all.Length == 0 ? $"there is no backup set of {company.Code} in {string.Join(", ", session.Sets.Places.Select(place => place.Name))}"
+        throw new TransferraException(all.Length == 0
+            ? $"there is no backup set of {company.Code} in {string.Join(", ", session.Sets.Places.Select(place => place.Name))}"
             : $"there is no backup set of {company.Code} that this office made; the newest there is of {ValueText.Quote(all[0].Label.Office)}", all.Length == 0
             ? "Name one with --set FILE." : $"If it is the one you mean, name it: --set {all[0].Path}");
     }
 
-    private static IReadOnlyList<SetFault> Unpack(Session session, BackupSetInfo set, string folder, Func<string, bool>? isWanted, Action? whenStoreIsUnpacked = null)
+    private static IReadOnlyList<SetFault> Unpack(Session session, BackupSetInfo set, string folder, Func<string, bool>? isWanted,
+        Action? whenStoreIsUnpacked = null)
     {
         // Of a part, only that part is fetched.
         SetPlaces sets = session.HasOffice ? session.Sets : session.BareSets;
         using ISetFile file = isWanted is null
-            ? sets.OpenWhole(set.Path, session.HasOffice ? CompanyBackup.Scratch(session.Office) : Path.GetDirectoryName(folder)!, (done, total) =>
+            ? sets.OpenWhole(set.Path, session.HasOffice ? CompanyBackup.Scratch(session.Office) : Path.GetDirectoryName(folder)!,
+                (done, total) =>
             session.Screen.Progress.Show("fetching", done, total, isBytes: true), session.Cancel) : sets.Open(set.Path);
-        return BackupSets.Unpack(file, folder, isWanted, (done, total) => session.Screen.Progress.Show("restoring", done, total, isBytes: true),
+        return BackupSets.Unpack(file, folder, isWanted, (done, total) => session.Screen.Progress.Show("restoring", done, total,
+            isBytes: true),
             whenStoreIsUnpacked, remark => session.Screen.Look("not brought back: " + remark), session.Cancel);
     }
 
     private static IReadOnlyList<TableBaseline> RecordsIn(Session session, KitVersion? version, BackupSetInfo set, string unpacked)
     {
         version ??= set.Manifest.Tables is null ? VersionIn(set.Manifest.Label, unpacked) : null;
-        using IStore store = session.Stores.Open(StoreExport.Unpacked(set.Manifest.Store, unpacked), set.Manifest.Store.TextEncoding ?? version?.TextEncoding);
+        using IStore store = session.Stores.Open(StoreExport.Unpacked(set.Manifest.Store, unpacked), set.Manifest.Store.TextEncoding
+            ?? version?.TextEncoding);
         return Baseline.Of(store, SetTable.ShapesOf(set.Manifest, store, version), Silent.Observer, session.Cancel);
     }
 
@@ -97,7 +107,8 @@ internal static class RestoreCommand
     private static string Staged(Session session, ref string folder)
     {
         folder = Path.TrimEndingDirectorySeparator(folder);
-        string above = Path.GetDirectoryName(folder) ?? throw new TransferraException("the root folder is not a place to restore into", "Name a new folder with --to.");
+        string above = Path.GetDirectoryName(folder) ?? throw new TransferraException("the root folder is not a place to restore into",
+            "Name a new folder with --to.");
         session.Volume.CreateFolder(above);
         string staged = Path.Combine(above, $".{Path.GetFileName(folder)}.{Path.GetRandomFileName()}.restoring");
         session.Volume.MakeFolder(staged);
@@ -106,11 +117,13 @@ internal static class RestoreCommand
 
     private static int Show(Session session, BackupSetInfo set)
     {
-        session.Screen.Table(["Member", "Kind", ">Bytes", ">Packed", "Changed (UTC)"], set.Manifest.Members.Select(member => (IReadOnlyList<string>)
+        session.Screen.Table(["Member", "Kind", ">Bytes", ">Packed", "Changed (UTC)"],
+            set.Manifest.Members.Select(member => (IReadOnlyList<string>)
             [member.Name, member.Kind, Results.Number(member.Bytes), Results.Number(member.PackedBytes),
                 member.Modified.UtcDateTime.ToString("yyyy-MM-dd HH:mm", System.Globalization.CultureInfo.InvariantCulture)]));
         session.Screen.Table(["Table", ">Records", "Fingerprint"],
-            set.Manifest.Baseline.Select(table => (IReadOnlyList<string>)[table.Table, Results.Number(table.Records), table.Fingerprint[..16]]));
+            set.Manifest.Baseline.Select(table => (IReadOnlyList<string>)[table.Table, Results.Number(table.Records),
+                table.Fingerprint[..16]]));
         return session.Answer(ExitCodes.Done, set.Manifest);
     }
 
@@ -145,7 +158,8 @@ internal static class RestoreCommand
             }
             session.Volume.Rename(made, folder);
             session.Volume.FlushFolder(Path.GetDirectoryName(folder)!);
-            string[] files = [.. Directory.EnumerateFiles(folder, "*", SearchOption.AllDirectories).Select(file => Path.GetRelativePath(folder, file))
+            string[] files = [.. Directory.EnumerateFiles(folder, "*", SearchOption.AllDirectories)
+                .Select(file => Path.GetRelativePath(folder, file))
                 .Order(StringComparer.Ordinal)];
             session.Screen.Good($"Restored into {folder}: {Results.Count(files.Length, "file")}, as backed up.");
             return session.Answer(ExitCodes.Done, new RestoredSome(company.Code, set.Path, folder, [], files));
@@ -163,7 +177,13 @@ internal static class RestoreCommand
         TableShape table = with.Table(name) ?? throw new TransferraException($"there is no table {name} in version {version.Name}",
             $"The tables are {string.Join(", ", with.Tables.Select(known => known.Name))}.");
         using IStoreBuilder builder = session.Stores.Create(StoreExport.At(into));
-        TableShape plain = table with { Key = [], Relations = [], Indexes = [], Columns = [.. table.Columns.Select(column => column with { Required = false })] };
+        TableShape plain = table with
+        {
+            Key = [],
+            Relations = [],
+            Indexes = [],
+            Columns = [.. table.Columns.Select(column => column with { Required = false })]
+        };
         builder.CreateTable(plain);
         var rejects = new List<RowReject>();
         foreach (RecordBatch batch in store.Batches(table, table.Key, session.Cancel))
@@ -172,7 +192,8 @@ internal static class RestoreCommand
                 throw new TransferraException($"a value of {name}.{fault.Column} cannot be written out: {fault.Reason}",
                     "Restore the store itself: --only store");
             builder.Write([new TableOutput(plain, batch.Vectors)], [.. Enumerable.Range(0, batch.RowCount)], rejects);
-            if (rejects is [var reject, ..]) throw new TransferraException($"a record of {name} cannot be written out: {reject.Reason}", "Restore the store itself: --only store");
+            if (rejects is [var reject, ..]) throw new TransferraException($"a record of {name} cannot be written out: {reject.Reason}",
+                "Restore the store itself: --only store");
         }
         builder.Complete(new Dictionary<string, string>());
     }
@@ -190,7 +211,8 @@ internal static class RestoreCommand
             bool tellsItself = known is not null || set.Manifest.Tables is not null;
             try
             {
-                faults = Unpack(session, set, staged, null, () => comparing = tellsItself ? Task.Run(() => RecordsIn(session, known, set, staged)) : null);
+                faults = Unpack(session, set, staged, null, () => comparing = tellsItself
+                    ? Task.Run(() => RecordsIn(session, known, set, staged)) : null);
             }
             finally
             {
@@ -209,7 +231,8 @@ internal static class RestoreCommand
             session.Volume.Rename(staged, folder);
             session.Volume.FlushFolder(Path.GetDirectoryName(folder)!);
             session.Screen.Table(["Table", ">Records", "Fingerprint", "As backed up"],
-                tables.Select(table => (IReadOnlyList<string>)[table.Table, Results.Number(table.Records), table.Fingerprint[..16], "yes"]));
+                tables.Select(table => (IReadOnlyList<string>)[table.Table, Results.Number(table.Records), table.Fingerprint[..16],
+                    "yes"]));
             session.Screen.Good($"Restored into {folder}; every byte and every record is as backed up.");
             return session.Answer(ExitCodes.Done, new Restored(set.Manifest.Label.Company, set.Path, folder, [], tables));
         }
@@ -219,7 +242,8 @@ internal static class RestoreCommand
         }
     }
 
-    private sealed record RestoredDatabase(string Company, string Set, string Database, IReadOnlyList<SetFault> Faults, IReadOnlyList<TableBaseline> Tables,
+    private sealed record RestoredDatabase(string Company, string Set, string Database, IReadOnlyList<SetFault> Faults,
+        IReadOnlyList<TableBaseline> Tables,
         IReadOnlyList<string> NotBroughtBack);
 
     // A database of its own, on any server of any version of the engine, or of another engine; nothing that is there is touched.
@@ -240,9 +264,11 @@ internal static class RestoreCommand
             if (faults.Count == 0)
             {
                 IProgressObserver observer = session.Observer().At("loading");
-                remarks = StoreExport.Load(Path.Combine(staged, "store", set.Manifest.Store.Name), session.Stores, target, observer, session.Cancel);
+                remarks = StoreExport.Load(Path.Combine(staged, "store", set.Manifest.Store.Name), session.Stores, target, observer,
+                    session.Cancel);
                 using IStore store = session.Stores.Open(target, version.TextEncoding);
-                tables = Baseline.Of(store, SetTable.ShapesOf(set.Manifest, store, version), session.Observer().At("comparing"), session.Cancel);
+                tables = Baseline.Of(store, SetTable.ShapesOf(set.Manifest, store, version), session.Observer().At("comparing"),
+                    session.Cancel);
                 faults = BackupSets.CompareRecords(set.Manifest, tables);
             }
             foreach (SetFault fault in faults) session.Screen.Error($"{fault.Member}: {fault.What}");
@@ -267,10 +293,12 @@ internal static class RestoreCommand
         using IDisposable one = session.LockStores();
         Companies.RefuseWhileUnfinished(session.Runs);
         IReadOnlyList<string> holders = session.Places.OpenedBy(company.StoreNow(session.Places));
-        if (holders.Count > 0) throw new TransferraException($"the store of {company.Code} is open: {holders[0]}", "Close it there, then try again.");
+        if (holders.Count > 0) throw new TransferraException($"the store of {company.Code} is open: {holders[0]}",
+            "Close it there, then try again.");
         RunContext context = session.Context(session.Observer());
         WholeStore.Require(context, company, company.StoreNow(session.Places), version);
-        if (!session.Confirm([company.Code], "Set aside the present data and restore")) return session.Answer(ExitCodes.Refused, new { confirmed = false });
+        if (!session.Confirm([company.Code], "Set aside the present data and restore")) return session.Answer(ExitCodes.Refused,
+            new { confirmed = false });
         var facts = new Dictionary<string, string>
         {
             [$"{company.Code}.token"] = WorkFolder.NewToken(),
@@ -285,8 +313,10 @@ internal static class RestoreCommand
         for (int i = 0; i < company.DocumentFolders.Count; i++)
         {
             string folder = FormattableString.Invariant($"documents/{i}");
-            facts[FormattableString.Invariant($"{company.Code}.has-documents-{i}")] = set.Manifest.Members.Any(member => member.Name == folder) ? "1" : "0";
-            facts[FormattableString.Invariant($"{company.Code}.had-documents-{i}")] = Directory.Exists(company.DocumentFolders[i]) ? "1" : "0";
+            facts[FormattableString.Invariant($"{company.Code}.has-documents-{i}")] = set.Manifest.Members.Any(member =>
+                member.Name == folder) ? "1" : "0";
+            facts[FormattableString.Invariant($"{company.Code}.had-documents-{i}")] = Directory.Exists(company.DocumentFolders[i]) ? "1"
+                : "0";
         }
         Run run = session.Runs.Begin("restore", [company], Session.Version, facts);
         CompanyOutcome outcome = UpgradeRun.Execute(context, run)[0];

@@ -13,7 +13,8 @@ namespace Transferra.Cli.Commands;
 
 internal static class SetsCommand
 {
-    private sealed record SetListed(string Path, string Company, string Package, string DataVersion, DateTimeOffset MadeAt, string MadeBy, long Bytes, bool IsLocked)
+    private sealed record SetListed(string Path, string Company, string Package, string DataVersion, DateTimeOffset MadeAt, string MadeBy,
+        long Bytes, bool IsLocked)
     {
         public DateTimeOffset? ProvedAt { get; init; }
 
@@ -29,7 +30,8 @@ internal static class SetsCommand
     // A set that was proved once and is in no place that can be reached now.
     private sealed record SetOutOfReach(string Path, DateTimeOffset ProvedAt, bool IsGood, string Why);
 
-    private static ListedSet[] All(Session session) => [.. session.Sets.List((place, why) => session.Screen.Look($"{place.Name} cannot be reached: {why}"))
+    private static ListedSet[] All(Session session) =>
+        [.. session.Sets.List((place, why) => session.Screen.Look($"{place.Name} cannot be reached: {why}"))
         .Where(set => session.Codes.Count == 0 || session.Codes.Contains(set.Label.Company, StringComparer.OrdinalIgnoreCase))];
 
     public static int Run(Session session)
@@ -39,7 +41,8 @@ internal static class SetsCommand
         foreach (ISetPlace place in session.Sets.Places)
             if (ProblemOf(session, place) is { } problem) unreached[place.Name] = problem;
         SetListed[] sets = [.. All(session).Select(set => Listed(session, set, proofs.GetValueOrDefault(set.Path)))];
-        if (sets.Length == 0) session.Screen.Line("There are no backup sets in " + string.Join(", ", session.Sets.Places.Select(place => place.Name)));
+        if (sets.Length == 0) session.Screen.Line("There are no backup sets in " + string.Join(", ",
+            session.Sets.Places.Select(place => place.Name)));
         foreach (IGrouping<string, SetListed> place in sets.GroupBy(set => set.Path[..set.Path.LastIndexOf('/')]))
         {
             // The name tells company, package, version, date and time, and the run.
@@ -48,13 +51,16 @@ internal static class SetsCommand
                 [Sizes.Of(set.Bytes), ProvedWords(set), Path.GetFileName(set.Path) + (set.IsOurs ? "" : " (of another office)")]));
         }
         SetOutOfReach[] away = [.. OutOfReach(session, proofs, [.. sets.Select(set => set.Path)], unreached)];
-        foreach (IGrouping<(string Place, string Why), SetOutOfReach> place in away.GroupBy(set => (set.Path[..set.Path.LastIndexOf('/')], set.Why)))
+        foreach (IGrouping<(string Place, string Why), SetOutOfReach> place in away.GroupBy(set => (set.Path[..set.Path.LastIndexOf('/')],
+            set.Why)))
         {
             session.Screen.Heading($"Out of reach: {place.Key.Place}");
             session.Screen.Look(place.Key.Why + ".");
-            session.Screen.Table(["Proved (UTC)", "Set"], place.Select(set => (IReadOnlyList<string>)[set.IsGood ? Time(set.ProvedAt) : "not whole", Path.GetFileName(set.Path)]));
+            session.Screen.Table(["Proved (UTC)", "Set"],
+                place.Select(set => (IReadOnlyList<string>)[set.IsGood ? Time(set.ProvedAt) : "not whole", Path.GetFileName(set.Path)]));
         }
-        foreach ((string place, string problem) in unreached.Where(entry => !away.Any(set => set.Why == entry.Value))) session.Screen.Look(problem);
+        foreach ((string place, string problem) in unreached.Where(entry =>
+            !away.Any(set => set.Why == entry.Value))) session.Screen.Look(problem);
         return session.Answer(ExitCodes.Done, new { sets, outOfReach = away });
     }
 
@@ -73,14 +79,18 @@ internal static class SetsCommand
         }
     }
 
-    private static IEnumerable<SetOutOfReach> OutOfReach(Session session, IReadOnlyDictionary<string, SetProof> proofs, HashSet<string> listed, Dictionary<string, string> unreached)
+    private static IEnumerable<SetOutOfReach> OutOfReach(Session session, IReadOnlyDictionary<string, SetProof> proofs,
+        HashSet<string> listed, Dictionary<string, string> unreached)
     {
-        foreach (SetProof proof in proofs.Values.Where(proof => !proof.IsRemoval && !listed.Contains(proof.Path)).OrderBy(proof => proof.Path, StringComparer.Ordinal))
+        foreach (SetProof proof in proofs.Values.Where(proof => !proof.IsRemoval && !listed.Contains(proof.Path))
+            .OrderBy(proof => proof.Path, StringComparer.Ordinal))
         {
             string place = proof.Path[..Math.Max(0, proof.Path.LastIndexOf('/'))];
-            if (!session.Sets.Places.Any(known => known.Name == place) || (session.Codes.Count > 0 && !IsMeant(session, proof.Path))) continue;
+            if (!session.Sets.Places.Any(known => known.Name == place)
+                || (session.Codes.Count > 0 && !IsMeant(session, proof.Path))) continue;
             string why = unreached.TryGetValue(place, out string? problem) ? problem
-                : proof.Mark is not null && CurrentMark(session, place) is { } mark && mark != proof.Mark ? "it is on another disk that takes its turn there"
+                : proof.Mark is not null && CurrentMark(session, place) is { } mark && mark != proof.Mark
+                    ? "it is on another disk that takes its turn there"
                 : "not there any more, and not removed by Transferra";
             yield return new SetOutOfReach(proof.Path, proof.At, proof.Faults.Count == 0, why);
         }
@@ -93,7 +103,8 @@ internal static class SetsCommand
     }
 
     private static SetListed Listed(Session session, ListedSet set, SetProof? proof) =>
-        new(set.Path, set.Label.Company, set.Label.Package, set.Label.DataVersion, set.Label.MadeAt, set.Label.MadeBy, set.Bytes, set.IsLocked)
+        new(set.Path, set.Label.Company, set.Label.Package, set.Label.DataVersion, set.Label.MadeAt, set.Label.MadeBy, set.Bytes,
+            set.IsLocked)
         {
             ProvedAt = proof is { IsRemoval: false } ? proof.At : null,
             IsGood = proof?.IsGood,
@@ -114,7 +125,8 @@ internal static class SetsCommand
         IReadOnlyDictionary<string, SetProof> proofs = session.Proofs.Last();
         // Also files that are named like sets and cannot even be listed: those are the ones that need healing most.
         string[] paths = [.. session.Sets.Places.SelectMany(place => Named(session, place)).Where(path => IsMeant(session, path))
-            .OrderBy(path => proofs.TryGetValue(path, out SetProof? proof) ? proof.At : DateTimeOffset.MinValue).ThenBy(path => path, StringComparer.Ordinal)];
+            .OrderBy(path => proofs.TryGetValue(path, out SetProof? proof) ? proof.At : DateTimeOffset.MinValue).ThenBy(path => path,
+                StringComparer.Ordinal)];
         var results = new List<SetProof>();
         var healed = new List<HealResult>();
         var notOpened = new List<string>();
@@ -138,7 +150,8 @@ internal static class SetsCommand
         int seen = results.Count + notOpened.Count;
         if (seen < paths.Length) session.Screen.Look($"The time is up: {Results.Count(paths.Length - seen, "set")} not looked at; they come first the next time.");
         else session.Screen.Line($"{Results.Count(results.Count, "set")} looked at.");
-        return session.Answer(results.All(proof => proof.IsGood) && !session.Unreached && notOpened.Count == 0 ? ExitCodes.Done : ExitCodes.Unproved,
+        return session.Answer(results.All(proof => proof.IsGood) && !session.Unreached && notOpened.Count == 0 ? ExitCodes.Done
+            : ExitCodes.Unproved,
             new { proofs = results, healed, notOpened, notLookedAt = paths[seen..] });
     }
 
@@ -168,7 +181,8 @@ internal static class SetsCommand
         {
             SetLabel label = session.Sets.Read(path).Manifest.Label;
             Company? company = session.Office.Companies.FirstOrDefault(company => company.Code == label.Company);
-            proved = CompanyBackup.Prove(context, path, company, company?.Kit.Id == label.Package ? company.Kit.Version(label.DataVersion) : null);
+            proved = CompanyBackup.Prove(context, path, company, company?.Kit.Id == label.Package ? company.Kit.Version(label.DataVersion)
+                : null);
             faults = [.. proved.Faults, .. AnotherInItsPlace(session, path, proved.Seal)];
         }
         catch (SetLockedException error)
@@ -200,7 +214,8 @@ internal static class SetsCommand
 
     private static IEnumerable<SetFault> AnotherInItsPlace(Session session, string path, string? seal)
     {
-        if (session.Proofs.Last().TryGetValue(path, out SetProof? known) && known is { IsRemoval: false, Seal: { } was } && seal is not null && was != seal)
+        if (session.Proofs.Last().TryGetValue(path, out SetProof? known) && known is { IsRemoval: false, Seal: { } was }
+            && seal is not null && was != seal)
             yield return new SetFault("other-set", SetManifest.FirstMember,
                 $"this is not the set that was proved {Time(known.At)} UTC under this name: another has taken its place");
     }
@@ -214,7 +229,8 @@ internal static class SetsCommand
     private static HealResult? Heal(Session session, string path)
     {
         string name = session.Sets.Find(path).Name;
-        string[] copies = [.. session.Sets.Places.SelectMany(place => Named(session, place)).Where(copy => copy != path && copy.EndsWith("/" + name, StringComparison.Ordinal))];
+        string[] copies = [.. session.Sets.Places.SelectMany(place => Named(session, place)).Where(copy => copy != path
+            && copy.EndsWith("/" + name, StringComparison.Ordinal))];
         if (copies.Length == 0)
         {
             session.Screen.Line("  There is no copy of it in another place, so it cannot be healed. Make a new one: transferra backup");
@@ -230,13 +246,19 @@ internal static class SetsCommand
     /// <summary>Writes the page for the safe.</summary>
     public static int RecoverySheet(Session session, string path)
     {
-        if (Path.Exists(path)) throw new TransferraException($"{path} is there already", "Name another file; an old sheet is better kept with the sets of its time.");
-        ListedSet[] newest = [.. All(session).Where(set => set.Label.OfficeId == session.KnownIdentity?.Id).GroupBy(set => (set.Label.Company, set.Path[..set.Path.LastIndexOf('/')])).Select(same => same.MaxBy(set => set.Label.MadeAt)!)];
-        if (newest.Length == 0) throw new TransferraException("there are no backup sets to write a sheet of", "Make them first: transferra backup");
+        if (Path.Exists(path)) throw new TransferraException($"{path} is there already",
+            "Name another file; an old sheet is better kept with the sets of its time.");
+        ListedSet[] newest = [.. All(session).Where(set => set.Label.OfficeId == session.KnownIdentity?.Id)
+            .GroupBy(set => (set.Label.Company, set.Path[..set.Path.LastIndexOf('/')]))
+            .Select(same => same.MaxBy(set => set.Label.MadeAt)!)];
+        if (newest.Length == 0) throw new TransferraException("there are no backup sets to write a sheet of",
+            "Make them first: transferra backup");
         var lines = session.Office.Backup.Places.Select(place =>
-            new RecoveryPlace(place.Shown, place.Server is null ? $"disk {Disks.Of(place.Folder)} of {Environment.MachineName}" : place.Server.Host,
+            new RecoveryPlace(place.Shown, place.Server is null ? $"disk {Disks.Of(place.Folder)} of {Environment.MachineName}"
+                : place.Server.Host,
             place.Server?.HostKey ?? "")).ToArray();
-        session.Volume.WriteNew(path, System.Text.Encoding.UTF8.GetBytes(HtmlRecoverySheet.Of(session.Office.Name, lines, newest, session.Sets.LocksNewSets,
+        session.Volume.WriteNew(path, System.Text.Encoding.UTF8.GetBytes(HtmlRecoverySheet.Of(session.Office.Name, lines, newest,
+            session.Sets.LocksNewSets,
             Session.Version, DateTimeOffset.UtcNow)));
         session.Screen.Good($"Written: {path}");
         session.Screen.Line(session.Sets.LocksNewSets
@@ -254,17 +276,24 @@ internal static class SetsCommand
         using IDisposable one = session.Lock();
         RunContext context = session.Context(session.Observer().At("proving"));
         // What stays is proved before anything goes.
-        IReadOnlyList<TidyDecision> decisions = SetTidying.Decide(All(session), set => ProveOne(session, context, set.Path) is { IsGood: true },
+        IReadOnlyList<TidyDecision> decisions = SetTidying.Decide(All(session),
+            set => ProveOne(session, context, set.Path) is { IsGood: true },
             new TidyRules(context.Identity.Id, session.Runs.List(), keep, session.Office.Backup.KeepEachVersion, DateTimeOffset.UtcNow));
         TidyDecision[] go = [.. decisions.Where(decision => decision.Goes)];
         if (decisions.Count > 0)
-            session.Screen.Table(["Company", "Made (UTC)", ">Size", "Becomes", "Because", "Set"], decisions.Select(decision => (IReadOnlyList<string>)
-                [decision.Set.Label.Company, Time(decision.Set.Label.MadeAt), Sizes.Of(decision.Set.Bytes), decision.Goes ? "removed" : "kept",
+            session.Screen.Table(["Company", "Made (UTC)", ">Size", "Becomes", "Because", "Set"],
+                decisions.Select(decision => (IReadOnlyList<string>)
+                [decision.Set.Label.Company, Time(decision.Set.Label.MadeAt), Sizes.Of(decision.Set.Bytes), decision.Goes ? "removed"
+                    : "kept",
                     decision.Because, decision.Set.Path]));
         if (go.Length == 0)
         {
             session.Screen.Line("There is nothing to remove.");
-            return session.Answer(ExitCodes.Done, new { removed = Array.Empty<string>(), kept = decisions.Select(decision => decision.Set.Path) });
+            return session.Answer(ExitCodes.Done, new
+            {
+                removed = Array.Empty<string>(),
+                kept = decisions.Select(decision => decision.Set.Path)
+            });
         }
         if (!session.Confirm([.. go.Select(decision => decision.Set.Label.Company).Distinct()], "Remove the sets listed above of"))
             return session.Answer(ExitCodes.Refused, new { confirmed = false });
@@ -289,9 +318,11 @@ internal static class SetsCommand
         using IDisposable one = session.Lock();
         string full = name.Contains("://", StringComparison.Ordinal) ? name : Path.GetFullPath(name);
         ISetPlace place = session.Sets.Places.FirstOrDefault(place => place.Name == full)
-            ?? throw new TransferraException($"{name} is not a place for sets of this office", $"The places are {string.Join(", ", session.Sets.Places.Select(place => place.Name))}.");
+            ?? throw new TransferraException($"{name} is not a place for sets of this office",
+                $"The places are {string.Join(", ", session.Sets.Places.Select(place => place.Name))}.");
         if (place.LocalFolder is { } folder && VolumeIdentity.NotMounted(folder) is { } point)
-            throw new TransferraException($"the volume of {point} is not mounted, so {name} would be made on the disk below it", $"Mount it first: mount {point}");
+            throw new TransferraException($"the volume of {point} is not mounted, so {name} would be made on the disk below it",
+                $"Mount it first: mount {point}");
         place.Prepare();
         string mark = session.PlaceBook.Introduce(place);
         session.Screen.Good($"{place.Name} is known from now on{(place.LocalFolder is { } on ? $", on disk {Disks.Of(on)}" : "")}. Disks that were known there stay known, and can take turns.");

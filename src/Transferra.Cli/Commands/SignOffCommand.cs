@@ -12,7 +12,8 @@ internal static class SignOffCommand
     public static int Run(Session session, string? id, string? html)
     {
         IReadOnlyList<Run> runs = session.Runs.List();
-        Run run = (id is not null ? runs.FirstOrDefault(run => run.Id == id) : runs.FirstOrDefault(run => run.Kind == "upgrade") ?? runs.FirstOrDefault())
+        Run run = (id is not null ? runs.FirstOrDefault(run => run.Id == id) : runs.FirstOrDefault(run => run.Kind == "upgrade")
+            ?? runs.FirstOrDefault())
             ?? throw new TransferraException(id is null ? "there is no run to report" : $"there is no run {id}", runs.Count == 0
                 ? "Begin one: transferra upgrade" : $"The runs are {string.Join(", ", runs.Select(run => run.Id))}.");
         RunReport report = RunReport.Of(session.Office, run);
@@ -51,7 +52,8 @@ internal static class SignOffCommand
         {
             screen.Heading($"{company.Code}  {company.Name}, {company.Package}, version {company.From} to {company.To}: {company.Outcome}");
             screen.Table(["Stage", "State", ">Took", "Remark"], company.Stages.Select(stage => (IReadOnlyList<string>)
-                [stage.Stage, stage.State, stage.Seconds is { } seconds ? seconds.ToString("0.0 s", System.Globalization.CultureInfo.InvariantCulture) : "", stage.Remark]));
+                [stage.Stage, stage.State, stage.Seconds is { } seconds ? seconds.ToString("0.0 s",
+                    System.Globalization.CultureInfo.InvariantCulture) : "", stage.Remark]));
             if (company.Check is not null)
             {
                 screen.Line("Before:");

@@ -21,12 +21,14 @@ internal static class SurveyCommand
 {
     // What an administrator asks a server or a file about, in the words they know.
     private static readonly (string Fact, string Words)[] Told =
-        [("character_set", "character set"), ("code_page", "code page"), ("collation", "collation"), ("on_disk_structure", "on-disk structure"),
+        [("character_set", "character set"), ("code_page", "code page"), ("collation", "collation"),
+            ("on_disk_structure", "on-disk structure"),
         ("dialect", "dialect"), ("forced_writes", "forced writes"), ("owner", "owner"),
         ("other_schemas", "tables also in the schemas"), ("tables_without_transactions", "tables without transactions")];
 
     private static string FactsOf(CompanySurvey company) =>
-        string.Join(", ", Told.Where(told => company.Facts.ContainsKey(told.Fact)).Select(told => $"{told.Words} {company.Facts[told.Fact]}"));
+        string.Join(", ", Told.Where(told => company.Facts.ContainsKey(told.Fact))
+            .Select(told => $"{told.Words} {company.Facts[told.Fact]}"));
 
     private static string ObjectsOf(CompanySurvey company) =>
         string.Join(", ", company.Objects.Where(one => one.Kind is not ("sequence" or "numbering")).GroupBy(one => one.Kind).Select(kind =>
@@ -47,7 +49,8 @@ internal static class SurveyCommand
         if (options.Save is { } file) WriteFile(screen, file, JsonSerializer.Serialize(survey, ResultJson.Options));
         if (session.Runs.Unfinished() is { } run)
             screen.Look($"The run {run.Id} is unfinished. Go on with it: transferra upgrade --resume. Or take it back: transferra undo");
-        bool clean = survey.Packages.All(package => package.Remarks.Count == 0 && package.Companies.All(company => company.Problem.Length == 0 && company.Doubts.Count == 0))
+        bool clean = survey.Packages.All(package => package.Remarks.Count == 0
+            && package.Companies.All(company => company.Problem.Length == 0 && company.Doubts.Count == 0))
             && (survey.Unlisted.Count == 0 || options.Write) && differences.Count == 0;
         return session.Answer(clean ? ExitCodes.Done : ExitCodes.LookAt, earlier is null ? survey : new { survey, differences });
     }
@@ -57,7 +60,11 @@ internal static class SurveyCommand
         const string next = "Name a file that survey --save wrote, or survey-before.json in a run's folder.";
         try
         {
-            return JsonSerializer.Deserialize<OfficeSurvey>(PlainFile.ReadText(path), ResultJson.Options) is { Packages: not null, Services: not null } survey
+            return JsonSerializer.Deserialize<OfficeSurvey>(PlainFile.ReadText(path), ResultJson.Options) is
+            {
+                Packages: not null,
+                Services: not null
+            } survey
                 ? survey : throw new JsonException();
         }
         catch (Exception error) when (error is JsonException or NotSupportedException)
@@ -80,7 +87,8 @@ internal static class SurveyCommand
     }
 
     // A path in the office's folder is told from there, as lines have 100 columns.
-    private static string Near(string folder, string path) => path.StartsWith(folder + "/", StringComparison.Ordinal) ? path[(folder.Length + 1)..] : path;
+    private static string Near(string folder, string path) => path.StartsWith(folder + "/", StringComparison.Ordinal)
+        ? path[(folder.Length + 1)..] : path;
 
     private static void Show(Screen screen, PackageSurvey package, string folder)
     {
@@ -93,8 +101,10 @@ internal static class SurveyCommand
             screen.Line($"  workstation {workstation.Name}: {workstation.Version ?? "version not told: " + string.Join("; ", workstation.Signs.Select(sign => $"{sign.Where}: {sign.Says}"))}");
         foreach (SettingFound setting in package.Settings) screen.Line($"  setting {setting.Name}: {setting.Value ?? "(not set)"}");
         foreach (CustomFile file in package.CustomFiles) screen.Look($"  not as the vendor ships it ({file.State}): {Near(folder, file.Path)}");
-        screen.Table(["Code", "Company", "Data", "Wanted", ">Records", ">Store", "Engine", ">Documents", "Open in"], package.Companies.Select(company => (IReadOnlyList<string>)
-            [company.Code, company.Name, company.DataVersion ?? "unknown", company.WantedVersion, Results.Number(company.Records), Sizes.Of(company.StoreBytes), company.Engine,
+        screen.Table(["Code", "Company", "Data", "Wanted", ">Records", ">Store", "Engine", ">Documents", "Open in"],
+            package.Companies.Select(company => (IReadOnlyList<string>)
+            [company.Code, company.Name, company.DataVersion ?? "unknown", company.WantedVersion, Results.Number(company.Records),
+                Sizes.Of(company.StoreBytes), company.Engine,
                 company.Documents == 0 ? "none" : $"{company.Documents}, {Sizes.Of(company.DocumentBytes)}", company.OpenedBy.Count == 0
                     ? "nobody" : string.Join(", ", company.OpenedBy)]));
         foreach (CompanySurvey company in package.Companies) Show(screen, company, folder);
@@ -113,7 +123,8 @@ internal static class SurveyCommand
         if (FactsOf(company) is { Length: > 0 } facts) screen.Line($"       {facts}");
         foreach (StoreDoubt doubt in company.Doubts) screen.Bad($"       does not add up: {doubt.What}");
         if (company.Doubts.Count > 0) screen.Line($"       {StoreDoubts.Next(company.Code)}");
-        if (company.Facts.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting)) screen.Look($"       changes lie beside the store and not yet in it: {waiting}");
+        if (company.Facts.TryGetValue(StoreIdentity.WaitingChanges,
+            out string? waiting)) screen.Look($"       changes lie beside the store and not yet in it: {waiting}");
         if (ObjectsOf(company) is { Length: > 0 } objects)
             screen.Line($"       beside its tables: {objects}; version {company.WantedVersion} brings its own, these are not carried");
         foreach (SettingFound setting in company.Settings) screen.Line($"       setting {setting.Name}: {setting.Value ?? "(not set)"}");
@@ -132,7 +143,8 @@ internal static class SurveyCommand
         if (survey.Services.Count == 0) return;
         screen.Heading("Services and jobs");
         screen.Table(["Name", "Kind", "State", "Listens on", "When closed"], survey.Services.Select(service => (IReadOnlyList<string>)
-            [service.Name, service.Kind, service.State, service.Ports.Count == 0 ? "-" : string.Join(", ", service.Ports), service.StaysUp ? "stays up" : "is stopped"]));
+            [service.Name, service.Kind, service.State, service.Ports.Count == 0 ? "-" : string.Join(", ", service.Ports), service.StaysUp
+                ? "stays up" : "is stopped"]));
     }
 
     private static void ShowUnlisted(Session session, OfficeSurvey survey, bool write)
@@ -192,14 +204,16 @@ internal static class SurveyCommand
             throw new TransferraException($"there is no folder {kitsFolder} with kits",
                 "Put the kits of your packages there, each in a folder of its own, or name another folder with --kits DIR.");
         var errors = new DescriptionErrors();
-        Kit[] kits = [.. Directory.EnumerateDirectories(kitsFolder).Where(folder => File.Exists(Path.Combine(folder, "kit.yaml"))).Order(StringComparer.Ordinal)
+        Kit[] kits = [.. Directory.EnumerateDirectories(kitsFolder).Where(folder => File.Exists(Path.Combine(folder, "kit.yaml")))
+            .Order(StringComparer.Ordinal)
             .Select(folder => KitLoader.Load(folder, folder, errors)).OfType<Kit>()];
         errors.ThrowIfAny();
         if (server is null && !Directory.Exists(where))
             throw new TransferraException($"there is no folder {where}",
                 $"Name the folder where the companies' data lies, or a server engine ({string.Join(", ", StoreAddress.ServerEngines)}) with --host, --user and --password-file.");
         IReadOnlyList<StoreAddress> candidates = server is null ? StoreFinder.InFolders([Path.GetFullPath(where)], [])
-            : StoreFinder.OnServer(new StoreAddress(server.Engine, server.Folder is null ? "" : Path.Combine(server.Folder, "any.fdb"), Server: server.Server), session.Stores);
+            : StoreFinder.OnServer(new StoreAddress(server.Engine, server.Folder is null ? "" : Path.Combine(server.Folder, "any.fdb"),
+                Server: server.Server), session.Stores);
         IReadOnlyList<UnlistedStore> found = StoreFinder.Recognised(candidates, kits, session.Stores, []);
         if (found.Count == 0)
             throw new TransferraException($"none of {Results.Count(candidates.Count, "store")} in {where} is one of {string.Join(", ", kits.Select(kit => kit.Title))}", "See that the folder or server is the right one, and that there is a kit for the package.");

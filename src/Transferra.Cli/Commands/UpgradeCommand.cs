@@ -19,27 +19,32 @@ internal static class UpgradeCommand
         Run run;
         if (resume)
         {
-            run = session.Runs.Unfinished() ?? throw new TransferraException("no run stopped part-way, so there is nothing to resume", "Begin one: transferra upgrade");
+            run = session.Runs.Unfinished() ?? throw new TransferraException("no run stopped part-way, so there is nothing to resume",
+                "Begin one: transferra upgrade");
             if (run.IsUndoing) throw new TransferraException($"the run {run.Id} was being undone", "Finish that: transferra undo");
             run = session.Runs.Continue(run);
             session.Screen.Line($"Going on with the run {run.Id}.");
             // What a reboot or somebody has opened meanwhile is closed again, and the rest is proved anew.
-            if (!Closed(session, endsSessions, takesBack: false)) return session.Answer(ExitCodes.PartWay, new { run = run.Id, closed = false });
+            if (!Closed(session, endsSessions, takesBack: false)) return session.Answer(ExitCodes.PartWay,
+                new { run = run.Id, closed = false });
         }
         else
         {
             Companies.RefuseWhileUnfinished(session.Runs);
-            IReadOnlyList<(Company Company, KitVersion From)>? ready = Companies.Gates(session, context, session.Companies, out IReadOnlyList<Gate> gates);
+            IReadOnlyList<(Company Company, KitVersion From)>? ready = Companies.Gates(session, context, session.Companies,
+                out IReadOnlyList<Gate> gates);
             if (ready is null) return session.Answer(ExitCodes.Refused, new { gates });
             if (ready.Count == 0) return session.Answer(ExitCodes.Done, new { gates });
-            if (!session.Confirm([.. ready.Select(entry => entry.Company.Code)], "Upgrade")) return session.Answer(ExitCodes.Refused, new { gates, confirmed = false });
+            if (!session.Confirm([.. ready.Select(entry => entry.Company.Code)], "Upgrade")) return session.Answer(ExitCodes.Refused,
+                new { gates, confirmed = false });
             bool wasOpen = session.Closings.Current() is null;
             OfficeSurvey before = Survey.Of(session.Office, session.Tools, looksForMore: false);
             if (!Closed(session, endsSessions, takesBack: true)) return session.Answer(ExitCodes.Refused, new { gates, closed = false });
             run = Begun(session, context, ready, wasOpen, despiteFaults);
             session.Screen.Line($"Run {run.Id}, journal {run.Journal.FilePath}");
             // To be compared with when the new program is there: what it forgot, and what is gone.
-            session.Volume.WriteNew(Path.Combine(run.Folder, "survey-before.json"), JsonSerializer.SerializeToUtf8Bytes(before, ResultJson.Options));
+            session.Volume.WriteNew(Path.Combine(run.Folder, "survey-before.json"), JsonSerializer.SerializeToUtf8Bytes(before,
+                ResultJson.Options));
         }
         IReadOnlyList<CompanyOutcome> outcomes = UpgradeRun.Execute(context, run);
         RunReport report = RunReport.Of(session.Office, run);
@@ -61,7 +66,8 @@ internal static class UpgradeCommand
         $"Neither through nor back where it was: {outcome.Reasons[^1]} Put that right, then go on: transferra upgrade --resume. Or take it back: transferra undo";
 
     // When the run cannot even begin, nothing was done, and the office is opened again.
-    private static Run Begun(Session session, RunContext context, IReadOnlyList<(Company Company, KitVersion From)> ready, bool wasOpen, bool despiteFaults)
+    private static Run Begun(Session session, RunContext context, IReadOnlyList<(Company Company, KitVersion From)> ready, bool wasOpen,
+        bool despiteFaults)
     {
         try
         {
@@ -103,14 +109,16 @@ internal static class UpgradeCommand
         if (session.Closings.Current() is not { IsForUpgrade: true } closed) return true;
         // What the data has become is what the run says, which mends and restores leave at its version, whatever office.yaml wants next.
         string[] unfit = [.. outcomes.Where(outcome => outcome.IsThrough).SelectMany(outcome => session.Office.Packages
-            .Where(package => package.Companies.Any(company => company.Code == outcome.Company)).Select(package => (package, run.BegunFact(outcome.Company, "to") ?? package.WantedVersion)))
+            .Where(package => package.Companies.Any(company => company.Code == outcome.Company))
+                .Select(package => (package, run.BegunFact(outcome.Company, "to") ?? package.WantedVersion)))
             .Distinct().Select(pair => ProgramVersions.UnfitFor(pair.package, pair.Item2, session.Tools.Commands)).OfType<string>()];
         bool isSettled = outcomes.All(outcome => outcome.IsSettled);
         if (!staysClosed && unfit.Length == 0 && isSettled) return CloseCommand.Open(session, closed).Count == 0;
         session.Screen.Heading("The office stays closed");
         foreach (string why in unfit) session.Screen.Look(why);
         if (!isSettled) session.Screen.Look("A company is neither through nor back where it was. Finish that first, or take it back.");
-        session.Screen.Line(!isSettled ? "When that is done, let users in again: transferra reopen" : unfit.Length > 0 ? "Install that, then let users in again: transferra reopen" : "When you are content, let users in again: transferra reopen");
+        session.Screen.Line(!isSettled ? "When that is done, let users in again: transferra reopen" : unfit.Length > 0
+            ? "Install that, then let users in again: transferra reopen" : "When you are content, let users in again: transferra reopen");
         return true;
     }
 
@@ -120,15 +128,18 @@ internal static class UpgradeCommand
         session.Screen.Table(["Company", "Outcome", "Data version", "Took", "What now"], report.Companies.Select(company =>
         {
             CompanyOutcome outcome = outcomes.First(outcome => outcome.Company == company.Code);
-            string took = company.Stages.Sum(stage => stage.Seconds ?? 0).ToString("0.0 s", System.Globalization.CultureInfo.InvariantCulture);
+            string took = company.Stages.Sum(stage => stage.Seconds ?? 0)
+                .ToString("0.0 s", System.Globalization.CultureInfo.InvariantCulture);
             // A mend that was broken off is gone on with here as well.
             if (run.Kind == Stages.Mend && outcome.IsThrough)
                 return (IReadOnlyList<string>)[company.Code, "through", company.To, took,
                     "Look through the list of changes; keep the old store until everyone is content"];
             return (IReadOnlyList<string>)(outcome.IsThrough
-                ? [company.Code, "through", company.To, took, $"Install program version {company.To}; keep the old store until everyone is content"]
+                ? [company.Code, "through", company.To, took,
+                    $"Install program version {company.To}; keep the old store until everyone is content"]
                 : !outcome.IsSettled ? [company.Code, "unfinished", company.From, took, Unsettled(outcome)]
-                : [company.Code, "stopped", company.From, took, $"Correct what is listed above in version {company.From}, then: transferra upgrade {company.Code}"]);
+                : [company.Code, "stopped", company.From, took,
+                    $"Correct what is listed above in version {company.From}, then: transferra upgrade {company.Code}"]);
         }));
         if (page.Length > 0) session.Screen.Line($"To be signed: {page}");
         if (outcomes.Any(outcome => outcome.IsThrough)) session.Screen.Line($"To go back to exactly where the office was: transferra undo --run {run.Id}");

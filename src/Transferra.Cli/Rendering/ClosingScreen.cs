@@ -1,4 +1,5 @@
-// ClosingScreen.cs: what closing and reopening look like: a line for each thing that is changed, and a live line while people are waited for.
+// ClosingScreen.cs: what closing and reopening look like: a line for each thing that is changed, and a live line while people are waited
+// for.
 using Transferra.Core.Closing;
 
 namespace Transferra.Cli.Rendering;
@@ -21,7 +22,8 @@ internal sealed class ClosingScreen(Screen screen) : IClosingObserver
     /// <summary>A table of who is in.</summary>
     public static void People(Screen screen, IReadOnlyList<PersonIn> people) =>
         screen.Table(["Company", "Who", "From", "With", "What it does", "Whose"], people.Select(person => (IReadOnlyList<string>)
-            [person.Company, person.Session.User.Length > 0 ? person.Session.User : "-", person.Session.Host, person.Session.Program.Length > 0
+            [person.Company, person.Session.User.Length > 0 ? person.Session.User : "-", person.Session.Host,
+                person.Session.Program.Length > 0
                 ? person.Session.Program : "-", person.Session.Doing.Length > 0 ? person.Session.Doing : "-",
                 person.Service.Length > 0 ? $"the service {person.Service}" : "a person's"]));
 }

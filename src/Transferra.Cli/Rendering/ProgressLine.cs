@@ -75,7 +75,8 @@ internal sealed class ProgressLine : IDisposable
         {
             double rate = elapsed.TotalSeconds > 0.5 ? done / elapsed.TotalSeconds : 0;
             line += string.Create(CultureInfo.InvariantCulture, $"  {Amount(done)} of {Amount(total)}  {100.0 * done / total:0} %");
-            if (rate > 0) line += string.Create(CultureInfo.InvariantCulture, $"  {Amount((long)rate)}/s  {TimeText((total - done) / rate)} left");
+            if (rate > 0) line += string.Create(CultureInfo.InvariantCulture,
+                $"  {Amount((long)rate)}/s  {TimeText((total - done) / rate)} left");
         }
         line += $"  ({TimeText(elapsed.TotalSeconds)})";
         return line.Length > Screen.Width - 1 ? line[..(Screen.Width - 1)] : line;

@@ -15,7 +15,8 @@ internal static class Results
     public static string Number(long value) => value.ToString("#,0", CultureInfo.InvariantCulture);
 
     /// <summary>"1 file", "15 files".</summary>
-    public static string Count(long number, string one, string? many = null) => $"{Number(number)} {(number == 1 ? one : many ?? one + "s")}";
+    public static string Count(long number, string one, string? many = null) =>
+        $"{Number(number)} {(number == 1 ? one : many ?? one + "s")}";
 
     public static void Check(Screen screen, CheckResult check)
     {
@@ -28,10 +29,13 @@ internal static class Results
             Compared(screen, check.Compared);
             return;
         }
-        screen.Table([">No", "Grade", "Table", ">Count", "What", "For example"], check.Findings.Select((finding, i) => (IReadOnlyList<string>)
-            [Number(i + 1), finding.Grade.ToString().ToLowerInvariant(), finding.Table, Number(finding.Count), finding.What, string.Join("\n", finding.Examples.Take(3))]));
+        screen.Table([">No", "Grade", "Table", ">Count", "What", "For example"],
+            check.Findings.Select((finding, i) => (IReadOnlyList<string>)
+            [Number(i + 1), finding.Grade.ToString().ToLowerInvariant(), finding.Table, Number(finding.Count), finding.What,
+                string.Join("\n", finding.Examples.Take(3))]));
         screen.Line("What to do:");
-        foreach (IGrouping<string, int> step in check.Findings.Select((finding, i) => (finding.Next, i + 1)).GroupBy(entry => entry.Next, entry => entry.Item2))
+        foreach (IGrouping<string, int> step in check.Findings.Select((finding, i) => (finding.Next, i + 1)).GroupBy(entry => entry.Next,
+            entry => entry.Item2))
             screen.Paragraph(string.Join(", ", step.Select(number => Number(number))), step.Key, 6);
         screen.Line($"More of each: transferra check --explain KIND, of {string.Join(", ", check.Findings.Select(finding => finding.Kind).Distinct())}");
         Compared(screen, check.Compared);
@@ -47,7 +51,8 @@ internal static class Results
     {
         if (compared is null || compared.Findings.Count == 0) return;
         screen.Line($"Since {compared.Since}: {Number(compared.Count("new"))} new, {Number(compared.Count("stayed"))} still there, {Number(compared.Count("gone"))} gone.");
-        foreach (ComparedFinding finding in compared.Findings.Where(finding => finding.State == "gone" || finding.State == "stayed" && finding.Before != finding.After))
+        foreach (ComparedFinding finding in compared.Findings.Where(finding => finding.State == "gone" || finding.State == "stayed"
+            && finding.Before != finding.After))
             screen.Line($"  {(finding.State == "gone" ? $"gone: {finding.Table} {finding.What}" : $"{Number(finding.Before)}, now {Number(finding.After)}: {finding.Table} {finding.What}")}");
     }
 
@@ -55,13 +60,16 @@ internal static class Results
     {
         if (mended.Counts.Count > 0)
             screen.Table(["Mend", "Where", ">Changes", "Allowed because"],
-                mended.Counts.Select(count => (IReadOnlyList<string>)[count.Mend, count.Column.Length > 0 ? $"{count.Table}.{count.Column}" : count.Table,
+                mended.Counts.Select(count => (IReadOnlyList<string>)[count.Mend, count.Column.Length > 0
+                    ? $"{count.Table}.{count.Column}" : count.Table,
                 count.Count > 0 ? Number(count.Count) : "done", count.Because]));
         foreach (string left in mended.Left) screen.Bad($"Not mended: {left}");
         if (mended.Tables.Count > 0)
         {
-            screen.Table(["Table", ">Records before", ">Taken out", ">Changed", ">Records now", "Else the same"], mended.Tables.Select(table => (IReadOnlyList<string>)
-                [table.Table, Number(table.Before), Number(table.TakenOut), Number(table.Changed), Number(table.Found), table.IsProved ? "yes" : "NO"]));
+            screen.Table(["Table", ">Records before", ">Taken out", ">Changed", ">Records now", "Else the same"],
+                mended.Tables.Select(table => (IReadOnlyList<string>)
+                [table.Table, Number(table.Before), Number(table.TakenOut), Number(table.Changed), Number(table.Found), table.IsProved
+                    ? "yes" : "NO"]));
             if (mended.Tables.All(table => table.IsProved))
                 screen.Good("Proved: the copy was read anew, and differs from the old store by the listed changes and by nothing else.");
         }
@@ -83,7 +91,8 @@ internal static class Results
                 screen.Line("The same set, byte for byte, read back from there.");
                 continue;
             }
-            screen.Line(set.Grade == ProofGrade.ReadBack ? $"{sizes}; every byte read back, records compared as they stand in the set; no engine has taken them back."
+            screen.Line(set.Grade == ProofGrade.ReadBack
+                ? $"{sizes}; every byte read back, records compared as they stand in the set; no engine has taken them back."
                 : set.Reused == 0 ? $"{sizes}; every byte read back, restored into scratch, records compared."
                 : set.Reused == set.Files ? $"{sizes}; nothing changed since the set before, so all is taken from there; every byte read back."
                 : $"{sizes}; {Number(set.Reused)} unchanged since the set before and taken from there; every byte read back, what is new unpacked and compared.");
@@ -99,7 +108,8 @@ internal static class Results
             TableAccount total = TableAccount.Total(hop.Conversion.Accounts);
             screen.Table(["Old table", ">Read", ">Carried", ">Changed", ">Combined", ">Left out", ">Exceptions", "Adds up", "Into"],
                 hop.Conversion.Accounts.Append(total with { Table = "all" }).Select(account => (IReadOnlyList<string>)
-                    [account.Table, Number(account.Read), Number(account.Carried), Number(account.Changed), Number(account.Combined), Number(account.LeftOut),
+                    [account.Table, Number(account.Read), Number(account.Carried), Number(account.Changed), Number(account.Combined),
+                        Number(account.LeftOut),
                         Number(account.Exceptions),
                         account.IsBalanced ? "yes" : "NO", string.Join(", ", account.Into.Keys)]));
             foreach (TableAccount account in hop.Conversion.Accounts)
@@ -110,7 +120,8 @@ internal static class Results
         }
         if (converted.Exceptions == 0) return;
         screen.Bad($"{Count(converted.Exceptions, "record")} could not be converted:");
-        screen.Table(["Table", "Record", "Column", "Value", "Reason"], converted.FirstExceptions.SelectMany(exception => exception.Causes.Select(cause => (IReadOnlyList<string>)
+        screen.Table(["Table", "Record", "Column", "Value", "Reason"], converted.FirstExceptions.SelectMany(exception =>
+            exception.Causes.Select(cause => (IReadOnlyList<string>)
             [exception.Table, exception.Key, cause.Column, cause.Value, cause.Reason])));
         screen.Line($"All of them: {converted.ExceptionList}");
     }
@@ -157,7 +168,8 @@ internal static class Results
         screen.Table(["Table", ">Missing", ">Extra", ">Changed"], differing.Select(table => (IReadOnlyList<string>)
             [table.Table, Number(table.Missing), Number(table.Extra), Number(table.Changed)]));
         int ofEach = Math.Max(1, DifferencesShown / Math.Max(1, differing.Length));
-        screen.Table(["Table", "Record", "Column", "Expected", "Found"], match.Differences.GroupBy(difference => difference.Table).SelectMany(table => table.Take(ofEach))
+        screen.Table(["Table", "Record", "Column", "Expected", "Found"], match.Differences.GroupBy(difference => difference.Table)
+            .SelectMany(table => table.Take(ofEach))
             .Select(difference => (IReadOnlyList<string>)
             [difference.Table, difference.Key, difference.Column.Length > 0 ? difference.Column : "(whole record)",
                 difference.Kind == DifferenceKind.Extra ? "(no such record)" : difference.Expected,
@@ -168,7 +180,8 @@ internal static class Results
     private static void Conclude(Screen screen, string company, WayMatched matched)
     {
         string over = matched.Hops.Count > 1 ? $", over all {matched.Hops.Count} hops" : "", exceptions = matched.Exceptions == 0 ? ""
-            : matched.Exceptions == 1 ? " 1 old record is an exception and is not in the new store." : $" {Number(matched.Exceptions)} old records are exceptions and are not in the new store.";
+            : matched.Exceptions == 1 ? " 1 old record is an exception and is not in the new store."
+                : $" {Number(matched.Exceptions)} old records are exceptions and are not in the new store.";
         string records = Number(matched.Hops[^1].Tables.Sum(table => table.Found));
         switch (matched.Verdict)
         {

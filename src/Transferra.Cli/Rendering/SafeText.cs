@@ -1,5 +1,5 @@
-// SafeText.cs: what comes from data is shown so that it cannot act: a name of a file or a value may hold an escape sequence that moves the cursor or asks the
-// terminal to answer, a line feed that makes up a line of its own, or marks that turn the direction of what follows.
+// SafeText.cs: what comes from data is shown so that it cannot act: a name of a file or a value may hold an escape sequence that moves
+// the cursor or asks the terminal to answer, a line feed that makes up a line of its own, or marks that turn the direction of what follows.
 using System.Globalization;
 using System.Text;
 
@@ -9,7 +9,8 @@ internal static class SafeText
 {
     private const int FirstPicture = 0x2400, DeletePicture = 0x2421; // Unicode block "Control Pictures"
 
-    /// <summary>One line, whatever the text holds: control characters are shown as their pictures, marks of direction as their numbers.</summary>
+    /// <summary>One line, whatever the text holds: control characters are shown as their pictures, marks of direction as their
+    /// numbers.</summary>
     public static string OneLine(string text) => Shown(text, keepsLines: false);
 
     /// <summary>The same, but line feeds stay, for text that has lines of its own.</summary>

@@ -82,7 +82,8 @@ internal sealed class Screen : IDisposable
     public void Notice(string text)
     {
         Progress.Clear();
-        Try(() => Console.Error.WriteLine(_colour && !Console.IsErrorRedirected ? $"\x1b[33m{SafeText.OneLine(text)}\x1b[0m" : SafeText.OneLine(text)));
+        Try(() => Console.Error.WriteLine(_colour && !Console.IsErrorRedirected ? $"\x1b[33m{SafeText.OneLine(text)}\x1b[0m"
+            : SafeText.OneLine(text)));
     }
 
     public void Write(Spectre.Console.Rendering.IRenderable renderable)
@@ -98,7 +99,8 @@ internal sealed class Screen : IDisposable
     public void Paragraph(string word, string text, int width = 14)
     {
         Progress.Clear();
-        var grid = new Grid().AddColumn(new GridColumn { Width = width, Padding = new Padding(2, 0, 2, 0) }).AddColumn(new GridColumn { Padding = new Padding(0, 0, 0, 0) });
+        var grid = new Grid().AddColumn(new GridColumn { Width = width, Padding = new Padding(2, 0, 2, 0) })
+            .AddColumn(new GridColumn { Padding = new Padding(0, 0, 0, 0) });
         grid.AddRow(Markup.Escape(word), Markup.Escape(SafeText.Lines(text)));
         Write(grid);
     }
@@ -126,7 +128,8 @@ internal sealed class Screen : IDisposable
         _ => Markup.Escape(SafeText.Lines(text)),
     });
 
-    /// <summary>Why what was to be shown could not be written; null when it could. The work goes on: a full disk behind standard output is no reason to stop in the middle of it.</summary>
+    /// <summary>Why what was to be shown could not be written; null when it could. The work goes on: a full disk behind standard output
+    /// is no reason to stop in the middle of it.</summary>
     public string? Unwritten { get; private set; }
 
     /// <summary>Writes to the console; what cannot be written is remembered, once.</summary>

@@ -74,7 +74,8 @@ public static class BackupSets
 
     private static readonly string[] Whiles = [Packing, Writing, Proving, Healing];
 
-    /// <summary>What something is called that stands in a place only for a while: no set is named so, and whose it is can be seen.</summary>
+    /// <summary>What something is called that stands in a place only for a while: no set is named so, and whose it is can be
+    /// seen.</summary>
     /// <param name="office">The office that makes it.</param>
     /// <param name="of">The set or company it is for.</param>
     /// <param name="purpose">One of the names above.</param>
@@ -117,19 +118,23 @@ public static class BackupSets
             using SourceTree tree = SourcesOf(office, company, order.Address.Name, storePath);
             EarlierSet? earlier = readingEarlier.GetAwaiter().GetResult();
             // The same store understood in the same way has the same baseline.
-            if (!order.Address.IsOnServer && earlier?.Manifest.Label.DataVersion == order.DataVersion && earlier.HasAllOf(tree.Sources, "store/")
+            if (!order.Address.IsOnServer && earlier?.Manifest.Label.DataVersion == order.DataVersion && earlier.HasAllOf(tree.Sources,
+                "store/")
                 && earlier.HasAllOf(tree.Sources, "kit/")
                 && HasSameTables(earlier.Manifest, order)) baseline = () => earlier.Manifest.Baseline;
             else if (!order.Address.IsOnServer) taking = Task.Run(order.Baseline);
-            var label = new SetLabel(office.Name, company.Code, company.Name, company.Kit.Id, order.DataVersion, DateTimeOffset.UtcNow, Environment.UserName,
+            var label = new SetLabel(office.Name, company.Code, company.Name, company.Kit.Id, order.DataVersion, DateTimeOffset.UtcNow,
+                Environment.UserName,
                 context.Tool, order.Run)
             { OfficeId = context.Identity.Id };
             var draft = new SetManifest(SetManifest.CurrentFormat, label,
                 [.. company.DocumentFolders.Select(documents => Path.GetRelativePath(office.Folder, documents))],
-                new SetStore(order.Address.Name, order.Address.Engine, order.Address.Options) { TextEncoding = order.TextEncoding }, [], tree.LeftOut,
+                new SetStore(order.Address.Name, order.Address.Engine, order.Address.Options) { TextEncoding = order.TextEncoding }, [],
+                    tree.LeftOut,
                 [.. order.Tables.Select(table => new TableBaseline(table.Name, long.MaxValue, long.MaxValue, new string('f', 32)))])
             { Tables = [.. order.Tables.Select(SetTable.Of)] };
-            using ISetSink sink = context.Sets.LocksNewSets ? new LockedSink(path, label, context.Sets.Secret.CheckForNewSets()) : new PlainSink(path);
+            using ISetSink sink = context.Sets.LocksNewSets ? new LockedSink(path, label, context.Sets.Secret.CheckForNewSets())
+                : new PlainSink(path);
             using var writer = new SetWriter(sink, earlier, progress, context.Cancel);
             SetManifest manifest = writer.Run(tree.Sources, draft, baseline);
             return new PackedSet(volume, folder, path, manifest, writer.Reused);
@@ -143,17 +148,19 @@ public static class BackupSets
         }
     }
 
-    /// <summary>Removes what earlier backups, proofs and healings of an office left in a place when they were interrupted. Only one command of an office is at
-    /// work there at a time, so that nothing of it is in use.</summary>
+    /// <summary>Removes what earlier backups, proofs and healings of an office left in a place when they were interrupted. Only one
+    /// command of an office is at work there at a time, so that nothing of it is in use.</summary>
     /// <param name="place">The place.</param>
     /// <param name="office">The office.</param>
     public static void ClearLeftovers(ISetPlace place, OfficeIdentity office)
     {
         foreach (PlacedFile file in place.List())
-            if (Whiles.Any(purpose => file.Name.EndsWith(ForAWhile(office, "", purpose), StringComparison.Ordinal))) place.Remove(file.Name);
+            if (Whiles.Any(purpose => file.Name.EndsWith(ForAWhile(office, "", purpose),
+                StringComparison.Ordinal))) place.Remove(file.Name);
     }
 
-    /// <summary>What is wrong with a set's name: it tells company, package, version and time, and must not tell others than the set does.</summary>
+    /// <summary>What is wrong with a set's name: it tells company, package, version and time, and must not tell others than the set
+    /// does.</summary>
     /// <returns>Null when nothing is.</returns>
     /// <param name="name">The file's name.</param>
     /// <param name="label">What the set says of itself.</param>
@@ -162,32 +169,40 @@ public static class BackupSets
         // A name that was taken got a later second.
         string begins = $"{label.Company}_{label.Package}_v{label.DataVersion}_";
         return name.StartsWith(begins, StringComparison.Ordinal) && name.Length >= begins.Length + NameTime.Length
-            && DateTimeOffset.TryParseExact(name.AsSpan(begins.Length, NameTime.Length), NameTime, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal, out DateTimeOffset at)
+            && DateTimeOffset.TryParseExact(name.AsSpan(begins.Length, NameTime.Length), NameTime, CultureInfo.InvariantCulture,
+                DateTimeStyles.AssumeUniversal, out DateTimeOffset at)
             && at >= label.MadeAt.AddSeconds(-1) && at <= label.MadeAt.AddHours(1) ? null
-            : new SetFault("name", SetManifest.FirstMember, $"the set is not what its name says: it is of {label.Company}, {label.Package} version {label.DataVersion}, "
+            : new SetFault("name", SetManifest.FirstMember,
+                $"the set is not what its name says: it is of {label.Company}, {label.Package} version {label.DataVersion}, "
                 + $"made {label.MadeAt.UtcDateTime.ToString("yyyy-MM-dd HH:mm:ss", CultureInfo.InvariantCulture)} UTC");
     }
 
     private const string NameTime = "yyyyMMdd-HHmmss";
 
     // The same tables, read as the same types.
-    private static bool HasSameTables(SetManifest earlier, PackOrder order) => earlier.Tables is { } tables && tables.Count == order.Tables.Count
-        && tables.Zip(order.Tables.Select(SetTable.Of)).All(pair => pair.First.Name == pair.Second.Name && pair.First.Columns.SequenceEqual(pair.Second.Columns));
+    private static bool HasSameTables(SetManifest earlier, PackOrder order) => earlier.Tables is { } tables
+        && tables.Count == order.Tables.Count
+        && tables.Zip(order.Tables.Select(SetTable.Of)).All(pair => pair.First.Name == pair.Second.Name
+            && pair.First.Columns.SequenceEqual(pair.Second.Columns));
 
     private static SourceTree SourcesOf(OfficeDescription office, Company company, string storeName, string storePath)
     {
         var tree = new SourceTree(path => IsLeftOut(office, path));
         tree.Add(storePath, "store/" + storeName);
-        for (int i = 0; i < company.DocumentFolders.Count; i++) tree.Add(company.DocumentFolders[i], FormattableString.Invariant($"documents/{i}"));
+        for (int i = 0; i < company.DocumentFolders.Count; i++) tree.Add(company.DocumentFolders[i],
+            FormattableString.Invariant($"documents/{i}"));
         // What is needed to make sense of the records years later: the kit, and the settings files of the program that the kit knows.
         if (Directory.Exists(company.Kit.Folder)) tree.Add(company.Kit.Folder, "kit");
-        if (office.Packages.FirstOrDefault(package => package.Companies.Any(known => known.Code == company.Code))?.ProgramFolder is not { } program) return tree;
-        foreach (string name in company.Kit.Settings.Select(setting => setting.Place?.File).Concat(company.Kit.ProgramEvidence.Select(place => place.File))
+        if (office.Packages.FirstOrDefault(package =>
+            package.Companies.Any(known => known.Code == company.Code))?.ProgramFolder is not { } program) return tree;
+        foreach (string name in company.Kit.Settings.Select(setting => setting.Place?.File)
+            .Concat(company.Kit.ProgramEvidence.Select(place => place.File))
             .OfType<string>().Distinct().Order(StringComparer.Ordinal))
         {
             string file = Path.Combine(program, name);
             // A name that leads out of the program's folder would lead out of the set's as well.
-            if (File.Exists(file) && Path.GetFullPath(file).StartsWith(Path.GetFullPath(program) + Path.DirectorySeparatorChar, StringComparison.Ordinal))
+            if (File.Exists(file) && Path.GetFullPath(file).StartsWith(Path.GetFullPath(program) + Path.DirectorySeparatorChar,
+                StringComparison.Ordinal))
                 tree.Add(file, "settings/" + name);
         }
         return tree;
@@ -214,19 +229,26 @@ public static class BackupSets
         return Verify(file);
     }
 
-    /// <summary>Unpacks a set, or some of its members, into a folder that is empty or not there, comparing all that is unpacked; it is on the disk when this returns.</summary>
+    /// <summary>Unpacks a set, or some of its members, into a folder that is empty or not there, comparing all that is unpacked; it is on
+    /// the disk when this returns.</summary>
     /// <param name="file">The set.</param>
     /// <param name="folder">Where to.</param>
     /// <param name="isWanted">Which members, by their names; null for all.</param>
     /// <param name="progress">Hears bytes done and in all.</param>
-    /// <param name="remark">Hears of what could not be brought back beside content, such as access control lists on a volume that keeps none.</param>
+    /// <param name="remark">Hears of what could not be brought back beside content, such as access control lists on a volume that keeps
+    /// none.</param>
     /// <param name="whenStoreIsUnpacked">Called when the store is there, which may be long before the documents are.</param>
     /// <param name="cancel">Stops.</param>
     /// <returns>What is wrong; the folder is of use only when nothing is.</returns>
-    public static IReadOnlyList<SetFault> Unpack(ISetFile file, string folder, Func<string, bool>? isWanted = null, Action<long, long>? progress = null,
+    public static IReadOnlyList<SetFault> Unpack(ISetFile file, string folder, Func<string, bool>? isWanted = null, Action<long,
+        long>? progress = null,
         Action? whenStoreIsUnpacked = null, Action<string>? remark = null, CancellationToken cancel = default)
     {
-        using var reader = new SetReader(file, SetScrutiny.Content, folder, isWanted, progress, cancel) { Part = IsOfStore, WhenPartIsUnpacked = whenStoreIsUnpacked };
+        using var reader = new SetReader(file, SetScrutiny.Content, folder, isWanted, progress, cancel)
+        {
+            Part = IsOfStore,
+            WhenPartIsUnpacked = whenStoreIsUnpacked
+        };
         IReadOnlyList<SetFault> faults = reader.Run();
         foreach (string what in reader.Remarks) remark?.Invoke(what);
         if (faults.Count == 0) PosixFiles.FlushVolume(PosixFiles.Bytes(folder));

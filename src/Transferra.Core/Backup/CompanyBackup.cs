@@ -1,6 +1,8 @@
 // CompanyBackup.cs: a company's set in every place of the office: packed once, put into each, read back from each.
-// Holds: (1) a place that fails does not stop the others; (2) the first place's set is unpacked and its records compared with those it was made of; that the others are the
-//        same, byte for byte, is seen by reading them back; (3) members taken from an earlier set are read back, and were unpacked when that one was proved.
+// Holds: (1) a place that fails does not stop the others; (2) the first place's set is unpacked and its records compared with those it
+// was made of; that the others are the
+// same, byte for byte, is seen by reading them back; (3) members taken from an earlier set are read back, and were unpacked when that one
+// was proved.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Matching;
@@ -24,7 +26,8 @@ public sealed record BackupResult(string Path, long Bytes, int Files, long Conte
     /// <summary>Files whose packed members were taken from an earlier set, because they are unchanged.</summary>
     public int Reused { get; init; }
 
-    /// <summary>Whether it was seen to be the same, byte for byte, as one that was unpacked and compared; otherwise it was itself.</summary>
+    /// <summary>Whether it was seen to be the same, byte for byte, as one that was unpacked and compared; otherwise it was
+    /// itself.</summary>
     public bool IsCopy { get; init; }
 
     /// <summary>How far the proof went.</summary>
@@ -33,7 +36,8 @@ public sealed record BackupResult(string Path, long Bytes, int Files, long Conte
     /// <summary>Why the store was not made again from it, for proof; "" when it was.</summary>
     public string NotRestored { get; init; } = "";
 
-    /// <summary>An earlier set that turned out to be damaged when members were taken from it, and what became of it, in words; "" for none.</summary>
+    /// <summary>An earlier set that turned out to be damaged when members were taken from it, and what became of it, in words; "" for
+    /// none.</summary>
     public string Damaged { get; init; } = "";
 
     /// <summary>Where the store contradicts itself; what lies there is in the set all the same, as it is.</summary>
@@ -62,13 +66,15 @@ public static class CompanyBackup
         StoreAddress address = company.StoreNow(context.Places);
         string inUse = Path.Combine(Scratch(context.Office), company.Code + InUse);
         // What an earlier backup left there when it was interrupted.
-        if (Directory.Exists(Scratch(context.Office))) BackupSets.ClearLeftovers(new LocalPlace(Scratch(context.Office), context.Volume), context.Identity);
+        if (Directory.Exists(Scratch(context.Office))) BackupSets.ClearLeftovers(new LocalPlace(Scratch(context.Office), context.Volume),
+            context.Identity);
         context.Volume.Remove(inUse);
         try
         {
             using IStore store = context.Stores.Open(address, version.TextEncoding);
             bool waits = store.Identity.HeaderFields.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting);
-            // Where somebody has it open, a copy is taken in a moment and worked on: read for as long as a backup takes, it would keep them from saving.
+            // Where somebody has it open, a copy is taken in a moment and worked on: read for as long as a backup takes, it would keep
+            // them from saving.
             bool isInUse = waits || (run.Length == 0 && address.Engine == "sqlite" && context.Places.OpenedBy(address).Count > 0);
             if (!isInUse) return Run(context, company, version, run, address, store);
             // Somebody is at work in it. By day that is as it should be; in a run everybody is out, so who is this?
@@ -90,7 +96,8 @@ public static class CompanyBackup
     }
 
     // The store stays opened for reading while it is packed, so that nobody can change it under the set.
-    private static IReadOnlyList<BackupResult> Run(RunContext context, Company company, KitVersion version, string run, StoreAddress address, IStore store)
+    private static IReadOnlyList<BackupResult> Run(RunContext context, Company company, KitVersion version, string run,
+        StoreAddress address, IStore store)
     {
         version = CustomFields.Of(store, version).In(version);
         IReadOnlyList<string> notCarried = store.NotCarried();
@@ -102,7 +109,8 @@ public static class CompanyBackup
     }
 
     // One set on its way into all places.
-    private sealed class SetWriting(RunContext context, Company company, KitVersion version, string run, StoreAddress address, IStore store, IReadOnlyList<string> notCarried) : IDisposable
+    private sealed class SetWriting(RunContext context, Company company, KitVersion version, string run, StoreAddress address,
+        IStore store, IReadOnlyList<string> notCarried) : IDisposable
     {
         private PackedSet? _packed;
         private bool _isProvedInDepth;
@@ -143,9 +151,13 @@ public static class CompanyBackup
             else
                 place.Put(packed.Path, name, BackupSets.ForAWhile(context.Identity, name, BackupSets.Writing),
                     (done, total) => context.Observer.Bytes("copying to " + place.Name, done, total), context.Cancel);
-            SetProved proved = new SetProver(context, company, version).Prove(path, _isProvedInDepth ? ProofGrade.SameBytes : ProofGrade.Restored, packed.Reused, isJustWritten: true);
-            new ProofLog(context.Office.Folder, context.Volume).Add(new SetProof(DateTimeOffset.UtcNow, path, packed.Bytes, proved.Faults) { Seal = proved.Seal, Mark = mark, Grade = proved.Grade });
-            var result = new BackupResult(path, packed.Bytes, packed.Manifest.Files, packed.Manifest.ContentBytes, [.. proved.Faults, .. NotInIt(packed.Manifest)])
+            SetProved proved = new SetProver(context, company, version).Prove(path, _isProvedInDepth ? ProofGrade.SameBytes
+                : ProofGrade.Restored, packed.Reused, isJustWritten: true);
+            new ProofLog(context.Office.Folder, context.Volume).Add(new SetProof(DateTimeOffset.UtcNow, path, packed.Bytes,
+                proved.Faults)
+            { Seal = proved.Seal, Mark = mark, Grade = proved.Grade });
+            var result = new BackupResult(path, packed.Bytes, packed.Manifest.Files, packed.Manifest.ContentBytes,
+                [.. proved.Faults, .. NotInIt(packed.Manifest)])
             {
                 IsCopy = _isProvedInDepth,
                 Grade = proved.Grade,
@@ -171,20 +183,24 @@ public static class CompanyBackup
             SetProved judged = new SetProver(context, null, null).Prove(earlier, ProofGrade.ReadBack);
             if (judged.Faults.Count == 0) return null;
             (ISetPlace place, string name) = context.Sets.Find(earlier);
-            new ProofLog(context.Office.Folder, context.Volume).Add(new SetProof(DateTimeOffset.UtcNow, earlier, place.List().First(file => file.Name == name).Bytes, judged.Faults)
-            { Seal = judged.Seal });
-            string[] copies = [.. context.Sets.Places.Where(other => other.LocalFolder is not null && other.Has(name)).Select(other => SetPlaces.PathIn(other, name))
+            new ProofLog(context.Office.Folder, context.Volume)
+                .Add(new SetProof(DateTimeOffset.UtcNow, earlier, place.List().First(file => file.Name == name).Bytes, judged.Faults)
+                { Seal = judged.Seal });
+            string[] copies = [.. context.Sets.Places.Where(other => other.LocalFolder is not null && other.Has(name))
+                .Select(other => SetPlaces.PathIn(other, name))
                 .Where(copy => copy != earlier)];
             string what = $"the earlier set {earlier} is damaged ({judged.Faults[0].Member}: {judged.Faults[0].What}); nothing was taken from it";
             if (copies.Length == 0) return what + "; there is no copy of it to heal it from";
             HealResult healed = SetHealing.Heal(context.Volume, context.Sets, earlier, copies, Scratch(context.Office), context.Identity);
-            return what + (healed.IsHealed ? $"; it was healed from its copy, and the damaged file is kept as {healed.Kept}" : "; its copies could not heal it");
+            return what + (healed.IsHealed ? $"; it was healed from its copy, and the damaged file is kept as {healed.Kept}"
+                : "; its copies could not heal it");
         }
 
         public void Dispose() => _packed?.Dispose();
     }
 
-    private static PackedSet Pack(RunContext context, Company company, KitVersion version, StoreAddress address, IStore store, string run, ISetPlace place,
+    private static PackedSet Pack(RunContext context, Company company, KitVersion version, StoreAddress address, IStore store, string run,
+        ISetPlace place,
         bool takesNothingFromEarlier)
     {
         string folder = place.LocalFolder ?? Scratch(context.Office);
@@ -207,9 +223,11 @@ public static class CompanyBackup
     {
         IReadOnlyDictionary<string, SetProof> proofs = new ProofLog(context.Office.Folder, context.Volume).Last();
         foreach (ListedSet set in context.Sets.Places.Where(place => place.LocalFolder is not null).SelectMany(context.Sets.ListIn)
-            .Where(set => set.Label.OfficeId == context.Identity.Id && set.Label.Company == company.Code && set.Label.Package == company.Kit.Id)
+            .Where(set => set.Label.OfficeId == context.Identity.Id && set.Label.Company == company.Code
+                && set.Label.Package == company.Kit.Id)
             .OrderByDescending(set => set.Label.MadeAt))
-            if (proofs.TryGetValue(set.Path, out SetProof? proof) && proof.IsGood && proof.Bytes == set.Bytes && proof.Seal is not null && SealOf(context.Sets, set.Path) == proof.Seal)
+            if (proofs.TryGetValue(set.Path, out SetProof? proof) && proof.IsGood && proof.Bytes == set.Bytes && proof.Seal is not null
+                && SealOf(context.Sets, set.Path) == proof.Seal)
                 return set.Path;
         return null;
     }
@@ -229,7 +247,8 @@ public static class CompanyBackup
 
     private static IEnumerable<SetFault> NotInIt(SetManifest manifest) =>
         manifest.LeftOut.Where(left => !left.IsHarmless).Select(left => new SetFault("left-out", left.Name, left.Why))
-            .Concat(manifest.Members.Where(member => member.Changing).Select(member => new SetFault("changing", member.Name, "the file was changed while it was read")));
+            .Concat(manifest.Members.Where(member => member.Changing).Select(member => new SetFault("changing", member.Name,
+                "the file was changed while it was read")));
 
     private static string FreeName(ISetPlace place, SetManifest manifest, bool isLocked)
     {
@@ -240,7 +259,8 @@ public static class CompanyBackup
         return name;
     }
 
-    /// <summary>Proves a set again: every byte is read back, its store is restored, and its records are compared with those it was made of.</summary>
+    /// <summary>Proves a set again: every byte is read back, its store is restored, and its records are compared with those it was made
+    /// of.</summary>
     /// <param name="context">What it works with.</param>
     /// <param name="path">The set.</param>
     /// <param name="company">Whose it is; null when the office does not know it any more.</param>

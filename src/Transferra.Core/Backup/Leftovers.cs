@@ -1,4 +1,5 @@
-// Leftovers.cs: what an interrupted backup left behind: half-packed sets, unpacked proofs, trials on a server. The next backup clears it; so does taking a run back.
+// Leftovers.cs: what an interrupted backup left behind: half-packed sets, unpacked proofs, trials on a server. The next backup clears it;
+// so does taking a run back.
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
@@ -8,7 +9,8 @@ namespace Transferra.Core.Backup;
 /// <summary>Clears leftovers.</summary>
 public static class Leftovers
 {
-    /// <summary>Removes what earlier work of this office for some companies left, wherever it can be reached; nothing else is at work in it.</summary>
+    /// <summary>Removes what earlier work of this office for some companies left, wherever it can be reached; nothing else is at work in
+    /// it.</summary>
     /// <param name="context">What it works with.</param>
     /// <param name="companies">Codes of the companies.</param>
     /// <returns>What could not be removed, a line each.</returns>
@@ -19,7 +21,8 @@ public static class Leftovers
         foreach (ISetPlace place in context.Sets.Places) Try(place.Name, () => BackupSets.ClearLeftovers(place, context.Identity));
         if (Directory.Exists(scratch)) Try(scratch, () => ClearScratch(context, scratch, companies));
         foreach (Company company in context.Office.Companies.Where(company => companies.Contains(company.Code)))
-            if (TrialRestore.LeftBy(context, company) is { } trial) Try(trial.Shown, () => context.Stores.ServerOf(trial).Remove(trial.Path));
+            if (TrialRestore.LeftBy(context, company) is { } trial) Try(trial.Shown, () => context.Stores.ServerOf(trial)
+                .Remove(trial.Path));
         return left;
 
         void Try(string where, Action action)
@@ -33,7 +36,8 @@ public static class Leftovers
     {
         BackupSets.ClearLeftovers(new LocalPlace(scratch, context.Volume), context.Identity);
         foreach (string entry in Directory.EnumerateFileSystemEntries(scratch).ToArray())
-            if (companies.Any(company => Path.GetFileName(entry) == company + CompanyBackup.InUse || Path.GetFileName(entry).StartsWith(company + CompanyChecks.Trial, StringComparison.Ordinal)))
+            if (companies.Any(company => Path.GetFileName(entry) == company + CompanyBackup.InUse || Path.GetFileName(entry)
+                .StartsWith(company + CompanyChecks.Trial, StringComparison.Ordinal)))
                 context.Volume.Remove(entry);
     }
 }

@@ -11,7 +11,8 @@ internal static class LockedHealing
     /// <param name="from">Copies that chunks were taken from.</param>
     /// <returns>Whether everything is there.</returns>
     /// <exception cref="SetLockedException">The passphrase is missing or wrong.</exception>
-    public static bool Assemble(IReadOnlyList<SetHealing.Copy> copies, SetSecret secret, string target, out IReadOnlyList<string> missing, out IReadOnlyList<string> from)
+    public static bool Assemble(IReadOnlyList<SetHealing.Copy> copies, SetSecret secret, string target, out IReadOnlyList<string> missing,
+        out IReadOnlyList<string> from)
     {
         (missing, from) = (["header"], []);
         if (copies.Select(copy => HeaderOf(copy.File)).FirstOrDefault(known => known is not null) is not { } header) return false;

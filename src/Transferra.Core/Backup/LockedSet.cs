@@ -1,8 +1,11 @@
-// LockedSet.cs: a set under a passphrase: the tar in chunks, each encrypted and authenticated by itself, behind a header that says how. Layout: docs/backup-sets.md.
+// LockedSet.cs: a set under a passphrase: the tar in chunks, each encrypted and authenticated by itself, behind a header that says how.
+// Layout: docs/backup-sets.md.
 // Why chunks: any part is read without the rest, damage is located, and a damaged chunk is healed from another copy.
 // Sources: AES-GCM: NIST SP 800-38D; Argon2id: RFC 9106; HKDF: RFC 5869.
-// Holds: (1) a changed, moved, missing or foreign chunk is never taken for a good one: each is bound to its position, to being the last or not, and to the header;
-//        (2) no two chunks are ever encrypted with the same key and nonce: each set has a key of its own from a salt of its own, and each chunk is written once;
+// Holds: (1) a changed, moved, missing or foreign chunk is never taken for a good one: each is bound to its position, to being the last
+// or not, and to the header;
+// (2) no two chunks are ever encrypted with the same key and nonce: each set has a key of its own from a salt of its own, and each chunk
+// is written once;
 //        (3) a wrong passphrase and a changed header are told apart.
 using System.Buffers.Binary;
 using System.Security.Cryptography;
@@ -127,7 +130,8 @@ internal sealed class LockedHeader
         {
             return new LockedHeader(raw)
             {
-                Label = JsonSerializer.Deserialize<SetLabel>(raw.AsSpan(LabelAt, length), JsonSerializerOptions.Web) is { Company: not null } label
+                Label = JsonSerializer.Deserialize<SetLabel>(raw.AsSpan(LabelAt, length),
+                    JsonSerializerOptions.Web) is { Company: not null } label
                     ? label : throw new InvalidDataException("the locked set has no label")
             };
         }
@@ -141,11 +145,13 @@ internal sealed class LockedHeader
     /// <exception cref="TransferraException">The passphrase is not the one it was locked with.</exception>
     public byte[] DeriveKey(string passphrase) => DeriveKey(passphrase, check: true);
 
-    // RFC 9106, 3.1: at least eight blocks of a KiB for each lane. Whoever lists sets would otherwise wait for hours at the word of a file that anybody may have put there.
+    // RFC 9106, 3.1: at least eight blocks of a KiB for each lane. Whoever lists sets would otherwise wait for hours at the word of a
+    // file that anybody may have put there.
     private static void JudgeCost(byte[] raw)
     {
         (int memory, int passes, int lanes) = Cost(raw);
-        if (lanes is <= 0 or > MostLanes || passes <= 0 || memory < LeastKibibytesPerLane * lanes || memory > MostKibibytes || (long)memory * passes > MostWork)
+        if (lanes is <= 0 or > MostLanes || passes <= 0 || memory < LeastKibibytesPerLane * lanes || memory > MostKibibytes
+            || (long)memory * passes > MostWork)
             throw new InvalidDataException("the header of the locked set asks for memory or time that no set asks for");
     }
 
@@ -170,7 +176,8 @@ internal sealed class LockedHeader
         return master;
     }
 
-    private static byte[] CheckOf(byte[] master) => HKDF.Expand(HashAlgorithmName.SHA256, master, CheckBytes, "transferra lock check"u8.ToArray());
+    private static byte[] CheckOf(byte[] master) => HKDF.Expand(HashAlgorithmName.SHA256, master, CheckBytes,
+        "transferra lock check"u8.ToArray());
 
     /// <summary>The key of the chunks, from what the passphrase gives.</summary>
     public static byte[] ChunkKey(byte[] master) => HKDF.Expand(HashAlgorithmName.SHA256, master, 32, "transferra lock chunks"u8.ToArray());
@@ -226,7 +233,8 @@ internal sealed class LockedSetFile : ISetFile
     {
         byte[] stored = new byte[LockedHeader.ChunkBytes + LockedHeader.TagBytes], plain = new byte[LockedHeader.ChunkBytes];
         int read = _inner.ReadAt(LockedHeader.ChunkAt(chunk), stored);
-        return read >= LockedHeader.TagBytes && Open(chunk, chunk == chunksInAll - 1, stored.AsSpan(0, read), plain) ? stored[..read] : null;
+        return read >= LockedHeader.TagBytes && Open(chunk, chunk == chunksInAll - 1, stored.AsSpan(0, read), plain) ? stored[..read]
+            : null;
     }
 
     /// <inheritdoc/>
@@ -237,7 +245,8 @@ internal sealed class LockedSetFile : ISetFile
         while (done < buffer.Length && position < Length)
         {
             long chunk = position / LockedHeader.ChunkBytes;
-            int within = (int)(position % LockedHeader.ChunkBytes), read = _inner.ReadAt(LockedHeader.ChunkAt(chunk), stored), length = read - LockedHeader.TagBytes;
+            int within = (int)(position % LockedHeader.ChunkBytes), read = _inner.ReadAt(LockedHeader.ChunkAt(chunk), stored),
+                length = read - LockedHeader.TagBytes;
             if (length < 0 || !Open(chunk, chunk == _chunks - 1, stored.AsSpan(0, read), plain))
                 throw new InvalidDataException(FormattableString.Invariant($"chunk {chunk + 1} of {_chunks} is not the one that was written"));
             int part = Math.Min(buffer.Length - done, length - within);
@@ -374,7 +383,8 @@ internal sealed class LockedSink : ISetSink
     {
         Span<byte> nonce = stackalloc byte[12];
         LockedHeader.WriteNonce(nonce, number, isLast);
-        _aes.Encrypt(nonce, chunk.Plain.AsSpan(0, length), _sealed.AsSpan(0, length), _sealed.AsSpan(length, LockedHeader.TagBytes), _header.Digest);
+        _aes.Encrypt(nonce, chunk.Plain.AsSpan(0, length), _sealed.AsSpan(0, length), _sealed.AsSpan(length, LockedHeader.TagBytes),
+            _header.Digest);
         long at = LockedHeader.ChunkAt(number);
         RandomAccess.Write(_file, _sealed.AsSpan(0, length + LockedHeader.TagBytes), at);
         _waiting.Remove(number);

@@ -1,5 +1,6 @@
 // OrderedWork.cs: work done on all cores whose results are taken in the order in which it was given out.
-// Holds: (1) no more than a fixed number of results wait, so memory is bounded; (2) when something fails, Run returns only after all that was begun has ended.
+// Holds: (1) no more than a fixed number of results wait, so memory is bounded; (2) when something fails, Run returns only after all that
+// was begun has ended.
 namespace Transferra.Core.Backup;
 
 internal static class OrderedWork

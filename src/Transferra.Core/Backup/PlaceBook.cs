@@ -1,6 +1,8 @@
 // PlaceBook.cs: knows the places for sets again: file transferra/places.json of the office's folder, and a mark in each place.
-// Why: an unplugged disk leaves an empty folder behind, on the disk that the data is on. A set written there is no second copy, and looks like one.
-// Holds: (1) a place that was used before is used again only when its mark is there and lies on the volume it was on; (2) a place that is new is not made
+// Why: an unplugged disk leaves an empty folder behind, on the disk that the data is on. A set written there is no second copy, and looks
+// like one.
+// Holds: (1) a place that was used before is used again only when its mark is there and lies on the volume it was on; (2) a place that is
+// new is not made
 //        where /etc/fstab wants a volume that is not mounted; (3) a mark is never written into a place that had another.
 using System.Security.Cryptography;
 using System.Text.Json;
@@ -37,13 +39,15 @@ public sealed class PlaceBook(string officeFolder, IVolume volume)
         {
             try
             {
-                return File.Exists(FilePath) ? JsonSerializer.Deserialize<List<KnownPlace>>(File.ReadAllBytes(FilePath), JsonSerializerOptions.Web) ?? [] : [];
+                return File.Exists(FilePath) ? JsonSerializer.Deserialize<List<KnownPlace>>(File.ReadAllBytes(FilePath),
+                    JsonSerializerOptions.Web) ?? [] : [];
             }
             catch (JsonException) { return []; } // then each place is met for the first time, and its mark is found there
         }
     }
 
-    /// <summary>Why a place cannot be used as it is now; null when it can, or when it would be used for the first time. Changes nothing.</summary>
+    /// <summary>Why a place cannot be used as it is now; null when it can, or when it would be used for the first time. Changes
+    /// nothing.</summary>
     /// <param name="place">The place.</param>
     /// <exception cref="IOException">It cannot be reached.</exception>
     public string? Problem(ISetPlace place)
@@ -85,11 +89,13 @@ public sealed class PlaceBook(string officeFolder, IVolume volume)
         {
             mark = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16));
             place.WriteSmall(MarkName, JsonSerializer.SerializeToUtf8Bytes(new Mark(mark,
-                "By this number Transferra knows the disk or folder again that backup sets are kept in. Please leave it here."), JsonSerializerOptions.Web));
+                "By this number Transferra knows the disk or folder again that backup sets are kept in. Please leave it here."),
+                    JsonSerializerOptions.Web));
         }
         string on = place.LocalFolder is { } folder ? VolumeIdentity.Of(folder) : "";
         volume.CreateFolder(Path.GetDirectoryName(FilePath)!);
-        volume.Replace(FilePath, JsonSerializer.SerializeToUtf8Bytes((KnownPlace[])[.. Known.Where(known => known.Place != place.Name || known.Mark != mark),
+        volume.Replace(FilePath, JsonSerializer.SerializeToUtf8Bytes((KnownPlace[])[.. Known.Where(known => known.Place != place.Name
+            || known.Mark != mark),
             new KnownPlace(place.Name, mark, on, DateTimeOffset.UtcNow)], JsonSerializerOptions.Web));
         return mark;
     }
@@ -101,7 +107,8 @@ public sealed class PlaceBook(string officeFolder, IVolume volume)
     {
         try
         {
-            return place.ReadSmall(MarkName, LargestMark) is { } bytes && JsonSerializer.Deserialize<Mark>(bytes, JsonSerializerOptions.Web) is { Place.Length: > 0 } mark ? mark.Place : null;
+            return place.ReadSmall(MarkName, LargestMark) is { } bytes && JsonSerializer.Deserialize<Mark>(bytes,
+                JsonSerializerOptions.Web) is { Place.Length: > 0 } mark ? mark.Place : null;
         }
         catch (JsonException) { return null; }
     }

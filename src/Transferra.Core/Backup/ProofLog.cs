@@ -1,5 +1,7 @@
-// ProofLog.cs: when each backup set was proved last, and how: transferra/proofs.jsonl in the office's folder, one JSON object a line, append-only.
-// Why beside the sets and not in them: a set is never written to again. A line that cannot be read is passed over: a proof that nobody knows of is made again.
+// ProofLog.cs: when each backup set was proved last, and how: transferra/proofs.jsonl in the office's folder, one JSON object a line,
+// append-only.
+// Why beside the sets and not in them: a set is never written to again. A line that cannot be read is passed over: a proof that nobody
+// knows of is made again.
 using System.Text;
 using System.Text.Json;
 using Transferra.Core.Runs;
@@ -13,7 +15,8 @@ namespace Transferra.Core.Backup;
 /// <param name="Faults">What was wrong; empty when nothing was.</param>
 public sealed record SetProof(DateTimeOffset At, string Path, long Bytes, IReadOnlyList<SetFault> Faults)
 {
-    /// <summary>Digest of the beginning of the set that was proved (docs/backup-sets.md, the seal): another set in its place has another.</summary>
+    /// <summary>Digest of the beginning of the set that was proved (docs/backup-sets.md, the seal): another set in its place has
+    /// another.</summary>
     public string? Seal { get; init; }
 
     /// <summary>Mark of the place it was in (<see cref="PlaceBook"/>).</summary>
@@ -52,7 +55,11 @@ public sealed class ProofLog(string officeFolder, IVolume volume)
         {
             try
             {
-                if (JsonSerializer.Deserialize<SetProof>(line, JsonSerializerOptions.Web) is { Path: not null, Faults: not null } proof) last[proof.Path] = proof;
+                if (JsonSerializer.Deserialize<SetProof>(line, JsonSerializerOptions.Web) is
+                    {
+                        Path: not null,
+                        Faults: not null
+                    } proof) last[proof.Path] = proof;
             }
             catch (JsonException) { /* cut off by a stop */ }
         }

@@ -50,7 +50,8 @@ public sealed class LocalSetFile : ISetFile
     public void Dispose() => Handle.Dispose();
 }
 
-/// <summary>Where the bytes of a new set go: one behind the other, but for places that are left and filled when it is known what belongs there.</summary>
+/// <summary>Where the bytes of a new set go: one behind the other, but for places that are left and filled when it is known what belongs
+/// there.</summary>
 internal interface ISetSink : IDisposable
 {
     /// <summary>Adds bytes behind those that were added before.</summary>
@@ -66,7 +67,8 @@ internal interface ISetSink : IDisposable
     /// <summary>Fills room that was left, wholly and once.</summary>
     void Fill(long position, ReadOnlySpan<byte> bytes);
 
-    /// <summary>Puts everything on the disk; what is read of it afterwards comes from there. All room that was left is filled by now.</summary>
+    /// <summary>Puts everything on the disk; what is read of it afterwards comes from there. All room that was left is filled by
+    /// now.</summary>
     void Finish();
 }
 

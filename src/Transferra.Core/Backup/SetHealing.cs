@@ -1,6 +1,7 @@
-// SetHealing.cs: makes a damaged set whole again from its copies in other places, member by member and, of large members, frame by frame: two copies that
-// are both damaged, but not at the same part, still give the set that was written, byte for byte.
-// Holds: (1) nothing of a copy is changed; the damaged file is kept under another name; (2) the healed set takes its name only after it was read back whole.
+// SetHealing.cs: makes a damaged set whole again from its copies in other places, member by member and, of large members, frame by frame:
+// two copies that are both damaged, but not at the same part, still give the set that was written, byte for byte.
+// Holds: (1) nothing of a copy is changed; the damaged file is kept under another name; (2) the healed set takes its name only after it
+// was read back whole.
 using System.Globalization;
 using System.Security.Cryptography;
 using Transferra.Core.Office;
@@ -31,10 +32,12 @@ public static class SetHealing
     /// <param name="copies">The same set in other places; the damaged one itself is looked into as well.</param>
     /// <param name="scratch">Folder on this machine for a set whose place is elsewhere.</param>
     /// <param name="office">The office that heals it.</param>
-    public static HealResult Heal(IVolume volume, SetPlaces sets, string path, IReadOnlyList<string> copies, string scratch, OfficeIdentity office)
+    public static HealResult Heal(IVolume volume, SetPlaces sets, string path, IReadOnlyList<string> copies, string scratch,
+        OfficeIdentity office)
     {
         (ISetPlace place, string name) = sets.Find(path);
-        string folder = place.LocalFolder ?? scratch, healing = Path.Combine(folder, BackupSets.ForAWhile(office, name, BackupSets.Healing));
+        string folder = place.LocalFolder ?? scratch,
+            healing = Path.Combine(folder, BackupSets.ForAWhile(office, name, BackupSets.Healing));
         volume.CreateFolder(folder);
         volume.Remove(healing);
         List<Copy> all = [];
@@ -50,7 +53,8 @@ public static class SetHealing
             using (ISetFile healed = sets.Unlock(new LocalSetFile(healing), healing))
                 if (BackupSets.Verify(healed) is [var fault, ..]) return new HealResult(path, false, from, [fault.Member], "");
             string kept = name + DamagedSuffix;
-            for (int number = 2; place.Has(kept); number++) kept = string.Create(CultureInfo.InvariantCulture, $"{name}{DamagedSuffix}-{number}");
+            for (int number = 2; place.Has(kept); number++) kept = string.Create(CultureInfo.InvariantCulture,
+                $"{name}{DamagedSuffix}-{number}");
             place.Rename(name, kept);
             if (place is LocalPlace local) local.Adopt(healing, name);
             else place.Put(healing, name, BackupSets.ForAWhile(office, name, BackupSets.Writing), (_, _) => { }, CancellationToken.None);
@@ -71,7 +75,8 @@ public static class SetHealing
         catch (Exception error) when (error is TransferraException or IOException or UnauthorizedAccessException) { return null; }
     }
 
-    private static bool Assemble(IReadOnlyList<Copy> copies, string target, out IReadOnlyList<string> missing, out IReadOnlyList<string> from)
+    private static bool Assemble(IReadOnlyList<Copy> copies, string target, out IReadOnlyList<string> missing,
+        out IReadOnlyList<string> from)
     {
         var notFound = new List<string>();
         var used = new HashSet<string>();
@@ -121,7 +126,8 @@ public static class SetHealing
             return true;
         }
         if (member.Frames is not { } sizes) return false;
-        // Each frame has a checksum of its own; that all of them together are what was written is then seen by the digest of the healed set.
+        // Each frame has a checksum of its own; that all of them together are what was written is then seen by the digest of the healed
+        // set.
         using ZstdFrames frames = ZstdFrames.Create();
         byte[] content = new byte[SetManifest.FrameContentBytes];
         foreach (int size in sizes)

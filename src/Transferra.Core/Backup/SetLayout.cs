@@ -1,7 +1,9 @@
 // SetLayout.cs: where every byte of a set is and what it has to be, worked out from its manifest alone.
-// Why made by hand and not by the tar library: a reader must know every header byte, or a change in one would go unnoticed; and every member must be
-// found at once, so that one document can be taken out of a large set, and both cores can read it. Layout: docs/backup-sets.md.
-// Source: IEEE Std 1003.1 (POSIX), pax interchange format; a pax header stands before those members only whose name, size or owner the ustar header cannot hold.
+// Why made by hand and not by the tar library: a reader must know every header byte, or a change in one would go unnoticed; and every
+// member must be found at once, so that one document can be taken out of a large set, and both cores can read it. Layout:
+// docs/backup-sets.md.
+// Source: IEEE Std 1003.1 (POSIX), pax interchange format; a pax header stands before those members only whose name, size or owner the
+// ustar header cannot hold.
 using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;
@@ -77,7 +79,8 @@ internal sealed class SetLayout
             default: name = [.. name, .. Encoding.ASCII.GetBytes(PackedSuffix)]; break;
         }
         (uint user, uint group, string userName, string groupName) = member.OwnerParts();
-        return Header(name, member.PackedBytes, member.Bytes > LargestOctal11, Convert.ToInt32(member.Mode, 8), member.Modified, type, target, user, group, userName, groupName);
+        return Header(name, member.PackedBytes, member.Bytes > LargestOctal11, Convert.ToInt32(member.Mode, 8), member.Modified, type,
+            target, user, group, userName, groupName);
     }
 
     /// <summary>The header of the manifest.</summary>
@@ -108,8 +111,10 @@ internal sealed class SetLayout
         return size;
     }
 
-    // Whether there is a pax record for the size depends on the file's own size and its width is fixed, so that room for a header can be left before its content is packed.
-    private static byte[] Header(ReadOnlySpan<byte> name, long size, bool mayBeLarge, int mode, DateTimeOffset modified, char type, ReadOnlySpan<byte> target,
+    // Whether there is a pax record for the size depends on the file's own size and its width is fixed, so that room for a header can be
+    // left before its content is packed.
+    private static byte[] Header(ReadOnlySpan<byte> name, long size, bool mayBeLarge, int mode, DateTimeOffset modified, char type,
+        ReadOnlySpan<byte> target,
         long owner, long group, string user, string groupName)
     {
         const int nameBytes = 100, prefixBytes = 155;
@@ -118,7 +123,8 @@ internal sealed class SetLayout
         ReadOnlySpan<byte> prefix = [], rest = name;
         if (name.Length > nameBytes)
         {
-            int from = Math.Max(0, name.Length - nameBytes - 1), slash = name.Length <= nameBytes + prefixBytes + 1 ? name[from..^1].IndexOf((byte)'/') + from : -1;
+            int from = Math.Max(0, name.Length - nameBytes - 1), slash = name.Length <= nameBytes + prefixBytes + 1
+                ? name[from..^1].IndexOf((byte)'/') + from : -1;
             if (slash > from - 1 && slash > 0 && slash <= prefixBytes)
             {
                 prefix = name[..slash];
@@ -131,11 +137,13 @@ internal sealed class SetLayout
         if (mayBeLarge) AddRecord(records, "size", Encoding.ASCII.GetBytes(size.ToString("D19", CultureInfo.InvariantCulture)));
         if (owner > octal7) AddRecord(records, "uid", Encoding.ASCII.GetBytes(owner.ToString(CultureInfo.InvariantCulture)));
         if (group > octal7) AddRecord(records, "gid", Encoding.ASCII.GetBytes(group.ToString(CultureInfo.InvariantCulture)));
-        byte[] header = Ustar(prefix, rest.Length > nameBytes ? rest[..nameBytes] : rest, size > LargestOctal11 ? 0 : size, mode, modified, type,
+        byte[] header = Ustar(prefix, rest.Length > nameBytes ? rest[..nameBytes] : rest, size > LargestOctal11 ? 0 : size, mode,
+            modified, type,
             target.Length > nameBytes ? target[..nameBytes] : target,
             owner > octal7 ? 0 : owner, group > octal7 ? 0 : group, user, groupName);
         if (records.Count == 0) return header;
-        byte[] pax = Ustar([], "pax"u8, records.Count, 0x1A4, modified, 'x', [], 0, 0, "", ""), all = new byte[Block + Padded(records.Count) + Block];
+        byte[] pax = Ustar([], "pax"u8, records.Count, 0x1A4, modified, 'x', [], 0, 0, "", ""),
+            all = new byte[Block + Padded(records.Count) + Block];
         pax.CopyTo(all, 0);
         records.CopyTo(all, Block);
         header.CopyTo(all, all.Length - Block);
@@ -165,7 +173,8 @@ internal sealed class SetLayout
         Encoding.ASCII.GetBytes(Convert.ToString(sum, 8).PadLeft(6, '0') + "\0 ", header.AsSpan(148));
         return header;
 
-        void Octal(int at, int width, long value) => Encoding.ASCII.GetBytes(Convert.ToString(value, 8).PadLeft(width - 1, '0'), header.AsSpan(at));
+        void Octal(int at, int width, long value) => Encoding.ASCII.GetBytes(Convert.ToString(value, 8).PadLeft(width - 1, '0'),
+            header.AsSpan(at));
 
         void Text(int at, int width, string value)
         {
@@ -178,7 +187,8 @@ internal sealed class SetLayout
     private static void AddRecord(List<byte> records, string name, ReadOnlySpan<byte> value)
     {
         int body = 1 + name.Length + 1 + value.Length + 1, length = body + 1;
-        while (length != body + length.ToString(CultureInfo.InvariantCulture).Length) length = body + length.ToString(CultureInfo.InvariantCulture).Length;
+        while (length != body + length.ToString(CultureInfo.InvariantCulture).Length) length = body
+            + length.ToString(CultureInfo.InvariantCulture).Length;
         records.AddRange(Encoding.ASCII.GetBytes(string.Create(CultureInfo.InvariantCulture, $"{length} {name}=")));
         records.AddRange(value);
         records.Add((byte)'\n');

@@ -22,7 +22,8 @@ public static class MemberKinds
 }
 
 /// <summary>One entry of a set.</summary>
-/// <param name="Name">Path in the set without ".zst": store/..., documents/N/... Bytes that are not UTF-8 are shown as % and two hexadecimal digits.</param>
+/// <param name="Name">Path in the set without ".zst": store/..., documents/N/... Bytes that are not UTF-8 are shown as % and two
+/// hexadecimal digits.</param>
 /// <param name="Kind">One of <see cref="MemberKinds"/>.</param>
 /// <param name="Mode">Permission bits, octal.</param>
 /// <param name="Owner">user:group by their numbers, then by their names where they have any: 1000:1000 anna:office</param>
@@ -49,11 +50,13 @@ public sealed record SetMember(string Name, string Kind, string Mode, string Own
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
     public string? PackedSha256 { get; init; }
 
-    /// <summary>XXH128 of the packed member: as good against accidents as SHA-256 and twenty times as fast, but no help against intent.</summary>
+    /// <summary>XXH128 of the packed member: as good against accidents as SHA-256 and twenty times as fast, but no help against
+    /// intent.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
     public string? PackedXxh128 { get; init; }
 
-    /// <summary>Sizes of the zstd frames the member consists of, where there are several; each but the last holds <see cref="SetManifest.FrameContentBytes"/>
+    /// <summary>Sizes of the zstd frames the member consists of, where there are several; each but the last holds <see
+    /// cref="SetManifest.FrameContentBytes"/>
     /// of the file.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
     public IReadOnlyList<int>? Frames { get; init; }
@@ -82,7 +85,8 @@ public sealed record SetMember(string Name, string Kind, string Mode, string Own
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
     public string? RawTarget { get; init; }
 
-    /// <summary>What tells, on the machine the set was made on, that the file is still the same: its number on the volume and when it was changed last.</summary>
+    /// <summary>What tells, on the machine the set was made on, that the file is still the same: its number on the volume and when it was
+    /// changed last.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
     public string? Stamp { get; init; }
 
@@ -104,7 +108,8 @@ public sealed record SetMember(string Name, string Kind, string Mode, string Own
     internal byte[] NameBytes() => RawName is null ? System.Text.Encoding.UTF8.GetBytes(Name) : Convert.FromBase64String(RawName);
 
     /// <summary>The bytes of where it leads to.</summary>
-    internal byte[] TargetBytes() => RawTarget is null ? System.Text.Encoding.UTF8.GetBytes(Target ?? "") : Convert.FromBase64String(RawTarget);
+    internal byte[] TargetBytes() => RawTarget is null ? System.Text.Encoding.UTF8.GetBytes(Target ?? "")
+        : Convert.FromBase64String(RawTarget);
 }
 
 /// <summary>Something that should be in a set and is not.</summary>
@@ -123,7 +128,8 @@ public sealed record LeftOut(string Name, string Why, bool IsHarmless);
 /// <param name="MadeBy">Who.</param>
 /// <param name="Tool">Version of this program.</param>
 /// <param name="Run">The run that made it; "" when none did.</param>
-public sealed record SetLabel(string Office, string Company, string CompanyName, string Package, string DataVersion, DateTimeOffset MadeAt, string MadeBy, string Tool, string Run)
+public sealed record SetLabel(string Office, string Company, string CompanyName, string Package, string DataVersion,
+    DateTimeOffset MadeAt, string MadeBy, string Tool, string Run)
 {
     /// <summary>The office that made it, by <see cref="Office.OfficeIdentity"/>; null of sets that do not say.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
@@ -153,15 +159,20 @@ public sealed record SetColumn(string Name, string Type);
 public sealed record SetTable(string Name, IReadOnlyList<SetColumn> Columns, IReadOnlyList<string> Key)
 {
     /// <summary>A table for a manifest.</summary>
-    internal static SetTable Of(Records.TableShape table) => new(table.Name, [.. table.Columns.Select(column => new SetColumn(column.Name, column.Type.ToString()))], table.Key);
+    internal static SetTable Of(Records.TableShape table) =>
+        new(table.Name, [.. table.Columns.Select(column => new SetColumn(column.Name, column.Type.ToString()))], table.Key);
 
-    /// <summary>The tables to compare of a set's store: those that the set tells of; of an old set those of the kit, and what the store has beyond it.</summary>
+    /// <summary>The tables to compare of a set's store: those that the set tells of; of an old set those of the kit, and what the store
+    /// has beyond it.</summary>
     /// <exception cref="Records.TransferraException">A type is not known here.</exception>
-    public static IReadOnlyList<Records.TableShape> ShapesOf(SetManifest manifest, Records.IStore store, Kits.KitVersion? version) => manifest.Tables is { } tables
+    public static IReadOnlyList<Records.TableShape> ShapesOf(SetManifest manifest, Records.IStore store, Kits.KitVersion? version) =>
+        manifest.Tables is { } tables
         ? [.. tables.Select(table => table.Shape())] : version is null ? [] : Conversion.CustomFields.Of(store, version).In(version).Tables;
 
-    private Records.TableShape Shape() => new(Name, [.. Columns.Select(column => Records.FieldType.TryParse(column.Type, out Records.FieldType type)
-        ? new Records.ColumnShape(column.Name, type) : throw new Records.TransferraException($"the set's table {Name} has a column of the type {column.Type}, which is not known here",
+    private Records.TableShape Shape() =>
+        new(Name, [.. Columns.Select(column => Records.FieldType.TryParse(column.Type, out Records.FieldType type)
+        ? new Records.ColumnShape(column.Name, type)
+            : throw new Records.TransferraException($"the set's table {Name} has a column of the type {column.Type}, which is not known here",
             "Use the version of Transferra that wrote the set."))], Key, []);
 }
 
@@ -173,7 +184,8 @@ public sealed record SetTable(string Name, IReadOnlyList<SetColumn> Columns, IRe
 /// <param name="Members">Every entry.</param>
 /// <param name="LeftOut">What should be there and is not.</param>
 /// <param name="Baseline">Counts and fingerprints of the records.</param>
-public sealed record SetManifest(string Format, SetLabel Label, IReadOnlyList<string> DocumentFolders, SetStore Store, IReadOnlyList<SetMember> Members,
+public sealed record SetManifest(string Format, SetLabel Label, IReadOnlyList<string> DocumentFolders, SetStore Store,
+    IReadOnlyList<SetMember> Members,
     IReadOnlyList<LeftOut> LeftOut, IReadOnlyList<TableBaseline> Baseline)
 {
     /// <summary>The form this program writes.</summary>
@@ -188,7 +200,8 @@ public sealed record SetManifest(string Format, SetLabel Label, IReadOnlyList<st
     /// <summary>How much of a file one frame holds at most.</summary>
     public const int FrameContentBytes = 4 << 20;
 
-    /// <summary>The tables as the baseline read them, so that a set tells by itself what its records are; null in sets of the form 2.</summary>
+    /// <summary>The tables as the baseline read them, so that a set tells by itself what its records are; null in sets of the form
+    /// 2.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
     public IReadOnlyList<SetTable>? Tables { get; init; }
 
@@ -210,7 +223,8 @@ public sealed record SetManifest(string Format, SetLabel Label, IReadOnlyList<st
     };
 }
 
-/// <summary>Readers and writers of the documents in a set, made when this program is built: making them at its start would take longer than a small set.</summary>
+/// <summary>Readers and writers of the documents in a set, made when this program is built: making them at its start would take longer
+/// than a small set.</summary>
 [JsonSerializable(typeof(SetManifest))]
 [JsonSerializable(typeof(ExportedStore))]
 internal sealed partial class SetJson : JsonSerializerContext;

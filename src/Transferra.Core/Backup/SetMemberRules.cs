@@ -1,4 +1,5 @@
-// SetMemberRules.cs: what the members of a set may be. A set is a file from somewhere: it may have been forged, by somebody who hopes that root unpacks it.
+// SetMemberRules.cs: what the members of a set may be. A set is a file from somewhere: it may have been forged, by somebody who hopes
+// that root unpacks it.
 // Holds: a set of which any member breaks a rule is refused as a whole, before anything is written or unpacked, and that member is named.
 using System.Globalization;
 using Transferra.Core.Machine;
@@ -28,7 +29,8 @@ internal static class SetMemberRules
                 return Fault(member, "it is in the set twice, or stands where a folder is");
             for (int slash = name.LastIndexOf('/'); slash > 0; slash = name.LastIndexOf('/', slash - 1))
             {
-                if (leaves.Contains(name[..slash])) return Fault(member, $"it would lie below {Shown(name[..slash])}, which is not a folder");
+                if (leaves.Contains(name[..slash])) return Fault(member,
+                    $"it would lie below {Shown(name[..slash])}, which is not a folder");
                 if (!folders.Add(name[..slash])) break;
             }
             if (member.Kind == MemberKinds.Folder) folders.Add(name);
@@ -50,7 +52,8 @@ internal static class SetMemberRules
     private static string? JudgeOne(SetMember member, string name)
     {
         string[] parts = name.Split('/');
-        if (parts.Any(part => part is "" or "." or ".." || part.Contains('\0', StringComparison.Ordinal))) return "its name leads out of the folder";
+        if (parts.Any(part => part is "" or "." or ".."
+            || part.Contains('\0', StringComparison.Ordinal))) return "its name leads out of the folder";
         if (!Tops.Contains(parts[0])) return $"nothing of a set is named so; names begin with {string.Join(", ", Tops)}";
         if (!Kinds.Contains(member.Kind)) return $"\"{member.Kind}\" is not a kind of member";
         int mode;
@@ -68,13 +71,16 @@ internal static class SetMemberRules
 
     private static string? JudgeFile(SetMember member)
     {
-        if (member.Bytes < 0 || member.PackedBytes <= 0 || member.Sha256 is null || member.PackedSha256 is null || member.PackedXxh128 is null)
+        if (member.Bytes < 0 || member.PackedBytes <= 0 || member.Sha256 is null || member.PackedSha256 is null
+            || member.PackedXxh128 is null)
             return "it has no frame, or no digest of it";
-        long frames = Math.Max(1, (member.Bytes / SetManifest.FrameContentBytes) + (member.Bytes % SetManifest.FrameContentBytes > 0 ? 1 : 0));
+        long frames = Math.Max(1, (member.Bytes / SetManifest.FrameContentBytes) + (member.Bytes % SetManifest.FrameContentBytes > 0 ? 1
+            : 0));
         if (member.Frames is not { } sizes) return frames == 1 ? null : "it is larger than one frame, and its frames are not told";
         if (sizes.Count != frames || sizes.Any(size => size <= 0) || sizes.Sum(size => (long)size) != member.PackedBytes)
             return string.Create(CultureInfo.InvariantCulture, $"its {sizes.Count} frames are not those of {member.Bytes} bytes");
         // A frame is never larger than what it was packed from, but for a few bytes.
-        return sizes.Any(size => size > ZstdFrames.Bound(SetManifest.FrameContentBytes)) ? "one of its frames is larger than a frame can be" : null;
+        return sizes.Any(size => size > ZstdFrames.Bound(SetManifest.FrameContentBytes))
+            ? "one of its frames is larger than a frame can be" : null;
     }
 }

@@ -1,5 +1,6 @@
 // SetPlace.cs: the places sets are kept in, whatever they are, and a set found by its path in any of them.
-// Holds: (1) a file that is named like a set is complete and on the disk: Put and Adopt give it its name at the end; (2) nothing that is there is overwritten.
+// Holds: (1) a file that is named like a set is complete and on the disk: Put and Adopt give it its name at the end; (2) nothing that is
+// there is overwritten.
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
@@ -11,7 +12,8 @@ namespace Transferra.Core.Backup;
 /// <param name="Bytes">Its size.</param>
 public sealed record PlacedFile(string Name, long Bytes);
 
-/// <summary>A place that sets are kept in. All its members throw IOException or UnauthorizedAccessException when it cannot be reached or written.</summary>
+/// <summary>A place that sets are kept in. All its members throw IOException or UnauthorizedAccessException when it cannot be reached or
+/// written.</summary>
 public interface ISetPlace
 {
     /// <summary>What it is called: a folder's full path, or sftp://user@host:port/folder.</summary>
@@ -85,7 +87,8 @@ public sealed class LocalPlace(string folder, IVolume volume) : ISetPlace
     /// <inheritdoc/>
     public byte[]? ReadSmall(string name, int mostBytes)
     {
-        if (PosixFiles.Stat(PosixFiles.Bytes(Path.Combine(folder, name))) is not { Kind: FileKind.File } stat || stat.Bytes > mostBytes) return null;
+        if (PosixFiles.Stat(PosixFiles.Bytes(Path.Combine(folder, name))) is not { Kind: FileKind.File } stat
+            || stat.Bytes > mostBytes) return null;
         return File.ReadAllBytes(Path.Combine(folder, name));
     }
 
@@ -183,10 +186,12 @@ public sealed class SetPlaces(IReadOnlyList<ISetPlace> places, SetSecret? secret
     public SetSecret Secret { get; } = secret ?? new SetSecret(() => null);
 
     /// <summary>Places in folders of this machine.</summary>
-    public static SetPlaces Local(IEnumerable<string> folders, IVolume volume) => new([.. folders.Select(folder => new LocalPlace(folder, volume))]);
+    public static SetPlaces Local(IEnumerable<string> folders, IVolume volume) =>
+        new([.. folders.Select(folder => new LocalPlace(folder, volume))]);
 
     /// <summary>Whether a file is named like a set.</summary>
-    public static bool IsNamedLikeSet(string name) => name.EndsWith(Suffix, StringComparison.Ordinal) || name.EndsWith(LockedSuffix, StringComparison.Ordinal);
+    public static bool IsNamedLikeSet(string name) => name.EndsWith(Suffix, StringComparison.Ordinal)
+        || name.EndsWith(LockedSuffix, StringComparison.Ordinal);
 
     /// <summary>A set's path in a place.</summary>
     public static string PathIn(ISetPlace place, string name) => place.Name + "/" + name;
@@ -223,7 +228,8 @@ public sealed class SetPlaces(IReadOnlyList<ISetPlace> places, SetSecret? secret
         {
             stored.Dispose();
             if (error is InvalidDataException)
-                throw new TransferraException($"{path}: {error.Message}", "Heal it from another place with transferra sets --heal, or use another set.", error);
+                throw new TransferraException($"{path}: {error.Message}",
+                    "Heal it from another place with transferra sets --heal, or use another set.", error);
             throw;
         }
     }
@@ -257,7 +263,8 @@ public sealed class SetPlaces(IReadOnlyList<ISetPlace> places, SetSecret? secret
     internal static SetManifest ManifestIn(SetBeginning beginning, string path) => beginning.Manifest
         ?? throw new TransferraException($"{path} is no backup set, or its beginning is damaged", "Use another set of the company.");
 
-    /// <summary>The sets of a place, newest first. Files that are no sets are passed over; a damaged one is named when it is asked for by name.</summary>
+    /// <summary>The sets of a place, newest first. Files that are no sets are passed over; a damaged one is named when it is asked for by
+    /// name.</summary>
     public IReadOnlyList<ListedSet> ListIn(ISetPlace place)
     {
         var sets = new List<ListedSet>();

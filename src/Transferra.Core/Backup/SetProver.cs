@@ -1,7 +1,8 @@
-// SetProver.cs: proves a set: every byte is read back, every member unpacked and compared, and its store restored and compared with the records it was made of.
-// Why a real restore: that all bytes are there says nothing of whether the engine takes them back. So the set of a store on a server is made a database again,
-// on that server or on one that office.yaml names, its declarations and records are compared, and it is removed. Where that may not be done, the set is
-// graded "read back, not restored", wherever it is shown.
+// SetProver.cs: proves a set: every byte is read back, every member unpacked and compared, and its store restored and compared with the
+// records it was made of.
+// Why a real restore: that all bytes are there says nothing of whether the engine takes them back. So the set of a store on a server is
+// made a database again, on that server or on one that office.yaml names, its declarations and records are compared, and it is removed.
+// Where that may not be done, the set is graded "read back, not restored", wherever it is shown.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Matching;
@@ -43,10 +44,12 @@ internal sealed class SetProver(RunContext context, Company? company, KitVersion
     public SetProved Prove(string path, ProofGrade depth, IReadOnlySet<string>? known = null, bool isJustWritten = false)
     {
         (ISetPlace place, string name) = context.Sets.Find(path);
-        using ISetFile file = context.Sets.OpenWhole(path, CompanyBackup.Scratch(context.Office), (done, total) => context.Observer.Bytes("fetching back", done, total),
+        using ISetFile file = context.Sets.OpenWhole(path, CompanyBackup.Scratch(context.Office), (done, total) =>
+            context.Observer.Bytes("fetching back", done, total),
             context.Cancel);
         // A locked set is not laid out in plain text in the place that it is locked for.
-        string folder = file is LockedSetFile ? CompanyBackup.Scratch(context.Office) : place.LocalFolder ?? CompanyBackup.Scratch(context.Office);
+        string folder = file is LockedSetFile ? CompanyBackup.Scratch(context.Office) : place.LocalFolder
+            ?? CompanyBackup.Scratch(context.Office);
         string scratch = Path.Combine(folder, BackupSets.ForAWhile(context.Identity, name, BackupSets.Proving));
         if (!isJustWritten) file.ForgetCached();
         context.Volume.Remove(scratch);
@@ -57,9 +60,11 @@ internal sealed class SetProver(RunContext context, Company? company, KitVersion
             SetManifest manifest = SetPlaces.ManifestIn(beginning, path);
             string seal = beginning.Digest;
             bool withRecords = depth != ProofGrade.SameBytes && HasRecordsToCompare(manifest)
-                && !manifest.Members.All(member => !BackupSets.IsOfStore(member.Name) || !member.IsFile || known?.Contains(member.Name) == true);
+                && !manifest.Members.All(member => !BackupSets.IsOfStore(member.Name) || !member.IsFile
+                    || known?.Contains(member.Name) == true);
             if (withRecords) context.Volume.CreateFolder(folder);
-            using var reader = new SetReader(file, depth == ProofGrade.SameBytes ? SetScrutiny.Bytes : SetScrutiny.All, withRecords ? scratch : null, BackupSets.IsOfStore,
+            using var reader = new SetReader(file, depth == ProofGrade.SameBytes ? SetScrutiny.Bytes : SetScrutiny.All, withRecords
+                ? scratch : null, BackupSets.IsOfStore,
                 (done, total) => context.Observer.Bytes("proving", done, total), context.Cancel)
             {
                 Beginning = beginning,
@@ -70,7 +75,8 @@ internal sealed class SetProver(RunContext context, Company? company, KitVersion
             };
             IReadOnlyList<SetFault> faults = reader.Run();
             if (BackupSets.JudgeName(name, manifest.Label) is { } misnamed) faults = [.. faults, misnamed];
-            if (comparing is null) return new SetProved(faults, depth == ProofGrade.SameBytes || known is not null ? depth : ProofGrade.ReadBack, "", seal);
+            if (comparing is null) return new SetProved(faults, depth == ProofGrade.SameBytes || known is not null ? depth
+                : ProofGrade.ReadBack, "", seal);
             SetProved compared = comparing.GetAwaiter().GetResult();
             return compared with { Faults = [.. faults, .. compared.Faults], Seal = seal };
         }
@@ -85,9 +91,11 @@ internal sealed class SetProver(RunContext context, Company? company, KitVersion
 
     private SetProved Compare(SetManifest manifest, string scratch, ProofGrade depth)
     {
-        using (IStore opened = context.Stores.Open(StoreExport.Unpacked(manifest.Store, scratch), manifest.Store.TextEncoding ?? version?.TextEncoding))
+        using (IStore opened = context.Stores.Open(StoreExport.Unpacked(manifest.Store, scratch), manifest.Store.TextEncoding
+            ?? version?.TextEncoding))
         {
-            IReadOnlyList<SetFault> faults = BackupSets.CompareRecords(manifest, Baseline.Of(opened, SetTable.ShapesOf(manifest, opened, version), Silent.Observer, context.Cancel));
+            IReadOnlyList<SetFault> faults = BackupSets.CompareRecords(manifest,
+                Baseline.Of(opened, SetTable.ShapesOf(manifest, opened, version), Silent.Observer, context.Cancel));
             if (!StoreAddress.ServerEngines.Contains(manifest.Store.Engine)) return new SetProved(faults, ProofGrade.Restored, "", null);
             if (faults.Count > 0 || depth != ProofGrade.Restored) return new SetProved(faults, ProofGrade.ReadBack, "", null);
         }

@@ -1,6 +1,9 @@
-// SetReader.cs: reads a set on all cores, comparing every byte with what its manifest says it is; unpacks it, or some of it, when a folder is given.
-// Holds: (1) any change of any byte is a fault, located to its member where one is concerned; (2) a set that is shorter or longer than it should be is told;
-//        (3) nothing is written outside the folder: every member is judged before the first is written (SetMemberRules.cs), folders are walked by handles
+// SetReader.cs: reads a set on all cores, comparing every byte with what its manifest says it is; unpacks it, or some of it, when a
+// folder is given.
+// Holds: (1) any change of any byte is a fault, located to its member where one is concerned; (2) a set that is shorter or longer than it
+// should be is told;
+// (3) nothing is written outside the folder: every member is judged before the first is written (SetMemberRules.cs), folders are walked
+// by handles
 //        that follow no link, and links are made last.
 using System.Buffers;
 using System.IO.Hashing;
@@ -14,13 +17,13 @@ namespace Transferra.Core.Backup;
 /// <summary>How closely a set is looked at.</summary>
 internal enum SetScrutiny
 {
-    /// <summary>Only what is unpacked is read, and its packed bytes are compared by quick digests; that they hold the right content was seen when the set was
-    /// proved, and each frame has a checksum of it. A digest without a key is no help against intent, be it quick or not: whoever forges a member forges that,
-    /// too. A locked set's bytes prove themselves.</summary>
+    /// <summary>Only what is unpacked is read, and its packed bytes are compared by quick digests; that they hold the right content was
+    /// seen when the set was proved, and each frame has a checksum of it. A digest without a key is no help against intent, be it quick
+    /// or not: whoever forges a member forges that, too. A locked set's bytes prove themselves.</summary>
     Content,
 
-    /// <summary>Every byte of the file is compared, by quick digests: enough for members that were just copied from a set that is proved, whose content follows
-    /// from that.</summary>
+    /// <summary>Every byte of the file is compared, by quick digests: enough for members that were just copied from a set that is proved,
+    /// whose content follows from that.</summary>
     Bytes,
 
     /// <summary>Every byte of the file is compared, and every member unpacked and its content compared.</summary>
@@ -72,7 +75,8 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
                 string? name = reader.GetString();
                 reader.Read();
                 if (name == "format") format = reader.GetString();
-                else if (name == "label") return format is not null && SetManifest.Readable.Contains(format) ? JsonSerializer.Deserialize<SetLabel>(ref reader, SetManifest.Json) : null;
+                else if (name == "label") return format is not null && SetManifest.Readable.Contains(format)
+                    ? JsonSerializer.Deserialize<SetLabel>(ref reader, SetManifest.Json) : null;
                 else return null;
             }
         }
@@ -87,7 +91,8 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
     private static SetBeginning ReadStored(ISetFile file)
     {
         byte[] header = new byte[SetLayout.Block];
-        if (file.ReadAt(0, header) != header.Length || !header.AsSpan().StartsWith(FirstBytes)) return Wrong("the first member is not the manifest");
+        if (file.ReadAt(0, header) != header.Length || !header.AsSpan()
+            .StartsWith(FirstBytes)) return Wrong("the first member is not the manifest");
         long size = SetLayout.SizeIn(header);
         if (size <= 0 || size > LargestManifest || size > file.Length) return Wrong("the size of the manifest is not that of a manifest");
         byte[] bytes = new byte[SetLayout.Block + SetLayout.Padded(size)];
@@ -115,7 +120,8 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
     /// <summary>The layout of the set.</summary>
     public SetLayout Layout() => _layout!;
 
-    /// <summary>What is wrong with the seal; null when it is that of this beginning, so that the manifest is the one that was written.</summary>
+    /// <summary>What is wrong with the seal; null when it is that of this beginning, so that the manifest is the one that was
+    /// written.</summary>
     public SetFault? JudgeSeal(ISetFile file, SetLayout layout)
     {
         const string sealWrong = "the seal is not that of the manifest: one of the two was changed";
@@ -132,7 +138,8 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
             return new SetFault(Length, SetLayout.SealName, file.Length < layout.TotalBytes
                 ? FormattableString.Invariant($"the set is cut off: {layout.TotalBytes - file.Length} bytes are missing")
                 : FormattableString.Invariant($"{file.Length - layout.TotalBytes} bytes stand behind the end of the set"));
-        return file.Length == layout.TotalBytes && found.AsSpan().SequenceEqual(wanted) ? null : new SetFault(SealChanged, SetLayout.SealName, sealWrong);
+        return file.Length == layout.TotalBytes && found.AsSpan().SequenceEqual(wanted) ? null : new SetFault(SealChanged,
+            SetLayout.SealName, sealWrong);
     }
 }
 
@@ -173,7 +180,8 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
     /// <summary>Members to be told of as soon as all of them are unpacked, by their names.</summary>
     public Func<string, bool>? Part { get; init; }
 
-    /// <summary>Called once when that part is unpacked, which may be long before the whole set is read; not called when something is wrong until then.</summary>
+    /// <summary>Called once when that part is unpacked, which may be long before the whole set is read; not called when something is
+    /// wrong until then.</summary>
     public Action? WhenPartIsUnpacked { get; init; }
 
     private SetScrutiny ScrutinyOf(SetMember member, int index) => scrutiny == SetScrutiny.All && Known?.Contains(member.Name) == true
@@ -295,7 +303,8 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
             }
             int first = member;
             do member++;
-            while (member < _manifest.Members.Count && _manifest.Members[member].Frames is null && _layout.EndOf(member) - _layout.HeaderAt(first) <= GroupBytes
+            while (member < _manifest.Members.Count && _manifest.Members[member].Frames is null
+                && _layout.EndOf(member) - _layout.HeaderAt(first) <= GroupBytes
                 && (scrutiny != SetScrutiny.Content || _written.Contains(member)));
             int behind = member;
             yield return () => ReadMembers(first, behind);
@@ -320,7 +329,8 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
                     continue;
                 }
                 SetMember member = _manifest.Members[i];
-                int at = (int)(_layout.HeaderAt(i) - from), content = (int)(_layout.ContentAt(i) - from), packed = (int)member.PackedBytes, end = (int)(_layout.EndOf(i) - from);
+                int at = (int)(_layout.HeaderAt(i) - from), content = (int)(_layout.ContentAt(i) - from),
+                    packed = (int)member.PackedBytes, end = (int)(_layout.EndOf(i) - from);
                 if (end > read)
                     faults.Add(file.Length < _layout.EndOf(i)
                         ? new SetFault("missing", member.Name, "the set ends before this member does")
@@ -339,7 +349,8 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
         return new Piece(length) { Faults = faults, Behind = behind };
     }
 
-    private SetFault? Judge(SetMember member, SetScrutiny how, ReadOnlySpan<byte> header, ReadOnlySpan<byte> packed, ReadOnlySpan<byte> padding, Span<byte> plain)
+    private SetFault? Judge(SetMember member, SetScrutiny how, ReadOnlySpan<byte> header, ReadOnlySpan<byte> packed,
+        ReadOnlySpan<byte> padding, Span<byte> plain)
     {
         if (how != SetScrutiny.Content && JudgeAround(member, header, padding) is { } around) return around;
         if (member.IsFile && (how != SetScrutiny.All
@@ -349,19 +360,23 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
         if (!member.IsFile || how == SetScrutiny.Bytes) return null;
         int length = Unpack(packed, plain);
         if (length < 0) return new SetFault("damaged", member.Name, "the member cannot be unpacked: its zstd frame is damaged");
-        return length == member.Bytes && (how == SetScrutiny.Content || Convert.ToHexStringLower(SHA256.HashData(plain[..length])) == member.Sha256)
+        return length == member.Bytes && (how == SetScrutiny.Content
+            || Convert.ToHexStringLower(SHA256.HashData(plain[..length])) == member.Sha256)
             ? null : new SetFault("damaged", member.Name, "the unpacked content is not what was backed up");
     }
 
     private static SetFault? JudgeAround(SetMember member, ReadOnlySpan<byte> header, ReadOnlySpan<byte> padding)
     {
-        if (!header.SequenceEqual(SetLayout.HeaderOf(member))) return new SetFault("damaged", member.Name, "the tar header of the member is not the one that was written");
-        return padding.ContainsAnyExcept((byte)0) ? new SetFault("damaged", member.Name, "the bytes that fill up the member's last block are not zeros") : null;
+        if (!header.SequenceEqual(SetLayout.HeaderOf(member))) return new SetFault("damaged", member.Name,
+            "the tar header of the member is not the one that was written");
+        return padding.ContainsAnyExcept((byte)0) ? new SetFault("damaged", member.Name,
+            "the bytes that fill up the member's last block are not zeros") : null;
     }
 
     private SetFault PackedWrong(SetMember member, ReadOnlySpan<byte> packed, Span<byte> plain) =>
         new("damaged", member.Name, Unpack(packed, plain) < 0
-            ? "the packed bytes are not those that were written, and cannot be unpacked" : "the packed bytes are not those that were written");
+            ? "the packed bytes are not those that were written, and cannot be unpacked"
+                : "the packed bytes are not those that were written");
 
     private int Unpack(ReadOnlySpan<byte> packed, Span<byte> plain)
     {
@@ -381,7 +396,15 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
             plain = ArrayPool<byte>.Shared.Rent(SetManifest.FrameContentBytes);
             length = Unpack(packed.AsSpan(0, size), plain.AsSpan(0, SetManifest.FrameContentBytes));
         }
-        return new Piece(size) { Member = member, Frame = frame, Packed = packed, PackedLength = read, Plain = plain, PlainLength = length };
+        return new Piece(size)
+        {
+            Member = member,
+            Frame = frame,
+            Packed = packed,
+            PackedLength = read,
+            Plain = plain,
+            PlainLength = length
+        };
     }
 
     // A locked set's bytes prove themselves; what does not is missing here, and told where it belongs.
@@ -455,8 +478,10 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
             Broken(new SetFault("damaged", member.Name, "the packed bytes are not those that were written"));
         if (!_isBroken && how != SetScrutiny.Content)
         {
-            byte[] header = new byte[_layout.ContentAt(index) - _layout.HeaderAt(index)], padding = new byte[SetLayout.Padded(member.PackedBytes) - member.PackedBytes];
-            if (ReadAt(_layout.HeaderAt(index), header) < header.Length || ReadAt(_layout.ContentAt(index) + member.PackedBytes, padding) < padding.Length)
+            byte[] header = new byte[_layout.ContentAt(index) - _layout.HeaderAt(index)],
+                padding = new byte[SetLayout.Padded(member.PackedBytes) - member.PackedBytes];
+            if (ReadAt(_layout.HeaderAt(index), header) < header.Length || ReadAt(_layout.ContentAt(index) + member.PackedBytes,
+                padding) < padding.Length)
                 Broken(new SetFault("missing", member.Name, "the member's header or end cannot be read"));
             else if (JudgeAround(member, header, padding) is { } fault) Broken(fault);
         }
@@ -490,7 +515,8 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
         byte[] name = member.NameBytes();
         (uint user, uint group, string userName, string groupName) = member.OwnerParts();
         // A name counts for more than a number, which another machine may have given to somebody else.
-        if (FileIdentity.EffectiveUser == 0) _tree!.SetOwner(name, PosixFiles.UserNumber(userName) ?? user, PosixFiles.GroupNumber(groupName) ?? group);
+        if (FileIdentity.EffectiveUser == 0) _tree!.SetOwner(name, PosixFiles.UserNumber(userName) ?? user,
+            PosixFiles.GroupNumber(groupName) ?? group);
         if (handle is not null) _tree!.SetMode(handle, Convert.ToInt32(member.Mode, 8), name);
         foreach ((string attribute, string value) in member.Attributes ?? new Dictionary<string, string>())
             if (handle is null || !_tree!.SetAttribute(handle, attribute, Convert.FromBase64String(value), name))

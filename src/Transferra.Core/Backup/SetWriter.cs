@@ -1,6 +1,8 @@
 // SetWriter.cs: packs files into a set on all cores and writes it in one go.
-// Holds: (1) memory does not depend on the size of files; (2) a file that cannot be read, or is changed while it is read, is listed, and stops the set when it belongs to the
-//        store; (3) room for the manifest is left at the beginning and it always fits: whatever happens to a member, its entry does not become longer than was reckoned.
+// Holds: (1) memory does not depend on the size of files; (2) a file that cannot be read, or is changed while it is read, is listed, and
+// stops the set when it belongs to the
+// store; (3) room for the manifest is left at the beginning and it always fits: whatever happens to a member, its entry does not become
+// longer than was reckoned.
 using System.Buffers;
 using System.IO.Hashing;
 using System.Security.Cryptography;
@@ -18,19 +20,23 @@ namespace Transferra.Core.Backup;
 internal sealed record EarlierSet(ISetFile File, SetManifest Manifest, long BeginningBytes)
 {
     private readonly SetLayout _layout = new(Manifest, BeginningBytes);
-    private readonly Dictionary<string, int> _byName = Manifest.Members.Select((member, i) => (member.Name, i)).Where(entry => Manifest.Members[entry.i].IsFile)
+    private readonly Dictionary<string, int> _byName = Manifest.Members.Select((member, i) => (member.Name, i))
+        .Where(entry => Manifest.Members[entry.i].IsFile)
         .GroupBy(entry => entry.Name).ToDictionary(same => same.Key, same => same.First().i);
 
     /// <summary>The member with the same content, when it is certain without reading the file; -1 when it is not.</summary>
     public int Find(SetSource source) =>
-        source.Draft.Stamp is { } stamp && _byName.TryGetValue(source.Draft.Name, out int i) && Manifest.Members[i] is { Changing: false } member
-        && member.Stamp == stamp && member.Bytes == source.Stat.Bytes && SourceTree.ModifiedNanoseconds(member) == source.Stat.ModifiedNanoseconds ? i : -1;
+        source.Draft.Stamp is { } stamp && _byName.TryGetValue(source.Draft.Name, out int i)
+            && Manifest.Members[i] is { Changing: false } member
+        && member.Stamp == stamp && member.Bytes == source.Stat.Bytes
+            && SourceTree.ModifiedNanoseconds(member) == source.Stat.ModifiedNanoseconds ? i : -1;
 
     /// <summary>Whether it has everything of some sources below a name, unchanged, and nothing beside.</summary>
     public bool HasAllOf(IReadOnlyList<SetSource> sources, string below)
     {
         SetSource[] files = [.. sources.Where(source => source.Draft.IsFile && IsBelow(source.Draft.Name))];
-        return files.Length == Manifest.Members.Count(member => member.IsFile && IsBelow(member.Name)) && files.All(source => Find(source) >= 0);
+        return files.Length == Manifest.Members.Count(member => member.IsFile && IsBelow(member.Name))
+            && files.All(source => Find(source) >= 0);
 
         bool IsBelow(string name) => name.StartsWith(below, StringComparison.Ordinal);
     }
@@ -39,7 +45,8 @@ internal sealed record EarlierSet(ISetFile File, SetManifest Manifest, long Begi
     public static EarlierSet? From(ISetFile file)
     {
         SetBeginning beginning = SetBeginning.Read(file);
-        return beginning.Manifest is { } manifest && beginning.JudgeSeal(file, beginning.Layout()) is null ? new EarlierSet(file, manifest, beginning.Bytes.Length) : null;
+        return beginning.Manifest is { } manifest && beginning.JudgeSeal(file, beginning.Layout()) is null
+            ? new EarlierSet(file, manifest, beginning.Bytes.Length) : null;
     }
 
     /// <summary>Where a member's header is.</summary>
@@ -77,7 +84,8 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
     public IReadOnlySet<string> Reused => _reused;
 
     /// <summary>Reads a part of a large file; tests put another one here.</summary>
-    internal Func<SafeFileHandle, Memory<byte>, long, int> ReadAt { get; init; } = (file, buffer, position) => RandomAccess.Read(file, buffer.Span, position);
+    internal Func<SafeFileHandle, Memory<byte>, long, int> ReadAt { get; init; } = (file, buffer, position) =>
+        RandomAccess.Read(file, buffer.Span, position);
 
     // A piece of the set: a whole member, or one frame of a large file.
     private sealed record Piece(SetSource Source)
@@ -100,14 +108,20 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
 
     /// <summary>Packs and writes.</summary>
     /// <param name="sources">What.</param>
-    /// <param name="draft">The manifest with the sources' drafts as members, and a baseline whose entries are as long as they can become.</param>
+    /// <param name="draft">The manifest with the sources' drafts as members, and a baseline whose entries are as long as they can
+    /// become.</param>
     /// <param name="baseline">The baseline; asked for at the end.</param>
     public SetManifest Run(IReadOnlyList<SetSource> sources, SetManifest draft, Func<IReadOnlyList<Matching.TableBaseline>> baseline)
     {
-        // A file that cannot be read gives its place in the list of members to its reason; only a large one can have both, when parts of it cannot.
+        // A file that cannot be read gives its place in the list of members to its reason; only a large one can have both, when parts of
+        // it cannot.
         IEnumerable<LeftOut> parts = sources.Where(source => source.Draft.IsFile && FrameCount(source.Stat.Bytes) > 1)
             .Select(source => new LeftOut(source.Draft.Name, SourceTree.LongestWhy, false));
-        int beginningBytes = BeginningBytes(draft with { Members = [.. sources.Select(source => AsLongAsItCanBecome(source))], LeftOut = [.. draft.LeftOut, .. parts] });
+        int beginningBytes = BeginningBytes(draft with
+        {
+            Members = [.. sources.Select(source => AsLongAsItCanBecome(source))],
+            LeftOut = [.. draft.LeftOut, .. parts]
+        });
         _total = sources.Sum(source => source.Draft.IsFile ? source.Stat.Bytes : 0);
         sink.Leave(beginningBytes);
         OrderedWork.Run(Pieces(sources), Take, cancel);
@@ -152,7 +166,8 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
         };
     }
 
-    private static int FrameCount(long bytes) => (int)Math.Max(1, (bytes + SetManifest.FrameContentBytes - 1) / SetManifest.FrameContentBytes);
+    private static int FrameCount(long bytes) =>
+        (int)Math.Max(1, (bytes + SetManifest.FrameContentBytes - 1) / SetManifest.FrameContentBytes);
 
     private IEnumerable<Func<Piece>> Pieces(IReadOnlyList<SetSource> sources)
     {
@@ -201,7 +216,8 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
 
     private Piece PackSmall(SetSource source)
     {
-        byte[] plain = ArrayPool<byte>.Shared.Rent((int)source.Stat.Bytes + 1), packed = ArrayPool<byte>.Shared.Rent(ZstdFrames.Bound((int)source.Stat.Bytes + 1));
+        byte[] plain = ArrayPool<byte>.Shared.Rent((int)source.Stat.Bytes + 1),
+            packed = ArrayPool<byte>.Shared.Rent(ZstdFrames.Bound((int)source.Stat.Bytes + 1));
         try
         {
             int length = 0;
@@ -247,11 +263,13 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
     {
         long at = (long)frame * SetManifest.FrameContentBytes;
         int wanted = (int)Math.Min(SetManifest.FrameContentBytes, file.Stat.Bytes - at), length = 0;
-        byte[] plain = ArrayPool<byte>.Shared.Rent(SetManifest.FrameContentBytes), packed = ArrayPool<byte>.Shared.Rent(ZstdFrames.Bound(SetManifest.FrameContentBytes));
+        byte[] plain = ArrayPool<byte>.Shared.Rent(SetManifest.FrameContentBytes),
+            packed = ArrayPool<byte>.Shared.Rent(ZstdFrames.Bound(SetManifest.FrameContentBytes));
         string? unreadable = null;
         try
         {
-            for (int read; length < wanted && (read = ReadAt(file.Handle, plain.AsMemory(length, wanted - length), at + length)) > 0;) length += read;
+            for (int read; length < wanted && (read = ReadAt(file.Handle, plain.AsMemory(length, wanted - length),
+                at + length)) > 0;) length += read;
         }
         catch (IOException error)
         {
@@ -362,7 +380,8 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
         {
             if (IsOfStore(piece.Source)) LeaveOut(piece.Source, why);
             // The first part that cannot be read stands for those behind it.
-            if (_leftOut.Count == 0 || _leftOut[^1].Name != piece.Source.Draft.Name) _leftOut.Add(new LeftOut(piece.Source.Draft.Name, SourceTree.ShortWhy(why), false));
+            if (_leftOut.Count == 0 || _leftOut[^1].Name != piece.Source.Draft.Name) _leftOut.Add(new LeftOut(piece.Source.Draft.Name,
+                SourceTree.ShortWhy(why), false));
         }
         if (piece.Changing) Changing(piece.Source);
         if (!piece.IsLast) return;

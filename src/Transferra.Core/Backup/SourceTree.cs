@@ -1,5 +1,7 @@
-// SourceTree.cs: what goes into a set, found before anything is packed: every file, folder and link below some folders, with all that is known of it but its digest.
-// Holds: (1) a link in documents is kept as a link and never followed, also not when it took the place of a folder meanwhile (FolderTree.cs); (2) what cannot be kept is listed with the reason;
+// SourceTree.cs: what goes into a set, found before anything is packed: every file, folder and link below some folders, with all that is
+// known of it but its digest.
+// Holds: (1) a link in documents is kept as a link and never followed, also not when it took the place of a folder meanwhile
+// (FolderTree.cs); (2) what cannot be kept is listed with the reason;
 //        (3) names are bytes: one that is not UTF-8 is kept as it is.
 using System.Globalization;
 using System.Text;
@@ -39,7 +41,8 @@ internal sealed class SourceTree(Func<string, bool>? without = null) : IDisposab
     /// <summary>What cannot be kept.</summary>
     public IReadOnlyList<LeftOut> LeftOut => _leftOut;
 
-    /// <summary>Adds a file, or a folder with everything below it. Links that lead to it are followed, as they are what office.yaml names.</summary>
+    /// <summary>Adds a file, or a folder with everything below it. Links that lead to it are followed, as they are what office.yaml
+    /// names.</summary>
     /// <param name="path">Where it is.</param>
     /// <param name="member">Its name in the set.</param>
     public void Add(string path, string member)
@@ -74,25 +77,35 @@ internal sealed class SourceTree(Func<string, bool>? without = null) : IDisposab
             AddLinked(path, name, shown);
             return;
         }
-        if (stat.Kind == FileKind.File && (stat.Mode & RunsAsOwner) != 0) _leftOut.Add(new LeftOut(shown, "its right to run as its owner is not kept", true));
+        if (stat.Kind == FileKind.File && (stat.Mode & RunsAsOwner) != 0) _leftOut.Add(new LeftOut(shown,
+            "its right to run as its owner is not kept", true));
         SetMember draft = DraftOf(path, name, shown, stat);
         if (stat.Kind == FileKind.File && stat.Links > 1)
         {
             if (_named.TryGetValue((stat.Device, stat.Inode), out SetMember? first))
-                draft = draft with { Kind = MemberKinds.Same, Target = first.Name, RawTarget = first.RawName, Attributes = null, Stamp = null };
+                draft = draft with
+                {
+                    Kind = MemberKinds.Same,
+                    Target = first.Name,
+                    RawTarget = first.RawName,
+                    Attributes = null,
+                    Stamp = null
+                };
             else _named[(stat.Device, stat.Inode)] = draft;
         }
         _sources.Add(new SetSource(draft, tree, path, below, stat));
         if (stat.Kind == FileKind.Folder) AddBelow(tree!, path, below, name, shown);
     }
 
-    // A table that lies elsewhere and is linked into the store's folder is part of the store: its content is kept. Of kits and settings links are not.
+    // A table that lies elsewhere and is linked into the store's folder is part of the store: its content is kept. Of kits and settings
+    // links are not.
     private void AddLinked(byte[] path, byte[] name, string shown)
     {
         if (shown.StartsWith("store/", StringComparison.Ordinal) && FileIdentity.RealPath(PosixFiles.Shown(path)) is { } real
             && PosixFiles.Stat(PosixFiles.Bytes(real)) is { Kind: FileKind.File } stat)
             Add(null, PosixFiles.Bytes(real), [], name, stat);
-        else _leftOut.Add(new LeftOut(shown, "it is a link, which belongs to documents only", !shown.StartsWith("store/", StringComparison.Ordinal)));
+        else _leftOut.Add(new LeftOut(shown, "it is a link, which belongs to documents only",
+            !shown.StartsWith("store/", StringComparison.Ordinal)));
     }
 
     private void AddBelow(FolderTree tree, byte[] folder, byte[] below, byte[] name, string shown)
@@ -129,22 +142,31 @@ internal sealed class SourceTree(Func<string, bool>? without = null) : IDisposab
         rest = (int)below;
         byte[] target = stat.Kind == FileKind.Link ? PosixFiles.ReadLink(path) : [];
         IReadOnlyDictionary<string, byte[]> attributes = PosixFiles.Attributes(path);
-        return new SetMember(shown, stat.Kind switch { FileKind.Folder => MemberKinds.Folder, FileKind.Link => MemberKinds.Link, _ => MemberKinds.File },
-            Convert.ToString(stat.Kind == FileKind.File ? stat.Mode & ~RunsAsOwner : stat.Mode, 8), string.Create(CultureInfo.InvariantCulture,
-                $"{stat.Owner}:{stat.Group}{(user.Length + group.Length > 0 ? $" {user}:{group}" : "")}"), DateTimeOffset.UnixEpoch.AddTicks(hundreds))
+        return new SetMember(shown, stat.Kind switch
+        {
+            FileKind.Folder => MemberKinds.Folder,
+            FileKind.Link => MemberKinds.Link,
+            _ => MemberKinds.File
+        },
+            Convert.ToString(stat.Kind == FileKind.File ? stat.Mode & ~RunsAsOwner : stat.Mode, 8),
+                string.Create(CultureInfo.InvariantCulture,
+                $"{stat.Owner}:{stat.Group}{(user.Length + group.Length > 0 ? $" {user}:{group}" : "")}"),
+                    DateTimeOffset.UnixEpoch.AddTicks(hundreds))
         {
             Nanoseconds = rest,
             RawName = Raw(name),
             Target = stat.Kind == FileKind.Link ? PosixFiles.Shown(target) : null,
             RawTarget = Raw(target),
             Sparse = stat.IsSparse,
-            Attributes = attributes.Count == 0 ? null : attributes.ToDictionary(attribute => attribute.Key, attribute => Convert.ToBase64String(attribute.Value)),
+            Attributes = attributes.Count == 0 ? null : attributes.ToDictionary(attribute => attribute.Key, attribute =>
+                Convert.ToBase64String(attribute.Value)),
             Stamp = stat.Kind == FileKind.File ? StampOf(stat, DateTimeOffset.UtcNow) : null,
         };
     }
 
     /// <summary>The time of last change that a member tells, in nanoseconds since 1970.</summary>
-    public static long ModifiedNanoseconds(SetMember member) => ((member.Modified - DateTimeOffset.UnixEpoch).Ticks * 100) + member.Nanoseconds;
+    public static long ModifiedNanoseconds(SetMember member) => ((member.Modified - DateTimeOffset.UnixEpoch).Ticks * 100)
+        + member.Nanoseconds;
 
     // A file that was changed just now may be changed again without its times telling, so it gets no stamp.
     private static string? StampOf(FileStat stat, DateTimeOffset now)
@@ -163,7 +185,8 @@ internal sealed class SourceTree(Func<string, bool>? without = null) : IDisposab
     public static string ShortWhy(string why)
     {
         var text = new StringBuilder();
-        foreach (Rune rune in why.EnumerateRunes().TakeWhile(_ => text.Length < MostOfWhy)) text.Append(Rune.IsControl(rune) || rune.Value is '"' or '\\' ? "?" : rune.ToString());
+        foreach (Rune rune in why.EnumerateRunes().TakeWhile(_ => text.Length < MostOfWhy)) text.Append(Rune.IsControl(rune)
+            || rune.Value is '"' or '\\' ? "?" : rune.ToString());
         return text.ToString();
     }
 

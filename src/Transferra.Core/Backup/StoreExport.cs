@@ -1,7 +1,10 @@
-// StoreExport.cs: a store of a server as a folder of plain files: a table of delimited text for each table, and store.json that says what they were.
+// StoreExport.cs: a store of a server as a folder of plain files: a table of delimited text for each table, and store.json that says what
+// they were.
 // Why text: it can be read in ten years, with nothing but a text editor. Layout: docs/backup-sets.md.
-// Holds: (1) every record and every column is in it, as the engine writes the value out, also one that no type of ours could hold, such as a date of
-//        zeros; (2) read with the same types, it gives the same fingerprints as the store; (3) a value that is no text in its code page stops the export.
+// Holds: (1) every record and every column is in it, as the engine writes the value out, also one that no type of ours could hold, such
+// as a date of
+// zeros; (2) read with the same types, it gives the same fingerprints as the store; (3) a value that is no text in its code page stops
+// the export.
 using System.Text;
 using System.Text.Json;
 using System.Text.RegularExpressions;
@@ -66,7 +69,8 @@ public static partial class StoreExport
     public static StoreAddress Unpacked(SetStore store, string folder)
     {
         string path = Path.Combine(folder, "store", store.Name);
-        return StoreAddress.ServerEngines.Contains(store.Engine) ? At(path) : new StoreAddress(store.Engine, path, store.Form.Count > 0 ? store.Form : null);
+        return StoreAddress.ServerEngines.Contains(store.Engine) ? At(path) : new StoreAddress(store.Engine, path, store.Form.Count > 0
+            ? store.Form : null);
     }
 
     /// <summary>Writes a store into a folder that must not exist.</summary>
@@ -79,7 +83,11 @@ public static partial class StoreExport
             foreach (TableShape table in store.ReadShape())
             {
                 string file = FileNameOf(table.Name);
-                TableShape written = table with { Columns = [.. table.Columns.Select(column => column with { Type = Exported(column.Type) })] }, named =
+                TableShape written = table with
+                {
+                    Columns = [.. table.Columns.Select(column =>
+                    column with { Type = Exported(column.Type) })]
+                }, named =
                     written with { Name = file };
                 builder.CreateTable(named);
                 long total = store.CountRows(table.Name), rows = 0;
@@ -99,18 +107,21 @@ public static partial class StoreExport
                     throw new TransferraException($"{table.Name} has {total} records, and {rows} were written out",
                         "Somebody may be writing to it; close the program on all workstations, then try again.");
                 tables.Add(new ExportedTable(table.Name, file + ".csv", rows,
-                    [.. table.Columns.Select(column => new ExportedColumn(column.Name, column.Type.ToString(), column.Required, column.Default))],
+                    [.. table.Columns.Select(column => new ExportedColumn(column.Name, column.Type.ToString(), column.Required,
+                        column.Default))],
                     table.Key, table.Relations, table.Indexes, table.NumberedColumn));
             }
             builder.Complete(new Dictionary<string, string>());
         }
-        var description = new ExportedStore(CurrentFormat, store.Identity.Engine, store.Identity.EngineVersion, store.Identity.HeaderFields, tables,
+        var description = new ExportedStore(CurrentFormat, store.Identity.Engine, store.Identity.EngineVersion,
+            store.Identity.HeaderFields, tables,
             store.ListObjects(), store.ReadScript(folder), store.NotCarried());
         File.WriteAllBytes(Path.Combine(folder, DescriptionName), JsonSerializer.SerializeToUtf8Bytes(description, SetManifest.Json));
     }
 
     // As the engine writes them out; what is bytes or a double either way stays what it is.
-    private static FieldType Exported(FieldType type) => type.Kind is FieldKind.Binary or FieldKind.Uuid or FieldKind.Double or FieldKind.Boolean ? type : FieldType.Text;
+    private static FieldType Exported(FieldType type) =>
+        type.Kind is FieldKind.Binary or FieldKind.Uuid or FieldKind.Double or FieldKind.Boolean ? type : FieldType.Text;
 
     /// <summary>Loads an export into a new store: as it was when the engine is the same, with types of ours when it is another.</summary>
     /// <param name="folder">The export.</param>
@@ -120,17 +131,22 @@ public static partial class StoreExport
     /// <param name="cancel">Stops between two batches.</param>
     /// <returns>What could not be brought back beside the records, such as rights of somebody who is not there.</returns>
     /// <exception cref="TransferraException">A value does not fit its column, or the folder is no export.</exception>
-    public static IReadOnlyList<string> Load(string folder, IStoreOpener stores, StoreAddress into, IProgressObserver observer, CancellationToken cancel)
+    public static IReadOnlyList<string> Load(string folder, IStoreOpener stores, StoreAddress into, IProgressObserver observer,
+        CancellationToken cancel)
     {
         ExportedStore description = Describe(folder);
         using IStore export = stores.Open(At(folder));
         TableShape[] shapes = [.. description.Tables.Select(ShapeOf)];
-        // A default is written as the engine had it, so it is only made again by the same engine, and only when it is a plain value: what it calls may not be there.
+        // A default is written as the engine had it, so it is only made again by the same engine, and only when it is a plain value: what
+        // it calls may not be there.
         bool sameEngine = string.Equals(description.Engine, into.Engine, StringComparison.OrdinalIgnoreCase);
-        using IStoreBuilder builder = sameEngine && description.Script is { } script ? stores.Rebuild(into, script, folder) : stores.Create(into);
-        if (builder.TakesWritten) shapes = [.. shapes.Select(shape => shape with { Columns = [.. shape.Columns.Select(column => column with { Type = Exported(column.Type) })] })];
+        using IStoreBuilder builder = sameEngine && description.Script is { } script ? stores.Rebuild(into, script, folder)
+            : stores.Create(into);
+        if (builder.TakesWritten) shapes = [.. shapes.Select(shape =>
+            shape with { Columns = [.. shape.Columns.Select(column => column with { Type = Exported(column.Type) })] })];
         shapes = [.. shapes.Select(shape =>
-            shape with { Columns = [.. shape.Columns.Select(column => sameEngine && column.Default is { } value && PlainDefault().IsMatch(value)
+            shape with { Columns = [.. shape.Columns.Select(column => sameEngine && column.Default is { } value && PlainDefault()
+                .IsMatch(value)
             ? column : column with { Default = null })] })];
         foreach (TableShape shape in shapes) builder.CreateTable(shape);
         foreach ((TableShape shape, ExportedTable table) in shapes.Zip(description.Tables))
@@ -177,8 +193,10 @@ public static partial class StoreExport
     }
 
     private static TableShape ShapeOf(ExportedTable table) => new(table.Name,
-        [.. table.Columns.Select(column => FieldType.TryParse(column.Type, out FieldType type) ? new ColumnShape(column.Name, type, column.Required, Default: column.Default)
-            : throw new TransferraException($"{table.Name}.{column.Name} has the type {column.Type}, which is not known here", "Use the version of Transferra that wrote it."))],
+        [.. table.Columns.Select(column => FieldType.TryParse(column.Type, out FieldType type) ? new ColumnShape(column.Name, type,
+            column.Required, Default: column.Default)
+            : throw new TransferraException($"{table.Name}.{column.Name} has the type {column.Type}, which is not known here",
+                "Use the version of Transferra that wrote it."))],
         table.Key, table.Relations)
     { Indexes = [.. table.Indexes.Where(index => index.Columns.Count > 0)], NumberedColumn = table.NumberedColumn };
 

@@ -1,5 +1,7 @@
-// TrialRestore.cs: makes a database again from a set, on a server, under a name of its own, compares it with what was backed up, and removes it.
-// Holds: (1) nothing that is on the server is touched; (2) the trial's database goes, whatever happens; one that a kill left goes before the next trial.
+// TrialRestore.cs: makes a database again from a set, on a server, under a name of its own, compares it with what was backed up, and
+// removes it.
+// Holds: (1) nothing that is on the server is touched; (2) the trial's database goes, whatever happens; one that a kill left goes before
+// the next trial.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Matching;
@@ -22,7 +24,8 @@ public static class TrialRestore
     /// <param name="version">Its version, for sets that do not say their types.</param>
     internal static SetProved Run(RunContext context, Company? company, SetManifest manifest, string unpacked, KitVersion? version)
     {
-        if (PlaceFor(context, company, manifest) is not { } trial) return NotDone($"no server of the engine {manifest.Store.Engine} is known here");
+        if (PlaceFor(context, company,
+            manifest) is not { } trial) return NotDone($"no server of the engine {manifest.Store.Engine} is known here");
         try
         {
             IStoreServer server = context.Stores.ServerOf(trial);
@@ -39,7 +42,8 @@ public static class TrialRestore
         }
         catch (TransferraException error)
         {
-            return new SetProved([new SetFault("restore", "", $"it could not be restored into a database: {error.Message}")], ProofGrade.ReadBack, error.Message, null);
+            return new SetProved([new SetFault("restore", "", $"it could not be restored into a database: {error.Message}")],
+                ProofGrade.ReadBack, error.Message, null);
         }
     }
 
@@ -57,7 +61,8 @@ public static class TrialRestore
     internal static StoreAddress? LeftBy(RunContext context, Company company)
     {
         StoreAddress now = company.StoreNow(context.Places);
-        StoreAddress? trial = now.IsOnServer ? ServerFor(context.Office, company, now.Engine)?.Beside("", context.Identity.Short, $"{Label}-{company.Code}") : null;
+        StoreAddress? trial = now.IsOnServer ? ServerFor(context.Office, company, now.Engine)?.Beside("", context.Identity.Short,
+            $"{Label}-{company.Code}") : null;
         return trial is not null && context.Stores.ServerOf(trial).Exists(trial.Path) ? trial : null;
     }
 
@@ -69,7 +74,8 @@ public static class TrialRestore
         office.Backup.ProveOn.FirstOrDefault(server => server.Engine == engine)
         ?? ((StoreAddress?[])[company?.OldStore, company?.MovesTo]).FirstOrDefault(store => store?.Engine == engine && store.IsOnServer);
 
-    private static IReadOnlyList<SetFault> Compare(RunContext context, SetManifest manifest, string unpacked, StoreAddress trial, KitVersion? version)
+    private static IReadOnlyList<SetFault> Compare(RunContext context, SetManifest manifest, string unpacked, StoreAddress trial,
+        KitVersion? version)
     {
         ExportedStore description = StoreExport.Describe(unpacked);
         var faults = new List<SetFault>();
@@ -77,7 +83,8 @@ public static class TrialRestore
         if (description.Script is { } script) remarks.AddRange(context.Stores.AddUnmoved(trial, script));
         faults.AddRange(remarks.Select(remark => new SetFault("restore", "", $"not brought back: {remark}")));
         using IStore store = context.Stores.Open(trial, manifest.Store.TextEncoding ?? version?.TextEncoding);
-        faults.AddRange(BackupSets.CompareRecords(manifest, Baseline.Of(store, SetTable.ShapesOf(manifest, store, version), Silent.Observer, context.Cancel)));
+        faults.AddRange(BackupSets.CompareRecords(manifest, Baseline.Of(store, SetTable.ShapesOf(manifest, store, version),
+            Silent.Observer, context.Cancel)));
         if (description.Script is not null) faults.AddRange(CompareDeclarations(description.Script, store, unpacked));
         return faults;
     }
@@ -89,17 +96,22 @@ public static class TrialRestore
         Directory.CreateDirectory(folder);
         if (store.ReadScript(folder) is not { } found) yield break;
         Directory.Delete(folder, recursive: true);
-        foreach ((string what, IReadOnlyList<string> then, IReadOnlyList<string> now) in ((string, IReadOnlyList<string>, IReadOnlyList<string>)[])
+        foreach ((string what, IReadOnlyList<string> then, IReadOnlyList<string> now) in ((string, IReadOnlyList<string>,
+            IReadOnlyList<string>)[])
             [("", wanted.Before, found.Before), ("", wanted.After, found.After), ("right ", wanted.Rights, found.Rights)])
         {
-            var left = now.GroupBy(statement => statement, StringComparer.Ordinal).ToDictionary(same => same.Key, same => same.Count(), StringComparer.Ordinal);
+            var left = now.GroupBy(statement => statement, StringComparer.Ordinal).ToDictionary(same => same.Key, same => same.Count(),
+                StringComparer.Ordinal);
             foreach (string statement in then)
                 if (left.TryGetValue(statement, out int count) && count > 0) left[statement] = count - 1;
-                else yield return new SetFault("declaration", "", $"the {what}declaration is not there after a restore: {FirstLine(statement)}");
+                else yield return new SetFault("declaration", "",
+                    $"the {what}declaration is not there after a restore: {FirstLine(statement)}");
             foreach (string statement in left.Where(entry => entry.Value > 0).Select(entry => entry.Key))
-                yield return new SetFault("declaration", "", $"the {what}declaration is there only after a restore: {FirstLine(statement)}");
+                yield return new SetFault("declaration", "",
+                    $"the {what}declaration is there only after a restore: {FirstLine(statement)}");
         }
     }
 
-    private static string FirstLine(string statement) => statement.Split('\n')[0] is { Length: > 160 } line ? line[..160] + "..." : statement.Split('\n')[0];
+    private static string FirstLine(string statement) => statement.Split('\n')[0] is { Length: > 160 } line ? line[..160] + "..."
+        : statement.Split('\n')[0];
 }

@@ -1,7 +1,9 @@
-// WriteBehind.cs: what is written to a new file goes to the disk while the rest is still being made, and is read from there again at once, behind the writing.
-// Why: a set is proved by what the disk holds and not by what memory does. Read back while the rest is written, most of it is at hand when the proof wants it,
-// and yet came from the disk.
-// Holds: (1) when Finish returns, the file is on the disk, and, where the volume lets itself be told so, no page of it is in memory as it was written: each was
+// WriteBehind.cs: what is written to a new file goes to the disk while the rest is still being made, and is read from there again at
+// once, behind the writing.
+// Why: a set is proved by what the disk holds and not by what memory does. Read back while the rest is written, most of it is at hand
+// when the proof wants it, and yet came from the disk.
+// Holds: (1) when Finish returns, the file is on the disk, and, where the volume lets itself be told so, no page of it is in memory as it
+// was written: each was
 //        dropped, and is either not there or was read from the disk after that; (2) when Dispose returns, nothing uses the file any more.
 using System.Collections.Concurrent;
 using Microsoft.Win32.SafeHandles;
@@ -15,8 +17,8 @@ internal sealed class WriteBehind : IDisposable
     private const int PartBytes = 16 << 20, ReadBytes = 1 << 20;
     private static readonly long PageMask = Environment.SystemPageSize - 1;
 
-    // What is read back early must still be in memory when the proof comes to it, so that no more than some of the memory is filled; the proof reads the rest
-    // from the disk itself. The collector may not have looked yet how much memory there is.
+    // What is read back early must still be in memory when the proof comes to it, so that no more than some of the memory is filled; the
+    // proof reads the rest from the disk itself. The collector may not have looked yet how much memory there is.
     private static readonly long MostReadBack = Math.Max(GC.GetGCMemoryInfo().TotalAvailableMemoryBytes, 1L << 30) / 4;
 
     private readonly SafeFileHandle _file;

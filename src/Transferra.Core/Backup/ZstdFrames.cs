@@ -73,13 +73,16 @@ internal abstract partial class ZstdFrames : IDisposable
 
         public override int Pack(ReadOnlySpan<byte> content, Span<byte> frame)
         {
-            nuint size = Compress(_packing, ref MemoryMarshal.GetReference(frame), (nuint)frame.Length, in MemoryMarshal.GetReference(content), (nuint)content.Length);
-            return IsError(size) == 0 ? (int)size : throw new InvalidOperationException("zstd could not pack: " + Marshal.PtrToStringUTF8(ErrorName(size)));
+            nuint size = Compress(_packing, ref MemoryMarshal.GetReference(frame), (nuint)frame.Length,
+                in MemoryMarshal.GetReference(content), (nuint)content.Length);
+            return IsError(size) == 0 ? (int)size : throw new InvalidOperationException("zstd could not pack: "
+                + Marshal.PtrToStringUTF8(ErrorName(size)));
         }
 
         public override int Unpack(ReadOnlySpan<byte> frame, Span<byte> content)
         {
-            nuint size = Decompress(_unpacking, ref MemoryMarshal.GetReference(content), (nuint)content.Length, in MemoryMarshal.GetReference(frame), (nuint)frame.Length);
+            nuint size = Decompress(_unpacking, ref MemoryMarshal.GetReference(content), (nuint)content.Length,
+                in MemoryMarshal.GetReference(frame), (nuint)frame.Length);
             return IsError(size) == 0 ? (int)size : -1;
         }
 

@@ -1,7 +1,8 @@
 // CompanyCheck.cs: one full scan of a company: physical state, shape, keys, links, values, books, documents.
-// How: each table is read once, and all probes (Probe.cs) look at each batch while the next is read. Only where keys, links, sums or numbers
-// are wrong is the table concerned read again, to name the records.
-// Holds: (1) nothing is changed; (2) every table is read whole, nothing is sampled; (3) findings are counted without limit, exemplified up to
+// How: each table is read once, and all probes (Probe.cs) look at each batch while the next is read. Only where keys, links, sums or
+// numbers are wrong is the table concerned read again, to name the records.
+// Holds: (1) nothing is changed; (2) every table is read whole, nothing is sampled; (3) findings are counted without limit, exemplified
+// up to
 //        five, and listed in full when a folder for lists is given; (4) memory does not grow with the number of records.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
@@ -15,7 +16,8 @@ namespace Transferra.Core.Checks;
 /// <param name="settings">Answers to the hop's new settings.</param>
 /// <param name="observer">Hears the progress.</param>
 /// <param name="cancel">Stops between two batches.</param>
-public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictionary<string, string> settings, IProgressObserver observer, CancellationToken cancel)
+public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictionary<string, string> settings, IProgressObserver observer,
+    CancellationToken cancel)
 {
     private const int MaxComplaints = 5;
 
@@ -55,7 +57,8 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
             findings.Add(remark.Kind == StoreRemark.DeletedRecords
                 ? new FindingHead(FindingKinds.DeletedRecords, Grade.Note, "", "", "many records are only marked as deleted",
                     "Nothing: they are not carried. The old program's packing removes them.")
-                : new FindingHead(FindingKinds.OddStore, Grade.Note, "", "", "something about the store is odd, and no damage", "Read what it is; mostly there is nothing to be done."), 1, [remark.What]);
+                : new FindingHead(FindingKinds.OddStore, Grade.Note, "", "", "something about the store is odd, and no damage",
+                    "Read what it is; mostly there is nothing to be done."), 1, [remark.What]);
         ShapeCheck.Run(store, version, hop, findings);
         if (findings.Has(head => head.Grade == Grade.Fault)) return Result(findings);
         // What the kit does not know is looked at as well, and tried with the hop that carries it.
@@ -71,7 +74,8 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
             _trial?.Conclude();
             // Copies first: what they added a second time is taken back before sums and numbers are judged.
             NamingPasses.Run(store, _scans.Values.SelectMany(scan => scan.Probes).OfType<KeyProbe>(), observer, cancel);
-            NamingPasses.Run(store, _scans.Values.SelectMany(scan => scan.Probes).Where(probe => probe is not KeyProbe).Concat(_judges), observer, cancel);
+            NamingPasses.Run(store, _scans.Values.SelectMany(scan => scan.Probes).Where(probe => probe is not KeyProbe).Concat(_judges),
+                observer, cancel);
         }
         finally
         {
@@ -122,7 +126,8 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
     {
         var heads = new ValueHeads(version.Name, MendOf);
         var twice = new DecodedTwice(version.TextEncoding);
-        _trial = hop is null ? null : new HopTrial(hop, store, settings, Target with { Kit = Beyond.Count > 0 ? null : Target.Kit }, heads, findings);
+        _trial = hop is null ? null : new HopTrial(hop, store, settings, Target with { Kit = Beyond.Count > 0 ? null : Target.Kit },
+            heads, findings);
         foreach (TableShape table in version.Tables)
         {
             TableMap? map = _trial?.MapOf(table);
@@ -144,7 +149,8 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
     {
         string table = scan.Table.Name, key = string.Join(", ", scan.Table.Key), mend = MendOf(MendKind.DropCopies, table, "");
         bool leftOut = map?.ExactCopies is not null, fine = leftOut || map is null && hop is not null;
-        var copies = new FindingHead(FindingKinds.ExactCopies, fine ? Grade.Warning : Grade.Fault, table, key, "records that are there more than once, the same in every column",
+        var copies = new FindingHead(FindingKinds.ExactCopies, fine ? Grade.Warning : Grade.Fault, table, key,
+            "records that are there more than once, the same in every column",
             leftOut ? $"Nothing: the conversion leaves out all but one, by the rule \"{map!.ExactCopies}\"." : mend.Length > 0
                 ? "Have all but one taken out of a copy: transferra check CODE --mend" : $"Delete all but one in version {version.Name}.")
         { IsMendable = leftOut, Mend = mend };
@@ -157,18 +163,22 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
     {
         string table = scan.Table.Name;
         foreach (BusinessKey key in checks.BusinessKeys)
-            scan.Probes.Add(new BusinessKeyProbe(scan, key, new FindingHead(FindingKinds.BusinessKey, Grade.Warning, table, string.Join(", ", key.Columns),
+            scan.Probes.Add(new BusinessKeyProbe(scan, key, new FindingHead(FindingKinds.BusinessKey, Grade.Warning, table,
+                string.Join(", ", key.Columns),
                 $"records with the same {string.Join(", ", key.Columns)}: {key.Because}",
                     $"Look at them in version {version.Name}; correct or reverse those that are there twice."), findings));
         if (checks.Tree is { } tree)
             scan.Probes.Add(new TreeProbe(scan, tree, new FindingHead(FindingKinds.Cycle, Grade.Fault, table, tree.Parent,
-                $"records that are, by way of {tree.Parent}, parts of themselves", $"Give one of them another {tree.Parent} in version {version.Name}."),
+                $"records that are, by way of {tree.Parent}, parts of themselves",
+                    $"Give one of them another {tree.Parent} in version {version.Name}."),
                 new FindingHead(FindingKinds.NotChecked, Grade.Warning, table, tree.Parent,
-                    $"the tree by {tree.Parent} was not looked at: it has too many records", "Have the engine look at it with a query of its own."), findings));
+                    $"the tree by {tree.Parent} was not looked at: it has too many records",
+                        "Have the engine look at it with a query of its own."), findings));
         foreach (NumberSeries series in checks.Series)
             scan.Probes.Add(new SeriesProbe(scan, series, new FindingHead(FindingKinds.SeriesGap, Grade.Warning, table, series.Name,
                 $"{series.Name}: numbers that are missing", "Find out what happened to them, and write it down."),
-                new FindingHead(FindingKinds.SeriesRepeat, Grade.Warning, table, series.Name, $"{series.Name}: numbers that are there more than once",
+                new FindingHead(FindingKinds.SeriesRepeat, Grade.Warning, table, series.Name,
+                    $"{series.Name}: numbers that are there more than once",
                     $"Give one of the records a new number in version {version.Name}."), findings));
         foreach (FileLink link in checks.Files)
             if (documents is not null) scan.Probes.Add(documents.ProbeOf(scan, link, version.Name));
@@ -181,7 +191,8 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
         IReadOnlyList<TableShape> real = store.ReadShape();
         foreach (TableScan scan in _scans.Values)
         {
-            IEnumerable<RelationShape> declared = real.FirstOrDefault(table => string.Equals(table.Name, scan.Table.Name, StringComparison.OrdinalIgnoreCase))?.Relations
+            IEnumerable<RelationShape> declared = real.FirstOrDefault(table => string.Equals(table.Name, scan.Table.Name,
+                StringComparison.OrdinalIgnoreCase))?.Relations
                 .Where(relation => relation.Columns.All(column => scan.Table.OrdinalOf(column) >= 0) && version.Table(relation.To) is { } to
                     && relation.On.All(column => to.OrdinalOf(column) >= 0)) ?? [];
             foreach (RelationShape relation in scan.Table.Relations.Concat(declared).DistinctBy(Words, StringComparer.OrdinalIgnoreCase))
@@ -192,7 +203,8 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
                     $"records whose {columns} points to no record of {target.Table.Name}",
                     $"Correct them in version {version.Name}: enter the missing record of {target.Table.Name}, or have them point to another.{(mend.Length > 0 ? " Or have them set aside in a list: transferra check CODE --mend" : "")}")
                 { Mend = mend };
-                _judges.Add(new RelationProbe(scan, relation.Columns, SetOf(scan, relation.Columns), SetOf(target, relation.On), head, findings));
+                _judges.Add(new RelationProbe(scan, relation.Columns, SetOf(scan, relation.Columns), SetOf(target, relation.On), head,
+                    findings));
             }
         }
 
@@ -204,7 +216,8 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
             return set;
         }
 
-        static string Words(RelationShape relation) => $"{string.Join(", ", relation.Columns)} to {relation.To} ({string.Join(", ", relation.On)})";
+        static string Words(RelationShape relation) =>
+            $"{string.Join(", ", relation.Columns)} to {relation.To} ({string.Join(", ", relation.On)})";
     }
 
     private void PlanRule(IStore store, BookRule rule, FindingCollector findings)
@@ -212,13 +225,16 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
         if (rule is RecordRule record)
         {
             TableScan scan = _scans[record.Table.Name];
-            var head = new FindingHead(FindingKinds.RuleBroken, Grade.Fault, record.Table.Name, rule.Name, $"{rule.Name}: records for which it does not hold", Ask());
+            var head = new FindingHead(FindingKinds.RuleBroken, Grade.Fault, record.Table.Name, rule.Name,
+                $"{rule.Name}: records for which it does not hold", Ask());
             scan.Probes.Add(new RecordRuleProbe(scan, record, LookupLoader.Load(store, record.Lookups), head, findings));
             return;
         }
         var groups = (GroupRule)rule;
-        string by = groups.Side.ByText.Count > 0 ? $" by {string.Join(", ", groups.Side.ByText)}" : "", mend = MendOf(MendKind.Recompute, groups.Side.Table.Name, rule.Name);
-        string what = groups.Other is { } against ? $"{rule.Name}: the sum of {groups.Side.Table.Name}{by} should equal that of {against.Table.Name}"
+        string by = groups.Side.ByText.Count > 0 ? $" by {string.Join(", ", groups.Side.ByText)}" : "",
+            mend = MendOf(MendKind.Recompute, groups.Side.Table.Name, rule.Name);
+        string what = groups.Other is { } against
+            ? $"{rule.Name}: the sum of {groups.Side.Table.Name}{by} should equal that of {against.Table.Name}"
             : $"{rule.Name}: the sum{by} should be {DecimalText.Format(groups.MustBe, groups.Scale)}";
         var broken = new FindingHead(FindingKinds.RuleBroken, Grade.Fault, groups.Side.Table.Name, rule.Name, what, mend.Length > 0
             ? "Have the stored totals recomputed on a copy: transferra check CODE --mend" : Ask())
@@ -241,7 +257,8 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
     }
 
     // The mend that the kit allows for it, as kits spell it; "" when none. What is named is a column, or the rule of a stored total.
-    private string MendOf(MendKind kind, string table, string named) => version.Mends.FirstOrDefault(mend => mend.Kind == kind && mend.Table?.Name == table
+    private string MendOf(MendKind kind, string table, string named) => version.Mends.FirstOrDefault(mend => mend.Kind == kind
+        && mend.Table?.Name == table
         && (named.Length == 0 || mend.Rule?.Name == named || mend.Columns.Contains(named, StringComparer.OrdinalIgnoreCase)))?.Name ?? "";
 
     private TableMap? MapOf(TableScan scan) => hop?.Tables.FirstOrDefault(map => map.From.Name == scan.Table.Name);

@@ -1,6 +1,7 @@
 // DecodedTwice.cs: tells text that was decoded once too often, and decodes it again.
-// How: such text, written in the code page it was wrongly read in, is UTF-8 with at least one character beyond ASCII. A right text is that by
-// chance only when it holds, one behind the other, characters that no language has so: a box-drawing character and a registered mark, say.
+// How: such text, written in the code page it was wrongly read in, is UTF-8 with at least one character beyond ASCII. A right text is
+// that by chance only when it holds, one behind the other, characters that no language has so: a box-drawing character and a registered
+// mark, say.
 using System.Text;
 using System.Text.Unicode;
 using Transferra.Core.Records;
@@ -10,7 +11,8 @@ namespace Transferra.Core.Checks;
 /// <summary>Text decoded twice.</summary>
 public sealed class DecodedTwice
 {
-    /// <summary>Lead bytes of the UTF-8 of nearly all letters with accents, of typographic signs and of the letters of Central Europe.</summary>
+    /// <summary>Lead bytes of the UTF-8 of nearly all letters with accents, of typographic signs and of the letters of Central
+    /// Europe.</summary>
     private static readonly byte[] LeadBytes = [0xC2, 0xC3, 0xC4, 0xC5, 0xE2];
 
     private readonly Dictionary<char, byte>[] _pages;
@@ -22,7 +24,8 @@ public sealed class DecodedTwice
     {
         string[] names = [.. new[] { textEncoding, "windows-1252" }.OfType<string>().Distinct()];
         _pages = [.. names.Select(Page)];
-        _signs = [.. _pages.SelectMany(page => LeadBytes.SelectMany(lead => page.Where(entry => entry.Value == lead).Select(entry => Encoding.UTF8.GetBytes([entry.Key]))))];
+        _signs = [.. _pages.SelectMany(page => LeadBytes.SelectMany(lead => page.Where(entry => entry.Value == lead)
+            .Select(entry => Encoding.UTF8.GetBytes([entry.Key]))))];
     }
 
     private static Dictionary<char, byte> Page(string name)
@@ -58,7 +61,8 @@ public sealed class DecodedTwice
         {
             int length = 0;
             while (length < text.Length && page.TryGetValue(text[length], out bytes[length])) length++;
-            if (length < text.Length || Ascii.IsValid(bytes) || !Utf8.IsValid(bytes) || bytes.Any(value => value >= 0xC0 && !LeadBytes.Contains(value))) continue;
+            if (length < text.Length || Ascii.IsValid(bytes) || !Utf8.IsValid(bytes)
+                || bytes.Any(value => value >= 0xC0 && !LeadBytes.Contains(value))) continue;
             return Encoding.UTF8.GetString(bytes);
         }
         return null;

@@ -1,7 +1,8 @@
 // Digests.cs: digests of values, by which keys, links and groups are told apart without keeping the values.
 // Why 64 bits: of ten million different keys, two share a digest in one of 370,000 tables (n squared over 2 to the 65th); a record that is
 // reported for it is there to be looked at, and none is ever passed over for it.
-// Why not the canonical bytes of docs/fingerprints.md: these digests never leave the process, and are computed for every record several times.
+// Why not the canonical bytes of docs/fingerprints.md: these digests never leave the process, and are computed for every record several
+// times.
 // Holds: equal values of one kind give equal digests whatever table, engine or scale they come from.
 using System.IO.Hashing;
 using System.Runtime.CompilerServices;
@@ -35,7 +36,9 @@ internal static class Digest
         {
             case LongVector longs: return Fold((ulong)longs.Values[row] ^ First, Second) ^ Third;
             case BytesVector bytes: return XxHash3.HashToUInt64(bytes[row]);
-            case WideVector { Type.Kind: FieldKind.Decimal } wides when Whole(wides.Values[row], wides.Type.Scale) is { } whole: return Fold((ulong)whole ^ First, Second) ^ Third;
+            case WideVector { Type.Kind: FieldKind.Decimal } wides when Whole(wides.Values[row],
+                wides.Type.Scale) is { } whole:
+                return Fold((ulong)whole ^ First, Second) ^ Third;
             default:
                 CanonicalWriter writer = _bytes ??= new CanonicalWriter();
                 writer.Clear();
@@ -93,7 +96,8 @@ internal static class ValueDigest
     }
 }
 
-/// <summary>Any number of digests, to be gone through in order. Spread over parts by their upper bits, so that each part is sorted by itself in memory.</summary>
+/// <summary>Any number of digests, to be gone through in order. Spread over parts by their upper bits, so that each part is sorted by
+/// itself in memory.</summary>
 internal sealed class DigestList : IDisposable
 {
     private const int PartBits = 8, Parts = 1 << PartBits, BlockItems = 512;
@@ -114,7 +118,8 @@ internal sealed class DigestList : IDisposable
     private void Spill(int part)
     {
         _file ??= SpillFile.Create(bufferBytes: 0);
-        RandomAccess.Write(_file.SafeFileHandle, MemoryMarshal.AsBytes(_blocks.AsSpan(part * BlockItems, BlockItems)), (long)_blocksWritten * BlockItems * sizeof(ulong));
+        RandomAccess.Write(_file.SafeFileHandle, MemoryMarshal.AsBytes(_blocks.AsSpan(part * BlockItems, BlockItems)),
+            (long)_blocksWritten * BlockItems * sizeof(ulong));
         (_written[part] ??= []).Add(_blocksWritten++);
         _counts[part] = 0;
     }

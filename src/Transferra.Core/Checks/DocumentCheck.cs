@@ -52,16 +52,19 @@ internal sealed class DocumentCheck
         byte[] buffer = new byte[1 << 20];
         foreach (Folder folder in _folders)
         {
-            var unclaimed = new FindingHead(FindingKinds.DocumentUnclaimed, Grade.Note, "", folder.Name, $"files in {folder.Name} that no record names",
+            var unclaimed = new FindingHead(FindingKinds.DocumentUnclaimed, Grade.Note, "", folder.Name,
+                $"files in {folder.Name} that no record names",
                 "Nothing: they are backed up and kept.");
-            var unreadable = new FindingHead(FindingKinds.DocumentUnreadable, Grade.Fault, "", folder.Name, $"files in {folder.Name} that cannot be read",
+            var unreadable = new FindingHead(FindingKinds.DocumentUnreadable, Grade.Fault, "", folder.Name,
+                $"files in {folder.Name} that cannot be read",
                 "Give the right to read them, or fetch them from an older backup.");
             long files = 0;
             using var below = new FolderFiles(folder.Path);
             foreach (FoundFile file in below.All((name, why) => _findings.Add(unreadable, name, why, $"{name}: {why}")))
             {
                 cancel.ThrowIfCancellationRequested();
-                if (folder.IsPointedTo && !folder.Claimed.Contains(Digest(file.Shown.ToLowerInvariant()))) _findings.Add(unclaimed, file.Shown);
+                if (folder.IsPointedTo && !folder.Claimed.Contains(Digest(file.Shown.ToLowerInvariant()))) _findings.Add(unclaimed,
+                    file.Shown);
                 // What a link leads to is read itself when it is here, and is not ours when it is not.
                 if (file.IsLink) continue;
                 try
@@ -90,7 +93,8 @@ internal sealed class DocumentCheck
         public LinkProbe(DocumentCheck documents, TableScan scan, FileLink link, string version)
         {
             (_documents, _scan, _ordinal) = (documents, scan, scan.Table.OrdinalOf(link.Column));
-            _in = [.. documents._folders.Where(folder => link.Folder is null || string.Equals(folder.Name, link.Folder, StringComparison.OrdinalIgnoreCase))];
+            _in = [.. documents._folders.Where(folder => link.Folder is null || string.Equals(folder.Name, link.Folder,
+                StringComparison.OrdinalIgnoreCase))];
             foreach (Folder folder in _in) folder.IsPointedTo = true;
             string where = link.Folder ?? "any document folder";
             _missing = new FindingHead(FindingKinds.DocumentMissing, Grade.Warning, scan.Table.Name, link.Column,

@@ -23,10 +23,11 @@ public enum Grade
 /// <param name="Examples">The first keys, at most five, with the value where one is to blame.</param>
 /// <param name="Next">What to do.</param>
 /// <param name="IsMendable">Whether a declared rule puts it right: on the way, or by a mend.</param>
-public sealed record Finding(string Kind, Grade Grade, string Table, long Count, string What, IReadOnlyList<string> Examples, string Next, bool IsMendable)
+public sealed record Finding(string Kind, Grade Grade, string Table, long Count, string What, IReadOnlyList<string> Examples, string Next,
+    bool IsMendable)
 {
-    /// <summary>What of the table it is about: columns, a rule's name, a relation; "" for the table as a whole. With kind and table it says whether two checks
-    /// found the same.</summary>
+    /// <summary>What of the table it is about: columns, a rule's name, a relation; "" for the table as a whole. With kind and table it
+    /// says whether two checks found the same.</summary>
     public string Subject { get; init; } = "";
 
     /// <summary>Name of the file that lists every record concerned; "" when the examples are all, or nothing was listed.</summary>

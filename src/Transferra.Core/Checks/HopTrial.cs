@@ -1,5 +1,5 @@
-// HopTrial.cs: tries one hop on all records of a store without writing: what cannot be converted, what the new engine would not take, keys and relations of the new
-// tables, and whether the new store would tell its version.
+// HopTrial.cs: tries one hop on all records of a store without writing: what cannot be converted, what the new engine would not take,
+// keys and relations of the new tables, and whether the new store would tell its version.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Records;
@@ -36,7 +36,8 @@ internal sealed class HopTrial
     /// <param name="heads">Words for values.</param>
     /// <param name="findings">Where findings go.</param>
     /// <param name="where">Words behind each finding; "" for the first hop.</param>
-    public HopTrial(Hop hop, IStore store, IReadOnlyDictionary<string, string> settings, TrialTarget target, ValueHeads heads, FindingCollector findings, string where = "")
+    public HopTrial(Hop hop, IStore store, IReadOnlyDictionary<string, string> settings, TrialTarget target, ValueHeads heads,
+        FindingCollector findings, string where = "")
     {
         (_hop, _store, _settings, _target, _heads, _findings, _where) = (hop, store, settings, target, heads, findings, where);
         _signs = target.Kit is null ? null : new SignTrial(target.Kit, hop.To, target.Engine);
@@ -45,18 +46,22 @@ internal sealed class HopTrial
                 "Name it otherwise in the kit's new version, or choose another engine for the new store in office.yaml."), 1, []);
         if (!target.Judge.KeepsKeys) return;
         foreach (TableShape table in hop.To.Tables)
-            foreach (RelationShape relation in table.Relations.Where(relation => hop.To.Table(relation.To) is not null && !FollowsFromOld(table, relation)))
+            foreach (RelationShape relation in table.Relations.Where(relation => hop.To.Table(relation.To) is not null
+                && !FollowsFromOld(table, relation)))
                 _relations.Add(new TargetRelation(table, relation, new TargetDigests(), new TargetDigests()));
     }
 
-    // Where both ends are old columns as they are, the old tables have the same relation and nothing of the other table is left out, the old relation says it all.
+    // Where both ends are old columns as they are, the old tables have the same relation and nothing of the other table is left out, the
+    // old relation says it all.
     private bool FollowsFromOld(TableShape table, RelationShape relation)
     {
         if (Feeding(table.Name) is not var (childMap, child) || Feeding(relation.To) is not var (parentMap, parent)) return false;
         if (parentMap.RowsLeftOut.Count > 0 || parentMap.Combining is not null) return false;
-        string?[] from = [.. relation.Columns.Select(column => OldColumn(childMap, child, column))], to = [.. relation.On.Select(column => OldColumn(parentMap, parent, column))];
+        string?[] from = [.. relation.Columns.Select(column => OldColumn(childMap, child, column))],
+            to = [.. relation.On.Select(column => OldColumn(parentMap, parent, column))];
         return childMap.From.Relations.Any(old => string.Equals(old.To, parentMap.From.Name, StringComparison.OrdinalIgnoreCase)
-            && old.Columns.SequenceEqual(from, StringComparer.OrdinalIgnoreCase) && old.On.SequenceEqual(to, StringComparer.OrdinalIgnoreCase));
+            && old.Columns.SequenceEqual(from, StringComparer.OrdinalIgnoreCase)
+                && old.On.SequenceEqual(to, StringComparer.OrdinalIgnoreCase));
     }
 
     private (TableMap, TargetMap)? Feeding(string table)
@@ -69,7 +74,8 @@ internal sealed class HopTrial
 
     private static string? OldColumn(TableMap map, TargetMap target, string column)
     {
-        ColumnMap? feeding = target.Columns.FirstOrDefault(known => string.Equals(known.Column.Name, column, StringComparison.OrdinalIgnoreCase));
+        ColumnMap? feeding = target.Columns.FirstOrDefault(known => string.Equals(known.Column.Name, column,
+            StringComparison.OrdinalIgnoreCase));
         return feeding is null ? null : map.From.Columns.FirstOrDefault(old => TargetProbe.IsColumn(feeding.Value, old.Name))?.Name;
     }
 
@@ -77,7 +83,8 @@ internal sealed class HopTrial
     public TableMap? MapOf(TableShape table) => _hop.Tables.FirstOrDefault(map => map.From.Name == table.Name);
 
     /// <summary>Something that converts the table's records where they are read to.</summary>
-    public TableTransform LaneOf(TableMap map) => new(map, LookupLoader.Load(_store, map), _settings, judgesCopies: map.Combining is not null);
+    public TableTransform LaneOf(TableMap map) => new(map, LookupLoader.Load(_store, map), _settings,
+        judgesCopies: map.Combining is not null);
 
     /// <summary>Adds what looks at a table.</summary>
     /// <param name="scan">The table, read into the lane's source.</param>
@@ -102,7 +109,8 @@ internal sealed class HopTrial
             try { output = StoreConverter.Evaluate(record, _settings); }
             catch (TransferraException) { continue; } // an answer is still open; ready asks for it
             _signs?.See(output, [0]);
-            foreach (TargetRelation relation in _relations.Where(relation => string.Equals(relation.Relation.To, output.Table.Name, StringComparison.OrdinalIgnoreCase)))
+            foreach (TargetRelation relation in _relations.Where(relation => string.Equals(relation.Relation.To, output.Table.Name,
+                StringComparison.OrdinalIgnoreCase)))
                 TargetProbe.Gather(output, relation.Relation.On, [0], relation.To.Digests);
         }
         if (_signs?.Complaint() is { } complaint)

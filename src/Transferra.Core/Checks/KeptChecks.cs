@@ -1,5 +1,6 @@
 // KeptChecks.cs: the checks of an office: folder transferra/checks/COMPANY/TIME, each with findings.json and the lists of records.
-// Holds: (1) a folder that is named for a time is complete: it is filled under another name and renamed; (2) lists may be read by their owner alone.
+// Holds: (1) a folder that is named for a time is complete: it is filled under another name and renamed; (2) lists may be read by their
+// owner alone.
 using System.Globalization;
 using System.Text.Json;
 using Transferra.Core.Runs;
@@ -38,12 +39,14 @@ public sealed class KeptChecks(string officeFolder, IVolume volume)
         foreach (string folder in Directory.EnumerateDirectories(FolderOf(company)).OrderDescending(StringComparer.Ordinal))
         {
             string path = Path.Combine(folder, FileName);
-            if (!DateTimeOffset.TryParseExact(Path.GetFileName(folder), TimeForm, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal,
+            if (!DateTimeOffset.TryParseExact(Path.GetFileName(folder), TimeForm, CultureInfo.InvariantCulture,
+                DateTimeStyles.AssumeUniversal,
                 out DateTimeOffset at) || !File.Exists(path))
                 continue;
             try
             {
-                if (JsonSerializer.Deserialize<CheckResult>(File.ReadAllBytes(path), ResultJson.Options) is { } result) return new KeptCheck(folder, at, result);
+                if (JsonSerializer.Deserialize<CheckResult>(File.ReadAllBytes(path),
+                    ResultJson.Options) is { } result) return new KeptCheck(folder, at, result);
             }
             catch (JsonException) { /* of another version of this program */ }
         }
@@ -83,7 +86,8 @@ public sealed class KeptChecks(string officeFolder, IVolume volume)
             volume.FlushFolder(part);
             volume.Rename(part, folder);
             volume.FlushFolder(parent);
-            foreach (string old in Directory.EnumerateDirectories(parent).OrderDescending(StringComparer.Ordinal).Skip(MostKept)) volume.Remove(old);
+            foreach (string old in Directory.EnumerateDirectories(parent).OrderDescending(StringComparer.Ordinal)
+                .Skip(MostKept)) volume.Remove(old);
             return new KeptCheck(folder, at, result);
         }
         finally

@@ -1,6 +1,6 @@
 // KeyProbe.cs: records that share a key: exact copies, or records that differ. And records that are the same in the business.
-// How: while the table is read only the keys' digests are kept. Keys that are there more than once are met again in a second reading, which tells whether
-// their records differ, and named in a third; a table whose keys are sound is read once.
+// How: while the table is read only the keys' digests are kept. Keys that are there more than once are met again in a second reading,
+// which tells whether their records differ, and named in a third; a table whose keys are sound is read once.
 using Transferra.Core.Kits;
 
 namespace Transferra.Core.Checks;
@@ -27,11 +27,13 @@ internal sealed class KeyProbe(TableScan scan, FindingHead copies, FindingHead c
 
     public override bool GathersOnly => true;
 
-    // Without a value in each column of its key, or with one that cannot be read, a record is no copy of another; that it has none is told by others.
+    // Without a value in each column of its key, or with one that cannot be read, a record is no copy of another; that it has none is
+    // told by others.
     private bool HasKey(int row, HashSet<int>? unreadable) => _key.IsWhole(scan.Batch, row) && unreadable?.Contains(row) != true;
 
     private HashSet<int>? Unreadable() => scan.Batch.Faults.Count == 0 ? null
-        : [.. scan.Batch.Faults.Where(fault => scan.Table.Key.Contains(fault.Column, StringComparer.OrdinalIgnoreCase)).Select(fault => fault.Row)];
+        : [.. scan.Batch.Faults.Where(fault => scan.Table.Key.Contains(fault.Column, StringComparer.OrdinalIgnoreCase))
+            .Select(fault => fault.Row)];
 
     public override void Take()
     {
@@ -89,7 +91,8 @@ internal sealed class KeyProbe(TableScan scan, FindingHead copies, FindingHead c
     protected override void GiveUp() => _keys.Dispose();
 }
 
-/// <summary>Finds records with the same values in columns that should tell them apart. Records without a value in one of them are passed over.</summary>
+/// <summary>Finds records with the same values in columns that should tell them apart. Records without a value in one of them are passed
+/// over.</summary>
 internal sealed class BusinessKeyProbe(TableScan scan, BusinessKey key, FindingHead head, FindingCollector findings) : Probe
 {
     private readonly int[] _ordinals = scan.Ordinals(key.Columns);
@@ -108,17 +111,20 @@ internal sealed class BusinessKeyProbe(TableScan scan, BusinessKey key, FindingH
     public override void TakeBack(ReadOnlySpan<int> rows)
     {
         foreach (int row in rows)
-            if (_digest.IsWhole(scan.Batch, row)) _copies[_digest.Of(scan.Batch, row)] = _copies.GetValueOrDefault(_digest.Of(scan.Batch, row)) + 1;
+            if (_digest.IsWhole(scan.Batch, row)) _copies[_digest.Of(scan.Batch, row)] = _copies.GetValueOrDefault(_digest.Of(scan.Batch,
+                row)) + 1;
     }
 
     public override IEnumerable<Naming> Judge()
     {
-        foreach (HashSet<ulong> shared in Portions.Of(_keys.Repeated().Where(repeated => repeated.Count - _copies.GetValueOrDefault(repeated.Digest) > 1)
+        foreach (HashSet<ulong> shared in Portions.Of(_keys.Repeated()
+            .Where(repeated => repeated.Count - _copies.GetValueOrDefault(repeated.Digest) > 1)
             .Select(repeated => repeated.Digest)))
             yield return new Naming(scan, () =>
             {
                 for (int row = 0; row < scan.Batch.RowCount; row++)
-                    if (_digest.IsWhole(scan.Batch, row) && shared.Contains(_digest.Of(scan.Batch, row))) findings.Add(head, scan.NameOf(row), scan.Show(row, _ordinals));
+                    if (_digest.IsWhole(scan.Batch, row) && shared.Contains(_digest.Of(scan.Batch, row))) findings.Add(head,
+                        scan.NameOf(row), scan.Show(row, _ordinals));
                 return true;
             });
     }

@@ -21,7 +21,8 @@ internal sealed class LinkSet(TableScan scan, IReadOnlyList<string> columns) : P
 }
 
 /// <summary>Judges one relation, when both tables have been read.</summary>
-internal sealed class RelationProbe(TableScan scan, IReadOnlyList<string> columns, LinkSet from, LinkSet to, FindingHead head, FindingCollector findings) : Probe
+internal sealed class RelationProbe(TableScan scan, IReadOnlyList<string> columns, LinkSet from, LinkSet to, FindingHead head,
+    FindingCollector findings) : Probe
 {
     private readonly int[] _ordinals = scan.Ordinals(columns);
     private readonly RowDigest _digest = new(scan.Ordinals(columns));
@@ -32,14 +33,16 @@ internal sealed class RelationProbe(TableScan scan, IReadOnlyList<string> column
             yield return new Naming(scan, () =>
             {
                 for (int row = 0; row < scan.Batch.RowCount; row++)
-                    if (_digest.IsWhole(scan.Batch, row) && missing.Contains(_digest.Of(scan.Batch, row))) findings.Add(head, scan.NameOf(row), scan.Show(row, _ordinals));
+                    if (_digest.IsWhole(scan.Batch, row) && missing.Contains(_digest.Of(scan.Batch, row))) findings.Add(head,
+                        scan.NameOf(row), scan.Show(row, _ordinals));
                 return true;
             });
     }
 }
 
 /// <summary>Finds records of a tree that are, by way of others, parts of themselves.</summary>
-internal sealed class TreeProbe(TableScan scan, Kits.TreeShape tree, FindingHead head, FindingHead tooLarge, FindingCollector findings) : Probe
+internal sealed class TreeProbe(TableScan scan, Kits.TreeShape tree, FindingHead head, FindingHead tooLarge, FindingCollector findings)
+    : Probe
 {
     private const int MaxRecords = 4_000_000;
 
@@ -56,7 +59,8 @@ internal sealed class TreeProbe(TableScan scan, Kits.TreeShape tree, FindingHead
     public override void Take()
     {
         for (int row = 0; row < scan.Batch.RowCount; row++)
-            if (_node.IsWhole(scan.Batch, row) && _parent.IsWhole(scan.Batch, row)) _items.Add(new Item(_node.Of(scan.Batch, row), _parent.Of(scan.Batch, row)));
+            if (_node.IsWhole(scan.Batch, row) && _parent.IsWhole(scan.Batch, row)) _items.Add(new Item(_node.Of(scan.Batch, row),
+                _parent.Of(scan.Batch, row)));
     }
 
     public override void ReadingEnded() => _items.Park();

@@ -6,7 +6,8 @@ namespace Transferra.Core.Checks;
 
 internal static class NamingPasses
 {
-    /// <summary>Asks each probe for what it wants to see again, and reads each table once for all that ask, until none does any more.</summary>
+    /// <summary>Asks each probe for what it wants to see again, and reads each table once for all that ask, until none does any
+    /// more.</summary>
     public static void Run(IStore store, IEnumerable<Probe> probes, IProgressObserver observer, CancellationToken cancel)
     {
         List<IEnumerator<Naming>> asking = [.. probes.Select(probe => probe.Judge().GetEnumerator())];

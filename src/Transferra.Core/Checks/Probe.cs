@@ -36,7 +36,8 @@ internal sealed record TableScan(TableShape Table, RecordBatch Batch)
     /// <param name="store">The store.</param>
     /// <param name="observer">Hears the progress.</param>
     /// <param name="cancel">Stops between two batches.</param>
-    /// <param name="map">How it is to be converted; records that are to be combined must come one behind the other, all others may come as they lie.</param>
+    /// <param name="map">How it is to be converted; records that are to be combined must come one behind the other, all others may come
+    /// as they lie.</param>
     public void ReadOnce(IStore store, IProgressObserver observer, CancellationToken cancel, TableMap? map = null)
     {
         long rows = 0, total = store.CountRows(Table.Name);
@@ -44,7 +45,8 @@ internal sealed record TableScan(TableShape Table, RecordBatch Batch)
         using IRecordReader? plain = grouped is not null ? null : store.Read(Table, []);
         using (var ahead = new ReadAhead(batch => grouped?.Fill(batch) ?? plain!.Fill(batch), Table.Columns, null, cancel))
         {
-            // Those that only gather work beside those that tell; not where records are combined, as the trial of that works on the batch itself.
+            // Those that only gather work beside those that tell; not where records are combined, as the trial of that works on the batch
+            // itself.
             Probe[] gathering = [.. Probes.Where(probe => probe.GathersOnly && grouped is null)], telling = [.. Probes.Except(gathering)];
             void gather()
             {
@@ -66,7 +68,8 @@ internal sealed record TableScan(TableShape Table, RecordBatch Batch)
         foreach (Probe probe in Probes) probe.ReadingEnded();
     }
 
-    private static int[] KeyOf(TableShape table) => table.Key.Count > 0 ? [.. table.Key.Select(table.OrdinalOf)] : [.. Enumerable.Range(0, table.Columns.Count)];
+    private static int[] KeyOf(TableShape table) => table.Key.Count > 0 ? [.. table.Key.Select(table.OrdinalOf)]
+        : [.. Enumerable.Range(0, table.Columns.Count)];
 }
 
 /// <summary>Looks at the records of a table.</summary>
@@ -84,8 +87,8 @@ internal abstract class Probe : IDisposable
     /// <summary>The table has been read; memory may be given up.</summary>
     public virtual void ReadingEnded() { }
 
-    /// <summary>Judges what was gathered, and asks for the records concerned as far as they must be named: one request after the other, each of
-    /// them dealt with before the next is asked for.</summary>
+    /// <summary>Judges what was gathered, and asks for the records concerned as far as they must be named: one request after the other,
+    /// each of them dealt with before the next is asked for.</summary>
     public virtual IEnumerable<Naming> Judge() => [];
 
     public void Dispose() => GiveUp();
@@ -118,7 +121,9 @@ internal static class Portions
 {
     private const int MaxDigests = 500_000;
 
-    public static IEnumerable<HashSet<ulong>> Of(IEnumerable<ulong> digests) => digests.Chunk(MaxDigests).Select(chunk => chunk.ToHashSet());
+    public static IEnumerable<HashSet<ulong>> Of(IEnumerable<ulong> digests) => digests.Chunk(MaxDigests)
+        .Select(chunk => chunk.ToHashSet());
 
-    public static IEnumerable<Dictionary<ulong, T>> Of<T>(IEnumerable<KeyValuePair<ulong, T>> digests) => digests.Chunk(MaxDigests).Select(chunk => chunk.ToDictionary());
+    public static IEnumerable<Dictionary<ulong, T>> Of<T>(IEnumerable<KeyValuePair<ulong, T>> digests) => digests.Chunk(MaxDigests)
+        .Select(chunk => chunk.ToDictionary());
 }

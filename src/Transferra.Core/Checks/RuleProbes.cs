@@ -83,7 +83,8 @@ internal sealed class SideProbe : Probe
         EvaluateGroups();
         _context.ActivateAll();
         Vector values = _sum.Evaluate(_context);
-        HashSet<int>? unreadable = _context.Faults.Count + _scan.Batch.Faults.Count == 0 ? null : [.. _context.Faults.Concat(_scan.Batch.Faults).Select(fault => fault.Row)];
+        HashSet<int>? unreadable = _context.Faults.Count + _scan.Batch.Faults.Count == 0 ? null
+            : [.. _context.Faults.Concat(_scan.Batch.Faults).Select(fault => fault.Row)];
         var counts = (LongVector?)_where?.Evaluate(_context);
         foreach (int row in rows)
         {
@@ -96,7 +97,8 @@ internal sealed class SideProbe : Probe
             if (!isFinite) amount = 0;
             if (_factor != 1) amount *= _factor;
             if (sign < 0) amount = -amount;
-            int flags = (isFinite ? 0 : GroupAmounts.TooLarge) | (_isOther ? GroupAmounts.OnOther : GroupAmounts.OnSide) | (unreadable?.Contains(row) == true ? GroupAmounts.Unreadable : 0);
+            int flags = (isFinite ? 0 : GroupAmounts.TooLarge) | (_isOther ? GroupAmounts.OnOther
+                : GroupAmounts.OnSide) | (unreadable?.Contains(row) == true ? GroupAmounts.Unreadable : 0);
             ulong group = ValueDigest.Of(_groups, row);
             var item = new GroupAmounts(group, _isOther ? 0 : amount, _isOther ? amount : 0, flags);
             ref GroupAmounts slot = ref _lately[group & (ulong)(_lately.Length - 1)];
@@ -125,7 +127,8 @@ internal sealed class SideProbe : Probe
 }
 
 /// <summary>Judges the groups of a rule when its tables have been read.</summary>
-internal sealed class GroupRuleProbe(GroupRule rule, IReadOnlyList<(TableScan Scan, SideProbe Probe)> sides, SpillSorter<GroupAmounts> amounts,
+internal sealed class GroupRuleProbe(GroupRule rule, IReadOnlyList<(TableScan Scan, SideProbe Probe)> sides,
+    SpillSorter<GroupAmounts> amounts,
     FindingHead head, FindingCollector findings) : Probe
 {
     public override IEnumerable<Naming> Judge()
@@ -159,7 +162,8 @@ internal sealed class GroupRuleProbe(GroupRule rule, IReadOnlyList<(TableScan Sc
         {
             (ulong digest, string label) = probe.GroupOf(row);
             if (!portion.Remove(digest, out GroupAmounts group)) continue;
-            string sum = (group.Flags & GroupAmounts.TooLarge) != 0 ? "beyond what can be added up" : DecimalText.Format(group.Side, rule.Scale);
+            string sum = (group.Flags & GroupAmounts.TooLarge) != 0 ? "beyond what can be added up" : DecimalText.Format(group.Side,
+                rule.Scale);
             if (rule.Other is not null) sum += $" against {DecimalText.Format(group.Other, rule.Scale)}";
             findings.Add(head, label, sum, label.Length > 0 ? $"{label}: {sum}" : sum);
         }

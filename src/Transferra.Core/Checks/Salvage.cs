@@ -1,5 +1,6 @@
 // Salvage.cs: writes what can still be read of a damaged store to a new one, and lists what cannot.
-// Holds: (1) the damaged store is only read; (2) each of its records is in the new store, or among what is lost; (3) a value that cannot be read
+// Holds: (1) the damaged store is only read; (2) each of its records is in the new store, or among what is lost; (3) a value that cannot
+// be read
 //        is missing in the new store, and listed.
 using Transferra.Core.Conversion;
 using Transferra.Core.Records;
@@ -23,7 +24,8 @@ public static class Salvage
     /// <param name="hidden">Says whether values of a table's column are private.</param>
     /// <param name="observer">Hears the progress.</param>
     /// <param name="cancel">Stops between two batches.</param>
-    public static SalvageResult Run(IStore damaged, IStoreBuilder into, Action<IReadOnlyList<string>> lists, Func<string, string, bool> hidden,
+    public static SalvageResult Run(IStore damaged, IStoreBuilder into, Action<IReadOnlyList<string>> lists, Func<string, string,
+        bool> hidden,
         IProgressObserver observer, CancellationToken cancel)
     {
         var tables = new Dictionary<string, long>();
@@ -51,12 +53,14 @@ public static class Salvage
                     more = reader.Fill(batch);
                     if (rows.Length < batch.RowCount) rows = [.. Enumerable.Range(0, batch.RowCount)];
                     foreach (RowFault fault in batch.Faults)
-                        lists([shape.Name, FormattableString.Invariant($"{read + fault.Row + 1}"), fault.Column, hidden(shape.Name, fault.Column)
+                        lists([shape.Name, FormattableString.Invariant($"{read + fault.Row + 1}"), fault.Column,
+                            hidden(shape.Name, fault.Column)
                             ? TableShape.Private : fault.Value, fault.Reason]);
                     valuesLost += batch.Faults.Count;
                     rejects.Clear();
                     into.Write(output, rows.AsSpan(0, batch.RowCount), rejects);
-                    foreach (RowReject reject in rejects) lists([shape.Name, FormattableString.Invariant($"{read + reject.Row + 1}"), "", "", reject.Reason]);
+                    foreach (RowReject reject in rejects) lists([shape.Name, FormattableString.Invariant($"{read + reject.Row + 1}"), "",
+                        "", reject.Reason]);
                     refused += rejects.Count;
                     written += batch.RowCount - rejects.Count;
                     read += batch.RowCount;

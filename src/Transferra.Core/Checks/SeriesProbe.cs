@@ -7,7 +7,8 @@ namespace Transferra.Core.Checks;
 
 internal sealed class SeriesProbe : Probe
 {
-    /// <summary>From this number on there are so many more records of each number, or fewer. Runs of numbers, which most series are, are two of these.</summary>
+    /// <summary>From this number on there are so many more records of each number, or fewer. Runs of numbers, which most series are, are
+    /// two of these.</summary>
     private readonly record struct Step(ulong Group, long Number, int Change) : IComparable<Step>
     {
         public int CompareTo(Step other) => Group != other.Group ? Group.CompareTo(other.Group) : Number.CompareTo(other.Number);
@@ -91,7 +92,8 @@ internal sealed class SeriesProbe : Probe
             yield return new Naming(_scan, () =>
             {
                 for (int row = 0; row < _scan.Batch.RowCount && portion.Count > 0; row++)
-                    if (portion.Remove(_group.Of(_scan.Batch, row), out List<Trouble>? troubles)) Tell(_scan.Show(row, _by) + ": ", troubles);
+                    if (portion.Remove(_group.Of(_scan.Batch, row), out List<Trouble>? troubles)) Tell(_scan.Show(row, _by) + ": ",
+                        troubles);
                 return portion.Count > 0;
             });
         }
@@ -116,7 +118,8 @@ internal sealed class SeriesProbe : Probe
             // From the step before up to this one each number has so many records.
             if (any && records == 0 && !_series.MayHaveGaps) AddTo(troubles, new Trouble(from, step.Number - 1, 0));
             if (any && records > 1)
-                for (long number = from; number < step.Number && troubles.Count < MaxTroubles; number++) AddTo(troubles, new Trouble(number, number, records));
+                for (long number = from; number < step.Number && troubles.Count < MaxTroubles; number++) AddTo(troubles,
+                    new Trouble(number, number, records));
             (group, from, records, any) = (step.Group, step.Number, records + step.Change, true);
         }
         if (troubles.Count > 0) yield return new(group, troubles);

@@ -24,7 +24,8 @@ internal static class ShapeCheck
             TableShape? there = real.FirstOrDefault(other => Same(other.Name, table.Name));
             if (there is null)
             {
-                Add(FindingKinds.TableMissing, Grade.Fault, table.Name, "", $"the table {table.Name} of version {version.Name} is not there", OtherVersion);
+                Add(FindingKinds.TableMissing, Grade.Fault, table.Name, "",
+                    $"the table {table.Name} of version {version.Name} is not there", OtherVersion);
                 continue;
             }
             foreach (ColumnShape column in table.Columns)
@@ -55,17 +56,21 @@ internal static class ShapeCheck
             Add(FindingKinds.TableUnknown, Grade.Warning, extra.Name, "",
                 FormattableString.Invariant($"the table {extra.Name} is not known to the kit; it is carried as it is, with {store.CountRows(extra.Name)} records"), Carried);
 
-        void Add(string kind, Grade grade, string table, string subject, string what, string next) => findings.Add(new FindingHead(kind, grade, table, subject, what, next), 1, []);
+        void Add(string kind, Grade grade, string table, string subject, string what, string next) =>
+            findings.Add(new FindingHead(kind, grade, table, subject, what, next), 1, []);
     }
 
-    // How a column is declared otherwise; null when it is not. Stores that declare nothing, or let anything into any column, say nothing by it.
+    // How a column is declared otherwise; null when it is not. Stores that declare nothing, or let anything into any column, say nothing
+    // by it.
     private static string? Changed(ColumnShape there, ColumnShape kit, string engine)
     {
         if (engine is not ("PostgreSQL" or "MariaDB" or "Firebird" or "DBF")) return null;
         if (there.Type.Kind == FieldKind.Text && kit.Type.Kind == FieldKind.Text)
             // A .dbf field is so many bytes long, which says little of characters.
-            return engine != "DBF" && kit.Type.Length > 0 && there.Type.Length > kit.Type.Length ? $"{there.Type} here, and {kit.Type} in the kit" : null;
-        return (there.Type.Kind == FieldKind.Text) != (kit.Type.Kind == FieldKind.Text) && kit.Type.Kind is FieldKind.Integer or FieldKind.Decimal
+            return engine != "DBF" && kit.Type.Length > 0 && there.Type.Length > kit.Type.Length
+                ? $"{there.Type} here, and {kit.Type} in the kit" : null;
+        return (there.Type.Kind == FieldKind.Text) != (kit.Type.Kind == FieldKind.Text)
+            && kit.Type.Kind is FieldKind.Integer or FieldKind.Decimal
             or FieldKind.Date or FieldKind.Timestamp or FieldKind.Binary
             ? $"{there.Type} here, and {kit.Type} in the kit" : null;
     }

@@ -1,4 +1,5 @@
-// SignTrial.cs: whether the store that a hop would make tells its version, and no other, by the kit's signs; as far as that is told by records and header fields.
+// SignTrial.cs: whether the store that a hop would make tells its version, and no other, by the kit's signs; as far as that is told by
+// records and header fields.
 using Transferra.Core.Conversion;
 using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
@@ -16,7 +17,8 @@ internal sealed class SignTrial(Kit kit, KitVersion to, string engine)
     private sealed class Place(RecordSign sign)
     {
         private readonly RecordBatch _one = new(sign.Table.Columns);
-        private readonly Kernel _where = new ExpressionCompiler(new ExpressionScope(sign.Table.Name, sign.Table.Columns, [], new Dictionary<string, string>())).CompileCondition(sign.Where);
+        private readonly Kernel _where = new ExpressionCompiler(new ExpressionScope(sign.Table.Name, sign.Table.Columns, [],
+            new Dictionary<string, string>())).CompileCondition(sign.Where);
 
         public RecordSign Sign => sign;
 
@@ -29,7 +31,8 @@ internal sealed class SignTrial(Kit kit, KitVersion to, string engine)
             if (IsFound || !string.Equals(output.Table.Name, sign.Table.Name, StringComparison.OrdinalIgnoreCase)) return;
             int[] ordinals = [.. sign.Table.Columns.Select(column => output.Table.OrdinalOf(column.Name))];
             if (Array.Exists(ordinals, ordinal => ordinal < 0)) return;
-            if (ordinals.Where((ordinal, i) => output.Vectors[ordinal].Type is var type && (type.Kind != sign.Table.Columns[i].Type.Kind || type.Scale != sign.Table.Columns[i].Type.Scale)).Any()) return;
+            if (ordinals.Where((ordinal, i) => output.Vectors[ordinal].Type is var type && (type.Kind != sign.Table.Columns[i].Type.Kind
+                || type.Scale != sign.Table.Columns[i].Type.Scale)).Any()) return;
             _one.Reset();
             foreach (int row in rows)
                 for (int i = 0; i < ordinals.Length; i++) _one.Vectors[i].AppendFrom(output.Vectors[ordinals[i]], row);
@@ -42,7 +45,8 @@ internal sealed class SignTrial(Kit kit, KitVersion to, string engine)
         }
     }
 
-    private readonly Dictionary<string, Place> _places = kit.Versions.SelectMany(version => version.Evidence).Where(evidence => evidence.Record is not null)
+    private readonly Dictionary<string, Place> _places = kit.Versions.SelectMany(version => version.Evidence)
+        .Where(evidence => evidence.Record is not null)
         .DistinctBy(evidence => evidence.Where).ToDictionary(evidence => evidence.Where, evidence => new Place(evidence.Record!));
 
     /// <summary>Looks at rows that would be written.</summary>
@@ -66,7 +70,8 @@ internal sealed class SignTrial(Kit kit, KitVersion to, string engine)
             DataEvidence first = place.First().Evidence;
             // What a query of the engine would say is seen when the store is there.
             if (first.Sql is not null) continue;
-            string? says = first.Header is { } header ? HeaderField(header) : _places[place.Key].Says, version = place.FirstOrDefault(entry => entry.Evidence.Value == says).Version?.Name;
+            string? says = first.Header is { } header ? HeaderField(header) : _places[place.Key].Says,
+                version = place.FirstOrDefault(entry => entry.Evidence.Value == says).Version?.Name;
             isKnown |= place.Any(entry => entry.Version.Name == to.Name);
             if (says is null || (first.Header is not null && version is null && says == "0")) continue;
             told.Add((place.Key, says, version));
@@ -77,7 +82,8 @@ internal sealed class SignTrial(Kit kit, KitVersion to, string engine)
         return isTold ? null : $"the new store would not tell that it is of version {to.Name}: nothing of {string.Join(", ", to.Evidence.Select(evidence => evidence.Where))} would be there";
     }
 
-    private string? HeaderField(string name) => engine != "sqlite" ? null : to.HeaderFields.GetValueOrDefault(name) ?? (name is "user_version" or "application_id" ? "0" : null);
+    private string? HeaderField(string name) => engine != "sqlite" ? null : to.HeaderFields.GetValueOrDefault(name)
+        ?? (name is "user_version" or "application_id" ? "0" : null);
 
     private sealed class Looking(SignTrial trial, TableTransform lane) : Probe
     {

@@ -1,6 +1,7 @@
 // SpillSorter.cs: sorts more items than memory holds, and puts equal ones together.
 // Why: keys, links, sums and numbers of a table of any size are answered from sorted lists of small items, not of records.
-// Holds: (1) Sorted delivers every item, equal ones combined; (2) memory is bounded by one run while adding, and by a buffer a run while merging.
+// Holds: (1) Sorted delivers every item, equal ones combined; (2) memory is bounded by one run while adding, and by a buffer a run while
+// merging.
 using System.Runtime.InteropServices;
 using Transferra.Core.Records;
 

@@ -1,5 +1,7 @@
-// TargetProbe.cs: looks at what the hop would write, without writing it: keys that would be there twice in the new table, and relations that would not hold.
-// Why only some tables: where the new key is the old one column by column, and the old relation stands behind the new one, the old records have been judged already.
+// TargetProbe.cs: looks at what the hop would write, without writing it: keys that would be there twice in the new table, and relations
+// that would not hold.
+// Why only some tables: where the new key is the old one column by column, and the old relation stands behind the new one, the old
+// records have been judged already.
 using Transferra.Core.Conversion;
 using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
@@ -30,28 +32,33 @@ internal sealed record TargetRelation(TableShape Table, RelationShape Relation, 
 /// <param name="relations">Those of the new version that are to be looked at.</param>
 /// <param name="findings">Where they go.</param>
 /// <param name="where">Words behind the finding, such as " (on the way from version 6 to 7)"; "" for the first hop.</param>
-internal sealed class TargetProbe(TableScan scan, TableMap map, TableTransform lane, IStoreJudge judge, IReadOnlyList<TargetRelation> relations, FindingCollector findings, string where)
+internal sealed class TargetProbe(TableScan scan, TableMap map, TableTransform lane, IStoreJudge judge,
+    IReadOnlyList<TargetRelation> relations, FindingCollector findings, string where)
     : Probe
 {
-    private readonly int[] _keyed = [.. Enumerable.Range(0, map.Into.Count).Where(i => judge.KeepsKeys && map.Into[i].Table.Key.Count > 0 && !IsOldKey(map, map.Into[i], judge))];
+    private readonly int[] _keyed = [.. Enumerable.Range(0, map.Into.Count).Where(i => judge.KeepsKeys && map.Into[i].Table.Key.Count > 0
+        && !IsOldKey(map, map.Into[i], judge))];
     private readonly Dictionary<int, DigestList> _keys = [];
     private int[] _rows = [];
 
     /// <summary>Whether there is anything to look at.</summary>
     public bool HasWork => _keyed.Length > 0 || relations.Any(relation => map.Into.Any(target => IsOf(relation, target.Table)));
 
-    private static bool IsOf(TargetRelation relation, TableShape table) => relation.Table.Name == table.Name || string.Equals(relation.Relation.To, table.Name, StringComparison.OrdinalIgnoreCase);
+    private static bool IsOf(TargetRelation relation, TableShape table) => relation.Table.Name == table.Name
+        || string.Equals(relation.Relation.To, table.Name, StringComparison.OrdinalIgnoreCase);
 
     // The new key holds each column of the old one as it is, so that two different old keys give two different new ones.
     private static bool IsOldKey(TableMap map, TargetMap target, IStoreJudge judge)
     {
-        ColumnMap[] key = [.. target.Columns.Where(column => target.Table.Key.Contains(column.Column.Name, StringComparer.OrdinalIgnoreCase))];
+        ColumnMap[] key = [.. target.Columns.Where(column => target.Table.Key.Contains(column.Column.Name,
+            StringComparer.OrdinalIgnoreCase))];
         if (judge.IgnoresTrailingBlanks && key.Any(column => column.Column.Type.Kind == FieldKind.Text)) return false;
         return map.From.Key.Count > 0 && (map.Combining?.By ?? map.From.Key).All(old => key.Any(column => IsColumn(column.Value, old)));
     }
 
     /// <summary>Whether an expression is an old column as it is.</summary>
-    public static bool IsColumn(Expression value, string column) => value is ColumnReference { Lookup: null } reference && string.Equals(reference.Name, column, StringComparison.OrdinalIgnoreCase);
+    public static bool IsColumn(Expression value, string column) => value is ColumnReference { Lookup: null } reference
+        && string.Equals(reference.Name, column, StringComparison.OrdinalIgnoreCase);
 
     public override void Take()
     {
@@ -66,7 +73,8 @@ internal sealed class TargetProbe(TableScan scan, TableMap map, TableTransform l
             foreach (TableOutput output in lane.Outputs)
             {
                 if (output.Table.Name == relation.Table.Name) Gather(output, relation.Relation.Columns, carried, relation.From.Digests);
-                if (string.Equals(output.Table.Name, relation.Relation.To, StringComparison.OrdinalIgnoreCase)) Gather(output, relation.Relation.On, carried, relation.To.Digests);
+                if (string.Equals(output.Table.Name, relation.Relation.To, StringComparison.OrdinalIgnoreCase)) Gather(output,
+                    relation.Relation.On, carried, relation.To.Digests);
             }
     }
 
@@ -97,7 +105,8 @@ internal sealed class TargetProbe(TableScan scan, TableMap map, TableTransform l
         foreach ((int target, DigestList keys) in _keys)
         {
             TableShape table = map.Into[target].Table;
-            var head = new FindingHead(FindingKinds.ConflictingKey, Grade.Fault, scan.Table.Name, $"{table.Name} {string.Join(", ", table.Key)}",
+            var head = new FindingHead(FindingKinds.ConflictingKey, Grade.Fault, scan.Table.Name,
+                $"{table.Name} {string.Join(", ", table.Key)}",
                 $"records that get the same key ({string.Join(", ", table.Key)}) in the new table {table.Name} as another{where}",
                 "Correct them in the old program, or the kit: what it makes the new key of does not tell these records apart.");
             foreach (HashSet<ulong> shared in Portions.Of(keys.Repeated().Select(repeated => repeated.Digest)))
@@ -106,7 +115,8 @@ internal sealed class TargetProbe(TableScan scan, TableMap map, TableTransform l
         foreach (TargetRelation relation in relations.Where(relation => map.Into.Any(target => target.Table.Name == relation.Table.Name)))
         {
             RelationShape shape = relation.Relation;
-            var head = new FindingHead(FindingKinds.Orphan, Grade.Fault, scan.Table.Name, $"{relation.Table.Name} {string.Join(", ", shape.Columns)} to {shape.To}",
+            var head = new FindingHead(FindingKinds.Orphan, Grade.Fault, scan.Table.Name,
+                $"{relation.Table.Name} {string.Join(", ", shape.Columns)} to {shape.To}",
                 $"records that would point to no record of the new table {shape.To} (by {relation.Table.Name}.{string.Join(", ", shape.Columns)}){where}",
                 "Correct them in the old program, or the kit: the new version wants each to point to a record that is there.");
             foreach (HashSet<ulong> missing in Portions.Of(relation.From.Digests.NotIn(relation.To.Digests)))

@@ -6,10 +6,12 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Checks;
 
 /// <summary>Tries a table map.</summary>
-internal sealed class TrialProbe(TableScan scan, TableMap map, TableTransform lane, IStoreJudge judge, ValueHeads heads, FindingCollector findings) : Probe
+internal sealed class TrialProbe(TableScan scan, TableMap map, TableTransform lane, IStoreJudge judge, ValueHeads heads,
+    FindingCollector findings) : Probe
 {
     // Links to records that are not there are found, with the relation's name, by RelationProbe.
-    private readonly HashSet<string> _linked = new(map.From.Relations.SelectMany(relation => relation.Columns), StringComparer.OrdinalIgnoreCase);
+    private readonly HashSet<string> _linked = new(map.From.Relations.SelectMany(relation => relation.Columns),
+        StringComparer.OrdinalIgnoreCase);
 
     private readonly List<RowReject> _rejects = [];
     private int[] _rows = [];
@@ -27,7 +29,8 @@ internal sealed class TrialProbe(TableScan scan, TableMap map, TableTransform la
                 // Copies that are to be combined lie side by side here; keys are judged by KeyProbe.
                 if (cause.Code is FaultCode.ConflictingKey or FaultCode.DuplicateKey) continue;
                 if (cause.Code == FaultCode.MissingReference && _linked.Contains(cause.Column)) continue;
-                findings.Add(heads.OfFault(cause.Code, Grade.Fault, scan.Table.Name, cause.Column, cause.Reason), exception.Key, cause.Value);
+                findings.Add(heads.OfFault(cause.Code, Grade.Fault, scan.Table.Name, cause.Column, cause.Reason), exception.Key,
+                    cause.Value);
             }
     }
 

@@ -1,5 +1,6 @@
 // ValueProbe.cs: looks at every value of a table by itself: text, dates, codes, what is blank.
-// Why on the side of the trial of the hop (TrialProbe.cs): what the hop cannot convert is a fault; what it can, and is odd all the same, is a warning.
+// Why on the side of the trial of the hop (TrialProbe.cs): what the hop cannot convert is a fault; what it can, and is odd all the same,
+// is a warning.
 using System.Buffers;
 using System.IO.Hashing;
 using System.Text;
@@ -27,7 +28,8 @@ internal sealed class ValueHeads(string version, Func<MendKind, string, string, 
         };
         return _known[(kind, grade, table, subject)] = new FindingHead(kind, grade, table, subject, what,
             mend.Length > 0 ? $"Have them put right on a copy: transferra check CODE --mend" : grade == Grade.Fault
-                ? $"Correct them in version {version}, then check again." : $"Look whether they are meant; correct them in version {version} if not.")
+                ? $"Correct them in version {version}, then check again."
+                    : $"Look whether they are meant; correct them in version {version} if not.")
         { Mend = mend };
     }
 
@@ -47,7 +49,8 @@ internal sealed class ValueHeads(string version, Func<MendKind, string, string, 
         string why = code switch
         {
             FaultCode.NotInList => "the code is in no list",
-            FaultCode.MissingReference or FaultCode.AmbiguousReference => code == FaultCode.MissingReference ? "the record it points to is not there" : "several records have what it points to, and are not the same",
+            FaultCode.MissingReference or FaultCode.AmbiguousReference => code == FaultCode.MissingReference
+                ? "the record it points to is not there" : "several records have what it points to, and are not the same",
             _ => reason,
         };
         string can = grade == Grade.Fault ? "cannot be converted" : "are no proper ones";
@@ -76,12 +79,14 @@ internal sealed class ValueProbe : Probe
 
     /// <param name="scan">The table.</param>
     /// <param name="checks">What the kit says of its values; null when nothing.</param>
-    /// <param name="trial">Tells which rows are reported already; null when there is no trial, and values that are not what their column is for are told here.</param>
+    /// <param name="trial">Tells which rows are reported already; null when there is no trial, and values that are not what their column
+    /// is for are told here.</param>
     /// <param name="faultGrade">The grade of those.</param>
     /// <param name="twice">Tells text that was decoded twice.</param>
     /// <param name="heads">Words.</param>
     /// <param name="findings">Where they go.</param>
-    public ValueProbe(TableScan scan, TableChecks? checks, TrialProbe? trial, Grade faultGrade, DecodedTwice twice, ValueHeads heads, FindingCollector findings)
+    public ValueProbe(TableScan scan, TableChecks? checks, TrialProbe? trial, Grade faultGrade, DecodedTwice twice, ValueHeads heads,
+        FindingCollector findings)
     {
         (_scan, _trial, _faultGrade, _twice, _heads, _findings) = (scan, trial, faultGrade, twice, heads, findings);
         for (int ordinal = 0; ordinal < scan.Table.Columns.Count; ordinal++)
@@ -91,7 +96,8 @@ internal sealed class ValueProbe : Probe
             if (column.Type.Kind == FieldKind.Text) _looks.Add(() => LookAtText(at));
             if (column.Type.Kind is FieldKind.Date or FieldKind.Timestamp)
             {
-                (long from, long to) = checks is not null && checks.Dates.TryGetValue(column.Name, out (long From, long To) range) ? range : Plausible;
+                (long from, long to) = checks is not null && checks.Dates.TryGetValue(column.Name, out (long From, long To) range) ? range
+                    : Plausible;
                 if (column.Type.Kind == FieldKind.Timestamp) (from, to) = (from * MicrosPerDay, (to + 1) * MicrosPerDay - 1);
                 _looks.Add(() => LookAtDates(at, from, to));
             }
@@ -100,7 +106,8 @@ internal sealed class ValueProbe : Probe
                 HashSet<ulong> known = [.. codes.Select(code => DigestOf(code, column.Type))];
                 _looks.Add(() => LookAtCodes(at, known));
             }
-            if (checks?.Filled.Contains(column.Name, StringComparer.OrdinalIgnoreCase) == true) _looks.Add(() => LookForBlanks(at, blanksCount: true));
+            if (checks?.Filled.Contains(column.Name, StringComparer.OrdinalIgnoreCase) == true) _looks.Add(() =>
+                LookForBlanks(at, blanksCount: true));
             else if (column.Required && trial is null) _looks.Add(() => LookForBlanks(at, blanksCount: false));
         }
     }
@@ -118,15 +125,18 @@ internal sealed class ValueProbe : Probe
         foreach (RowFault fault in Batch.Faults)
         {
             bool mayShow = _scan.Table.MayShow(fault.Column);
-            string reason = mayShow || fault.Value.Length == 0 ? fault.Reason : fault.Reason.Replace(fault.Value, TableShape.Private, StringComparison.Ordinal);
-            _findings.Add(_heads.OfFault(fault.Code, _faultGrade, _scan.Table.Name, fault.Column, reason), _scan.NameOf(fault.Row), mayShow ? fault.Value : TableShape.Private);
+            string reason = mayShow || fault.Value.Length == 0 ? fault.Reason : fault.Reason.Replace(fault.Value, TableShape.Private,
+                StringComparison.Ordinal);
+            _findings.Add(_heads.OfFault(fault.Code, _faultGrade, _scan.Table.Name, fault.Column, reason), _scan.NameOf(fault.Row),
+                mayShow ? fault.Value : TableShape.Private);
         }
     }
 
     private bool IsToldAlready(int row) => _trial?.IsException(row) == true;
 
     private void Add(string kind, Grade grade, int ordinal, int row, string what) =>
-        _findings.Add(_heads.Of(kind, grade, _scan.Table.Name, _scan.Table.Columns[ordinal].Name, what), _scan.NameOf(row), Batch.Show(row, ordinal));
+        _findings.Add(_heads.Of(kind, grade, _scan.Table.Name, _scan.Table.Columns[ordinal].Name, what), _scan.NameOf(row),
+            Batch.Show(row, ordinal));
 
     private string Name(int ordinal) => _scan.Table.Columns[ordinal].Name;
 
@@ -143,12 +153,14 @@ internal sealed class ValueProbe : Probe
         }
         if (_twice.MayBeIn(all))
             for (int row = 0; row < texts.Count; row++)
-                if (_twice.Again(texts[row]) is not null) Add(FindingKinds.DecodedTwice, Grade.Warning, ordinal, row, $"texts of {Name(ordinal)} that were decoded twice");
+                if (_twice.Again(texts[row]) is not null) Add(FindingKinds.DecodedTwice, Grade.Warning, ordinal, row,
+                    $"texts of {Name(ordinal)} that were decoded twice");
         int most = texts.Type.Length;
         if (most == 0) return;
         for (int row = 0, start = 0; row < ends.Length; start = ends[row++])
             if (ends[row] - start > most && !IsToldAlready(row) && LengthInUtf16(all[start..ends[row]]) > most)
-                Add(FindingKinds.TooLong, _trial is null ? _faultGrade : Grade.Note, ordinal, row, $"texts of {Name(ordinal)} that are longer than {texts.Type}");
+                Add(FindingKinds.TooLong, _trial is null ? _faultGrade : Grade.Note, ordinal, row,
+                    $"texts of {Name(ordinal)} that are longer than {texts.Type}");
     }
 
     private static int LengthInUtf16(ReadOnlySpan<byte> utf8) => Encoding.UTF8.GetCharCount(utf8);
@@ -172,7 +184,8 @@ internal sealed class ValueProbe : Probe
                 Add(FindingKinds.ImplausibleDate, Grade.Warning, ordinal, row, $"implausible dates in {Name(ordinal)}");
     }
 
-    private static ulong DigestOf(string code, FieldType type) => type.Kind == FieldKind.Text ? XxHash3.HashToUInt64(Encoding.UTF8.GetBytes(code.TrimEnd(' ')))
+    private static ulong DigestOf(string code, FieldType type) => type.Kind == FieldKind.Text
+        ? XxHash3.HashToUInt64(Encoding.UTF8.GetBytes(code.TrimEnd(' ')))
         : unchecked((ulong)(ValueText.TryWhole(Encoding.UTF8.GetBytes(code), out long number) is null ? number : long.MinValue));
 
     private void LookAtCodes(int ordinal, HashSet<ulong> known)
@@ -182,8 +195,10 @@ internal sealed class ValueProbe : Probe
         {
             if (codes.IsNull(row)) continue;
             ReadOnlySpan<byte> text = codes is BytesVector texts ? texts[row].TrimEnd((byte)' ') : [];
-            bool isKnown = codes is LongVector longs ? known.Contains(unchecked((ulong)longs.Values[row])) : text.IsEmpty || known.Contains(XxHash3.HashToUInt64(text));
-            if (!isKnown && !IsToldAlready(row)) Add(FindingKinds.NotInList, Grade.Warning, ordinal, row, $"codes of {Name(ordinal)} that are in no list");
+            bool isKnown = codes is LongVector longs ? known.Contains(unchecked((ulong)longs.Values[row])) : text.IsEmpty
+                || known.Contains(XxHash3.HashToUInt64(text));
+            if (!isKnown && !IsToldAlready(row)) Add(FindingKinds.NotInList, Grade.Warning, ordinal, row,
+                $"codes of {Name(ordinal)} that are in no list");
         }
     }
 
@@ -192,7 +207,8 @@ internal sealed class ValueProbe : Probe
         Vector values = Batch.Vectors[ordinal];
         for (int row = 0; row < values.Count; row++)
         {
-            bool blank = values.IsNull(row) ? !Batch.Faults.Exists(fault => fault.Row == row) : blanksCount && values is BytesVector texts && texts[row]
+            bool blank = values.IsNull(row) ? !Batch.Faults.Exists(fault => fault.Row == row) : blanksCount && values is BytesVector texts
+                && texts[row]
                 .Trim((byte)' ').Length == 0;
             if (!blank || IsToldAlready(row)) continue;
             _findings.Add(_heads.Of(FindingKinds.Blank, blanksCount ? Grade.Warning : _faultGrade, _scan.Table.Name, Name(ordinal),

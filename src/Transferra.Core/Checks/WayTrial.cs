@@ -1,5 +1,6 @@
-// WayTrial.cs: tries the hops behind the first one, on scratch copies of what the hops before make, so that what the last hop cannot convert is known before anybody
-// is sent home. The copies are small files of one engine; nothing of the company or its new store is touched.
+// WayTrial.cs: tries the hops behind the first one, on scratch copies of what the hops before make, so that what the last hop cannot
+// convert is known before anybody is sent home. The copies are small files of one engine; nothing of the company or its new store is
+// touched.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Records;
@@ -12,7 +13,8 @@ namespace Transferra.Core.Checks;
 public sealed record TrialScratch(IStoreOpener Stores, string Folder);
 
 /// <summary>Tries a way.</summary>
-internal sealed class WayTrial(IReadOnlyList<Hop> way, IReadOnlyDictionary<string, string> settings, TrialTarget target, TrialScratch? scratch, FindingCollector findings,
+internal sealed class WayTrial(IReadOnlyList<Hop> way, IReadOnlyDictionary<string, string> settings, TrialTarget target,
+    TrialScratch? scratch, FindingCollector findings,
     IProgressObserver observer, CancellationToken cancel)
 {
     /// <summary>Tries all hops behind the first one.</summary>
@@ -30,13 +32,15 @@ internal sealed class WayTrial(IReadOnlyList<Hop> way, IReadOnlyDictionary<strin
                 from = made;
                 string where = $" (on the way from version {way[i].From.Name} to {way[i].To.Name})";
                 var heads = new ValueHeads(way[0].From.Name, (_, _, _) => "", where);
-                new HopTrial(way[i], from, settings, i == way.Count - 1 ? target : target with { Kit = null }, heads, findings, where).Run(observer, cancel);
+                new HopTrial(way[i], from, settings, i == way.Count - 1 ? target : target with { Kit = null }, heads, findings, where)
+                    .Run(observer, cancel);
             }
             if (from != old) from.Dispose();
         }
         catch (Exception error) when (error is TransferraException or IOException or UnauthorizedAccessException)
         {
-            findings.Add(new FindingHead(FindingKinds.NotChecked, Grade.Warning, "", "way", $"the hops behind version {way[0].To.Name} were not tried: {error.Message}",
+            findings.Add(new FindingHead(FindingKinds.NotChecked, Grade.Warning, "", "way",
+                $"the hops behind version {way[0].To.Name} were not tried: {error.Message}",
                 "Put that right, then check again; otherwise what they cannot convert shows only when everybody is out."), 1, []);
         }
     }
@@ -45,7 +49,14 @@ internal sealed class WayTrial(IReadOnlyList<Hop> way, IReadOnlyDictionary<strin
     private IStore Make(IStore from, Hop hop, int number)
     {
         var address = new StoreAddress("sqlite", Path.Combine(scratch!.Folder, FormattableString.Invariant($"hop-{number}.db")));
-        Hop bare = hop with { To = hop.To with { HeaderFields = new Dictionary<string, string>(), Tables = [.. hop.To.Tables.Select(table => table with { Relations = [], Indexes = [] })] } };
+        Hop bare = hop with
+        {
+            To = hop.To with
+            {
+                HeaderFields = new Dictionary<string, string>(),
+                Tables = [.. hop.To.Tables.Select(table => table with { Relations = [], Indexes = [] })]
+            }
+        };
         using (IStoreBuilder builder = scratch.Stores.Create(address, keysFirst: true))
             StoreConverter.Run(from, builder, bare, settings, _ => { }, observer, cancel);
         return scratch.Stores.Open(address);

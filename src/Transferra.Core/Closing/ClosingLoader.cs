@@ -30,7 +30,8 @@ internal static class ClosingLoader
             if (name.Value.Length > 0 && !names.Add(name.Value)) name.Report(errors, $"there are two services or jobs named {name}");
             if (Switch(service, "unit", "start", "stop", errors) is { } how)
             {
-                services.Add(new ServicePlan(name.Value, how, Ports(service, "ports", errors), Texts(service, "processes"), Texts(service, "connects-as"),
+                services.Add(new ServicePlan(name.Value, how, Ports(service, "ports", errors), Texts(service, "processes"),
+                    Texts(service, "connects-as"),
                     service.IsYes("stays-up"), Time(service.Optional("wait"), errors) ?? UsualWait));
             }
             service.Done();
@@ -38,7 +39,8 @@ internal static class ClosingLoader
         var jobs = new List<JobPlan>();
         foreach (DescribedMap job in map.Maps("jobs", "a scheduled job"))
         {
-            if (job.Optional("cron-file") is { } file) jobs.Add(new JobPlan(file.Value, Path.GetFullPath(Path.Combine(folder, file.Value)), null));
+            if (job.Optional("cron-file") is { } file) jobs.Add(new JobPlan(file.Value,
+                Path.GetFullPath(Path.Combine(folder, file.Value)), null));
             else
             {
                 PlacedText name = job.Text("job");
@@ -73,7 +75,8 @@ internal static class ClosingLoader
         var ports = new List<int>();
         foreach (PlacedText text in map.Texts(key))
         {
-            if (int.TryParse(text.Value, NumberStyles.None, CultureInfo.InvariantCulture, out int port) && port is >= 1 and <= HighestPort) ports.Add(port);
+            if (int.TryParse(text.Value, NumberStyles.None, CultureInfo.InvariantCulture, out int port)
+                && port is >= 1 and <= HighestPort) ports.Add(port);
             else text.Report(errors, FormattableString.Invariant($"\"{text}\" is no port; a port is a whole number from 1 to {HighestPort}"));
         }
         return ports;

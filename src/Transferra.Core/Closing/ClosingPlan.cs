@@ -1,11 +1,13 @@
-// ClosingPlan.cs: how this office is closed, as "closing" in office.yaml says: who is told, who is waited for, what is stopped in which order.
+// ClosingPlan.cs: how this office is closed, as "closing" in office.yaml says: who is told, who is waited for, what is stopped in which
+// order.
 // Reading: ClosingLoader.cs; doing: OfficeClosing.cs; format: docs/closing.md.
 namespace Transferra.Core.Closing;
 
 /// <summary>How an office is closed.</summary>
 /// <param name="Tell">Program and arguments that tell users; "{message}" stands for the words. Empty when nobody is told.</param>
 /// <param name="Grace">How long people are waited for.</param>
-/// <param name="EndsSessions">Whether those who are still in after that are put out; otherwise the closing stops and says who they are.</param>
+/// <param name="EndsSessions">Whether those who are still in after that are put out; otherwise the closing stops and says who they
+/// are.</param>
 /// <param name="Services">What is stopped, in order; started again in reverse order.</param>
 /// <param name="Jobs">What starts by itself at times, and must not meanwhile.</param>
 /// <param name="BlockedPorts">TCP ports of this machine that take no new connection from elsewhere; 1 to 65535.</param>
@@ -20,7 +22,8 @@ public sealed record ClosingPlan(IReadOnlyList<string> Tell, TimeSpan Grace, boo
 /// <param name="Unit">Name of the unit; null when commands do it.</param>
 /// <param name="On">Program and arguments that turn it on.</param>
 /// <param name="Off">Program and arguments that turn it off.</param>
-/// <param name="Status">Program and arguments that tell, by exit codes of the LSB (docs/closing.md): 0 on; 3 off; anything else not known.</param>
+/// <param name="Status">Program and arguments that tell, by exit codes of the LSB (docs/closing.md): 0 on; 3 off; anything else not
+/// known.</param>
 public sealed record SwitchPlan(string? Unit, IReadOnlyList<string> On, IReadOnlyList<string> Off, IReadOnlyList<string> Status);
 
 /// <summary>A service.</summary>
@@ -31,7 +34,8 @@ public sealed record SwitchPlan(string? Unit, IReadOnlyList<string> On, IReadOnl
 /// <param name="ConnectsAs">Its names at database servers: sessions of these are the service's and not somebody's.</param>
 /// <param name="StaysUp">Whether it is left running, such as the database server.</param>
 /// <param name="Wait">How long stopping or starting may take.</param>
-public sealed record ServicePlan(string Name, SwitchPlan Switch, IReadOnlyList<int> Ports, IReadOnlyList<string> Processes, IReadOnlyList<string> ConnectsAs,
+public sealed record ServicePlan(string Name, SwitchPlan Switch, IReadOnlyList<int> Ports, IReadOnlyList<string> Processes,
+    IReadOnlyList<string> ConnectsAs,
     bool StaysUp, TimeSpan Wait);
 
 /// <summary>A scheduled job.</summary>

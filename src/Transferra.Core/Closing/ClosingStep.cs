@@ -61,14 +61,16 @@ public abstract class ClosingStep
         UnitStep.KindName => new UnitStep(facts),
         CommandStep.KindName => new CommandStep(facts),
         FirewallStep.KindName => new FirewallStep(facts),
-        _ => throw new TransferraException($"the closing's journal tells of \"{key}\", which this version of Transferra does not know", "Use the version that closed the office."),
+        _ => throw new TransferraException($"the closing's journal tells of \"{key}\", which this version of Transferra does not know",
+            "Use the version that closed the office."),
     };
 
     /// <summary>A list of texts as one fact.</summary>
     protected static string List(IEnumerable<string> texts) => JsonSerializer.Serialize(texts);
 
     /// <summary>A list of texts from a fact.</summary>
-    protected static IReadOnlyList<string> List(IReadOnlyDictionary<string, string> facts, string name) => facts.TryGetValue(name, out string? text)
+    protected static IReadOnlyList<string> List(IReadOnlyDictionary<string, string> facts, string name) =>
+        facts.TryGetValue(name, out string? text)
         ? JsonSerializer.Deserialize<string[]>(text)! : [];
 
     /// <summary>Whole numbers from a fact.</summary>

@@ -48,7 +48,8 @@ public sealed class OfficeClosed(string folder, Journal journal)
     public DateTimeOffset? StateSince => Journal.Last("", Stage)?.At;
 
     /// <summary>The steps that changed something, or may have, and are not taken back, in the order they were announced.</summary>
-    public IReadOnlyList<ClosingStep> Steps => [.. Journal.Entries.Where(entry => entry is { State: "announced" } && entry.Stage != Stage).DistinctBy(entry => entry.Stage)
+    public IReadOnlyList<ClosingStep> Steps => [.. Journal.Entries.Where(entry => entry is { State: "announced" } && entry.Stage != Stage)
+        .DistinctBy(entry => entry.Stage)
         .Where(entry => Journal.Last("", entry.Stage)?.State != "taken-back").Select(entry => ClosingStep.From(entry.Stage, entry.Facts))];
 
     /// <summary>Whether a step was announced, whatever became of it.</summary>
@@ -75,7 +76,8 @@ public sealed class Closings(string officeFolder, IVolume volume)
     public OfficeClosed? Newest()
     {
         if (!Directory.Exists(Root)) return null;
-        string? newest = Directory.EnumerateDirectories(Root).Where(folder => File.Exists(Path.Combine(folder, JournalName))).Max(StringComparer.Ordinal);
+        string? newest = Directory.EnumerateDirectories(Root).Where(folder => File.Exists(Path.Combine(folder, JournalName)))
+            .Max(StringComparer.Ordinal);
         return newest is null ? null : new OfficeClosed(newest, Journal.Look(volume, PlaceOf(newest)));
     }
 
@@ -124,7 +126,12 @@ public sealed class Closings(string officeFolder, IVolume volume)
         volume.CreateFolder(folder);
         volume.FlushFolder(Root);
         Journal journal = Journal.Create(volume, PlaceOf(folder));
-        journal.Append("", OfficeClosed.Stage, "begun", new Dictionary<string, string> { ["by"] = Environment.UserName, ["tool"] = tool, ["for"] = purpose });
+        journal.Append("", OfficeClosed.Stage, "begun", new Dictionary<string, string>
+        {
+            ["by"] = Environment.UserName,
+            ["tool"] = tool,
+            ["for"] = purpose
+        });
         return new OfficeClosed(folder, journal);
     }
 }

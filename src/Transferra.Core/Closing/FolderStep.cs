@@ -1,4 +1,5 @@
-// FolderStep.cs: keeps others out of a folder, or of a single file, by its permissions; they hold whatever becomes of our process or the machine.
+// FolderStep.cs: keeps others out of a folder, or of a single file, by its permissions; they hold whatever becomes of our process or the
+// machine.
 // Why the inode: between closing and reopening, an upgrade may give the folder another name; it is found again by what it is, not by where
 // it was. What came to its place meanwhile is left alone.
 using System.Globalization;
@@ -11,7 +12,8 @@ namespace Transferra.Core.Closing;
 public sealed class FolderStep(IReadOnlyDictionary<string, string> facts) : ClosingStep
 {
     internal const string KindName = "folder";
-    private const UnixFileMode Rights = (UnixFileMode)0x1FF, OwnersRights = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
+    private const UnixFileMode Rights = (UnixFileMode)0x1FF,
+        OwnersRights = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
 
     /// <summary>The step for a folder or file that is there.</summary>
     public static FolderStep For(string path, string officeFolder)
@@ -37,14 +39,16 @@ public sealed class FolderStep(IReadOnlyDictionary<string, string> facts) : Clos
         });
     }
 
-    /// <summary>What is shut for a store in files: the folder it lies in; the store itself when that folder belongs to the whole machine or office.</summary>
+    /// <summary>What is shut for a store in files: the folder it lies in; the store itself when that folder belongs to the whole machine
+    /// or office.</summary>
     /// <param name="store">A store of files.</param>
     /// <param name="officeFolder">Folder of office.yaml.</param>
     public static string Of(StoreAddress store, string officeFolder)
     {
         if (Directory.Exists(store.Path)) return store.Path;
         string folder = store.Folder;
-        bool shared = folder.Count(c => c == '/') < 2 || folder == Path.GetTempPath().TrimEnd('/') || folder == Path.TrimEndingDirectorySeparator(officeFolder)
+        bool shared = folder.Count(c => c == '/') < 2 || folder == Path.GetTempPath().TrimEnd('/')
+            || folder == Path.TrimEndingDirectorySeparator(officeFolder)
             || folder == Environment.GetFolderPath(Environment.SpecialFolder.UserProfile);
         return shared ? store.Path : folder;
     }
@@ -78,7 +82,8 @@ public sealed class FolderStep(IReadOnlyDictionary<string, string> facts) : Clos
     }
 
     // Root needs no permission of its own, so that a folder of somebody else's can be shut for its owner, too.
-    private UnixFileMode Shut(string path) => FileIdentity.Of(path)?.Owner == FileIdentity.EffectiveUser ? Found & ~Rights | Found & OwnersRights : Found & ~Rights;
+    private UnixFileMode Shut(string path) => FileIdentity.Of(path)?.Owner == FileIdentity.EffectiveUser
+        ? Found & ~Rights | Found & OwnersRights : Found & ~Rights;
 
     /// <inheritdoc/>
     public override string? NotClosed(ClosingTools tools) =>

@@ -4,8 +4,8 @@
 // C3  Cut off at any point, close goes on to the proof, and reopen to the state found; both may be called again at any time.
 // C4  "closed" is written only after everything was looked at anew: doors, jobs, services, processes, ports, sessions, open files.
 // C5  Reopen goes through all steps even when one fails, and the closing is over only when all are proved.
-// Order: users are told; doors shut for new ones and jobs off, so that nothing begins; those who are in are waited for; services stop; whoever
-// is still in is put out when that is allowed; then the proof.
+// Order: users are told; doors shut for new ones and jobs off, so that nothing begins; those who are in are waited for; services stop;
+// whoever is still in is put out when that is allowed; then the proof.
 using System.Globalization;
 using Transferra.Core.Machine;
 using Transferra.Core.Office;
@@ -44,7 +44,8 @@ public interface IClosingObserver
 /// <param name="StillIn">Who is not out.</param>
 /// <param name="NotAtRest">What else is not at rest, in words.</param>
 /// <param name="Steps">What was changed, in words, in order.</param>
-public sealed record ClosingOutcome(string Id, bool IsClosed, IReadOnlyList<PersonIn> StillIn, IReadOnlyList<string> NotAtRest, IReadOnlyList<string> Steps);
+public sealed record ClosingOutcome(string Id, bool IsClosed, IReadOnlyList<PersonIn> StillIn, IReadOnlyList<string> NotAtRest,
+    IReadOnlyList<string> Steps);
 
 /// <summary>Something that could not be brought back.</summary>
 public sealed record NotReopened(string Step, string What, string Next);
@@ -79,7 +80,8 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
         ? service.ConnectsAs.Contains(session.User, StringComparer.OrdinalIgnoreCase)
         : service.Processes.Select(Processes.Cut).Contains(session.Program, StringComparer.Ordinal);
 
-    private static IReadOnlyList<string> FilesUnder(IStoreOpener stores, StoreAddress store) => Path.Exists(store.Path) ? stores.FilesOf(store) : [];
+    private static IReadOnlyList<string> FilesUnder(IStoreOpener stores, StoreAddress store) => Path.Exists(store.Path)
+        ? stores.FilesOf(store) : [];
 
     private static IEnumerable<(Company Company, StoreAddress Store)> StoresOf(Company company) =>
         ((StoreAddress?[])[company.OldStore, company.MovesTo]).OfType<StoreAddress>().Select(store => (company, store));
@@ -94,14 +96,16 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
     public ClosingOutcome Close(OfficeDescription office, string purpose, string tool, bool endsSessions)
     {
         OfficeClosed? current = closings.Current();
-        if (current is { IsReopening: true }) throw new TransferraException("the office is being opened again, and that is not finished", "Finish it first: transferra reopen");
+        if (current is { IsReopening: true }) throw new TransferraException("the office is being opened again, and that is not finished",
+            "Finish it first: transferra reopen");
         ClosingPlan plan = office.Closing;
         endsSessions |= plan.EndsSessions;
         // Looked at before anything is begun, so that what cannot be told or done is refused with nothing changed.
         IReadOnlyList<ClosingStep> wanted = StepsFor(office, current?.Id ?? "new", current);
         OfficeClosed closed = current is null ? closings.Begin(purpose, tool) : closings.Continue(current);
         List<ClosingStep> steps = [.. closed.Steps];
-        steps.AddRange(wanted.Where(step => !closed.Knows(step.Key)).Select(step => step is FirewallStep ? FirewallStep.Of(plan.BlockedPorts, closed.Id) : step));
+        steps.AddRange(wanted.Where(step => !closed.Knows(step.Key)).Select(step => step is FirewallStep
+            ? FirewallStep.Of(plan.BlockedPorts, closed.Id) : step));
 
         Do(closed, steps.Where(step => step is TellStep));
         Do(closed, steps.Where(step => step is FolderStep or FirewallStep or StoreStep { EndsSessions: false }));
@@ -123,7 +127,8 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
     }
 
     private static ClosingOutcome Outcome(OfficeClosed closed, IReadOnlyList<PersonIn> people, IReadOnlyList<string> notAtRest) =>
-        new(closed.Id, people.Count == 0 && notAtRest.Count == 0, people, notAtRest, [.. closed.Steps.Where(step => closed.IsDone(step.Key)).Select(step => step.WhenClosed)]);
+        new(closed.Id, people.Count == 0 && notAtRest.Count == 0, people, notAtRest,
+            [.. closed.Steps.Where(step => closed.IsDone(step.Key)).Select(step => step.WhenClosed)]);
 
     /// <summary>What closing would change now, in order.</summary>
     public IReadOnlyList<ClosingStep> Preview(OfficeDescription office) => StepsFor(office, "new", closings.Current());
@@ -150,7 +155,8 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
         foreach (JobPlan job in plan.Jobs)
         {
             // A file that was put away already is known to the closing that did it.
-            ClosingStep? step = job.CronFile is { } file ? CronFileStep.Of(file) : KnownSwitch(current, job.Name) ? null : SwitchStep.Of(job, tools);
+            ClosingStep? step = job.CronFile is { } file ? CronFileStep.Of(file) : KnownSwitch(current, job.Name) ? null
+                : SwitchStep.Of(job, tools);
             if (step is not null) steps.Add(step);
         }
         foreach (ServicePlan service in plan.Services.Where(service => !service.StaysUp))
@@ -225,7 +231,8 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
     private static string Words(TimeSpan time) => time.TotalMinutes >= 2
         ? FormattableString.Invariant($"{time.TotalMinutes:0} minutes") : FormattableString.Invariant($"{time.TotalSeconds:0} seconds");
 
-    /// <summary>Shuts the doors of a store that a run is about to put in place, as an open one would let people in before the office is open.</summary>
+    /// <summary>Shuts the doors of a store that a run is about to put in place, as an open one would let people in before the office is
+    /// open.</summary>
     /// <param name="store">The new store, where it is now; nothing is done when the office is not closed.</param>
     /// <param name="home">Where it is to come to.</param>
     /// <param name="officeFolder">Folder of office.yaml.</param>
@@ -233,8 +240,10 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
     {
         if (closings.Current() is not { IsReopening: false } current) return;
         OfficeClosed closed = closings.Continue(current);
-        IEnumerable<ClosingStep> steps = store.IsOnServer ? tools.Stores.ServerOf(store).Doors(store.Path).Select(door => StoreStep.Of(store, door))
-            : FolderStep.Of(home, officeFolder) == home.Path ? [FolderStep.Of(store.Path, home.Path, officeFolder)] : []; // otherwise the folder around it is shut
+        IEnumerable<ClosingStep> steps = store.IsOnServer ? tools.Stores.ServerOf(store).Doors(store.Path)
+            .Select(door => StoreStep.Of(store, door))
+            // otherwise the folder around it is shut
+            : FolderStep.Of(home, officeFolder) == home.Path ? [FolderStep.Of(store.Path, home.Path, officeFolder)] : [];
         Do(closed, steps.Where(step => !closed.Knows(step.Key)));
     }
 
@@ -247,12 +256,21 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
     /// <exception cref="TransferraException">The office is not closed.</exception>
     public IReadOnlyList<NotReopened> Reopen()
     {
-        OfficeClosed closed = closings.Continue(closings.Current() ?? throw new TransferraException("the office is open", "There is nothing to open."));
+        OfficeClosed closed = closings.Continue(closings.Current() ?? throw new TransferraException("the office is open",
+            "There is nothing to open."));
         if (!closed.IsReopening) closed.Journal.Append("", OfficeClosed.Stage, "reopening");
         var failed = new List<NotReopened>();
-        // Doors before services, and people told last, so that a service finds its database open; services in the reverse order of their stop.
+        // Doors before services, and people told last, so that a service finds its database open; services in the reverse order of their
+        // stop.
         foreach (ClosingStep step in closed.Steps.Reverse()
-            .OrderBy(step => step switch { StoreStep or FolderStep => 0, SwitchStep { IsService: true } => 1, TellStep => 4, FirewallStep => 3, _ => 2 }))
+            .OrderBy(step => step switch
+            {
+                StoreStep or FolderStep => 0,
+                SwitchStep { IsService: true } => 1,
+                TellStep => 4,
+                FirewallStep => 3,
+                _ => 2
+            }))
         {
             // That it is open again is not said while something is not.
             if (step is TellStep && failed.Count > 0) continue;

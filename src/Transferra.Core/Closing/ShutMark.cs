@@ -1,5 +1,5 @@
-// ShutMark.cs: beside each folder that a closing has shut lies a mark that says which office did it, so that another office that knows the same folder does not take
-// its shut permissions for the usual ones, and bring those back in the end.
+// ShutMark.cs: beside each folder that a closing has shut lies a mark that says which office did it, so that another office that knows
+// the same folder does not take its shut permissions for the usual ones, and bring those back in the end.
 using System.Text.Json;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
@@ -33,7 +33,8 @@ internal sealed record ShutMark(string Office, string What)
     {
         try
         {
-            return File.Exists(PathFor(folder)) ? JsonSerializer.Deserialize<ShutMark>(File.ReadAllBytes(PathFor(folder)), JsonSerializerOptions.Web) : null;
+            return File.Exists(PathFor(folder)) ? JsonSerializer.Deserialize<ShutMark>(File.ReadAllBytes(PathFor(folder)),
+                JsonSerializerOptions.Web) : null;
         }
         catch (Exception error) when (error is JsonException or IOException or UnauthorizedAccessException) { return new ShutMark("(a mark that cannot be read)", ""); }
     }

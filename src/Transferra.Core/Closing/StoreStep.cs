@@ -1,4 +1,5 @@
-// StoreStep.cs: shuts one way into a database on a server, by the server's own means; which they are, each engine says (IStoreServer.Doors).
+// StoreStep.cs: shuts one way into a database on a server, by the server's own means; which they are, each engine says
+// (IStoreServer.Doors).
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Closing;
@@ -34,13 +35,16 @@ public sealed class StoreStep(IReadOnlyDictionary<string, string> facts) : Closi
         return new StoreStep(facts);
     }
 
-    private ServerAddress Server => new(facts["host"], int.Parse(facts["port"], System.Globalization.CultureInfo.InvariantCulture), facts["user"],
+    private ServerAddress Server => new(facts["host"], int.Parse(facts["port"], System.Globalization.CultureInfo.InvariantCulture),
+        facts["user"],
         facts.GetValueOrDefault("password-file"), facts.GetValueOrDefault("password-variable"));
 
     private StoreDoor Door => new(facts["kind"], facts["door"], facts["when-shut"], facts["when-open"], facts["ends-sessions"] == "yes",
-        facts.Where(fact => fact.Key.StartsWith(FoundPrefix, StringComparison.Ordinal)).ToDictionary(fact => fact.Key[FoundPrefix.Length..], fact => fact.Value));
+        facts.Where(fact => fact.Key.StartsWith(FoundPrefix, StringComparison.Ordinal))
+            .ToDictionary(fact => fact.Key[FoundPrefix.Length..], fact => fact.Value));
 
-    private IStoreServer At(ClosingTools tools) => tools.Stores.ServerOf(new StoreAddress(facts["engine"], facts["database"], Server: Server));
+    private IStoreServer At(ClosingTools tools) => tools.Stores.ServerOf(new StoreAddress(facts["engine"], facts["database"],
+        Server: Server));
 
     /// <summary>Whether shutting it also ends the sessions of those who are in.</summary>
     public bool EndsSessions => facts["ends-sessions"] == "yes";

@@ -20,7 +20,8 @@ public abstract class SwitchStep(IReadOnlyDictionary<string, string> facts) : Cl
     /// <inheritdoc/>
     public override string WhenClosed => IsService ? $"{Name} is stopped" : $"{Name} does not start by itself";
     /// <inheritdoc/>
-    public override string WhenOpen => IsService ? $"{Name} runs{(Ports.Count > 0 ? $", port {string.Join(", ", Ports)} answers" : "")}" : $"{Name} starts by itself again";
+    public override string WhenOpen => IsService ? $"{Name} runs{(Ports.Count > 0 ? $", port {string.Join(", ", Ports)} answers" : "")}"
+        : $"{Name} starts by itself again";
 
     /// <summary>Whether it is a service; otherwise it is a job.</summary>
     public bool IsService => facts["role"] == "service";
@@ -51,14 +52,22 @@ public abstract class SwitchStep(IReadOnlyDictionary<string, string> facts) : Cl
 
     /// <summary>The step for a job that is no cron file; null when it is off.</summary>
     public static SwitchStep? Of(JobPlan job, ClosingTools tools) =>
-        Of(job.Switch!, new Dictionary<string, string> { ["role"] = "job", ["name"] = job.Name, ["ports"] = List([]), ["processes"] = List([]), ["wait-seconds"] = "60" }, tools);
+        Of(job.Switch!, new Dictionary<string, string>
+        {
+            ["role"] = "job",
+            ["name"] = job.Name,
+            ["ports"] = List([]),
+            ["processes"] = List([]),
+            ["wait-seconds"] = "60"
+        }, tools);
 
     private static SwitchStep? Of(SwitchPlan plan, Dictionary<string, string> more, ClosingTools tools) =>
         plan.Unit is not null ? UnitStep.Of(plan.Unit, more, tools) : CommandStep.Of(plan, more, tools);
 
     /// <summary>Whether a service or job is on now.</summary>
     /// <exception cref="TransferraException">It cannot be told.</exception>
-    public static bool IsOn(SwitchPlan plan, ClosingTools tools) => plan.Unit is not null ? UnitStep.IsActive(plan.Unit, tools) : CommandStep.IsOn(plan.Status, tools);
+    public static bool IsOn(SwitchPlan plan, ClosingTools tools) => plan.Unit is not null ? UnitStep.IsActive(plan.Unit, tools)
+        : CommandStep.IsOn(plan.Status, tools);
 
     /// <summary>Whether it is on now.</summary>
     /// <exception cref="TransferraException">It cannot be told.</exception>
@@ -101,7 +110,8 @@ public abstract class SwitchStep(IReadOnlyDictionary<string, string> facts) : Cl
         if (Processes.Named(List(facts, "processes")) is [var process, ..])
             return $"{Name} still has the process {process.Name} ({process.Id.ToString(CultureInfo.InvariantCulture)})";
         IReadOnlySet<int> listening = Network.ListeningPorts();
-        return Ports.FirstOrDefault(listening.Contains) is > 0 and int port ? $"port {port.ToString(CultureInfo.InvariantCulture)} of {Name} still listens" : null;
+        return Ports.FirstOrDefault(listening.Contains) is > 0 and int port
+            ? $"port {port.ToString(CultureInfo.InvariantCulture)} of {Name} still listens" : null;
     }
 
     /// <inheritdoc/>
@@ -109,7 +119,8 @@ public abstract class SwitchStep(IReadOnlyDictionary<string, string> facts) : Cl
     {
         if (!WasOn) return null;
         if (!IsOn(tools)) return $"{Name} does not run";
-        return Ports.FirstOrDefault(port => !Network.Answers(port)) is > 0 and int port ? $"port {port.ToString(CultureInfo.InvariantCulture)} of {Name} does not answer" : null;
+        return Ports.FirstOrDefault(port => !Network.Answers(port)) is > 0 and int port
+            ? $"port {port.ToString(CultureInfo.InvariantCulture)} of {Name} does not answer" : null;
     }
 }
 
@@ -141,7 +152,8 @@ public sealed class UnitStep(IReadOnlyDictionary<string, string> facts) : Switch
         };
     }
 
-    private static bool IsEnabled(string unit, ClosingTools tools) => tools.Commands.Run(["systemctl", "is-enabled", unit], Limit).Output.Trim() == "enabled";
+    private static bool IsEnabled(string unit, ClosingTools tools) => tools.Commands.Run(["systemctl", "is-enabled", unit],
+        Limit).Output.Trim() == "enabled";
 
     /// <inheritdoc/>
     public override string Kind => KindName;
@@ -172,15 +184,17 @@ public sealed class UnitStep(IReadOnlyDictionary<string, string> facts) : Switch
 
     /// <inheritdoc/>
     public override string? NotClosed(ClosingTools tools) =>
-        base.NotClosed(tools) ?? (Facts["was-enabled"] == "yes" && IsEnabled(Facts["unit"], tools) ? $"{Name} would be started by a reboot" : null);
+        base.NotClosed(tools) ?? (Facts["was-enabled"] == "yes" && IsEnabled(Facts["unit"], tools)
+            ? $"{Name} would be started by a reboot" : null);
 
     /// <inheritdoc/>
     public override string? NotOpen(ClosingTools tools) =>
-        base.NotOpen(tools) ?? (Facts["was-enabled"] == "yes" && !IsEnabled(Facts["unit"], tools) ? $"{Name} would not be started by a reboot, as it was before" : null);
+        base.NotOpen(tools) ?? (Facts["was-enabled"] == "yes" && !IsEnabled(Facts["unit"], tools)
+            ? $"{Name} would not be started by a reboot, as it was before" : null);
 }
 
-/// <summary>Something that three commands turn on and off and tell of. Exit codes of the status command: Linux Standard Base 5.0, "Init Script Actions",
-/// of which 1 and 2 are not taken for off, as shells end with these when a script is missing or wrong.</summary>
+/// <summary>Something that three commands turn on and off and tell of. Exit codes of the status command: Linux Standard Base 5.0, "Init
+/// Script Actions", of which 1 and 2 are not taken for off, as shells end with these when a script is missing or wrong.</summary>
 public sealed class CommandStep(IReadOnlyDictionary<string, string> facts) : SwitchStep(facts)
 {
     internal const string KindName = "command";

@@ -1,7 +1,8 @@
 // CustomFields.cs: columns and tables that somebody added to a store and that no kit knows: they are carried as they are.
 // Why carried: every old record and every old column is accounted for, and an office's own fields are what it would miss first.
-// Holds: (1) each goes through every hop of the way under its own name, or one with a number behind it when that is taken; (2) what would have to be
-//        combined with others is not carried but stays unknown, which stops the company; (3) in a table with private columns it is private, too.
+// Holds: (1) each goes through every hop of the way under its own name, or one with a number behind it when that is taken; (2) what would
+// have to be
+// combined with others is not carried but stays unknown, which stops the company; (3) in a table with private columns it is private, too.
 using System.Globalization;
 using System.Text.Json;
 using Transferra.Core.Expressions;
@@ -37,7 +38,8 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
         IReadOnlyList<TableShape> real = store.ReadShape();
         return new CustomFields(
             [.. version.Tables.SelectMany(table => real.FirstOrDefault(there => Same(there.Name, table.Name))?.Columns.Where(column =>
-                table.OrdinalOf(column.Name) < 0).Select(column => new CustomColumn(table.Name, column.Name, column.Type.ToString())) ?? [])],
+                table.OrdinalOf(column.Name) < 0).Select(column => new CustomColumn(table.Name, column.Name, column.Type.ToString()))
+                    ?? [])],
             [.. real.Where(there => version.Table(there.Name) is null)
                 .Select(there => new CustomTable(there.Name,
                 [.. there.Columns.Select(column => new CustomColumn(there.Name, column.Name, column.Type.ToString()))], there.Key))]);
@@ -50,7 +52,8 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
         return version with
         {
             Tables = [.. version.Tables.Select(WithColumns), .. Tables.Where(table => version.Table(table.Name) is null)
-            .Select(table => new TableShape(table.Name, [.. table.Columns.Select(column => Shape(column, isPrivate: false))], table.Key, []))]
+            .Select(table => new TableShape(table.Name, [.. table.Columns.Select(column => Shape(column, isPrivate: false))], table.Key,
+                []))]
         };
     }
 
@@ -109,7 +112,12 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
                 columnsBehind.Add(new CustomColumn(target.Name, carried.Name, carried.Type.ToString()));
             }
             targets[target.Name] = target;
-            maps.Add(map with { From = map.Combining is not null ? map.From : source, Into = [new TargetMap(target, columns), .. map.Into.Skip(1)] });
+            maps.Add(map with
+            {
+                From = map.Combining is not null ? map.From : source,
+                Into = [new TargetMap(target, columns),
+                .. map.Into.Skip(1)]
+            });
         }
         var tablesBehind = new List<CustomTable>();
         foreach (CustomTable table in Tables)
@@ -120,7 +128,11 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
             maps.Add(new TableMap(source, [new TargetMap(target,
                 [.. target.Columns.Select(column => new ColumnMap(column, new ColumnReference(0, null, column.Name), null, null))])], [],
                 new Dictionary<string, string>(), [], null, null));
-            tablesBehind.Add(table with { Name = target.Name, Columns = [.. table.Columns.Select(column => column with { Table = target.Name })] });
+            tablesBehind.Add(table with
+            {
+                Name = target.Name,
+                Columns = [.. table.Columns.Select(column => column with { Table = target.Name })]
+            });
         }
         KitVersion to = hop.To with
         {
@@ -157,5 +169,6 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
     public string Written() => JsonSerializer.Serialize(this, JsonSerializerOptions.Web);
 
     /// <summary>From a line of a journal; nothing when there is none.</summary>
-    public static CustomFields Read(string? written) => written is null ? None : JsonSerializer.Deserialize<CustomFields>(written, JsonSerializerOptions.Web) ?? None;
+    public static CustomFields Read(string? written) => written is null ? None : JsonSerializer.Deserialize<CustomFields>(written,
+        JsonSerializerOptions.Web) ?? None;
 }

@@ -14,7 +14,8 @@ internal static class LookupLoader
 
     /// <summary>Loads lookups.</summary>
     /// <exception cref="TransferraException">A lookup has more records than memory is promised for.</exception>
-    public static IReadOnlyList<LookupTable> Load(IStore store, IReadOnlyList<LookupMap> lookups) => [.. lookups.Select(lookup => Load(store, lookup))];
+    public static IReadOnlyList<LookupTable> Load(IStore store, IReadOnlyList<LookupMap> lookups) =>
+        [.. lookups.Select(lookup => Load(store, lookup))];
 
     private static LookupTable Load(IStore store, LookupMap lookup)
     {

@@ -1,7 +1,8 @@
 // RefusedRecords.cs: which old records the new store's engine refused when it was filled.
-// Why kept: that a map gives a sound record says nothing about whether the engine takes it, so the match, which knows only the map, would miss them.
-// They are exceptions like all others, and a company with one is never called proved. Form: a line a record, the old table and 32 hexadecimal digits,
-// the XXH128 of the record's canonical bytes (docs/fingerprints.md); the same line as often as there are such records.
+// Why kept: that a map gives a sound record says nothing about whether the engine takes it, so the match, which knows only the map, would
+// miss them.
+// They are exceptions like all others, and a company with one is never called proved. Form: a line a record, the old table and 32
+// hexadecimal digits, the XXH128 of the record's canonical bytes (docs/fingerprints.md); the same line as often as there are such records.
 using System.Globalization;
 using System.IO.Hashing;
 using Transferra.Core.Records;
@@ -23,7 +24,8 @@ public sealed class RefusedRecords
         foreach (string line in lines)
         {
             int at = line.LastIndexOf(' ');
-            if (at > 0 && UInt128.TryParse(line.AsSpan(at + 1), NumberStyles.HexNumber, CultureInfo.InvariantCulture, out UInt128 digest)) refused.Add(line[..at], digest);
+            if (at > 0 && UInt128.TryParse(line.AsSpan(at + 1), NumberStyles.HexNumber, CultureInfo.InvariantCulture,
+                out UInt128 digest)) refused.Add(line[..at], digest);
         }
         return refused;
     }
@@ -38,7 +40,8 @@ public sealed class RefusedRecords
     }
 
     /// <summary>What is left to be met of a table; goes down as rows are met.</summary>
-    internal Dictionary<UInt128, int>? Of(string table) => _tables.TryGetValue(table, out Dictionary<UInt128, int>? records) ? new(records) : null;
+    internal Dictionary<UInt128, int>? Of(string table) => _tables.TryGetValue(table, out Dictionary<UInt128, int>? records)
+        ? new(records) : null;
 
     /// <summary>The digest of a row's values.</summary>
     internal static UInt128 Digest(IReadOnlyList<Vector> vectors, int row, CanonicalWriter scratch)

@@ -39,7 +39,8 @@ public sealed class Silent : IProgressObserver
 /// <param name="Accounts">One for each old table that is carried, in the order of the hop.</param>
 /// <param name="TablesLeftOut">Old tables left out: name, records, reason.</param>
 /// <param name="RecordsAdded">Records that the new version needs and no old one stands for, by new table.</param>
-public sealed record ConversionResult(IReadOnlyList<TableAccount> Accounts, IReadOnlyList<TableLeftOut> TablesLeftOut, IReadOnlyDictionary<string, long> RecordsAdded)
+public sealed record ConversionResult(IReadOnlyList<TableAccount> Accounts, IReadOnlyList<TableLeftOut> TablesLeftOut,
+    IReadOnlyDictionary<string, long> RecordsAdded)
 {
     /// <summary>Records that could not be converted.</summary>
     public long Exceptions => Accounts.Sum(account => account.Exceptions);
@@ -79,7 +80,8 @@ public static class StoreConverter
         }
         Dictionary<string, long> added = AddNewRecords(into, hop, settings);
         into.Complete(hop.To.HeaderFields);
-        return new ConversionResult(accounts, [.. hop.TablesLeftOut.Select(entry => new TableLeftOut(entry.Key, old.CountRows(entry.Key), entry.Value))], added);
+        return new ConversionResult(accounts,
+            [.. hop.TablesLeftOut.Select(entry => new TableLeftOut(entry.Key, old.CountRows(entry.Key), entry.Value))], added);
     }
 
     private static TableAccount ConvertTable(IStore old, IStoreBuilder into, TableMap map, IReadOnlyDictionary<string, string> settings,
@@ -105,7 +107,11 @@ public static class StoreConverter
             stop.Cancel();
             if (readingFailedFirst) reading.GetAwaiter().GetResult();
             try { reading.Wait(CancellationToken.None); }
-            catch (AggregateException error) when (error.InnerException is not OperationCanceledException) { reading.GetAwaiter().GetResult(); }
+            catch (AggregateException error) when (error.InnerException is not OperationCanceledException)
+            {
+                reading.GetAwaiter()
+                .GetResult();
+            }
             catch (AggregateException) { }
             throw;
         }
@@ -113,7 +119,8 @@ public static class StoreConverter
         return tally.Account();
     }
 
-    private static void ReadAndTransform(IStore old, TableMap map, BlockingCollection<TableTransform> free, BlockingCollection<TableTransform> full, CancellationToken stop)
+    private static void ReadAndTransform(IStore old, TableMap map, BlockingCollection<TableTransform> free,
+        BlockingCollection<TableTransform> full, CancellationToken stop)
     {
         try
         {
@@ -128,11 +135,13 @@ public static class StoreConverter
         }
         finally
         {
-            full.CompleteAdding(); // also after an error, so that the writer does not wait for ever; the error is told when reading is waited for
+            // also after an error, so that the writer does not wait for ever; the error is told when reading is waited for
+            full.CompleteAdding();
         }
     }
 
-    private static void WriteAll(IStoreBuilder into, BlockingCollection<TableTransform> full, BlockingCollection<TableTransform> free, TableTally tally, long total,
+    private static void WriteAll(IStoreBuilder into, BlockingCollection<TableTransform> full, BlockingCollection<TableTransform> free,
+        TableTally tally, long total,
         Action<ExceptionRow> onException, IProgressObserver observer, CancellationToken stop)
     {
         int[] rows = [];

@@ -32,7 +32,8 @@ public sealed record ExceptionCause(string Column, string Into, Records.FaultCod
 /// <param name="Causes">At least one.</param>
 public sealed record ExceptionRow(string Table, string Key, IReadOnlyList<ExceptionCause> Causes)
 {
-    /// <summary>The record by its content, for programs: 32 hexadecimal digits, as docs/fingerprints.md defines a row digest. Not shown.</summary>
+    /// <summary>The record by its content, for programs: 32 hexadecimal digits, as docs/fingerprints.md defines a row digest. Not
+    /// shown.</summary>
     [System.Text.Json.Serialization.JsonIgnore]
     public string Record { get; init; } = "";
 
@@ -89,10 +90,13 @@ public sealed class TableTally(string table)
         long written = 0;
         foreach (RowFate fate in done.Fates)
             if (fate is RowFate.Carried or RowFate.Changed) written++;
-        foreach (Records.TableOutput output in done.Outputs) _into[output.Table.Name] = _into.GetValueOrDefault(output.Table.Name) + written;
+        foreach (Records.TableOutput output in done.Outputs) _into[output.Table.Name] = _into.GetValueOrDefault(output.Table.Name)
+            + written;
     }
 
     /// <summary>The account so far.</summary>
-    public TableAccount Account() => new(table, Read, _fates[(int)RowFate.Carried], _fates[(int)RowFate.Changed], _fates[(int)RowFate.Combined],
-        _fates[(int)RowFate.LeftOut], _fates[(int)RowFate.Exception], new Dictionary<string, long>(_rules), new Dictionary<string, long>(_into));
+    public TableAccount Account() => new(table, Read, _fates[(int)RowFate.Carried], _fates[(int)RowFate.Changed],
+        _fates[(int)RowFate.Combined],
+        _fates[(int)RowFate.LeftOut], _fates[(int)RowFate.Exception], new Dictionary<string, long>(_rules), new Dictionary<string,
+            long>(_into));
 }

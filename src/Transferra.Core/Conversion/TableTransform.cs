@@ -35,8 +35,10 @@ public sealed class TableTransform
     /// <param name="lookups">Loaded lookups, in the map's order; shared between lanes.</param>
     /// <param name="settings">Answers to the hop's new settings.</param>
     /// <param name="limits">Batch size; null for the usual.</param>
-    /// <param name="judgesCopies">Whether records with the same key, which must be side by side then, are judged; a check does that by itself.</param>
-    public TableTransform(TableMap map, IReadOnlyList<LookupTable> lookups, IReadOnlyDictionary<string, string> settings, BatchLimits? limits = null, bool judgesCopies = true)
+    /// <param name="judgesCopies">Whether records with the same key, which must be side by side then, are judged; a check does that by
+    /// itself.</param>
+    public TableTransform(TableMap map, IReadOnlyList<LookupTable> lookups, IReadOnlyDictionary<string, string> settings,
+        BatchLimits? limits = null, bool judgesCopies = true)
     {
         (_map, _judgesCopies) = (map, judgesCopies);
         Source = new RecordBatch(map.From.Columns, limits);
@@ -45,7 +47,8 @@ public sealed class TableTransform
         _all = [.. Enumerable.Range(0, map.From.Columns.Count)];
         _combineBy = map.Combining is null ? [] : Ordinals(map.From, map.Combining.By);
         if (map.Combining is not null) _combineText = map.From.OrdinalOf(map.Combining.Text);
-        var compiler = new ExpressionCompiler(new ExpressionScope(map.From.Name, map.From.Columns, [.. map.Lookups.Select(lookup => lookup.Shape)], settings));
+        var compiler = new ExpressionCompiler(new ExpressionScope(map.From.Name, map.From.Columns,
+            [.. map.Lookups.Select(lookup => lookup.Shape)], settings));
         _targets = [.. map.Into.Select(target => new Target(target.Table,
             [.. target.Columns.Select(column => compiler.CompileFor(column.Value, column.Column))], new Vector[target.Columns.Count]))];
         _leftOut = [.. map.RowsLeftOut.Select(rule => (compiler.CompileCondition(rule.Where), rule.Because))];
@@ -71,7 +74,8 @@ public sealed class TableTransform
     public Dictionary<string, long> RuleCounts { get; } = [];
 
     // Records with the same key must come one after the other, to be judged or combined. Where there are none, any order will do.
-    private static IReadOnlyList<string> OrderOf(IStore store, TableMap map) => map.Combining is null && store.KeepsKey(map.From.Name, map.From.Key) ? [] : map.From.Key;
+    private static IReadOnlyList<string> OrderOf(IStore store, TableMap map) => map.Combining is null && store.KeepsKey(map.From.Name,
+        map.From.Key) ? [] : map.From.Key;
 
     /// <summary>The ordinals to group the reading by.</summary>
     public static int[] GroupOf(TableMap map) => Ordinals(map.From, map.Combining?.By ?? map.From.Key);
@@ -94,7 +98,8 @@ public sealed class TableTransform
         _causes.Clear();
         _refused.Clear();
         RuleCounts.Clear();
-        foreach (RowFault fault in Source.Faults) Except(fault.Row, new ExceptionCause(fault.Column, "", fault.Code, fault.Value, fault.Reason));
+        foreach (RowFault fault in Source.Faults) Except(fault.Row, new ExceptionCause(fault.Column, "", fault.Code, fault.Value,
+            fault.Reason));
         if (_key.Length > 0 && _judgesCopies) JudgeCopies(rows);
         LeaveOut(rows);
         Vector? plainText = _map.Combining is null ? null : Combine(rows);
@@ -127,17 +132,24 @@ public sealed class TableTransform
     public IEnumerable<ExceptionRow> Exceptions() => _causes.OrderBy(entry => entry.Key)
         .Select(entry => new ExceptionRow(_map.From.Name, ShowKey(entry.Key), entry.Value)
         {
-            Record = RefusedRecords.Digest(Source.Vectors, entry.Key, _bytes).ToString("x32", System.Globalization.CultureInfo.InvariantCulture),
+            Record = RefusedRecords.Digest(Source.Vectors, entry.Key, _bytes)
+                .ToString("x32", System.Globalization.CultureInfo.InvariantCulture),
             IsRefused = _refused.Contains(entry.Key),
         });
 
     private void Except(int row, ExceptionCause cause)
     {
         if (cause.Value.Length > 0 && !cause.Column.Split(", ").All(_map.From.MayShow))
-            cause = cause with { Value = TableShape.Private, Reason = cause.Reason.Replace(cause.Value, TableShape.Private, StringComparison.Ordinal) };
+            cause = cause with
+            {
+                Value = TableShape.Private,
+                Reason = cause.Reason.Replace(cause.Value, TableShape.Private,
+                StringComparison.Ordinal)
+            };
         _fates[row] = RowFate.Exception;
         if (!_causes.TryGetValue(row, out List<ExceptionCause>? causes)) _causes[row] = causes = [];
-        if (!causes.Any(known => known.Column == cause.Column && known.Code == cause.Code && known.Reason == cause.Reason)) causes.Add(cause);
+        if (!causes.Any(known => known.Column == cause.Column && known.Code == cause.Code
+            && known.Reason == cause.Reason)) causes.Add(cause);
     }
 
     private void Touch(string rule) => RuleCounts[rule] = RuleCounts.GetValueOrDefault(rule) + 1;
@@ -157,7 +169,8 @@ public sealed class TableTransform
                 if (!allSame) Except(row, new ExceptionCause(string.Join(", ", _map.From.Key), "", FaultCode.ConflictingKey, ShowKey(row),
                     $"{end - start} records have the key {key} and are not the same"));
                 else if (row == start) continue;
-                else if (_map.ExactCopies is null) Except(row, new ExceptionCause(string.Join(", ", _map.From.Key), "", FaultCode.DuplicateKey, ShowKey(row),
+                else if (_map.ExactCopies is null) Except(row, new ExceptionCause(string.Join(", ", _map.From.Key), "",
+                    FaultCode.DuplicateKey, ShowKey(row),
                     $"this is an exact copy of another record with the key {key}, and the kit has no rule for copies"));
                 else if (_fates[row] == RowFate.Open)
                 {
@@ -176,7 +189,8 @@ public sealed class TableTransform
 
     private void TakeFaults(string into)
     {
-        foreach (RowFault fault in _context.Faults) Except(fault.Row, new ExceptionCause(fault.Column, into, fault.Code, fault.Value, fault.Reason));
+        foreach (RowFault fault in _context.Faults) Except(fault.Row, new ExceptionCause(fault.Column, into, fault.Code, fault.Value,
+            fault.Reason));
         _context.Faults.Clear();
     }
 
@@ -246,7 +260,8 @@ public sealed class TableTransform
             if (!shape.Required && !target.Table.Key.Contains(shape.Name, StringComparer.OrdinalIgnoreCase)) continue;
             for (int row = 0; row < rows; row++)
                 if (_fates[row] == RowFate.Open && result.IsNull(row))
-                    Except(row, new ExceptionCause(ExpressionCompiler.Blame(_map.Into[Array.IndexOf(_targets, target)].Columns[column].Value),
+                    Except(row, new ExceptionCause(ExpressionCompiler.Blame(_map.Into[Array.IndexOf(_targets,
+                        target)].Columns[column].Value),
                         $"{target.Table.Name}.{shape.Name}", FaultCode.MissingValue, "", "a value is required and there is none"));
         }
     }

@@ -92,11 +92,13 @@ internal static class Casts
                     return null;
                 }
                 // The shortest digits that name this double; what a person typed when the double came from typing.
-                FaultCode? fault = DecimalText.TryParseScientific(Encoding.ASCII.GetBytes(value.ToString("R", CultureInfo.InvariantCulture)), to.Precision, to.Scale, out Int128 units);
+                FaultCode? fault = DecimalText.TryParseScientific(Encoding.ASCII.GetBytes(value.ToString("R",
+                    CultureInfo.InvariantCulture)), to.Precision, to.Scale, out Int128 units);
                 if (fault is null) result.Append(units);
                 return fault;
             }, word),
-            (FieldKind.Date, FieldKind.Text) when template is not null => new MapKernel<LongVector, BytesVector>(to, from, blame, (v, row, result) =>
+            (FieldKind.Date, FieldKind.Text) when template is not null => new MapKernel<LongVector,
+                BytesVector>(to, from, blame, (v, row, result) =>
             {
                 if (Specials.Is(v.Values[row])) return FaultCode.NotFinite;
                 if (template.Write(v.Values[row]) is not { } text) return FaultCode.OutOfRange;
@@ -120,7 +122,8 @@ internal static class Casts
                 return null;
             }, word),
             (FieldKind.Binary, FieldKind.Text) => null,
-            (_, FieldKind.Text) => new MapKernel<Vector, BytesVector>(to, from, blame, (v, row, result) => AppendText(v.Show(row), to, result), word),
+            (_, FieldKind.Text) => new MapKernel<Vector, BytesVector>(to, from, blame, (v, row, result) =>
+                AppendText(v.Show(row), to, result), word),
             _ => from.Type.Kind == to.Kind ? from : null,
         };
     }
@@ -142,8 +145,10 @@ internal static class Casts
     public static string Word(FaultCode code, FieldType type, DateTemplate? template = null) => code switch
     {
         FaultCode.NotANumber => type.Kind == FieldKind.Integer ? "this is no whole number" : "this is no number",
-        FaultCode.NotADate => template is null ? "this is no date of the form YYYY-MM-DD" : $"this is no date of the form {template.Text}, or no such day exists",
-        FaultCode.NotATime => type.Kind == FieldKind.Time ? "this is no time of the form HH:MM:SS" : "this is no date and time of the form YYYY-MM-DD HH:MM:SS",
+        FaultCode.NotADate => template is null ? "this is no date of the form YYYY-MM-DD"
+            : $"this is no date of the form {template.Text}, or no such day exists",
+        FaultCode.NotATime => type.Kind == FieldKind.Time ? "this is no time of the form HH:MM:SS"
+            : "this is no date and time of the form YYYY-MM-DD HH:MM:SS",
         FaultCode.OutOfRange => $"the value does not fit {type}",
         FaultCode.NeedsRounding => $"the value would have to be rounded to fit {type}",
         FaultCode.TooLong => $"the text is longer than {type} allows",

@@ -88,7 +88,9 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
         switch (literal.Kind)
         {
             case LiteralKind.Null: return Constant(UntypedNull, vector => vector.AppendNull());
-            case LiteralKind.Boolean: return Constant(FieldType.Boolean, vector => ((LongVector)vector).Append(literal.Text == "true" ? 1 : 0));
+            case LiteralKind.Boolean:
+                return Constant(FieldType.Boolean, vector => ((LongVector)vector).Append(literal.Text == "true" ? 1
+                : 0));
             case LiteralKind.Date:
                 ValueText.TryDate(text, out long day);
                 return Constant(FieldType.Date, vector => ((LongVector)vector).Append(day));
@@ -100,7 +102,8 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
                 if (point < 0 && ValueText.TryWhole(text, out long whole) is null)
                     return Constant(FieldType.Integer, vector => ((LongVector)vector).Append(whole));
                 int scale = point < 0 ? 0 : literal.Text.Length - point - 1;
-                if (scale > FieldType.MaxPrecision || DecimalText.TryParse(text, FieldType.MaxPrecision, scale, out Int128 units) is not null)
+                if (scale > FieldType.MaxPrecision || DecimalText.TryParse(text, FieldType.MaxPrecision, scale,
+                    out Int128 units) is not null)
                     throw new ExpressionException(literal.At, $"the number {literal.Text} has more than {FieldType.MaxPrecision} digits");
                 return Constant(FieldType.Decimal(FieldType.MaxPrecision, scale), vector => ((WideVector)vector).Append(units));
         }
@@ -118,7 +121,8 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
                 if (found < 0) throw Unknown(column.At, column.Name, $"the lookup {lookup.Name}", lookup.Columns);
                 Kernel key = Compile(lookup.Key);
                 if (key.Type.Kind != lookup.KeyType.Kind)
-                    throw new ExpressionException(column.At, $"the lookup {lookup.Name} is keyed by {lookup.KeyType}, but asked with {key.Type}");
+                    throw new ExpressionException(column.At,
+                        $"the lookup {lookup.Name} is keyed by {lookup.KeyType}, but asked with {key.Type}");
                 return new LookupKernel(i, found, lookup.Columns[found].Type, key, Blame(lookup.Key),
                     lookup.IsCodeList ? FaultCode.NotInList : FaultCode.MissingReference);
             }
@@ -147,7 +151,8 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
     {
         Kernel kernel = Compile(expression);
         return kernel.Type.Kind == kind ? kernel
-            : throw new ExpressionException(expression.At, $"{user} wants {kind.ToString().ToUpperInvariant()} here, this is {kernel.Type}");
+            : throw new ExpressionException(expression.At,
+                $"{user} wants {kind.ToString().ToUpperInvariant()} here, this is {kernel.Type}");
     }
 
     private Kernel BuildBinary(Binary binary)
@@ -158,7 +163,8 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
         return binary.Operator switch
         {
             BinaryOperator.Concatenate => BuildConcatenation(binary, left, right),
-            BinaryOperator.Add or BinaryOperator.Subtract or BinaryOperator.Multiply or BinaryOperator.Divide => BuildArithmetic(binary, left, right),
+            BinaryOperator.Add or BinaryOperator.Subtract or BinaryOperator.Multiply or BinaryOperator.Divide =>
+                BuildArithmetic(binary, left, right),
             _ => BuildComparison(binary, left, right),
         };
     }
@@ -182,19 +188,10 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
     {
         string blame = Blame(binary);
         if (!IsExact(left.Type) || !IsExact(right.Type))
-            throw new ExpressionException(binary.At, $"arithmetic wants INTEGER or DECIMAL on both sides, not {left.Type} and {right.Type}; write CAST(... AS DECIMAL(p,s))");
+            throw new ExpressionException(binary.At,
+                $"arithmetic wants INTEGER or DECIMAL on both sides, not {left.Type} and {right.Type}; write CAST(... AS DECIMAL(p,s))");
         if (left.Type.Kind == FieldKind.Integer && right.Type.Kind == FieldKind.Integer && binary.Operator != BinaryOperator.Divide)
-        {
-            BinaryOperator operation = binary.Operator;
-            return new PairKernel<LongVector, LongVector>(FieldType.Integer, left, right, blame, (a, b, row, result) =>
-            {
-                Int128 x = a.Values[row], y = b.Values[row];
-                Int128 value = operation == BinaryOperator.Add ? x + y : operation == BinaryOperator.Subtract ? x - y : x * y;
-                if (value < long.MinValue || value > long.MaxValue) return FaultCode.OutOfRange;
-                result.Append((long)value);
-                return null;
-            }, code => Casts.Word(code, FieldType.Integer));
-        }
+            return BuildWhole(binary.Operator, left, right, blame);
         int leftScale = left.Type.Scale, rightScale = right.Type.Scale;
         int scale = binary.Operator switch
         {
@@ -203,7 +200,8 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
             _ => Math.Max(leftScale, rightScale),
         };
         if (scale > FieldType.MaxPrecision)
-            throw new ExpressionException(binary.At, $"the result would have {scale} digits after the point; {FieldType.MaxPrecision} are the most");
+            throw new ExpressionException(binary.At,
+                $"the result would have {scale} digits after the point; {FieldType.MaxPrecision} are the most");
         FieldType type = FieldType.Decimal(FieldType.MaxPrecision, scale);
         Kernel wideLeft = Wide(left, binary.Operator is BinaryOperator.Add or BinaryOperator.Subtract ? scale : leftScale);
         Kernel wideRight = Wide(right, binary.Operator is BinaryOperator.Add or BinaryOperator.Subtract ? scale : rightScale);
@@ -241,7 +239,18 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
         }
     }
 
-    private static FaultCode? NotFinite(WideVector a, WideVector b, int row) => Specials.Is(a.Values[row]) || Specials.Is(b.Values[row]) ? FaultCode.NotFinite : null;
+    private static Kernel BuildWhole(BinaryOperator operation, Kernel left, Kernel right, string blame) =>
+        new PairKernel<LongVector, LongVector>(FieldType.Integer, left, right, blame, (a, b, row, result) =>
+        {
+            Int128 x = a.Values[row], y = b.Values[row];
+            Int128 value = operation == BinaryOperator.Add ? x + y : operation == BinaryOperator.Subtract ? x - y : x * y;
+            if (value < long.MinValue || value > long.MaxValue) return FaultCode.OutOfRange;
+            result.Append((long)value);
+            return null;
+        }, code => Casts.Word(code, FieldType.Integer));
+
+    private static FaultCode? NotFinite(WideVector a, WideVector b, int row) => Specials.Is(a.Values[row]) || Specials.Is(b.Values[row])
+        ? FaultCode.NotFinite : null;
 
     private static bool IsExact(FieldType type) => type.Kind is FieldKind.Integer or FieldKind.Decimal;
 
@@ -305,7 +314,8 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
             else if (type.Kind != other.Kind)
                 throw new ExpressionException(at, $"{what} are {type} and {other}; they must be of one type");
             else if (type.Kind == FieldKind.Text)
-                type = type.Length == 0 || other.Length == 0 ? FieldType.Text : new(FieldKind.Text, Length: Math.Max(type.Length, other.Length));
+                type = type.Length == 0 || other.Length == 0 ? FieldType.Text
+                    : new(FieldKind.Text, Length: Math.Max(type.Length, other.Length));
         }
         return (type, [.. kernels.Select(kernel => kernel.Type == UntypedNull
             ? Constant(type, vector => vector.AppendNull())
@@ -335,7 +345,8 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
         {
             case "COALESCE":
                 (FieldType type, Kernel[] kernels) = Common(call.At, arguments, "the arguments of COALESCE");
-                return new CaseKernel(type, [.. kernels[..^1].Zip(kernels[..^1], (a, b) => ((Kernel)new NotKernel(new IsNullKernel(a)), b))], kernels[^1]);
+                return new CaseKernel(type, [.. kernels[..^1].Zip(kernels[..^1], (a, b) => ((Kernel)new NotKernel(new IsNullKernel(a)),
+                    b))], kernels[^1]);
             case "NULLIF":
                 Kernel subject = Compile(arguments[0]);
                 Kernel equal = CompileCondition(new Binary(call.At, BinaryOperator.Equal, arguments[0], arguments[1]));
@@ -368,8 +379,10 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
             case "ABS":
                 Kernel number = Compile(arguments[0]);
                 if (!IsExact(number.Type)) throw new ExpressionException(call.At, $"ABS wants INTEGER or DECIMAL, this is {number.Type}");
-                return Build(new Case(call.At, [(new Binary(call.At, BinaryOperator.Less, arguments[0], new Literal(call.At, LiteralKind.Number, "0")),
-                    new Binary(call.At, BinaryOperator.Subtract, new Literal(call.At, LiteralKind.Number, "0"), arguments[0]))], arguments[0]));
+                return Build(new Case(call.At,
+                    [(new Binary(call.At, BinaryOperator.Less, arguments[0], new Literal(call.At, LiteralKind.Number, "0")),
+                    new Binary(call.At, BinaryOperator.Subtract, new Literal(call.At, LiteralKind.Number, "0"), arguments[0]))],
+                        arguments[0]));
             default: // MOD
                 return new PairKernel<LongVector, LongVector>(FieldType.Integer, Of(arguments[0], FieldKind.Integer, "MOD"),
                     Of(arguments[1], FieldKind.Integer, "MOD"), Blame(call), (a, b, row, result) =>

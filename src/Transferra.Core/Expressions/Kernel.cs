@@ -69,7 +69,8 @@ public sealed class LookupTable
     /// <summary>The delivered columns, a row for each key.</summary>
     public RecordBatch Values { get; }
 
-    /// <summary>Gives the last record of <see cref="Values"/> its key. A key that several records have that are not the same stands for none of them.</summary>
+    /// <summary>Gives the last record of <see cref="Values"/> its key. A key that several records have that are not the same stands for
+    /// none of them.</summary>
     /// <param name="key">Where the key is.</param>
     /// <param name="row">In which row.</param>
     /// <param name="isReadable">Whether all of the record could be read.</param>
@@ -80,7 +81,8 @@ public sealed class LookupTable
         UInt128 digest = System.IO.Hashing.XxHash128.HashToUInt128(_key.Written);
         int last = Values.RowCount - 1;
         if (!isReadable) _rows[digest] = Unreadable;
-        else if (!_rows.TryAdd(digest, last) && _rows[digest] is var first and >= 0 && !Values.SameRows(first, last, _all)) _rows[digest] = Ambiguous;
+        else if (!_rows.TryAdd(digest, last) && _rows[digest] is var first and >= 0 && !Values.SameRows(first, last,
+            _all)) _rows[digest] = Ambiguous;
     }
 
     /// <summary>What is found for a key that no record has, that several have, or whose record cannot be read.</summary>
@@ -142,9 +144,11 @@ internal sealed class LookupKernel(int lookup, int ordinal, FieldType type, Kern
             if (found >= 0) { _result.AppendFrom(values, found); continue; }
             string shown = keys.Show(row);
             if (found == LookupTable.Ambiguous)
-                context.Fault(row, FaultCode.AmbiguousReference, blame, shown, $"several records of {table.Name} have {ValueText.Quote(shown)} and are not the same, so it is not known which is meant");
+                context.Fault(row, FaultCode.AmbiguousReference, blame, shown,
+                    $"several records of {table.Name} have {ValueText.Quote(shown)} and are not the same, so it is not known which is meant");
             else if (found == LookupTable.Unreadable)
-                context.Fault(row, FaultCode.MissingReference, blame, shown, $"the record of {table.Name} with {ValueText.Quote(shown)} cannot be read");
+                context.Fault(row, FaultCode.MissingReference, blame, shown,
+                    $"the record of {table.Name} with {ValueText.Quote(shown)} cannot be read");
             else context.Fault(row, missing, blame, shown, missing == FaultCode.NotInList
                 ? $"the code {ValueText.Quote(shown)} is not in the list {table.Name}"
                 : $"there is no {table.Name} with {ValueText.Quote(shown)}");

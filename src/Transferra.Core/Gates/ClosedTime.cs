@@ -19,7 +19,8 @@ public sealed record ClosedTimeOfCompany(string Company, long Records, TimeSpan 
 /// <summary>Estimates.</summary>
 public static class ClosedTime
 {
-    // How often an upgrade goes over the records: digest, check, backup with its proof, conversion, match of both stores, digests of both, check again.
+    // How often an upgrade goes over the records: digest, check, backup with its proof, conversion, match of both stores, digests of
+    // both, check again.
     private const int Readings = 10, BytesWritten = 4;
     private static readonly TimeSpan Sample = TimeSpan.FromSeconds(1);
     private const double Below = 0.6, Above = 2.0, BelowKnown = 0.8, AboveKnown = 1.3;
@@ -88,10 +89,16 @@ public static class ClosedTime
             return (rate, $"wrote at {Sizes.Of((long)rate)}/s");
         }
         // A full disk or a folder that may not be written is told by the gates; the estimate says what it rests on.
-        catch (Exception error) when (error is IOException or UnauthorizedAccessException) { return (AssumedRate, $"assumed {Sizes.Of((long)AssumedRate)}/s of writing, which could not be tried"); }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            return (AssumedRate,
+            $"assumed {Sizes.Of((long)AssumedRate)}/s of writing, which could not be tried");
+        }
     }
 
     /// <summary>A time in words.</summary>
-    public static string Words(TimeSpan time) => time.TotalSeconds < 90 ? FormattableString.Invariant($"{Math.Max(1, time.TotalSeconds):0} s")
-        : time.TotalMinutes < 90 ? FormattableString.Invariant($"{time.TotalMinutes:0} min") : FormattableString.Invariant($"{time.TotalHours:0.0} h");
+    public static string Words(TimeSpan time) => time.TotalSeconds < 90
+        ? FormattableString.Invariant($"{Math.Max(1, time.TotalSeconds):0} s")
+        : time.TotalMinutes < 90 ? FormattableString.Invariant($"{time.TotalMinutes:0} min")
+            : FormattableString.Invariant($"{time.TotalHours:0.0} h");
 }

@@ -30,7 +30,8 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
         if (from.Name == company.WantedVersion) return gates;
         gates.Add(new Gate(company.Code, "store and data version", GateState.Passed, $"data version {from.Name}, {survey.Engine}"));
         if (survey.GuessedForm.Length > 0)
-            gates.Add(new Gate(company.Code, "form of the text", GateState.Blocked, $"nothing says how the files are written; they look like: {survey.GuessedForm}",
+            gates.Add(new Gate(company.Code, "form of the text", GateState.Blocked,
+                $"nothing says how the files are written; they look like: {survey.GuessedForm}",
                 $"Look into them, then say it in {OfficeLoader.FileName}, beside delimited: separator, quote, encoding, header, decimal-mark, dates, null."));
         IReadOnlyList<Hop>? way = company.Kit.WayFrom(from.Name, company.WantedVersion);
         gates.Add(WayGate(company, from, way));
@@ -46,7 +47,8 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
         gates.Add(new Gate(company.Code, "who is in", GateState.Passed, survey.OpenedBy.Count == 0
             ? "nobody" : $"{string.Join(", ", survey.OpenedBy)}; told and waited for when the office is closed"));
         if (survey.Facts.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting))
-            gates.Add(new Gate(company.Code, "changes waiting", GateState.Blocked, $"changes lie beside the store and not yet in it: {waiting}",
+            gates.Add(new Gate(company.Code, "changes waiting", GateState.Blocked,
+                $"changes lie beside the store and not yet in it: {waiting}",
                 "Close the old program on all workstations; it then writes them into the store."));
         foreach (string folder in company.DocumentFolders.Where(folder => !Directory.Exists(folder)))
             gates.Add(new Gate(company.Code, "documents", GateState.Blocked, $"the folder {folder} is not there",
@@ -93,7 +95,8 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
     {
         VersionNeeds needs = company.Kit.Version(company.WantedVersion)!.Needs;
         if (!needs.Engines.TryGetValue(company.NewStore.Engine, out string? atLeast)) return;
-        string? has = company.NewStore.Engine == company.OldStore.Engine ? survey.Engine.Split(' ')[^1] : company.NewStore.IsOnServer ? EngineOf(company.NewStore) : null;
+        string? has = company.NewStore.Engine == company.OldStore.Engine ? survey.Engine.Split(' ')[^1] : company.NewStore.IsOnServer
+            ? EngineOf(company.NewStore) : null;
         if (company.NewStore.Engine != company.OldStore.Engine && has is null) return; // a file is made by the engine that we bring
         gates.Add(Gate.If(has is not null && VersionText.Compare(has, atLeast) >= 0, company.Code, "database engine",
             $"{company.NewStore.Engine} {has ?? "of unknown version"}, at least {atLeast} wanted",
@@ -114,19 +117,22 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
 
     private void AddServers(List<Gate> gates, Company company)
     {
-        foreach (StoreAddress store in ((StoreAddress[])[company.OldStore, company.NewStore]).Where(store => store.IsOnServer).DistinctBy(store => store.Shown))
+        foreach (StoreAddress store in ((StoreAddress[])[company.OldStore, company.NewStore]).Where(store => store.IsOnServer)
+            .DistinctBy(store => store.Shown))
         {
             IStoreServer server = context.Stores.ServerOf(store);
             try
             {
                 string? name = context.Places.Exists(store) ? store.Path : null;
-                // The old store is set aside by a rename, the new one is made and renamed: what would stop either is asked before the night begins.
+                // The old store is set aside by a rename, the new one is made and renamed: what would stop either is asked before the
+                // night begins.
                 gates.AddRange(server.Hindrances(name).Select(hindrance =>
                     new Gate(company.Code, "database server", GateState.Blocked, $"{store.Shown}: {hindrance}",
                     "See docs/servers.md for what each engine needs.")));
                 foreach (ServerAdvice advice in server.Advice(name))
                     gates.Add(advice.IsUnsafe ? Spoken(company.Code, "", $"{company.Code}/{advice.Name}", $"server setting {advice.Name}",
-                        $"{store.Shown}: {advice.What}", advice.Next) : new Gate(company.Code, $"server setting {advice.Name}", GateState.Passed,
+                        $"{store.Shown}: {advice.What}", advice.Next) : new Gate(company.Code, $"server setting {advice.Name}",
+                            GateState.Passed,
                         $"{store.Shown}: {advice.What}; {advice.Next}"));
             }
             catch (TransferraException error)
@@ -142,17 +148,24 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
         const string name = "check";
         Checks.KeptCheck? kept = new Checks.KeptChecks(context.Office.Folder, context.Volume).Newest(company.Code);
         if (kept is null || kept.Result.Version != from.Name)
-            return new Gate(company.Code, name, GateState.Passed, $"not checked yet; what would stop it is better known by day: transferra check {company.Code}");
+            return new Gate(company.Code, name, GateState.Passed,
+                $"not checked yet; what would stop it is better known by day: transferra check {company.Code}");
         string at = $"checked {kept.At:yyyy-MM-dd HH:mm} UTC";
-        return kept.Result.Faults == 0 && kept.Result.IsReadable ? new Gate(company.Code, name, GateState.Passed, $"{at}: nothing that would stop it")
-            : new Gate(company.Code, name, GateState.WillStop, $"{at}: {kept.Result.Faults} fault{(kept.Result.Faults == 1 ? "" : "s")}; it will stop at its check, and the others go on",
+        return kept.Result.Faults == 0 && kept.Result.IsReadable ? new Gate(company.Code, name, GateState.Passed,
+            $"{at}: nothing that would stop it")
+            : new Gate(company.Code, name, GateState.WillStop,
+                $"{at}: {kept.Result.Faults} fault{(kept.Result.Faults == 1 ? "" : "s")}; it will stop at its check, and the others go on",
                 $"Put that right first, then check again: transferra check {company.Code}");
     }
 
     private void AddWhole(List<Gate> gates, Company company, KitVersion from)
     {
         try { WholeStore.Require(context, company, company.OldStore, from); }
-        catch (TransferraException error) { gates.Add(new Gate(company.Code, "whole database", GateState.Blocked, error.Message, error.Next)); }
+        catch (TransferraException error)
+        {
+            gates.Add(new Gate(company.Code, "whole database", GateState.Blocked, error.Message,
+            error.Next));
+        }
     }
 
     // Whether a set can be restored for proof is asked by day: without that, nobody knows whether the engine takes it back.
@@ -174,16 +187,21 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
         long content = survey.StoreBytes + survey.DocumentBytes;
         // Packed sets are smaller, and never larger than this; each is unpacked once to be proved.
         foreach (string place in context.Office.Backup.Folders)
-            if (room.Add(company.Code, "backup place", "backup set and its proof", place, 2 * content) is { } unwritable) gates.Add(unwritable);
+            if (room.Add(company.Code, "backup place", "backup set and its proof", place,
+                2 * content) is { } unwritable) gates.Add(unwritable);
         // A converted copy can be larger than the old store: keys and indexes that it had not, dates written out.
-        if (!company.NewStore.IsOnServer && room.Add(company.Code, "place of the new store", hops == 1 ? "converted copy" : $"converted copies of {hops} hops",
+        if (!company.NewStore.IsOnServer && room.Add(company.Code, "place of the new store", hops == 1 ? "converted copy"
+            : $"converted copies of {hops} hops",
             company.NewStore.Folder, 2 * survey.StoreBytes * hops) is { } gate)
             gates.Add(gate);
     }
 
     /// <summary>A gate that only a person's word opens.</summary>
-    public Gate Spoken(string company, string package, string confirm, string name, string question, string next = "") => words.For(confirm, question) is { } word
-        ? new Gate(company, name, GateState.Passed, $"{question} Confirmed by {word.By}, {word.At:yyyy-MM-dd HH:mm} UTC.") { Package = package }
+    public Gate Spoken(string company, string package, string confirm, string name, string question, string next = "") =>
+        words.For(confirm, question) is { } word
+        ? new Gate(company, name, GateState.Passed,
+            $"{question} Confirmed by {word.By}, {word.At:yyyy-MM-dd HH:mm} UTC.")
+        { Package = package }
         : new Gate(company, name, GateState.NeedsWord, question,
             $"{(next.Length > 0 ? next + " " : "")}When it is so: transferra ready --confirm {confirm}")
         { Package = package, Confirm = confirm };

@@ -32,5 +32,6 @@ public sealed record Gate(string Company, string Name, GateState State, string W
     public string Confirm { get; init; } = "";
 
     /// <summary>A gate that is passed or blocked.</summary>
-    public static Gate If(bool holds, string company, string name, string what, string next = "") => new(company, name, holds ? GateState.Passed : GateState.Blocked, what, next);
+    public static Gate If(bool holds, string company, string name, string what, string next = "") =>
+        new(company, name, holds ? GateState.Passed : GateState.Blocked, what, next);
 }

@@ -22,7 +22,8 @@ internal sealed class PackageGates(Func<string, string, string, string, Gate> sp
     {
         VersionNeeds needs = package.Kit.Version(package.WantedVersion)!.Needs;
         IEnumerable<Gate> all = [.. hops.Where(hop => hop.ReleaseNotes.Count > 0).Select(hop => Notes(package, hop)),
-            .. needs.Keys.Select(key => KeyGate(package, key)), .. Installer(package, needs), .. Components(package, needs), .. System_(needs),
+            .. needs.Keys.Select(key => KeyGate(package, key)), .. Installer(package, needs), .. Components(package, needs),
+                .. System_(needs),
             .. needs.Words.Select(word => spoken(package.Kit.Id, $"{package.Kit.Id}/{word.Name}", word.Name, word.Question))];
         return all.Select(gate => gate with { Package = package.Kit.Id });
     }
@@ -60,7 +61,8 @@ internal sealed class PackageGates(Func<string, string, string, string, Gate> sp
                     $"{SecretText.Masked(text)} is not what a {key.Name} for version {package.WantedVersion} looks like",
                     "It may be one of another version or product, or mistyped: compare it with the vendor's paper.");
             if (match.Groups["until"] is { Success: true } day
-                && DateOnly.TryParseExact(day.Value, ["yyyyMMdd", "yyyy-MM-dd"], CultureInfo.InvariantCulture, DateTimeStyles.None, out DateOnly written))
+                && DateOnly.TryParseExact(day.Value, ["yyyyMMdd", "yyyy-MM-dd"], CultureInfo.InvariantCulture, DateTimeStyles.None,
+                    out DateOnly written))
                 until = until is { } said && said < written ? said : written;
         }
         if (until < today)
@@ -92,7 +94,8 @@ internal sealed class PackageGates(Func<string, string, string, string, Gate> sp
         }
         IReadOnlyList<ShippedFile> files = ShippedFile.ReadList(needs.InstallerList);
         string[] wrong = [.. files.Select(file => !File.Exists(Path.Combine(folder, file.Name))
-            ? $"{file.Name} is missing" : CustomFiles.DigestOf(Path.Combine(folder, file.Name)) != file.Sha256 ? $"{file.Name} is not the vendor's" : null)
+            ? $"{file.Name} is missing" : CustomFiles.DigestOf(Path.Combine(folder, file.Name)) != file.Sha256
+                ? $"{file.Name} is not the vendor's" : null)
             .OfType<string>()];
         yield return Gate.If(wrong.Length == 0, "", "installer", wrong.Length == 0
             ? $"{folder}: all {files.Count} files are there and the vendor's"
@@ -109,9 +112,11 @@ internal sealed class PackageGates(Func<string, string, string, string, Gate> sp
             bool fits = has is not null && VersionText.Compare(has, needed.AtLeast) >= 0;
             string found = has is null ? "its version is not told" : $"version {has}";
             yield return fits || needed.ComesWithInstaller
-                ? new Gate("", "component " + needed.Name, GateState.Passed, $"{found}, at least {needed.AtLeast} wanted{(fits ? "" : "; the installer brings it")}")
+                ? new Gate("", "component " + needed.Name, GateState.Passed,
+                    $"{found}, at least {needed.AtLeast} wanted{(fits ? "" : "; the installer brings it")}")
                 : new Gate("", "component " + needed.Name, GateState.Blocked,
-                    $"{found}, at least {needed.AtLeast} wanted, and the installer does not update it", "Update it first, from its own vendor.");
+                    $"{found}, at least {needed.AtLeast} wanted, and the installer does not update it",
+                        "Update it first, from its own vendor.");
         }
     }
 
@@ -119,10 +124,13 @@ internal sealed class PackageGates(Func<string, string, string, string, Gate> sp
     private static IEnumerable<Gate> System_(VersionNeeds needs)
     {
         if (needs.Systems.Count == 0) yield break;
-        Dictionary<string, string> said = File.Exists("/etc/os-release") ? File.ReadLines("/etc/os-release").Select(line => line.Split('=', 2))
-            .Where(pair => pair.Length == 2).GroupBy(pair => pair[0]).ToDictionary(pair => pair.Key, pair => pair.First()[1].Trim('"')) : [];
+        Dictionary<string, string> said = File.Exists("/etc/os-release") ? File.ReadLines("/etc/os-release")
+            .Select(line => line.Split('=', 2))
+            .Where(pair => pair.Length == 2).GroupBy(pair => pair[0]).ToDictionary(pair => pair.Key, pair => pair.First()[1].Trim('"'))
+                : [];
         string id = said.GetValueOrDefault("ID", "unknown"), version = said.GetValueOrDefault("VERSION_ID", "");
-        bool fits = needs.Systems.TryGetValue(id, out string? atLeast) && (version.Length == 0 || VersionText.Compare(version, atLeast) >= 0);
+        bool fits = needs.Systems.TryGetValue(id, out string? atLeast)
+            && (version.Length == 0 || VersionText.Compare(version, atLeast) >= 0);
         yield return Gate.If(fits, "", "operating system",
             $"{id} {version}; wanted is {string.Join(" or ", needs.Systems.Select(system => $"{system.Key} {system.Value} or later"))}",
             "Ask the vendor whether this system will do, or move the program to one that will.");

@@ -42,7 +42,8 @@ public static class Readiness
         var there = new List<string>();
         var room = new Room(context);
         var companyGates = new CompanyGates(context, words, room);
-        var packageGates = new PackageGates((package, confirm, name, question) => companyGates.Spoken("", package, confirm, name, question), commands,
+        var packageGates = new PackageGates((package, confirm, name, question) => companyGates.Spoken("", package, confirm, name,
+            question), commands,
             DateOnly.FromDateTime(DateTime.Today));
         foreach (Package package in context.Office.Packages)
         {
@@ -79,8 +80,10 @@ public static class Readiness
     {
         const string name = "backup places";
         string[] places = [.. context.Office.Backup.Places.Select(place => Near(context.Office.Folder, place.Shown))], disks =
-            [.. context.Office.Backup.Places.Select(place => place.Server is { } server ? "the machine " + server.Host : Disks.Of(place.Folder))];
-        string[] ofData = [.. candidates.Where(candidate => !candidate.Company.OldStore.IsOnServer).Select(candidate => Disks.Of(candidate.Company.OldStore.Path)).Distinct()];
+            [.. context.Office.Backup.Places.Select(place => place.Server is { } server ? "the machine " + server.Host
+                : Disks.Of(place.Folder))];
+        string[] ofData = [.. candidates.Where(candidate => !candidate.Company.OldStore.IsOnServer)
+            .Select(candidate => Disks.Of(candidate.Company.OldStore.Path)).Distinct()];
         if (disks.Concat(ofData).Distinct().Count() > 1)
             return new Gate("", name, GateState.Passed,
                 $"{string.Join(", ", places.Select((place, i) => $"{place} on {disks[i]}"))}; not all on the disk of the data");
@@ -93,16 +96,22 @@ public static class Readiness
     private static string Near(string officeFolder, string place) => place.StartsWith(officeFolder + "/", StringComparison.Ordinal)
         ? Path.GetRelativePath(officeFolder, place) : place;
 
-    // A machine that is not reached, or a passphrase that is not there, is better known by day. Folders of this machine are tried with the room they need.
+    // A machine that is not reached, or a passphrase that is not there, is better known by day. Folders of this machine are tried with
+    // the room they need.
     private static IEnumerable<Gate> PlaceGates(RunContext context, long bytes)
     {
         foreach (ISetPlace place in context.Sets.Places)
         {
             string? problem;
             try { problem = context.PlaceBook.Problem(place); }
-            catch (Exception error) when (error is IOException or UnauthorizedAccessException) { problem = place.LocalFolder is null ? null : error.Message; }
+            catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+            {
+                problem = place.LocalFolder is null
+                ? null : error.Message;
+            }
             if (problem is not null)
-                yield return new Gate("", "backup place", GateState.Blocked, problem, $"Or take the place out of backup in {OfficeLoader.FileName}.");
+                yield return new Gate("", "backup place", GateState.Blocked, problem,
+                    $"Or take the place out of backup in {OfficeLoader.FileName}.");
             if (place.LocalFolder is not null || problem is not null) continue;
 
             Gate gate;
@@ -117,7 +126,8 @@ public static class Readiness
             }
             catch (Exception error) when (error is IOException or UnauthorizedAccessException or TransferraException)
             {
-                gate = new Gate("", "backup place", GateState.Blocked, $"{place.Name}: {error.Message}", "Fix the connection, or take the place out of backup in office.yaml.");
+                gate = new Gate("", "backup place", GateState.Blocked, $"{place.Name}: {error.Message}",
+                    "Fix the connection, or take the place out of backup in office.yaml.");
             }
             yield return gate;
         }
@@ -136,7 +146,8 @@ public static class Readiness
         yield return locked;
     }
 
-    // What closing would do is found out without doing it: a service whose state cannot be told, or a door that this user may not shut, is known now.
+    // What closing would do is found out without doing it: a service whose state cannot be told, or a door that this user may not shut,
+    // is known now.
     private static Gate ClosingGate(RunContext context)
     {
         const string name = "closing";
@@ -146,7 +157,8 @@ public static class Readiness
             FolderStep? foreign = FileIdentity.EffectiveUser == 0 ? null : steps.OfType<FolderStep>()
                 .FirstOrDefault(step => FileIdentity.Of(step.Home)?.Owner != FileIdentity.EffectiveUser);
             if (foreign is not null)
-                return new Gate("", name, GateState.Blocked, $"{foreign.Home} belongs to somebody else, and cannot be shut by {Environment.UserName}",
+                return new Gate("", name, GateState.Blocked,
+                    $"{foreign.Home} belongs to somebody else, and cannot be shut by {Environment.UserName}",
                     "Run as its owner, or as root.");
             int people = OfficeClosing.PeopleIn(context.Office, context.Stores).Count(person => person.Service.Length == 0);
             return new Gate("", name, GateState.Passed,

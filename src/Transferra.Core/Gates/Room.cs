@@ -48,8 +48,10 @@ internal sealed class Room(RunContext context)
     {
         foreach ((long volume, List<Need> needs) in _byVolume)
         {
-            long free = new DriveInfo(_folderOf[volume]).AvailableFreeSpace, needed = needs.Sum(need => need.Bytes), keep = context.Office.KeepFreeBytes;
-            string parts = string.Join(" + ", needs.GroupBy(need => need.What).Select(same => $"{same.Key} {Sizes.Of(same.Sum(need => need.Bytes))}"));
+            long free = new DriveInfo(_folderOf[volume]).AvailableFreeSpace, needed = needs.Sum(need => need.Bytes),
+                keep = context.Office.KeepFreeBytes;
+            string parts = string.Join(" + ", needs.GroupBy(need => need.What)
+                .Select(same => $"{same.Key} {Sizes.Of(same.Sum(need => need.Bytes))}"));
             string sum = $"volume of {_folderOf[volume]}: {Sizes.Of(free)} free, {Sizes.Of(needed)} needed"
                 + (keep > 0 ? $" and {Sizes.Of(keep)} to be kept free" : "") + $": {parts}";
             yield return Gate.If(free - needed >= keep, "", "room", sum, $"Make room, or name other places in {OfficeLoader.FileName}.");

@@ -8,8 +8,8 @@ namespace Transferra.Core.Kits;
 /// <param name="Name">As a bookkeeper would say it.</param>
 public abstract record BookRule(string Name);
 
-/// <summary>A sum over groups of records that must have one value, such as a voucher that balances; or that must equal the same groups' sum over another table,
-/// such as stock on hand and its movements.</summary>
+/// <summary>A sum over groups of records that must have one value, such as a voucher that balances; or that must equal the same groups'
+/// sum over another table, such as stock on hand and its movements.</summary>
 /// <param name="Name">As a bookkeeper would say it.</param>
 /// <param name="Side">What is added up.</param>
 /// <param name="Other">What it must equal; null when it must equal <paramref name="MustBe"/>.</param>
@@ -17,7 +17,8 @@ public abstract record BookRule(string Name);
 /// <param name="Tolerance">How far it may be away, in the same units.</param>
 /// <param name="Scale">Digits after the point of both sides, the greater of the two.</param>
 /// <param name="OnlyCommon">Whether a group that only one side has is passed over; otherwise it counts as 0 there.</param>
-public sealed record GroupRule(string Name, RuleSide Side, RuleSide? Other, Int128 MustBe, Int128 Tolerance, int Scale, bool OnlyCommon) : BookRule(Name);
+public sealed record GroupRule(string Name, RuleSide Side, RuleSide? Other, Int128 MustBe, Int128 Tolerance, int Scale, bool OnlyCommon)
+    : BookRule(Name);
 
 /// <summary>One side of a rule over groups.</summary>
 /// <param name="Table">The table.</param>
@@ -25,7 +26,8 @@ public sealed record GroupRule(string Name, RuleSide Side, RuleSide? Other, Int1
 /// <param name="ByText">The same as the kit writes them.</param>
 /// <param name="Sum">What is added up; an exact number.</param>
 /// <param name="Where">Which records count; null for all.</param>
-public sealed record RuleSide(TableShape Table, IReadOnlyList<Expression> By, IReadOnlyList<string> ByText, Expression Sum, Expression? Where);
+public sealed record RuleSide(TableShape Table, IReadOnlyList<Expression> By, IReadOnlyList<string> ByText, Expression Sum,
+    Expression? Where);
 
 /// <summary>A condition that each record must meet, such as net pay being gross less deductions.</summary>
 /// <param name="Name">As a bookkeeper would say it.</param>
@@ -33,4 +35,5 @@ public sealed record RuleSide(TableShape Table, IReadOnlyList<Expression> By, IR
 /// <param name="Holds">The condition; a record for which it cannot be told passes.</param>
 /// <param name="Where">Which records count; null for all.</param>
 /// <param name="Lookups">Records of other tables that it looks at.</param>
-public sealed record RecordRule(string Name, TableShape Table, Expression Holds, Expression? Where, IReadOnlyList<LookupMap> Lookups) : BookRule(Name);
+public sealed record RecordRule(string Name, TableShape Table, Expression Holds, Expression? Where, IReadOnlyList<LookupMap> Lookups)
+    : BookRule(Name);

@@ -118,17 +118,20 @@ internal static class ChecksLoader
             PlacedText? folder = file.Optional("in");
             file.Done();
             int ordinal = table.OrdinalOf(column.Value);
-            if (ordinal < 0 || table.Columns[ordinal].Type.Kind != FieldKind.Text) column.Report(map.Errors, $"the table {table.Name} has no text column {column}");
+            if (ordinal < 0 || table.Columns[ordinal].Type.Kind != FieldKind.Text) column.Report(map.Errors,
+                $"the table {table.Name} has no text column {column}");
             else files.Add(new FileLink(column.Value, folder?.Value));
         }
         return files;
     }
 
-    private static (Expression Parsed, Kernel Kernel)? Compiled(PlacedText text, TableShape table, IReadOnlyList<LookupMap> lookups, DescriptionErrors errors)
+    private static (Expression Parsed, Kernel Kernel)? Compiled(PlacedText text, TableShape table, IReadOnlyList<LookupMap> lookups,
+        DescriptionErrors errors)
     {
         if (PlacedExpression.Parse(text, errors) is not { } parsed) return null;
         var scope = new ExpressionScope(table.Name, table.Columns, [.. lookups.Select(lookup => lookup.Shape)], NoParameters);
-        return PlacedExpression.Compile(text, errors, () => new ExpressionCompiler(scope).Compile(parsed)) is { } kernel ? (parsed, kernel) : null;
+        return PlacedExpression.Compile(text, errors, () => new ExpressionCompiler(scope).Compile(parsed)) is { } kernel
+            ? (parsed, kernel) : null;
     }
 
     private static Expression? Condition(PlacedText? text, TableShape table, IReadOnlyList<LookupMap> lookups, DescriptionErrors errors)
@@ -193,13 +196,15 @@ internal static class ChecksLoader
                     rule.Report("equals", $"{first.Side.ByText[i]} is {first.By[i].Type} and {second.Side.ByText[i]} is {second.By[i].Type}; groups can only be the same when their types are; write CAST");
         }
         int scale = Math.Max(first.Sum.Type.Scale, other?.Sum.Type.Scale ?? 0);
-        return new GroupRule(name.Value, first.Side, other?.Side, Number(mustBe, scale, rule.Errors), Number(tolerance, scale, rule.Errors), scale, onlyCommon);
+        return new GroupRule(name.Value, first.Side, other?.Side, Number(mustBe, scale, rule.Errors),
+            Number(tolerance, scale, rule.Errors), scale, onlyCommon);
     }
 
     private static Int128 Number(PlacedText? text, int scale, DescriptionErrors errors)
     {
         Int128 value = 0;
-        if (text is not null && DecimalText.TryParse(Encoding.UTF8.GetBytes(text.Value), FieldType.MaxPrecision, scale, out value) is not null)
+        if (text is not null && DecimalText.TryParse(Encoding.UTF8.GetBytes(text.Value), FieldType.MaxPrecision, scale,
+            out value) is not null)
             text.Report(errors, $"\"{text}\" is no number with at most {scale} decimals");
         return value;
     }
@@ -218,7 +223,8 @@ internal static class ChecksLoader
             sum.Report(map.Errors, $"a sum is INTEGER or DECIMAL, this is {added.Kernel.Type}");
             return null;
         }
-        return (new RuleSide(table, [.. groups.Select(group => group!.Value.Parsed)], [.. by.Select(text => text.Value)], added.Parsed, which),
+        return (new RuleSide(table, [.. groups.Select(group => group!.Value.Parsed)], [.. by.Select(text => text.Value)], added.Parsed,
+            which),
             [.. groups.Select(group => group!.Value.Kernel)], added.Kernel);
     }
 
@@ -256,13 +262,15 @@ internal static class ChecksLoader
                 return null;
             }
             // The sum must be the stored column itself, or it would not be known what to write there.
-            if (rule.Side.Sum is not ColumnReference { Lookup: null } stored || !string.Equals(stored.Name, column.Value, StringComparison.OrdinalIgnoreCase))
+            if (rule.Side.Sum is not ColumnReference { Lookup: null } stored || !string.Equals(stored.Name, column.Value,
+                StringComparison.OrdinalIgnoreCase))
             {
                 column.Report(errors, $"the sum of the rule \"{where}\" must be the column {column} itself");
                 return null;
             }
             // Each group must be one record, or it would not be known how the total is spread over several.
-            if (rule.Side.Table.Key.Count == 0 || !rule.Side.ByText.ToHashSet(StringComparer.OrdinalIgnoreCase).SetEquals(rule.Side.Table.Key) || rule.Side.Where is not null)
+            if (rule.Side.Table.Key.Count == 0 || !rule.Side.ByText.ToHashSet(StringComparer.OrdinalIgnoreCase)
+                .SetEquals(rule.Side.Table.Key) || rule.Side.Where is not null)
             {
                 where.Report(errors, $"the rule \"{where}\" must go by the key of {rule.Side.Table.Name} ({string.Join(", ", rule.Side.Table.Key)}), over all its records, for its totals to be recomputed");
                 return null;
@@ -278,7 +286,8 @@ internal static class ChecksLoader
                     || table.Key.Contains(column.Value, StringComparer.OrdinalIgnoreCase))
                     column.Report(errors, $"the table {table.Name} has no text column {column} beside its key");
         }
-        if (kind == MendKind.DropCopies && table.Key.Count == 0) where.Report(errors, $"copies are told by the key, and {table.Name} has none");
+        if (kind == MendKind.DropCopies && table.Key.Count == 0) where.Report(errors,
+            $"copies are told by the key, and {table.Name} has none");
         return new Mend(kind, table, [.. columns.Select(column => column.Value)], null, because);
     }
 }

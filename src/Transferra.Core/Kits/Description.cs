@@ -44,7 +44,8 @@ public sealed class DescriptionErrors
     public void ThrowIfAny()
     {
         if (_errors.Count > 0)
-            throw new DescriptionException([.. _errors.Distinct().OrderBy(e => e.File, StringComparer.Ordinal).ThenBy(e => e.Line).ThenBy(e => e.Column)]);
+            throw new DescriptionException([.. _errors.Distinct().OrderBy(e => e.File, StringComparer.Ordinal).ThenBy(e => e.Line)
+                .ThenBy(e => e.Column)]);
     }
 }
 
@@ -84,7 +85,8 @@ internal sealed class DescribedMap
         {
             if (TooDeep(path) is { } deep)
             {
-                errors.Add(shownAs, (int)deep.Line, (int)deep.Column, string.Create(CultureInfo.InvariantCulture, $"more than {DeepestNesting} things are opened within each other here; nothing that is described is so deep"));
+                errors.Add(shownAs, (int)deep.Line, (int)deep.Column, string.Create(CultureInfo.InvariantCulture,
+                    $"more than {DeepestNesting} things are opened within each other here; nothing that is described is so deep"));
                 return null;
             }
             using var text = new StreamReader(PlainFile.Open(path));
@@ -135,7 +137,8 @@ internal sealed class DescribedMap
             {
                 if (parser.Current is MappingStart or SequenceStart) depth++;
                 else if (parser.Current is MappingEnd or SequenceEnd) depth--;
-                else if (parser.Current is AnchorAlias alias) throw new YamlException(alias.Start, alias.End, "anchors and aliases (& and *) are not used in these files; write it out");
+                else if (parser.Current is AnchorAlias alias) throw new YamlException(alias.Start, alias.End,
+                    "anchors and aliases (& and *) are not used in these files; write it out");
                 if (depth > DeepestNesting) return parser.Current!.Start;
             }
         }
@@ -170,7 +173,8 @@ internal sealed class DescribedMap
     {
         // Of a single value the value is to blame; of a list or mapping its key, as its first item may be quite right.
         YamlNode? value = Find(key);
-        Mark at = value is null ? _node.Start : value is YamlScalarNode ? value.Start : _node.Children.Keys.First(node => node is YamlScalarNode name && name.Value == key).Start;
+        Mark at = value is null ? _node.Start : value is YamlScalarNode ? value.Start : _node.Children.Keys.First(node =>
+            node is YamlScalarNode name && name.Value == key).Start;
         _errors.Add(_file, (int)at.Line, (int)at.Column, what);
     }
 
@@ -190,7 +194,8 @@ internal sealed class DescribedMap
     public bool IsYes(string key)
     {
         PlacedText? text = Optional(key);
-        if (text is not null && text.Value is not ("yes" or "no" or "true" or "false")) text.Report(_errors, $"\"{text}\" should be yes or no");
+        if (text is not null && text.Value is not ("yes" or "no" or "true" or "false")) text.Report(_errors,
+            $"\"{text}\" should be yes or no");
         return text?.Value is "yes" or "true";
     }
 
@@ -220,7 +225,8 @@ internal sealed class DescribedMap
         foreach (YamlNode item in list)
         {
             if (item is YamlMappingNode map) maps.Add(new DescribedMap(map, _file, _errors, what));
-            else _errors.Add(_file, (int)item.Start.Line, (int)item.Start.Column, $"each item of \"{key}\" should be a mapping that describes {what}");
+            else _errors.Add(_file, (int)item.Start.Line, (int)item.Start.Column,
+                $"each item of \"{key}\" should be a mapping that describes {what}");
         }
         return maps;
     }
@@ -233,7 +239,8 @@ internal sealed class DescribedMap
         {
             if (item is YamlScalarNode scalar) items.Add((Placed(scalar), null));
             else if (item is YamlMappingNode map) items.Add((null, new DescribedMap(map, _file, _errors, what)));
-            else _errors.Add(_file, (int)item.Start.Line, (int)item.Start.Column, $"each item of \"{key}\" should be a single value or a mapping that describes {what}");
+            else _errors.Add(_file, (int)item.Start.Line, (int)item.Start.Column,
+                $"each item of \"{key}\" should be a single value or a mapping that describes {what}");
         }
         return items;
     }

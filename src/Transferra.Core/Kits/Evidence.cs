@@ -1,7 +1,8 @@
 // Evidence.cs: where something is written outside of the books: in a file of the program, or in what a command says.
 // Forms: a regular expression; a key of an INI file ("Section/Key"); an XPath 1.0 expression (W3C); a JSON Pointer (RFC 6901); a key of a
 // properties file ("key=value" lines).
-// Holds: (1) a file that is missing, unreadable or of another form says nothing, and why; it never throws; (2) no file is read beyond LongestFile.
+// Holds: (1) a file that is missing, unreadable or of another form says nothing, and why; it never throws; (2) no file is read beyond
+// LongestFile.
 using System.Globalization;
 using System.Text;
 using System.Text.Json;
@@ -45,7 +46,8 @@ public sealed record Evidence(string? File, IReadOnlyList<string> Command, Evide
     private static readonly TimeSpan CommandLimit = TimeSpan.FromSeconds(20);
 
     /// <summary>The place in words.</summary>
-    public string Where => File is null ? $"what \"{SystemCommands.Shown(Command)}\" says" : Form == EvidenceForm.Pattern ? File : $"{File}, {Key}";
+    public string Where => File is null ? $"what \"{SystemCommands.Shown(Command)}\" says" : Form == EvidenceForm.Pattern ? File
+        : $"{File}, {Key}";
 
     /// <summary>Reads it.</summary>
     /// <param name="folder">The program's folder; commands with "/" in their name are looked for in it, too.</param>
@@ -118,7 +120,11 @@ public sealed record Evidence(string? File, IReadOnlyList<string> Command, Evide
     private static string? FromXml(string content, string path)
     {
         // No outside entity is ever fetched.
-        using var reader = XmlReader.Create(new StringReader(content), new XmlReaderSettings { DtdProcessing = DtdProcessing.Ignore, XmlResolver = null });
+        using var reader = XmlReader.Create(new StringReader(content), new XmlReaderSettings
+        {
+            DtdProcessing = DtdProcessing.Ignore,
+            XmlResolver = null
+        });
         return new XPathDocument(reader).CreateNavigator().Evaluate(path) switch
         {
             XPathNodeIterator nodes => nodes.MoveNext() ? nodes.Current!.Value : null,
@@ -129,9 +135,14 @@ public sealed record Evidence(string? File, IReadOnlyList<string> Command, Evide
 
     private static string? FromJson(string content, string pointer)
     {
-        using JsonDocument document = JsonDocument.Parse(content, new JsonDocumentOptions { CommentHandling = JsonCommentHandling.Skip, AllowTrailingCommas = true });
+        using JsonDocument document = JsonDocument.Parse(content, new JsonDocumentOptions
+        {
+            CommentHandling = JsonCommentHandling.Skip,
+            AllowTrailingCommas = true
+        });
         JsonElement here = document.RootElement;
-        foreach (string token in pointer.Split('/').Skip(1).Select(token => token.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal)))
+        foreach (string token in pointer.Split('/').Skip(1).Select(token => token.Replace("~1", "/", StringComparison.Ordinal)
+            .Replace("~0", "~", StringComparison.Ordinal)))
         {
             if (here.ValueKind == JsonValueKind.Array && int.TryParse(token, NumberStyles.None, CultureInfo.InvariantCulture, out int index)
                 && index < here.GetArrayLength())
@@ -152,7 +163,8 @@ public sealed record Evidence(string? File, IReadOnlyList<string> Command, Evide
         PlacedText? file = map.Optional("file"), pattern = map.Optional("pattern");
         string[] command = [.. map.Texts("command").Select(part => part.Value)];
         (EvidenceForm Form, PlacedText? Key)[] keys = [(EvidenceForm.Pattern, pattern), (EvidenceForm.Ini, map.Optional("ini")),
-            (EvidenceForm.Xml, map.Optional("xml")), (EvidenceForm.Json, map.Optional("json")), (EvidenceForm.Property, map.Optional("property"))];
+            (EvidenceForm.Xml, map.Optional("xml")), (EvidenceForm.Json, map.Optional("json")),
+                (EvidenceForm.Property, map.Optional("property"))];
         (EvidenceForm Form, PlacedText? Key)[] given = [.. keys.Where(key => key.Key is not null)];
         if (file is null == (command.Length == 0) || given.Length != 1 || (command.Length > 0 && pattern is null))
         {

@@ -20,7 +20,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         head?.Done();
         foreach (DescribedMap setting in map.Maps("new-settings", "a setting that is new"))
         {
-            _settings.Add(new NewSetting(setting.Text("name").Value, setting.Text("question").Value, [.. setting.Texts("choices").Select(c => c.Value)]));
+            _settings.Add(new NewSetting(setting.Text("name").Value, setting.Text("question").Value,
+                [.. setting.Texts("choices").Select(c => c.Value)]));
             setting.Done();
         }
         string[] notes = [.. map.Texts("release-notes").Select(note => note.Value)];
@@ -37,10 +38,13 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         foreach (TableShape table in from.Tables)
         {
             int uses = tables.Count(read => ReferenceEquals(read.From, table)) + (leftOut.ContainsKey(table.Name) ? 1 : 0);
-            if (uses == 0) map.Report("tables", $"the table {table.Name} of version {from.Name} is neither carried nor left out; list it under \"tables\" or \"tables-left-out\"");
-            if (uses > 1) map.Report("tables", $"the table {table.Name} of version {from.Name} is listed {uses} times; each old table is accounted for once");
+            if (uses == 0) map.Report("tables",
+                $"the table {table.Name} of version {from.Name} is neither carried nor left out; list it under \"tables\" or \"tables-left-out\"");
+            if (uses > 1) map.Report("tables",
+                $"the table {table.Name} of version {from.Name} is listed {uses} times; each old table is accounted for once");
         }
-        foreach (IGrouping<string, TargetMap> twice in tables.SelectMany(table => table.Into).GroupBy(target => target.Table.Name).Where(group => group.Count() > 1))
+        foreach (IGrouping<string, TargetMap> twice in tables.SelectMany(table => table.Into).GroupBy(target => target.Table.Name)
+            .Where(group => group.Count() > 1))
             map.Report("tables", $"the new table {twice.Key} is fed by several old tables; that is not possible in one hop yet");
         return new Hop(from, to, _settings, tables, leftOut, newRecords, map.FileName) { ReleaseNotes = notes };
     }
@@ -103,7 +107,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             if (keep.Value is not ("first" or "")) keep.Report(_errors, "\"keep\" can be: first");
             exactCopies = copies.Text("because").Value;
             copies.Done();
-            if (old.Key.Count == 0) table.Report("exact-copies", $"exact copies are told by the key, and version {from.Name} declares none for {old.Name}");
+            if (old.Key.Count == 0) table.Report("exact-copies",
+                $"exact copies are told by the key, and version {from.Name} declares none for {old.Name}");
         }
         Combining? combining = ReadCombining(table, old, used);
         table.Done();
@@ -119,7 +124,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
     /// <param name="tables">Those that may be asked.</param>
     /// <param name="used">Receives the columns that keys are made of.</param>
     /// <param name="errors">Receives mistakes.</param>
-    internal static List<LookupMap> ReadLookups(DescribedMap table, TableShape old, IReadOnlyList<TableShape> tables, HashSet<string> used, DescriptionErrors errors)
+    internal static List<LookupMap> ReadLookups(DescribedMap table, TableShape old, IReadOnlyList<TableShape> tables,
+        HashSet<string> used, DescriptionErrors errors)
     {
         var lookups = new List<LookupMap>();
         DescribedMap? map = table.Map("lookups", "lookups");
@@ -140,7 +146,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             {
                 if (kernel.Type.Kind != FieldKind.Text) key.Report(errors, $"a code list is asked with text, this is {kernel.Type}");
                 (string, string)[] list = [.. codes.Pairs().Select(pair => (pair.Key.Value, pair.Value.Value))];
-                lookups.Add(new LookupMap(new LookupShape(name, [new ColumnShape("code", FieldType.Text)], parsed, FieldType.Text, IsCodeList: true), null, "", list));
+                lookups.Add(new LookupMap(new LookupShape(name, [new ColumnShape("code", FieldType.Text)], parsed, FieldType.Text,
+                    IsCodeList: true), null, "", list));
                 continue;
             }
             if (tableName is null || on is null)
@@ -154,7 +161,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             {
                 FieldType keyType = other.Columns[other.OrdinalOf(on.Value)].Type;
                 if (kernel.Type.Kind != keyType.Kind) key.Report(errors, $"{other.Name}.{on} is {keyType}, but this is {kernel.Type}");
-                else lookups.Add(new LookupMap(new LookupShape(name, other.Columns, parsed, keyType, IsCodeList: false), other, on.Value, []));
+                else lookups.Add(new LookupMap(new LookupShape(name, other.Columns, parsed, keyType, IsCodeList: false), other, on.Value,
+                    []));
             }
         }
         return lookups;
@@ -185,9 +193,11 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             }
             if (Parse(value) is not { } parsed) continue;
             Note(parsed, used);
-            if (PlacedExpression.Compile(value, _errors, () => new ExpressionCompiler(scope).CompileFor(parsed, target.Columns[ordinal])) is not { } kernel) continue;
+            if (PlacedExpression.Compile(value, _errors, () => new ExpressionCompiler(scope).CompileFor(parsed,
+                target.Columns[ordinal])) is not { } kernel) continue;
             if (!target.Columns[ordinal].IsPrivate && parsed.ColumnReferences.FirstOrDefault(column => column.Lookup is null
-                && scope.Columns.Any(old => old.IsPrivate && string.Equals(old.Name, column.Name, StringComparison.OrdinalIgnoreCase))) is { } hidden)
+                && scope.Columns.Any(old => old.IsPrivate && string.Equals(old.Name, column.Name,
+                    StringComparison.OrdinalIgnoreCase))) is { } hidden)
                 placed.Report(_errors, $"this gets its value from the private column {hidden.Name}; list {target.Name}.{name} under private in the new version too");
             string? compared = CheckRule(value, parsed, kernel, changes, comparedWith, scope);
             maps.Add(new ColumnMap(target.Columns[ordinal], parsed, changes?.Value, compared));
@@ -200,17 +210,21 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
 
     // A value that is only put in another form (a column, a cast, a lookup's key) carries the record. One that can alter a text must
     // say by which rule, so that the records it changed can be counted and the reason shown.
-    private string? CheckRule(PlacedText value, Expression parsed, Kernel kernel, PlacedText? changes, PlacedText? comparedWith, ExpressionScope scope)
+    private string? CheckRule(PlacedText value, Expression parsed, Kernel kernel, PlacedText? changes, PlacedText? comparedWith,
+        ExpressionScope scope)
     {
         string blame = ExpressionCompiler.Blame(parsed);
-        ColumnShape? source = scope.Columns.FirstOrDefault(column => string.Equals(column.Name, comparedWith?.Value ?? blame, StringComparison.OrdinalIgnoreCase));
+        ColumnShape? source = scope.Columns.FirstOrDefault(column => string.Equals(column.Name, comparedWith?.Value ?? blame,
+            StringComparison.OrdinalIgnoreCase));
         if (changes is null)
         {
             bool alters = kernel.Type.Kind == FieldKind.Text && source?.Type.Kind == FieldKind.Text && !IsReexpression(parsed);
-            if (alters) value.Report(_errors, "this can alter the text; write {is: ..., changes: why} so that the changed records are counted");
+            if (alters) value.Report(_errors,
+                "this can alter the text; write {is: ..., changes: why} so that the changed records are counted");
             return null;
         }
-        if (source is null) value.Report(_errors, "a rule that changes values says which old column they are compared with; add compared-with: COLUMN");
+        if (source is null) value.Report(_errors,
+            "a rule that changes values says which old column they are compared with; add compared-with: COLUMN");
         return source?.Name;
     }
 
@@ -227,7 +241,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         foreach ((PlacedText column, PlacedText because) in table.Map("columns-left-out", "old columns with the reason")?.Pairs() ?? [])
         {
             if (old.OrdinalOf(column.Value) < 0) column.Report(_errors, $"there is no column {column} in {old.Name}");
-            else if (used.Contains(column.Value)) column.Report(_errors, $"the column {column} is used and left out; it can only be one of them");
+            else if (used.Contains(column.Value)) column.Report(_errors,
+                $"the column {column} is used and left out; it can only be one of them");
             if (because.Value.Length == 0) because.Report(_errors, "a column is left out for a reason; write it here");
             columns[column.Value] = because.Value;
         }
@@ -243,8 +258,10 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         string separator = combine.Optional("separator")?.Value ?? " ", because = combine.Text("because").Value;
         combine.Done();
         int ordinal = old.OrdinalOf(text.Value);
-        if (ordinal < 0 || old.Columns[ordinal].Type.Kind != FieldKind.Text) text.Report(_errors, $"\"{text}\" is no text column of {old.Name}");
-        bool isStartOfKey = by.Count > 0 && by.Count < old.Key.Count && by.Select(c => c.Value).SequenceEqual(old.Key.Take(by.Count), StringComparer.OrdinalIgnoreCase);
+        if (ordinal < 0 || old.Columns[ordinal].Type.Kind != FieldKind.Text) text.Report(_errors,
+            $"\"{text}\" is no text column of {old.Name}");
+        bool isStartOfKey = by.Count > 0 && by.Count < old.Key.Count && by.Select(c => c.Value).SequenceEqual(old.Key.Take(by.Count),
+            StringComparer.OrdinalIgnoreCase);
         if (!isStartOfKey) combine.Report($"\"by\" names the first columns of the key of {old.Name} ({string.Join(", ", old.Key)}), but not all of them");
         used.UnionWith(old.Key);
         return new Combining([.. by.Select(c => c.Value)], text.Value, separator, because);

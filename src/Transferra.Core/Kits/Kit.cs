@@ -68,7 +68,8 @@ public sealed record Kit(string Id, string Title, string Folder, IReadOnlyList<K
 public sealed record DataEvidence(string? Sql, string? Header, RecordSign? Record, string Value)
 {
     /// <summary>Where it was looked, in words.</summary>
-    public string Where => Header is not null ? $"header field {Header}" : Sql is not null ? $"query {Sql}" : $"{Record!.Table.Name}.{Record.Column} where {Record.WhereText}";
+    public string Where => Header is not null ? $"header field {Header}" : Sql is not null ? $"query {Sql}"
+        : $"{Record!.Table.Name}.{Record.Column} where {Record.WhereText}";
 }
 
 /// <summary>A value in a record, for stores that answer no SQL.</summary>
@@ -107,7 +108,8 @@ public sealed record KitVersion(string Name, IReadOnlyList<string> Programs, str
     public VersionNeeds Needs { get; init; } = VersionNeeds.None;
 
     /// <summary>A table by name, in any case; null when the version has none such.</summary>
-    public TableShape? Table(string name) => Tables.FirstOrDefault(table => string.Equals(table.Name, name, StringComparison.OrdinalIgnoreCase));
+    public TableShape? Table(string name) =>
+        Tables.FirstOrDefault(table => string.Equals(table.Name, name, StringComparison.OrdinalIgnoreCase));
 }
 
 /// <summary>A control total: the engine's own SQL giving labels and, in the last column, a whole number.</summary>
@@ -163,7 +165,8 @@ public sealed record TargetMap(TableShape Table, IReadOnlyList<ColumnMap> Column
 /// <param name="Column">The new column.</param>
 /// <param name="Value">Its value, over the old table.</param>
 /// <param name="Changes">The declared rule that alters values; null when the value is only carried in another form.</param>
-/// <param name="ComparedWith">The old column whose text the value is compared with, to count the records the rule changed; null without rule.</param>
+/// <param name="ComparedWith">The old column whose text the value is compared with, to count the records the rule changed; null without
+/// rule.</param>
 public sealed record ColumnMap(ColumnShape Column, Expression Value, string? Changes, string? ComparedWith);
 
 /// <summary>A lookup: an old table's records by key, or a list of codes.</summary>

@@ -44,7 +44,8 @@ public static class KitLoader
         return new Kit(id, title, folder, versions, hops, programEvidence) { Components = components, Settings = settings, Logs = logs };
     }
 
-    private static KitVersion ReadVersion(DescribedMap map, string name, string kitFolder, IReadOnlyList<Component> components, Dictionary<(string, string), string> signs)
+    private static KitVersion ReadVersion(DescribedMap map, string name, string kitFolder, IReadOnlyList<Component> components,
+        Dictionary<(string, string), string> signs)
     {
         DescriptionErrors errors = map.Errors;
         PlacedText stated = map.Text("version");
@@ -57,9 +58,11 @@ public static class KitLoader
         var checks = new List<TableChecks>();
         List<TableShape> tables = ReadTables(map.Map("tables", "tables", required: true), errors, checks);
         List<BookRule> rules = ChecksLoader.Rules(map, tables);
-        List<DataEvidence> evidence = [.. map.Maps("told-by", "a sign of the version", required: true).Select(sign => ReadSign(sign, tables, name, signs))];
+        List<DataEvidence> evidence = [.. map.Maps("told-by", "a sign of the version", required: true)
+            .Select(sign => ReadSign(sign, tables, name, signs))];
         CheckRelations(map, tables);
-        var version = new KitVersion(name, [.. map.Texts("programs").Select(text => text.Value)], encoding?.Value, evidence, headers, tables,
+        var version = new KitVersion(name, [.. map.Texts("programs").Select(text => text.Value)], encoding?.Value, evidence, headers,
+            tables,
             rules, ReadTotals(map, tables))
         {
             Checks = [.. checks.Where(said => !said.IsEmpty)],
@@ -72,12 +75,14 @@ public static class KitLoader
         return version;
     }
 
-    private static DataEvidence ReadSign(DescribedMap sign, List<TableShape> tables, string version, Dictionary<(string Where, string Is), string> signs)
+    private static DataEvidence ReadSign(DescribedMap sign, List<TableShape> tables, string version, Dictionary<(string Where, string Is),
+        string> signs)
     {
         PlacedText? sql = sign.Optional("sql"), header = sign.Optional("header");
         string value = sign.Text("is").Value;
         bool inRecord = sign.Has("table");
-        if (new[] { sql is not null, header is not null, inRecord }.Count(way => way) != 1) sign.Report("a sign has one of \"sql\", \"header\" and \"table\"");
+        if (new[] { sql is not null, header is not null, inRecord }.Count(way =>
+            way) != 1) sign.Report("a sign has one of \"sql\", \"header\" and \"table\"");
         else if (sql is not null && KitQuestion.WhyNot(sql.Value) is { } why) sql.Report(sign.Errors, why);
         RecordSign? record = inRecord ? ReadRecord(sign, tables) : null;
         sign.Done();
@@ -109,7 +114,8 @@ public static class KitLoader
         }
         if (Condition(where, table, map.Errors) is not { } condition) return null;
         string[] needed = [column.Value, .. condition.ColumnReferences.Select(reference => reference.Name)];
-        return new RecordSign(table with { Columns = [.. table.Columns.Where(known => needed.Any(name => Same(name, known.Name)))] }, column.Value, condition, where.Value);
+        return new RecordSign(table with { Columns = [.. table.Columns.Where(known => needed.Any(name => Same(name, known.Name)))] },
+            column.Value, condition, where.Value);
     }
 
     internal static TableShape? Find(PlacedText name, IReadOnlyList<TableShape> tables, DescriptionErrors errors)
@@ -124,7 +130,8 @@ public static class KitLoader
     {
         if (where is null || PlacedExpression.Parse(where, errors) is not { } parsed) return null;
         var scope = new ExpressionScope(table.Name, table.Columns, [], new Dictionary<string, string>());
-        return PlacedExpression.Compile(where, errors, () => new ExpressionCompiler(scope).CompileCondition(parsed)) is null ? null : parsed;
+        return PlacedExpression.Compile(where, errors, () => new ExpressionCompiler(scope).CompileCondition(parsed)) is null ? null
+            : parsed;
     }
 
     private static Dictionary<string, string> Pairs(DescribedMap? map) =>
@@ -147,49 +154,63 @@ public static class KitLoader
                     spec.Report(errors, $"\"{type}\" is no type; the types are {FieldType.KnownNames}");
                 columns.Add(new ColumnShape(column.Value, parsed, required));
             }
-            foreach (PlacedText hidden in table.Texts("private"))
-            {
-                int ordinal = columns.FindIndex(column => Same(column.Name, hidden.Value));
-                if (ordinal < 0) hidden.Report(errors, $"the table {name} has no column {hidden}");
-                else columns[ordinal] = columns[ordinal] with { IsPrivate = true };
-            }
-            foreach (PlacedText masked in table.Texts("masked-outside"))
-            {
-                int ordinal = columns.FindIndex(column => Same(column.Name, masked.Value));
-                if (ordinal < 0) masked.Report(errors, $"the table {name} has no column {masked}");
-                else columns[ordinal] = columns[ordinal] with { IsMasked = true };
-            }
+            Marked(table, name, "private", columns, column => column with { IsPrivate = true });
+            Marked(table, name, "masked-outside", columns, column => column with { IsMasked = true });
             IReadOnlyList<PlacedText> key = table.Texts("key");
             foreach (PlacedText part in key)
                 if (!columns.Any(column => Same(column.Name, part.Value))) part.Report(errors, $"the table {name} has no column {part}");
-            var relations = new List<RelationShape>();
-            foreach (DescribedMap relation in table.Maps("relations", "a link to another table"))
-            {
-                IReadOnlyList<PlacedText> from = relation.Texts("columns"), on = relation.Texts("on");
-                PlacedText to = relation.Text("to");
-                if (from.Count == 0 || from.Count != on.Count) relation.Report("\"columns\" and \"on\" name the same number of columns, one at least");
-                foreach (PlacedText column in from)
-                    if (!columns.Any(known => Same(known.Name, column.Value))) column.Report(errors, $"the table {name} has no column {column}");
-                relations.Add(new RelationShape([.. from.Select(c => c.Value)], to.Value, [.. on.Select(c => c.Value)]));
-                relation.Done();
-            }
+            List<RelationShape> relations = ReadRelations(table, name, columns, errors);
             List<IndexShape> indexes = ReadIndexes(table, name, columns, errors);
             PlacedText? numbered = table.Optional("numbered");
             if (numbered is not null && columns.Find(column => Same(column.Name, numbered.Value)) is not { Type.Kind: FieldKind.Integer })
                 numbered.Report(errors, $"the table {name} has no column {numbered} of whole numbers that could count itself up");
-            foreach ((PlacedText column, PlacedText value) in table.Map("defaults", "what the engine puts in when nothing is said")?.Pairs() ?? [])
+            foreach ((PlacedText column, PlacedText value) in table.Map("defaults",
+                "what the engine puts in when nothing is said")?.Pairs() ?? [])
             {
                 int ordinal = columns.FindIndex(known => Same(known.Name, column.Value));
                 if (ordinal < 0) column.Report(errors, $"the table {name} has no column {column}");
-                else if (!IsLiteral(value.Value)) value.Report(errors, $"\"{value}\" is no default; a default is a number, a text in single quotation marks, TRUE or FALSE");
+                else if (!IsLiteral(value.Value)) value.Report(errors,
+                    $"\"{value}\" is no default; a default is a number, a text in single quotation marks, TRUE or FALSE");
                 else columns[ordinal] = columns[ordinal] with { Default = value.Value };
             }
-            var shape = new TableShape(name, columns, [.. key.Select(part => part.Value)], relations) { Indexes = indexes, NumberedColumn = numbered?.Value };
+            var shape = new TableShape(name, columns, [.. key.Select(part => part.Value)], relations)
+            {
+                Indexes = indexes,
+                NumberedColumn = numbered?.Value
+            };
             checks.Add(ChecksLoader.Table(table, shape));
             table.Done();
             tables.Add(shape);
         }
         return tables;
+    }
+
+    // Columns that a list of the table names, each changed as the list means.
+    private static void Marked(DescribedMap table, string name, string list, List<ColumnShape> columns, Func<ColumnShape, ColumnShape> change)
+    {
+        foreach (PlacedText named in table.Texts(list))
+        {
+            int ordinal = columns.FindIndex(column => Same(column.Name, named.Value));
+            if (ordinal < 0) named.Report(table.Errors, $"the table {name} has no column {named}");
+            else columns[ordinal] = change(columns[ordinal]);
+        }
+    }
+
+    private static List<RelationShape> ReadRelations(DescribedMap table, string name, List<ColumnShape> columns, DescriptionErrors errors)
+    {
+        var relations = new List<RelationShape>();
+        foreach (DescribedMap relation in table.Maps("relations", "a link to another table"))
+        {
+            IReadOnlyList<PlacedText> from = relation.Texts("columns"), on = relation.Texts("on");
+            PlacedText to = relation.Text("to");
+            if (from.Count == 0 || from.Count != on.Count) relation.Report("\"columns\" and \"on\" name the same number of columns, one at least");
+            foreach (PlacedText column in from)
+                if (!columns.Any(known => Same(known.Name, column.Value))) column.Report(errors,
+                    $"the table {name} has no column {column}");
+            relations.Add(new RelationShape([.. from.Select(c => c.Value)], to.Value, [.. on.Select(c => c.Value)]));
+            relation.Done();
+        }
+        return relations;
     }
 
     private static List<IndexShape> ReadIndexes(DescribedMap table, string name, List<ColumnShape> columns, DescriptionErrors errors)
@@ -200,9 +221,11 @@ public static class KitLoader
             IReadOnlyList<PlacedText> over = index.Texts("columns");
             if (over.Count == 0) index.Report("\"columns\" names one column at least");
             foreach (PlacedText column in over)
-                if (!columns.Any(known => Same(known.Name, column.Value))) column.Report(errors, $"the table {name} has no column {column}");
+                if (!columns.Any(known => Same(known.Name, column.Value))) column.Report(errors,
+                    $"the table {name} has no column {column}");
             PlacedText? unique = index.Optional("unique");
-            if (unique is not null && unique.Value is not ("true" or "false" or "yes" or "no")) unique.Report(errors, "\"unique\" is true or false");
+            if (unique is not null && unique.Value is not ("true" or "false" or "yes" or "no")) unique.Report(errors,
+                "\"unique\" is true or false");
             indexes.Add(new IndexShape("", [.. over.Select(column => column.Value)], unique?.Value is "true" or "yes"));
             index.Done();
         }
@@ -212,7 +235,8 @@ public static class KitLoader
     // What every engine understands alike.
     private static bool IsLiteral(string text) => text.ToUpperInvariant() is "TRUE" or "FALSE"
         || DecimalText.TryParse(Encoding.UTF8.GetBytes(text), FieldType.MaxPrecision, 18, out _) is null
-        || (text.Length >= 2 && text[0] == '\'' && text[^1] == '\'' && text[1..^1].Replace("''", "", StringComparison.Ordinal).IndexOf('\'', StringComparison.Ordinal) < 0);
+        || (text.Length >= 2 && text[0] == '\'' && text[^1] == '\'' && text[1..^1].Replace("''", "", StringComparison.Ordinal)
+            .IndexOf('\'', StringComparison.Ordinal) < 0);
 
     private static void CheckRelations(DescribedMap map, List<TableShape> tables)
     {
@@ -242,11 +266,13 @@ public static class KitLoader
             string name = total.Text("name").Value;
             PlacedText? scale = total.Optional("decimals");
             int digits = 0;
-            if (scale is not null && (!int.TryParse(scale.Value, NumberStyles.None, CultureInfo.InvariantCulture, out digits) || digits > 18))
+            if (scale is not null && (!int.TryParse(scale.Value, NumberStyles.None, CultureInfo.InvariantCulture, out digits)
+                || digits > 18))
                 scale.Report(map.Errors, "\"decimals\" is a whole number from 0 to 18");
             Dictionary<string, string> sql = Pairs(total.Map("sql", "queries by engine"));
             foreach ((string engine, string question) in sql)
-                if (StoreAddress.Engines.Contains(engine) && KitQuestion.WhyNot(question) is { } why) total.Report($"{why} (sql, {engine})");
+                if (StoreAddress.Engines.Contains(engine)
+                    && KitQuestion.WhyNot(question) is { } why) total.Report($"{why} (sql, {engine})");
             GroupSum? sum = ReadGroupSum(total, tables, digits);
             if (sql.Count == 0 && !total.Has("table")) total.Report("a control total has \"sql\" for engines that answer it, \"table\" for those that do not, or both");
             totals.Add(new ControlTotal(name, digits, sql, sum));
@@ -270,7 +296,8 @@ public static class KitLoader
         {
             var scope = new ExpressionScope(table.Name, table.Columns, [], new Dictionary<string, string>());
             Kernel? kernel = PlacedExpression.Compile(sum!, total.Errors, () => new ExpressionCompiler(scope).Compile(parsed));
-            bool fits = kernel?.Type is { Kind: FieldKind.Integer } && scale == 0 || kernel?.Type is { Kind: FieldKind.Decimal } type && type.Scale == scale;
+            bool fits = kernel?.Type is { Kind: FieldKind.Integer } && scale == 0 || kernel?.Type is { Kind: FieldKind.Decimal } type
+                && type.Scale == scale;
             if (kernel is not null && !fits)
                 sum!.Report(total.Errors, $"a total with {scale} decimals adds up {(scale == 0 ? "INTEGER" : $"DECIMAL(p,{scale})")}, this is {kernel.Type}");
         }

@@ -19,7 +19,8 @@ public sealed record RecordedSetting(string Name, Evidence? Place, RecordSign? R
 
 /// <summary>A licence, serial number, activation or other code.</summary>
 /// <param name="Name">Its name in office.yaml.</param>
-/// <param name="Form">What it looks like, in full; a group "until" holds its last day as yyyyMMdd or yyyy-MM-dd. Null when any text will do.</param>
+/// <param name="Form">What it looks like, in full; a group "until" holds its last day as yyyyMMdd or yyyy-MM-dd. Null when any text will
+/// do.</param>
 /// <param name="NeedsMaintenance">Whether a maintenance contract must be in date as well.</param>
 /// <param name="AskedFor">When it will be asked for, in words.</param>
 public sealed record NeededKey(string Name, Regex? Form, bool NeedsMaintenance, string AskedFor);
@@ -42,7 +43,8 @@ public sealed record NeededWord(string Name, string Question);
 /// <param name="Engines">Lowest version by engine.</param>
 /// <param name="Systems">Lowest version by operating system, as in ID and VERSION_ID of os-release(5); empty when any will do.</param>
 /// <param name="Words">What people must say.</param>
-public sealed record VersionNeeds(IReadOnlyList<NeededKey> Keys, string? InstallerList, IReadOnlyList<NeededComponent> Components, IReadOnlyDictionary<string, string> Engines,
+public sealed record VersionNeeds(IReadOnlyList<NeededKey> Keys, string? InstallerList, IReadOnlyList<NeededComponent> Components,
+    IReadOnlyDictionary<string, string> Engines,
     IReadOnlyDictionary<string, string> Systems, IReadOnlyList<NeededWord> Words)
 {
     /// <summary>Nothing.</summary>

@@ -1,4 +1,5 @@
-// NeedsLoader.cs: reads components and settings of kit.yaml, and settings, shipped-files and needs of versions/*.yaml. Format: docs/kits.md.
+// NeedsLoader.cs: reads components and settings of kit.yaml, and settings, shipped-files and needs of versions/*.yaml. Format:
+// docs/kits.md.
 using System.Text.RegularExpressions;
 
 namespace Transferra.Core.Kits;
@@ -87,22 +88,26 @@ internal static class NeedsLoader
         foreach (DescribedMap component in map.Maps("components", "a component it needs"))
         {
             PlacedText name = component.Text("component");
-            if (name.Value.Length > 0 && !components.Any(known => known.Name == name.Value)) name.Report(errors, $"kit.yaml describes no component {name}");
+            if (name.Value.Length > 0 && !components.Any(known => known.Name == name.Value)) name.Report(errors,
+                $"kit.yaml describes no component {name}");
             needed.Add(new NeededComponent(name.Value, component.Text("at-least").Value, component.IsYes("comes-with-installer")));
             component.Done();
         }
         Dictionary<string, string> engines = [];
         foreach ((PlacedText engine, PlacedText atLeast) in map.Map("engine", "lowest versions by engine")?.Pairs() ?? [])
         {
-            if (!Engines.Contains(engine.Value)) engine.Report(errors, $"there is no engine {engine}; the engines are {string.Join(", ", Engines)}");
+            if (!Engines.Contains(engine.Value)) engine.Report(errors,
+                $"there is no engine {engine}; the engines are {string.Join(", ", Engines)}");
             engines[engine.Value] = atLeast.Value;
         }
-        Dictionary<string, string> systems = map.Map("system", "lowest versions by operating system")?.Pairs().ToDictionary(pair => pair.Key.Value, pair => pair.Value.Value) ?? [];
+        Dictionary<string, string> systems = map.Map("system", "lowest versions by operating system")?.Pairs()
+            .ToDictionary(pair => pair.Key.Value, pair => pair.Value.Value) ?? [];
         var words = new List<NeededWord>();
         foreach (DescribedMap word in map.Maps("confirm", "something that only people know"))
         {
             PlacedText name = word.Text("confirm");
-            if (name.Value.Any(c => !char.IsAsciiLetterOrDigit(c) && c != '-')) name.Report(errors, "a name to confirm has only letters, digits and \"-\"");
+            if (name.Value.Any(c => !char.IsAsciiLetterOrDigit(c) && c != '-')) name.Report(errors,
+                "a name to confirm has only letters, digits and \"-\"");
             words.Add(new NeededWord(name.Value, word.Text("question").Value));
             word.Done();
         }

@@ -30,7 +30,8 @@ public sealed record TableChecks(TableShape Table)
     public IReadOnlyList<FileLink> Files { get; init; } = [];
 
     /// <summary>Whether anything is said.</summary>
-    public bool IsEmpty => BusinessKeys.Count == 0 && Filled.Count == 0 && Codes.Count == 0 && Dates.Count == 0 && Tree is null && Series.Count == 0 && Files.Count == 0;
+    public bool IsEmpty => BusinessKeys.Count == 0 && Filled.Count == 0 && Codes.Count == 0 && Dates.Count == 0 && Tree is null
+        && Series.Count == 0 && Files.Count == 0;
 }
 
 /// <summary>What identifies a record in the business, beside its key: invoice number and supplier, say.</summary>

@@ -44,8 +44,10 @@ public sealed class SystemCommands(string folder, uint mask, IReadOnlyCollection
         string output = Path.GetTempFileName();
         try
         {
-            // A file instead of pipes: a service that keeps its streams open would otherwise keep us waiting, and die of a broken pipe later.
-            var start = new ProcessStartInfo("/bin/sh", ["-c", $"umask {Convert.ToString(mask, 8)}; out=$1; shift; exec setsid -w \"$@\" >>\"$out\" 2>&1 </dev/null", "sh", output,
+            // A file instead of pipes: a service that keeps its streams open would otherwise keep us waiting, and die of a broken pipe
+            // later.
+            var start = new ProcessStartInfo("/bin/sh",
+                ["-c", $"umask {Convert.ToString(mask, 8)}; out=$1; shift; exec setsid -w \"$@\" >>\"$out\" 2>&1 </dev/null", "sh", output,
                 .. command])
             { WorkingDirectory = folder };
             foreach (string secret in secrets) start.Environment.Remove(secret);
@@ -59,7 +61,8 @@ public sealed class SystemCommands(string folder, uint mask, IReadOnlyCollection
         }
         catch (Win32Exception error)
         {
-            throw new TransferraException($"{Shown(command)} cannot be run: {error.Message}", "See that the office's folder is there and may be entered.", error);
+            throw new TransferraException($"{Shown(command)} cannot be run: {error.Message}",
+                "See that the office's folder is there and may be entered.", error);
         }
         finally
         {
@@ -72,10 +75,12 @@ public sealed class SystemCommands(string folder, uint mask, IReadOnlyCollection
         var clock = Stopwatch.StartNew();
         while (!process.WaitForExit(clock.Elapsed < limit ? Beat : TimeSpan.Zero))
         {
-            string? why = clock.Elapsed >= limit ? $"did not end within {limit.TotalSeconds:0} s" : new FileInfo(output).Length > MostOutput ? "does not stop printing" : null;
+            string? why = clock.Elapsed >= limit ? $"did not end within {limit.TotalSeconds:0} s"
+                : new FileInfo(output).Length > MostOutput ? "does not stop printing" : null;
             if (why is null) continue;
             process.Kill(entireProcessTree: true);
-            throw new TransferraException($"{Shown(command)} {why}, and was ended", "Run it by hand to see why, or allow it more time in office.yaml.");
+            throw new TransferraException($"{Shown(command)} {why}, and was ended",
+                "Run it by hand to see why, or allow it more time in office.yaml.");
         }
     }
 
@@ -88,5 +93,6 @@ public sealed class SystemCommands(string folder, uint mask, IReadOnlyCollection
     }
 
     /// <summary>A command as a person would type it.</summary>
-    public static string Shown(IReadOnlyList<string> command) => string.Join(' ', command.Select(part => part.Any(char.IsWhiteSpace) ? $"\"{part}\"" : part));
+    public static string Shown(IReadOnlyList<string> command) =>
+        string.Join(' ', command.Select(part => part.Any(char.IsWhiteSpace) ? $"\"{part}\"" : part));
 }

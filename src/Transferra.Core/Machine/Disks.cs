@@ -6,7 +6,8 @@ namespace Transferra.Core.Machine;
 /// <summary>Physical disks.</summary>
 public static class Disks
 {
-    /// <summary>A name that two folders share when they are on one disk: that of the disk where the system tells it, otherwise that of the volume.</summary>
+    /// <summary>A name that two folders share when they are on one disk: that of the disk where the system tells it, otherwise that of
+    /// the volume.</summary>
     /// <param name="path">A file or folder; one that is not there yet stands for the folder it would be made in.</param>
     public static string Of(string path)
     {

@@ -24,10 +24,12 @@ public readonly record struct FileIdentity(long Device, long Inode, uint Owner, 
             BitConverter.ToInt64(buffer, inode), BitConverter.ToUInt32(buffer, owner), BitConverter.ToUInt32(buffer, group));
     }
 
-    /// <summary>The first part of a path that is a link which neither this user nor root made: whoever did may lead it anywhere at any time; null when there is none.</summary>
+    /// <summary>The first part of a path that is a link which neither this user nor root made: whoever did may lead it anywhere at any
+    /// time; null when there is none.</summary>
     public static string? ForeignLink(string path)
     {
-        for (int slash = path.IndexOf('/', 1); slash >= 0; slash = slash < path.Length ? path.IndexOf('/', slash + 1) is var next and >= 0 ? next : path.Length : -1)
+        for (int slash = path.IndexOf('/', 1); slash >= 0; slash = slash < path.Length ? path.IndexOf('/', slash + 1) is var next and >= 0
+            ? next : path.Length : -1)
         {
             string part = path[..slash];
             if (PosixFiles.Stat(PosixFiles.Bytes(part)) is not { } stat) return null;

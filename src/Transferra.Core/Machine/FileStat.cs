@@ -32,7 +32,8 @@ public enum FileKind
 /// <param name="BytesOnDisk">What it takes on the disk; less than its size when it has holes.</param>
 /// <param name="ModifiedNanoseconds">When its content was changed last, nanoseconds since 1970.</param>
 /// <param name="ChangedNanoseconds">When its content, name or rights were changed last; nobody can set this time.</param>
-public readonly record struct FileStat(FileKind Kind, int Mode, uint Owner, uint Group, uint Links, long Device, long Inode, long Bytes, long BytesOnDisk,
+public readonly record struct FileStat(FileKind Kind, int Mode, uint Owner, uint Group, uint Links, long Device, long Inode, long Bytes,
+    long BytesOnDisk,
     long ModifiedNanoseconds, long ChangedNanoseconds)
 {
     private const int BlockBytes = 512;
@@ -44,20 +45,31 @@ public readonly record struct FileStat(FileKind Kind, int Mode, uint Owner, uint
     public bool IsSparse => Kind == FileKind.File && BytesOnDisk < Bytes - 4096;
 
     /// <summary>Whether what is at two readings of a path is the same, unchanged content.</summary>
-    public bool IsUnchangedSince(FileStat earlier) => this with { Links = 0, BytesOnDisk = 0 } == earlier with { Links = 0, BytesOnDisk = 0 };
+    public bool IsUnchangedSince(FileStat earlier) => this with { Links = 0, BytesOnDisk = 0 } == earlier with
+    {
+        Links = 0,
+        BytesOnDisk = 0
+    };
 
     internal static FileStat FromStatX(ReadOnlySpan<byte> raw)
     {
         // Offsets are those of struct statx.
         int mode = BinaryPrimitives.ReadUInt16LittleEndian(raw[28..]);
         long device = ((long)BinaryPrimitives.ReadUInt32LittleEndian(raw[136..]) << 32) | BinaryPrimitives.ReadUInt32LittleEndian(raw[140..]);
-        return new FileStat((mode & 0xF000) switch { 0x8000 => FileKind.File, 0x4000 => FileKind.Folder, 0xA000 => FileKind.Link, _ => FileKind.Other },
+        return new FileStat((mode & 0xF000) switch
+        {
+            0x8000 => FileKind.File,
+            0x4000 => FileKind.Folder,
+            0xA000 => FileKind.Link,
+            _ => FileKind.Other
+        },
             mode & 0xFFF, BinaryPrimitives.ReadUInt32LittleEndian(raw[20..]), BinaryPrimitives.ReadUInt32LittleEndian(raw[24..]),
                 BinaryPrimitives.ReadUInt32LittleEndian(raw[16..]),
             device, BinaryPrimitives.ReadInt64LittleEndian(raw[32..]), BinaryPrimitives.ReadInt64LittleEndian(raw[40..]),
                 BinaryPrimitives.ReadInt64LittleEndian(raw[48..]) * BlockBytes,
             Nanoseconds(raw[112..]), Nanoseconds(raw[96..]));
 
-        static long Nanoseconds(ReadOnlySpan<byte> time) => (BinaryPrimitives.ReadInt64LittleEndian(time) * 1_000_000_000) + BinaryPrimitives.ReadUInt32LittleEndian(time[8..]);
+        static long Nanoseconds(ReadOnlySpan<byte> time) => (BinaryPrimitives.ReadInt64LittleEndian(time) * 1_000_000_000)
+            + BinaryPrimitives.ReadUInt32LittleEndian(time[8..]);
     }
 }

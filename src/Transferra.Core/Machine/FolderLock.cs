@@ -1,4 +1,5 @@
-// FolderLock.cs: keeps a second Transferra away from a folder, whichever office it works for; flock(2) on the folder itself, so that nothing is left in it.
+// FolderLock.cs: keeps a second Transferra away from a folder, whichever office it works for; flock(2) on the folder itself, so that
+// nothing is left in it.
 // Holds: (1) the lock goes with the process, however that ends; (2) no file is made unless the volume cannot lock folders.
 using System.Runtime.InteropServices;
 using Microsoft.Win32.SafeHandles;
@@ -34,7 +35,8 @@ public sealed class FolderLock : IDisposable
 
     private static FolderLock? TryTakeFile(string file)
     {
-        int opened = SystemCalls.Open(PosixFiles.Terminated(PosixFiles.Bytes(file)), OpenFlags.ReadWrite | OpenFlags.Create | OpenFlags.NoFollow | OpenFlags.CloseOnExec, 0x180);
+        int opened = SystemCalls.Open(PosixFiles.Terminated(PosixFiles.Bytes(file)),
+            OpenFlags.ReadWrite | OpenFlags.Create | OpenFlags.NoFollow | OpenFlags.CloseOnExec, 0x180);
         if (opened < 0) throw PosixFiles.Failed(Marshal.GetLastPInvokeError(), "lock", PosixFiles.Bytes(file));
         var handle = new SafeFileHandle(opened, ownsHandle: true);
         if (SystemCalls.Lock(handle, SystemCalls.LockAlone | SystemCalls.LockDoNotWait) == 0) return new FolderLock(handle);

@@ -1,7 +1,8 @@
 // FolderTree.cs: a folder and all that is below it, reached part by part with handles and never through a link.
-// Why handles: between looking at a path and opening it, somebody who may write in one of its folders can put a link there; a set that somebody forged
-// brings its links along. A path that is walked by handles leads nowhere else, whatever is put in its way.
-// Holds: (1) nothing outside the folder is read or written; (2) nothing that is there is overwritten; (3) a link in the way is an error that names it.
+// Why handles: between looking at a path and opening it, somebody who may write in one of its folders can put a link there; a set that
+// somebody forged brings its links along. A path that is walked by handles leads nowhere else, whatever is put in its way.
+// Holds: (1) nothing outside the folder is read or written; (2) nothing that is there is overwritten; (3) a link in the way is an error
+// that names it.
 // Source: openat(2), O_NOFOLLOW; path_resolution(7). Calls from several threads at a time are fine.
 using System.Runtime.InteropServices;
 using Microsoft.Win32.SafeHandles;
@@ -21,7 +22,8 @@ internal sealed class FolderTree : IDisposable
     {
         _path = path;
         int handle = SystemCalls.Open(PosixFiles.Terminated(path), OpenFlags.Directory | OpenFlags.NoFollow | OpenFlags.CloseOnExec, 0);
-        _root = handle >= 0 ? new SafeFileHandle(handle, ownsHandle: true) : throw PosixFiles.Failed(Marshal.GetLastPInvokeError(), "open the folder", path);
+        _root = handle >= 0 ? new SafeFileHandle(handle, ownsHandle: true) : throw PosixFiles.Failed(Marshal.GetLastPInvokeError(),
+            "open the folder", path);
     }
 
     /// <summary>Creates a file that must not be there, readable by its owner only; folders above it are made.</summary>
@@ -29,7 +31,8 @@ internal sealed class FolderTree : IDisposable
     public SafeFileHandle CreateNew(byte[] name)
     {
         using Parent parent = ParentOf(name, makes: true);
-        return Opened(SystemCalls.OpenAt(parent.Handle, parent.Name, OpenFlags.ReadWrite | OpenFlags.Create | OpenFlags.Exclusive | OpenFlags.NoFollow
+        return Opened(SystemCalls.OpenAt(parent.Handle, parent.Name,
+            OpenFlags.ReadWrite | OpenFlags.Create | OpenFlags.Exclusive | OpenFlags.NoFollow
             | OpenFlags.CloseOnExec, OwnersFile), "create", name);
     }
 
@@ -39,7 +42,8 @@ internal sealed class FolderTree : IDisposable
         using Parent parent = ParentOf(name, makes: false);
         int flags = OpenFlags.ReadOnly | OpenFlags.NoFollow | OpenFlags.NonBlocking | OpenFlags.CloseOnExec;
         int handle = SystemCalls.OpenAt(parent.Handle, parent.Name, flags | OpenFlags.NoAccessTime, 0);
-        if (handle < 0 && Marshal.GetLastPInvokeError() == SystemError.NotPermitted) handle = SystemCalls.OpenAt(parent.Handle, parent.Name, flags, 0);
+        if (handle < 0 && Marshal.GetLastPInvokeError() == SystemError.NotPermitted) handle = SystemCalls.OpenAt(parent.Handle,
+            parent.Name, flags, 0);
         return Opened(handle, "read", name);
     }
 
@@ -50,7 +54,8 @@ internal sealed class FolderTree : IDisposable
         {
             using Parent parent = ParentOf(name, makes: false);
             byte[] buffer = new byte[FileStat.RawBytes];
-            if (SystemCalls.StatX(parent.Handle, parent.Name, SystemCalls.LinkItself, FileStat.Wanted, buffer) == 0) return FileStat.FromStatX(buffer);
+            if (SystemCalls.StatX(parent.Handle, parent.Name, SystemCalls.LinkItself, FileStat.Wanted,
+                buffer) == 0) return FileStat.FromStatX(buffer);
         }
         catch (FileNotFoundException) { return null; }
         int error = Marshal.GetLastPInvokeError();
@@ -85,7 +90,8 @@ internal sealed class FolderTree : IDisposable
     }
 
     /// <summary>Sets the permission bits of a file or folder that is opened.</summary>
-    public void SetMode(SafeFileHandle file, int mode, byte[] name) => Check(SystemCalls.SetMode(file, mode), "set the permissions of", name);
+    public void SetMode(SafeFileHandle file, int mode, byte[] name) => Check(SystemCalls.SetMode(file, mode), "set the permissions of",
+        name);
 
     /// <summary>Gives an entry to a user and a group; a link itself, not what it leads to.</summary>
     public void SetOwner(byte[] name, uint owner, uint group)
@@ -102,7 +108,8 @@ internal sealed class FolderTree : IDisposable
         long seconds = Math.DivRem(nanoseconds, 1_000_000_000, out long rest);
         if (rest < 0) (seconds, rest) = (seconds - 1, rest + 1_000_000_000);
         using Parent parent = ParentOf(name, makes: false);
-        Check(SystemCalls.SetTimesAt(parent.Handle, parent.Name, [seconds, rest, seconds, rest], SystemCalls.LinkItself), "set the time of", name);
+        Check(SystemCalls.SetTimesAt(parent.Handle, parent.Name, [seconds, rest, seconds, rest], SystemCalls.LinkItself),
+            "set the time of", name);
     }
 
     /// <summary>Sets an extended attribute of a file or folder that is opened.</summary>
@@ -128,13 +135,15 @@ internal sealed class FolderTree : IDisposable
             at = next;
             start = end + 1;
         }
-        return at != _root ? at : Opened(SystemCalls.OpenAt(_root, [(byte)'.', 0], OpenFlags.Directory | OpenFlags.CloseOnExec, 0), "open the folder", name);
+        return at != _root ? at : Opened(SystemCalls.OpenAt(_root, [(byte)'.', 0], OpenFlags.Directory | OpenFlags.CloseOnExec, 0),
+            "open the folder", name);
     }
 
     private SafeFileHandle Step(SafeFileHandle at, byte[] name, int start, int end, bool makes)
     {
         byte[] part = [.. name.AsSpan(start, end - start), 0];
-        if (makes && SystemCalls.MakeFolderAt(at, part, OwnersFolder) != 0 && Marshal.GetLastPInvokeError() is var error and not SystemError.Exists)
+        if (makes && SystemCalls.MakeFolderAt(at, part, OwnersFolder) != 0
+            && Marshal.GetLastPInvokeError() is var error and not SystemError.Exists)
             throw PosixFiles.Failed(error, "make the folder", PathOf(name[..end]));
         int handle = SystemCalls.OpenAt(at, part, OpenFlags.Directory | OpenFlags.NoFollow | OpenFlags.CloseOnExec, 0);
         if (handle < 0 && Marshal.GetLastPInvokeError() is SystemError.TooManyLinks or SystemError.NotAFolder)
@@ -154,7 +163,8 @@ internal sealed class FolderTree : IDisposable
     }
 
     private SafeFileHandle Opened(int handle, string doing, byte[] name) =>
-        handle >= 0 ? new SafeFileHandle(handle, ownsHandle: true) : throw PosixFiles.Failed(Marshal.GetLastPInvokeError(), doing, PathOf(name));
+        handle >= 0 ? new SafeFileHandle(handle, ownsHandle: true) : throw PosixFiles.Failed(Marshal.GetLastPInvokeError(), doing,
+            PathOf(name));
 
     private void Check(int result, string doing, byte[] name) => PosixFiles.Check(result, doing, PathOf(name));
 

@@ -21,7 +21,8 @@ public static class Network
             // sl, local address:port, remote address:port, state, ...; all hexadecimal.
             foreach (string[] cells in File.ReadLines(table).Skip(1).Select(line => line.Split(' ', StringSplitOptions.RemoveEmptyEntries)))
                 if (cells.Length > 3 && cells[3] == Listening)
-                    ports.Add(int.Parse(cells[1].AsSpan(cells[1].LastIndexOf(':') + 1), NumberStyles.HexNumber, CultureInfo.InvariantCulture));
+                    ports.Add(int.Parse(cells[1].AsSpan(cells[1].LastIndexOf(':') + 1), NumberStyles.HexNumber,
+                        CultureInfo.InvariantCulture));
         }
         return ports;
     }

@@ -18,7 +18,8 @@ public static class OpenFiles
         if (!Directory.Exists("/proc")) return holders;
         foreach (string process in Directory.EnumerateDirectories("/proc"))
         {
-            if (!int.TryParse(Path.GetFileName(process), System.Globalization.NumberStyles.None, System.Globalization.CultureInfo.InvariantCulture, out int id)
+            if (!int.TryParse(Path.GetFileName(process), System.Globalization.NumberStyles.None,
+                System.Globalization.CultureInfo.InvariantCulture, out int id)
                 || id == Environment.ProcessId) continue;
             try
             {

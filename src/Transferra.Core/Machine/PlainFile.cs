@@ -1,4 +1,5 @@
-// PlainFile.cs: reading of files that somebody named: only what is a file, after links are followed. A pipe would be waited for for ever, a device may never end.
+// PlainFile.cs: reading of files that somebody named: only what is a file, after links are followed. A pipe would be waited for for ever,
+// a device may never end.
 // Holds: opening waits for nobody, whatever stands there, also when it was exchanged a moment ago.
 using System.Runtime.InteropServices;
 using Microsoft.Win32.SafeHandles;
@@ -26,7 +27,8 @@ public static class PlainFile
         if (opened < 0) throw PosixFiles.Failed(Marshal.GetLastPInvokeError(), "read", bytes);
         var handle = new SafeFileHandle(opened, ownsHandle: true);
         byte[] raw = new byte[FileStat.RawBytes];
-        if (SystemCalls.StatX(handle, [0], SystemCalls.HandleItself, FileStat.Wanted, raw) == 0 && FileStat.FromStatX(raw).Kind == FileKind.File) return handle;
+        if (SystemCalls.StatX(handle, [0], SystemCalls.HandleItself, FileStat.Wanted, raw) == 0
+            && FileStat.FromStatX(raw).Kind == FileKind.File) return handle;
         handle.Dispose();
         throw new IOException($"cannot read {path}: it is {What(path)} and not a file");
     }
@@ -52,8 +54,10 @@ public static class PlainFile
     /// <exception cref="IOException">It is a pipe, a socket or a device.</exception>
     public static void RefuseOther(string path)
     {
-        if (PosixFiles.Stat(PosixFiles.Bytes(path), follow: true) is { Kind: FileKind.Other }) throw new IOException($"cannot read {path}: it is {What(path)} and not a file");
+        if (PosixFiles.Stat(PosixFiles.Bytes(path),
+            follow: true) is { Kind: FileKind.Other }) throw new IOException($"cannot read {path}: it is {What(path)} and not a file");
     }
 
-    private static string What(string path) => PosixFiles.Stat(PosixFiles.Bytes(path), follow: true)?.Kind == FileKind.Folder ? "a folder" : "a pipe, a socket or a device";
+    private static string What(string path) => PosixFiles.Stat(PosixFiles.Bytes(path), follow: true)?.Kind == FileKind.Folder ? "a folder"
+        : "a pipe, a socket or a device";
 }

@@ -1,6 +1,7 @@
 // PosixFiles.cs: files by the bytes of their names, and what .NET does not offer of them: what a link leads to, attributes, exact times.
 // Writing below a folder, where nothing may lead out of it, is in FolderTree.cs.
-// Source: the manual pages of section 2 that each function names. All throw IOException (or UnauthorizedAccessException) with the system's words.
+// Source: the manual pages of section 2 that each function names. All throw IOException (or UnauthorizedAccessException) with the
+// system's words.
 using System.Runtime.InteropServices;
 using System.Text;
 using Microsoft.Win32.SafeHandles;
@@ -36,7 +37,8 @@ internal static class PosixFiles
     public static FileStat? Stat(byte[] path, bool follow = false)
     {
         byte[] buffer = new byte[FileStat.RawBytes];
-        if (SystemCalls.StatX(SystemCalls.AtCurrentFolder, Terminated(path), follow ? 0 : SystemCalls.LinkItself, FileStat.Wanted, buffer) == 0) return FileStat.FromStatX(buffer);
+        if (SystemCalls.StatX(SystemCalls.AtCurrentFolder, Terminated(path), follow ? 0 : SystemCalls.LinkItself, FileStat.Wanted,
+            buffer) == 0) return FileStat.FromStatX(buffer);
         int error = Marshal.GetLastPInvokeError();
         return error is SystemError.NoEntry or SystemError.NotAFolder ? null : throw Failed(error, "look at", path);
     }
@@ -70,13 +72,14 @@ internal static class PosixFiles
         return names;
     }
 
-    /// <summary>Opens a file for reading; a link is not followed, and a pipe or a device is not waited for. Its time of last reading is left alone
-    /// where this user may.</summary>
+    /// <summary>Opens a file for reading; a link is not followed, and a pipe or a device is not waited for. Its time of last reading is
+    /// left alone where this user may.</summary>
     public static SafeFileHandle OpenRead(byte[] path)
     {
         int flags = OpenFlags.NoFollow | OpenFlags.NonBlocking | OpenFlags.CloseOnExec;
         int handle = SystemCalls.Open(Terminated(path), flags | OpenFlags.NoAccessTime, 0);
-        if (handle < 0 && Marshal.GetLastPInvokeError() == SystemError.NotPermitted) handle = SystemCalls.Open(Terminated(path), flags, 0); // another's file
+        // another's file
+        if (handle < 0 && Marshal.GetLastPInvokeError() == SystemError.NotPermitted) handle = SystemCalls.Open(Terminated(path), flags, 0);
         return handle >= 0 ? new SafeFileHandle(handle, ownsHandle: true) : throw Failed(Marshal.GetLastPInvokeError(), "read", path);
     }
 
@@ -89,7 +92,8 @@ internal static class PosixFiles
         if (error == exists) return;
         if (error != SystemError.NoEntry || above <= 0) throw Failed(error, "make the folder", path);
         MakeFolder(path[..above]);
-        if (SystemCalls.MakeFolder(Terminated(path), 0x1C0) != 0 && Marshal.GetLastPInvokeError() is var again and not exists) throw Failed(again, "make the folder", path);
+        if (SystemCalls.MakeFolder(Terminated(path), 0x1C0) != 0
+            && Marshal.GetLastPInvokeError() is var again and not exists) throw Failed(again, "make the folder", path);
     }
 
     /// <summary>Where a symbolic link leads to.</summary>
@@ -100,7 +104,8 @@ internal static class PosixFiles
         return length >= 0 ? buffer[..(int)length] : throw Failed(Marshal.GetLastPInvokeError(), "read the link", path);
     }
 
-    /// <summary>The extended attributes of an entry, among them its access control lists; empty where there are none or the volume keeps none.</summary>
+    /// <summary>The extended attributes of an entry, among them its access control lists; empty where there are none or the volume keeps
+    /// none.</summary>
     public static IReadOnlyDictionary<string, byte[]> Attributes(byte[] path)
     {
         // Most files have none, and there are many files.
@@ -128,7 +133,8 @@ internal static class PosixFiles
     {
         if (SystemCalls.SetAttribute(Terminated(path), name, value, value.Length, 0) == 0) return true;
         int error = Marshal.GetLastPInvokeError();
-        return error is SystemError.NotPermitted or SystemError.AccessDenied or SystemError.NotSupported ? false : throw Failed(error, $"set {name} of", path);
+        return error is SystemError.NotPermitted or SystemError.AccessDenied or SystemError.NotSupported ? false
+            : throw Failed(error, $"set {name} of", path);
     }
 
     /// <summary>Puts everything that was written to a volume on its disk: syncfs(2).</summary>
@@ -140,8 +146,8 @@ internal static class PosixFiles
         Check(SystemCalls.FlushVolume(owned), "flush", folder);
     }
 
-    /// <summary>Lets the system forget what it keeps of a file in memory, so that reading it reads the disk: posix_fadvise(2). Without effect where the volume
-    /// has its own mind.</summary>
+    /// <summary>Lets the system forget what it keeps of a file in memory, so that reading it reads the disk: posix_fadvise(2). Without
+    /// effect where the volume has its own mind.</summary>
     public static void ForgetCached(SafeFileHandle file) => ForgetCached(file, 0, 0);
 
     /// <summary>The same of a part of a file; whole pages only.</summary>
@@ -150,10 +156,12 @@ internal static class PosixFiles
     /// <param name="bytes">How long it is; 0: to the end.</param>
     public static void ForgetCached(SafeFileHandle file, long position, long bytes) => _ = SystemCalls.Advise(file, position, bytes, 4);
 
-    /// <summary>Begins to put a part of a file on the disk, without waiting for it: sync_file_range(2). Without effect where the volume has its own mind.</summary>
+    /// <summary>Begins to put a part of a file on the disk, without waiting for it: sync_file_range(2). Without effect where the volume
+    /// has its own mind.</summary>
     public static void BeginFlush(SafeFileHandle file, long position, long bytes) => _ = SystemCalls.FlushRange(file, position, bytes, 2);
 
-    /// <summary>Waits until a part of a file has gone to the disk: sync_file_range(2). It may stand in the disk's own memory, and the file's size is not flushed by this.</summary>
+    /// <summary>Waits until a part of a file has gone to the disk: sync_file_range(2). It may stand in the disk's own memory, and the
+    /// file's size is not flushed by this.</summary>
     public static void FinishFlush(SafeFileHandle file, long position, long bytes) => _ = SystemCalls.FlushRange(file, position, bytes, 7);
 
     /// <summary>Copies bytes from file to file inside the system, shared by both where the volume can: copy_file_range(2).</summary>
@@ -168,7 +176,8 @@ internal static class PosixFiles
             if (done < 0 && !any && Marshal.GetLastPInvokeError() is SystemError.OtherVolume or SystemError.Invalid
                 or SystemError.NoSuchCall or SystemError.NotSupported) return false;
             if (done <= 0)
-                throw new IOException(done == 0 ? "the file ended while it was copied" : Marshal.GetPInvokeErrorMessage(Marshal.GetLastPInvokeError())
+                throw new IOException(done == 0 ? "the file ended while it was copied"
+                    : Marshal.GetPInvokeErrorMessage(Marshal.GetLastPInvokeError())
                     .ToLowerInvariant());
             any = true;
             bytes -= done;
@@ -194,7 +203,8 @@ internal static class PosixFiles
 
     private static readonly System.Collections.Concurrent.ConcurrentDictionary<(string, uint), string> KnownNames = new();
 
-    private static string NameOf(string file, uint number) => KnownNames.GetOrAdd((file, number), _ => Names(file).FirstOrDefault(entry => entry.Value == number).Key ?? "");
+    private static string NameOf(string file, uint number) => KnownNames.GetOrAdd((file, number),
+        _ => Names(file).FirstOrDefault(entry => entry.Value == number).Key ?? "");
 
     // passwd(5), group(5): the name first, the number third.
     private static IReadOnlyDictionary<string, uint> Names(string file) => Known.GetOrAdd(file, path =>

@@ -20,7 +20,8 @@ public static class Processes
         var found = new List<ProcessFound>();
         foreach (string folder in Directory.EnumerateDirectories("/proc"))
         {
-            if (!int.TryParse(Path.GetFileName(folder), NumberStyles.None, CultureInfo.InvariantCulture, out int id) || id == Environment.ProcessId) continue;
+            if (!int.TryParse(Path.GetFileName(folder), NumberStyles.None, CultureInfo.InvariantCulture, out int id)
+                || id == Environment.ProcessId) continue;
             try
             {
                 string name = File.ReadAllText(Path.Combine(folder, "comm")).TrimEnd('\n');
@@ -55,5 +56,6 @@ public static class Processes
 
     /// <summary>Asks a process to end; it may write what it has to write.</summary>
     /// <returns>False when it may not be asked by us.</returns>
-    public static bool AskToEnd(int id) => SystemCalls.Kill(id, Terminate) == 0 || Marshal.GetLastPInvokeError() == SystemError.NoSuchProcess;
+    public static bool AskToEnd(int id) => SystemCalls.Kill(id, Terminate) == 0
+        || Marshal.GetLastPInvokeError() == SystemError.NoSuchProcess;
 }

@@ -11,7 +11,8 @@ internal static class OpenFlags
 {
     private static readonly bool IsArm = RuntimeInformation.ProcessArchitecture is Architecture.Arm64 or Architecture.Arm;
 
-    public const int ReadOnly = 0, ReadWrite = 2, Create = 0x40, Exclusive = 0x80, NonBlocking = 0x800, NoAccessTime = 0x40000, CloseOnExec = 0x80000;
+    public const int ReadOnly = 0, ReadWrite = 2, Create = 0x40, Exclusive = 0x80, NonBlocking = 0x800, NoAccessTime = 0x40000,
+        CloseOnExec = 0x80000;
 
     /// <summary>Fail when the last part of the path is a symbolic link.</summary>
     public static readonly int NoFollow = IsArm ? 0x8000 : 0x20000;
@@ -29,7 +30,8 @@ internal static class OpenFlags
 /// <summary>Numbers of errors, errno(3).</summary>
 internal static class SystemError
 {
-    public const int NotPermitted = 1, NoEntry = 2, NoSuchProcess = 3, BadHandle = 9, WouldBlock = 11, AccessDenied = 13, Exists = 17, OtherVolume = 18,
+    public const int NotPermitted = 1, NoEntry = 2, NoSuchProcess = 3, BadHandle = 9, WouldBlock = 11, AccessDenied = 13, Exists = 17,
+        OtherVolume = 18,
         NotAFolder = 20, IsFolder = 21, Invalid = 22, NoLocks = 37, NoSuchCall = 38, NotEmpty = 39, TooManyLinks = 40, NotSupported = 95;
 }
 
@@ -39,7 +41,8 @@ internal static partial class SystemCalls
     /// <summary>Instead of a handle: paths begin at the present folder.</summary>
     public const int AtCurrentFolder = -100;
 
-    /// <summary>For the calls that begin at a handle: a link itself, not what it leads to; a folder is meant; the handle itself is meant.</summary>
+    /// <summary>For the calls that begin at a handle: a link itself, not what it leads to; a folder is meant; the handle itself is
+    /// meant.</summary>
     public const int LinkItself = 0x100, RemoveFolder = 0x200, HandleItself = 0x1000;
 
     /// <summary>For renameat2(2): fail when the new name is taken.</summary>
@@ -160,5 +163,6 @@ internal static partial class SystemCalls
     public static partial int FlushRange(SafeFileHandle file, long position, long bytes, uint flags);
 
     [LibraryImport("libc", EntryPoint = "copy_file_range", SetLastError = true)]
-    public static partial nint CopyFileRange(SafeFileHandle from, ref long fromAt, SafeFileHandle to, ref long toAt, nint length, uint flags);
+    public static partial nint CopyFileRange(SafeFileHandle from, ref long fromAt, SafeFileHandle to, ref long toAt, nint length,
+        uint flags);
 }

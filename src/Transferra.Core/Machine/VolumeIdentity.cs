@@ -1,5 +1,5 @@
-// VolumeIdentity.cs: which volume a folder is on, by what stays the same when the disk is plugged in again: the number its file system gives itself, statfs(2);
-// and whether a folder lies where a volume should be that is not mounted, fstab(5).
+// VolumeIdentity.cs: which volume a folder is on, by what stays the same when the disk is plugged in again: the number its file system
+// gives itself, statfs(2); and whether a folder lies where a volume should be that is not mounted, fstab(5).
 using System.Buffers.Binary;
 using System.Globalization;
 
@@ -23,17 +23,22 @@ public static class VolumeIdentity
         return Remote.Contains(kind) || number == 0 ? "" : string.Create(CultureInfo.InvariantCulture, $"{kind:x}:{number:x16}");
     }
 
-    /// <summary>The folder above a path, or itself, on which /etc/fstab wants a volume mounted that is not; null when there is none.</summary>
+    /// <summary>The folder above a path, or itself, on which /etc/fstab wants a volume mounted that is not; null when there is
+    /// none.</summary>
     public static string? NotMounted(string path)
     {
         const string table = "/etc/fstab";
         if (!File.Exists(table)) return null;
-        HashSet<string> mounted = File.Exists("/proc/self/mountinfo") ? [.. File.ReadLines("/proc/self/mountinfo").Select(line => Unescaped(line.Split(' ')[4]))] : [];
-        return File.ReadLines(table).Select(line => line.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries)).Where(cells => cells.Length > 1 && cells[0][0] != '#')
-            .Select(cells => Unescaped(cells[1]).TrimEnd('/')).Where(point => point.Length > 1 && (path == point || path.StartsWith(point + "/", StringComparison.Ordinal)))
+        HashSet<string> mounted = File.Exists("/proc/self/mountinfo") ? [.. File.ReadLines("/proc/self/mountinfo")
+            .Select(line => Unescaped(line.Split(' ')[4]))] : [];
+        return File.ReadLines(table).Select(line => line.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries))
+            .Where(cells => cells.Length > 1 && cells[0][0] != '#')
+            .Select(cells => Unescaped(cells[1]).TrimEnd('/')).Where(point => point.Length > 1
+                && (path == point || path.StartsWith(point + "/", StringComparison.Ordinal)))
             .OrderByDescending(point => point.Length).FirstOrDefault(point => !mounted.Contains(point));
     }
 
     // Blanks in names are written as \040, tabs as \011.
-    private static string Unescaped(string text) => text.Replace("\\040", " ", StringComparison.Ordinal).Replace("\\011", "\t", StringComparison.Ordinal);
+    private static string Unescaped(string text) => text.Replace("\\040", " ", StringComparison.Ordinal).Replace("\\011", "\t",
+        StringComparison.Ordinal);
 }

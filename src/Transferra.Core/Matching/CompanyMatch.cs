@@ -10,7 +10,8 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Matching;
 
 /// <summary>Matches two stores.</summary>
-public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> settings, IProgressObserver observer, CancellationToken cancel)
+public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> settings, IProgressObserver observer,
+    CancellationToken cancel)
 {
     /// <summary>Most differences that are listed; all are counted.</summary>
     public const int MostListed = 1000;
@@ -49,7 +50,8 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
         }
         reading.GetAwaiter().GetResult();
         Dictionary<string, HashSet<int>> differing = hop.To.Tables.ToDictionary(table => table.Name,
-            table => new HashSet<int>(expected[table.Name].DifferingFrom(found[table.Name].Fingerprint).Concat(found[table.Name].Unreadable)));
+            table => new HashSet<int>(expected[table.Name].DifferingFrom(found[table.Name].Fingerprint)
+                .Concat(found[table.Name].Unreadable)));
         int most = ListedOfATable(differing.Values.Count(buckets => buckets.Count > 0));
         Dictionary<string, TableDifferences> differences = hop.To.Tables.Where(table => differing[table.Name].Count > 0)
             .ToDictionary(table => table.Name, table => Explain(old, renewed, table, differing[table.Name], most));
@@ -57,7 +59,8 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
         {
             Fingerprint a = expected[table.Name].Total(), b = found[table.Name].Fingerprint.Total();
             TableDifferences? of = differences.GetValueOrDefault(table.Name);
-            return new TableMatch(table.Name, a.Rows, b.Rows, a.ToString(), b.ToString(), of?.Missing ?? 0, of?.Extra ?? 0, of?.Changed ?? 0);
+            return new TableMatch(table.Name, a.Rows, b.Rows, a.ToString(), b.ToString(), of?.Missing ?? 0, of?.Extra ?? 0, of?.Changed
+                ?? 0);
         })];
         return new MatchResult(hop.From.Name, hop.To.Name, accounts, tables, ControlTotals.Compare(old, hop.From, renewed, hop.To, cancel),
             FairShare([.. differences.Values.Select(of => of.Listed)]), differences.Values.Sum(of => of.Count));
@@ -79,7 +82,8 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
         return [.. listed.SelectMany((of, i) => of.Take(kept[i]))];
     }
 
-    private static void Add(BucketedFingerprint fingerprint, RowEncoder encoder, int row) => fingerprint.Add(encoder.Key(row), encoder.Row(row));
+    private static void Add(BucketedFingerprint fingerprint, RowEncoder encoder, int row) => fingerprint.Add(encoder.Key(row),
+        encoder.Row(row));
 
     private static Found Scan(IStore store, TableShape table, CancellationToken stop)
     {
@@ -153,7 +157,8 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
 
         IEnumerable<PickedRows> Real()
         {
-            foreach (RecordBatch batch in renewed.Batches(table, [], cancel)) yield return Picked(batch.Vectors, Enumerable.Range(0, batch.RowCount), batch.Faults);
+            foreach (RecordBatch batch in renewed.Batches(table, [], cancel)) yield return Picked(batch.Vectors,
+                Enumerable.Range(0, batch.RowCount), batch.Faults);
         }
 
         PickedRows Picked(IReadOnlyList<Vector> vectors, IEnumerable<int> rows, IReadOnlyList<RowFault> faults)

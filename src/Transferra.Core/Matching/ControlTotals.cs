@@ -14,7 +14,8 @@ internal static class ControlTotals
     /// <param name="to">Its version.</param>
     /// <param name="cancel">Stops.</param>
     /// <param name="isWanted">Which totals, by name; null for all.</param>
-    public static IReadOnlyList<TotalMatch> Compare(IStore old, KitVersion from, IStore renewed, KitVersion to, CancellationToken cancel, Func<string, bool>? isWanted = null)
+    public static IReadOnlyList<TotalMatch> Compare(IStore old, KitVersion from, IStore renewed, KitVersion to, CancellationToken cancel,
+        Func<string, bool>? isWanted = null)
     {
         var totals = new List<TotalMatch>();
         foreach (ControlTotal before in from.ControlTotals)
@@ -22,7 +23,8 @@ internal static class ControlTotals
             ControlTotal? after = to.ControlTotals.FirstOrDefault(total => total.Name == before.Name);
             if (after is null || isWanted?.Invoke(before.Name) == false) continue;
             Dictionary<string, string> a = Ask(old, before, cancel), b = Ask(renewed, after, cancel);
-            totals.Add(new TotalMatch(before.Name, HasSql(old, before) && HasSql(renewed, after), [.. a.Keys.Union(b.Keys).Order(StringComparer.Ordinal)
+            totals.Add(new TotalMatch(before.Name, HasSql(old, before) && HasSql(renewed, after),
+                [.. a.Keys.Union(b.Keys).Order(StringComparer.Ordinal)
                 .Select(label => new TotalLine(label, a.GetValueOrDefault(label), b.GetValueOrDefault(label)))])
             { FromVersion = from.Name, ToVersion = to.Name });
         }
@@ -35,7 +37,8 @@ internal static class ControlTotals
     {
         string? sql = total.SqlByEngine.GetValueOrDefault(store.Identity.Engine.ToLowerInvariant());
         if (sql is null && total.Sum is not null)
-            return GroupSums.Of(store, total.Sum, cancel).ToDictionary(line => line.Key, line => DecimalText.Format(line.Value, total.Scale));
+            return GroupSums.Of(store, total.Sum, cancel).ToDictionary(line => line.Key, line => DecimalText.Format(line.Value,
+                total.Scale));
         if (sql is null)
             throw new TransferraException($"the control total \"{total.Name}\" has no query for {store.Identity.Engine}",
                 "Add it under sql in the kit's version file; for stores that answer no SQL, give table, by and sum.");
@@ -49,7 +52,8 @@ internal static class ControlTotals
             string shown = Int128.TryParse(value, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out Int128 units)
                 ? DecimalText.Format(units, total.Scale) : $"{ValueText.Quote(value)} {TotalLine.NoWholeNumber}";
             if (!lines.TryAdd(label, shown))
-                throw new TransferraException($"the control total \"{total.Name}\" gave the line {ValueText.Quote(label)} twice", "Group the query by its label columns.");
+                throw new TransferraException($"the control total \"{total.Name}\" gave the line {ValueText.Quote(label)} twice",
+                    "Group the query by its label columns.");
         }
         return lines;
     }

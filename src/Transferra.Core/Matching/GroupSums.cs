@@ -13,7 +13,8 @@ internal static class GroupSums
     public static Dictionary<string, Int128> Of(IStore store, GroupSum sum, CancellationToken cancel)
     {
         var compiler = new ExpressionCompiler(new ExpressionScope(sum.Table.Name, sum.Table.Columns, [], new Dictionary<string, string>()));
-        Kernel? value = sum.Sum is null ? null : compiler.Compile(sum.Sum), where = sum.Where is null ? null : compiler.CompileCondition(sum.Where);
+        Kernel? value = sum.Sum is null ? null : compiler.Compile(sum.Sum), where = sum.Where is null ? null
+            : compiler.CompileCondition(sum.Where);
         int[] by = [.. sum.By.Select(sum.Table.OrdinalOf)];
         var sums = new Dictionary<string, Int128>();
         var batch = new RecordBatch(sum.Table.Columns);
@@ -27,11 +28,13 @@ internal static class GroupSums
             {
                 if (counts is not null && (counts.IsNull(row) || counts.Values[row] == 0)) continue;
                 if (values is not null && values.IsNull(row)) continue;
-                string label = string.Join(" / ", by.Select(ordinal => batch.Vectors[ordinal].IsNull(row) ? TotalLine.NoLabel : batch.Vectors[ordinal].Show(row)));
+                string label = string.Join(" / ", by.Select(ordinal => batch.Vectors[ordinal].IsNull(row) ? TotalLine.NoLabel
+                    : batch.Vectors[ordinal].Show(row)));
                 Int128 amount = values switch { null => 1, WideVector wide => wide.Values[row], _ => ((LongVector)values).Values[row] };
                 Int128 before = sums.GetValueOrDefault(label);
                 // What is not finite makes the sum so; two such sums agree, and differ from every other.
-                sums[label] = Specials.Is(before) || (values is WideVector && Specials.Is(amount)) ? Specials.NaN : checked(before + amount);
+                sums[label] = Specials.Is(before) || (values is WideVector && Specials.Is(amount)) ? Specials.NaN
+                    : checked(before + amount);
             }
         }
         return sums;

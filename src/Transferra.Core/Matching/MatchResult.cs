@@ -32,7 +32,8 @@ public sealed record Difference(string Table, string Key, string Column, Differe
 /// <param name="Missing">Records that should be there and are not.</param>
 /// <param name="Extra">Records that nothing stands for.</param>
 /// <param name="Changed">Records that are there with another value, or one that cannot be read.</param>
-public sealed record TableMatch(string Table, long Expected, long Found, string ExpectedFingerprint, string FoundFingerprint, long Missing, long Extra, long Changed)
+public sealed record TableMatch(string Table, long Expected, long Found, string ExpectedFingerprint, string FoundFingerprint,
+    long Missing, long Extra, long Changed)
 {
     /// <summary>Whether the records are the same.</summary>
     public bool IsSame => Expected == Found && ExpectedFingerprint == FoundFingerprint && Missing + Extra + Changed == 0;
@@ -73,10 +74,12 @@ public sealed record TotalMatch(string Name, bool IsByEngines, IReadOnlyList<Tot
 /// <param name="Totals">Every control total that both versions have.</param>
 /// <param name="Differences">The first of each table, at most <see cref="CompanyMatch.MostListed"/> in all.</param>
 /// <param name="DifferenceCount">How many there are, each value that differs counted.</param>
-public sealed record MatchResult(string FromVersion, string ToVersion, IReadOnlyList<TableAccount> Accounts, IReadOnlyList<TableMatch> Tables,
+public sealed record MatchResult(string FromVersion, string ToVersion, IReadOnlyList<TableAccount> Accounts,
+    IReadOnlyList<TableMatch> Tables,
     IReadOnlyList<TotalMatch> Totals, IReadOnlyList<Difference> Differences, long DifferenceCount)
 {
-    /// <summary>Whether every record that was to be carried is there with every value, and no other. What could not be carried is no part of this.</summary>
+    /// <summary>Whether every record that was to be carried is there with every value, and no other. What could not be carried is no part
+    /// of this.</summary>
     public bool IsSame => Tables.All(table => table.IsSame) && Totals.All(total => total.IsSame) && DifferenceCount == 0
         && Accounts.All(account => account.IsBalanced);
 

@@ -10,7 +10,8 @@ internal sealed class RowEncoder
     private readonly int[] _key;
     private readonly CanonicalWriter _row = new(), _keyBytes = new();
 
-    /// <summary>An encoder over a table's vectors, which may be changed for others in their array; without a key, the whole row is its key.</summary>
+    /// <summary>An encoder over a table's vectors, which may be changed for others in their array; without a key, the whole row is its
+    /// key.</summary>
     public RowEncoder(TableShape table, IReadOnlyList<Vector> vectors)
     {
         _vectors = vectors as Vector[] ?? [.. vectors];
@@ -43,7 +44,8 @@ public sealed record TableBaseline(string Table, long Records, long Unreadable, 
 public static class Baseline
 {
     /// <summary>Reads every table of a version and fingerprints it.</summary>
-    public static IReadOnlyList<TableBaseline> Of(IStore store, IReadOnlyList<TableShape> tables, Conversion.IProgressObserver observer, CancellationToken cancel)
+    public static IReadOnlyList<TableBaseline> Of(IStore store, IReadOnlyList<TableShape> tables, Conversion.IProgressObserver observer,
+        CancellationToken cancel)
     {
         var baselines = new List<TableBaseline>();
         foreach (TableShape table in tables)

@@ -1,5 +1,6 @@
 // TableDifferences.cs: names and counts every difference between the records a table should have and those it has.
-// How: both sides' records that may differ are put in order of their key, on disk where memory does not hold them, and read side by side once.
+// How: both sides' records that may differ are put in order of their key, on disk where memory does not hold them, and read side by side
+// once.
 // Holds: (1) what is counted is complete; only what is listed has a limit; (2) each side is read once, whatever the number of differences.
 using Transferra.Core.Records;
 
@@ -54,7 +55,8 @@ internal sealed class PickedReader(IEnumerable<PickedRows> source) : IRecordRead
 /// <param name="cancel">Stops between two batches.</param>
 internal sealed class TableDifferences(TableShape table, int most, CancellationToken cancel)
 {
-    private readonly int[] _key = table.Key.Count > 0 ? [.. table.Key.Select(table.OrdinalOf)] : [.. Enumerable.Range(0, table.Columns.Count)];
+    private readonly int[] _key = table.Key.Count > 0 ? [.. table.Key.Select(table.OrdinalOf)]
+        : [.. Enumerable.Range(0, table.Columns.Count)];
 
     /// <summary>The first of them, in order of the key.</summary>
     public List<Difference> Listed { get; } = [];
@@ -125,11 +127,13 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
         if (Listed.Count < most) Listed.Add(new Difference(table.Name, ShowKey(at), column, kind, expected(), found()));
     }
 
-    private static string Shown(Side side, int column) => side.Batch.Vectors[column].IsNull(side.Row) ? "(no value)" : side.Batch.Show(side.Row, column);
+    private static string Shown(Side side, int column) => side.Batch.Vectors[column].IsNull(side.Row) ? "(no value)"
+        : side.Batch.Show(side.Row, column);
 
     private string ShowKey(Side side) => table.Key.Count > 0 ? side.Batch.ShowKey(side.Row, _key) : ShowRow(side);
 
-    private static string ShowRow(Side side) => string.Join(" | ", Enumerable.Range(0, side.Batch.Vectors.Length).Select(column => side.Batch.Show(side.Row, column)));
+    private static string ShowRow(Side side) => string.Join(" | ", Enumerable.Range(0, side.Batch.Vectors.Length)
+        .Select(column => side.Batch.Show(side.Row, column)));
 
     /// <summary>One side's records in order of the key, one at a time.</summary>
     private sealed class Side : IDisposable

@@ -25,9 +25,11 @@ public sealed record NotLookedAt(string Side, string Version, string What, long 
 
 /// <summary>The match of a company.</summary>
 /// <param name="Hops">Each hop.</param>
-/// <param name="OverTheWay">Control totals of versions that are no neighbours: the first and the last that have one, and where those between do not.</param>
+/// <param name="OverTheWay">Control totals of versions that are no neighbours: the first and the last that have one, and where those
+/// between do not.</param>
 /// <param name="NotLookedAt">What was not looked at.</param>
-public sealed record WayMatched(IReadOnlyList<MatchResult> Hops, IReadOnlyList<TotalMatch> OverTheWay, IReadOnlyList<NotLookedAt> NotLookedAt)
+public sealed record WayMatched(IReadOnlyList<MatchResult> Hops, IReadOnlyList<TotalMatch> OverTheWay,
+    IReadOnlyList<NotLookedAt> NotLookedAt)
 {
     /// <summary>Old records that could not be converted, over the whole way.</summary>
     public long Exceptions => Hops.Sum(hop => hop.Exceptions);
@@ -85,11 +87,14 @@ public static class WayMatch
         return
         [
             // A custom column of a table whose records are combined is in the version, and no map carries it.
-            .. Unknown(old, name => first.Tables.FirstOrDefault(map => string.Equals(map.From.Name, name, StringComparison.OrdinalIgnoreCase))?.From ?? from.Table(name)).Select(left => new NotLookedAt("old", from.Name, left.What, left.Records, Verdict.NotProved)),
+            .. Unknown(old, name => first.Tables.FirstOrDefault(map => string.Equals(map.From.Name, name,
+                StringComparison.OrdinalIgnoreCase))?.From ?? from.Table(name))
+                .Select(left => new NotLookedAt("old", from.Name, left.What, left.Records, Verdict.NotProved)),
             .. Doubts(old, "old", from), .. Doubts(renewed, "new", to),
             .. Unknown(renewed, to.Table).Select(left => new NotLookedAt("new", to.Name, left.What, left.Records, Verdict.ProvedInPart)),
             .. first.TablesLeftOut.Where(entry => from.Table(entry.Key) is not null)
-                .Select(entry => new NotLookedAt("old", from.Name, $"the table {entry.Key}, left out by the kit: {entry.Value}", old.CountRows(entry.Key), Verdict.Proved)),
+                .Select(entry => new NotLookedAt("old", from.Name, $"the table {entry.Key}, left out by the kit: {entry.Value}",
+                    old.CountRows(entry.Key), Verdict.Proved)),
             .. Objects(old).Select(what => new NotLookedAt("old", from.Name, what, 0, Verdict.Proved)),
             .. versions.SelectMany(version => version.ControlTotals).GroupBy(total => total.Name).Where(same => same.Count() == 1)
                 .Select(same => new NotLookedAt("old", versions.First(version => Has(version, same.Key)).Name,

@@ -1,5 +1,5 @@
-// MendPlan.cs: what is to be put right in a store, worked out by reading it: which keys have exact copies, which links lead nowhere, which stored
-// totals are wrong. What is wrong with a value by itself is seen when its record is met (StoreMending.cs).
+// MendPlan.cs: what is to be put right in a store, worked out by reading it: which keys have exact copies, which links lead nowhere,
+// which stored totals are wrong. What is wrong with a value by itself is seen when its record is met (StoreMending.cs).
 using Transferra.Core.Checks;
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
@@ -28,7 +28,8 @@ internal sealed class MendPlan : IDisposable
     /// <summary>The links of a table that lead nowhere.</summary>
     public IEnumerable<LostLink> LinksOf(string table) => _links.Where(entry => entry.Table == table).Select(entry => entry.Link);
 
-    /// <summary>What a stored total should be, by the digest of its record's key; only those that are wrong. In units of 10^-Scale of the mend's rule.</summary>
+    /// <summary>What a stored total should be, by the digest of its record's key; only those that are wrong. In units of 10^-Scale of the
+    /// mend's rule.</summary>
     public IReadOnlyDictionary<ulong, Int128> TotalsOf(Mend mend) => _totals[mend];
 
     /// <summary>Reads the store and works it out.</summary>
@@ -85,21 +86,25 @@ internal sealed class MendPlan : IDisposable
             }
         }
         // Copies do not count in sums, whether they are dropped or not; so the keys of every table read are looked at.
-        foreach (TableScan scan in _scans.Values.Where(scan => scan.Table.Key.Count > 0 && !store.KeepsKey(scan.Table.Name, scan.Table.Key)))
+        foreach (TableScan scan in _scans.Values.Where(scan => scan.Table.Key.Count > 0 && !store.KeepsKey(scan.Table.Name,
+            scan.Table.Key)))
         {
             var probe = new KeyProbe(scan, nothing, nothing, nowhere) { KeepsCopied = true };
             scan.Probes.Add(probe);
             keys.Add(probe);
-            if (version.Mends.Any(mend => mend.Kind == MendKind.DropCopies && mend.Table!.Name == scan.Table.Name)) _copies[scan.Table.Name] = [];
+            if (version.Mends.Any(mend => mend.Kind == MendKind.DropCopies
+                && mend.Table!.Name == scan.Table.Name)) _copies[scan.Table.Name] = [];
         }
         foreach (TableScan scan in _scans.Values)
             scan.ReadOnce(store, observer, cancel);
         NamingPasses.Run(store, keys, observer, cancel);
         foreach (TableScan scan in _scans.Values.Where(scan => _copies.ContainsKey(scan.Table.Name)))
             foreach (KeyProbe probe in scan.Probes.OfType<KeyProbe>()) _copies[scan.Table.Name].UnionWith(probe.Copied);
-        foreach ((string table, RelationShape relation, LinkSet from, LinkSet to) in relations) _links.Add((table, new LostLink(relation, [.. from.Digests.NotIn(to.Digests)])));
+        foreach ((string table, RelationShape relation, LinkSet from, LinkSet to) in relations) _links.Add((table,
+            new LostLink(relation, [.. from.Digests.NotIn(to.Digests)])));
         foreach ((Mend mend, GroupRuleProbe probe) in rules)
-            _totals[mend] = probe.Broken().Where(group => (group.Flags & (GroupAmounts.OnSide | GroupAmounts.TooLarge)) == GroupAmounts.OnSide)
+            _totals[mend] = probe.Broken()
+                .Where(group => (group.Flags & (GroupAmounts.OnSide | GroupAmounts.TooLarge)) == GroupAmounts.OnSide)
                 .ToDictionary(group => group.Group, group => group.Other);
     }
 
@@ -107,7 +112,8 @@ internal sealed class MendPlan : IDisposable
     private TableScan Scan(TableShape kits, KitVersion version)
     {
         TableShape table = version.Table(kits.Name) ?? kits;
-        if (!_scans.TryGetValue(table.Name, out TableScan? scan)) _scans[table.Name] = scan = new TableScan(table, new RecordBatch(table.Columns));
+        if (!_scans.TryGetValue(table.Name, out TableScan? scan)) _scans[table.Name] = scan = new TableScan(table,
+            new RecordBatch(table.Columns));
         return scan;
     }
 

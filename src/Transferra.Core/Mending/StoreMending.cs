@@ -1,7 +1,8 @@
 // StoreMending.cs: puts records of a copy right as the kit allows, lists every change, and proves that nothing else is different.
-// How the proof goes: the fingerprint of a table is a sum over its records. What is taken out of the sum and what is put into it by the listed changes
-// gives the fingerprint that the mended copy must have when it is read anew.
-// Holds: (1) the old store is only read; (2) a record with a value that cannot be read is never changed; (3) every change stands in the list.
+// How the proof goes: the fingerprint of a table is a sum over its records. What is taken out of the sum and what is put into it by the
+// listed changes gives the fingerprint that the mended copy must have when it is read anew.
+// Holds: (1) the old store is only read; (2) a record with a value that cannot be read is never changed; (3) every change stands in the
+// list.
 using Transferra.Core.Checks;
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
@@ -102,13 +103,15 @@ public sealed class StoreMending
                 foreach (PositionChange position in positions)
                 {
                     Count(mend, position.Name, "", 1);
-                    _list([position.Name, "", "", FormattableString.Invariant($"{position.Before}"), FormattableString.Invariant($"{position.After}"), mend.Name]);
+                    _list([position.Name, "", "", FormattableString.Invariant($"{position.Before}"),
+                        FormattableString.Invariant($"{position.After}"), mend.Name]);
                 }
             }
             mender.Complete();
         }
         return new MendResult([.. _counts.Select(entry =>
-            new MendCount(entry.Key.Mend, entry.Key.Table, entry.Key.Column, entry.Value.Count, entry.Value.Because))], _left, positions, [], "");
+            new MendCount(entry.Key.Mend, entry.Key.Table, entry.Key.Column, entry.Value.Count, entry.Value.Because))], _left, positions,
+                [], "");
     }
 
     private MendPlan PlanOf(IStoreOpener stores, StoreAddress old)
@@ -135,9 +138,11 @@ public sealed class StoreMending
     {
         Mend[] mends = [.. _version.Mends.Where(mend => mend.Table?.Name == table.Name)];
         var batch = new RecordBatch([.. table.Columns, place]);
-        int[] key = [.. table.Key.Select(table.OrdinalOf)], all = [.. Enumerable.Range(0, table.Columns.Count)], name = key.Length > 0 ? key : all;
+        int[] key = [.. table.Key.Select(table.OrdinalOf)], all = [.. Enumerable.Range(0, table.Columns.Count)], name = key.Length > 0
+            ? key : all;
         var keyDigest = new RowDigest(key);
-        var links = plan.LinksOf(table.Name).Select(link => (link.Missing, Digest: new RowDigest([.. link.Relation.Columns.Select(table.OrdinalOf)]))).ToArray();
+        var links = plan.LinksOf(table.Name)
+            .Select(link => (link.Missing, Digest: new RowDigest([.. link.Relation.Columns.Select(table.OrdinalOf)]))).ToArray();
         var seen = new HashSet<ulong>();
         var sums = new TableSums();
         _sums[table.Name] = sums;
@@ -173,12 +178,14 @@ public sealed class StoreMending
                     case MendKind.DropCopies when plan.CopiesOf(table.Name).Contains(digest):
                         if (!seen.Add(digest)) return [new Change(mend, -1, null)];
                         break;
-                    case MendKind.SetOrphansAside when links.Any(link => link.Digest.IsWhole(batch, row) && link.Missing.Contains(link.Digest.Of(batch, row))):
+                    case MendKind.SetOrphansAside when links.Any(link => link.Digest.IsWhole(batch, row)
+                        && link.Missing.Contains(link.Digest.Of(batch, row))):
                         return [new Change(mend, -1, null)];
                     case MendKind.Recompute when plan.TotalsOf(mend).TryGetValue(digest, out Int128 sum):
                         int ordinal = table.OrdinalOf(mend.Columns[0]);
                         // The rule's scale is that of the finer side; the column may have fewer decimals.
-                        if (DecimalText.TryRescale(sum, mend.Rule!.Scale, table.Columns[ordinal].Type.Scale, FieldType.MaxPrecision, out Int128 units) is null)
+                        if (DecimalText.TryRescale(sum, mend.Rule!.Scale, table.Columns[ordinal].Type.Scale, FieldType.MaxPrecision,
+                            out Int128 units) is null)
                             changes.Add(new Change(mend, ordinal, DecimalText.Format(units, table.Columns[ordinal].Type.Scale)));
                         else Leave($"{table.Name} {batch.ShowKey(row, name)}: the total has more decimals than {mend.Columns[0]}");
                         break;
@@ -188,7 +195,8 @@ public sealed class StoreMending
                             var texts = (BytesVector)batch.Vectors[column];
                             if (texts.IsNull(row)) continue;
                             string now = changes.FindLast(change => change.Column == column)?.Value ?? texts.Show(row);
-                            string? better = mend.Kind == MendKind.Trim ? Trimmed(now) : _twice.Again(System.Text.Encoding.UTF8.GetBytes(now));
+                            string? better = mend.Kind == MendKind.Trim ? Trimmed(now)
+                                : _twice.Again(System.Text.Encoding.UTF8.GetBytes(now));
                             if (better is not null && better != now) changes.Add(new Change(mend, column, better));
                         }
                         break;
@@ -208,7 +216,8 @@ public sealed class StoreMending
                 sums.TakenOut++;
                 sums.Expected = new Fingerprint(sums.Expected.Rows - 1, unchecked(sums.Expected.Sum - before));
                 // The whole record, so that what was set aside can be entered again from the list.
-                foreach (int column in all) _list([table.Name, record, table.Columns[column].Name, batch.Show(row, column), "(taken out)", takenOut.Mend.Name]);
+                foreach (int column in all) _list([table.Name, record, table.Columns[column].Name, batch.Show(row, column), "(taken out)",
+                    takenOut.Mend.Name]);
                 return;
             }
             after.Reset();
@@ -220,7 +229,8 @@ public sealed class StoreMending
                 last.Remove(column);
             }
             if (last.Count == 0) return;
-            mender.Update(table, batch.Vectors[^1], row, [.. last.Select(value => KeyValuePair.Create(table.Columns[value.Key], value.Value))]);
+            mender.Update(table, batch.Vectors[^1], row,
+                [.. last.Select(value => KeyValuePair.Create(table.Columns[value.Key], value.Value))]);
             for (int column = 0; column < table.Columns.Count; column++)
             {
                 if (last.TryGetValue(column, out string? value)) Append(after.Vectors[column], value);
@@ -231,7 +241,8 @@ public sealed class StoreMending
             foreach (Change change in changes.Where(change => last.ContainsKey(change.Column)))
             {
                 Count(change.Mend, table.Name, table.Columns[change.Column].Name, 1);
-                _list([table.Name, record, table.Columns[change.Column].Name, batch.Show(row, change.Column), table.Columns[change.Column].IsPrivate
+                _list([table.Name, record, table.Columns[change.Column].Name, batch.Show(row, change.Column),
+                    table.Columns[change.Column].IsPrivate
                     ? TableShape.Private : change.Value!, change.Mend.Name]);
             }
         }
@@ -262,7 +273,8 @@ public sealed class StoreMending
     }
 
     // Blanks, and control characters that are no line ends within the text.
-    private static string Trimmed(string text) => text.Trim().Trim([.. Enumerable.Range(0, 0x20).Select(value => (char)value), (char)0x7F, ' ', '\u00A0']);
+    private static string Trimmed(string text) => text.Trim().Trim([.. Enumerable.Range(0, 0x20).Select(value => (char)value), (char)0x7F,
+        ' ', '\u00A0']);
 
     /// <summary>Reads both stores anew and proves that they are the same but for the listed changes.</summary>
     public IReadOnlyList<MendedTable> Prove(IStoreOpener stores, StoreAddress old, StoreAddress copy)
@@ -273,7 +285,8 @@ public sealed class StoreMending
         {
             Fingerprint was = FingerprintOf(before, table), now = FingerprintOf(after, table);
             TableSums sums = _sums.GetValueOrDefault(table.Name) ?? new TableSums();
-            proved.Add(new MendedTable(table.Name, was.Rows, sums.TakenOut, sums.Changed, now.Rows, new Fingerprint(0, unchecked(was.Sum + sums.Expected.Sum))
+            proved.Add(new MendedTable(table.Name, was.Rows, sums.TakenOut, sums.Changed, now.Rows,
+                new Fingerprint(0, unchecked(was.Sum + sums.Expected.Sum))
                 .ToString(), now.ToString()));
         }
         return proved;

@@ -12,12 +12,15 @@ namespace Transferra.Core.Office;
 /// <param name="Folder">Path there.</param>
 /// <param name="HostKey">Fingerprint of the machine's key, as SHA256:..., by which it is known again.</param>
 /// <param name="KeyFile">File with our private key; null when there is none.</param>
-/// <param name="PasswordFile">File that only its owner may read, with the password, or with the passphrase of the key file, in its first line; null when there is none.</param>
+/// <param name="PasswordFile">File that only its owner may read, with the password, or with the passphrase of the key file, in its first
+/// line; null when there is none.</param>
 /// <param name="PasswordVariable">Environment variable that holds it; null when there is none.</param>
-public sealed record SftpAddress(string Host, int Port, string User, string Folder, string? HostKey, string? KeyFile, string? PasswordFile, string? PasswordVariable)
+public sealed record SftpAddress(string Host, int Port, string User, string Folder, string? HostKey, string? KeyFile,
+    string? PasswordFile, string? PasswordVariable)
 {
     /// <summary>The place as a person reads it.</summary>
-    public string Shown => string.Create(CultureInfo.InvariantCulture, $"sftp://{User}@{Host}{(Port == BackupPlan.SftpPort ? "" : $":{Port}")}/{Folder.Trim('/')}");
+    public string Shown => string.Create(CultureInfo.InvariantCulture,
+        $"sftp://{User}@{Host}{(Port == BackupPlan.SftpPort ? "" : $":{Port}")}/{Folder.Trim('/')}");
 }
 
 /// <summary>A place that sets go to: a folder of this machine, or one of another.</summary>
@@ -33,7 +36,8 @@ public sealed record BackupPlace(string Folder, SftpAddress? Server = null)
 /// <param name="Places">The places, in order.</param>
 /// <param name="Wanted">How many proved sets an upgrade wants.</param>
 /// <param name="LockedWith">Where the passphrase is kept that sets are locked with; null when they are not locked.</param>
-/// <param name="Without">What is left out: names with * and ?, matched with a file's name, or with its path when they contain a "/".</param>
+/// <param name="Without">What is left out: names with * and ?, matched with a file's name, or with its path when they contain a
+/// "/".</param>
 public sealed record BackupPlan(IReadOnlyList<BackupPlace> Places, int Wanted, KeyPlace? LockedWith, IReadOnlyList<string> Without)
 {
     /// <summary>Servers on which sets are restored for proof, by engine; where none is named, the company's own.</summary>
@@ -50,7 +54,8 @@ public sealed record BackupPlan(IReadOnlyList<BackupPlace> Places, int Wanted, K
     private const int HighestPort = 65_535;
 
     /// <summary>Sets in folders of this machine, all of them wanted.</summary>
-    public static BackupPlan In(params IReadOnlyList<string> folders) => new([.. folders.Select(folder => new BackupPlace(folder))], folders.Count, null, []);
+    public static BackupPlan In(params IReadOnlyList<string> folders) => new([.. folders.Select(folder => new BackupPlace(folder))],
+        folders.Count, null, []);
 
     /// <summary>The places that are folders of this machine.</summary>
     public IEnumerable<string> Folders => Places.Where(place => place.Server is null).Select(place => place.Folder);
@@ -74,7 +79,8 @@ public sealed record BackupPlan(IReadOnlyList<BackupPlace> Places, int Wanted, K
             without = [.. backup.Texts("without").Select(pattern => pattern.Value)];
             if (backup.Optional("wanted") is { } number)
             {
-                if (int.TryParse(number.Value, NumberStyles.None, CultureInfo.InvariantCulture, out int sets) && sets >= 1 && sets <= Math.Max(1, places.Count)) wanted = sets;
+                if (int.TryParse(number.Value, NumberStyles.None, CultureInfo.InvariantCulture, out int sets) && sets >= 1
+                    && sets <= Math.Max(1, places.Count)) wanted = sets;
                 else number.Report(errors, $"\"{number}\" should be a number of sets, 1 to {Math.Max(1, places.Count)}, as there are so many places");
             }
             foreach (DescribedMap server in backup.Maps("prove-on", "a server on which sets are restored for proof"))
@@ -85,13 +91,18 @@ public sealed record BackupPlan(IReadOnlyList<BackupPlace> Places, int Wanted, K
                 }
             if (backup.Optional("keep-each-version") is { } days)
             {
-                if (days.Value.Split(' ') is [var count, "day" or "days"] && int.TryParse(count, NumberStyles.None, CultureInfo.InvariantCulture, out int known)) keepDays = known;
+                if (days.Value.Split(' ') is [var count, "day" or "days"] && int.TryParse(count, NumberStyles.None,
+                    CultureInfo.InvariantCulture, out int known)) keepDays = known;
                 else days.Report(errors, $"\"{days}\" is not a time; write a whole number of days, as in 400 days");
             }
             backup.Done();
         }
         if (places.Count == 0) places.Add(new BackupPlace(Path.Combine(folder, "sets")));
-        return new BackupPlan(places, wanted ?? places.Count, lockedWith, without) { ProveOn = proveOn, KeepEachVersion = TimeSpan.FromDays(keepDays) };
+        return new BackupPlan(places, wanted ?? places.Count, lockedWith, without)
+        {
+            ProveOn = proveOn,
+            KeepEachVersion = TimeSpan.FromDays(keepDays)
+        };
 
         string Full(string path) => Path.GetFullPath(Path.Combine(folder, path));
     }
@@ -119,16 +130,20 @@ public sealed record BackupPlan(IReadOnlyList<BackupPlace> Places, int Wanted, K
             map.Optional("password-variable"), hostKey = map.Optional("host-key");
         string user = map.Text("user").Value;
         int number = SftpPort;
-        if (port is not null && (!int.TryParse(port.Value, NumberStyles.None, CultureInfo.InvariantCulture, out number) || number is < 1 or > HighestPort))
+        if (port is not null && (!int.TryParse(port.Value, NumberStyles.None, CultureInfo.InvariantCulture, out number)
+            || number is < 1 or > HighestPort))
             port.Report(errors, $"\"{port}\" is no port; a port is a whole number from 1 to {HighestPort}");
-        if (file is not null && variable is not null) variable.Report(errors, "the password is kept in one place: password-file or password-variable");
-        if (key is null && file is null && variable is null) map.Report("there is nothing to log in with; name a key-file, a password-file or a password-variable");
+        if (file is not null && variable is not null) variable.Report(errors,
+            "the password is kept in one place: password-file or password-variable");
+        if (key is null && file is null
+            && variable is null) map.Report("there is nothing to log in with; name a key-file, a password-file or a password-variable");
         if (hostKey is not null && !hostKey.Value.StartsWith("SHA256:", StringComparison.Ordinal))
             hostKey.Report(errors, "a host key is told by its fingerprint: SHA256: and 43 characters, as ssh-keygen -l prints it");
         if (map.Optional("password") is { } password)
             password.Report(errors, "a password does not belong into this file; keep it in a file that only you may read, and name that with password-file");
         map.Done();
-        return new BackupPlace("", new SftpAddress(host.Value, number, user, folder.Value, hostKey?.Value, key is null ? null : full(key.Value), file is null
+        return new BackupPlace("", new SftpAddress(host.Value, number, user, folder.Value, hostKey?.Value, key is null ? null
+            : full(key.Value), file is null
             ? null : full(file.Value), variable?.Value));
     }
 }

@@ -1,5 +1,5 @@
-// CustomFiles.cs: which files of a program, and of a company's documents, are not as the vendor ships them: an upgrade that installs its own
-// over them takes an office's work away.
+// CustomFiles.cs: which files of a program, and of a company's documents, are not as the vendor ships them: an upgrade that installs its
+// own over them takes an office's work away.
 using System.Security.Cryptography;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;

@@ -21,9 +21,12 @@ public sealed record OfficeDescription(string Name, string Folder, IReadOnlyList
 
     /// <summary>Names of the variables of the environment in which the office keeps passwords, passphrases and keys.</summary>
     public IEnumerable<string> SecretVariables => ((string?[])[
-        .. Companies.SelectMany(company => (StoreAddress?[])[company.OldStore, company.MovesTo]).Select(store => store?.Server?.PasswordVariable),
-        .. Backup.ProveOn.Select(store => store.Server?.PasswordVariable), .. Backup.Places.Select(place => place.Server?.PasswordVariable), Backup.LockedWith?.Variable,
-        .. Packages.SelectMany(package => package.Keys.Values).Select(key => key.Variable)]).OfType<string>().Distinct(StringComparer.Ordinal);
+        .. Companies.SelectMany(company => (StoreAddress?[])[company.OldStore, company.MovesTo])
+            .Select(store => store?.Server?.PasswordVariable),
+        .. Backup.ProveOn.Select(store => store.Server?.PasswordVariable),
+            .. Backup.Places.Select(place => place.Server?.PasswordVariable), Backup.LockedWith?.Variable,
+        .. Packages.SelectMany(package => package.Keys.Values).Select(key => key.Variable)]).OfType<string>()
+            .Distinct(StringComparer.Ordinal);
 
     /// <summary>All companies of all packages.</summary>
     public IEnumerable<Company> Companies => Packages.SelectMany(package => package.Companies);
@@ -42,7 +45,8 @@ public sealed record Package(Kit Kit, string? ProgramFolder, string WantedVersio
     /// <summary>Where its keys are kept, by name.</summary>
     public IReadOnlyDictionary<string, KeyPlace> Keys { get; init; } = new Dictionary<string, KeyPlace>();
 
-    /// <summary>Workstations that have the program, by name, with the folder that it is installed in there as it is seen from here.</summary>
+    /// <summary>Workstations that have the program, by name, with the folder that it is installed in there as it is seen from
+    /// here.</summary>
     public IReadOnlyDictionary<string, string> Workstations { get; init; } = new Dictionary<string, string>();
 }
 
@@ -59,10 +63,12 @@ public sealed record KeyPlace(string? File, string? Variable, DateOnly? ValidUnt
 /// <param name="Kit">Its package's kit.</param>
 /// <param name="WantedVersion">The data version to come to.</param>
 /// <param name="OldStore">Where its records live before an upgrade.</param>
-/// <param name="MovesTo">Where they live after one that changes the engine, in the same folder or on a server; null when the new store takes the old one's place.</param>
+/// <param name="MovesTo">Where they live after one that changes the engine, in the same folder or on a server; null when the new store
+/// takes the old one's place.</param>
 /// <param name="DocumentFolders">Full paths.</param>
 /// <param name="Answers">New settings, by name.</param>
-public sealed record Company(string Code, string Name, Kit Kit, string WantedVersion, StoreAddress OldStore, StoreAddress? MovesTo, IReadOnlyList<string> DocumentFolders,
+public sealed record Company(string Code, string Name, Kit Kit, string WantedVersion, StoreAddress OldStore, StoreAddress? MovesTo,
+    IReadOnlyList<string> DocumentFolders,
     IReadOnlyDictionary<string, string> Answers)
 {
     /// <summary>Where the records live after an upgrade.</summary>
@@ -72,5 +78,6 @@ public sealed record Company(string Code, string Name, Kit Kit, string WantedVer
     public StoreAddress StoreNamed(string name) => MovesTo is not null && MovesTo.Name == name ? MovesTo : OldStore;
 
     /// <summary>Where the records live now: at the new place when only that one is there.</summary>
-    public StoreAddress StoreNow(Runs.StorePlaces places) => MovesTo is not null && places.Exists(MovesTo) && !places.Exists(OldStore) ? MovesTo : OldStore;
+    public StoreAddress StoreNow(Runs.StorePlaces places) => MovesTo is not null && places.Exists(MovesTo) && !places.Exists(OldStore)
+        ? MovesTo : OldStore;
 }

@@ -26,7 +26,8 @@ public static class OfficeDraft
         // From the last package to the first, so that lines inserted below do not move those above.
         for (int i = packages.Children.Count - 1; i >= 0; i--)
         {
-            UnlistedStore[] its = [.. found.Where(store => store.Kit == office.Packages[i].Kit.Id && !office.Packages.Take(i).Any(before => before.Kit.Id == store.Kit))];
+            UnlistedStore[] its = [.. found.Where(store => store.Kit == office.Packages[i].Kit.Id && !office.Packages.Take(i)
+                .Any(before => before.Kit.Id == store.Kit))];
             if (its.Length == 0) continue;
             var companies = (YamlSequenceNode)((YamlMappingNode)packages.Children[i]).Children[new YamlScalarNode("companies")];
             if (companies.Style == YamlDotNet.Core.Events.SequenceStyle.Flow || companies.Children.Count == 0)
@@ -59,8 +60,10 @@ public static class OfficeDraft
         text.Append(CultureInfo.InvariantCulture, $"office: {Text(name)}\npackages:\n");
         foreach (Kit kit in kits.Where(kit => found.Any(store => store.Kit == kit.Id)))
         {
-            text.Append(CultureInfo.InvariantCulture, $"  - kit: {Text(Relative(kit.Folder, folder))}\n    wanted-version: \"{kit.Versions[^1].Name}\"\n    companies:\n");
-            foreach (string line in found.Where(store => store.Kit == kit.Id).SelectMany(store => CompanyLines(store, folder, 6))) text.Append(line).Append('\n');
+            text.Append(CultureInfo.InvariantCulture,
+                $"  - kit: {Text(Relative(kit.Folder, folder))}\n    wanted-version: \"{kit.Versions[^1].Name}\"\n    companies:\n");
+            foreach (string line in found.Where(store => store.Kit == kit.Id)
+                .SelectMany(store => CompanyLines(store, folder, 6))) text.Append(line).Append('\n');
         }
         text.Append("backup:\n  to: [sets]\n");
         return text.ToString();

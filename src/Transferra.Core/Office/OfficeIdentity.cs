@@ -1,5 +1,5 @@
-// OfficeIdentity.cs: by what an office is told apart from every other, in places that several offices keep their sets in: a number drawn once, in
-// transferra/office.json of the office's folder. Its name will not do: two offices can have one name, and one company code.
+// OfficeIdentity.cs: by what an office is told apart from every other, in places that several offices keep their sets in: a number drawn
+// once, in transferra/office.json of the office's folder. Its name will not do: two offices can have one name, and one company code.
 using System.Security.Cryptography;
 using System.Text.Json;
 using Transferra.Core.Records;
@@ -27,7 +27,8 @@ public sealed record OfficeIdentity(string Id)
         if (!File.Exists(path)) return null;
         try
         {
-            if (JsonSerializer.Deserialize<OfficeIdentity>(File.ReadAllBytes(path), JsonSerializerOptions.Web) is { Id.Length: > ShortDigits } found) return found;
+            if (JsonSerializer.Deserialize<OfficeIdentity>(File.ReadAllBytes(path),
+                JsonSerializerOptions.Web) is { Id.Length: > ShortDigits } found) return found;
         }
         catch (JsonException) { /* told below */ }
         throw new TransferraException($"{path} cannot be read: it should hold the number by which this office knows its backup sets",

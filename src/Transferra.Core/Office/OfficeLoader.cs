@@ -42,8 +42,10 @@ public static class OfficeLoader
         long keepFree = 0;
         if (map.Optional("keep-free") is { } room && !TryBytes(room.Value, out keepFree))
             room.Report(errors, $"\"{room}\" is no size; write a whole number with MB, GB or TB");
-        Dictionary<string, string> contact = map.Map("contact", "whom a vendor answers to")?.Pairs().ToDictionary(pair => pair.Key.Value, pair => pair.Value.Value) ?? [];
-        ClosingPlan closing = map.Map("closing", "how the office is closed") is { } how ? ClosingLoader.Read(how, folder, errors) : ClosingPlan.None;
+        Dictionary<string, string> contact = map.Map("contact", "whom a vendor answers to")?.Pairs().ToDictionary(pair => pair.Key.Value,
+            pair => pair.Value.Value) ?? [];
+        ClosingPlan closing = map.Map("closing", "how the office is closed") is { } how ? ClosingLoader.Read(how, folder, errors)
+            : ClosingPlan.None;
         map.Done();
         return new OfficeDescription(name, folder, packages, backup, keepFree) { Closing = closing, Contact = contact };
     }
@@ -71,10 +73,12 @@ public static class OfficeLoader
             else if (code.Value.Length > 0 && !codes.TryAdd(code.Value, code))
                 code.Report(errors, $"the company code {code} is used twice; the other is in line {codes[code.Value].Line}");
             string name = company.Text("name").Value;
-            StoreAddress? store = ReadStore(company, "store", folder, errors, required: true), movesTo = ReadStore(company, "new-store", folder, errors, required: false);
+            StoreAddress? store = ReadStore(company, "store", folder, errors, required: true), movesTo = ReadStore(company, "new-store",
+                folder, errors, required: false);
             if (store is not null && movesTo is not null)
             {
-                if (store.Shown == movesTo.Shown) company.Report("new-store", "the new store has the old one's place; leave new-store out when the engine stays the same");
+                if (store.Shown == movesTo.Shown) company.Report("new-store",
+                    "the new store has the old one's place; leave new-store out when the engine stays the same");
                 else if (!store.IsOnServer && !movesTo.IsOnServer && store.Folder != movesTo.Folder)
                     company.Report("new-store", "the new store lies in another folder than the old one; the change-over is a rename and needs them side by side");
             }
@@ -90,10 +94,16 @@ public static class OfficeLoader
                 answers[setting.Value] = answer.Value;
             }
             company.Done();
-            if (kit is not null && store is not null) companies.Add(new Company(code.Value, name, kit, wanted.Value, store, movesTo, documents, answers));
+            if (kit is not null && store is not null) companies.Add(new Company(code.Value, name, kit, wanted.Value, store, movesTo,
+                documents, answers));
         }
         package.Done();
-        return kit is null ? null : new Package(kit, Full(programFolder), wanted.Value, companies) { InstallerFolder = Full(installer), Keys = keys, Workstations = workstations };
+        return kit is null ? null : new Package(kit, Full(programFolder), wanted.Value, companies)
+        {
+            InstallerFolder = Full(installer),
+            Keys = keys,
+            Workstations = workstations
+        };
 
         string? Full(string? path) => path is null ? null : Path.GetFullPath(Path.Combine(folder, path));
     }
@@ -107,7 +117,8 @@ public static class OfficeLoader
             if (map.Map(name, $"the key {name}") is not { } key) continue;
             PlacedText? file = key.Optional("file"), variable = key.Optional("variable");
             if (file is null == variable is null) key.Report("a key is kept in one place: file or variable");
-            if (key.Optional("key") is { } itself) itself.Report(errors, "a key does not belong into this file; keep it in a file that only you may read, and name that with file");
+            if (key.Optional("key") is { } itself) itself.Report(errors,
+                "a key does not belong into this file; keep it in a file that only you may read, and name that with file");
             keys[name] = new KeyPlace(file is null ? null : Path.GetFullPath(Path.Combine(folder, file.Value)), variable?.Value,
                 Day(key.Optional("valid-until"), errors), Day(key.Optional("maintenance-until"), errors));
             key.Done();
@@ -118,7 +129,8 @@ public static class OfficeLoader
     private static DateOnly? Day(PlacedText? text, DescriptionErrors errors)
     {
         if (text is null) return null;
-        if (DateOnly.TryParseExact(text.Value, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out DateOnly day)) return day;
+        if (DateOnly.TryParseExact(text.Value, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None,
+            out DateOnly day)) return day;
         text.Report(errors, $"\"{text}\" is no day; write it as 2027-03-31");
         return null;
     }
@@ -140,7 +152,8 @@ public static class OfficeLoader
         {
             if (map.Optional(engine) is not { } path) continue;
             bool onServer = StoreAddress.ServerEngines.Contains(engine);
-            if (path.Value.Length == 0) path.Report(errors, onServer ? "the name of the database is empty" : "the path of the store is empty");
+            if (path.Value.Length == 0) path.Report(errors, onServer ? "the name of the database is empty"
+                : "the path of the store is empty");
             else if (address is not null) path.Report(errors, "a store has one engine, and this is the second");
             else
                 address = onServer ? new StoreAddress(engine, path.Value, Server: ReadServer(map, engine, folder, errors))
@@ -155,7 +168,8 @@ public static class OfficeLoader
         return address;
     }
 
-    // Links are followed once, at the beginning, and what they lead to is meant from then on: a rename would otherwise move the link and not the store.
+    // Links are followed once, at the beginning, and what they lead to is meant from then on: a rename would otherwise move the link and
+    // not the store.
     private static string WithoutLinks(PlacedText named, string path, DescriptionErrors errors)
     {
         // What root does to what a link leads to, whoever made the link could have done by root's hand.
@@ -183,11 +197,14 @@ public static class OfficeLoader
     private static ServerAddress ReadServer(DescribedMap map, string engine, string folder, DescriptionErrors errors)
     {
         const int highestPort = 65_535;
-        PlacedText? host = map.Optional("host"), port = map.Optional("port"), file = map.Optional("password-file"), variable = map.Optional("password-variable");
+        PlacedText? host = map.Optional("host"), port = map.Optional("port"), file = map.Optional("password-file"),
+            variable = map.Optional("password-variable");
         int number = 0;
-        if (port is not null && (!int.TryParse(port.Value, NumberStyles.None, CultureInfo.InvariantCulture, out number) || number is < 1 or > highestPort))
+        if (port is not null && (!int.TryParse(port.Value, NumberStyles.None, CultureInfo.InvariantCulture, out number)
+            || number is < 1 or > highestPort))
             port.Report(errors, $"\"{port}\" is no port; a port is a whole number from 1 to {highestPort}");
-        if (file is not null && variable is not null) variable.Report(errors, "the password is kept in one place: password-file or password-variable");
+        if (file is not null && variable is not null) variable.Report(errors,
+            "the password is kept in one place: password-file or password-variable");
         if (map.Optional("password") is { } password)
             password.Report(errors, "a password does not belong into this file; keep it in a file that only you may read, and name that with password-file");
         return new ServerAddress(host?.Value ?? "localhost", number, map.Optional("user")?.Value ?? "", file is null
@@ -210,11 +227,14 @@ public static class OfficeLoader
             "checked" => ConnectionCare.Checked,
             _ => (ConnectionCare)(-1)
         };
-        if (connection < 0) care!.Report(map.Errors, $"\"{care}\" is no word for a connection; the words are as-offered, encrypted and checked");
-        if (trusted is not null && connection is ConnectionCare.AsOffered or ConnectionCare.Encrypted) trusted.Report(map.Errors, "an authority is asked only where the connection is checked");
+        if (connection < 0) care!.Report(map.Errors,
+            $"\"{care}\" is no word for a connection; the words are as-offered, encrypted and checked");
+        if (trusted is not null && connection is ConnectionCare.AsOffered or ConnectionCare.Encrypted) trusted.Report(map.Errors,
+            "an authority is asked only where the connection is checked");
         if (connection == ConnectionCare.Checked && engine == "firebird") (care ?? trusted)!.Report(map.Errors,
             "a Firebird server has no certificate to check; with connection: encrypted it is encrypted by a key that comes from the password");
-        if (connection != ConnectionCare.AsOffered && isSocket) (care ?? trusted)!.Report(map.Errors, "over a local socket nothing is encrypted, and nobody stands in between");
+        if (connection != ConnectionCare.AsOffered && isSocket) (care ?? trusted)!.Report(map.Errors,
+            "over a local socket nothing is encrypted, and nobody stands in between");
         return connection;
     }
 

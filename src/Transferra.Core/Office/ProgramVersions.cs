@@ -14,7 +14,8 @@ public static class ProgramVersions
     /// <summary>Why the program that is installed will not open data of a version; null when it will, or nobody can tell.</summary>
     public static string? UnfitFor(Package package, string dataVersion, ICommands commands)
     {
-        string? program = Survey.ProgramSigns(package, commands).Select(sign => sign.Version).FirstOrDefault(version => version is not null);
+        string? program = Survey.ProgramSigns(package, commands).Select(sign => sign.Version).FirstOrDefault(version =>
+            version is not null);
         if (program is null || package.Kit.Version(dataVersion) is not { } data || Fits(program, data)) return null;
         return $"{package.Kit.Title} is installed as version {program}, which does not open data of version {dataVersion}: it needs program version {Wanted(data)}.";
     }

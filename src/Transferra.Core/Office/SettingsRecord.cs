@@ -23,7 +23,8 @@ internal static class SettingsRecord
             setting.Place.Read(package.ProgramFolder, commands).Text))];
 
     /// <summary>The settings in a company's records.</summary>
-    public static IReadOnlyList<SettingFound> OfCompany(KitVersion version, IStore store) => [.. version.Settings.Where(setting => setting.Record is not null).Select(setting =>
+    public static IReadOnlyList<SettingFound> OfCompany(KitVersion version, IStore store) =>
+        [.. version.Settings.Where(setting => setting.Record is not null).Select(setting =>
     {
         string where = $"{setting.Record!.Table.Name}.{setting.Record.Column} where {setting.Record.WhereText}";
         try
@@ -37,5 +38,6 @@ internal static class SettingsRecord
     })];
 
     private static SettingFound Found(RecordedSetting setting, string where, string? value) =>
-        new(setting.Name, where, value is null || !setting.IsPrivate ? value : "private, digest " + Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(value)))[..12]);
+        new(setting.Name, where, value is null || !setting.IsPrivate ? value : "private, digest "
+            + Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(value)))[..12]);
 }

@@ -1,5 +1,7 @@
-// StoreClashes.cs: no two companies share a store, or lie one in the other: each is upgraded, set aside and put back as a whole, and must not take another along.
-// Holds: the same store is recognised whatever it is called: through links, second names, another spelling of this machine, or another schema of one database.
+// StoreClashes.cs: no two companies share a store, or lie one in the other: each is upgraded, set aside and put back as a whole, and must
+// not take another along.
+// Holds: the same store is recognised whatever it is called: through links, second names, another spelling of this machine, or another
+// schema of one database.
 using System.Net;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
@@ -18,7 +20,8 @@ internal sealed class StoreClashes
     private readonly List<NamedFolder> _documents = [];
 
     /// <summary>Notes a store that office.yaml names.</summary>
-    public void Add(DescribedMap map, string key, string company, StoreAddress store) => _stores.Add(new Named(map, key, company, store, IdentityOf(store)));
+    public void Add(DescribedMap map, string key, string company, StoreAddress store) =>
+        _stores.Add(new Named(map, key, company, store, IdentityOf(store)));
 
     /// <summary>Notes a document folder that office.yaml names.</summary>
     public void AddDocuments(PlacedText text, string company, string path) => _documents.Add(new NamedFolder(text, company, path));
@@ -54,7 +57,8 @@ internal sealed class StoreClashes
     {
         if (store.Server is not { } server)
             // A second name of the same file, which no path shows.
-            return FileIdentity.Of(store.Path) is { } file ? FormattableString.Invariant($"file {file.Device}:{file.Inode}") : $"file {store.Path}";
+            return FileIdentity.Of(store.Path) is { } file ? FormattableString.Invariant($"file {file.Device}:{file.Inode}")
+                : $"file {store.Path}";
         string host = IsThisMachine(server.Host) ? "localhost" : server.Host.ToLowerInvariant();
         // Firebird's databases are files of the server's machine.
         string name = host == "localhost" && store.Path.StartsWith('/') ? FileIdentity.RealPath(store.Path) ?? store.Path : store.Path;
@@ -64,6 +68,8 @@ internal sealed class StoreClashes
     private static int UsualPort(string engine) => engine switch { "postgresql" => 5432, "mariadb" => 3306, _ => 3050 };
 
     // A name, an address of loopback, or the folder of a socket.
-    private static bool IsThisMachine(string host) => host.StartsWith('/') || string.Equals(host, "localhost", StringComparison.OrdinalIgnoreCase)
-        || string.Equals(host, Environment.MachineName, StringComparison.OrdinalIgnoreCase) || (IPAddress.TryParse(host, out IPAddress? address) && IPAddress.IsLoopback(address));
+    private static bool IsThisMachine(string host) => host.StartsWith('/') || string.Equals(host, "localhost",
+        StringComparison.OrdinalIgnoreCase)
+        || string.Equals(host, Environment.MachineName, StringComparison.OrdinalIgnoreCase)
+            || (IPAddress.TryParse(host, out IPAddress? address) && IPAddress.IsLoopback(address));
 }

@@ -1,4 +1,5 @@
-// StoreFinder.cs: companies that lie on the disk or on a server but not in office.yaml. One of ten that nobody backed up is how books are lost.
+// StoreFinder.cs: companies that lie on the disk or on a server but not in office.yaml. One of ten that nobody backed up is how books are
+// lost.
 // Looks in the folders around the known stores and in the program's folder, and at the other databases of the known servers; what tells a
 // version of the kit by its signs is a store of the package. Reads only.
 using Transferra.Core.Kits;
@@ -24,8 +25,10 @@ public static class StoreFinder
     /// <summary>Stores of the office's packages that office.yaml does not name.</summary>
     public static IReadOnlyList<UnlistedStore> Unlisted(OfficeDescription office, IStoreOpener stores)
     {
-        StoreAddress[] known = [.. office.Companies.SelectMany(company => (StoreAddress?[])[company.OldStore, company.MovesTo]).OfType<StoreAddress>()];
-        string[] roots = [.. office.Packages.Select(package => package.ProgramFolder).OfType<string>(), .. known.Where(store => !store.IsOnServer)
+        StoreAddress[] known = [.. office.Companies.SelectMany(company => (StoreAddress?[])[company.OldStore,
+            company.MovesTo]).OfType<StoreAddress>()];
+        string[] roots = [.. office.Packages.Select(package => package.ProgramFolder).OfType<string>(),
+            .. known.Where(store => !store.IsOnServer)
             .Select(store => Around(store, office.Folder))];
         IEnumerable<StoreAddress> candidates = [.. InFolders(roots, [.. office.Backup.Folders]), .. known.Where(store => store.IsOnServer)
             .DistinctBy(store => (store.Engine, store.Server)).SelectMany(store => OnServer(store, stores))];
@@ -62,7 +65,8 @@ public static class StoreFinder
                     {
                         if (depth < Deepest && below.LinkTarget is null) Look(below, depth + 1);
                     }
-                    else if (string.Equals(entry.Extension, ".dbf", StringComparison.OrdinalIgnoreCase)) found[folder.FullName] = new StoreAddress("dbf", folder.FullName);
+                    else if (string.Equals(entry.Extension, ".dbf",
+                        StringComparison.OrdinalIgnoreCase)) found[folder.FullName] = new StoreAddress("dbf", folder.FullName);
                     else if (IsSqlite(entry.FullName)) found[entry.FullName] = new StoreAddress("sqlite", entry.FullName);
                 }
             }
@@ -102,7 +106,8 @@ public static class StoreFinder
     /// <param name="kits">What to look for.</param>
     /// <param name="stores">Opens them.</param>
     /// <param name="taken">Codes that are taken.</param>
-    public static IReadOnlyList<UnlistedStore> Recognised(IEnumerable<StoreAddress> candidates, IReadOnlyList<Kit> kits, IStoreOpener stores, IReadOnlyCollection<string> taken)
+    public static IReadOnlyList<UnlistedStore> Recognised(IEnumerable<StoreAddress> candidates, IReadOnlyList<Kit> kits,
+        IStoreOpener stores, IReadOnlyCollection<string> taken)
     {
         var codes = new HashSet<string>(taken, StringComparer.OrdinalIgnoreCase);
         var found = new List<UnlistedStore>();
@@ -124,7 +129,8 @@ public static class StoreFinder
         {
             using IStore store = stores.Open(candidate);
             List<VersionSign> signs = Survey.SignsOf(kit, store);
-            return signs.Count > 0 && signs.All(sign => sign.Version is not null) && signs.Select(sign => sign.Version).Distinct().Count() == 1 ? signs[0].Version : null;
+            return signs.Count > 0 && signs.All(sign => sign.Version is not null) && signs.Select(sign => sign.Version).Distinct()
+                .Count() == 1 ? signs[0].Version : null;
         }
         // Nobody said that it is one of ours; what cannot be read, or goes while it is looked at, is none.
         catch (Exception error) when (error is not (OutOfMemoryException or OperationCanceledException)) { return null; }
@@ -134,7 +140,8 @@ public static class StoreFinder
     private static string CodeFor(StoreAddress store, HashSet<string> codes)
     {
         string own = Path.GetFileNameWithoutExtension(store.Name), folder = Path.GetFileName(store.Folder);
-        string start = string.Concat((folder.Length > 0 && !store.IsOnServer ? folder : own).ToUpperInvariant().Where(c => char.IsAsciiLetterOrDigit(c) || c is '-' or '_'));
+        string start = string.Concat((folder.Length > 0 && !store.IsOnServer ? folder : own).ToUpperInvariant()
+            .Where(c => char.IsAsciiLetterOrDigit(c) || c is '-' or '_'));
         if (start.Length == 0) start = "COMPANY";
         string code = start;
         for (int i = 2; !codes.Add(code); i++) code = FormattableString.Invariant($"{start}-{i}");

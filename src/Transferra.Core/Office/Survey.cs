@@ -34,8 +34,10 @@ public sealed record VersionSign(string Where, string Says, string? Version);
 /// <param name="OpenedBy">Programs that hold the store open.</param>
 /// <param name="Problem">Why the store could not be read; "" when it could.</param>
 /// <param name="Next">What to do about the problem; "" when there is none.</param>
-public sealed record CompanySurvey(string Code, string Name, string Package, string StorePath, string Engine, string? DataVersion, string WantedVersion,
-    IReadOnlyList<VersionSign> Signs, long StoreBytes, long Records, IReadOnlyDictionary<string, long> Tables, long DeletedRecords, string GuessedForm,
+public sealed record CompanySurvey(string Code, string Name, string Package, string StorePath, string Engine, string? DataVersion,
+    string WantedVersion,
+    IReadOnlyList<VersionSign> Signs, long StoreBytes, long Records, IReadOnlyDictionary<string, long> Tables, long DeletedRecords,
+        string GuessedForm,
         DateTimeOffset? LastChange, int Documents, long DocumentBytes,
     IReadOnlyList<string> OpenedBy, string Problem, string Next)
 {
@@ -64,7 +66,8 @@ public sealed record CompanySurvey(string Code, string Name, string Package, str
 /// <summary>What a survey found of a package.</summary>
 /// <param name="Kit">The kit's id.</param>
 /// <param name="Title">The package's name.</param>
-/// <param name="ProgramVersion">Version of the installed program, when all places that tell it agree; null when they do not, or none tells.</param>
+/// <param name="ProgramVersion">Version of the installed program, when all places that tell it agree; null when they do not, or none
+/// tells.</param>
 /// <param name="ProgramSigns">The places it was looked for.</param>
 /// <param name="Companies">Its companies.</param>
 /// <param name="Remarks">What does not go together, and what that means.</param>
@@ -104,7 +107,8 @@ public sealed record ServiceSurvey(string Name, string Kind, string State, IRead
 /// <param name="Packages">Its packages.</param>
 /// <param name="Services">Its services and jobs.</param>
 /// <param name="Unlisted">Stores of its packages that office.yaml does not name.</param>
-public sealed record OfficeSurvey(string Office, DateTimeOffset At, IReadOnlyList<PackageSurvey> Packages, IReadOnlyList<ServiceSurvey> Services,
+public sealed record OfficeSurvey(string Office, DateTimeOffset At, IReadOnlyList<PackageSurvey> Packages,
+    IReadOnlyList<ServiceSurvey> Services,
     IReadOnlyList<UnlistedStore> Unlisted);
 
 /// <summary>Surveys.</summary>
@@ -113,7 +117,8 @@ public static class Survey
     /// <summary>Surveys an office.</summary>
     /// <param name="office">Which.</param>
     /// <param name="tools">Stores and commands.</param>
-    /// <param name="looksForMore">Whether stores are looked for that office.yaml does not name; that opens every database of the known servers.</param>
+    /// <param name="looksForMore">Whether stores are looked for that office.yaml does not name; that opens every database of the known
+    /// servers.</param>
     public static OfficeSurvey Of(OfficeDescription office, ClosingTools tools, bool looksForMore) =>
         new(office.Name, DateTimeOffset.UtcNow, [.. office.Packages.Select(package => Of(package, tools))],
         ServicesOf(office.Closing, tools), looksForMore ? StoreFinder.Unlisted(office, tools.Stores) : []);
@@ -124,8 +129,10 @@ public static class Survey
         string? programVersion = Agreed(program);
         CompanySurvey[] companies = [.. package.Companies.Select(company => Of(company, tools.Stores))];
         ComponentSurvey[] workstations =
-            [.. package.Workstations.Select(workstation => Component(workstation.Key, workstation.Value, package.Kit.ProgramEvidence, tools.Commands))];
-        return new PackageSurvey(package.Kit.Id, package.Kit.Title, programVersion, program, companies, [.. Remarks(package, program, programVersion, companies, workstations)])
+            [.. package.Workstations.Select(workstation => Component(workstation.Key, workstation.Value, package.Kit.ProgramEvidence,
+                tools.Commands))];
+        return new PackageSurvey(package.Kit.Id, package.Kit.Title, programVersion, program, companies,
+            [.. Remarks(package, program, programVersion, companies, workstations)])
         {
             Components = ComponentsOf(package, tools.Commands),
             Workstations = workstations,
@@ -146,7 +153,8 @@ public static class Survey
     }
 
     // What one place says and no other contradicts.
-    private static string? Agreed(IReadOnlyList<VersionSign> signs) => signs.Select(sign => sign.Version).OfType<string>().Distinct().ToArray() is [var only] ? only : null;
+    private static string? Agreed(IReadOnlyList<VersionSign> signs) => signs.Select(sign => sign.Version).OfType<string>().Distinct()
+        .ToArray() is [var only] ? only : null;
 
     /// <summary>What each place says that tells the version of the installed program.</summary>
     public static IReadOnlyList<VersionSign> ProgramSigns(Package package, ICommands commands) =>
@@ -156,7 +164,8 @@ public static class Survey
     {
         if (folder is null) return new VersionSign(evidence.Where, "office.yaml names no folder of the program", null);
         Told told = evidence.Read(folder, commands);
-        return new VersionSign(evidence.File is null ? evidence.Where : Path.Combine(folder, evidence.Where), told.Text ?? told.Problem, told.Text);
+        return new VersionSign(evidence.File is null ? evidence.Where : Path.Combine(folder, evidence.Where), told.Text ?? told.Problem,
+            told.Text);
     }
 
     private static List<ServiceSurvey> ServicesOf(ClosingPlan plan, ClosingTools tools)
@@ -167,7 +176,8 @@ public static class Survey
             services.Add(new ServiceSurvey(service.Name, "service", State(() => SwitchStep.IsOn(service.Switch, tools)),
                 [.. service.Ports.Where(listening.Contains)], service.StaysUp));
         foreach (JobPlan job in plan.Jobs)
-            services.Add(new ServiceSurvey(job.Name, "job", State(() => job.CronFile is { } file ? File.Exists(file) : SwitchStep.IsOn(job.Switch!, tools)),
+            services.Add(new ServiceSurvey(job.Name, "job", State(() => job.CronFile is { } file ? File.Exists(file)
+                : SwitchStep.IsOn(job.Switch!, tools)),
                 [], false));
         return services;
 
@@ -184,7 +194,8 @@ public static class Survey
         }
     }
 
-    private static IEnumerable<string> Remarks(Package package, IReadOnlyList<VersionSign> program, string? programVersion, CompanySurvey[] companies,
+    private static IEnumerable<string> Remarks(Package package, IReadOnlyList<VersionSign> program, string? programVersion,
+        CompanySurvey[] companies,
         ComponentSurvey[] workstations)
     {
         VersionSign[] saying = [.. program.Where(sign => sign.Version is not null)];
@@ -213,7 +224,8 @@ public static class Survey
     private static CompanySurvey Of(Company company, IStoreOpener stores, bool isWhole)
     {
         (int documents, long documentBytes) = isWhole ? DocumentsOf(company) : default;
-        var survey = new CompanySurvey(company.Code, company.Name, company.Kit.Title, company.OldStore.Shown, "", null, company.WantedVersion, [], 0, 0,
+        var survey = new CompanySurvey(company.Code, company.Name, company.Kit.Title, company.OldStore.Shown, "", null,
+            company.WantedVersion, [], 0, 0,
             new Dictionary<string, long>(), 0, "", null, documents, documentBytes, [], "", "");
         try
         {
@@ -248,7 +260,12 @@ public static class Survey
                 Doubts = store.Doubts,
             };
             if (survey.DataVersion is not null && company.Kit.Version(survey.DataVersion) is { } version)
-                return survey with { Settings = SettingsRecord.OfCompany(version, store), CustomFiles = CustomFiles.OfCompany(company, version) };
+                return survey with
+                {
+                    Settings = SettingsRecord.OfCompany(version, store),
+                    CustomFiles = CustomFiles.OfCompany(company,
+                    version)
+                };
             return signs.Count == 0
                 ? survey with
                 {
@@ -263,7 +280,8 @@ public static class Survey
         }
     }
 
-    private static DateTimeOffset? LastChangeOf(IReadOnlyList<string> files) => files.Count == 0 ? null : new DateTimeOffset(files.Max(File.GetLastWriteTimeUtc));
+    private static DateTimeOffset? LastChangeOf(IReadOnlyList<string> files) => files.Count == 0 ? null
+        : new DateTimeOffset(files.Max(File.GetLastWriteTimeUtc));
 
     // Where links lead: a path in office.yaml can look like the default place and be on another disk.
     private static string ReallyAt(StoreAddress address)
@@ -318,7 +336,8 @@ public static class Survey
     /// <summary>What stands in a record; null when there is none such.</summary>
     internal static string? InRecord(IStore store, RecordSign sign)
     {
-        var condition = new ExpressionCompiler(new ExpressionScope(sign.Table.Name, sign.Table.Columns, [], new Dictionary<string, string>())).CompileCondition(sign.Where);
+        var condition = new ExpressionCompiler(new ExpressionScope(sign.Table.Name, sign.Table.Columns, [], new Dictionary<string,
+            string>())).CompileCondition(sign.Where);
         var batch = new RecordBatch(sign.Table.Columns);
         var context = new EvaluationContext(batch, []);
         Vector value = batch.Vectors[sign.Table.OrdinalOf(sign.Column)];

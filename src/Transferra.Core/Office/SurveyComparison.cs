@@ -28,7 +28,8 @@ public static class SurveyComparison
             facts[$"{package.Title}, program version"] = package.ProgramVersion ?? "not told";
             foreach (ComponentSurvey component in package.Components) facts[$"{package.Title}, {component.Name}, version"] = component.Version ?? "not told";
             foreach (ComponentSurvey workstation in package.Workstations) facts[$"{package.Title}, workstation {workstation.Name}, version"] = workstation.Version ?? "not told";
-            foreach (SettingFound setting in package.Settings) facts[$"{package.Title}, setting {setting.Name}"] = setting.Value ?? "(not set)";
+            foreach (SettingFound setting in package.Settings) facts[$"{package.Title}, setting {setting.Name}"] = setting.Value
+                ?? "(not set)";
             foreach (CustomFile file in package.CustomFiles) facts[$"{package.Title}, {file.Path}"] = file.State;
             foreach (CompanySurvey company in package.Companies)
             {
@@ -36,7 +37,8 @@ public static class SurveyComparison
                 facts[$"{company.Code}, engine"] = company.Engine;
                 facts[$"{company.Code}, records"] = company.Records.ToString(CultureInfo.InvariantCulture);
                 facts[$"{company.Code}, documents"] = company.Documents.ToString(CultureInfo.InvariantCulture);
-                foreach (SettingFound setting in company.Settings) facts[$"{company.Code}, setting {setting.Name}"] = setting.Value ?? "(not set)";
+                foreach (SettingFound setting in company.Settings) facts[$"{company.Code}, setting {setting.Name}"] = setting.Value
+                    ?? "(not set)";
                 foreach (CustomFile file in company.CustomFiles) facts[$"{company.Code}, {file.Path}"] = file.State;
             }
         }

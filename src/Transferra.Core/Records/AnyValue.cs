@@ -1,4 +1,5 @@
-// AnyValue.cs: values of columns that hold several kinds, as a SQLite column may that is declared without a type or with one that the engine does not know.
+// AnyValue.cs: values of columns that hold several kinds, as a SQLite column may that is declared without a type or with one that the
+// engine does not know.
 // Why a kind of its own: a number that comes back as a text is another value, to the program and to every comparison it makes.
 // Form: one byte that tells the kind, then a whole number or a double of eight bytes, big-endian, or the bytes of a text or a blob.
 using System.Buffers.Binary;
@@ -59,11 +60,20 @@ public static class AnyValue
         _ => "0x" + Convert.ToHexString(value[1..]),
     };
 
-    private static string Name(byte kind) => kind switch { Whole => "a whole number", Real => "a floating-point number", _ => "bytes that are no text" };
+    private static string Name(byte kind) => kind switch
+    {
+        Whole => "a whole number",
+        Real => "a floating-point number",
+        _ => "bytes that are no text"
+    };
 
     /// <summary>The shape of a table on an engine whose columns hold one kind each: what may be of several is a text there.</summary>
     public static TableShape OneKind(TableShape table) => table.Columns.All(column => column.Type.Kind != FieldKind.Any) ? table
-        : table with { Columns = [.. table.Columns.Select(column => column.Type.Kind == FieldKind.Any ? column with { Type = FieldType.Text } : column)] };
+        : table with
+        {
+            Columns = [.. table.Columns.Select(column => column.Type.Kind == FieldKind.Any
+            ? column with { Type = FieldType.Text } : column)]
+        };
 
     /// <summary>The same rows for such an engine. A value that is no text is refused there: as a text it would be another one.</summary>
     /// <param name="outputs">What is to be written.</param>
@@ -71,7 +81,8 @@ public static class AnyValue
     /// <param name="rejects">Gets a reason for each that is refused.</param>
     /// <param name="engine">The engine's name.</param>
     /// <returns>The outputs to write instead.</returns>
-    public static IReadOnlyList<TableOutput> OneKind(IReadOnlyList<TableOutput> outputs, ref ReadOnlySpan<int> rows, ICollection<RowReject> rejects, string engine)
+    public static IReadOnlyList<TableOutput> OneKind(IReadOnlyList<TableOutput> outputs, ref ReadOnlySpan<int> rows,
+        ICollection<RowReject> rejects, string engine)
     {
         if (outputs.All(output => output.Vectors.All(vector => vector.Type.Kind != FieldKind.Any))) return outputs;
         var refused = new HashSet<int>();

@@ -87,7 +87,8 @@ public static class DecimalText
         text = text.Trim((byte)' ');
         int mark = text.IndexOfAny((byte)'e', (byte)'E');
         if (mark < 0) return TryParse(text, precision, scale, out units);
-        if (!System.Buffers.Text.Utf8Parser.TryParse(text[(mark + 1)..], out int exponent, out int used) || used != text.Length - mark - 1) return FaultCode.NotANumber;
+        if (!System.Buffers.Text.Utf8Parser.TryParse(text[(mark + 1)..], out int exponent, out int used)
+            || used != text.Length - mark - 1) return FaultCode.NotANumber;
         // The digits with the point moved: as many zeros as it takes, within reason, stand for themselves.
         const int furthest = 400;
         ReadOnlySpan<byte> mantissa = text[..mark];
@@ -95,7 +96,8 @@ public static class DecimalText
         if (mantissa.Length > 0 && mantissa[0] is (byte)'-' or (byte)'+') mantissa = mantissa[1..];
         int point = mantissa.IndexOf((byte)'.');
         ReadOnlySpan<byte> whole = point < 0 ? mantissa : mantissa[..point], fraction = point < 0 ? [] : mantissa[(point + 1)..];
-        if (whole.Length + fraction.Length == 0 || whole.ContainsAnyExceptInRange((byte)'0', (byte)'9') || fraction.ContainsAnyExceptInRange((byte)'0', (byte)'9')) return FaultCode.NotANumber;
+        if (whole.Length + fraction.Length == 0 || whole.ContainsAnyExceptInRange((byte)'0', (byte)'9')
+            || fraction.ContainsAnyExceptInRange((byte)'0', (byte)'9')) return FaultCode.NotANumber;
         if (!whole.ContainsAnyExcept((byte)'0') && !fraction.ContainsAnyExcept((byte)'0')) return null;
         if (Math.Abs((long)exponent) > furthest) return exponent > 0 ? FaultCode.OutOfRange : FaultCode.NeedsRounding;
         byte[] digits = [.. whole, .. fraction];

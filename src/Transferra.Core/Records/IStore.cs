@@ -16,7 +16,8 @@ public sealed record StoreIdentity(string Engine, string EngineVersion, long Byt
     /// <summary>The header field that tells what was guessed of a store's form; there only when something was.</summary>
     public const string Guess = "guessed_form";
 
-    /// <summary>The header field that tells of changes that lie beside the store's file and not yet in it; there only when there are some.</summary>
+    /// <summary>The header field that tells of changes that lie beside the store's file and not yet in it; there only when there are
+    /// some.</summary>
     public const string WaitingChanges = "waiting_changes";
 }
 
@@ -58,10 +59,12 @@ public interface IStore : IDisposable
     /// <summary>The tables it has, with columns as the engine declares them, ordered by name.</summary>
     IReadOnlyList<TableShape> ReadShape();
 
-    /// <summary>What it has beside tables: views, triggers, routines, sequences. Listed, so that nobody is surprised by what a conversion does not carry.</summary>
+    /// <summary>What it has beside tables: views, triggers, routines, sequences. Listed, so that nobody is surprised by what a conversion
+    /// does not carry.</summary>
     IReadOnlyList<StoreObject> ListObjects();
 
-    /// <summary>Whether the engine itself lets no two records of a table have the same values in these columns, so that nobody need look for it.</summary>
+    /// <summary>Whether the engine itself lets no two records of a table have the same values in these columns, so that nobody need look
+    /// for it.</summary>
     bool KeepsKey(string table, IReadOnlyList<string> key) => false;
 
     /// <summary>Exact number of records.</summary>
@@ -78,14 +81,16 @@ public interface IStore : IDisposable
     /// <param name="lost">Receives what cannot be read, as it is met.</param>
     IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost) => new ReadToDamage(() => Read(table, []), table.Name, lost);
 
-    /// <summary>Reads everything the store has beside its rows, for making it again on the same engine; null for stores of files, which are copied as they are.</summary>
+    /// <summary>Reads everything the store has beside its rows, for making it again on the same engine; null for stores of files, which
+    /// are copied as they are.</summary>
     /// <param name="folder">Where the rows were written out; a file of the engine's own form may be put there, too.</param>
     StoreScript? ReadScript(string folder) => null;
 
     /// <summary>What <see cref="ReadScript"/> does not carry, one line each, with what this user may not see.</summary>
     IReadOnlyList<string> NotCarried() => [];
 
-    /// <summary>What lies in the same database and is not read here, such as other schemas, one line each; a change-over would leave it behind.</summary>
+    /// <summary>What lies in the same database and is not read here, such as other schemas, one line each; a change-over would leave it
+    /// behind.</summary>
     IReadOnlyList<string> NotRead() => [];
 
     /// <summary>Puts a question of a kit to the engine in its own SQL, on a connection of its own that may only read.</summary>
@@ -97,7 +102,8 @@ public interface IStore : IDisposable
     /// <summary>The engine's own full check; one line for each complaint, none when sound.</summary>
     IReadOnlyList<string> CheckPhysically();
 
-    /// <summary>Where the store contradicts itself; known when it was opened, without a scan. Such a store is not converted, and nothing of it is proved.</summary>
+    /// <summary>Where the store contradicts itself; known when it was opened, without a scan. Such a store is not converted, and nothing
+    /// of it is proved.</summary>
     IReadOnlyList<StoreDoubt> Doubts => [];
 
     /// <summary>What is odd about the store and no damage, such as many records that are only marked as deleted.</summary>
@@ -129,11 +135,14 @@ public interface IStoreBuilder : IDisposable
     void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects);
 
     /// <summary>Builds keys, indexes and relations, sets header fields, proves the counts, and flushes everything to disk.</summary>
-    /// <param name="headerFields">For the header of a SQLite file. Other stores have none to set, and their version is told by a record.</param>
-    /// <exception cref="KeyConflictException">Records with the same key came in, and the store was not created to refuse them one by one.</exception>
+    /// <param name="headerFields">For the header of a SQLite file. Other stores have none to set, and their version is told by a
+    /// record.</param>
+    /// <exception cref="KeyConflictException">Records with the same key came in, and the store was not created to refuse them one by
+    /// one.</exception>
     void Complete(IReadOnlyDictionary<string, string> headerFields);
 
-    /// <summary>Whether values are written to it as the engine once wrote them out, as text, instead of as the types we have for them.</summary>
+    /// <summary>Whether values are written to it as the engine once wrote them out, as text, instead of as the types we have for
+    /// them.</summary>
     bool TakesWritten => false;
 
     /// <summary>What could not be brought back of a store that is made again, one line each; nothing of the rows.</summary>
@@ -152,8 +161,8 @@ public interface IStoreOpener
     /// <summary>Starts a new, empty store in a file, folder or database that must not exist.</summary>
     /// <param name="address">Where.</param>
     /// <param name="textEncoding">Name of the code page to write text in; null for UTF-8.</param>
-    /// <param name="keysFirst">Whether a record whose key is there already is refused when it comes. Some engines load faster when keys are built at
-    /// the end; those then throw <see cref="KeyConflictException"/> when the keys do not allow it.</param>
+    /// <param name="keysFirst">Whether a record whose key is there already is refused when it comes. Some engines load faster when keys
+    /// are built at the end; those then throw <see cref="KeyConflictException"/> when the keys do not allow it.</param>
     IStoreBuilder Create(StoreAddress address, string? textEncoding = null, bool keysFirst = false);
 
     /// <summary>What a new store would not take, known without making it.</summary>
@@ -161,14 +170,15 @@ public interface IStoreOpener
     /// <param name="textEncoding">Name of the code page its text would be in; null for UTF-8.</param>
     IStoreJudge JudgeOf(StoreAddress address, string? textEncoding = null) => new TakesAll();
 
-    /// <summary>Makes a store again from what <see cref="IStore.ReadScript"/> read, under a name that is free. Its tables are there at once; CreateTable tells
-    /// only what will be written to one.</summary>
+    /// <summary>Makes a store again from what <see cref="IStore.ReadScript"/> read, under a name that is free. Its tables are there at
+    /// once; CreateTable tells only what will be written to one.</summary>
     /// <param name="address">Where; of the engine the script was read from.</param>
     /// <param name="script">The script.</param>
     /// <param name="folder">Where the script's file is.</param>
     IStoreBuilder Rebuild(StoreAddress address, StoreScript script, string folder);
 
-    /// <summary>Adds what <see cref="Rebuild"/> left out because it does not move with the tables when a store is renamed, and is not there yet.</summary>
+    /// <summary>Adds what <see cref="Rebuild"/> left out because it does not move with the tables when a store is renamed, and is not
+    /// there yet.</summary>
     /// <returns>What could not be added.</returns>
     IReadOnlyList<string> AddUnmoved(StoreAddress address, StoreScript script);
 
@@ -183,7 +193,8 @@ public interface IStoreOpener
     /// <param name="textEncoding">The code page of its text; null for UTF-8.</param>
     IStoreMender Mend(StoreAddress copy, string? textEncoding);
 
-    /// <summary>The files a store consists of, as they are now: the main file first, or those of its folder by name; none for one on a server.</summary>
+    /// <summary>The files a store consists of, as they are now: the main file first, or those of its folder by name; none for one on a
+    /// server.</summary>
     IReadOnlyList<string> FilesOf(StoreAddress address);
 
     /// <summary>The server that keeps a store.</summary>
@@ -201,7 +212,8 @@ public interface IStoreOpener
 public sealed record StoreSession(long Id, string User, string Host, string Program, string State, TimeSpan? Idle)
 {
     /// <summary>All of it in one line.</summary>
-    public string Words => string.Concat(User, Program.Length > 0 ? $"{(User.Length > 0 ? " with " : "")}{Program}" : "", $" from {Host}", Doing.Length > 0
+    public string Words => string.Concat(User, Program.Length > 0 ? $"{(User.Length > 0 ? " with " : "")}{Program}" : "", $" from {Host}",
+        Doing.Length > 0
         ? $" ({Doing})" : "").Trim();
 
     /// <summary>What it is doing, and for how long nothing.</summary>
@@ -216,7 +228,8 @@ public sealed record StoreSession(long Id, string User, string Host, string Prog
 /// <param name="WhenOpen">What is the case when it is as found, in words.</param>
 /// <param name="EndsSessions">Whether shutting it also ends the sessions of those who are in.</param>
 /// <param name="Found">How it was found, by name: all that is needed to bring that back.</param>
-public sealed record StoreDoor(string Kind, string Name, string WhenShut, string WhenOpen, bool EndsSessions, IReadOnlyDictionary<string, string> Found);
+public sealed record StoreDoor(string Kind, string Name, string WhenShut, string WhenOpen, bool EndsSessions, IReadOnlyDictionary<string,
+    string> Found);
 
 /// <summary>A setting of a server that should be otherwise for an upgrade.</summary>
 /// <param name="Name">Short name, letters, digits and "-".</param>
@@ -247,10 +260,12 @@ public interface IStoreServer
     /// <param name="like">A known one; where stores are named by their path, those beside it are meant.</param>
     IReadOnlyList<string> Names(string like);
 
-    /// <summary>Gives a store another name; fails when it is in use or the new name is taken. It is on the server's disk when this returns.</summary>
+    /// <summary>Gives a store another name; fails when it is in use or the new name is taken. It is on the server's disk when this
+    /// returns.</summary>
     void Rename(string from, string to);
 
-    /// <summary>Finishes what an interrupted rename left to do at a name, be it the old or the new one; fine when there is nothing.</summary>
+    /// <summary>Finishes what an interrupted rename left to do at a name, be it the old or the new one; fine when there is
+    /// nothing.</summary>
     void Settle(string name) { }
 
     /// <summary>Removes a store that we made ourselves; fine when it is not there.</summary>
@@ -262,7 +277,8 @@ public interface IStoreServer
     /// <summary>Ends somebody's session; fine when it has ended already.</summary>
     void End(string name, StoreSession session);
 
-    /// <summary>The ways into a store that can be shut for everybody but this user and the server's administrators, as they are found now.</summary>
+    /// <summary>The ways into a store that can be shut for everybody but this user and the server's administrators, as they are found
+    /// now.</summary>
     /// <param name="name">The store.</param>
     /// <exception cref="TransferraException">This user may not shut one of them.</exception>
     IReadOnlyList<StoreDoor> Doors(string name);

@@ -1,4 +1,5 @@
-// IStoreJudge.cs: what an engine will not take, known without the engine, so that it is found before anybody is sent home and not while the office is closed.
+// IStoreJudge.cs: what an engine will not take, known without the engine, so that it is found before anybody is sent home and not while
+// the office is closed.
 namespace Transferra.Core.Records;
 
 /// <summary>Judges tables and rows for a new store that is not made.</summary>

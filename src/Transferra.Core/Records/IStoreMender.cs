@@ -1,5 +1,6 @@
 // IStoreMender.cs: what Core asks of a copy of a store that records are put right in; src/Transferra.Stores fills it in for each engine.
-// Holds: (1) a change meets exactly the record whose place is given, or fails; (2) no trigger of the store runs for it; (3) nothing counts before
+// Holds: (1) a change meets exactly the record whose place is given, or fails; (2) no trigger of the store runs for it; (3) nothing
+// counts before
 //        Complete has returned; without it the copy is to be thrown away.
 namespace Transferra.Core.Records;
 
@@ -12,7 +13,8 @@ public sealed record PositionChange(string Name, long Before, long After);
 /// <summary>A copy of a store that is being put right.</summary>
 public interface IStoreMender : IDisposable
 {
-    /// <summary>Whether records are found in the copy by the places they have in the original; otherwise by those that the copy itself tells.</summary>
+    /// <summary>Whether records are found in the copy by the places they have in the original; otherwise by those that the copy itself
+    /// tells.</summary>
     bool HasPlacesOfOriginal { get; }
 
     /// <summary>Gets ready to change records of a table, and names the column by which a reader tells where each lies.</summary>
@@ -35,7 +37,8 @@ public interface IStoreMender : IDisposable
     /// <param name="table">The table.</param>
     /// <param name="places">Values of the column of places.</param>
     /// <param name="row">Which of them.</param>
-    /// <param name="values">The columns with their values, which they can hold; at once, as a record may have another place afterwards.</param>
+    /// <param name="values">The columns with their values, which they can hold; at once, as a record may have another place
+    /// afterwards.</param>
     void Update(TableShape table, Vector places, int row, IReadOnlyList<KeyValuePair<ColumnShape, string>> values);
 
     /// <summary>Builds all indexes anew.</summary>

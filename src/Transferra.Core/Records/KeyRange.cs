@@ -1,4 +1,5 @@
-// KeyRange.cs: a part of a table, by the values of one column; and a reader that passes on only the records of it, for stores that cannot ask for them.
+// KeyRange.cs: a part of a table, by the values of one column; and a reader that passes on only the records of it, for stores that cannot
+// ask for them.
 namespace Transferra.Core.Records;
 
 /// <summary>Records whose value in a column lies between two others. A record without a value lies in no range.</summary>
@@ -54,7 +55,8 @@ public sealed class RangeReader : IRecordReader
     /// <param name="source">Disposed with this.</param>
     /// <param name="table">What it reads.</param>
     /// <param name="range">Which of it is wanted.</param>
-    /// <exception cref="TransferraException">The range's column is not read, or a limit is no value of it; the source is disposed.</exception>
+    /// <exception cref="TransferraException">The range's column is not read, or a limit is no value of it; the source is
+    /// disposed.</exception>
     public RangeReader(IRecordReader source, TableShape table, KeyRange range)
     {
         _source = source;
@@ -62,7 +64,8 @@ public sealed class RangeReader : IRecordReader
         _ordinal = table.OrdinalOf(range.Column);
         try
         {
-            if (_ordinal < 0) throw new TransferraException($"a range of {table.Name} goes by {range.Column}, which is not read", "Read that column, too.");
+            if (_ordinal < 0) throw new TransferraException($"a range of {table.Name} goes by {range.Column}, which is not read",
+                "Read that column, too.");
             (_from, _before) = (KeyRange.Limit(range.From, table.Columns[_ordinal]), KeyRange.Limit(range.Before, table.Columns[_ordinal]));
         }
         catch
@@ -98,7 +101,8 @@ public sealed class RangeReader : IRecordReader
     private bool IsWithin(int row)
     {
         Vector values = _read.Vectors[_ordinal];
-        return !values.IsNull(row) && (_from is null || values.CompareAt(row, _from, 0) >= 0) && (_before is null || values.CompareAt(row, _before, 0) < 0);
+        return !values.IsNull(row) && (_from is null || values.CompareAt(row, _from, 0) >= 0)
+            && (_before is null || values.CompareAt(row, _before, 0) < 0);
     }
 
     /// <inheritdoc/>

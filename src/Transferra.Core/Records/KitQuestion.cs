@@ -1,6 +1,8 @@
 // KitQuestion.cs: what a kit may ask an engine in its own SQL: one statement that only reads.
-// Why judged before the engine sees it: drivers cut a text at its semicolons by rules of their own, and a COMMIT in front would end what holds the engine to reading.
-// Holds: a text that could be two statements to any of the engines, whatever it takes for a quote or a comment, is refused; some that would be one are refused with it.
+// Why judged before the engine sees it: drivers cut a text at its semicolons by rules of their own, and a COMMIT in front would end what
+// holds the engine to reading.
+// Holds: a text that could be two statements to any of the engines, whatever it takes for a quote or a comment, is refused; some that
+// would be one are refused with it.
 using System.Text.RegularExpressions;
 
 namespace Transferra.Core.Records;
@@ -55,7 +57,8 @@ public static partial class KitQuestion
     /// <param name="said">The engine's words.</param>
     /// <param name="error">What it threw.</param>
     public static TransferraException Refused(string store, string sql, string said, Exception error) =>
-        new($"the engine refused a question to {store}: {said} in: {sql}", "If the query stands in the kit, correct it there; otherwise check the store.", error);
+        new($"the engine refused a question to {store}: {said} in: {sql}",
+            "If the query stands in the kit, correct it there; otherwise check the store.", error);
 
     private static string WithoutEnd(string sql) => sql.TrimEnd().TrimEnd(';').Trim();
 }

@@ -15,7 +15,8 @@ public sealed class ReadAhead : IDisposable
     private readonly Task _reading;
 
     /// <summary>Begins to read.</summary>
-    /// <param name="fill">Fills an empty batch; returns false when the table has ended, possibly with last rows. Called in another thread.</param>
+    /// <param name="fill">Fills an empty batch; returns false when the table has ended, possibly with last rows. Called in another
+    /// thread.</param>
     /// <param name="columns">The batch's columns.</param>
     /// <param name="limits">Batch size; null for the usual.</param>
     /// <param name="cancel">Stops between two batches.</param>
@@ -23,7 +24,8 @@ public sealed class ReadAhead : IDisposable
     {
         for (int i = 0; i < Batches; i++) _free.Add(new RecordBatch(columns, limits), CancellationToken.None);
         _stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        _reading = Task.Factory.StartNew(() => Read(fill, _stop.Token), CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
+        _reading = Task.Factory.StartNew(() => Read(fill, _stop.Token), CancellationToken.None, TaskCreationOptions.LongRunning,
+            TaskScheduler.Default);
     }
 
     private void Read(Func<RecordBatch, bool> fill, CancellationToken stop)

@@ -64,7 +64,8 @@ public sealed class RecordBatch
     public void TakeFrom(RecordBatch other)
     {
         Reset();
-        for (int column = 0; column < Vectors.Length; column++) (Vectors[column], other.Vectors[column]) = (other.Vectors[column], Vectors[column]);
+        for (int column = 0; column < Vectors.Length; column++) (Vectors[column], other.Vectors[column]) = (other.Vectors[column],
+            Vectors[column]);
         Faults.AddRange(other.Faults);
         other.Faults.Clear();
     }

@@ -148,7 +148,8 @@ public sealed class RecordSorter : IRecordReader
             foreach (Vector vector in Current.Vectors) vector.AppendRead(_reader);
             int count = _reader.Read7BitEncodedInt();
             var faults = new List<RowFault>(count);
-            for (int i = 0; i < count; i++) faults.Add(new RowFault(0, (FaultCode)_reader.ReadInt32(), _reader.ReadString(), _reader.ReadString(), _reader.ReadString()));
+            for (int i = 0; i < count; i++) faults.Add(new RowFault(0, (FaultCode)_reader.ReadInt32(), _reader.ReadString(),
+                _reader.ReadString(), _reader.ReadString()));
             Faults = faults.ToLookup(fault => fault.Row);
             return true;
         }

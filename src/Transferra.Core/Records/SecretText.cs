@@ -19,7 +19,8 @@ public static class SecretText
         if (variable is not null)
         {
             return Environment.GetEnvironmentVariable(variable) is { Length: > 0 } value ? value
-                : throw new TransferraException($"the environment variable {variable} holds no {what}", "Set it before you start, or name a file in office.yaml.");
+                : throw new TransferraException($"the environment variable {variable} holds no {what}",
+                    "Set it before you start, or name a file in office.yaml.");
         }
         return file is null ? null : FirstLine(what, file);
     }
@@ -31,14 +32,17 @@ public static class SecretText
     {
         try
         {
-            if (!IsPrivate(file)) throw new TransferraException($"the {what} file {file} can be read by others", $"Let only its owner read it: chmod 600 {file}");
+            if (!IsPrivate(file)) throw new TransferraException($"the {what} file {file} can be read by others",
+                $"Let only its owner read it: chmod 600 {file}");
             using var reader = new StreamReader(PlainFile.Open(file));
             return reader.ReadLine() is { Length: > 0 } line
-                ? line : throw new TransferraException($"the first line of the {what} file {file} is empty", $"Write the {what} into it, and nothing else.");
+                ? line : throw new TransferraException($"the first line of the {what} file {file} is empty",
+                    $"Write the {what} into it, and nothing else.");
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
-            throw new TransferraException($"the {what} file {file} cannot be read: {error.Message}", "Correct its name in office.yaml, or run as a user who may read it.", error);
+            throw new TransferraException($"the {what} file {file} cannot be read: {error.Message}",
+                "Correct its name in office.yaml, or run as a user who may read it.", error);
         }
     }
 

@@ -6,7 +6,8 @@ namespace Transferra.Core.Records;
 /// <param name="Type">What it holds.</param>
 /// <param name="Required">Whether null is not allowed.</param>
 /// <param name="IsPrivate">Whether its values are people's own affair and never shown: not in lists, reports, messages or journals.</param>
-/// <param name="Default">What the engine puts in when nothing is said: a literal as SQL writes it, or the engine's own expression as read from it; null when nothing.</param>
+/// <param name="Default">What the engine puts in when nothing is said: a literal as SQL writes it, or the engine's own expression as read
+/// from it; null when nothing.</param>
 public sealed record ColumnShape(string Name, FieldType Type, bool Required = false, bool IsPrivate = false, string? Default = null)
 {
     /// <summary>Whether its values leave the house as their form only: amounts, say, which are shown to the administrator.</summary>
@@ -42,9 +43,10 @@ public sealed record TableShape(
     /// <summary>What stands in place of a private value wherever it would be shown.</summary>
     public const string Private = "(private)";
 
-    /// <summary>Whether values said to be of a column may be shown: not of a private one, and not when nobody knows of which column they are
-    /// and the table has a private one.</summary>
-    public bool MayShow(string column) => !Columns.Any(known => known.IsPrivate) || (OrdinalOf(column) is >= 0 and int ordinal && !Columns[ordinal].IsPrivate);
+    /// <summary>Whether values said to be of a column may be shown: not of a private one, and not when nobody knows of which column they
+    /// are and the table has a private one.</summary>
+    public bool MayShow(string column) => !Columns.Any(known => known.IsPrivate) || (OrdinalOf(column) is >= 0 and int ordinal
+        && !Columns[ordinal].IsPrivate);
 
     /// <summary>Zero-based position of a column by name, in any case; -1 when there is none.</summary>
     public int OrdinalOf(string column)

@@ -1,7 +1,9 @@
-// SkippingReader.cs: reads a damaged table around its damage: in ranges of positions (record numbers, pages, values of a key), halved where the
-// engine gives up, until single positions are lost and the reading goes on behind them.
-// Holds: (1) a record that the engine delivers when asked for its position alone is delivered once, unless it lies within a stretch of damage
-//        wider than a leap, of which every LeapMost-th position was tried, as long as LeapsMost of them did not all fail; (2) what is not delivered is told with its positions.
+// SkippingReader.cs: reads a damaged table around its damage: in ranges of positions (record numbers, pages, values of a key), halved
+// where the engine gives up, until single positions are lost and the reading goes on behind them.
+// Holds: (1) a record that the engine delivers when asked for its position alone is delivered once, unless it lies within a stretch of
+// damage
+// wider than a leap, of which every LeapMost-th position was tried, as long as LeapsMost of them did not all fail; (2) what is not
+// delivered is told with its positions.
 namespace Transferra.Core.Records;
 
 /// <summary>Reads around damage.</summary>
@@ -11,7 +13,8 @@ namespace Transferra.Core.Records;
 /// <param name="last">The greatest.</param>
 /// <param name="what">What a position is, in words: record, page, NUMBER.</param>
 /// <param name="lost">Receives what is lost.</param>
-public sealed class SkippingReader(TableShape table, Func<long, long, IRecordReader> open, long first, long last, string what, ICollection<LostPart> lost) : IRecordReader
+public sealed class SkippingReader(TableShape table, Func<long, long, IRecordReader> open, long first, long last, string what,
+    ICollection<LostPart> lost) : IRecordReader
 {
     private const long StepMost = 4096, GapStepMost = 1L << 60;
     private const int LossesBeforeLeaps = 16, LeapMost = 64, LeapsMost = 1_000, TriesMost = 100_000;
@@ -21,7 +24,8 @@ public sealed class SkippingReader(TableShape table, Func<long, long, IRecordRea
     private int _next, _failures;
     private string _why = "";
 
-    /// <summary>Positions that no record is likely to lie beyond, for when the engine cannot say where the first and the last are.</summary>
+    /// <summary>Positions that no record is likely to lie beyond, for when the engine cannot say where the first and the last
+    /// are.</summary>
     public const long FarBelow = -(1L << 60), FarAbove = 1L << 60;
 
     /// <inheritdoc/>
@@ -32,7 +36,8 @@ public sealed class SkippingReader(TableShape table, Func<long, long, IRecordRea
             if (_next < _read.RowCount)
             {
                 int into = batch.RowCount;
-                for (int column = 0; column < batch.Vectors.Length; column++) batch.Vectors[column].AppendFrom(_read.Vectors[column], _next);
+                for (int column = 0; column < batch.Vectors.Length; column++) batch.Vectors[column].AppendFrom(_read.Vectors[column],
+                    _next);
                 foreach (RowFault fault in _read.Faults)
                     if (fault.Row == _next) batch.Faults.Add(fault with { Row = into });
                 _next++;
@@ -75,7 +80,8 @@ public sealed class SkippingReader(TableShape table, Func<long, long, IRecordRea
     {
         long bad = _at, good = _at;
         int leaps = 0;
-        // Where nothing at all can be read any more, as of a table that the engine has given up, leaps grow until they have reached the end.
+        // Where nothing at all can be read any more, as of a table that the engine has given up, leaps grow until they have reached the
+        // end.
         for (long leap = 1; ; leap = leaps++ < LeapsMost ? Math.Min(leap * 2, LeapMost) : leap * 2)
         {
             if (last - bad < leap || _failures > TriesMost)

@@ -1,6 +1,9 @@
-// Specials.cs: values that are no finite number and no day, and that some engines keep all the same: NaN, the infinities, dates without end.
-// Why kept inside the vectors: they are ordinary values where both engines hold them, and must neither become missing nor be lost on the way.
-// How: an exact decimal has 38 digits at most, so that the ends of Int128 (39 digits) are never one; no day and no moment is at the ends of Int64.
+// Specials.cs: values that are no finite number and no day, and that some engines keep all the same: NaN, the infinities, dates without
+// end.
+// Why kept inside the vectors: they are ordinary values where both engines hold them, and must neither become missing nor be lost on the
+// way.
+// How: an exact decimal has 38 digits at most, so that the ends of Int128 (39 digits) are never one; no day and no moment is at the ends
+// of Int64.
 // Their order is PostgreSQL's: -infinity, all others, infinity, NaN. One definition for all: docs/fingerprints.md.
 namespace Transferra.Core.Records;
 
@@ -31,7 +34,8 @@ public static class Specials
     /// <summary>Reads a decimal that is not finite, in the words of engines.</summary>
     public static bool TryNumber(ReadOnlySpan<byte> text, out Int128 units)
     {
-        units = text.SequenceEqual("NaN"u8) ? NaN : text.SequenceEqual("Infinity"u8) ? Infinity : text.SequenceEqual("-Infinity"u8) ? MinusInfinity : 0;
+        units = text.SequenceEqual("NaN"u8) ? NaN : text.SequenceEqual("Infinity"u8) ? Infinity : text.SequenceEqual("-Infinity"u8)
+            ? MinusInfinity : 0;
         return units != 0;
     }
 
@@ -58,7 +62,8 @@ public static class Specials
     /// <param name="engine">The engine's name.</param>
     /// <param name="holds">Which of these values it holds; null for none.</param>
     /// <returns>The rows that are left.</returns>
-    public static ReadOnlySpan<int> Hold(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, ICollection<RowReject> rejects, string engine, Func<Vector, int, bool>? holds = null)
+    public static ReadOnlySpan<int> Hold(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, ICollection<RowReject> rejects,
+        string engine, Func<Vector, int, bool>? holds = null)
     {
         List<int>? kept = null;
         foreach (TableOutput output in outputs)
@@ -77,7 +82,8 @@ public static class Specials
                         continue;
                     }
                     left ??= [.. looked[..i]];
-                    rejects.Add(new RowReject(row, FaultCode.NotFinite, $"{output.Table.Name}.{output.Table.Columns[column].Name}: {engine} has no {vector.Show(row)} in a {vector.Type}"));
+                    rejects.Add(new RowReject(row, FaultCode.NotFinite,
+                        $"{output.Table.Name}.{output.Table.Columns[column].Name}: {engine} has no {vector.Show(row)} in a {vector.Type}"));
                 }
                 kept = left ?? kept;
             }

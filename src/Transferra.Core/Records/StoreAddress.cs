@@ -1,5 +1,6 @@
 // StoreAddress.cs: where a company's records live, as office.yaml says: a file, a folder, or a database on a server.
-// Holds: (1) an address never contains a password, only where one is kept; (2) every store that an upgrade makes stands beside the one it is
+// Holds: (1) an address never contains a password, only where one is kept; (2) every store that an upgrade makes stands beside the one it
+// is
 //        made for, so that the change-over is a rename.
 using System.Globalization;
 
@@ -13,8 +14,10 @@ namespace Transferra.Core.Records;
 /// <param name="PasswordVariable">Environment variable that holds the password; null when there is none.</param>
 /// <param name="Owner">Who is to own new stores; null for the user who makes them.</param>
 /// <param name="Connection">What is asked of the way there.</param>
-/// <param name="Authority">File with the certificates, in PEM, of whom we believe who the server is; null for those whom this machine believes.</param>
-public sealed record ServerAddress(string Host, int Port, string User, string? PasswordFile = null, string? PasswordVariable = null, string? Owner = null,
+/// <param name="Authority">File with the certificates, in PEM, of whom we believe who the server is; null for those whom this machine
+/// believes.</param>
+public sealed record ServerAddress(string Host, int Port, string User, string? PasswordFile = null, string? PasswordVariable = null,
+    string? Owner = null,
     ConnectionCare Connection = ConnectionCare.AsOffered, string? Authority = null);
 
 /// <summary>What is asked of a connection to a server.</summary>
@@ -33,9 +36,11 @@ public enum ConnectionCare
 /// <summary>Where a company's records live.</summary>
 /// <param name="Engine">One of <see cref="FileEngines"/> and <see cref="ServerEngines"/>.</param>
 /// <param name="Path">Full path of the file or of the folder of tables; on a server, the database's name there.</param>
-/// <param name="Form">How a folder of delimited text is written, or what else the engine must be told, by key; null when nothing is said.</param>
+/// <param name="Form">How a folder of delimited text is written, or what else the engine must be told, by key; null when nothing is
+/// said.</param>
 /// <param name="Server">Where the server is; null for files.</param>
-public sealed record StoreAddress(string Engine, string Path, IReadOnlyDictionary<string, string>? Form = null, ServerAddress? Server = null)
+public sealed record StoreAddress(string Engine, string Path, IReadOnlyDictionary<string, string>? Form = null,
+    ServerAddress? Server = null)
 {
     private static readonly Dictionary<string, string> Nothing = [];
 
@@ -65,7 +70,8 @@ public sealed record StoreAddress(string Engine, string Path, IReadOnlyDictionar
 
     /// <summary>The address as a person reads it, and as journals know it again.</summary>
     public string Shown => Server is null ? Path
-        : Server.Port == 0 ? $"{Path} ({Engine} at {Server.Host})" : string.Create(CultureInfo.InvariantCulture, $"{Path} ({Engine} at {Server.Host}:{Server.Port})");
+        : Server.Port == 0 ? $"{Path} ({Engine} at {Server.Host})" : string.Create(CultureInfo.InvariantCulture,
+            $"{Path} ({Engine} at {Server.Host}:{Server.Port})");
 
     /// <summary>The last part of the path or name.</summary>
     public string Name => System.IO.Path.GetFileName(Path);

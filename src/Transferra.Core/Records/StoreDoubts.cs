@@ -6,7 +6,8 @@ public static class StoreDoubts
 {
     /// <summary>What a person does about it.</summary>
     /// <param name="company">Code of the company.</param>
-    public static string Next(string company) => "Have the old program put its tables in order (pack, or rebuild the indexes), or bring back the files from the office's own backup. "
+    public static string Next(string company) =>
+        "Have the old program put its tables in order (pack, or rebuild the indexes), or bring back the files from the office's own backup. "
         + $"What can be read of it is written out by: transferra check {company} --salvage PLACE";
 
     /// <summary>Refuses to take such a store for the whole of a company's records.</summary>

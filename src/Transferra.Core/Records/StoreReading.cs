@@ -12,7 +12,8 @@ public static class StoreReading
     /// <param name="into">The batch that is filled again and again; null for one of the usual size.</param>
     /// <param name="within">Only the records of this range; null for all.</param>
     /// <returns>Always the same batch, valid until the next one is asked for.</returns>
-    public static IEnumerable<RecordBatch> Batches(this IStore store, TableShape table, IReadOnlyList<string> orderBy, CancellationToken cancel,
+    public static IEnumerable<RecordBatch> Batches(this IStore store, TableShape table, IReadOnlyList<string> orderBy,
+        CancellationToken cancel,
         RecordBatch? into = null, KeyRange? within = null)
     {
         RecordBatch batch = into ?? new RecordBatch(table.Columns);
@@ -26,8 +27,8 @@ public static class StoreReading
         }
     }
 
-    /// <summary>The records of a table as <see cref="Batches"/> gives them, read in one thread while another works on those before; the store is not to be used
-    /// meanwhile.</summary>
+    /// <summary>The records of a table as <see cref="Batches"/> gives them, read in one thread while another works on those before; the
+    /// store is not to be used meanwhile.</summary>
     /// <param name="store">The store.</param>
     /// <param name="table">Which columns to read and as which types.</param>
     /// <param name="into">The batch that is filled again and again; its vectors change, their array stays.</param>

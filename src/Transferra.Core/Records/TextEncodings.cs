@@ -34,7 +34,8 @@ public static class TextEncodings
     /// <summary>The code page's encoding.</summary>
     /// <exception cref="ArgumentException">The name is not known.</exception>
     public static Encoding ByName(string name) =>
-        Pages.TryGetValue(name, out int page) ? Encoding.GetEncoding(page, EncoderFallback.ExceptionFallback, DecoderFallback.ExceptionFallback)
+        Pages.TryGetValue(name, out int page) ? Encoding.GetEncoding(page, EncoderFallback.ExceptionFallback,
+            DecoderFallback.ExceptionFallback)
             : throw new ArgumentException($"no code page {name}", nameof(name));
 }
 
@@ -53,7 +54,8 @@ public sealed class TextDecoder
             {
                 string character = encoding.GetString([(byte)value]);
                 // The platform fills the gaps of the Windows pages with control or private characters instead of refusing them.
-                bool gap = name.StartsWith("windows", StringComparison.OrdinalIgnoreCase) && character[0] is (>= '\u0080' and <= '\u009F') or (>= '\uE000' and <= '\uF8FF');
+                bool gap = name.StartsWith("windows", StringComparison.OrdinalIgnoreCase)
+                    && character[0] is (>= '\u0080' and <= '\u009F') or (>= '\uE000' and <= '\uF8FF');
                 _utf8[value] = gap ? [] : Encoding.UTF8.GetBytes(character);
             }
             catch (DecoderFallbackException) { _utf8[value] = []; }

@@ -71,7 +71,8 @@ public static class ValueText
     public static bool TryTime(ReadOnlySpan<byte> text, out long micros)
     {
         micros = 0;
-        if (text.Length < 5 || text[2] != ':' || !Digits(text[..2], out int hour) || !Digits(text.Slice(3, 2), out int minute)) return false;
+        if (text.Length < 5 || text[2] != ':' || !Digits(text[..2], out int hour)
+            || !Digits(text.Slice(3, 2), out int minute)) return false;
         int second = 0, fraction = 0;
         if (text.Length > 5)
         {

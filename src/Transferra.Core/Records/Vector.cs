@@ -140,7 +140,8 @@ public sealed class LongVector(FieldType type) : Vector(type)
     public override bool SameAt(int row, Vector other, int otherRow) =>
         SameNullness(row, other, otherRow, out bool bothNull) && (bothNull || _values[row] == ((LongVector)other)._values[otherRow]);
 
-    private protected override int CompareValues(int row, Vector other, int otherRow) => _values[row].CompareTo(((LongVector)other)._values[otherRow]);
+    private protected override int CompareValues(int row, Vector other, int otherRow) =>
+        _values[row].CompareTo(((LongVector)other)._values[otherRow]);
 
     private protected override void WriteValue(int row, BinaryWriter writer) => writer.Write(_values[row]);
 
@@ -196,7 +197,8 @@ public sealed class WideVector(FieldType type) : Vector(type)
     public override bool SameAt(int row, Vector other, int otherRow) =>
         SameNullness(row, other, otherRow, out bool bothNull) && (bothNull || _values[row] == ((WideVector)other)._values[otherRow]);
 
-    private protected override int CompareValues(int row, Vector other, int otherRow) => _values[row].CompareTo(((WideVector)other)._values[otherRow]);
+    private protected override int CompareValues(int row, Vector other, int otherRow) =>
+        _values[row].CompareTo(((WideVector)other)._values[otherRow]);
 
     private protected override void WriteValue(int row, BinaryWriter writer)
     {
@@ -330,7 +332,8 @@ public sealed class BytesVector(FieldType type) : Vector(type)
 
     /// <inheritdoc/>
     public override string Show(int row) => IsNull(row) ? ""
-        : Type.Kind == FieldKind.Binary ? Convert.ToHexString(this[row]) : Type.Kind == FieldKind.Any ? AnyValue.Show(this[row]) : System.Text.Encoding.UTF8.GetString(this[row]);
+        : Type.Kind == FieldKind.Binary ? Convert.ToHexString(this[row]) : Type.Kind == FieldKind.Any ? AnyValue.Show(this[row])
+            : System.Text.Encoding.UTF8.GetString(this[row]);
 }
 
 /// <summary>IEEE doubles, for the columns whose source is one.</summary>
@@ -371,7 +374,8 @@ public sealed class DoubleVector(FieldType type) : Vector(type)
     public override bool SameAt(int row, Vector other, int otherRow) =>
         SameNullness(row, other, otherRow, out bool bothNull) && (bothNull || Bits(row) == ((DoubleVector)other).Bits(otherRow));
 
-    private protected override int CompareValues(int row, Vector other, int otherRow) => _values[row].CompareTo(((DoubleVector)other)._values[otherRow]);
+    private protected override int CompareValues(int row, Vector other, int otherRow) =>
+        _values[row].CompareTo(((DoubleVector)other)._values[otherRow]);
 
     private protected override void WriteValue(int row, BinaryWriter writer) => writer.Write(_values[row]);
 
@@ -389,5 +393,6 @@ public sealed class DoubleVector(FieldType type) : Vector(type)
         IsNull(row) ? "" : _values[row].ToString("R", System.Globalization.CultureInfo.InvariantCulture);
 
     // -0.0 and 0.0 are one number and must give one fingerprint, and so must all NaN.
-    private long Bits(int row) => _values[row] == 0 ? 0 : double.IsNaN(_values[row]) ? Specials.NaNBits : BitConverter.DoubleToInt64Bits(_values[row]);
+    private long Bits(int row) => _values[row] == 0 ? 0 : double.IsNaN(_values[row]) ? Specials.NaNBits
+        : BitConverter.DoubleToInt64Bits(_values[row]);
 }

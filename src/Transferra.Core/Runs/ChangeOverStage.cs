@@ -36,10 +36,12 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
             if (On.Fact(Stages.Check, "faults") is not 0 and { } faults) obstacles.Add($"the check found {faults} faults in the old data");
             if (On.Fact(Stages.Convert, "exceptions") is not 0 and { } exceptions) obstacles.Add($"{exceptions} records could not be converted");
             // That exceptions are not in the new store is said already; that all else is, the match has to prove.
-            bool isForExceptions = On.Fact(Stages.Convert, "exceptions") is > 0 && On.FactsOf(Stages.Match)?.GetValueOrDefault("verdict") == nameof(Matching.Verdict.ProvedInPart);
+            bool isForExceptions = On.Fact(Stages.Convert, "exceptions") is > 0
+                && On.FactsOf(Stages.Match)?.GetValueOrDefault("verdict") == nameof(Matching.Verdict.ProvedInPart);
             if (On.Fact(Stages.Match, "proved") is not 1 && !isForExceptions) obstacles.Add("the match did not prove the new store");
         }
-        if (On.Company.MovesTo is { } newPlace && On.Context.Places.Exists(newPlace)) obstacles.Add($"{newPlace.Shown} is there already, where the new store is to go");
+        if (On.Company.MovesTo is { } newPlace
+            && On.Context.Places.Exists(newPlace)) obstacles.Add($"{newPlace.Shown} is there already, where the new store is to go");
         if (obstacles.Count > 0) return obstacles;
         IReadOnlyList<string> holders = On.Context.Places.OpenedBy(On.Company.OldStore);
         if (holders.Count > 0) obstacles.Add($"the store is open: {holders[0]}");
@@ -50,7 +52,8 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
 
     /// <inheritdoc/>
     public override IReadOnlyDictionary<string, string> Plan() =>
-        Facts(("old-from", On.Company.OldStore.Shown), ("old-to", On.Aside.Shown), ("new-from", On.FinalStaged.Shown), ("new-to", On.Company.NewStore.Shown));
+        Facts(("old-from", On.Company.OldStore.Shown), ("old-to", On.Aside.Shown), ("new-from", On.FinalStaged.Shown),
+            ("new-to", On.Company.NewStore.Shown));
 
     /// <inheritdoc/>
     public override StageOutcome Do()
@@ -102,13 +105,15 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
         // A journal that was cut short tells of no change-over where there was one.
         if (last is null or { State: "taken-back" } || (last.State == "stopped" && !IsAnnounced))
             return places.Exists(On.Aside) ? $"the journal tells of no change-over, but an original stands aside as {On.Aside.Shown}"
-                : places.Exists(On.Company.OldStore) ? null : $"the store {On.Company.OldStore.Shown} is gone, and the journal does not tell where";
+                : places.Exists(On.Company.OldStore) ? null
+                    : $"the store {On.Company.OldStore.Shown} is gone, and the journal does not tell where";
         if (Swap.DoneMoves() == 0) return null;
         return On.DigestOfOld(On.Aside) == OldDigest ? null
             : $"the original that was set aside, {On.Aside.Shown}, is not as it was when the run began: somebody wrote to it there";
     }
 
-    private bool IsAnnounced => On.Run.Journal.Entries.Any(entry => entry.Company == On.Company.Code && entry.Stage == Name && entry.State == "announced");
+    private bool IsAnnounced => On.Run.Journal.Entries.Any(entry => entry.Company == On.Company.Code && entry.Stage == Name
+        && entry.State == "announced");
 
     /// <inheritdoc/>
     public override TakenBack? TakeBack()

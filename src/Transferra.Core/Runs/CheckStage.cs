@@ -3,7 +3,8 @@ using Transferra.Core.Checks;
 
 namespace Transferra.Core.Runs;
 
-/// <summary>The full scan before anything is done. A fault stops the company here, unless the run was asked to try it all the same.</summary>
+/// <summary>The full scan before anything is done. A fault stops the company here, unless the run was asked to try it all the
+/// same.</summary>
 public sealed class CheckStage(CompanyRun on) : Stage(on)
 {
     /// <inheritdoc/>
@@ -14,14 +15,17 @@ public sealed class CheckStage(CompanyRun on) : Stage(on)
     {
         CheckResult result = On.Check(On.Company.OldStore, On.From, On.Way.Count > 0 ? On.Way : On.Ahead, Name);
         On.SaveResult(Name, result);
-        string summary = result.Findings.Count == 0 ? "nothing found" : $"{result.Faults} faults, {result.Findings.Count - result.Faults} others";
+        string summary = result.Findings.Count == 0 ? "nothing found"
+            : $"{result.Faults} faults, {result.Findings.Count - result.Faults} others";
         bool mayGoOn = result.Faults == 0 || On.Run.Kind == Stages.Mend || On.Run.BegunWith(DespiteFaults) == "yes";
         if (result.IsReadable && !mayGoOn)
             summary = $"the check found {Count(result)} in the old data\nCorrect them in version {On.From.Name}"
-                + (result.Findings.Any(finding => finding.Mend.Length > 0) ? $", or have those mended that the kit allows: transferra check {On.Company.Code} --mend" : "")
+                + (result.Findings.Any(finding => finding.Mend.Length > 0)
+                    ? $", or have those mended that the kit allows: transferra check {On.Company.Code} --mend" : "")
                 + $"\nTo have backup, conversion and match tried all the same, without a change-over: transferra upgrade {On.Company.Code} --despite-faults";
         else if (!result.IsReadable) summary = "the store is damaged or of an unknown shape";
-        return new StageOutcome(result.IsReadable && mayGoOn, summary, Facts(("faults", result.Faults), ("findings", result.Findings.Count)), result);
+        return new StageOutcome(result.IsReadable && mayGoOn, summary,
+            Facts(("faults", result.Faults), ("findings", result.Findings.Count)), result);
     }
 
     /// <summary>The fact of a run that goes on with a company whose check found faults; it is not changed over for that.</summary>

@@ -9,15 +9,18 @@ namespace Transferra.Core.Runs;
 /// <param name="ClosedAt">When it was proved that everybody is out; null when it was not.</param>
 /// <param name="OpenAt">When everything was as before; null while it is not.</param>
 /// <param name="Steps">What was shut or stopped, in words.</param>
-public sealed record ClosingReport(string Closing, DateTimeOffset BegunAt, DateTimeOffset? ClosedAt, DateTimeOffset? OpenAt, IReadOnlyList<string> Steps)
+public sealed record ClosingReport(string Closing, DateTimeOffset BegunAt, DateTimeOffset? ClosedAt, DateTimeOffset? OpenAt,
+    IReadOnlyList<string> Steps)
 {
     /// <summary>Reads a closing's journal; null when it is gone.</summary>
     public static ClosingReport? Of(string officeFolder, string closing)
     {
         if (new Closings(officeFolder, new DiskVolume()).Find(closing) is not { BegunAt: { } begun } closed) return null;
-        JournalEntry? entry(string state) => closed.Journal.Entries.LastOrDefault(entry => entry.Stage == OfficeClosed.Stage && entry.State == state);
+        JournalEntry? entry(string state) => closed.Journal.Entries.LastOrDefault(entry => entry.Stage == OfficeClosed.Stage
+            && entry.State == state);
         return new ClosingReport(closing, begun, entry("closed")?.At, entry("reopened")?.At,
-            [.. closed.Journal.Entries.Where(entry => entry.State == "announced" && entry.Stage != OfficeClosed.Stage).DistinctBy(entry => entry.Stage)
+            [.. closed.Journal.Entries.Where(entry => entry.State == "announced" && entry.Stage != OfficeClosed.Stage)
+                .DistinctBy(entry => entry.Stage)
                 .Select(entry => ClosingStep.From(entry.Stage, entry.Facts).WhenClosed)]);
     }
 }

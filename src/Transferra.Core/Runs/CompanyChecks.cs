@@ -37,7 +37,8 @@ public static class CompanyChecks
                 ListFolder = listFolder,
                 Beyond = [.. way.Skip(1)],
                 Target = way.Count == 0 ? TrialTarget.Any
-                    : new TrialTarget(context.Stores.JudgeOf(company.NewStore, way[^1].To.TextEncoding), company.NewStore.Engine, company.Kit),
+                    : new TrialTarget(context.Stores.JudgeOf(company.NewStore, way[^1].To.TextEncoding), company.NewStore.Engine,
+                        company.Kit),
                 Scratch = scratch.Length > 0 ? new TrialScratch(context.Stores, scratch) : null,
             }.Run(store);
         }
@@ -54,9 +55,12 @@ public static class CompanyChecks
         try
         {
             context.Volume.CreateFolder(parent);
-            foreach (string old in Directory.EnumerateDirectories(parent, prefix + "*").Where(old => DateTime.UtcNow - Directory.GetLastWriteTimeUtc(old) > Forgotten).ToArray())
+            foreach (string old in Directory.EnumerateDirectories(parent, prefix + "*")
+                .Where(old => DateTime.UtcNow - Directory.GetLastWriteTimeUtc(old) > Forgotten).ToArray())
                 context.Volume.Remove(old);
-            string folder = Path.Combine(parent, prefix + Convert.ToHexString(System.Security.Cryptography.RandomNumberGenerator.GetBytes(6)).ToLower(CultureInfo.InvariantCulture));
+            string folder = Path.Combine(parent,
+                prefix + Convert.ToHexString(System.Security.Cryptography.RandomNumberGenerator.GetBytes(6))
+                .ToLower(CultureInfo.InvariantCulture));
             context.Volume.MakeFolder(folder);
             return folder;
         }

@@ -11,7 +11,8 @@ namespace Transferra.Core.Runs;
 /// <param name="ExceptionList">File that lists the exceptions; "" when there are none.</param>
 /// <param name="FirstExceptions">The first of them, at most twenty.</param>
 /// <param name="NewStore">The new store, staged.</param>
-public sealed record ConvertResult(IReadOnlyList<HopResult> Hops, string ExceptionList, IReadOnlyList<ExceptionRow> FirstExceptions, string NewStore)
+public sealed record ConvertResult(IReadOnlyList<HopResult> Hops, string ExceptionList, IReadOnlyList<ExceptionRow> FirstExceptions,
+    string NewStore)
 {
     /// <summary>Records that could not be converted.</summary>
     public long Exceptions => Hops.Sum(hop => hop.Conversion.Exceptions);
@@ -32,7 +33,8 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
     public override bool CanBeTakenBack => true;
 
     /// <inheritdoc/>
-    public override IReadOnlyDictionary<string, string> Plan() => Facts(("folder", On.Work.FullPath), ("made", string.Join('\n', StagedOnes.Select(staged => staged.Shown))));
+    public override IReadOnlyDictionary<string, string> Plan() => Facts(("folder", On.Work.FullPath),
+        ("made", string.Join('\n', StagedOnes.Select(staged => staged.Shown))));
 
     /// <inheritdoc/>
     public override StageOutcome Do()
@@ -44,46 +46,16 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
         context.Volume.Remove(list);
         foreach (Hop hop in On.Way) context.Volume.Remove(RefusedPath(On, hop));
         var hops = new List<HopResult>();
-        var first = new List<ExceptionRow>();
+        List<ExceptionRow> first;
         using (var exceptions = new ExceptionList(list))
         {
-            var refused = new List<string>();
-            void Take(ExceptionRow exception)
-            {
-                exceptions.Add(exception);
-                if (exception.IsRefused) refused.Add(RefusedRecords.Line(exception));
-                if (first.Count < FirstExceptions) first.Add(exception);
-            }
-
+            var taken = new Taken(exceptions);
             StoreAddress source = On.Company.OldStore;
             foreach (Hop hop in On.Way)
             {
                 StoreAddress target = On.Staged(hop.To.Name);
-                if (!target.IsOnServer) On.Work.MakeInside(target.Folder);
                 var clock = System.Diagnostics.Stopwatch.StartNew();
-                refused.Clear();
-                ConversionResult result;
-                long mark = exceptions.Mark();
-                int known = first.Count;
-                try
-                {
-                    result = Convert(source, target, hop, keysFirst: false, Take);
-                }
-                catch (KeyConflictException)
-                {
-                    // Built at the end, the keys say only that there are records with the same key. Once more, so that each of them is named.
-                    On.RemoveMade(target);
-                    if (!target.IsOnServer) On.Work.MakeInside(target.Folder);
-                    exceptions.BackTo(mark);
-                    first.RemoveRange(known, first.Count - known);
-                    refused.Clear();
-                    result = Convert(source, target, hop, keysFirst: true, Take);
-                }
-                catch (TransferraException error) when (first.Count > known)
-                {
-                    throw AfterExceptions(error, first[known], list);
-                }
-                if (refused.Count > 0) context.Volume.Replace(RefusedPath(On, hop), System.Text.Encoding.UTF8.GetBytes(string.Join('\n', refused)));
+                ConversionResult result = ConvertHop(source, target, hop, taken, list);
                 hops.Add(new HopResult(hop.From.Name, hop.To.Name, result, clock.Elapsed.TotalSeconds));
                 if (!target.IsOnServer)
                 {
@@ -92,6 +64,7 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
                 }
                 source = target;
             }
+            first = taken.First;
         }
         var converted = new ConvertResult(hops, first.Count > 0 ? list : "", first, On.FinalStaged.Shown);
         if (first.Count == 0) context.Volume.Remove(list);
@@ -101,12 +74,79 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
             Facts(("read", total.Read), ("exceptions", converted.Exceptions), ("sha256", On.DigestOfNew(On.FinalStaged))), converted);
     }
 
+    /// <summary>The exceptions of a conversion as they come: all in the list, the first ones at hand.</summary>
+    private sealed class Taken(ExceptionList list)
+    {
+        private int _known;
+        private long _mark;
+
+        public List<ExceptionRow> First { get; } = [];
+
+        /// <summary>Old records of the present hop that the new store refused.</summary>
+        public List<string> Refused { get; } = [];
+
+        /// <summary>The first exception of the present hop; null when there is none.</summary>
+        public ExceptionRow? OfHop => First.Count > _known ? First[_known] : null;
+
+        public void BeginHop()
+        {
+            (_known, _mark) = (First.Count, list.Mark());
+            Refused.Clear();
+        }
+
+        /// <summary>As it was when the hop began.</summary>
+        public void Back()
+        {
+            list.BackTo(_mark);
+            First.RemoveRange(_known, First.Count - _known);
+            Refused.Clear();
+        }
+
+        public void Take(ExceptionRow exception)
+        {
+            list.Add(exception);
+            if (exception.IsRefused) Refused.Add(RefusedRecords.Line(exception));
+            if (First.Count < FirstExceptions) First.Add(exception);
+        }
+    }
+
+    private ConversionResult ConvertHop(StoreAddress source, StoreAddress target, Hop hop, Taken taken, string list)
+    {
+        taken.BeginHop();
+        try
+        {
+            ConversionResult result;
+            try
+            {
+                if (!target.IsOnServer) On.Work.MakeInside(target.Folder);
+                result = Convert(source, target, hop, keysFirst: false, taken.Take);
+            }
+            catch (KeyConflictException)
+            {
+                // Built at the end, the keys say only that there are records with the same key. Once more, so that each of them is named.
+                On.RemoveMade(target);
+                if (!target.IsOnServer) On.Work.MakeInside(target.Folder);
+                taken.Back();
+                result = Convert(source, target, hop, keysFirst: true, taken.Take);
+            }
+            byte[] refused = System.Text.Encoding.UTF8.GetBytes(string.Join('\n', taken.Refused));
+            if (refused.Length > 0) On.Context.Volume.Replace(RefusedPath(On, hop), refused);
+            return result;
+        }
+        catch (TransferraException error) when (taken.OfHop is { } first)
+        {
+            throw AfterExceptions(error, first, list);
+        }
+    }
+
     // What could not be converted is often why the new store cannot be completed: others point to it.
     private static TransferraException AfterExceptions(TransferraException error, ExceptionRow first, string list)
     {
         ExceptionCause cause = first.Causes[0];
-        string column = cause.Column.Length > 0 ? cause.Column + ": " : "", value = cause.Value.Length > 0 ? ": " + ValueText.Quote(cause.Value) : "";
-        return new TransferraException(error.Message, $"{error.Next} Before that some records could not be converted, the first of them {first.Table} {ValueText.Quote(first.Key)} "
+        string column = cause.Column.Length > 0 ? cause.Column + ": " : "", value = cause.Value.Length > 0
+            ? ": " + ValueText.Quote(cause.Value) : "";
+        return new TransferraException(error.Message,
+            $"{error.Next} Before that some records could not be converted, the first of them {first.Table} {ValueText.Quote(first.Key)} "
             + $"({column}{cause.Reason}{value}); what points to them has nothing to point to. All of them: {list}", error);
     }
 
@@ -118,10 +158,12 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
         return StoreConverter.Run(old, builder, hop, On.Company.Answers, take, On.Context.Observer, On.Context.Cancel);
     }
 
-    private static string RefusedPath(CompanyRun on, Hop hop) => Path.Combine(on.ResultFolder, $"refused-{hop.From.Name}-{hop.To.Name}.txt");
+    private static string RefusedPath(CompanyRun on, Hop hop) => Path.Combine(on.ResultFolder,
+        $"refused-{hop.From.Name}-{hop.To.Name}.txt");
 
     /// <summary>Which old records of a hop the new store refused when it was made; lines for <see cref="RefusedRecords.Read"/>.</summary>
-    public static IEnumerable<string> Refused(CompanyRun on, Hop hop) => File.Exists(RefusedPath(on, hop)) ? File.ReadLines(RefusedPath(on, hop)) : [];
+    public static IEnumerable<string> Refused(CompanyRun on, Hop hop) => File.Exists(RefusedPath(on, hop))
+        ? File.ReadLines(RefusedPath(on, hop)) : [];
 
     private StoreAddress[] StagedOnes => [.. On.Way.Select(hop => On.Staged(hop.To.Name))];
 
@@ -135,7 +177,11 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
     {
         using IStore store = On.Context.Stores.Open(On.FinalStaged, On.Way[^1].To.TextEncoding);
         IReadOnlyList<string> complaints = store.CheckPhysically();
-        if (complaints.Count > 0) return done with { IsGood = false, Summary = $"the engine complains about the new store: {complaints[0]}" };
+        if (complaints.Count > 0) return done with
+        {
+            IsGood = false,
+            Summary = $"the engine complains about the new store: {complaints[0]}"
+        };
         // By this the program, and the next survey, will know it; after the change-over it would be too late.
         string to = On.Way[^1].To.Name;
         IReadOnlyList<VersionSign> signs = Survey.SignsOf(On.Company.Kit, store);
@@ -143,7 +189,8 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
         return done with
         {
             IsGood = false,
-            Summary = signs.FirstOrDefault(sign => sign.Version != to) is { } other ? $"the new store does not tell that it is of version {to}: {other.Where} says {ValueText.Quote(other.Says)}"
+            Summary = signs.FirstOrDefault(sign => sign.Version != to) is { } other
+                ? $"the new store does not tell that it is of version {to}: {other.Where} says {ValueText.Quote(other.Says)}"
                 : $"the new store does not tell that it is of version {to}: nothing of what tells it is there",
         };
     }
@@ -157,7 +204,8 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
         bool hadStaged = StagedOnes.Any(On.Context.Places.Exists);
         RemoveStaged(); // also a database that was made and has no table yet
         if (!On.Work.RemoveIfEmpty())
-            return new TakenBack($"the staged new store is removed; something else lies in {On.Work.FullPath} and is left there", IsWhole: false);
+            return new TakenBack($"the staged new store is removed; something else lies in {On.Work.FullPath} and is left there",
+                IsWhole: false);
         return hadStaged ? new TakenBack("the staged new store is removed") : null;
     }
 }

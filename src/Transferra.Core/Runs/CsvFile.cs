@@ -49,7 +49,8 @@ public sealed class CsvFile : IDisposable
         ? "'" + value : value;
 
     /// <summary>A cell as it was before it was guarded against being taken for a formula.</summary>
-    public static string Unguarded(string cell) => cell.Length > 1 && cell[0] == '\'' && Begins.Contains(cell[1], StringComparison.Ordinal) ? cell[1..] : cell;
+    public static string Unguarded(string cell) => cell.Length > 1 && cell[0] == '\''
+        && Begins.Contains(cell[1], StringComparison.Ordinal) ? cell[1..] : cell;
 
     private static string Cell(string value) => Quoted(Guarded(value));
 

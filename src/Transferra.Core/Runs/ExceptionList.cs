@@ -9,7 +9,8 @@ internal sealed class ExceptionList(string path) : IDisposable
 
     public void Add(ExceptionRow exception)
     {
-        foreach (ExceptionCause cause in exception.Causes) _file.Add([exception.Table, exception.Key, cause.Column, cause.Into, cause.Value, cause.Reason]);
+        foreach (ExceptionCause cause in exception.Causes) _file.Add([exception.Table, exception.Key, cause.Column, cause.Into,
+            cause.Value, cause.Reason]);
     }
 
     /// <summary>Where the list ends now, in bytes.</summary>

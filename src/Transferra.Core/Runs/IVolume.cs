@@ -33,14 +33,16 @@ public interface IVolume
     /// <summary>Writes a new file for its owner alone and flushes it; fails when it is there.</summary>
     void WriteNew(string path, ReadOnlySpan<byte> content);
 
-    /// <summary>Puts a file with this content in place of one that may be there: written aside, flushed, renamed, so that either the old or the new one is there.
+    /// <summary>Puts a file with this content in place of one that may be there: written aside, flushed, renamed, so that either the old
+    /// or the new one is there.
     /// It is on the disk when this returns.</summary>
     void Replace(string path, ReadOnlySpan<byte> content);
 
     /// <summary>Adds to the end of a file, which is made for its owner alone when it is not there, and flushes it.</summary>
     void Append(string path, ReadOnlySpan<byte> content);
 
-    /// <summary>Proves that files can be made in a folder, by making one that has no name: also after a kill nothing of it is left.</summary>
+    /// <summary>Proves that files can be made in a folder, by making one that has no name: also after a kill nothing of it is
+    /// left.</summary>
     /// <exception cref="IOException">They cannot, and why.</exception>
     void TryWriting(string folder);
 
@@ -65,7 +67,8 @@ public interface IVolume
 /// <summary>The real disk.</summary>
 public sealed class DiskVolume : IVolume
 {
-    private const UnixFileMode OwnersFile = UnixFileMode.UserRead | UnixFileMode.UserWrite, OwnersFolder = OwnersFile | UnixFileMode.UserExecute;
+    private const UnixFileMode OwnersFile = UnixFileMode.UserRead | UnixFileMode.UserWrite,
+        OwnersFolder = OwnersFile | UnixFileMode.UserExecute;
 
     /// <inheritdoc/>
     public bool Exists(string path) => PosixFiles.Stat(PosixFiles.Bytes(path)) is not null;
@@ -74,15 +77,18 @@ public sealed class DiskVolume : IVolume
     public void CreateFolder(string path) => Directory.CreateDirectory(path, OwnersFolder);
 
     /// <inheritdoc/>
-    public void MakeFolder(string path) => PosixFiles.Check(SystemCalls.MakeFolder(Terminated(path), (int)OwnersFolder), "make the folder", PosixFiles.Bytes(path));
+    public void MakeFolder(string path) => PosixFiles.Check(SystemCalls.MakeFolder(Terminated(path), (int)OwnersFolder),
+        "make the folder", PosixFiles.Bytes(path));
 
     /// <inheritdoc/>
     public void Rename(string from, string to)
     {
-        if (SystemCalls.Rename(SystemCalls.AtCurrentFolder, Terminated(from), SystemCalls.AtCurrentFolder, Terminated(to), SystemCalls.KeepExisting) == 0) return;
+        if (SystemCalls.Rename(SystemCalls.AtCurrentFolder, Terminated(from), SystemCalls.AtCurrentFolder, Terminated(to),
+            SystemCalls.KeepExisting) == 0) return;
         int error = Marshal.GetLastPInvokeError();
         if (error == SystemError.Exists) throw new IOException($"cannot rename {from}: {to} is there already");
-        if (error is not (SystemError.Invalid or SystemError.NoSuchCall)) throw PosixFiles.Failed(error, $"rename to {to}:", PosixFiles.Bytes(from));
+        if (error is not (SystemError.Invalid or SystemError.NoSuchCall)) throw PosixFiles.Failed(error, $"rename to {to}:",
+            PosixFiles.Bytes(from));
         // A volume that cannot keep what is there by itself is looked at first.
         if (Exists(to)) throw new IOException($"cannot rename {from}: {to} is there already");
         if (Directory.Exists(from)) Directory.Move(from, to);
@@ -147,7 +153,8 @@ public sealed class DiskVolume : IVolume
     /// <inheritdoc/>
     public void TryWriting(string folder)
     {
-        int handle = SystemCalls.Open(Terminated(folder), OpenFlags.ReadWrite | OpenFlags.Nameless | OpenFlags.CloseOnExec, (int)OwnersFile);
+        int handle = SystemCalls.Open(Terminated(folder), OpenFlags.ReadWrite | OpenFlags.Nameless | OpenFlags.CloseOnExec,
+            (int)OwnersFile);
         if (handle >= 0)
         {
             _ = SystemCalls.Close(handle);
@@ -155,8 +162,10 @@ public sealed class DiskVolume : IVolume
         }
         int error = Marshal.GetLastPInvokeError();
         if (error is not (SystemError.NotSupported or SystemError.IsFolder or SystemError.Invalid)) throw new IOException(Marshal.GetPInvokeErrorMessage(error).ToLowerInvariant());
-        // File systems that have no nameless files, such as those of memory sticks, get one with a name that nobody can have put there before.
-        using FileStream file = new(Path.Combine(folder, ".transferra-" + Path.GetRandomFileName()), FileMode.CreateNew, FileAccess.Write, FileShare.None, 1,
+        // File systems that have no nameless files, such as those of memory sticks, get one with a name that nobody can have put there
+        // before.
+        using FileStream file = new(Path.Combine(folder, ".transferra-" + Path.GetRandomFileName()), FileMode.CreateNew, FileAccess.Write,
+            FileShare.None, 1,
             FileOptions.DeleteOnClose);
     }
 
@@ -166,7 +175,8 @@ public sealed class DiskVolume : IVolume
         const int size = 8 << 20;
         byte[] bytes = new byte[size];
         Random.Shared.NextBytes(bytes); // so that no file system packs it
-        int opened = SystemCalls.Open(Terminated(folder), OpenFlags.ReadWrite | OpenFlags.Nameless | OpenFlags.CloseOnExec, (int)OwnersFile);
+        int opened = SystemCalls.Open(Terminated(folder), OpenFlags.ReadWrite | OpenFlags.Nameless | OpenFlags.CloseOnExec,
+            (int)OwnersFile);
         if (opened < 0) throw PosixFiles.Failed(Marshal.GetLastPInvokeError(), "write in", PosixFiles.Bytes(folder));
         using var handle = new Microsoft.Win32.SafeHandles.SafeFileHandle(opened, ownsHandle: true);
         var clock = System.Diagnostics.Stopwatch.StartNew();
@@ -177,12 +187,14 @@ public sealed class DiskVolume : IVolume
 
     /// <inheritdoc/>
     public void SetMode(string path, UnixFileMode mode) =>
-        PosixFiles.Check(SystemCalls.SetModeAt(SystemCalls.AtCurrentFolder, Terminated(path), (int)mode, SystemCalls.LinkItself), "set the permissions of", PosixFiles.Bytes(path));
+        PosixFiles.Check(SystemCalls.SetModeAt(SystemCalls.AtCurrentFolder, Terminated(path), (int)mode, SystemCalls.LinkItself),
+            "set the permissions of", PosixFiles.Bytes(path));
 
     /// <inheritdoc/>
     public void SetOwner(string path, string like)
     {
-        if (FileIdentity.Of(like) is { } owner && FileIdentity.EffectiveUser == 0 && SystemCalls.SetOwner(Terminated(path), owner.Owner, owner.Group) != 0)
+        if (FileIdentity.Of(like) is { } owner && FileIdentity.EffectiveUser == 0 && SystemCalls.SetOwner(Terminated(path), owner.Owner,
+            owner.Group) != 0)
             throw new IOException($"{path} cannot be given to the owner of {like}: {Marshal.GetPInvokeErrorMessage(Marshal.GetLastPInvokeError()).ToLowerInvariant()}");
     }
 

@@ -4,7 +4,8 @@
 // J3  Cut after any line, or within one: a torn last line counts as not written; resume and undo go on from what is left.
 //     For the same reason nothing is appended after a line that failed: it may stand there in part.
 // J4  A line altered, removed or put in later breaks the chain and is noticed.
-// J5  How far the journal reaches is written down in a second place after each line (its head), so that one that was cut short or emptied is noticed.
+// J5  How far the journal reaches is written down in a second place after each line (its head), so that one that was cut short or emptied
+// is noticed.
 //     The head may be one line behind, never ahead. Who cuts both is noticed by what stands on the disk: see Stage.Disagreement.
 using System.Security.Cryptography;
 using System.Text.Json;
@@ -20,7 +21,8 @@ namespace Transferra.Core.Runs;
 /// <param name="State">announced, done, stopped, taking-back, taken-back; begun, ended, undoing, undone for the run.</param>
 /// <param name="Facts">What was planned or came out, by name.</param>
 /// <param name="Previous">SHA-256 of the line before, in hexadecimal; 64 zeros in the first.</param>
-public sealed record JournalEntry(int Number, DateTimeOffset At, string Company, string Stage, string State, IReadOnlyDictionary<string, string> Facts, string Previous);
+public sealed record JournalEntry(int Number, DateTimeOffset At, string Company, string Stage, string State, IReadOnlyDictionary<string,
+    string> Facts, string Previous);
 
 /// <summary>Raised when a journal could not be written: without it, nothing more is done.</summary>
 /// <param name="message">What could not be written.</param>
@@ -154,13 +156,15 @@ public sealed class Journal
     }
 
     private TransferraException Broken(string what, Exception? error = null) => new($"the journal {FilePath} {what}",
-        "Nothing is done on the word of an altered journal. Put back the original file with its head. If that cannot be had: " + _place.WhenBroken, error);
+        "Nothing is done on the word of an altered journal. Put back the original file with its head. If that cannot be had: "
+            + _place.WhenBroken, error);
 
     /// <summary>Writes a line and flushes it.</summary>
     /// <exception cref="JournalException">It could not be written, or an earlier one could not; open the journal anew to go on.</exception>
     public JournalEntry Append(string company, string stage, string state, IReadOnlyDictionary<string, string>? facts = null)
     {
-        var entry = new JournalEntry(_entries.Count + 1, DateTimeOffset.UtcNow, company, stage, state, facts ?? new Dictionary<string, string>(), LastDigest);
+        var entry = new JournalEntry(_entries.Count + 1, DateTimeOffset.UtcNow, company, stage, state, facts ?? new Dictionary<string,
+            string>(), LastDigest);
         byte[] line = JsonSerializer.SerializeToUtf8Bytes(entry, Options);
         if (_failed) throw new JournalException($"the journal {FilePath} could not be written a moment ago; nothing more is done without it");
         _failed = true;
@@ -182,5 +186,6 @@ public sealed class Journal
     private static string Digest(ReadOnlySpan<byte> line) => Convert.ToHexStringLower(SHA256.HashData(line));
 
     /// <summary>The last line of a stage of a company; null when there is none.</summary>
-    public JournalEntry? Last(string company, string stage) => _entries.LastOrDefault(entry => entry.Company == company && entry.Stage == stage);
+    public JournalEntry? Last(string company, string stage) => _entries.LastOrDefault(entry => entry.Company == company
+        && entry.Stage == stage);
 }

@@ -23,7 +23,9 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
         {
             using IStore old = Open(i), renewed = Open(i + 1);
             RefusedRecords refused = RefusedRecords.Read(ConvertStage.Refused(on, on.Way[i]));
-            hops.Add(new CompanyMatch(on.Way[i], on.Company.Answers, on.Context.Observer, on.Context.Cancel) { Refused = refused }.Run(old, renewed));
+            hops.Add(new CompanyMatch(on.Way[i], on.Company.Answers, on.Context.Observer,
+                on.Context.Cancel)
+            { Refused = refused }.Run(old, renewed));
         }
         using IStore first = Open(0), last = Open(stores.Count - 1);
         return new WayMatched(hops, WayMatch.Totals(versions, Open, on.Context.Cancel), WayMatch.Left(first, last, versions, on.Way[0]));
@@ -42,7 +44,9 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
             Verdict.Proved => FormattableString.Invariant($"{matched.Hops[^1].Tables.Sum(table => table.Found)} records are the same, {totals} control totals agree"),
             Verdict.ProvedInPart => FormattableString.Invariant($"what was carried is the same, {totals} control totals agree; {matched.Exceptions} records are exceptions"),
             _ => FormattableString.Invariant($"not proved: {matched.Differences} differences, {matched.TotalsThatDisagree} control totals disagree")
-                + string.Concat(matched.NotLookedAt.Where(left => left.Allows == Verdict.NotProved).Select(left => $", not looked at: {left.What}")),
-        }, Facts(("proved", matched.Verdict == Verdict.Proved ? 1 : 0), ("differences", matched.Differences), ("verdict", matched.Verdict)), matched);
+                + string.Concat(matched.NotLookedAt.Where(left => left.Allows == Verdict.NotProved)
+                    .Select(left => $", not looked at: {left.What}")),
+        }, Facts(("proved", matched.Verdict == Verdict.Proved ? 1 : 0), ("differences", matched.Differences),
+            ("verdict", matched.Verdict)), matched);
     }
 }

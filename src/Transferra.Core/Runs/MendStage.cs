@@ -1,4 +1,5 @@
-// MendStage.cs: makes a copy of the store, puts it right as the kit allows, and proves that nothing else of it is different. The old store is only read.
+// MendStage.cs: makes a copy of the store, puts it right as the kit allows, and proves that nothing else of it is different. The old
+// store is only read.
 using Transferra.Core.Checks;
 using Transferra.Core.Mending;
 using Transferra.Core.Records;
@@ -26,7 +27,8 @@ public sealed class MendStage(CompanyRun on) : Stage(on)
         if (On.Fact(Stages.Backup, "proved") is not > 0) obstacles.Add("there is no proved backup set");
         IReadOnlyList<string> holders = On.Context.Places.OpenedBy(On.Company.OldStore);
         if (holders.Count > 0) obstacles.Add($"the store is open: {holders[0]}");
-        if (On.DigestOfOld(On.Company.OldStore) != On.Run.BegunFact(On.Company.Code, "sha256")) obstacles.Add("the old store was changed since the run began");
+        if (On.DigestOfOld(On.Company.OldStore) != On.Run.BegunFact(On.Company.Code,
+            "sha256")) obstacles.Add("the old store was changed since the run began");
         return obstacles;
     }
 
@@ -66,8 +68,18 @@ public sealed class MendStage(CompanyRun on) : Stage(on)
         MendedTable? wrong = tables.FirstOrDefault(table => !table.IsProved);
         using IStore store = On.Context.Stores.Open(On.FinalStaged, On.From.TextEncoding);
         IReadOnlyList<string> complaints = store.CheckPhysically();
-        return wrong is not null ? done with { IsGood = false, Result = result, Summary = $"the copy of {wrong.Table} differs from the old table by more than the listed changes" }
-            : complaints.Count > 0 ? done with { IsGood = false, Result = result, Summary = $"the engine complains about the mended copy: {complaints[0]}" }
+        return wrong is not null ? done with
+        {
+            IsGood = false,
+            Result = result,
+            Summary = $"the copy of {wrong.Table} differs from the old table by more than the listed changes"
+        }
+            : complaints.Count > 0 ? done with
+            {
+                IsGood = false,
+                Result = result,
+                Summary = $"the engine complains about the mended copy: {complaints[0]}"
+            }
             : done with { Result = result };
     }
 
@@ -76,11 +88,13 @@ public sealed class MendStage(CompanyRun on) : Stage(on)
     {
         // A mended store that the office has worked with holds records that are nowhere else; it is kept, not removed.
         if (!On.IsAsMade(On.FinalStaged, Name))
-            return new TakenBack($"the mended store was worked with since it was made, and is kept: {On.FinalStaged.Shown}", IsWhole: false);
+            return new TakenBack($"the mended store was worked with since it was made, and is kept: {On.FinalStaged.Shown}",
+                IsWhole: false);
         bool hadStaged = On.Context.Places.Exists(On.FinalStaged);
         On.RemoveMade(On.FinalStaged);
         if (!On.Work.RemoveIfEmpty())
-            return new TakenBack($"the mended copy is removed; something else lies in {On.Work.FullPath} and is left there", IsWhole: false);
+            return new TakenBack($"the mended copy is removed; something else lies in {On.Work.FullPath} and is left there",
+                IsWhole: false);
         return hadStaged ? new TakenBack("the mended copy is removed") : null;
     }
 }
@@ -95,7 +109,8 @@ public sealed class CheckMendedStage(CompanyRun on) : Stage(on)
     public override StageOutcome Do()
     {
         CheckResult result = On.Check(On.Company.NewStore, On.From, On.Ahead, Name);
-        FindingComparison compared = FindingComparison.Of("the check before", On.LoadResult<CheckResult>(Stages.Check) ?? result, result, []);
+        FindingComparison compared = FindingComparison.Of("the check before", On.LoadResult<CheckResult>(Stages.Check) ?? result, result,
+            []);
         result = result with { Compared = compared };
         On.SaveResult(Name, result);
         // A note is no harm: records that a .dbf table has marked as deleted, say, are some of the mending's own.

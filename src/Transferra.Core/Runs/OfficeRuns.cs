@@ -26,7 +26,8 @@ public sealed class Run(string folder, Journal journal)
     public DateTimeOffset? BegunAt => Begun?.At;
 
     /// <summary>Codes of its companies.</summary>
-    public IReadOnlyList<string> Companies => Begun?.Facts.GetValueOrDefault("companies")?.Split(',', StringSplitOptions.RemoveEmptyEntries) ?? [];
+    public IReadOnlyList<string> Companies => Begun?.Facts.GetValueOrDefault("companies")?.Split(',',
+        StringSplitOptions.RemoveEmptyEntries) ?? [];
 
     /// <summary>A fact that was written down of a company when the run began.</summary>
     public string? BegunFact(string company, string fact) => Begun?.Facts.GetValueOrDefault($"{company}.{fact}");
@@ -44,7 +45,8 @@ public sealed class Run(string folder, Journal journal)
     public bool IsBroken => Journal.Damage is not null;
 
     /// <summary>Whether it stopped part-way.</summary>
-    public bool IsUnfinished => !IsBroken && Journal.Entries.Count > 0 && Journal.Last("", Stages.Run)?.State is not ("ended" or "undone" or "given-up");
+    public bool IsUnfinished => !IsBroken && Journal.Entries.Count > 0
+        && Journal.Last("", Stages.Run)?.State is not ("ended" or "undone" or "given-up");
 
     /// <summary>Whether somebody ended it where it stood.</summary>
     public bool IsGivenUp => Journal.Last("", Stages.Run)?.State == "given-up";
@@ -67,14 +69,17 @@ public sealed class OfficeRuns(OfficeDescription office, IVolume volume)
     private JournalPlace PlaceOf(string folder) => new(Path.Combine(folder, JournalName), HeadOf(Path.GetFileName(folder)),
         $"end the run where it stands, so that everything stays where it lies: transferra undo --run {Path.GetFileName(folder)} --give-up");
 
-    /// <summary>All runs, newest first, also those whose journal was altered: what is wrong with one keeps nobody from the others.</summary>
+    /// <summary>All runs, newest first, also those whose journal was altered: what is wrong with one keeps nobody from the
+    /// others.</summary>
     public IReadOnlyList<Run> List()
     {
         string heads = Path.Combine(Root, "heads");
         IEnumerable<string> folders = Directory.Exists(RunsFolder) ? Directory.EnumerateDirectories(RunsFolder) : [];
         // A head without its run tells of one that was removed by hand.
-        IEnumerable<string> gone = Directory.Exists(heads) ? Directory.EnumerateFiles(heads, "run-*.json").Select(head => Path.Combine(RunsFolder, Path.GetFileNameWithoutExtension(head)["run-".Length..])) : [];
-        return [.. folders.Where(folder => File.Exists(Path.Combine(folder, JournalName))).Union(gone, StringComparer.Ordinal).OrderDescending(StringComparer.Ordinal)
+        IEnumerable<string> gone = Directory.Exists(heads) ? Directory.EnumerateFiles(heads, "run-*.json")
+            .Select(head => Path.Combine(RunsFolder, Path.GetFileNameWithoutExtension(head)["run-".Length..])) : [];
+        return [.. folders.Where(folder => File.Exists(Path.Combine(folder, JournalName))).Union(gone, StringComparer.Ordinal)
+            .OrderDescending(StringComparer.Ordinal)
             .Select(folder => new Run(folder, Journal.Look(volume, PlaceOf(folder))))];
     }
 
@@ -88,13 +93,15 @@ public sealed class OfficeRuns(OfficeDescription office, IVolume volume)
     /// <exception cref="TransferraException">It was altered or cut short.</exception>
     public Run Continue(Run run) => new(run.Folder, Journal.Open(volume, PlaceOf(run.Folder), toContinue: true));
 
-    /// <summary>Puts away a run whose journal was altered: its folder, with the head, goes to transferra/given-up. Nothing else is touched.</summary>
+    /// <summary>Puts away a run whose journal was altered: its folder, with the head, goes to transferra/given-up. Nothing else is
+    /// touched.</summary>
     /// <returns>Where it is.</returns>
     public string PutAway(Run run)
     {
         string to = Path.Combine(Root, "given-up", run.Id);
         volume.CreateFolder(Path.GetDirectoryName(to)!);
-        for (int number = 2; volume.Exists(to); number++) to = Path.Combine(Root, "given-up", FormattableString.Invariant($"{run.Id}-{number}"));
+        for (int number = 2; volume.Exists(to); number++) to = Path.Combine(Root, "given-up",
+            FormattableString.Invariant($"{run.Id}-{number}"));
         if (volume.Exists(run.Folder)) volume.Rename(run.Folder, to);
         else volume.MakeFolder(to);
         if (volume.Exists(HeadOf(run.Id))) volume.Rename(HeadOf(run.Id), Path.Combine(to, "head.json"));
@@ -130,7 +137,8 @@ public sealed class OfficeRuns(OfficeDescription office, IVolume volume)
         return new Run(folder, journal);
     }
 
-    /// <summary>Keeps a second program from working on the same office; released when disposed, or when the process ends in any way.</summary>
+    /// <summary>Keeps a second program from working on the same office; released when disposed, or when the process ends in any
+    /// way.</summary>
     /// <exception cref="TransferraException">Another one is at work, or the folder cannot be written.</exception>
     /// <param name="officeFolder">Folder of office.yaml.</param>
     /// <param name="volume">The disk.</param>
@@ -149,12 +157,14 @@ public sealed class OfficeRuns(OfficeDescription office, IVolume volume)
         catch (IOException error)
         {
             if (!File.Exists(Path.Combine(root, "lock"))) throw CannotWrite(root, error);
-            throw new TransferraException("another transferra is at work on this office", "Wait for it to end; see who it is with: ps aux | grep transferra", error);
+            throw new TransferraException("another transferra is at work on this office",
+                "Wait for it to end; see who it is with: ps aux | grep transferra", error);
         }
     }
 
     private static TransferraException CannotWrite(string root, Exception error) =>
-        new($"the folder {root} cannot be written: {error.Message}", "Runs and their journals are kept there. Run as a user who may write in the office's folder.", error);
+        new($"the folder {root} cannot be written: {error.Message}",
+            "Runs and their journals are kept there. Run as a user who may write in the office's folder.", error);
 }
 
 /// <summary>The stages, by the names that stand in journals.</summary>

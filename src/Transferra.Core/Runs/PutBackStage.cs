@@ -23,7 +23,8 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
     private string Present => Path.Combine(On.Work.FullPath, CompanyRun.PresentFolder);
 
     // A database is loaded under a name of its own on the server first, from what was unpacked.
-    private StoreAddress RestoredStore => Target.IsOnServer ? Target.Beside(On.Work.FullPath, On.Run.Id, "restored") : Target with { Path = UnpackedStore };
+    private StoreAddress RestoredStore => Target.IsOnServer ? Target.Beside(On.Work.FullPath, On.Run.Id, "restored")
+        : Target with { Path = UnpackedStore };
 
     private string UnpackedStore => Path.Combine(Restored, "store", Target.Name);
 
@@ -62,17 +63,20 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
             On.Work.Make();
             using ISetFile file = On.Context.Sets.OpenWhole(SetPath, CompanyBackup.Scratch(On.Context.Office), (done, total) =>
                 On.Context.Observer.Bytes("fetching", done, total), On.Context.Cancel);
-            IReadOnlyList<SetFault> faults = BackupSets.Unpack(file, Restored, null, (done, total) => On.Context.Observer.Bytes("unpacking", done, total),
+            IReadOnlyList<SetFault> faults = BackupSets.Unpack(file, Restored, null, (done, total) =>
+                On.Context.Observer.Bytes("unpacking", done, total),
                 remark: remark => On.Context.Observer.Told("not brought back: " + remark), cancel: On.Context.Cancel);
             if (faults.Count > 0) return new StageOutcome(false, $"the set is damaged: {faults[0].Member}: {faults[0].What}", Facts());
             if (Target.IsOnServer)
             {
-                foreach (string remark in StoreExport.Load(UnpackedStore, On.Context.Stores, RestoredStore, On.Context.Observer, On.Context.Cancel))
+                foreach (string remark in StoreExport.Load(UnpackedStore, On.Context.Stores, RestoredStore, On.Context.Observer,
+                    On.Context.Cancel))
                     On.Context.Observer.Told("not brought back: " + remark);
                 On.Work.Remove(UnpackedStore); // it is in the set, and on the server; a third copy in plain text is nobody's wish
             }
         }
-        foreach (Move move in Swap.Moves.Where(move => !move.To.IsOnServer && move.To.Path.StartsWith(Present + "/", StringComparison.Ordinal))) On.Work.MakeInside(move.To.Folder);
+        foreach (Move move in Swap.Moves.Where(move => !move.To.IsOnServer && move.To.Path.StartsWith(Present + "/",
+            StringComparison.Ordinal))) On.Work.MakeInside(move.To.Folder);
         Swap.Forward();
         if (Target.IsOnServer && ScriptInSet() is { } script)
             foreach (string remark in On.Context.Stores.AddUnmoved(Target, script)) On.Context.Observer.Told("not brought back: " + remark);
@@ -124,24 +128,29 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
     {
         if (On.FactsOf(Name) is not { } known) return null;
         StoreAddress store = On.Context.Places.Exists(RestoredStore) ? RestoredStore : Target;
-        if (known.TryGetValue("new-sha256", out string? digest) && On.Context.Places.Exists(store) && On.DigestOfOld(store) != digest) return store.Shown;
+        if (known.TryGetValue("new-sha256", out string? digest) && On.Context.Places.Exists(store)
+            && On.DigestOfOld(store) != digest) return store.Shown;
         foreach ((string folder, string staged, int i) in DocumentFolders())
         {
             string now = On.Context.Volume.Exists(staged) ? staged : folder;
-            if (known.TryGetValue(FormattableString.Invariant($"documents-{i}"), out string? listing) && Directory.Exists(now) && TreeListing.Of(now) != listing) return now;
+            if (known.TryGetValue(FormattableString.Invariant($"documents-{i}"), out string? listing) && Directory.Exists(now)
+                && TreeListing.Of(now) != listing) return now;
         }
         return null;
     }
 
-    private IEnumerable<(string Folder, string Staged, int Index)> DocumentFolders() => Enumerable.Range(0, On.Company.DocumentFolders.Count)
+    private IEnumerable<(string Folder, string Staged, int Index)> DocumentFolders() =>
+        Enumerable.Range(0, On.Company.DocumentFolders.Count)
         .Where(i => WasThere(FormattableString.Invariant($"has-documents-{i}")))
-        .Select(i => (On.Company.DocumentFolders[i], Path.Combine(Restored, "documents", i.ToString(System.Globalization.CultureInfo.InvariantCulture)), i));
+        .Select(i => (On.Company.DocumentFolders[i],
+            Path.Combine(Restored, "documents", i.ToString(System.Globalization.CultureInfo.InvariantCulture)), i));
 
     /// <inheritdoc/>
     public override string? Disagreement() => On.Run.Journal.Last(On.Company.Code, Name) is null or { State: "taken-back" } && HasSetAside
         ? $"the journal tells of nothing that was put back, but what was there before stands aside in {Present}" : null;
 
-    private bool HasSetAside => Swap.Moves.Any(move => !move.To.IsOnServer && move.To.Path.StartsWith(Present + "/", StringComparison.Ordinal) && On.Context.Places.Exists(move.To));
+    private bool HasSetAside => Swap.Moves.Any(move => !move.To.IsOnServer && move.To.Path.StartsWith(Present + "/",
+        StringComparison.Ordinal) && On.Context.Places.Exists(move.To));
 
     /// <inheritdoc/>
     public override TakenBack? TakeBack()
@@ -156,6 +165,7 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
                 + (Target.IsOnServer ? RestoredStore.Shown : Restored), IsWhole: false);
         RemoveRestored();
         const string back = "what was there before the restore is back in its place";
-        return On.Work.RemoveIfEmpty() ? new TakenBack(back) : new TakenBack($"{back}; something else lies in {On.Work.FullPath} and is left there", IsWhole: false);
+        return On.Work.RemoveIfEmpty() ? new TakenBack(back)
+            : new TakenBack($"{back}; something else lies in {On.Work.FullPath} and is left there", IsWhole: false);
     }
 }

@@ -38,7 +38,8 @@ public interface IRunObserver : IProgressObserver
 /// <param name="Observer">Hears what happens.</param>
 /// <param name="Tool">Version of this program.</param>
 /// <param name="Cancel">Ctrl-C.</param>
-public sealed record RunContext(OfficeDescription Office, IStoreOpener Stores, IVolume Volume, IRunObserver Observer, string Tool, CancellationToken Cancel)
+public sealed record RunContext(OfficeDescription Office, IStoreOpener Stores, IVolume Volume, IRunObserver Observer, string Tool,
+    CancellationToken Cancel)
 {
     /// <summary>Keeps the office closed while a run changes what is in it; null when nothing does.</summary>
     public OfficeClosing? Closing { get; init; }

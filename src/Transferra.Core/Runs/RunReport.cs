@@ -32,7 +32,8 @@ public sealed record StageReport(string Stage, string State, DateTimeOffset? Beg
 /// <param name="Conversion">The conversion.</param>
 /// <param name="Match">The proof.</param>
 /// <param name="CheckAgain">The check after.</param>
-public sealed record CompanyReport(string Code, string Name, string Package, string From, string To, string Outcome, IReadOnlyList<string> Reasons,
+public sealed record CompanyReport(string Code, string Name, string Package, string From, string To, string Outcome,
+    IReadOnlyList<string> Reasons,
     IReadOnlyList<StageReport> Stages,
     string OldStoreSha256, string SetAside, CheckResult? Check, IReadOnlyList<BackupResult>? Backups, ConvertResult? Conversion,
         WayMatched? Match, CheckResult? CheckAgain)
@@ -54,7 +55,8 @@ public sealed record CompanyReport(string Code, string Name, string Package, str
 /// <param name="JournalLines">How many lines that has.</param>
 /// <param name="JournalSha256">Digest of the journal's last line.</param>
 /// <param name="Companies">Its companies.</param>
-public sealed record RunReport(string Run, string Kind, string State, string Office, string By, string Tool, DateTimeOffset BegunAt, DateTimeOffset LastAt,
+public sealed record RunReport(string Run, string Kind, string State, string Office, string By, string Tool, DateTimeOffset BegunAt,
+    DateTimeOffset LastAt,
     string JournalPath, int JournalLines,
     string JournalSha256, IReadOnlyList<CompanyReport> Companies)
 {
@@ -69,10 +71,13 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
         if (journal.Entries.Count == 0)
             throw new TransferraException($"the run {run.Id} was interrupted before its first line was written, so there is nothing to report", "Nothing was done in it.");
         JournalEntry begun = journal.Entries[0];
-        string state = run.IsUndone ? "undone" : run.IsUndoing ? "undoing" : run.IsGivenUp ? "given up" : run.IsUnfinished ? "unfinished" : "ended";
-        return new RunReport(run.Id, run.Kind, state, begun.Facts.GetValueOrDefault("office") ?? office.Name, begun.Facts.GetValueOrDefault("by") ?? "",
+        string state = run.IsUndone ? "undone" : run.IsUndoing ? "undoing" : run.IsGivenUp ? "given up" : run.IsUnfinished ? "unfinished"
+            : "ended";
+        return new RunReport(run.Id, run.Kind, state, begun.Facts.GetValueOrDefault("office") ?? office.Name,
+            begun.Facts.GetValueOrDefault("by") ?? "",
             begun.Facts.GetValueOrDefault("tool") ?? "",
-            begun.At, journal.Entries[^1].At, journal.FilePath, journal.Entries.Count, journal.LastDigest, [.. run.Companies.Select(code => OfCompany(office, run, code))])
+            begun.At, journal.Entries[^1].At, journal.FilePath, journal.Entries.Count, journal.LastDigest,
+                [.. run.Companies.Select(code => OfCompany(office, run, code))])
         {
             Closing = begun.Facts.GetValueOrDefault("closing") is { Length: > 0 } closing ? ClosingReport.Of(office.Folder, closing) : null,
         };
@@ -84,13 +89,21 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
         JournalEntry[] entries = [.. run.Journal.Entries.Where(entry => entry.Company == code)];
         StageReport[] stages = [.. entries.GroupBy(entry => entry.Stage).Select(stage => OfStage([.. stage]))];
         JournalEntry? stopped = entries.LastOrDefault(entry => entry.State == "stopped");
-        string outcome = run.IsUndone ? "undone" : run.IsGivenUp ? "given up" : stopped is not null ? "stopped" : run.IsUnfinished ? "unfinished" : "through";
-        JournalEntry? changeOver = entries.LastOrDefault(entry => entry is { Stage: Runs.Stages.ChangeOver, State: "done" or "taken-back" });
+        string outcome = run.IsUndone ? "undone" : run.IsGivenUp ? "given up" : stopped is not null ? "stopped" : run.IsUnfinished
+            ? "unfinished" : "through";
+        JournalEntry? changeOver = entries.LastOrDefault(entry => entry is
+        {
+            Stage: Runs.Stages.ChangeOver,
+            State: "done" or "taken-back"
+        });
         string folder = Path.Combine(run.Folder, code);
-        return new CompanyReport(code, company?.Name ?? "", company?.Kit.Title ?? "", run.BegunFact(code, "from") ?? "", run.BegunFact(code, "to") ?? "", outcome,
-            stopped?.Facts.GetValueOrDefault("reason")?.Split('\n') ?? [], stages, run.BegunFact(code, "sha256") ?? "", changeOver?.State == "done"
+        return new CompanyReport(code, company?.Name ?? "", company?.Kit.Title ?? "", run.BegunFact(code, "from") ?? "",
+            run.BegunFact(code, "to") ?? "", outcome,
+            stopped?.Facts.GetValueOrDefault("reason")?.Split('\n') ?? [], stages, run.BegunFact(code, "sha256") ?? "",
+                changeOver?.State == "done"
                 ? changeOver.Facts.GetValueOrDefault("aside") ?? "" : "",
-            Load<CheckResult>(folder, Runs.Stages.Check), Load<List<BackupResult>>(folder, Runs.Stages.Backup), Load<ConvertResult>(folder, Runs.Stages.Convert),
+            Load<CheckResult>(folder, Runs.Stages.Check), Load<List<BackupResult>>(folder, Runs.Stages.Backup),
+                Load<ConvertResult>(folder, Runs.Stages.Convert),
             Load<WayMatched>(folder, Runs.Stages.Match), Load<CheckResult>(folder, Runs.Stages.CheckAgain))
         {
             Mending = Load<MendResult>(folder, Runs.Stages.Mend),
@@ -100,9 +113,12 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
     private static StageReport OfStage(JournalEntry[] entries)
     {
         JournalEntry last = entries[^1];
-        JournalEntry? announced = entries.LastOrDefault(entry => entry.State == "announced"), ended = entries.LastOrDefault(entry => entry.State is "done" or "stopped");
-        double? seconds = announced is not null && ended is not null && ended.Number > announced.Number ? (ended.At - announced.At).TotalSeconds : null;
-        string remark = entries.LastOrDefault(entry => entry.State == "stopped")?.Facts.GetValueOrDefault("reason") ?? last.Facts.GetValueOrDefault("what") ?? "";
+        JournalEntry? announced = entries.LastOrDefault(entry => entry.State == "announced"),
+            ended = entries.LastOrDefault(entry => entry.State is "done" or "stopped");
+        double? seconds = announced is not null && ended is not null && ended.Number > announced.Number
+            ? (ended.At - announced.At).TotalSeconds : null;
+        string remark = entries.LastOrDefault(entry => entry.State == "stopped")?.Facts.GetValueOrDefault("reason")
+            ?? last.Facts.GetValueOrDefault("what") ?? "";
         return new StageReport(last.Stage, last.State, announced?.At, seconds, remark);
     }
 

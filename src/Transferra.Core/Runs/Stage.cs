@@ -57,7 +57,8 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
     {
         // As the kit has them, so that custom fields, which this run carries, are told.
         KitVersion known = Company.Kit.Version(version.Name) ?? version;
-        Hop[] kept = [.. way.Select(hop => Company.Kit.Hops.FirstOrDefault(kept => kept.From.Name == hop.From.Name && kept.To.Name == hop.To.Name) ?? hop)];
+        Hop[] kept = [.. way.Select(hop => Company.Kit.Hops.FirstOrDefault(kept => kept.From.Name == hop.From.Name
+            && kept.To.Name == hop.To.Name) ?? hop)];
         return CompanyChecks.Run(Context, Company, address, known, kept, Company.Answers, NewListFolder(stage));
     }
 
@@ -81,7 +82,8 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
         else Work.Remove(made.Path);
     }
 
-    /// <summary>Whether a store that this run made is still what it was when it was proved: people may have worked with it since, and what they did is nowhere else.</summary>
+    /// <summary>Whether a store that this run made is still what it was when it was proved: people may have worked with it since, and
+    /// what they did is nowhere else.</summary>
     /// <param name="made">The store, where it is now.</param>
     /// <param name="maker">The stage that made it.</param>
     public bool IsAsMade(Records.StoreAddress made, string maker)
@@ -98,7 +100,8 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
     public void SaveResult(string name, object result)
     {
         Context.Volume.CreateFolder(ResultFolder);
-        Context.Volume.Replace(Path.Combine(ResultFolder, name + ".json"), JsonSerializer.SerializeToUtf8Bytes(result, result.GetType(), ResultJson.Options));
+        Context.Volume.Replace(Path.Combine(ResultFolder, name + ".json"), JsonSerializer.SerializeToUtf8Bytes(result, result.GetType(),
+            ResultJson.Options));
     }
 
     /// <summary>A result document; null when there is none that can be read.</summary>
@@ -179,7 +182,8 @@ public abstract class Stage(CompanyRun on)
     /// <summary>Proves, by reading anew, that it is done.</summary>
     public virtual StageOutcome Prove(StageOutcome done) => done;
 
-    /// <summary>What on the disk is not as the journal says of this stage; null when all is. Asked before anything is removed or claimed.</summary>
+    /// <summary>What on the disk is not as the journal says of this stage; null when all is. Asked before anything is removed or
+    /// claimed.</summary>
     public virtual string? Disagreement() => null;
 
     /// <summary>Takes it back; null when there was nothing to take back, otherwise what was done, in one line.</summary>
@@ -187,5 +191,6 @@ public abstract class Stage(CompanyRun on)
 
     /// <summary>Facts from name-value pairs; numbers without culture.</summary>
     protected static Dictionary<string, string> Facts(params (string Name, object Value)[] facts) =>
-        facts.ToDictionary(fact => fact.Name, fact => Convert.ToString(fact.Value, System.Globalization.CultureInfo.InvariantCulture) ?? "");
+        facts.ToDictionary(fact => fact.Name, fact => Convert.ToString(fact.Value, System.Globalization.CultureInfo.InvariantCulture)
+            ?? "");
 }

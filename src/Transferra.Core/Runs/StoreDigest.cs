@@ -9,8 +9,8 @@ namespace Transferra.Core.Runs;
 internal static class StoreDigest
 {
     /// <summary>64 lower-case hexadecimal digits.</summary>
-    /// <param name="path">A file, or a folder of files: of that, each file's relative name, a zero byte, its digest (of a link, that of where it leads) and a line end, in order of
-    /// the names' bytes.</param>
+    /// <param name="path">A file, or a folder of files: of that, each file's relative name, a zero byte, its digest (of a link, that of
+    /// where it leads) and a line end, in order of the names' bytes.</param>
     public static string Of(string path)
     {
         if (!Directory.Exists(path)) return OfFile(path);

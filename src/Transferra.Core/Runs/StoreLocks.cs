@@ -27,7 +27,8 @@ public sealed class StoreLocks : IDisposable
                 ((StoreAddress?[])[company.OldStore, company.MovesTo]).OfType<StoreAddress>().Select(store => (company, store))))
             {
                 if (store.IsOnServer) locks.TakeOnServer(company, store, stores);
-                if (store.Folder.Length > 0 && Directory.Exists(store.Folder) && folders.Add(store.Folder)) locks.TakeFolder(company, store);
+                if (store.Folder.Length > 0 && Directory.Exists(store.Folder) && folders.Add(store.Folder)) locks.TakeFolder(company,
+                    store);
             }
             return locks;
         }
@@ -55,7 +56,8 @@ public sealed class StoreLocks : IDisposable
         _held.Add(taken ?? throw Busy(company, $"on {store.Shown}"));
     }
 
-    private static TransferraException Busy(Company company, string where) => new($"another transferra is at work {where}, where the store of {company.Code} is",
+    private static TransferraException Busy(Company company, string where) =>
+        new($"another transferra is at work {where}, where the store of {company.Code} is",
         "It may work for another office, or on another machine. Wait for it to end; see who it is with: ps aux | grep transferra");
 
     /// <inheritdoc/>

@@ -15,7 +15,8 @@ namespace Transferra.Core.Runs;
 public sealed class StorePlaces(IStoreOpener stores, IVolume volume)
 {
     /// <summary>Whether a store is there.</summary>
-    public bool Exists(StoreAddress address) => address.IsOnServer ? stores.ServerOf(address).Exists(address.Path) : volume.Exists(address.Path);
+    public bool Exists(StoreAddress address) => address.IsOnServer ? stores.ServerOf(address).Exists(address.Path)
+        : volume.Exists(address.Path);
 
     /// <summary>Gives a store another name on the same volume or server.</summary>
     public void Rename(StoreAddress from, StoreAddress to)
@@ -44,7 +45,8 @@ public sealed class StorePlaces(IStoreOpener stores, IVolume volume)
         else volume.Remove(address.Path);
     }
 
-    /// <summary>The digest by which a run knows a store again, 64 lower-case hexadecimal digits: of files that of their bytes, on a server that of tables and records.</summary>
+    /// <summary>The digest by which a run knows a store again, 64 lower-case hexadecimal digits: of files that of their bytes, on a
+    /// server that of tables and records.</summary>
     /// <param name="address">Which.</param>
     /// <param name="textEncoding">The code page of its version; null for UTF-8.</param>
     /// <param name="cancel">Stops between two batches.</param>
@@ -62,7 +64,8 @@ public sealed class StorePlaces(IStoreOpener stores, IVolume volume)
             {
                 for (int row = 0; row < batch.RowCount; row++) fingerprint.Add([], encoder.Row(row));
                 // A cell that cannot be read counts as what is there, so that a change in it is seen as well.
-                foreach (RowFault fault in batch.Faults) fingerprint.Add([], [.. encoder.Row(fault.Row), .. Encoding.UTF8.GetBytes($"\0{fault.Column}\0{fault.Value}")]);
+                foreach (RowFault fault in batch.Faults) fingerprint.Add([],
+                    [.. encoder.Row(fault.Row), .. Encoding.UTF8.GetBytes($"\0{fault.Column}\0{fault.Value}")]);
             }
             all.AppendData(Encoding.UTF8.GetBytes($"{table.Name}\0{string.Join('\0', table.Columns.Select(column => $"{column.Name}\0{column.Type}"))}\0{fingerprint.Total().Rows}\0{fingerprint.Total()}\n"));
         }
@@ -72,6 +75,8 @@ public sealed class StorePlaces(IStoreOpener stores, IVolume volume)
     /// <summary>Who has a store open apart from this process, in words.</summary>
     public IReadOnlyList<string> OpenedBy(StoreAddress address) => OpenedBy(stores, address);
 
-    internal static IReadOnlyList<string> OpenedBy(IStoreOpener stores, StoreAddress address) => address.IsOnServer ? stores.ServerOf(address).ConnectedTo(address.Path)
-        : [.. OpenFiles.HoldersOf(stores.FilesOf(address)).Select(holder => FormattableString.Invariant($"{holder.Program} (process {holder.ProcessId})"))];
+    internal static IReadOnlyList<string> OpenedBy(IStoreOpener stores, StoreAddress address) => address.IsOnServer
+        ? stores.ServerOf(address).ConnectedTo(address.Path)
+        : [.. OpenFiles.HoldersOf(stores.FilesOf(address))
+            .Select(holder => FormattableString.Invariant($"{holder.Program} (process {holder.ProcessId})"))];
 }

@@ -18,7 +18,8 @@ public sealed class Swap(StorePlaces places, IReadOnlyList<Move> moves)
     /// <exception cref="TransferraException">What is there fits no state of this swap.</exception>
     public int DoneMoves()
     {
-        foreach (StoreAddress place in moves.SelectMany(move => (StoreAddress[])[move.From, move.To]).Where(place => place.IsOnServer).DistinctBy(place => place.Shown)) places.Settle(place);
+        foreach (StoreAddress place in moves.SelectMany(move => (StoreAddress[])[move.From, move.To]).Where(place => place.IsOnServer)
+            .DistinctBy(place => place.Shown)) places.Settle(place);
         // Looked at once: a name on a server is asked for over the network.
         Dictionary<string, bool> found = moves.SelectMany(move => (StoreAddress[])[move.From, move.To]).DistinctBy(place => place.Shown)
             .ToDictionary(place => place.Shown, places.Exists);
@@ -61,10 +62,12 @@ public sealed class Swap(StorePlaces places, IReadOnlyList<Move> moves)
         ClearEmptyPlaces();
     }
 
-    /// <summary>Removes places that a run made on a server for what was to come there, and that hold nothing, as a server that moves tables has them.</summary>
+    /// <summary>Removes places that a run made on a server for what was to come there, and that hold nothing, as a server that moves
+    /// tables has them.</summary>
     public void ClearEmptyPlaces()
     {
         foreach (StoreAddress place in moves.Select(move => move.To))
-            if (place.IsOnServer && place.Name.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal) && !places.Exists(place)) places.Remove(place);
+            if (place.IsOnServer && place.Name.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)
+                && !places.Exists(place)) places.Remove(place);
     }
 }

@@ -1,4 +1,5 @@
-// TreeListing.cs: tells whether anything below a folder was added, changed or removed since, without reading the files: a digest of names, kinds, sizes and times.
+// TreeListing.cs: tells whether anything below a folder was added, changed or removed since, without reading the files: a digest of
+// names, kinds, sizes and times.
 using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;

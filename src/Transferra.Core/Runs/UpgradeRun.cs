@@ -1,6 +1,7 @@
 // UpgradeRun.cs: takes companies through their stages, one after the other, and takes runs back.
 // Holds: (1) every stage is announced in the journal before it begins; (2) a company that stops is taken back to where it was, and the
-//        others go on, whatever the exception; (3) Resume and Undo need nothing but the journal and what is on the disk, and hold the one against the other
+// others go on, whatever the exception; (3) Resume and Undo need nothing but the journal and what is on the disk, and hold the one
+// against the other
 //        before they remove or claim anything.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
@@ -16,7 +17,8 @@ namespace Transferra.Core.Runs;
 /// <param name="Reasons">Why it stopped.</param>
 public sealed record CompanyOutcome(string Company, bool IsThrough, string StoppedAt, IReadOnlyList<string> Reasons)
 {
-    /// <summary>Whether it is either through or back where it was. When it is neither, the run stays unfinished, to be resumed, undone or given up.</summary>
+    /// <summary>Whether it is either through or back where it was. When it is neither, the run stays unfinished, to be resumed, undone or
+    /// given up.</summary>
     public bool IsSettled { get; init; } = true;
 }
 
@@ -39,7 +41,8 @@ public sealed class UpgradeRun
     /// <param name="companies">With the version each has now.</param>
     /// <param name="closing">The closing it is made in; "" for none.</param>
     /// <param name="despiteFaults">Whether companies whose check finds faults are tried all the same, without a change-over.</param>
-    public static Run Begin(RunContext context, string kind, IReadOnlyList<(Company Company, KitVersion From)> companies, string closing = "", bool despiteFaults = false)
+    public static Run Begin(RunContext context, string kind, IReadOnlyList<(Company Company, KitVersion From)> companies,
+        string closing = "", bool despiteFaults = false)
     {
         // A mended copy is made of the whole database; a trial changes nothing over.
         if (kind == "upgrade")
@@ -57,7 +60,8 @@ public sealed class UpgradeRun
             using IStore store = context.Stores.Open(company.OldStore, from.TextEncoding);
             if (CustomFields.Of(store, from) is { IsEmpty: false } custom) facts[$"{company.Code}.custom"] = custom.Written();
         }
-        return new OfficeRuns(context.Office, context.Volume).Begin(kind, [.. companies.Select(entry => entry.Company)], context.Tool, facts);
+        return new OfficeRuns(context.Office, context.Volume).Begin(kind, [.. companies.Select(entry => entry.Company)], context.Tool,
+            facts);
     }
 
     /// <summary>Does, or goes on with, a run that was begun.</summary>
@@ -88,13 +92,15 @@ public sealed class UpgradeRun
     public static UndoResult Undo(RunContext context, Run run, IReadOnlyCollection<string> codes)
     {
         var upgrade = new UpgradeRun(context, run);
-        (CompanyRun On, IReadOnlyList<Stage> Stages)[] companies = [.. run.Companies.Reverse().Where(codes.Contains).Select(upgrade.On).Select(on => (on, StagesOf(on)))];
+        (CompanyRun On, IReadOnlyList<Stage> Stages)[] companies = [.. run.Companies.Reverse().Where(codes.Contains).Select(upgrade.On)
+            .Select(on => (on, StagesOf(on)))];
         // All is looked at before anything is taken back.
         foreach ((CompanyRun on, IReadOnlyList<Stage> stages) in companies)
         {
             IReadOnlyList<string> holders = context.Places.OpenedBy(on.Company.StoreNow(context.Places));
             if (holders.Count > 0)
-                throw new TransferraException($"the store of {on.Company.Code} is open: {holders[0]}", "Close it there, then undo again. Nothing was changed.");
+                throw new TransferraException($"the store of {on.Company.Code} is open: {holders[0]}",
+                    "Close it there, then undo again. Nothing was changed.");
             RefuseDisagreement(on, stages);
         }
         if (run.Companies.All(codes.Contains) && !run.IsUndoing) run.Journal.Append("", Stages.Run, "undoing");
@@ -119,7 +125,8 @@ public sealed class UpgradeRun
         }
         if (failed.Count > 0) throw new TransferraException(string.Join("\n", failed), "Put that right, then once more: transferra undo");
         if (run.Companies.All(code => codes.Contains(code) || upgrade.IsTakenBack(code))) run.Journal.Append("", Stages.Run, "undone");
-        foreach (string left in Backup.Leftovers.Clear(context, [.. codes])) context.Observer.Told($"An interrupted backup left something that could not be removed: {left}");
+        foreach (string left in Backup.Leftovers.Clear(context,
+            [.. codes])) context.Observer.Told($"An interrupted backup left something that could not be removed: {left}");
         return new UndoResult(lines, whole);
     }
 
@@ -130,7 +137,8 @@ public sealed class UpgradeRun
         _run.Journal.Entries.Any(entry => entry.Company == code && entry.Stage == stage && entry.State == "announced");
 
     // Stopped by hand it stays as it is, to be resumed; without the journal nothing more is done.
-    private static bool IsFatal(Exception error, RunContext context) => error is JournalException || (error is OperationCanceledException && context.Cancel.IsCancellationRequested);
+    private static bool IsFatal(Exception error, RunContext context) => error is JournalException || (error is OperationCanceledException
+        && context.Cancel.IsCancellationRequested);
 
     // What is expected to go wrong says itself what to do; anything else is told as what it is, and kept for who mends it.
     private string Words(Exception error, string company, string stage)
@@ -181,7 +189,8 @@ public sealed class UpgradeRun
         "convert" => [new ConvertStage(on)],
         "restore" => [new PutBackStage(on)],
         Stages.Mend => [new CheckStage(on), new BackupStage(on), new MendStage(on), new ChangeOverStage(on), new CheckMendedStage(on)],
-        "upgrade" => [new CheckStage(on), new BackupStage(on), new ConvertStage(on), new MatchStage(on), new ChangeOverStage(on), new CheckAgainStage(on)],
+        "upgrade" => [new CheckStage(on), new BackupStage(on), new ConvertStage(on), new MatchStage(on), new ChangeOverStage(on),
+            new CheckAgainStage(on)],
         _ => throw new TransferraException($"the run {on.Run.Id} is of a kind that this version does not know: {ValueText.Quote(on.Run.Kind)}",
             "Use the version of Transferra that began it."),
     };
@@ -198,13 +207,20 @@ public sealed class UpgradeRun
         string from = _run.BegunFact(code, "from") ?? "", to = _run.BegunFact(code, "to") ?? "";
         // What is mended is the store where it is now, which may be the new place of an engine that was changed.
         if (_run.Kind == Stages.Mend)
-            company = company with { OldStore = company.MovesTo?.Shown == _run.BegunFact(code, "store") ? company.MovesTo! : company.OldStore, MovesTo = null };
+            company = company with
+            {
+                OldStore = company.MovesTo?.Shown == _run.BegunFact(code, "store") ? company.MovesTo!
+                : company.OldStore,
+                MovesTo = null
+            };
         if (_run.BegunFact(code, "store") is { } store && store != company.OldStore.Shown)
             throw new TransferraException($"the run {_run.Id} is about the store {store} of {code}, but {OfficeLoader.FileName} now names {company.OldStore.Shown}", next);
-        KitVersion version = company.Kit.Version(from) ?? throw new TransferraException($"the kit {company.Kit.Id} has no version {from} any more", next);
+        KitVersion version = company.Kit.Version(from)
+            ?? throw new TransferraException($"the kit {company.Kit.Id} has no version {from} any more", next);
         CustomFields custom = CustomFields.Read(_run.BegunFact(code, "custom"));
         return new CompanyRun(_context, _run, company, custom.In(version),
-            custom.In(company.Kit.WayFrom(from, to) ?? throw new TransferraException($"the kit {company.Kit.Id} has no way from {from} to {to} any more",
+            custom.In(company.Kit.WayFrom(from, to)
+                ?? throw new TransferraException($"the kit {company.Kit.Id} has no way from {from} to {to} any more",
             next)))
         {
             Ahead = company.Kit.WayFrom(from, company.WantedVersion) ?? [],
@@ -302,7 +318,9 @@ public sealed class UpgradeRun
             if (!IsAnnounced(on.Company.Code, stage.Name)) continue;
             _run.Journal.Append(on.Company.Code, stage.Name, "taking-back");
             TakenBack? taken = stage.TakeBack();
-            _run.Journal.Append(on.Company.Code, stage.Name, "taken-back", taken is null ? null : new Dictionary<string, string> { ["what"] = taken.What });
+            _run.Journal.Append(on.Company.Code, stage.Name, "taken-back", taken is null ? null : new Dictionary<string,
+                string>
+            { ["what"] = taken.What });
             if (taken is null) continue;
             done.Add(taken);
             _context.Observer.StageEnds(on.Company.Code, stage.Name, "taken-back", taken.What, null);

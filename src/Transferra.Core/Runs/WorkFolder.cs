@@ -1,7 +1,9 @@
-// WorkFolder.cs: the folder that a run works in for one company, beside its store, and in which the original stands aside after the change-over.
-// Why one for each company and run: two companies may lie in one folder, and two offices may think of one store; what one of them clears away must never be
-// what the other set aside.
-// W1  The folder is made by this run alone: making it fails when it is there, and a mark in it holds a word that only this run's journal knows.
+// WorkFolder.cs: the folder that a run works in for one company, beside its store, and in which the original stands aside after the
+// change-over.
+// Why one for each company and run: two companies may lie in one folder, and two offices may think of one store; what one of them clears
+// away must never be what the other set aside.
+// W1  The folder is made by this run alone: making it fails when it is there, and a mark in it holds a word that only this run's journal
+// knows.
 // W2  Only what the journal says this run made is removed, by its full path; never the folder with all that may be in it.
 // W3  Nothing is removed in which an original stands.
 // W4  The folder itself goes when nothing is left in it but the mark.
@@ -68,7 +70,8 @@ public sealed class WorkFolder(IVolume volume, string path, string token, IReadO
         if (!IsThere || (!volume.Exists(made) && !Companions.Any(companion => volume.Exists(made + companion)))) return;
         RefuseForeign();
         if (originals.FirstOrDefault(original => volume.Exists(original) && IsWithin(original, made)) is { } stands)
-            throw new TransferraException($"{stands} stands there, the original of this company; it is not removed", "See which run it belongs to: transferra signoff");
+            throw new TransferraException($"{stands} stands there, the original of this company; it is not removed",
+                "See which run it belongs to: transferra signoff");
         volume.Remove(made);
         foreach (string companion in Companions) volume.Remove(made + companion);
         // The folder that was made for it alone.

@@ -1,6 +1,8 @@
-// SupportBundle.cs: what the vendor needs to look into a company's trouble, in one .zip file, and a listing of it for the administrator to read first.
+// SupportBundle.cs: what the vendor needs to look into a company's trouble, in one .zip file, and a listing of it for the administrator
+// to read first.
 // Why .zip: the vendor opens it with whatever is there. What may be in it: docs/bundle.md.
-// Holds: (1) values of private columns, keys and passwords are not in it; values of masked columns only as their form; (2) the listing names every file in it, with its
+// Holds: (1) values of private columns, keys and passwords are not in it; values of masked columns only as their form; (2) the listing
+// names every file in it, with its
 //        size and digest; (3) no file is named like a bundle before it is whole.
 using System.Globalization;
 using System.IO.Compression;
@@ -43,7 +45,8 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
 
     private readonly Masking _masking = new(version);
     private readonly List<(string Name, byte[] Content, string What)> _files = [];
-    private readonly List<string> _notIn = ["records of the company, beside what findings show of them", "values of private columns", "licence keys and passwords", "documents"];
+    private readonly List<string> _notIn = ["records of the company, beside what findings show of them", "values of private columns",
+        "licence keys and passwords", "documents"];
 
     /// <summary>Gathers what goes into it.</summary>
     /// <param name="survey">What was surveyed of the package.</param>
@@ -78,7 +81,12 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
             remarks = survey.Remarks,
             problem = of?.Problem,
         }, "versions of program, data, engine, components and system");
-        Json("settings.json", new { program = survey.Settings, company = of?.Settings, customFiles = survey.CustomFiles.Concat(of?.CustomFiles ?? []) },
+        Json("settings.json", new
+        {
+            program = survey.Settings,
+            company = of?.Settings,
+            customFiles = survey.CustomFiles.Concat(of?.CustomFiles ?? [])
+        },
             "the settings that the kit names, private ones as the start of a digest; files that are not as the vendor ships them");
         if (store is not null)
             Json("shapes.json", new
@@ -98,13 +106,20 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
     private static object Shape(TableShape table) => new
     {
         table.Name,
-        columns = table.Columns.Select(column => new { column.Name, type = column.Type.ToString(), column.Required, hidden = column.IsPrivate }),
+        columns = table.Columns.Select(column => new
+        {
+            column.Name,
+            type = column.Type.ToString(),
+            column.Required,
+            hidden = column.IsPrivate
+        }),
         table.Key,
         table.Relations,
         table.Indexes
     };
 
-    private void Json(string name, object content, string what) => _files.Add((name, JsonSerializer.SerializeToUtf8Bytes(content, content.GetType(), ResultJson.Options), what));
+    private void Json(string name, object content, string what) =>
+        _files.Add((name, JsonSerializer.SerializeToUtf8Bytes(content, content.GetType(), ResultJson.Options), what));
 
     private void Findings(KeptCheck check)
     {
@@ -125,36 +140,42 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
             string[][] lines = [.. CsvLines.Read(path).Skip(1).Take(MaxListed + 1)];
             var text = new StringBuilder("record,value,finding\r\n");
             foreach (string[] cells in lines.Take(MaxListed))
-                text.Append(CsvFile.Line([_masking.Record(finding.Table, cells[0]), isMasked ? Masking.FormOf(cells[1]) : cells[1], finding.What]))
+                text.Append(CsvFile.Line([_masking.Record(finding.Table, cells[0]), isMasked ? Masking.FormOf(cells[1]) : cells[1],
+                    finding.What]))
                     .Append("\r\n");
             _files.Add(("findings/" + finding.List, Encoding.UTF8.GetBytes(text.ToString()),
                 $"{finding.What}{(lines.Length > MaxListed ? $"; the first {MaxListed} of {finding.Count}" : "")}{(isMasked ? "; values as their form" : "")}"));
         }
     }
 
-    private Finding Masked(Finding finding) => finding with { Examples = [.. finding.Examples.Select(example => _masking.Example(finding.Table, finding.Subject, example))] };
+    private Finding Masked(Finding finding) =>
+        finding with { Examples = [.. finding.Examples.Select(example => _masking.Example(finding.Table, finding.Subject, example))] };
 
     // The journal's lines of this company, and the exceptions. Of other companies nothing is anybody's business.
     private void OfRun(Run run)
     {
-        Json($"runs/{run.Id}.json", run.Journal.Entries.Where(entry => entry.Company == company.Code || entry.Company.Length == 0).Select(entry => new
-        {
-            entry.At,
-            entry.Stage,
-            entry.State,
-            facts = entry.Facts.Where(fact => !fact.Key.Contains('.', StringComparison.Ordinal)
-                || fact.Key.StartsWith(company.Code + ".", StringComparison.Ordinal)).ToDictionary(),
-        }).ToArray(), $"what the {run.Kind} run {run.Id} did with this company, step by step");
+        Json($"runs/{run.Id}.json", run.Journal.Entries.Where(entry => entry.Company == company.Code || entry.Company.Length == 0)
+            .Select(entry => new
+            {
+                entry.At,
+                entry.Stage,
+                entry.State,
+                facts = entry.Facts.Where(fact => !fact.Key.Contains('.', StringComparison.Ordinal)
+                    || fact.Key.StartsWith(company.Code + ".", StringComparison.Ordinal)).ToDictionary(),
+            }).ToArray(), $"what the {run.Kind} run {run.Id} did with this company, step by step");
         string exceptions = Path.Combine(run.Folder, company.Code, "exceptions.csv");
         if (!File.Exists(exceptions)) return;
         var text = new StringBuilder("table,key,column,for,value,reason\r\n");
         foreach (string[] cells in CsvLines.Read(exceptions).Skip(1).Take(MaxListed))
         {
             bool isMasked = cells[2].Split(", ").Any(column => _masking.IsMasked(cells[0], column));
-            string reason = isMasked && cells[4].Length > 0 ? cells[5].Replace(cells[4], Masking.FormOf(cells[4]), StringComparison.Ordinal) : cells[5];
-            text.Append(CsvFile.Line([cells[0], _masking.Record(cells[0], cells[1]), cells[2], cells[3], isMasked ? Masking.FormOf(cells[4]) : cells[4], reason])).Append("\r\n");
+            string reason = isMasked && cells[4].Length > 0 ? cells[5].Replace(cells[4], Masking.FormOf(cells[4]),
+                StringComparison.Ordinal) : cells[5];
+            text.Append(CsvFile.Line([cells[0], _masking.Record(cells[0], cells[1]), cells[2], cells[3],
+                isMasked ? Masking.FormOf(cells[4]) : cells[4], reason])).Append("\r\n");
         }
-        _files.Add(($"runs/{run.Id}-exceptions.csv", Encoding.UTF8.GetBytes(text.ToString()), "records that could not be converted; values of masked columns as their form"));
+        _files.Add(($"runs/{run.Id}-exceptions.csv", Encoding.UTF8.GetBytes(text.ToString()),
+            "records that could not be converted; values of masked columns as their form"));
     }
 
     // The program's own logs, as far as the kit names them: their last part, without what looks like people's own.
@@ -189,7 +210,8 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
 
     /// <summary>What is in it.</summary>
     public IReadOnlyList<BundledFile> Files =>
-        [.. _files.Select(file => new BundledFile(file.Name, file.Content.Length, Convert.ToHexStringLower(SHA256.HashData(file.Content)), file.What))];
+        [.. _files.Select(file => new BundledFile(file.Name, file.Content.Length, Convert.ToHexStringLower(SHA256.HashData(file.Content)),
+            file.What))];
 
     /// <summary>What one might look for in it and is not there.</summary>
     public IReadOnlyList<string> NotIn => _notIn;
@@ -217,7 +239,8 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
     {
         var text = new StringBuilder();
         text.AppendLine(CultureInfo.InvariantCulture, $"Support bundle of {company.Code}, {company.Name}, at {office.Name}").AppendLine();
-        foreach (BundledFile file in Files) text.AppendLine(CultureInfo.InvariantCulture, $"{file.Name}  {file.Bytes} bytes  sha256 {file.Sha256}").AppendLine("    " + file.What);
+        foreach (BundledFile file in Files) text.AppendLine(CultureInfo.InvariantCulture,
+            $"{file.Name}  {file.Bytes} bytes  sha256 {file.Sha256}").AppendLine("    " + file.What);
         text.AppendLine().AppendLine("Not in it:");
         foreach (string missing in _notIn) text.AppendLine("    " + missing);
         return text.ToString();

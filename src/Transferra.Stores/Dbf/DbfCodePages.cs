@@ -92,10 +92,12 @@ internal static class DbfCodePages
         : throw new TransferraException($"a .dbf table cannot say that its text is in {codePage}",
             $"Use one of {string.Join(", ", DriversByName.Keys)}, or leave text-encoding out for UTF-8.");
 
-    /// <summary>The code page that a header's byte 29 stands for, as <see cref="TextEncodings"/> knows it; null when it tells nothing.</summary>
+    /// <summary>The code page that a header's byte 29 stands for, as <see cref="TextEncodings"/> knows it; null when it tells
+    /// nothing.</summary>
     public static string? Of(byte driver) => Drivers.GetValueOrDefault(driver);
 
-    /// <summary>The code page that a .cpg file beside a table names, as <see cref="TextEncodings"/> knows it, or <see cref="Utf8"/>; null when there is none.</summary>
+    /// <summary>The code page that a .cpg file beside a table names, as <see cref="TextEncodings"/> knows it, or <see cref="Utf8"/>; null
+    /// when there is none.</summary>
     /// <param name="path">The .dbf file.</param>
     /// <exception cref="TransferraException">A .cpg file names a code page that is not known here.</exception>
     public static string? Beside(string path)

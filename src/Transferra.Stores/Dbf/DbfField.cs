@@ -13,7 +13,8 @@ namespace Transferra.Stores.Dbf;
 /// <param name="IsBinary">Whether its bytes are no text (Visual FoxPro).</param>
 /// <param name="NullBit">Its bit in the null flags; -1 when it has none.</param>
 /// <param name="LengthBit">For V and Q: the bit that says that the last byte holds the value's length; -1 otherwise.</param>
-internal sealed record DbfField(string Name, char Kind, int Offset, int Length, int Decimals, bool IsNullable, bool IsBinary, int NullBit = -1, int LengthBit = -1)
+internal sealed record DbfField(string Name, char Kind, int Offset, int Length, int Decimals, bool IsNullable, bool IsBinary,
+    int NullBit = -1, int LengthBit = -1)
 {
     /// <summary>Kinds that are known here, besides "0", which holds the null flags.</summary>
     public const string KnownKinds = "CNFDLMIBTY@+OVQGP";

@@ -20,7 +20,8 @@ namespace Transferra.Stores.Dbf;
 /// <param name="UncountedRecords">Records behind the last one that the header counts, which it should have counted.</param>
 /// <param name="Complaints">Where header and file disagree.</param>
 /// <param name="Remarks">What is odd and no damage.</param>
-internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields, DbfField? NullFlags, int HeaderBytes, int RecordBytes, long Records,
+internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields, DbfField? NullFlags, int HeaderBytes, int RecordBytes,
+    long Records,
     long CountedRecords, byte Driver, long UncountedRecords,
     IReadOnlyList<string> Complaints, IReadOnlyList<string> Remarks)
 {
@@ -43,12 +44,15 @@ internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields,
     {
         Span<byte> fixedPart = stackalloc byte[FixedBytes];
         int read = file.ReadAtLeast(fixedPart, FixedBytes, throwOnEndOfStream: false);
-        if (read < FixedBytes) throw NoTable(path, FormattableString.Invariant($"it has {file.Length} bytes, and a header has at least {FixedBytes}"));
+        if (read < FixedBytes) throw NoTable(path,
+            FormattableString.Invariant($"it has {file.Length} bytes, and a header has at least {FixedBytes}"));
         DbfLevel level = DbfLevel.Of(fixedPart[0]) ?? throw NoTable(path,
             FormattableString.Invariant($"its level byte at offset 0 is {fixedPart[0]:X2}, which no known program writes"));
-        if (fixedPart[15] == 1) throw new TransferraException($"{path} is encrypted (offset 15)", "Have the old program write it unencrypted, then try again.");
+        if (fixedPart[15] == 1) throw new TransferraException($"{path} is encrypted (offset 15)",
+            "Have the old program write it unencrypted, then try again.");
         long counted = BinaryPrimitives.ReadUInt32LittleEndian(fixedPart[4..]);
-        int headerBytes = BinaryPrimitives.ReadUInt16LittleEndian(fixedPart[8..]), recordBytes = BinaryPrimitives.ReadUInt16LittleEndian(fixedPart[10..]);
+        int headerBytes = BinaryPrimitives.ReadUInt16LittleEndian(fixedPart[8..]),
+            recordBytes = BinaryPrimitives.ReadUInt16LittleEndian(fixedPart[10..]);
         byte driver = fixedPart[29];
         Layout layout = level.HasLongNames ? Layout.OfDBase7 : Layout.Usual;
         if (headerBytes < layout.FirstEntry + 1 || headerBytes > file.Length)
@@ -60,7 +64,8 @@ internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields,
         var complaints = new List<string>();
         var remarks = new List<string>();
         List<DbfField> all = Distinct(ReadFields(header, layout, level, recordBytes, path, complaints), path, remarks);
-        long there = (file.Length - headerBytes) / recordBytes, records = Math.Min(counted, there), end = headerBytes + records * recordBytes, uncounted = 0;
+        long there = (file.Length - headerBytes) / recordBytes, records = Math.Min(counted, there),
+            end = headerBytes + records * recordBytes, uncounted = 0;
         if (counted > there)
             complaints.Add(FormattableString.Invariant($"{path}: the header counts {counted} records (offset 4), but only {there} are wholly there; the file ends at offset {file.Length}"));
         else if (end < file.Length && ByteAt(file, end) is var mark and not EndMark)
@@ -70,7 +75,8 @@ internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields,
                 ? FormattableString.Invariant($"{path}: the header counts {counted} records (offset 4), but behind them, from offset {end}, there are {uncounted} more")
                 : FormattableString.Invariant($"{path}: at offset {end}, where the end mark 1A should be, there is {mark:X2}"));
         }
-        return new DbfHeader(level, [.. all.Where(field => field.Kind != '0')], all.FirstOrDefault(field => field.Kind == '0'), headerBytes, recordBytes,
+        return new DbfHeader(level, [.. all.Where(field => field.Kind != '0')], all.FirstOrDefault(field => field.Kind == '0'),
+            headerBytes, recordBytes,
             records, counted, driver, uncounted, complaints, remarks);
     }
 
@@ -84,7 +90,8 @@ internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields,
     private static long Uncounted(Stream file, long from, int recordBytes)
     {
         long records = 0;
-        for (long at = from; at + recordBytes <= file.Length && ByteAt(file, at) is ' ' or DbfRecordReader.Deleted; at += recordBytes) records++;
+        for (long at = from; at + recordBytes <= file.Length
+            && ByteAt(file, at) is ' ' or DbfRecordReader.Deleted; at += recordBytes) records++;
         return records;
     }
 
@@ -104,13 +111,15 @@ internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields,
         return fields;
     }
 
-    private static List<DbfField> ReadFields(byte[] header, Layout layout, DbfLevel level, int recordBytes, string path, List<string> complaints)
+    private static List<DbfField> ReadFields(byte[] header, Layout layout, DbfLevel level, int recordBytes, string path,
+        List<string> complaints)
     {
         var fields = new List<DbfField>();
         int offset = 1, bit = 0, at = layout.FirstEntry;
         for (; at < header.Length && header[at] != 0x0D; at += layout.EntryBytes)
         {
-            if (at + layout.EntryBytes > header.Length) throw NoTable(path, FormattableString.Invariant($"the field at offset {at} reaches beyond the header's end"));
+            if (at + layout.EntryBytes > header.Length) throw NoTable(path,
+                FormattableString.Invariant($"the field at offset {at} reaches beyond the header's end"));
             DbfField field = ReadField(header.AsSpan(at, layout.EntryBytes), layout, level, offset, ref bit);
             string which = FormattableString.Invariant($"the field {ValueText.Quote(field.Name)} at offset {at}");
             if (field.Kind != '0' && !DbfField.KnownKinds.Contains(field.Kind))
@@ -136,7 +145,8 @@ internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields,
         ReadOnlySpan<byte> name = entry[..layout.NameBytes];
         int zero = name.IndexOf((byte)0);
         char kind = (char)entry[layout.Kind];
-        int length = entry[layout.Length], decimals = entry[layout.Decimals], flags = layout.Flags < 0 || !level.IsVisual ? 0 : entry[layout.Flags];
+        int length = entry[layout.Length], decimals = entry[layout.Decimals], flags = layout.Flags < 0 || !level.IsVisual ? 0
+            : entry[layout.Flags];
         // Texts of more than 255 bytes keep the upper byte of their length in the place of the decimals.
         if (kind == 'C' && !level.HasLongNames) (length, decimals) = (length + (decimals << 8), 0);
         int lengthBit = level.IsVisual && kind is 'V' or 'Q' ? bit++ : -1;
@@ -146,5 +156,6 @@ internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields,
     }
 
     private static TransferraException NoTable(string path, string why) =>
-        new($"{path} cannot be read as a .dbf table: {why}", "Restore the file from the office's own backup; if it is no table, move it out of the store's folder.");
+        new($"{path} cannot be read as a .dbf table: {why}",
+            "Restore the file from the office's own backup; if it is no table, move it out of the store's folder.");
 }

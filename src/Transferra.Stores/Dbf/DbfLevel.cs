@@ -26,14 +26,17 @@ internal sealed record DbfLevel(byte Value, string Name, MemoForm Memo, bool IsV
 
     private static readonly DbfLevel[] All =
     [
-        new(0x02, "FoxBASE", MemoForm.None), new(0x03, "dBASE III to V without memos", MemoForm.None), new(0x04, "dBASE 7 without memos", MemoForm.None, HasLongNames: true),
+        new(0x02, "FoxBASE", MemoForm.None), new(0x03, "dBASE III to V without memos", MemoForm.None),
+            new(0x04, "dBASE 7 without memos", MemoForm.None, HasLongNames: true),
         new(0x05, "dBASE V without memos", MemoForm.None), new(VisualFoxPro, "Visual FoxPro", MemoForm.Fpt, IsVisual: true),
             new(0x31, "Visual FoxPro with autoincrement", MemoForm.Fpt, IsVisual: true),
-        new(VisualFoxProVarchar, "Visual FoxPro with varchar", MemoForm.Fpt, IsVisual: true), new(0x43, "dBASE IV SQL table without memos", MemoForm.None),
+        new(VisualFoxProVarchar, "Visual FoxPro with varchar", MemoForm.Fpt, IsVisual: true),
+            new(0x43, "dBASE IV SQL table without memos", MemoForm.None),
             new(0x63, "dBASE IV SQL system table", MemoForm.None),
         new(0x7B, "dBASE IV with memos", MemoForm.DbtWithLength), new(0x83, "dBASE III with memos", MemoForm.DbtToEndMark),
             new(0x8B, "dBASE IV with memos", MemoForm.DbtWithLength),
-        new(0x8C, "dBASE 7 with memos", MemoForm.DbtWithLength, HasLongNames: true), new(0x8E, "dBASE IV SQL table with memos", MemoForm.DbtWithLength),
+        new(0x8C, "dBASE 7 with memos", MemoForm.DbtWithLength, HasLongNames: true), new(0x8E, "dBASE IV SQL table with memos",
+            MemoForm.DbtWithLength),
             new(0xCB, "dBASE IV SQL table with memos", MemoForm.DbtWithLength),
         new(0xF5, "FoxPro 2 with memos", MemoForm.Fpt), new(0xFB, "FoxBASE with memos", MemoForm.DbtToEndMark),
     ];

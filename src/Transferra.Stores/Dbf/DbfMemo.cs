@@ -54,7 +54,8 @@ internal sealed class DbfMemo : IDisposable
             return false;
         }
         _file.Position = start;
-        bool read = _form == MemoForm.DbtToEndMark ? ReadToEndMark(start, out value, out fault) : ReadWithLength(start, out value, out fault);
+        bool read = _form == MemoForm.DbtToEndMark ? ReadToEndMark(start, out value, out fault) : ReadWithLength(start, out value,
+            out fault);
         LastPlace = (start, start + value.Length + (_form == MemoForm.DbtToEndMark ? 1 : 8));
         return read;
     }

@@ -1,4 +1,5 @@
-// DbfMemoCheck.cs: follows every pointer of a table into its memo file: each must lead to a value that is whole, and no two to the same bytes.
+// DbfMemoCheck.cs: follows every pointer of a table into its memo file: each must lead to a value that is whole, and no two to the same
+// bytes.
 // Why overlaps: a memo file whose free chain was damaged gives out blocks that are in use, and the second text overwrites the first.
 // Layout: docs/formats/dbf.md. Memory: 24 bytes a memo.
 using Transferra.Core.Records;
@@ -15,7 +16,11 @@ internal static class DbfMemoCheck
         var complaints = new List<string>();
         DbfField[] memos = [.. table.Header.Fields.Where(field => field.IsMemo(table.Header.Level))];
         if (memos.Length == 0) return complaints;
-        TableShape shape = table.Shape with { Columns = [.. table.Shape.Columns.Where((_, i) => table.Header.Fields[i].IsMemo(table.Header.Level))] };
+        TableShape shape = table.Shape with
+        {
+            Columns = [.. table.Shape.Columns.Where((_, i) =>
+            table.Header.Fields[i].IsMemo(table.Header.Level))]
+        };
         foreach (RecordBatch batch in store.Batches(shape, [], CancellationToken.None))
         {
             foreach (RowFault fault in batch.Faults.Where(fault => fault.Code == FaultCode.MissingReference))

@@ -1,5 +1,7 @@
-// DbfMender.cs: changes records of copied .dbf tables, by their numbers in the file. A record is taken out by its deletion mark, as the old program does it.
-// Holds: (1) only bytes of the record itself are written; memos are not, and neither are the program's index files, which it has to build anew.
+// DbfMender.cs: changes records of copied .dbf tables, by their numbers in the file. A record is taken out by its deletion mark, as the
+// old program does it.
+// Holds: (1) only bytes of the record itself are written; memos are not, and neither are the program's index files, which it has to build
+// anew.
 using System.Text;
 using Transferra.Core.Records;
 
@@ -16,7 +18,8 @@ internal sealed class DbfMender(string folder, string? textEncoding) : IStoreMen
 
     public ColumnShape Prepare(TableShape table)
     {
-        string path = DbfFolder.Tables(folder).First(file => string.Equals(Path.GetFileNameWithoutExtension(file), table.Name, StringComparison.OrdinalIgnoreCase));
+        string path = DbfFolder.Tables(folder).First(file => string.Equals(Path.GetFileNameWithoutExtension(file), table.Name,
+            StringComparison.OrdinalIgnoreCase));
         _tables[table.Name] = (new DbfTable(path, textEncoding), new FileStream(path, FileMode.Open, FileAccess.ReadWrite, FileShare.Read));
         return new ColumnShape(PlaceColumn, FieldType.Integer);
     }
@@ -67,7 +70,8 @@ internal sealed class DbfMender(string folder, string? textEncoding) : IStoreMen
         if (field.Kind is not ('C' or 'V' or 'N' or 'F')) return null;
         try
         {
-            byte[] bytes = (of.CodePage is null ? Encoding.ASCII : of.CodePage == DbfCodePages.Utf8 ? Encoding.UTF8 : TextEncodings.ByName(of.CodePage)).GetBytes(value);
+            byte[] bytes = (of.CodePage is null ? Encoding.ASCII : of.CodePage == DbfCodePages.Utf8 ? Encoding.UTF8
+                : TextEncodings.ByName(of.CodePage)).GetBytes(value);
             return bytes.Length > field.Length ? null : bytes;
         }
         catch (EncoderFallbackException)

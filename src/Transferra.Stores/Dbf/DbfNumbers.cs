@@ -1,5 +1,5 @@
-// DbfNumbers.cs: how wide the numbers of a table really are. Programs write what fits into the bytes of a field: an exponent, more decimals than declared,
-// whole numbers where decimals were meant; each is a number, and the type has to be wide enough for all of them.
+// DbfNumbers.cs: how wide the numbers of a table really are. Programs write what fits into the bytes of a field: an exponent, more
+// decimals than declared, whole numbers where decimals were meant; each is a number, and the type has to be wide enough for all of them.
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Dbf;
@@ -7,7 +7,8 @@ namespace Transferra.Stores.Dbf;
 /// <summary>Looks at the numeric fields of records as they pass.</summary>
 internal sealed class DbfNumbers(DbfHeader header)
 {
-    private readonly (DbfField Field, int Index)[] _fields = [.. header.Fields.Select((field, index) => (field, index)).Where(entry => entry.field.Kind is 'N' or 'F')];
+    private readonly (DbfField Field, int Index)[] _fields = [.. header.Fields.Select((field, index) => (field, index))
+        .Where(entry => entry.field.Kind is 'N' or 'F')];
     private readonly (int Whole, int Scale)[] _most = new (int, int)[header.Fields.Count];
 
     /// <summary>Whether there are any.</summary>
@@ -21,7 +22,8 @@ internal sealed class DbfNumbers(DbfHeader header)
             ReadOnlySpan<byte> raw = record.Slice(field.Offset, field.Length);
             // Nearly all numbers have their point, if any, where the header says.
             int point = field.Length - field.Decimals - 1;
-            if (field.Decimals > 0 ? point >= 0 && raw[point] == '.' && raw.IndexOfAny((byte)'e', (byte)'E') < 0 : raw.IndexOfAny((byte)'.', (byte)'e', (byte)'E') < 0) continue;
+            if (field.Decimals > 0 ? point >= 0 && raw[point] == '.' && raw.IndexOfAny((byte)'e', (byte)'E') < 0
+                : raw.IndexOfAny((byte)'.', (byte)'e', (byte)'E') < 0) continue;
             if (Width(raw) is not { } width) continue;
             _most[index] = (Math.Max(_most[index].Whole, width.Whole), Math.Max(_most[index].Scale, width.Scale));
         }
@@ -33,12 +35,15 @@ internal sealed class DbfNumbers(DbfHeader header)
         DbfField field = header.Fields[index];
         FieldType declared = field.TypeIn(header.Level);
         (int whole, int scale) = _most[index];
-        int declaredScale = declared.Kind == FieldKind.Decimal ? declared.Scale : 0, declaredWhole = declared.Kind == FieldKind.Decimal ? declared.Precision - declared.Scale : field.Length;
+        int declaredScale = declared.Kind == FieldKind.Decimal ? declared.Scale : 0, declaredWhole = declared.Kind == FieldKind.Decimal
+            ? declared.Precision - declared.Scale : field.Length;
         if (whole <= declaredWhole && scale <= declaredScale) return declared;
         scale = Math.Max(scale, declaredScale);
         // A whole field is declared by its bytes, of which numbers with a point do not have that many digits before it.
-        whole = Math.Max(whole, declared.Kind == FieldKind.Decimal ? declaredWhole : scale > 0 ? Math.Min(declaredWhole, FieldType.MaxPrecision - scale) : declaredWhole);
-        return whole + scale > FieldType.MaxPrecision ? declared : scale == 0 && whole <= 18 ? FieldType.Integer : FieldType.Decimal(whole + scale, scale);
+        whole = Math.Max(whole, declared.Kind == FieldKind.Decimal ? declaredWhole : scale > 0 ? Math.Min(declaredWhole,
+            FieldType.MaxPrecision - scale) : declaredWhole);
+        return whole + scale > FieldType.MaxPrecision ? declared : scale == 0 && whole <= 18 ? FieldType.Integer
+            : FieldType.Decimal(whole + scale, scale);
     }
 
     // Digits before and behind the point that a number needs; null when it is none, or beyond all reason.
@@ -50,11 +55,13 @@ internal sealed class DbfNumbers(DbfHeader header)
         int exponent = 0, mark = text.IndexOfAny((byte)'e', (byte)'E');
         if (mark >= 0)
         {
-            if (!System.Buffers.Text.Utf8Parser.TryParse(text[(mark + 1)..], out exponent, out int used) || used != text.Length - mark - 1 || Math.Abs(exponent) > furthest) return null;
+            if (!System.Buffers.Text.Utf8Parser.TryParse(text[(mark + 1)..], out exponent, out int used) || used != text.Length - mark - 1
+                || Math.Abs(exponent) > furthest) return null;
             text = text[..mark];
         }
         int point = text.IndexOf((byte)'.');
-        ReadOnlySpan<byte> whole = (point < 0 ? text : text[..point]).TrimStart((byte)'0'), fraction = (point < 0 ? [] : text[(point + 1)..]).TrimEnd((byte)'0');
+        ReadOnlySpan<byte> whole = (point < 0 ? text : text[..point]).TrimStart((byte)'0'),
+            fraction = (point < 0 ? [] : text[(point + 1)..]).TrimEnd((byte)'0');
         if (whole.ContainsAnyExceptInRange((byte)'0', (byte)'9') || fraction.ContainsAnyExceptInRange((byte)'0', (byte)'9')) return null;
         int trailing = fraction.Length > 0 ? 0 : whole.Length - whole.TrimEnd((byte)'0').Length;
         return (Math.Max(0, whole.Length + exponent), Math.Max(0, fraction.Length - trailing - exponent));

@@ -40,7 +40,8 @@ internal sealed class DbfRecordReader : IRecordReader
 
     private static DbfField FieldFor(DbfTable table, ColumnShape column)
     {
-        DbfField field = table.Header.Fields.FirstOrDefault(field => string.Equals(field.Name, column.Name, StringComparison.OrdinalIgnoreCase))
+        DbfField field = table.Header.Fields.FirstOrDefault(field => string.Equals(field.Name, column.Name,
+            StringComparison.OrdinalIgnoreCase))
             ?? throw new TransferraException($"{table.FilePath} has no field {column.Name}",
                 "The store's tables differ from what the kit says of this version; run: transferra check");
         FieldType type = table.Shape.Columns[table.Header.Fields.TakeWhile(other => other != field).Count()].Type;
@@ -128,7 +129,8 @@ internal sealed class DbfRecordReader : IRecordReader
     }
 
     private static string Shown(ReadOnlySpan<byte> raw) =>
-        raw.ContainsAnyExceptInRange((byte)0x20, (byte)0x7E) ? "0x" + Convert.ToHexString(raw[..Math.Min(32, raw.Length)]) : Encoding.ASCII.GetString(raw).Trim();
+        raw.ContainsAnyExceptInRange((byte)0x20, (byte)0x7E) ? "0x" + Convert.ToHexString(raw[..Math.Min(32, raw.Length)])
+            : Encoding.ASCII.GetString(raw).Trim();
 
     /// <summary>The block of the memo file that a field points to; 0 when it points nowhere.</summary>
     public static bool TryPointer(DbfField field, ReadOnlySpan<byte> raw, out long block)
@@ -208,7 +210,8 @@ internal sealed class DbfRecordReader : IRecordReader
                 if (value == 0 && raw[0] is not ((byte)'F' or (byte)'f' or (byte)'N' or (byte)'n')) return FaultCode.NotABoolean;
                 break;
             case 'D' when !IsBlank(raw):
-                if (!ValueText.Digits(raw[..4], out int year) || !ValueText.Digits(raw[4..6], out int month) || !ValueText.Digits(raw[6..], out int day)
+                if (!ValueText.Digits(raw[..4], out int year) || !ValueText.Digits(raw[4..6], out int month)
+                    || !ValueText.Digits(raw[6..], out int day)
                     || !ValueText.TryDay(year, month, day, out value)) return FaultCode.NotADate;
                 break;
             case 'C' or 'V' or 'N' or 'F' when !IsBlank(raw):
@@ -230,7 +233,8 @@ internal sealed class DbfRecordReader : IRecordReader
             case FieldKind.Integer:
                 if (ValueText.TryWhole(text, out value) is not { } fault) return null;
                 // A program may have written an exponent, or zeros behind a point.
-                if (DecimalText.TryParseScientific(text, FieldType.MaxPrecision, 0, out Int128 units) is { } other) return other == FaultCode.NotANumber ? fault : other;
+                if (DecimalText.TryParseScientific(text, FieldType.MaxPrecision, 0,
+                    out Int128 units) is { } other) return other == FaultCode.NotANumber ? fault : other;
                 if (units < long.MinValue || units > long.MaxValue) return FaultCode.OutOfRange;
                 value = (long)units;
                 return null;
@@ -287,7 +291,8 @@ internal sealed class DbfRecordReader : IRecordReader
             case 'B' or 'O':
                 double real = ReadReal(field, raw);
                 if (!double.IsFinite(real)) return FaultCode.NotFinite;
-                fault = DecimalText.TryParseScientific(Encoding.ASCII.GetBytes(real.ToString("R", CultureInfo.InvariantCulture)), type.Precision, type.Scale, out units);
+                fault = DecimalText.TryParseScientific(Encoding.ASCII.GetBytes(real.ToString("R", CultureInfo.InvariantCulture)),
+                    type.Precision, type.Scale, out units);
                 break;
             default:
                 ReadOnlySpan<byte> text = field.Kind is 'C' or 'V' ? TextOf(field, raw) : raw;

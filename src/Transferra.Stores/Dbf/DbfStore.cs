@@ -18,7 +18,8 @@ internal sealed class DbfStore : FileStore<DbfTable>
             ["deleted_records"] = tables.Sum(table => table.DeletedRecords).ToString(CultureInfo.InvariantCulture),
             ["code_page"] = CodePages(tables),
         };
-        Identity = new StoreIdentity("DBF", "level " + string.Join(", ", bytes.Order(StringComparer.Ordinal)), Directory.EnumerateFiles(folder)
+        Identity = new StoreIdentity("DBF", "level " + string.Join(", ", bytes.Order(StringComparer.Ordinal)),
+            Directory.EnumerateFiles(folder)
             .Sum(file => new FileInfo(file).Length), facts);
     }
 
@@ -29,13 +30,15 @@ internal sealed class DbfStore : FileStore<DbfTable>
     {
         ILookup<string, string> pages = tables.ToLookup(table => table.CodePage ?? "unknown", table => table.Name);
         return pages.Count == 1 ? pages.First().Key
-            : string.Join("; ", pages.OrderBy(page => page.Key, StringComparer.Ordinal).Select(page => $"{page.Key} ({string.Join(", ", page)})"));
+            : string.Join("; ", pages.OrderBy(page => page.Key, StringComparer.Ordinal)
+                .Select(page => $"{page.Key} ({string.Join(", ", page)})"));
     }
 
     public static DbfStore Open(string folder, string? textEncoding)
     {
         if (!Directory.Exists(folder))
-            throw new TransferraException(File.Exists(folder) ? $"{folder} is a file, not a folder of .dbf tables" : $"the store {folder} is not there",
+            throw new TransferraException(File.Exists(folder) ? $"{folder} is a file, not a folder of .dbf tables"
+                : $"the store {folder} is not there",
                 "Correct the path of the store in office.yaml.");
         IReadOnlyList<string> files = DbfFolder.Tables(folder);
         if (files.Count == 0)
@@ -61,8 +64,8 @@ internal sealed class DbfStore : FileStore<DbfTable>
     public override IReadOnlyList<StoreDoubt> Doubts => [.. Tables.SelectMany(table => table.Header.Complaints
         .Select(complaint => new StoreDoubt(table.Name, table.Header.RecordsInDoubt, complaint)))];
 
-    // Records are of one length, so those before and behind a damaged one are found by counting, and so are those that the header does not count; what the
-    // file does not have is lost.
+    // Records are of one length, so those before and behind a damaged one are found by counting, and so are those that the header does
+    // not count; what the file does not have is lost.
     public override IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost)
     {
         DbfHeader header = Table(table.Name).Header;

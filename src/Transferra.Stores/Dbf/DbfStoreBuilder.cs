@@ -25,7 +25,8 @@ internal sealed class DbfStoreBuilder : IStoreBuilder
 
     public static DbfStoreBuilder Create(string folder, string? textEncoding)
     {
-        if (Path.Exists(folder)) throw new TransferraException($"{folder} is there already; a new store is never written over another", "Move it away, then try again.");
+        if (Path.Exists(folder)) throw new TransferraException($"{folder} is there already; a new store is never written over another",
+            "Move it away, then try again.");
         Directory.CreateDirectory(folder);
         return new DbfStoreBuilder(folder, textEncoding);
     }
@@ -84,9 +85,11 @@ internal sealed class DbfTableWriter : IDisposable
 {
     private enum How { Varchar, MemoText, MemoBinary, Whole, Decimal, DecimalText, Date, Timestamp, Boolean, Real, Spelt }
 
-    private sealed record Column(string Name, How How, char Kind, int Length, int Decimals, bool IsNullable, int Offset, int NullBit, int LengthBit);
+    private sealed record Column(string Name, How How, char Kind, int Length, int Decimals, bool IsNullable, int Offset, int NullBit,
+        int LengthBit);
 
-    private const int MostVarchar = 254, MostDigits = 20, NameBytes = 10, FixedBytes = 32, FieldBytes = 32, BacklinkBytes = 263, MemoBlock = 64, MemoHeader = 512;
+    private const int MostVarchar = 254, MostDigits = 20, NameBytes = 10, FixedBytes = 32, FieldBytes = 32, BacklinkBytes = 263,
+        MemoBlock = 64, MemoHeader = 512;
     private const long MicrosPerDay = 86_400_000_000;
 
     // C fields for kinds that .dbf has none for: hh:mm:ss.ffffff, and a UUID.
@@ -105,14 +108,16 @@ internal sealed class DbfTableWriter : IDisposable
     /// <summary>A writer of a table's files.</summary>
     public static DbfTableWriter To(string path, TableShape table, Encoding? encoding, string? codePage)
     {
-        var writer = new DbfTableWriter(table, encoding, codePage, ending => new FileStream(Path.ChangeExtension(path, ending), FileMode.CreateNew, FileAccess.ReadWrite, FileShare.None, 1 << 16));
+        var writer = new DbfTableWriter(table, encoding, codePage, ending => new FileStream(Path.ChangeExtension(path, ending),
+            FileMode.CreateNew, FileAccess.ReadWrite, FileShare.None, 1 << 16));
         // The language driver has no number for UTF-8, so that is said beside the table.
         if (codePage is null) File.WriteAllText(Path.ChangeExtension(path, ".cpg"), "UTF-8");
         return writer;
     }
 
     /// <summary>A writer that only puts rows together, to see what fits.</summary>
-    public static DbfTableWriter ToNowhere(TableShape table, string? codePage) => new(table, codePage is null ? null : TextEncodings.ByName(codePage), codePage, _ => Stream.Null);
+    public static DbfTableWriter ToNowhere(TableShape table, string? codePage) =>
+        new(table, codePage is null ? null : TextEncodings.ByName(codePage), codePage, _ => Stream.Null);
 
     private DbfTableWriter(TableShape table, Encoding? encoding, string? codePage, Func<string, Stream> open)
     {
@@ -149,12 +154,14 @@ internal sealed class DbfTableWriter : IDisposable
 
     private static (How, char, int, int) Field(ColumnShape shape, int bytesPerCharacter) => shape.Type.Kind switch
     {
-        FieldKind.Text when shape.Type.Length > 0 && shape.Type.Length * bytesPerCharacter <= MostVarchar => (How.Varchar, 'V', shape.Type.Length * bytesPerCharacter, 0),
+        FieldKind.Text when shape.Type.Length > 0 && shape.Type.Length * bytesPerCharacter <= MostVarchar =>
+            (How.Varchar, 'V', shape.Type.Length * bytesPerCharacter, 0),
         FieldKind.Text => (How.MemoText, 'M', 4, 0),
         FieldKind.Binary => (How.MemoBinary, 'M', 4, 0),
         FieldKind.Integer => (How.Whole, 'N', MostDigits, 0),
         // The sign and the point take a place each.
-        FieldKind.Decimal when shape.Type.Precision + 2 <= MostDigits => (How.Decimal, 'N', shape.Type.Precision + (shape.Type.Scale > 0 ? 2 : 1), shape.Type.Scale),
+        FieldKind.Decimal when shape.Type.Precision + 2 <= MostDigits =>
+            (How.Decimal, 'N', shape.Type.Precision + (shape.Type.Scale > 0 ? 2 : 1), shape.Type.Scale),
         FieldKind.Decimal => (How.DecimalText, 'C', FieldType.MaxPrecision + 2, 0),
         FieldKind.Date => (How.Date, 'D', 8, 0),
         FieldKind.Timestamp => (How.Timestamp, 'T', 8, 0),
@@ -213,7 +220,8 @@ internal sealed class DbfTableWriter : IDisposable
             if (column.How is How.Varchar or How.MemoText or How.MemoBinary or How.Timestamp or How.Real) cell.Clear();
             if (vectors[i].IsNull(row))
             {
-                if (column.NullBit < 0) return new RowReject(row, FaultCode.MissingValue, $"the new table {_tableName} refused the record: {column.Name} has no value");
+                if (column.NullBit < 0) return new RowReject(row, FaultCode.MissingValue,
+                    $"the new table {_tableName} refused the record: {column.Name} has no value");
                 Set(column.NullBit);
             }
             else if (Put(column, cell, vectors[i], row) is { } fault)
@@ -253,7 +261,8 @@ internal sealed class DbfTableWriter : IDisposable
             case How.Whole:
                 return Spell(cell, ((LongVector)vector).Values[row].ToString(CultureInfo.InvariantCulture), right: true);
             case How.Decimal or How.DecimalText:
-                return Spell(cell, DecimalText.Format(((WideVector)vector).Values[row], vector.Type.Scale), right: column.How == How.Decimal);
+                return Spell(cell, DecimalText.Format(((WideVector)vector).Values[row], vector.Type.Scale),
+                    right: column.How == How.Decimal);
             case How.Date:
                 Span<byte> iso = stackalloc byte[10];
                 ValueText.WriteDate(((LongVector)vector).Values[row], iso);

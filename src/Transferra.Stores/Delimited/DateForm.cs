@@ -17,7 +17,8 @@ internal static class DateForm
         }
         catch (FormatException error)
         {
-            throw new TransferraException($"the store's dates are {ValueText.Quote(template)}: {error.Message}", "Correct dates in office.yaml.", error);
+            throw new TransferraException($"the store's dates are {ValueText.Quote(template)}: {error.Message}",
+                "Correct dates in office.yaml.", error);
         }
     }
 }

@@ -13,7 +13,8 @@ namespace Transferra.Stores.Delimited;
 /// <param name="DecimalMark">Before the decimals; '.' or ','.</param>
 /// <param name="Dates">Template of dates, as in CAST ... FORMAT.</param>
 /// <param name="Null">What an unquoted field says that has no value; a quoted one is always a value.</param>
-internal sealed record DelimitedForm(char Separator, char Quote, string Encoding, bool HasHeader, char DecimalMark, string Dates, string Null)
+internal sealed record DelimitedForm(char Separator, char Quote, string Encoding, bool HasHeader, char DecimalMark, string Dates,
+    string Null)
 {
     /// <summary>RFC 4180 in UTF-8, with ISO dates; what a new store is written in unless office.yaml says otherwise.</summary>
     public static readonly DelimitedForm Standard = new(',', '"', "utf-8", true, '.', "YYYY-MM-DD", "");
@@ -38,12 +39,14 @@ internal sealed record DelimitedForm(char Separator, char Quote, string Encoding
                     "See docs/formats/delimited.md for what it can be; correct it in office.yaml."),
             };
         }
-        if (form.Separator == form.Quote) throw new TransferraException("the store's separator and quote are the same character", "Correct one of them in office.yaml.");
+        if (form.Separator == form.Quote) throw new TransferraException("the store's separator and quote are the same character",
+            "Correct one of them in office.yaml.");
         return form;
     }
 
     private static char One(string key, string value) => value.Length == 1 && value[0] is > ' ' and < '\u007F' or '\t' ? value[0]
-        : throw new TransferraException($"the store's {key} is {ValueText.Quote(value)}, and has to be one plain character, or tab", "Correct it in office.yaml.");
+        : throw new TransferraException($"the store's {key} is {ValueText.Quote(value)}, and has to be one plain character, or tab",
+            "Correct it in office.yaml.");
 
     /// <summary>The encoding of the files; a byte order mark at their beginning tells better.</summary>
     public Encoding TextEncoding => Encoding switch

@@ -11,14 +11,23 @@ internal static class DelimitedGuess
 {
     private const int SampleBytes = 1 << 16, SampleRecords = 200;
 
-    private static readonly string[] DateTemplates = ["YYYY-MM-DD", "DD.MM.YYYY", "DD/MM/YYYY", "MM/DD/YYYY", "YYYYMMDD", "DD.MM.RR", "DD/MM/RR", "MM/DD/RR"];
+    private static readonly string[] DateTemplates = ["YYYY-MM-DD", "DD.MM.YYYY", "DD/MM/YYYY", "MM/DD/YYYY", "YYYYMMDD", "DD.MM.RR",
+        "DD/MM/RR", "MM/DD/RR"];
 
     /// <summary>The form that most of the files' beginnings fit.</summary>
     public static DelimitedForm Of(IReadOnlyList<string> files)
     {
         byte[][] samples = [.. files.Select(Sample)];
-        DelimitedForm form = DelimitedForm.Standard with { Encoding = samples.All(sample => Utf8.IsValid(WholeCharacters(sample))) ? "utf-8" : "windows-1252" };
-        form = form with { Separator = ",;\t|".MaxBy(separator => samples.Sum(sample => Columns(sample, form with { Separator = separator }))) };
+        DelimitedForm form = DelimitedForm.Standard with
+        {
+            Encoding = samples.All(sample => Utf8.IsValid(WholeCharacters(sample)))
+            ? "utf-8" : "windows-1252"
+        };
+        form = form with
+        {
+            Separator = ",;\t|".MaxBy(separator =>
+            samples.Sum(sample => Columns(sample, form with { Separator = separator })))
+        };
         List<string[]> records = [.. samples.SelectMany(sample => Records(sample, form).Skip(1))];
         string[] fields = [.. records.SelectMany(record => record).Where(field => field.Length > 0)];
         int commas = fields.Count(field => IsNumber(field, ',')), points = fields.Count(field => IsNumber(field, '.'));
@@ -27,10 +36,16 @@ internal static class DelimitedGuess
         string template = DateTemplates.MaxBy(candidate => dates.Count(date => DateTemplate.Parse(candidate).TryRead(date, out _)))!;
         bool header = samples.All(sample => Records(sample, form).FirstOrDefault() is not { } first
             || (first.All(name => name.Length > 0 && !char.IsAsciiDigit(name[0])) && first.Distinct().Count() == first.Length));
-        return form with { DecimalMark = commas > points ? ',' : '.', Dates = dates.Length > 0 ? template : form.Dates, HasHeader = header };
+        return form with
+        {
+            DecimalMark = commas > points ? ',' : '.',
+            Dates = dates.Length > 0 ? template : form.Dates,
+            HasHeader = header
+        };
     }
 
-    private static bool IsNumber(string field, char mark) => field.Count(c => c == mark) == 1 && field.All(c => char.IsAsciiDigit(c) || c == mark || c == '-')
+    private static bool IsNumber(string field, char mark) => field.Count(c => c == mark) == 1 && field.All(c => char.IsAsciiDigit(c)
+        || c == mark || c == '-')
         && char.IsAsciiDigit(field[^1]);
 
     private static byte[] Sample(string path)

@@ -120,7 +120,8 @@ internal sealed class DelimitedParser : IDisposable
                 if (plain == there.Length) continue;
                 byte value = there[plain];
                 if (value != _quote) break;
-                if (Fault.Length == 0) Fault = quoted ? "there is text behind a closing quote" : "there is a quote inside a field that does not begin with one";
+                if (Fault.Length == 0) Fault = quoted ? "there is text behind a closing quote"
+                    : "there is a quote inside a field that does not begin with one";
                 Add([value]);
                 at++;
             }
@@ -174,7 +175,8 @@ internal sealed class DelimitedParser : IDisposable
 
     private void Add(ReadOnlySpan<byte> values)
     {
-        if (_values.Length - _valueBytes < values.Length) Array.Resize(ref _values, Math.Max(_values.Length * 2, _valueBytes + values.Length));
+        if (_values.Length - _valueBytes < values.Length) Array.Resize(ref _values,
+            Math.Max(_values.Length * 2, _valueBytes + values.Length));
         values.CopyTo(_values.AsSpan(_valueBytes));
         _valueBytes += values.Length;
     }

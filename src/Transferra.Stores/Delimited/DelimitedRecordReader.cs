@@ -1,6 +1,7 @@
 // DelimitedRecordReader.cs: one file of delimited text as record batches, values read as the kit's types.
-// Holds: (1) a field that is not what its column is declared for is a fault of its row, with its line; (2) a record with too many or too few
-// fields, or with a stray quote, is a fault of its row and none is passed over; (3) a file that was changed meanwhile is refused at its end.
+// Holds: (1) a field that is not what its column is declared for is a fault of its row, with its line; (2) a record with too many or too
+// few fields, or with a stray quote, is a fault of its row and none is passed over; (3) a file that was changed meanwhile is refused at
+// its end.
 using System.Text;
 using System.Text.Unicode;
 using Transferra.Core.Expressions;
@@ -83,7 +84,8 @@ internal sealed class DelimitedRecordReader : RowReader
         vector.AppendNull();
         string what = fault == FaultCode.NotText ? $"the bytes are no text in {_table.Form.Encoding}" : vector.Type.Kind == FieldKind.Date
             ? $"this is no date of the form {_table.Form.Dates}" : $"this is no {vector.Type}";
-        batch.Faults.Add(new RowFault(row, fault.Value, batch.Columns[column].Name, CellText.Shown(field), FormattableString.Invariant($"{what} (line {_parser.Line})")));
+        batch.Faults.Add(new RowFault(row, fault.Value, batch.Columns[column].Name, CellText.Shown(field),
+            FormattableString.Invariant($"{what} (line {_parser.Line})")));
     }
 
     private FaultCode? ReadBytes(BytesVector vector, ReadOnlySpan<byte> field)
@@ -91,7 +93,8 @@ internal sealed class DelimitedRecordReader : RowReader
         if (vector.Type.Kind == FieldKind.Binary)
         {
             Span<byte> room = vector.Room(field.Length / 2);
-            if (field.Length % 2 != 0 || Convert.FromHexString(field, room, out _, out int written) != System.Buffers.OperationStatus.Done) return FaultCode.WrongKind;
+            if (field.Length % 2 != 0 || Convert.FromHexString(field, room, out _,
+                out int written) != System.Buffers.OperationStatus.Done) return FaultCode.WrongKind;
             vector.Added(written);
             return null;
         }

@@ -9,7 +9,8 @@ internal sealed class DelimitedStore : FileStore<DelimitedTable>
 {
     private static readonly string[] Endings = [".csv", ".tsv", ".txt"];
 
-    private DelimitedStore(string folder, IReadOnlyList<DelimitedTable> tables, DelimitedForm form, bool isGuess) : base(folder, "a folder of delimited text", tables)
+    private DelimitedStore(string folder, IReadOnlyList<DelimitedTable> tables, DelimitedForm form, bool isGuess) : base(folder,
+        "a folder of delimited text", tables)
     {
         var facts = new Dictionary<string, string> { ["form"] = form.ToString() };
         if (isGuess) facts[StoreIdentity.Guess] = form.ToString();

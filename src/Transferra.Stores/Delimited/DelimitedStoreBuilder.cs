@@ -24,14 +24,20 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
     {
         (_folder, _form) = (folder, form);
         _dates = DateTemplate.Parse(form.Dates);
-        _encoding = form.Encoding switch { "utf-8" => new UTF8Encoding(false, true), "utf-16" => new UnicodeEncoding(false, true, true), _ => TextEncodings.ByName(form.Encoding) };
+        _encoding = form.Encoding switch
+        {
+            "utf-8" => new UTF8Encoding(false, true),
+            "utf-16" => new UnicodeEncoding(false, true, true),
+            _ => TextEncodings.ByName(form.Encoding)
+        };
         _mustQuote = $"{form.Separator}{form.Quote}\r\n";
     }
 
     public static DelimitedStoreBuilder Create(StoreAddress address, string? textEncoding)
     {
         if (Path.Exists(address.Path))
-            throw new TransferraException($"{address.Path} is there already; a new store is never written over another", "Move it away, then try again.");
+            throw new TransferraException($"{address.Path} is there already; a new store is never written over another",
+                "Move it away, then try again.");
         var builder = new DelimitedStoreBuilder(address.Path, FormOf(address, textEncoding));
         Directory.CreateDirectory(address.Path);
         return builder;
@@ -63,11 +69,14 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
     {
         table = AnyValue.OneKind(table);
         if (table.Name.Length == 0 || table.Name.AsSpan().IndexOfAny('/', '\0') >= 0)
-            throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a file", "Name the table otherwise in the kit's version file.");
-        var file = new FileStream(Path.Combine(_folder, table.Name + (_form.Separator == '\t' ? ".tsv" : ".csv")), FileMode.CreateNew, FileAccess.Write, FileShare.None, 1 << 16);
+            throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a file",
+                "Name the table otherwise in the kit's version file.");
+        var file = new FileStream(Path.Combine(_folder, table.Name + (_form.Separator == '\t' ? ".tsv" : ".csv")), FileMode.CreateNew,
+            FileAccess.Write, FileShare.None, 1 << 16);
         _tables.Add(table.Name, new TableFile(table, file));
         file.Write(_encoding.GetPreamble());
-        if (_form.HasHeader) file.Write(_encoding.GetBytes(string.Join(_form.Separator, table.Columns.Select(column => Quoted(column.Name))) + "\r\n"));
+        if (_form.HasHeader) file.Write(_encoding.GetBytes(string.Join(_form.Separator,
+            table.Columns.Select(column => Quoted(column.Name))) + "\r\n"));
     }
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
@@ -90,7 +99,8 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
             catch (IOException error)
             {
                 throw new TransferraException($"writing {_folder} stopped: {error.Message}",
-                    "Look for room on the disk and for its health. The old data is untouched; the half-written new store is removed.", error);
+                    "Look for room on the disk and for its health. The old data is untouched; the half-written new store is removed.",
+                        error);
             }
         }
     }
@@ -105,7 +115,8 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
             Vector vector = output.Vectors[i];
             if (vector.IsNull(row)) text.Append(_form.Null);
             else if (Field(vector, row) is { } field) text.Append(field);
-            else return Refused(output, row, output.Table.Columns[i].Name, FaultCode.NotADate, $"the template {_form.Dates} would not read back as the same day");
+            else return Refused(output, row, output.Table.Columns[i].Name, FaultCode.NotADate,
+                $"the template {_form.Dates} would not read back as the same day");
         }
         if (text.Length == 0)
             return Refused(output, row, output.Table.Columns[0].Name, FaultCode.MissingValue,
@@ -132,7 +143,8 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
         BytesVector { Type.Kind: FieldKind.Binary } bytes => Quoted(Convert.ToHexString(bytes[row])),
         LongVector { Type.Kind: FieldKind.Date } dates when Specials.Is(dates.Values[row]) => Quoted(Specials.Show(dates.Values[row])),
         LongVector { Type.Kind: FieldKind.Date } dates => _dates.Write(dates.Values[row]) is { } date ? Quoted(date) : null,
-        WideVector { Type.Kind: FieldKind.Decimal } wides => Quoted(DecimalText.Format(wides.Values[row], wides.Type.Scale).Replace('.', _form.DecimalMark)),
+        WideVector { Type.Kind: FieldKind.Decimal } wides => Quoted(DecimalText.Format(wides.Values[row], wides.Type.Scale)
+            .Replace('.', _form.DecimalMark)),
         DoubleVector doubles => Quoted(doubles.Values[row].ToString("R", CultureInfo.InvariantCulture)),
         _ => Quoted(vector.Show(row)),
     };

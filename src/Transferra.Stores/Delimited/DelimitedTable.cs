@@ -59,7 +59,8 @@ internal sealed class DelimitedTable : IFileTable
     public DelimitedParser OpenParser() =>
         new(PlainFile.Open(FilePath, 1 << 16), Form);
 
-    private string Text(ReadOnlySpan<byte> bytes) => Form.TextEncoding is UnicodeEncoding ? Encoding.UTF8.GetString(bytes) : Form.TextEncoding.GetString(bytes);
+    private string Text(ReadOnlySpan<byte> bytes) => Form.TextEncoding is UnicodeEncoding ? Encoding.UTF8.GetString(bytes)
+        : Form.TextEncoding.GetString(bytes);
 
     /// <exception cref="TransferraException">Somebody changed the file.</exception>
     public void RefuseIfChanged() => _watch.RefuseIfChanged();

@@ -36,7 +36,8 @@ internal abstract class FileStore<T>(string where, string kind, IReadOnlyList<T>
     {
         foreach (T table in Tables)
             if (string.Equals(table.Name, name, StringComparison.OrdinalIgnoreCase)) return table;
-        throw new TransferraException($"there is no table {name} in {where}", "The store's tables differ from what the kit says of this version; run: transferra check");
+        throw new TransferraException($"there is no table {name} in {where}",
+            "The store's tables differ from what the kit says of this version; run: transferra check");
     }
 
     public IReadOnlyList<TableShape> ReadShape() => [.. Tables.Select(table => table.Shape)];
@@ -52,13 +53,15 @@ internal abstract class FileStore<T>(string where, string kind, IReadOnlyList<T>
         return orderBy.Count == 0 ? reader : new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]);
     }
 
-    public virtual IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost) => new ReadToDamage(() => Read(table, []), table.Name, lost);
+    public virtual IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost) => new ReadToDamage(() => Read(table, []),
+        table.Name, lost);
 
     public virtual IReadOnlyList<StoreRemark> Remarks => [];
 
     public virtual IReadOnlyList<StoreDoubt> Doubts => [];
 
-    public QueryAnswer Ask(string sql, TimeSpan? limit = null) => throw new TransferraException($"{kind} answers no SQL, and was asked: {sql}",
+    public QueryAnswer Ask(string sql, TimeSpan? limit = null) =>
+        throw new TransferraException($"{kind} answers no SQL, and was asked: {sql}",
         "Use a sign or a total that is told by table and column; see docs/kits.md.");
 
     public abstract IReadOnlyList<string> CheckPhysically();
@@ -66,7 +69,8 @@ internal abstract class FileStore<T>(string where, string kind, IReadOnlyList<T>
     public void Dispose() { }
 }
 
-/// <summary>A file as it was when the store was opened. Files have no snapshot; what was read counts only if nobody wrote meanwhile.</summary>
+/// <summary>A file as it was when the store was opened. Files have no snapshot; what was read counts only if nobody wrote
+/// meanwhile.</summary>
 internal sealed class FileWatch
 {
     private readonly string _path;
@@ -91,9 +95,11 @@ internal sealed class FileWatch
     public void RefuseIfChanged()
     {
         if (File.GetLastWriteTimeUtc(_path) == _changedAt && new FileInfo(_path).Length == _bytes) return;
-        throw new TransferraException($"{_path} was changed while it was read", "Close the old program on all workstations, or wait for its export to end, then try again.");
+        throw new TransferraException($"{_path} was changed while it was read",
+            "Close the old program on all workstations, or wait for its export to end, then try again.");
     }
 
     /// <summary>What to say of a file that cannot be opened.</summary>
-    public static TransferraException Unreadable(string path, Exception error) => new($"{path} cannot be read: {error.Message}", "Run as a user who may read it.", error);
+    public static TransferraException Unreadable(string path, Exception error) => new($"{path} cannot be read: {error.Message}",
+        "Run as a user who may read it.", error);
 }

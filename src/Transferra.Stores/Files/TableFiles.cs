@@ -11,7 +11,8 @@ internal static class TableFiles
     /// <exception cref="TransferraException">One has a name that cannot be opened.</exception>
     public static IReadOnlyList<string> In(string folder, params IReadOnlyList<string> endings)
     {
-        string[] files = [.. Directory.EnumerateFiles(folder).Where(path => endings.Contains(Path.GetExtension(path), StringComparer.OrdinalIgnoreCase)).Order(StringComparer.OrdinalIgnoreCase)];
+        string[] files = [.. Directory.EnumerateFiles(folder).Where(path => endings.Contains(Path.GetExtension(path),
+            StringComparer.OrdinalIgnoreCase)).Order(StringComparer.OrdinalIgnoreCase)];
         // The platform puts this in place of what is no text, and a file of that name is not there.
         return files.FirstOrDefault(path => path.Contains('\uFFFD', StringComparison.Ordinal) && !File.Exists(path)) is not { } odd ? files
             : throw new TransferraException($"{odd}: the name of this file is no text in UTF-8, so that no table can be named after it",

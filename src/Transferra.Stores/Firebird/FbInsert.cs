@@ -1,6 +1,6 @@
 // FbInsert.cs: puts rows of one table in: groups of them as one EXECUTE BLOCK with parameters, single ones as a prepared INSERT.
-// Why groups: every statement costs a journey to the server and back, which takes longer than the insert itself. In a group, texts and bytes that
-// the table keeps as BLOBs travel as strings; those that are too long for that go singly.
+// Why groups: every statement costs a journey to the server and back, which takes longer than the insert itself. In a group, texts and
+// bytes that the table keeps as BLOBs travel as strings; those that are too long for that go singly.
 using System.Buffers.Binary;
 using System.Globalization;
 using System.Text;
@@ -34,7 +34,8 @@ internal sealed class FbInsert : IDisposable
         _parameterTypes = [.. table.Columns.Select((column, i) => !_isBlob[i] ? declared[i] : column.Type.Kind == FieldKind.Text
             ? FormattableString.Invariant($"VARCHAR({ShortCharacters}) CHARACTER SET UTF8")
                 : FormattableString.Invariant($"VARCHAR({ShortCharacters * BytesPerCharacter}) CHARACTER SET OCTETS"))];
-        int bytes = table.Columns.Select((column, i) => _isBlob[i] ? ShortCharacters * BytesPerCharacter + 8 : column.Type.Kind == FieldKind.Text
+        int bytes = table.Columns.Select((column, i) => _isBlob[i] ? ShortCharacters * BytesPerCharacter + 8
+            : column.Type.Kind == FieldKind.Text
             ? column.Type.Length * BytesPerCharacter + 8 : 48).Sum();
         RowsInGroup = Math.Clamp(MessageBytes / Math.Max(1, bytes), 1, MostRowsInGroup);
     }
@@ -47,7 +48,8 @@ internal sealed class FbInsert : IDisposable
     {
         for (int i = 0; i < output.Vectors.Count; i++)
         {
-            if (output.Vectors[i] is LongVector { Type.Kind: FieldKind.Time or FieldKind.Timestamp } times && !times.IsNull(row) && times.Values[row] % TimeUnit != 0)
+            if (output.Vectors[i] is LongVector { Type.Kind: FieldKind.Time or FieldKind.Timestamp } times && !times.IsNull(row)
+                && times.Values[row] % TimeUnit != 0)
                 return $"{output.Table.Columns[i].Name} is {times.Show(row)}, and Firebird keeps times to a ten-thousandth of a second";
         }
         return null;
@@ -77,12 +79,14 @@ internal sealed class FbInsert : IDisposable
     {
         _single ??= Prepare($"INSERT INTO {FbLink.Quote(_table.Name)} ({Columns}) VALUES ({string.Join(", ", _table.Columns.Select((_, i) => Parameter(i)))})", 1);
         Use(_single, transaction);
-        for (int column = 0; column < output.Vectors.Count; column++) _single.Parameters[column].Value = ValueOf(output.Vectors[column], row);
+        for (int column = 0; column < output.Vectors.Count; column++) _single.Parameters[column].Value = ValueOf(output.Vectors[column],
+            row);
         _single.ExecuteNonQuery();
     }
 
     // Bytes for a text without a character set would otherwise be taken for a text by the driver.
-    private string Parameter(int column) => _table.Columns[column].Type.Kind == FieldKind.Binary && !_isBlob[column] ? $"CAST(? AS {_parameterTypes[column]})" : "?";
+    private string Parameter(int column) => _table.Columns[column].Type.Kind == FieldKind.Binary && !_isBlob[column]
+        ? $"CAST(? AS {_parameterTypes[column]})" : "?";
 
     private string Columns => string.Join(", ", _table.Columns.Select(column => FbLink.Quote(column.Name)));
 
@@ -91,13 +95,15 @@ internal sealed class FbInsert : IDisposable
         var block = new StringBuilder("EXECUTE BLOCK (");
         for (int row = 0; row < RowsInGroup; row++)
             for (int column = 0; column < _parameterTypes.Length; column++)
-                block.Append(CultureInfo.InvariantCulture, $"{(row + column == 0 ? "" : ", ")}p{row}_{column} {_parameterTypes[column]} = ?");
+                block.Append(CultureInfo.InvariantCulture,
+                    $"{(row + column == 0 ? "" : ", ")}p{row}_{column} {_parameterTypes[column]} = ?");
         block.Append(") AS BEGIN\n");
         string columns = Columns;
         for (int row = 0; row < RowsInGroup; row++)
         {
             block.Append(CultureInfo.InvariantCulture, $"INSERT INTO {FbLink.Quote(_table.Name)} ({columns}) VALUES (");
-            for (int column = 0; column < _parameterTypes.Length; column++) block.Append(CultureInfo.InvariantCulture, $"{(column == 0 ? "" : ", ")}:p{row}_{column}");
+            for (int column = 0; column < _parameterTypes.Length; column++) block.Append(CultureInfo.InvariantCulture,
+                $"{(column == 0 ? "" : ", ")}:p{row}_{column}");
             block.Append(");\n");
         }
         return block.Append("END").ToString();

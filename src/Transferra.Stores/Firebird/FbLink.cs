@@ -47,7 +47,8 @@ internal static class FbLink
 
     /// <summary>An open connection.</summary>
     /// <exception cref="TransferraException">The server is not there, does not let us in, or has no such database.</exception>
-    public static FbConnection Open(StoreAddress address, int dialect = 3) => TryOpen(address, dialect, out FbException? error) ?? throw Explain(address, error!);
+    public static FbConnection Open(StoreAddress address, int dialect = 3) => TryOpen(address, dialect, out FbException? error)
+        ?? throw Explain(address, error!);
 
     /// <summary>An open connection; null when the server has no such database.</summary>
     public static FbConnection? OpenIfThere(StoreAddress address)
@@ -96,18 +97,22 @@ internal static class FbLink
             return new($"there is no database {address.Path} on the Firebird server at {at}",
                 "Correct the store in office.yaml: the path as the server sees it, or an alias.", error);
         if (numbers.Contains(Shutdown)) return new($"the database {address.Shown} is shut down", "Bring it online, then try again.", error);
-        if (numbers.Contains(NoServer) || error.InnerException is System.Net.Sockets.SocketException || error.InnerException is System.IO.IOException)
+        if (numbers.Contains(NoServer) || error.InnerException is System.Net.Sockets.SocketException
+            || error.InnerException is System.IO.IOException)
             return new($"no Firebird server answers at {at}: {said}", "Start it, or correct host and port in office.yaml.", error);
         return new($"the Firebird server at {at} does not open {address.Path}: {said}", "Look into the server's log.", error);
     }
 
     /// <summary>What the engine said, in one line.</summary>
-    public static string FirstLine(Exception error) => string.Join(" ", error.Message.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
-        .Where(line => !line.StartsWith("Problematic key value", StringComparison.Ordinal)).Distinct()); // a value may be somebody's own affair
+    public static string FirstLine(Exception error) =>
+        string.Join(" ", error.Message.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
+        // a value may be somebody's own affair
+        .Where(line => !line.StartsWith("Problematic key value", StringComparison.Ordinal)).Distinct());
 
     /// <summary>What the engine said when work with a store broke off.</summary>
     public static TransferraException Stopped(string what, Exception error) =>
-        new($"{what}: {FirstLine(error)}", "Look into the server's log, for room on its disk and for its health. The old data is untouched.", error);
+        new($"{what}: {FirstLine(error)}",
+            "Look into the server's log, for room on its disk and for its health. The old data is untouched.", error);
 
     public static void Execute(FbConnection connection, FbTransaction? transaction, string sql)
     {

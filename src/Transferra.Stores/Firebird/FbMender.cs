@@ -1,5 +1,5 @@
-// FbMender.cs: changes records of a copied Firebird database, by their places (RDB$DB_KEY) in the copy. The copy is made by the engine's own backup and
-// restore, streamed through this machine, so it holds everything that is declared, and its indexes are new.
+// FbMender.cs: changes records of a copied Firebird database, by their places (RDB$DB_KEY) in the copy. The copy is made by the engine's
+// own backup and restore, streamed through this machine, so it holds everything that is declared, and its indexes are new.
 using System.Data.Common;
 using System.Globalization;
 using System.Text;
@@ -29,7 +29,8 @@ internal sealed class FbMender : SqlMender
     private static FbConnection Open(StoreAddress address, out int dialect)
     {
         FbConnection connection = FbLink.Open(address);
-        dialect = Convert.ToInt32(FbLink.Scalar(connection, null, "SELECT MON$SQL_DIALECT FROM MON$DATABASE"), CultureInfo.InvariantCulture);
+        dialect = Convert.ToInt32(FbLink.Scalar(connection, null, "SELECT MON$SQL_DIALECT FROM MON$DATABASE"),
+            CultureInfo.InvariantCulture);
         if (dialect == 3) return connection;
         connection.Dispose();
         return FbLink.Open(address, dialect);

@@ -55,7 +55,8 @@ internal sealed class FbRecordReader : RowReader
         }
     }
 
-    protected override TransferraException? Stopped(Exception error) => error is FbException ? FbLink.Stopped($"{_where}: reading stopped", error) : null;
+    protected override TransferraException? Stopped(Exception error) => error is FbException
+        ? FbLink.Stopped($"{_where}: reading stopped", error) : null;
 
     private static FaultCode? Append(Vector vector, object value, FbField field)
     {
@@ -67,7 +68,9 @@ internal sealed class FbRecordReader : RowReader
             case decimal number: return AppendDecimal(vector, number, field.Scale);
             case double number when vector is DoubleVector doubles: doubles.Append(number); return null;
             case float number when vector is DoubleVector doubles: doubles.Append(number); return null;
-            case bool truth when vector is LongVector { Type.Kind: FieldKind.Boolean or FieldKind.Integer } longs: longs.Append(truth ? 1 : 0); return null;
+            case bool truth when vector is LongVector { Type.Kind: FieldKind.Boolean or FieldKind.Integer } longs:
+                longs.Append(truth ? 1
+                : 0); return null;
             case DateTime moment when vector is LongVector { Type.Kind: FieldKind.Timestamp } longs: longs.Append(moment.Ticks / 10); return null;
             case DateTime day when vector is LongVector { Type.Kind: FieldKind.Date } longs
                 && day.TimeOfDay == TimeSpan.Zero:
@@ -85,7 +88,8 @@ internal sealed class FbRecordReader : RowReader
             ((WideVector)vector).Append(System.Buffers.Binary.BinaryPrimitives.ReadInt128BigEndian(bytes));
             return null;
         }
-        if (vector.Type.Kind == FieldKind.Text && field.Decoder is not null) return field.Decoder.TryAppend(bytes, (BytesVector)vector) ? null : FaultCode.NotText;
+        if (vector.Type.Kind == FieldKind.Text && field.Decoder is not null) return field.Decoder.TryAppend(bytes, (BytesVector)vector)
+            ? null : FaultCode.NotText;
         return CellText.TryAppend(vector, bytes);
     }
 
@@ -125,7 +129,8 @@ internal sealed class FbRecordReader : RowReader
         bool isWhole = vector is LongVector { Type.Kind: FieldKind.Integer };
         if (!isWhole && vector is not WideVector { Type.Kind: FieldKind.Decimal })
             return CellText.TryAppend(vector,
-                Encoding.ASCII.GetBytes(value.ToString(FormattableString.Invariant($"F{Math.Max(scale, declaredScale)}"), CultureInfo.InvariantCulture)));
+                Encoding.ASCII.GetBytes(value.ToString(FormattableString.Invariant($"F{Math.Max(scale, declaredScale)}"),
+                    CultureInfo.InvariantCulture)));
         FaultCode? fault = DecimalText.TryRescale(units, scale, vector.Type.Scale, isWhole ? 19 : vector.Type.Precision, out Int128 scaled);
         if (fault is not null) return fault;
         if (vector is WideVector wides) wides.Append(scaled);
@@ -139,7 +144,8 @@ internal sealed class FbRecordReader : RowReader
         byte[] bytes => CellText.Shown(bytes),
         double number => number.ToString("R", CultureInfo.InvariantCulture),
         float number => number.ToString("R", CultureInfo.InvariantCulture),
-        DateTime moment => moment.ToString(moment.TimeOfDay == TimeSpan.Zero ? "yyyy-MM-dd" : "yyyy-MM-dd HH:mm:ss.FFFFFF", CultureInfo.InvariantCulture),
+        DateTime moment => moment.ToString(moment.TimeOfDay == TimeSpan.Zero ? "yyyy-MM-dd" : "yyyy-MM-dd HH:mm:ss.FFFFFF",
+            CultureInfo.InvariantCulture),
         TimeSpan time => time.ToString("hh':'mm':'ss'.'ffffff", CultureInfo.InvariantCulture),
         bool truth => truth ? "true" : "false",
         _ => Convert.ToString(value, CultureInfo.InvariantCulture) ?? "",

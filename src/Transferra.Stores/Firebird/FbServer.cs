@@ -25,7 +25,8 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
     {
         // LI-V3.0.11.33703: the part behind the first letter and digit of the platform's mark.
         string said = new FbServerProperties(FbLink.Describe(At(""))).GetServerVersion();
-        int start = said.IndexOf("-V", StringComparison.Ordinal) is >= 0 and int mark ? mark + 2 : said.IndexOf("-T", StringComparison.Ordinal) + 2;
+        int start = said.IndexOf("-V", StringComparison.Ordinal) is >= 0 and int mark ? mark + 2
+            : said.IndexOf("-T", StringComparison.Ordinal) + 2;
         return said[start..].Split(' ')[0];
     }
 
@@ -40,7 +41,8 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
             found.Add(new ServerAdvice("forced-writes", true, "forced writes are off: a power cut can damage the database",
                 "Set them on: gfix -write sync DATABASE"));
         if (number("SELECT COUNT(*) FROM RDB$TRANSACTIONS WHERE RDB$TRANSACTION_STATE = 1") is > 0 and long limbo)
-            found.Add(new ServerAdvice("limbo-transactions", true, $"{limbo} transactions are in limbo: what they changed is neither in nor out",
+            found.Add(new ServerAdvice("limbo-transactions", true,
+                $"{limbo} transactions are in limbo: what they changed is neither in nor out",
                 "Look at gfix -list, then gfix -commit or -rollback each."));
         long gap = number("SELECT MON$NEXT_TRANSACTION - MON$OLDEST_TRANSACTION FROM MON$DATABASE");
         const long many = 20_000;
@@ -49,12 +51,14 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
                 FormattableString.Invariant($"{gap:#,0} transactions have left record versions behind, which every reading goes through"),
                 "gfix -sweep DATABASE, before the night"));
         if (number("SELECT MON$PAGE_BUFFERS FROM MON$DATABASE") < 256)
-            found.Add(new ServerAdvice("page-buffers", false, "the database keeps very few pages in memory", "gfix -buffers 4096 DATABASE"));
+            found.Add(new ServerAdvice("page-buffers", false, "the database keeps very few pages in memory",
+                "gfix -buffers 4096 DATABASE"));
         return found;
     }
 
     public IReadOnlyList<string> Names(string like) => Path.GetDirectoryName(like) is { Length: > 0 } folder && Directory.Exists(folder)
-        ? [.. Directory.EnumerateFiles(folder).Where(file => Path.GetExtension(file).ToUpperInvariant() is ".FDB" or ".GDB").Order(StringComparer.Ordinal)] : [];
+        ? [.. Directory.EnumerateFiles(folder).Where(file => Path.GetExtension(file).ToUpperInvariant() is ".FDB" or ".GDB")
+            .Order(StringComparer.Ordinal)] : [];
 
     public void Rename(string from, string to)
     {
@@ -73,7 +77,8 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
-            throw new TransferraException($"the database file {from} cannot be renamed to {to}: {error.Message}", "Run this as a user who may rename it.", error);
+            throw new TransferraException($"the database file {from} cannot be renamed to {to}: {error.Message}",
+                "Run this as a user who may rename it.", error);
         }
     }
 
@@ -119,7 +124,8 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
         {
             if (FbLink.IsOurs(name, reader.GetInt64(0))) continue;
             bool idle = Convert.ToInt32(reader.GetValue(4), CultureInfo.InvariantCulture) == 0;
-            sessions.Add(new StoreSession(reader.GetInt64(0), reader.GetString(1), reader.GetString(3).Split('/')[0], Path.GetFileName(reader.GetString(2)),
+            sessions.Add(new StoreSession(reader.GetInt64(0), reader.GetString(1), reader.GetString(3).Split('/')[0],
+                Path.GetFileName(reader.GetString(2)),
                 idle ? "idle" : "active",
                 idle && !reader.IsDBNull(5) ? TimeSpan.FromSeconds(Math.Max(0, reader.GetInt64(5))) : null));
         }
@@ -132,7 +138,8 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
         if (connection is null) return;
         try
         {
-            FbLink.Execute(connection, null, string.Create(CultureInfo.InvariantCulture, $"DELETE FROM MON$ATTACHMENTS WHERE MON$ATTACHMENT_ID = {session.Id}"));
+            FbLink.Execute(connection, null, string.Create(CultureInfo.InvariantCulture,
+                $"DELETE FROM MON$ATTACHMENTS WHERE MON$ATTACHMENT_ID = {session.Id}"));
         }
         catch (FbException error)
         {
@@ -145,12 +152,14 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
     {
         using FbConnection? connection = FbLink.OpenIfThere(At(name));
         if (connection is null) return [];
-        string? mine = (string?)FbLink.Scalar(connection, null, "SELECT CASE WHEN CURRENT_USER = 'SYSDBA' OR CURRENT_USER = TRIM(MON$OWNER) THEN 'yes' END FROM MON$DATABASE");
+        string? mine = (string?)FbLink.Scalar(connection, null,
+            "SELECT CASE WHEN CURRENT_USER = 'SYSDBA' OR CURRENT_USER = TRIM(MON$OWNER) THEN 'yes' END FROM MON$DATABASE");
         if (mine is null)
             throw new TransferraException($"this user may not shut the database {name}, which belongs to somebody else",
                 "Name its owner, or SYSDBA, as the store's user in office.yaml.");
         (string mode, string made) = Read(connection);
-        return [new StoreDoor("shutdown", name, $"the database {name} is shut down for all but its owner and SYSDBA", $"the database {name} is online again", true,
+        return [new StoreDoor("shutdown", name, $"the database {name} is shut down for all but its owner and SYSDBA",
+            $"the database {name} is online again", true,
             new Dictionary<string, string> { ["path"] = name, ["mode"] = mode, ["made"] = made })];
     }
 
@@ -164,7 +173,8 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
     {
         string path = door.Found["path"], name = Path.GetFileName(path), folder = Path.GetDirectoryName(path) ?? "";
         IEnumerable<string> beside = !Directory.Exists(folder) ? [] : Directory.EnumerateFiles(folder).Where(file => file != path)
-            .Where(file => Path.GetFileName(file).EndsWith(name, StringComparison.Ordinal) || name.EndsWith(Path.GetFileName(file), StringComparison.Ordinal));
+            .Where(file => Path.GetFileName(file).EndsWith(name, StringComparison.Ordinal) || name.EndsWith(Path.GetFileName(file),
+                StringComparison.Ordinal));
         foreach (string candidate in beside.Prepend(path))
         {
             using FbConnection? connection = FbLink.OpenIfThere(At(candidate));
@@ -181,9 +191,11 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
         ShutDown(found.Path);
     }
 
-    private void ShutDown(string path) => Configure(path, "shut", configuration => configuration.DatabaseShutdown2(FbShutdownOnlineMode.Multi, FbShutdownType.ForceShutdown, 0));
+    private void ShutDown(string path) => Configure(path, "shut", configuration =>
+        configuration.DatabaseShutdown2(FbShutdownOnlineMode.Multi, FbShutdownType.ForceShutdown, 0));
 
-    private void BringOnline(string path) => Configure(path, "opened", configuration => configuration.DatabaseOnline2(FbShutdownOnlineMode.Normal));
+    private void BringOnline(string path) => Configure(path, "opened", configuration =>
+        configuration.DatabaseOnline2(FbShutdownOnlineMode.Normal));
 
     /// <summary>Does something for which a database that is shut down must be online for a while.</summary>
     public void WhileOnline(string path, Action action)

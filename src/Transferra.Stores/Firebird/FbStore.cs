@@ -1,5 +1,6 @@
 // FbStore.cs: a Firebird database opened for reading, in one snapshot transaction.
-// Holds: (1) nothing is written: the transaction is read only; (2) all reading sees the state of the moment it was opened, also while others write.
+// Holds: (1) nothing is written: the transaction is read only; (2) all reading sees the state of the moment it was opened, also while
+// others write.
 using System.Globalization;
 using FirebirdSql.Data.FirebirdClient;
 using FirebirdSql.Data.Services;
@@ -29,7 +30,8 @@ internal sealed class FbStore : IStore
         _catalog = new Catalog<FbColumn>(address.Shown, LoadColumns(), column => column.Name);
         IReadOnlyList<string?> told = Rows("SELECT RDB$GET_CONTEXT('SYSTEM', 'ENGINE_VERSION'), MON$ODS_MAJOR || '.' || MON$ODS_MINOR, MON$PAGE_SIZE, MON$PAGES * MON$PAGE_SIZE, MON$SQL_DIALECT, MON$FORCED_WRITES, "
             + "(SELECT TRIM(COALESCE(RDB$CHARACTER_SET_NAME, 'NONE')) FROM RDB$DATABASE), TRIM(MON$OWNER), TRIM(CURRENT_USER) FROM MON$DATABASE").Single();
-        Identity = new StoreIdentity("Firebird", told[0]!, long.Parse(told[3]!, CultureInfo.InvariantCulture), new Dictionary<string, string>
+        Identity = new StoreIdentity("Firebird", told[0]!, long.Parse(told[3]!, CultureInfo.InvariantCulture), new Dictionary<string,
+            string>
         {
             ["on_disk_structure"] = told[1]!,
             ["page_size"] = told[2]!,
@@ -47,7 +49,11 @@ internal sealed class FbStore : IStore
     // Its key comes from the password, so that nobody in between can know it; there is no certificate. Older servers do not tell.
     private string Encryption()
     {
-        try { return Rows("SELECT RDB$GET_CONTEXT('SYSTEM', 'WIRE_ENCRYPTED') FROM RDB$DATABASE").Single()[0] == "TRUE" ? "encrypted (by a key from the password)" : ServerTls.Open; }
+        try
+        {
+            return Rows("SELECT RDB$GET_CONTEXT('SYSTEM', 'WIRE_ENCRYPTED') FROM RDB$DATABASE").Single()[0] == "TRUE"
+            ? "encrypted (by a key from the password)" : ServerTls.Open;
+        }
         catch (FbException) { return "the server does not tell whether it is encrypted"; }
     }
 
@@ -60,7 +66,8 @@ internal sealed class FbStore : IStore
         try
         {
             // A database of dialect 1 knows no quoted names and no dates without a time; it is spoken to as it expects.
-            int dialect = Convert.ToInt32(FbLink.Scalar(connection, null, "SELECT MON$SQL_DIALECT FROM MON$DATABASE"), CultureInfo.InvariantCulture);
+            int dialect = Convert.ToInt32(FbLink.Scalar(connection, null, "SELECT MON$SQL_DIALECT FROM MON$DATABASE"),
+                CultureInfo.InvariantCulture);
             if (dialect != 3)
             {
                 connection.Dispose();
@@ -96,7 +103,8 @@ internal sealed class FbStore : IStore
     private const string IsTable = "COALESCE(r.RDB$SYSTEM_FLAG, 0) = 0 AND r.RDB$VIEW_BLR IS NULL AND COALESCE(r.RDB$RELATION_TYPE, 0) IN (0, 2)";
 
     // Identity columns are known to engines from 3.0 (on-disk structure 12) on.
-    private bool HasIdentity => Convert.ToInt32(FbLink.Scalar(_connection, _transaction, "SELECT MON$ODS_MAJOR FROM MON$DATABASE"), CultureInfo.InvariantCulture) >= 12;
+    private bool HasIdentity => Convert.ToInt32(FbLink.Scalar(_connection, _transaction, "SELECT MON$ODS_MAJOR FROM MON$DATABASE"),
+        CultureInfo.InvariantCulture) >= 12;
 
     private Dictionary<string, FbColumn[]> LoadColumns()
     {
@@ -104,13 +112,16 @@ internal sealed class FbStore : IStore
             + "COALESCE(t.RDB$CHARACTER_LENGTH, 0), COALESCE(t.RDB$CHARACTER_SET_ID, 0), COALESCE(f.RDB$NULL_FLAG, t.RDB$NULL_FLAG, 0), COALESCE(f.RDB$DEFAULT_SOURCE, t.RDB$DEFAULT_SOURCE), "
             + (HasIdentity ? "f.RDB$IDENTITY_TYPE" : "NULL")
             + $" FROM RDB$RELATIONS r JOIN RDB$RELATION_FIELDS f ON f.RDB$RELATION_NAME = r.RDB$RELATION_NAME JOIN RDB$FIELDS t ON t.RDB$FIELD_NAME = f.RDB$FIELD_SOURCE WHERE {IsTable} AND t.RDB$DIMENSIONS IS NULL ORDER BY 1, f.RDB$FIELD_POSITION");
-        return rows.GroupBy(row => row[0]!).OrderBy(table => table.Key, StringComparer.Ordinal).ToDictionary(table => table.Key, table => table.Select(row =>
-            new FbColumn(row[1]!, Number(row[2]), Number(row[3]), Number(row[4]), Number(row[5]), Number(row[6]), Number(row[7]), Number(row[8]),
+        return rows.GroupBy(row => row[0]!).OrderBy(table => table.Key, StringComparer.Ordinal).ToDictionary(table => table.Key, table =>
+            table.Select(row =>
+            new FbColumn(row[1]!, Number(row[2]), Number(row[3]), Number(row[4]), Number(row[5]), Number(row[6]), Number(row[7]),
+                Number(row[8]),
                 row[9] == "1", Default(row[10]), row[11] is not null)).ToArray());
 
         static int Number(string? text) => text is null ? 0 : int.Parse(text, CultureInfo.InvariantCulture);
 
-        static string? Default(string? clause) => clause?.Trim() is not { } text ? null : text.StartsWith("DEFAULT", StringComparison.OrdinalIgnoreCase)
+        static string? Default(string? clause) => clause?.Trim() is not { } text ? null : text.StartsWith("DEFAULT",
+            StringComparison.OrdinalIgnoreCase)
             ? text[7..].Trim() : text.TrimStart('=').Trim();
     }
 
@@ -124,7 +135,8 @@ internal sealed class FbStore : IStore
             [.. table.Value.Select(column => new ColumnShape(column.Name, FbTypes.Of(column), column.Required, Default: column.Default))],
             [.. byTable[table.Key].Where(row => row[4] == "PRIMARY KEY").Select(row => row[2]!)],
             [.. byTable[table.Key].Where(row => row[4] == "FOREIGN KEY").GroupBy(row => row[1]!).Select(relation =>
-                new RelationShape([.. relation.Select(row => row[2]!)], byIndex[relation.First()[5]!].First()[0]!, [.. byIndex[relation.First()[5]!].Select(row => row[2]!)]))])
+                new RelationShape([.. relation.Select(row => row[2]!)], byIndex[relation.First()[5]!].First()[0]!,
+                    [.. byIndex[relation.First()[5]!].Select(row => row[2]!)]))])
         {
             Indexes = [.. byTable[table.Key].Where(row => row[4] is not ("PRIMARY KEY" or "FOREIGN KEY")).GroupBy(row => row[1]!)
                 .Select(index => new IndexShape(index.Key, [.. index.Select(row => row[2]!)], index.First()[3] == "1"))],
@@ -149,16 +161,21 @@ internal sealed class FbStore : IStore
         return [.. objects.OrderBy(entry => entry.Kind, StringComparer.Ordinal).ThenBy(entry => entry.Name, StringComparer.Ordinal)];
     }
 
-    public StoreScript? ReadScript(string folder) => FbScript.Read(_address, Rows, Quote, folder, out _) is { } script ? script with { TextEncoding = _textEncoding } : null;
+    public StoreScript? ReadScript(string folder) => FbScript.Read(_address, Rows, Quote, folder, out _) is { } script
+        ? script with { TextEncoding = _textEncoding } : null;
 
-    public IReadOnlyList<string> NotCarried() => [.. NotRead(), .. FbScript.Read(_address, Rows, Quote, null, out string why) is not null ? (string[])[]
+    public IReadOnlyList<string> NotCarried() => [.. NotRead(), .. FbScript.Read(_address, Rows, Quote, null, out string why) is not null
+        ? (string[])[]
         : [$"views, triggers, routines, rights and exact types: this user may not use the engine's own backup ({why}); tables, keys, relations, indexes and records are carried"]];
 
     /// <summary>Columns that hold arrays, which no query delivers as a value: nothing of them is read.</summary>
-    public IReadOnlyList<string> NotRead() => [.. Rows("SELECT TRIM(r.RDB$RELATION_NAME), TRIM(f.RDB$FIELD_NAME) FROM RDB$RELATIONS r JOIN RDB$RELATION_FIELDS f ON f.RDB$RELATION_NAME = r.RDB$RELATION_NAME JOIN RDB$FIELDS t ON t.RDB$FIELD_NAME = f.RDB$FIELD_SOURCE "
-        + $"WHERE {IsTable} AND t.RDB$DIMENSIONS IS NOT NULL ORDER BY 1, f.RDB$FIELD_POSITION").Select(row => $"the column {row[0]}.{row[1]}, which holds arrays")];
+    public IReadOnlyList<string> NotRead() =>
+        [.. Rows("SELECT TRIM(r.RDB$RELATION_NAME), TRIM(f.RDB$FIELD_NAME) FROM RDB$RELATIONS r JOIN RDB$RELATION_FIELDS f ON f.RDB$RELATION_NAME = r.RDB$RELATION_NAME JOIN RDB$FIELDS t ON t.RDB$FIELD_NAME = f.RDB$FIELD_SOURCE "
+        + $"WHERE {IsTable} AND t.RDB$DIMENSIONS IS NOT NULL ORDER BY 1, f.RDB$FIELD_POSITION")
+            .Select(row => $"the column {row[0]}.{row[1]}, which holds arrays")];
 
-    public IReadOnlyList<StoreRemark> Remarks => [.. NotRead().Select(what => new StoreRemark(StoreRemark.Odd, $"{what}, is not read; the company is not changed over for that"))];
+    public IReadOnlyList<StoreRemark> Remarks =>
+        [.. NotRead().Select(what => new StoreRemark(StoreRemark.Odd, $"{what}, is not read; the company is not changed over for that"))];
 
     public bool KeepsKey(string table, IReadOnlyList<string> key) => _keys.Keeps(_catalog.Table(table), key);
 
@@ -176,9 +193,11 @@ internal sealed class FbStore : IStore
             + string.Join(", ", orderBy.Select(wanted => Quote(_catalog.Column(name, wanted).Name) + " NULLS FIRST"));
         string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
         // Without a lower limit the engine's index passes over the least of all numbers, so it is not asked then.
-        string where = RangeCondition.Of(within is { From: null } ? null : within, table, wanted => Quote(_catalog.Column(name, wanted).Name), wanted =>
+        string where = RangeCondition.Of(within is { From: null } ? null : within, table, wanted =>
+            Quote(_catalog.Column(name, wanted).Name), wanted =>
             _catalog.Column(name, wanted) is { IsExactNumber: true, Scale: 0 });
-        IRecordReader reader = RangeCondition.Hold(new FbRecordReader(_connection, _transaction, $"SELECT {columns} FROM {Quote(name)}{where}{order}", fields,
+        IRecordReader reader = RangeCondition.Hold(new FbRecordReader(_connection, _transaction,
+            $"SELECT {columns} FROM {Quote(name)}{where}{order}", fields,
             $"{_address.Shown}, table {name}"), table, within);
         return sortsHere ? new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]) : reader;
     }
@@ -191,11 +210,13 @@ internal sealed class FbStore : IStore
             return new FbField(column.SubType == 1 ? $"CAST({name} AS BLOB SUB_TYPE 0)" : name, false, column.CharacterSet == FbTypes.None
                 ? DecoderOf(column) : null);
         // Bytes as they lie there, without the server's own conversion.
-        // The driver takes sixteen of them for a GUID, whatever they are, and loses its place in the answer when there are fewer; so it never gets just sixteen.
+        // The driver takes sixteen of them for a GUID, whatever they are, and loses its place in the answer when there are fewer; so it
+        // never gets just sixteen.
         if (column.IsString)
             return new FbField(FormattableString.Invariant($"CAST({name} AS VARCHAR({(column.Bytes == GuidBytes ? GuidBytes + 1 : Math.Max(1, column.Bytes))}) CHARACTER SET OCTETS)"), column.Type == FbTypes.Char && !column.IsOctets, DecoderOf(column));
         // Numbers of 38 digits are more than the driver's decimals hold.
-        if (column.Type == FbTypes.Int128) return new FbField($"CAST(CAST({name} AS VARCHAR(48)) AS VARCHAR(48) CHARACTER SET OCTETS)", false, null);
+        if (column.Type == FbTypes.Int128) return new FbField($"CAST(CAST({name} AS VARCHAR(48)) AS VARCHAR(48) CHARACTER SET OCTETS)",
+            false, null);
         return new FbField(name, false, null, column.Scale);
     }
 
@@ -207,7 +228,8 @@ internal sealed class FbStore : IStore
         _ => throw new TransferraException(FormattableString.Invariant($"the column {column.Name} in {_address.Shown} is in character set {column.CharacterSet}, which is not known here"), "Report this; the table of character sets has to grow."),
     };
 
-    public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost) => KeyedSalvage.Read(this, table, _catalog.Table(table.Name), Quote, lost);
+    public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost) => KeyedSalvage.Read(this, table,
+        _catalog.Table(table.Name), Quote, lost);
 
     public QueryAnswer Ask(string sql, TimeSpan? limit = null)
     {
@@ -230,7 +252,8 @@ internal sealed class FbStore : IStore
         }
         catch (Exception error) when (error is FbException or OperationCanceledException)
         {
-            throw tookTooLong ? KitQuestion.TookTooLong(_address.Shown, sql, wait, error) : KitQuestion.Refused(_address.Shown, sql, FbLink.FirstLine(error), error);
+            throw tookTooLong ? KitQuestion.TookTooLong(_address.Shown, sql, wait, error) : KitQuestion.Refused(_address.Shown, sql,
+                FbLink.FirstLine(error), error);
         }
     }
 
@@ -254,7 +277,8 @@ internal sealed class FbStore : IStore
             try
             {
                 // Reads every page of the table and of the values kept outside of its records.
-                string lengths = string.Concat(columns.Where(column => column.Type == FbTypes.Blob).Select(column => $", SUM(OCTET_LENGTH({Quote(column.Name)}))"));
+                string lengths = string.Concat(columns.Where(column => column.Type == FbTypes.Blob)
+                    .Select(column => $", SUM(OCTET_LENGTH({Quote(column.Name)}))"));
                 Rows($"SELECT COUNT(*){lengths} FROM {Quote(table)}");
             }
             catch (FbException error)
@@ -283,7 +307,8 @@ internal sealed class FbStore : IStore
         catch (FbException error) when (error.Errors.Any(entry => entry.Number == FbLink.Shutdown))
         {
             // In an office that is closed the database is shut down, and the server validates none such. It is online while its pages are
-            // looked at; whoever comes in meanwhile is put out again, and what they changed is noticed by the digest before any change-over.
+            // looked at; whoever comes in meanwhile is put out again, and what they changed is noticed by the digest before any
+            // change-over.
             _transaction.Dispose();
             _connection.Dispose();
             new FbServer(_address.Server!).WhileOnline(_address.Path, validation.Execute);
@@ -293,7 +318,8 @@ internal sealed class FbStore : IStore
         catch (FbException error)
         {
             // Not every user may ask for it; what can be read is looked at below.
-            if (!error.Errors.Any(entry => entry.Number == NoPermission)) complaints.Add($"the validation broke off: {FbLink.FirstLine(error)}");
+            if (!error.Errors.Any(entry =>
+                entry.Number == NoPermission)) complaints.Add($"the validation broke off: {FbLink.FirstLine(error)}");
         }
         return complaints;
     }

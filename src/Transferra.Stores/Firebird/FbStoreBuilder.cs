@@ -1,5 +1,6 @@
 // FbStoreBuilder.cs: a new Firebird database, loaded in one transaction; keys, indexes and relations are built after the load.
-// Holds: (1) a row goes to all its tables or to none; (2) nothing is left of a database whose Complete did not return; (3) when Complete returns,
+// Holds: (1) a row goes to all its tables or to none; (2) nothing is left of a database whose Complete did not return; (3) when Complete
+// returns,
 //        the server has counted what was sent.
 using System.Globalization;
 using FirebirdSql.Data.FirebirdClient;
@@ -14,7 +15,8 @@ internal sealed class FbStoreBuilder : IStoreBuilder
     private const int PageBytes = 16_384; // a key may take a quarter of a page
 
     // The engine's numbers for a value that a unique index has already.
-    private const int UniqueKeyViolation = 335544665, NoDuplicates = 335544349, NotNullViolation = 335544347, ForeignKeyViolation = 335544466;
+    private const int UniqueKeyViolation = 335544665, NoDuplicates = 335544349, NotNullViolation = 335544347,
+        ForeignKeyViolation = 335544466;
 
     private sealed class Table(TableShape shape, FbInsert insert) : LoadedTable(shape)
     {
@@ -43,7 +45,8 @@ internal sealed class FbStoreBuilder : IStoreBuilder
                 "Find out what it is; rename it or name another one.");
         try
         {
-            // Without forced writes while loading: a load that stops half-way is thrown away as a whole. They are switched on before it counts.
+            // Without forced writes while loading: a load that stops half-way is thrown away as a whole. They are switched on before it
+            // counts.
             FbConnection.CreateDatabase(FbLink.Describe(address), PageBytes, forcedWrites: false, overwrite: false);
         }
         catch (FbException error)
@@ -62,7 +65,8 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         }
     }
 
-    /// <summary>Makes a database again from the engine's own backup of its declarations, with indexes and triggers asleep until the rows are there.</summary>
+    /// <summary>Makes a database again from the engine's own backup of its declarations, with indexes and triggers asleep until the rows
+    /// are there.</summary>
     public static FbStoreBuilder Rebuild(StoreAddress address, StoreScript script, string folder)
     {
         if (new FbServer(address.Server!).Exists(address.Path))
@@ -99,7 +103,8 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         return FbLink.Scalar(connection, null, "SELECT MON$SQL_DIALECT FROM MON$DATABASE")!;
     }
 
-    // Columns of a database that is made again: those the engine works out by itself, and texts whose code page it knows nothing of, by their most bytes (0: a BLOB).
+    // Columns of a database that is made again: those the engine works out by itself, and texts whose code page it knows nothing of, by
+    // their most bytes (0: a BLOB).
     private readonly HashSet<(string Table, string Column)> _computed = [];
     private readonly Dictionary<(string Table, string Column), int> _ofNoSet = [];
 
@@ -123,7 +128,8 @@ internal sealed class FbStoreBuilder : IStoreBuilder
     private TableShape Native(TableShape table) => _script is null ? table : table with
     {
         Columns = [.. table.Columns.Where(column => !_computed.Contains((table.Name, column.Name)))
-            .Select(column => _ofNoSet.ContainsKey((table.Name, column.Name)) ? column with { Type = new FieldType(FieldKind.Binary) } : column)],
+            .Select(column => _ofNoSet.ContainsKey((table.Name, column.Name)) ? column with { Type = new FieldType(FieldKind.Binary) }
+                : column)],
     };
 
     private TableOutput Native(TableOutput output)
@@ -134,7 +140,8 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         for (int i = 0; i < output.Vectors.Count; i++)
         {
             (string, string) column = (name, output.Table.Columns[i].Name);
-            if (!_computed.Contains(column)) vectors.Add(_ofNoSet.ContainsKey(column) ? Encoded((BytesVector)output.Vectors[i]) : output.Vectors[i]);
+            if (!_computed.Contains(column)) vectors.Add(_ofNoSet.ContainsKey(column) ? Encoded((BytesVector)output.Vectors[i])
+                : output.Vectors[i]);
         }
         return new TableOutput(_tables[name].Shape, vectors);
     }
@@ -192,7 +199,8 @@ internal sealed class FbStoreBuilder : IStoreBuilder
             {
                 if (outputs.Select(output => FbInsert.Unfit(output, row)).FirstOrDefault(reason => reason is not null) is { } unfit)
                     rejects.Add(new RowReject(row, FaultCode.NeedsRounding, unfit));
-                else if (!grouped || Enumerable.Range(0, tables.Length).Any(i => !tables[i].Insert.FitsGroup(outputs[i], row))) Single(tables, outputs, row, rejects);
+                else if (!grouped || Enumerable.Range(0, tables.Length)
+                    .Any(i => !tables[i].Insert.FitsGroup(outputs[i], row))) Single(tables, outputs, row, rejects);
                 else
                 {
                     group.Add(row);
@@ -236,11 +244,13 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         catch (FbException error) when (IsRefusal(error))
         {
             if (several) _transaction!.Rollback("one");
-            rejects.Add(new RowReject(row, FaultCode.DuplicateKey, $"the new table {outputs[at].Table.Name} refused the record: {FbLink.FirstLine(error)}"));
+            rejects.Add(new RowReject(row, FaultCode.DuplicateKey,
+                $"the new table {outputs[at].Table.Name} refused the record: {FbLink.FirstLine(error)}"));
         }
     }
 
-    private static bool IsRefusal(FbException error) => error.Errors.Any(entry => entry.Number is UniqueKeyViolation or NoDuplicates or NotNullViolation or ForeignKeyViolation);
+    private static bool IsRefusal(FbException error) =>
+        error.Errors.Any(entry => entry.Number is UniqueKeyViolation or NoDuplicates or NotNullViolation or ForeignKeyViolation);
 
     private void Commit()
     {
@@ -260,7 +270,8 @@ internal sealed class FbStoreBuilder : IStoreBuilder
             for (int i = 0; i < shape.Indexes.Count; i++)
             {
                 IndexShape index = shape.Indexes[i];
-                string name = index.Name.Length > 0 ? index.Name : string.Create(CultureInfo.InvariantCulture, $"{shape.Name[..Math.Min(shape.Name.Length, 24)]}_X{i + 1}");
+                string name = index.Name.Length > 0 ? index.Name : string.Create(CultureInfo.InvariantCulture,
+                    $"{shape.Name[..Math.Min(shape.Name.Length, 24)]}_X{i + 1}");
                 Guard($"an index of {shape.Name} cannot be built", () =>
                     FbLink.Execute(_connection, null,
                     $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {FbLink.Quote(name)} ON {FbLink.Quote(shape.Name)} ({Names(index.Columns)})"));
@@ -269,13 +280,15 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         foreach (TableShape shape in _tables.Values.Select(table => table.Shape).Where(_ => _script is null))
         {
             foreach (RelationShape relation in shape.Relations)
-                Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built", () => FbLink.Execute(_connection, null,
+                Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built",
+                    () => FbLink.Execute(_connection, null,
                     $"ALTER TABLE {FbLink.Quote(shape.Name)} ADD FOREIGN KEY ({Names(relation.Columns)}) REFERENCES {FbLink.Quote(relation.To)} ({Names(relation.On)})"));
             if (shape.NumberedColumn is { } numbered)
                 Guard($"the numbering of {shape.Name} cannot be set", () =>
                 {
                     // What the engine gives out next is one more than where the counter stands; RESTART sets where it stands.
-                    object highest = FbLink.Scalar(_connection, null, $"SELECT MAX({FbLink.Quote(numbered)}) FROM {FbLink.Quote(shape.Name)}") ?? 0L;
+                    object highest = FbLink.Scalar(_connection, null,
+                        $"SELECT MAX({FbLink.Quote(numbered)}) FROM {FbLink.Quote(shape.Name)}") ?? 0L;
                     FbLink.Execute(_connection, null, string.Create(CultureInfo.InvariantCulture,
                         $"ALTER TABLE {FbLink.Quote(shape.Name)} ALTER COLUMN {FbLink.Quote(numbered)} RESTART WITH {highest}"));
                 });
@@ -285,7 +298,8 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         }
         foreach (Table table in _tables.Values)
         {
-            table.ProveCount(Convert.ToInt64(FbLink.Scalar(_connection, null, $"SELECT COUNT(*) FROM {FbLink.Quote(table.Shape.Name)}"), CultureInfo.InvariantCulture));
+            table.ProveCount(Convert.ToInt64(FbLink.Scalar(_connection, null, $"SELECT COUNT(*) FROM {FbLink.Quote(table.Shape.Name)}"),
+                CultureInfo.InvariantCulture));
             table.Insert.Dispose();
         }
         _connection.Dispose();

@@ -17,7 +17,8 @@ namespace Transferra.Stores.Firebird;
 /// <param name="Required">Whether null is not allowed.</param>
 /// <param name="Default">DEFAULT clause's value; null when none.</param>
 /// <param name="IsNumbered">Whether it is an identity column.</param>
-internal sealed record FbColumn(string Name, int Type, int SubType, int Precision, int Scale, int Bytes, int Characters, int CharacterSet, bool Required,
+internal sealed record FbColumn(string Name, int Type, int SubType, int Precision, int Scale, int Bytes, int Characters, int CharacterSet,
+    bool Required,
     string? Default, bool IsNumbered)
 {
     public bool IsExactNumber => Type is FbTypes.Short or FbTypes.Long or FbTypes.Int64 or FbTypes.Int128;
@@ -31,12 +32,14 @@ internal sealed record FbColumn(string Name, int Type, int SubType, int Precisio
 
 internal static class FbTypes
 {
-    public const int Short = 7, Long = 8, Float = 10, Date = 12, Time = 13, Char = 14, Int64 = 16, Boolean = 23, Int128 = 26, Double = 27, Timestamp = 35, Varchar = 37, Blob = 261;
+    public const int Short = 7, Long = 8, Float = 10, Date = 12, Time = 13, Char = 14, Int64 = 16, Boolean = 23, Int128 = 26, Double = 27,
+        Timestamp = 35, Varchar = 37, Blob = 261;
     public const int None = 0, Octets = 1, Ascii = 2, UnicodeFss = 3, Utf8 = 4;
 
     private const int UuidBytes = 16, LongestVarchar = 8191, RowBytes = 60_000, KeyTextLength = 255;
 
-    /// <summary>The code page of a character set by number, as TextEncodings names it; null for UTF-8 and those that are none of ours.</summary>
+    /// <summary>The code page of a character set by number, as TextEncodings names it; null for UTF-8 and those that are none of
+    /// ours.</summary>
     public static string? CodePageOf(int characterSet) => characterSet switch
     {
         10 => "ibm437",
@@ -72,7 +75,13 @@ internal static class FbTypes
     };
 
     // Declared with fewer digits than the column can hold, a number may still have them all.
-    private static int Digits(FbColumn column) => Math.Max(column.Scale, column.Type switch { Short => 5, Long => 10, Int64 => 19, _ => FieldType.MaxPrecision });
+    private static int Digits(FbColumn column) => Math.Max(column.Scale, column.Type switch
+    {
+        Short => 5,
+        Long => 10,
+        Int64 => 19,
+        _ => FieldType.MaxPrecision
+    });
 
     /// <summary>How the columns of a table are declared, and which of them are kept as BLOBs.</summary>
     /// <param name="table">The table.</param>

@@ -1,7 +1,9 @@
-// JsonLinesRecordReader.cs: the lines of one file as record batches. A key that is not there, or null, is no value; a nested array or object is
-// text as it stands; bytes are Base64 (RFC 4648), and all else is read as docs/formats/json-lines.md says.
-// Holds: (1) a line that is no JSON object is a fault of its row, with its number, and none is passed over; (2) a value that is not what its column is
-//        declared for is a fault of its row; (3) numbers are read from their digits, never through a double; (4) a changed file is refused at its end.
+// JsonLinesRecordReader.cs: the lines of one file as record batches. A key that is not there, or null, is no value; a nested array or
+// object is text as it stands; bytes are Base64 (RFC 4648), and all else is read as docs/formats/json-lines.md says.
+// Holds: (1) a line that is no JSON object is a fault of its row, with its number, and none is passed over; (2) a value that is not what
+// its column is
+// declared for is a fault of its row; (3) numbers are read from their digits, never through a double; (4) a changed file is refused at
+// its end.
 using System.Buffers;
 using System.Buffers.Text;
 using System.Text.Json;
@@ -44,7 +46,8 @@ internal sealed class JsonLinesRecordReader(LineReader lines, TableShape shape, 
             var json = new Utf8JsonReader(line);
             if (!json.Read() || json.TokenType != JsonTokenType.StartObject) return "this is no JSON object";
             while (json.Read())
-                if (json.TokenType is JsonTokenType.String or JsonTokenType.PropertyName && json.CurrentDepth <= 1) json.GetString(); // also what is no UTF-8 is found here
+                // also what is no UTF-8 is found here
+                if (json.TokenType is JsonTokenType.String or JsonTokenType.PropertyName && json.CurrentDepth <= 1) json.GetString();
             return null;
         }
         catch (Exception error) when (error is JsonException or InvalidOperationException)
@@ -70,7 +73,8 @@ internal sealed class JsonLinesRecordReader(LineReader lines, TableShape shape, 
                 if (known) Add(batch, row, column, nested, lines.Line[start..(int)json.BytesConsumed]);
                 continue;
             }
-            if (known) Add(batch, row, column, json.TokenType, json.TokenType == JsonTokenType.String ? Unescaped(ref json) : json.ValueSpan);
+            if (known) Add(batch, row, column, json.TokenType, json.TokenType == JsonTokenType.String ? Unescaped(ref json)
+                : json.ValueSpan);
         }
         for (int column = 0; column < _filled.Length; column++)
             if (!_filled[column]) batch.Vectors[column].AppendNull();
@@ -102,12 +106,14 @@ internal sealed class JsonLinesRecordReader(LineReader lines, TableShape shape, 
         }
         bool isNested = token is JsonTokenType.StartObject or JsonTokenType.StartArray;
         if (isNested && vector.Type.Kind != FieldKind.Text) fault = FaultCode.WrongKind;
-        else if (vector is BytesVector { Type.Kind: FieldKind.Binary } binary) fault = token == JsonTokenType.String ? AddBase64(binary, value) : FaultCode.WrongKind;
+        else if (vector is BytesVector { Type.Kind: FieldKind.Binary } binary) fault = token == JsonTokenType.String
+            ? AddBase64(binary, value) : FaultCode.WrongKind;
         else fault = CellText.TryAppend(vector, value);
         if (fault is not { } code) return;
         vector.AppendNull();
         reason = code == FaultCode.WrongKind ? $"this is no {vector.Type}" : CellText.Reason(code, vector.Type);
-        batch.Faults.Add(new RowFault(row, code, batch.Columns[column].Name, CellText.Shown(value), FormattableString.Invariant($"{reason} (line {lines.Number})")));
+        batch.Faults.Add(new RowFault(row, code, batch.Columns[column].Name, CellText.Shown(value),
+            FormattableString.Invariant($"{reason} (line {lines.Number})")));
     }
 
     private static FaultCode? AddBase64(BytesVector vector, ReadOnlySpan<byte> text)

@@ -9,14 +9,17 @@ namespace Transferra.Stores.JsonLines;
 internal sealed class JsonLinesStore : FileStore<JsonLinesTable>
 {
     private JsonLinesStore(string folder, IReadOnlyList<JsonLinesTable> tables) : base(folder, "a folder of JSON lines", tables) =>
-        Identity = new StoreIdentity("JsonLines", "text", tables.Sum(table => new FileInfo(table.FilePath).Length), new Dictionary<string, string> { ["character_set"] = "UTF-8" });
+        Identity = new StoreIdentity("JsonLines", "text", tables.Sum(table => new FileInfo(table.FilePath).Length), new Dictionary<string,
+            string>
+        { ["character_set"] = "UTF-8" });
 
     public override StoreIdentity Identity { get; }
 
     public static JsonLinesStore Open(string folder)
     {
         if (!Directory.Exists(folder))
-            throw new TransferraException(File.Exists(folder) ? $"{folder} is a file, not a folder of JSON lines" : $"the store {folder} is not there",
+            throw new TransferraException(File.Exists(folder) ? $"{folder} is a file, not a folder of JSON lines"
+                : $"the store {folder} is not there",
                 "Correct the path of the store in office.yaml.");
         IReadOnlyList<string> files = TableFiles.In(folder, JsonLinesTable.Ending);
         if (files.Count == 0)
@@ -75,7 +78,8 @@ internal sealed class JsonLinesTable : IFileTable
             {
                 var json = new Utf8JsonReader(lines.Line);
                 while (json.Read())
-                    if (json.TokenType == JsonTokenType.PropertyName && json.CurrentDepth == 1 && json.GetString() is { } name && known.Add(name)) names.Add(name);
+                    if (json.TokenType == JsonTokenType.PropertyName && json.CurrentDepth == 1 && json.GetString() is { } name
+                        && known.Add(name)) names.Add(name);
             }
             catch (Exception error) when (error is JsonException or InvalidOperationException) { /* a fault of its record, told when it is read */ }
         }

@@ -9,7 +9,11 @@ namespace Transferra.Stores.JsonLines;
 
 internal sealed class JsonLinesStoreBuilder : IStoreBuilder
 {
-    private static readonly JsonWriterOptions Options = new() { Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping, SkipValidation = true };
+    private static readonly JsonWriterOptions Options = new()
+    {
+        Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
+        SkipValidation = true
+    };
 
     private readonly string _folder;
     private readonly Dictionary<string, FileStream> _files = [];
@@ -19,7 +23,8 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
 
     public static JsonLinesStoreBuilder Create(string folder)
     {
-        if (Path.Exists(folder)) throw new TransferraException($"{folder} is there already; a new store is never written over another", "Move it away, then try again.");
+        if (Path.Exists(folder)) throw new TransferraException($"{folder} is there already; a new store is never written over another",
+            "Move it away, then try again.");
         Directory.CreateDirectory(folder);
         return new JsonLinesStoreBuilder(folder);
     }
@@ -28,8 +33,10 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
     {
         table = AnyValue.OneKind(table);
         if (table.Name.Length == 0 || table.Name.AsSpan().IndexOfAny('/', '\0') >= 0)
-            throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a file", "Name the table otherwise in the kit's version file.");
-        _files.Add(table.Name, new FileStream(Path.Combine(_folder, table.Name + JsonLinesTable.Ending), FileMode.CreateNew, FileAccess.Write, FileShare.None, 1 << 16));
+            throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a file",
+                "Name the table otherwise in the kit's version file.");
+        _files.Add(table.Name, new FileStream(Path.Combine(_folder, table.Name + JsonLinesTable.Ending), FileMode.CreateNew,
+            FileAccess.Write, FileShare.None, 1 << 16));
     }
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)

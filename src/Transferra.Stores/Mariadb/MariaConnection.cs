@@ -44,7 +44,12 @@ internal static class MariaConnection
             TreatTinyAsBoolean = false,
             AllowLoadLocalInfile = loads,
             AllowUserVariables = loads, // routines that are made again may use some
-            SslMode = server.Connection switch { ConnectionCare.Checked when !loads => MySqlSslMode.VerifyFull, ConnectionCare.AsOffered => MySqlSslMode.Preferred, _ => MySqlSslMode.Required },
+            SslMode = server.Connection switch
+            {
+                ConnectionCare.Checked when !loads => MySqlSslMode.VerifyFull,
+                ConnectionCare.AsOffered => MySqlSslMode.Preferred,
+                _ => MySqlSslMode.Required
+            },
             SslCa = loads ? "" : server.Authority ?? "",
             AllowPublicKeyRetrieval = socket || server.Host is "localhost" or "127.0.0.1" or "::1",
         };
@@ -54,9 +59,11 @@ internal static class MariaConnection
         if (ServerPassword.Of(server) is { } password) parts.Password = password;
         else if (habit is { } known && (server.User.Length == 0 || server.User == known.User)) parts.Password = known.Password;
         var connection = new MySqlConnection(parts.ToString());
-        // To a server whose certificate the driver itself has checked it would hand any file that the server asks for; to others only the stream that is loaded.
+        // To a server whose certificate the driver itself has checked it would hand any file that the server asks for; to others only the
+        // stream that is loaded.
         if (loads && server.Connection == ConnectionCare.Checked)
-            connection.RemoteCertificateValidationCallback = (_, certificate, chain, errors) => ServerTls.IsProved(server, certificate, chain, errors);
+            connection.RemoteCertificateValidationCallback = (_, certificate, chain, errors) => ServerTls.IsProved(server, certificate,
+                chain, errors);
         try
         {
             connection.Open();
@@ -73,15 +80,18 @@ internal static class MariaConnection
 
     private static TransferraException Explain(ServerAddress server, string database, Exception error)
     {
-        string at = server.Host.StartsWith('/') ? server.Host : FormattableString.Invariant($"{server.Host}:{(server.Port == 0 ? UsualPort : server.Port)}");
+        string at = server.Host.StartsWith('/') ? server.Host
+            : FormattableString.Invariant($"{server.Host}:{(server.Port == 0 ? UsualPort : server.Port)}");
         if (ServerTls.IsWhy(error)) return ServerTls.Refused("MariaDB", at, error);
         return (error as MySqlException)?.ErrorCode switch
         {
-            MySqlErrorCode.UnknownDatabase => new($"there is no database {database} on the MariaDB server at {at}", "Correct the store in office.yaml.", error),
+            MySqlErrorCode.UnknownDatabase => new($"there is no database {database} on the MariaDB server at {at}",
+                "Correct the store in office.yaml.", error),
             MySqlErrorCode.AccessDenied or MySqlErrorCode.DatabaseAccessDenied =>
                 new($"the MariaDB server at {at} does not let {(server.User.Length > 0 ? server.User : "this user")} in: {error.Message}",
                 "Correct user and password-file in office.yaml, or the user's rights on the server.", error),
-            MySqlErrorCode.UnableToConnectToHost => new($"no MariaDB server answers at {at}: {error.Message}", "Start it, or correct host and port in office.yaml.", error),
+            MySqlErrorCode.UnableToConnectToHost => new($"no MariaDB server answers at {at}: {error.Message}",
+                "Start it, or correct host and port in office.yaml.", error),
             _ => new($"the MariaDB server at {at} cannot be used: {error.Message}", "Look into the server's log.", error),
         };
     }
@@ -103,7 +113,8 @@ internal static class MariaConnection
     public static string? Scalar(MySqlConnection connection, string sql)
     {
         using var command = new MySqlCommand(sql, connection);
-        return command.ExecuteScalar() is { } found and not DBNull ? Convert.ToString(found, System.Globalization.CultureInfo.InvariantCulture) : null;
+        return command.ExecuteScalar() is { } found and not DBNull ? Convert.ToString(found,
+            System.Globalization.CultureInfo.InvariantCulture) : null;
     }
 
     /// <summary>The server's version. What it says when a client connects starts with an older one, for old clients' sake.</summary>
@@ -111,5 +122,6 @@ internal static class MariaConnection
 
     public static string Quote(string name) => "`" + name.Replace("`", "``", StringComparison.Ordinal) + "`";
 
-    public static string Literal(string text) => "'" + text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("'", "''", StringComparison.Ordinal) + "'";
+    public static string Literal(string text) => "'" + text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("'", "''",
+        StringComparison.Ordinal) + "'";
 }

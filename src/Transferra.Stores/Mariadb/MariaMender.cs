@@ -1,5 +1,5 @@
-// MariaMender.cs: changes records of copied MariaDB tables. The engine tells of no place of a record, so the copy gets a column that numbers them, which is
-// taken away again at the end.
+// MariaMender.cs: changes records of copied MariaDB tables. The engine tells of no place of a record, so the copy gets a column that
+// numbers them, which is taken away again at the end.
 // Why only tables are copied: a change-over moves tables from database to database here; views, routines and events stay where they are.
 using System.Data.Common;
 using MySqlConnector;
@@ -76,7 +76,8 @@ internal sealed class MariaMender : SqlMender
         var changes = new List<PositionChange>();
         foreach (string?[] row in Rows($"SELECT t.table_name, t.auto_increment, c.column_name FROM information_schema.tables t JOIN information_schema.columns c USING (table_schema, table_name) WHERE table_schema = {_database} AND c.extra LIKE '%auto_increment%' AND c.column_name <> '{PlaceColumn}' ORDER BY 1"))
         {
-            long before = Whole(row[1]) - 1, most = Whole(Rows($"SELECT coalesce(max({MariaConnection.Quote(row[2]!)}), 0) FROM {MariaConnection.Quote(row[0]!)}")[0][0]);
+            long before = Whole(row[1]) - 1,
+                most = Whole(Rows($"SELECT coalesce(max({MariaConnection.Quote(row[2]!)}), 0) FROM {MariaConnection.Quote(row[0]!)}")[0][0]);
             if (before >= most) continue;
             Execute(FormattableString.Invariant($"ALTER TABLE {MariaConnection.Quote(row[0]!)} AUTO_INCREMENT = {most + 1}"));
             changes.Add(new PositionChange(row[0]!, before, most));
@@ -93,17 +94,21 @@ internal sealed class MariaMender : SqlMender
     public static void Copy(StoreAddress from, StoreAddress to)
     {
         using MySqlConnection connection = MariaConnection.Open(from.Server!, "");
-        string source = MariaConnection.Quote(from.Path), target = MariaConnection.Quote(to.Path), schema = MariaConnection.Literal(from.Path);
+        string source = MariaConnection.Quote(from.Path), target = MariaConnection.Quote(to.Path),
+            schema = MariaConnection.Literal(from.Path);
         try
         {
-            if (MariaConnection.Scalar(connection, $"SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = {schema} LIMIT 1") is { } trigger)
+            if (MariaConnection.Scalar(connection,
+                $"SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = {schema} LIMIT 1") is { } trigger)
                 throw new TransferraException($"the trigger {trigger} belongs to the tables of {from.Shown}, and would not be copied",
                     "Take the triggers away for the time of the mending, and put them back after.");
             string set = MariaConnection.Scalar(connection,
                 $"SELECT concat('CHARACTER SET ', default_character_set_name, ' COLLATE ', default_collation_name) FROM information_schema.schemata WHERE schema_name = {schema}")!;
             MariaConnection.Execute(connection, $"CREATE DATABASE {target} {set}");
-            MariaConnection.Execute(connection, $"SET SESSION foreign_key_checks = 0, unique_checks = 0, sql_mode = 'NO_AUTO_VALUE_ON_ZERO'; USE {target}");
-            foreach (string table in List(connection, $"SELECT table_name FROM information_schema.tables WHERE table_schema = {schema} AND table_type = 'BASE TABLE' ORDER BY 1"))
+            MariaConnection.Execute(connection,
+                $"SET SESSION foreign_key_checks = 0, unique_checks = 0, sql_mode = 'NO_AUTO_VALUE_ON_ZERO'; USE {target}");
+            foreach (string table in List(connection,
+                $"SELECT table_name FROM information_schema.tables WHERE table_schema = {schema} AND table_type = 'BASE TABLE' ORDER BY 1"))
             {
                 string name = MariaConnection.Quote(table);
                 string declared = Declared(connection, $"{source}.{name}");

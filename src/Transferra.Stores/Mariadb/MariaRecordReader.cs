@@ -1,6 +1,6 @@
 // MariaRecordReader.cs: one table of a MariaDB store as record batches, streamed row by row.
-// Why most values come in as text: that is how the server sends them anyway, and only the text tells a zero date, a time of 30 hours or an unsigned
-// number from what they are taken for otherwise.
+// Why most values come in as text: that is how the server sends them anyway, and only the text tells a zero date, a time of 30 hours or
+// an unsigned number from what they are taken for otherwise.
 // Holds: (1) a value that does not fit its column is a fault of its row; (2) memory is bounded by one row and the batch's caps.
 using System.Text;
 using MySqlConnector;
@@ -42,7 +42,8 @@ internal sealed class MariaRecordReader : RowReader
         for (int column = 0; column < _how.Length; column++) ReadField(batch, batch.Vectors[column], row, column);
     }
 
-    protected override TransferraException? Stopped(Exception error) => error is MySqlException ? MariaConnection.Stopped($"{_where}: reading stopped", error) : null;
+    protected override TransferraException? Stopped(Exception error) => error is MySqlException
+        ? MariaConnection.Stopped($"{_where}: reading stopped", error) : null;
 
     private void ReadField(RecordBatch batch, Vector vector, int row, int column)
     {
@@ -65,7 +66,8 @@ internal sealed class MariaRecordReader : RowReader
                 fault = DecimalText.TryRescale(value, 0, vector.Type.Scale, vector.Type.Precision, out Int128 units);
                 if (fault is null) ((WideVector)vector).Append(units);
             }
-            if (fault is { } wrong) Fault(batch, vector, row, column, wrong, Encoding.ASCII.GetBytes(value.ToString(System.Globalization.CultureInfo.InvariantCulture)));
+            if (fault is { } wrong) Fault(batch, vector, row, column, wrong,
+                Encoding.ASCII.GetBytes(value.ToString(System.Globalization.CultureInfo.InvariantCulture)));
             return;
         }
         ReadOnlySpan<byte> field = Field(column);

@@ -51,9 +51,11 @@ internal sealed partial class MariaScript(MySqlConnection connection, string dat
     private IEnumerable<(string What, string? Statement)> After()
     {
         foreach (string name in Named($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_schema} AND table_type = 'SEQUENCE' ORDER BY 1"))
-            yield return ("sequence " + name, $"ALTER SEQUENCE {MariaConnection.Quote(name)} RESTART {Rows($"SELECT next_not_cached_value FROM {Full(name)}")[0][0]}");
+            yield return ("sequence " + name,
+                $"ALTER SEQUENCE {MariaConnection.Quote(name)} RESTART {Rows($"SELECT next_not_cached_value FROM {Full(name)}")[0][0]}");
         foreach (string?[] row in Rows($"SELECT routine_name, routine_type FROM information_schema.routines WHERE routine_schema = {_schema} AND routine_type IN ('PROCEDURE', 'FUNCTION') ORDER BY 2, 1"))
-            yield return ($"{row[1]!.ToLowerInvariant()} {row[0]}", InMode(Rows($"SHOW CREATE {row[1]} {Full(row[0]!)}")[0], mode: 1, text: 2));
+            yield return ($"{row[1]!.ToLowerInvariant()} {row[0]}", InMode(Rows($"SHOW CREATE {row[1]} {Full(row[0]!)}")[0], mode: 1,
+                text: 2));
         foreach (string name in Named($"SELECT table_name FROM information_schema.views WHERE table_schema = {_schema} ORDER BY 1"))
             yield return ("view " + name, Here(Rows($"SHOW CREATE VIEW {Full(name)}")[0][1]!));
         foreach (string name in Named($"SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = {_schema} ORDER BY event_object_table, action_timing, event_manipulation, action_order"))
@@ -97,7 +99,8 @@ internal sealed partial class MariaScript(MySqlConnection connection, string dat
     /// <param name="statements">The statements.</param>
     /// <param name="remarks">Receives what was made otherwise than it was.</param>
     /// <returns>What could not be made; what is there already counts as made.</returns>
-    public static IReadOnlyList<(string Statement, string Why)> Run(MySqlConnection connection, IReadOnlyList<string> statements, List<string> remarks) =>
+    public static IReadOnlyList<(string Statement, string Why)> Run(MySqlConnection connection, IReadOnlyList<string> statements,
+        List<string> remarks) =>
         Rounds.Run(statements, statement =>
     {
         string? refused = TryRun(connection, statement);

@@ -1,5 +1,5 @@
-// MariaServer.cs: databases of a MariaDB server as wholes. A database cannot be renamed there; its tables can, all in one statement that happens
-// as a whole or not at all, also when the server crashes (MariaDB documentation, Atomic DDL, since 10.6).
+// MariaServer.cs: databases of a MariaDB server as wholes. A database cannot be renamed there; its tables can, all in one statement that
+// happens as a whole or not at all, also when the server crashes (MariaDB documentation, Atomic DDL, since 10.6).
 // So a store "is there" when its database has tables, and views, routines and rights stay with the database's name.
 using System.Globalization;
 using MySqlConnector;
@@ -24,7 +24,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
     }
 
     private static bool HasDatabase(MySqlConnection connection, string name) =>
-        MariaConnection.Scalar(connection, $"SELECT 1 FROM information_schema.schemata WHERE schema_name = {MariaConnection.Literal(name)}") is not null;
+        MariaConnection.Scalar(connection,
+            $"SELECT 1 FROM information_schema.schemata WHERE schema_name = {MariaConnection.Literal(name)}") is not null;
 
     /// <summary>The tables of a database, but for what a move keeps there.</summary>
     internal static List<string> TablesOf(MySqlConnection connection, string name) =>
@@ -73,7 +74,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
                 "the server is not strict: other programs' values that do not fit are cut without an error; Transferra sets its own sessions strict",
                 "look for cut values in the check, and set sql_mode to STRICT_TRANS_TABLES"));
         if (show("log_bin") == "1")
-            found.Add(new ServerAdvice("binary-log", false, "every change goes to the binary log as well, which takes time and room for a whole conversion",
+            found.Add(new ServerAdvice("binary-log", false,
+                "every change goes to the binary log as well, which takes time and room for a whole conversion",
                 "see that its volume has room"));
         if (MariaConnection.Scalar(connection, "SELECT @@GLOBAL.innodb_buffer_pool_size / 1048576 < 512") == "1")
             found.Add(new ServerAdvice("buffer-pool", false,
@@ -103,7 +105,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
     {
         using MySqlConnection connection = MariaConnection.Open(address, "");
         List<string> tables = TablesOf(connection, from);
-        if (TablesOf(connection, to).Count > 0) throw new TransferraException($"the database {to} is there already and has tables", "Find out what it is; nothing was renamed.");
+        if (TablesOf(connection, to).Count > 0) throw new TransferraException($"the database {to} is there already and has tables",
+            "Find out what it is; nothing was renamed.");
         MovedTriggers.MakeAgain(connection, to); // of an interrupted move
         try
         {
@@ -172,7 +175,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         {
             if (MariaConnection.IsOurs((int)reader.GetInt64(0))) continue;
             bool idle = reader.GetString(3) == "Sleep";
-            sessions.Add(new StoreSession(reader.GetInt64(0), reader.GetString(1), reader.GetString(2), "", idle ? "idle" : reader.GetString(3).ToLowerInvariant(),
+            sessions.Add(new StoreSession(reader.GetInt64(0), reader.GetString(1), reader.GetString(2), "", idle ? "idle"
+                : reader.GetString(3).ToLowerInvariant(),
                 idle ? TimeSpan.FromSeconds(Convert.ToInt64(reader.GetValue(4), CultureInfo.InvariantCulture)) : null));
         }
         return sessions;
@@ -192,7 +196,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         }
     }
 
-    // Accounts that may come into the database are locked, all but this user's and administrators'; events that the server itself starts are disabled.
+    // Accounts that may come into the database are locked, all but this user's and administrators'; events that the server itself starts
+    // are disabled.
     public IReadOnlyList<StoreDoor> Doors(string name)
     {
         using MySqlConnection connection = MariaConnection.Open(address, "");
@@ -202,8 +207,15 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
             foreach ((string user, string host) in AccountsInto(connection, name))
             {
                 string account = $"{user}@{host}";
-                doors.Add(new StoreDoor("account", account, $"the account {account} is locked", $"the account {account} can be used again", false,
-                    new Dictionary<string, string> { ["user"] = user, ["host"] = host, ["locked"] = IsLocked(connection, user, host) ? "yes" : "no" }));
+                doors.Add(new StoreDoor("account", account, $"the account {account} is locked",
+                    $"the account {account} can be used again", false,
+                    new Dictionary<string, string>
+                    {
+                        ["user"] = user,
+                        ["host"] = host,
+                        ["locked"] = IsLocked(connection, user, host)
+                        ? "yes" : "no"
+                    }));
             }
         }
         catch (MySqlException error) when (error.ErrorCode is MySqlErrorCode.TableAccessDenied or MySqlErrorCode.DatabaseAccessDenied or MySqlErrorCode.AccessDenied)
@@ -229,7 +241,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         return doors;
     }
 
-    // Rights of an account, or of a role that it has: global ones, those of databases (whose names are patterns there), tables, columns and routines.
+    // Rights of an account, or of a role that it has: global ones, those of databases (whose names are patterns there), tables, columns
+    // and routines.
     private static List<(string User, string Host)> AccountsInto(MySqlConnection connection, string name)
     {
         string here = MariaConnection.Literal(name);
@@ -259,7 +272,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
 
     public bool IsShut(StoreDoor door) => Look(door) is not false;
 
-    public bool IsAsFound(StoreDoor door) => Look(door) is not { } shut || shut == (door.Kind == "account" && door.Found["locked"] == "yes");
+    public bool IsAsFound(StoreDoor door) => Look(door) is not { } shut
+        || shut == (door.Kind == "account" && door.Found["locked"] == "yes");
 
     // Whether it is shut; null when the account or event is gone.
     private bool? Look(StoreDoor door)
@@ -288,7 +302,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
             if (door.Kind == "account")
             {
                 if (shut || door.Found["locked"] == "no")
-                    MariaConnection.Execute(connection, $"ALTER USER {Account(door.Found["user"], door.Found["host"])} ACCOUNT {(shut ? "LOCK" : "UNLOCK")}");
+                    MariaConnection.Execute(connection,
+                        $"ALTER USER {Account(door.Found["user"], door.Found["host"])} ACCOUNT {(shut ? "LOCK" : "UNLOCK")}");
                 return;
             }
             // An event keeps who altered it last, and in which mode: both stay what they were.

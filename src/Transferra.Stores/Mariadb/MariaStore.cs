@@ -1,5 +1,6 @@
 // MariaStore.cs: a MariaDB database opened for reading, in one consistent snapshot.
-// Holds: (1) nothing is written: the transaction is read only; (2) all reading sees the state of the moment it was opened, also while others write. The
+// Holds: (1) nothing is written: the transaction is read only; (2) all reading sees the state of the moment it was opened, also while
+// others write. The
 //        server promises that for InnoDB tables; tables of other kinds are locked against writing meanwhile.
 using System.Globalization;
 using MySqlConnector;
@@ -33,7 +34,8 @@ internal sealed class MariaStore : IStore
         {
             _locks = MariaConnection.Open(address.Server!, address.Path);
             MariaConnection.Execute(_locks, "SET SESSION lock_wait_timeout = 5");
-            MariaConnection.Execute(_locks, "LOCK TABLES " + string.Join(", ", unsafeTables.Select(table => MariaConnection.Quote(table) + " READ")));
+            MariaConnection.Execute(_locks,
+                "LOCK TABLES " + string.Join(", ", unsafeTables.Select(table => MariaConnection.Quote(table) + " READ")));
         }
         MariaConnection.Execute(connection, "SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ");
         MariaConnection.Execute(connection, "START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY");
@@ -46,7 +48,8 @@ internal sealed class MariaStore : IStore
             .SingleOrDefault()
             ?? throw new TransferraException($"the database {address.Shown} has gone", "Find out who removed it.");
         var facts = new Dictionary<string, string> { ["character_set"] = schema[0]!, ["collation"] = schema[1]!, ["user"] = schema[2]! };
-        facts[ServerTls.Fact] = Rows("SHOW SESSION STATUS LIKE 'Ssl_version'") is [[_, { Length: > 0 } tls]] ? ServerTls.Said(address.Server!, tls) : ServerTls.Open;
+        facts[ServerTls.Fact] = Rows("SHOW SESSION STATUS LIKE 'Ssl_version'") is [[_, { Length: > 0 } tls]]
+            ? ServerTls.Said(address.Server!, tls) : ServerTls.Open;
         if (!isMaria) facts["flavour"] = "MySQL";
         if (unsafeTables.Length > 0) facts["tables_without_transactions"] = string.Join(", ", unsafeTables);
         long bytes = long.Parse(Rows($"SELECT coalesce(sum(data_length + index_length), 0) FROM information_schema.tables WHERE table_schema = {_database}")
@@ -80,7 +83,8 @@ internal sealed class MariaStore : IStore
         using var command = new MySqlCommand(sql, _connection);
         using MySqlDataReader reader = command.ExecuteReader();
         var rows = new List<IReadOnlyList<string?>>();
-        while (reader.Read()) rows.Add([.. Enumerable.Range(0, reader.FieldCount).Select(i => reader.IsDBNull(i) ? null : Text(reader, i))]);
+        while (reader.Read()) rows.Add([.. Enumerable.Range(0, reader.FieldCount).Select(i => reader.IsDBNull(i) ? null
+            : Text(reader, i))]);
         return rows;
     }
 
@@ -109,7 +113,8 @@ internal sealed class MariaStore : IStore
         var relations = Rows($"SELECT table_name, constraint_name, column_name, referenced_table_name, referenced_column_name FROM information_schema.key_column_usage WHERE table_schema = {_database} AND referenced_table_name IS NOT NULL "
             + "ORDER BY table_name, constraint_name, ordinal_position").ToLookup(row => row[0]!);
         return [.. _catalog.Tables.Select(table => new TableShape(table.Key,
-            [.. table.Value.Select(column => new ColumnShape(column.Name, MariaTypes.Of(column), column.Required, Default: column.Default))],
+            [.. table.Value.Select(column => new ColumnShape(column.Name, MariaTypes.Of(column), column.Required,
+                Default: column.Default))],
             [.. indexes[table.Key].Where(row => row[1] == "PRIMARY").Select(row => row[2]!)],
             [.. relations[table.Key].GroupBy(row => row[1]).Select(relation =>
                 new RelationShape([.. relation.Select(row => row[2]!)], relation.First()[3]!, [.. relation.Select(row => row[4]!)]))])
@@ -144,11 +149,14 @@ internal sealed class MariaStore : IStore
         var fields = table.Columns.Select(wanted => FieldOf(_catalog.Column(name, wanted.Name), wanted.Type)).ToArray();
         // The server sorts by the first bytes of a text only, and has little room for more; longer ones are put in order here.
         bool sortsHere = orderBy.Any(wanted => _catalog.Column(name, wanted) is { IsText: true, Characters: > LongestSortedCharacters });
-        string order = orderBy.Count == 0 || sortsHere ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => _catalog.Column(name, wanted)).Select(column =>
-            column.IsText ? $"CAST(CONVERT({MariaConnection.Quote(column.Name)} USING utf8mb4) AS BINARY)" : MariaConnection.Quote(column.Name)));
+        string order = orderBy.Count == 0 || sortsHere ? "" : " ORDER BY " + string.Join(", ",
+            orderBy.Select(wanted => _catalog.Column(name, wanted)).Select(column =>
+            column.IsText ? $"CAST(CONVERT({MariaConnection.Quote(column.Name)} USING utf8mb4) AS BINARY)"
+                : MariaConnection.Quote(column.Name)));
         string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
         string where = RangeCondition.Of(within, table, MariaConnection.Quote, wanted => _catalog.Column(name, wanted).IsWhole);
-        IRecordReader reader = RangeCondition.Hold(new MariaRecordReader(_connection, $"SELECT {columns} FROM {MariaConnection.Quote(name)}{where}{order}",
+        IRecordReader reader = RangeCondition.Hold(new MariaRecordReader(_connection,
+            $"SELECT {columns} FROM {MariaConnection.Quote(name)}{where}{order}",
             [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}"), table, within);
         return sortsHere ? new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]) : reader;
     }
@@ -163,11 +171,13 @@ internal sealed class MariaStore : IStore
             return asNumber && column.Precision < 64 ? (number, How.Whole) : ($"CAST({number} AS BINARY)", How.Written);
         }
         if (column.IsWhole && asNumber && !(column.Type == "bigint" && column.IsUnsigned)) return (name, How.Whole);
-        if (column.IsBinary) return (name, How.Bytes) is var bytes && wanted.Kind is FieldKind.Binary ? bytes : (name, wanted.Kind == FieldKind.Uuid ? How.Bytes : How.Written);
+        if (column.IsBinary) return (name, How.Bytes) is var bytes && wanted.Kind is FieldKind.Binary ? bytes
+            : (name, wanted.Kind == FieldKind.Uuid ? How.Bytes : How.Written);
         if (column.IsText)
         {
             return column.Type is "enum" or "set" or "inet4" or "inet6" || column.Characters is > 0 and <= LongestCastCharacters
-                ? ($"CAST(CONVERT({name} USING utf8mb4) AS BINARY)", wanted.Kind == FieldKind.Binary ? How.Bytes : How.Written) : (name, How.LongText);
+                ? ($"CAST(CONVERT({name} USING utf8mb4) AS BINARY)", wanted.Kind == FieldKind.Binary ? How.Bytes : How.Written)
+                    : (name, How.LongText);
         }
         // A float is written out with six digits only; as a double it has all that it holds.
         if (column.Type == "float") return ($"CAST(CAST({name} AS DOUBLE) AS BINARY)", How.Written);
@@ -176,7 +186,8 @@ internal sealed class MariaStore : IStore
         return ($"CAST({name} AS BINARY)", How.Written);
     }
 
-    public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost) => KeyedSalvage.Read(this, table, _catalog.Table(table.Name), MariaConnection.Quote, lost);
+    public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost) => KeyedSalvage.Read(this, table,
+        _catalog.Table(table.Name), MariaConnection.Quote, lost);
 
     public QueryAnswer Ask(string sql, TimeSpan? limit = null)
     {
@@ -192,7 +203,8 @@ internal sealed class MariaStore : IStore
         }
         catch (MySqlException error)
         {
-            throw error.ErrorCode is MySqlErrorCode.CommandTimeoutExpired or MySqlErrorCode.QueryInterrupted ? KitQuestion.TookTooLong(_address.Shown, sql, wait, error)
+            throw error.ErrorCode is MySqlErrorCode.CommandTimeoutExpired or MySqlErrorCode.QueryInterrupted
+                ? KitQuestion.TookTooLong(_address.Shown, sql, wait, error)
                 : KitQuestion.Refused(_address.Shown, sql, error.Message, error);
         }
     }

@@ -1,8 +1,10 @@
-// MariaStoreBuilder.cs: a new MariaDB database, loaded by LOAD DATA from memory. Records lie in the order of their key there, so the key is made
-// first; other indexes and relations after the load.
+// MariaStoreBuilder.cs: a new MariaDB database, loaded by LOAD DATA from memory. Records lie in the order of their key there, so the key
+// is made first; other indexes and relations after the load.
 // Why warnings are counted: rows that come from the client are loaded as if IGNORE were said, and what is refused or cut is a warning only.
-// Holds: (1) a row goes to all its tables or to none; (2) nothing cut or rounded stays: a load with any warning is taken back and its rows are tried in
-//        halves; (3) nothing is left of a database whose Complete did not return; (4) when Complete returns, the server has counted what was sent.
+// Holds: (1) a row goes to all its tables or to none; (2) nothing cut or rounded stays: a load with any warning is taken back and its
+// rows are tried in
+// halves; (3) nothing is left of a database whose Complete did not return; (4) when Complete returns, the server has counted what was
+// sent.
 using System.Globalization;
 using MySqlConnector;
 using Transferra.Core.Records;
@@ -26,7 +28,8 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     private readonly StoreScript? _script;
     private readonly List<string> _remarks = [];
 
-    private MariaStoreBuilder(StoreAddress address, MySqlConnection connection, bool made, StoreScript? script) => (_address, _connection, _made, _script) =
+    private MariaStoreBuilder(StoreAddress address, MySqlConnection connection, bool made, StoreScript? script) =>
+        (_address, _connection, _made, _script) =
         (address, connection, made, script);
 
     public static MariaStoreBuilder Create(StoreAddress address) => Make(address, null);
@@ -88,7 +91,8 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     private List<string?[]> ColumnsOfNote()
     {
         using var command = new MySqlCommand("SELECT table_name, column_name, CASE WHEN extra LIKE '%GENERATED%' THEN 'generated' ELSE 'bit' END FROM information_schema.columns "
-            + $"WHERE table_schema = {MariaConnection.Literal(_address.Path)} AND (data_type = 'bit' OR extra LIKE '%GENERATED%')", _connection);
+            + $"WHERE table_schema = {MariaConnection.Literal(_address.Path)} AND (data_type = 'bit' OR extra LIKE '%GENERATED%')",
+                _connection);
         using MySqlDataReader reader = command.ExecuteReader();
         var rows = new List<string?[]>();
         while (reader.Read()) rows.Add([reader.GetString(0), reader.GetString(1), reader.GetString(2)]);
@@ -121,9 +125,11 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         })];
         if (table.Key.Count > 0) lines.Add($"PRIMARY KEY ({Names(table.Key)})");
         // The server counts up only what an index begins with.
-        if (table.NumberedColumn is { } numbered && !(table.Key.Count > 0 && string.Equals(table.Key[0], numbered, StringComparison.OrdinalIgnoreCase)))
+        if (table.NumberedColumn is { } numbered
+            && !(table.Key.Count > 0 && string.Equals(table.Key[0], numbered, StringComparison.OrdinalIgnoreCase)))
             lines.Add($"KEY ({MariaConnection.Quote(numbered)})");
-        MariaConnection.Execute(_connection, $"CREATE TABLE {MariaConnection.Quote(table.Name)} (\n  {string.Join(",\n  ", lines)}\n) ENGINE = InnoDB");
+        MariaConnection.Execute(_connection,
+            $"CREATE TABLE {MariaConnection.Quote(table.Name)} (\n  {string.Join(",\n  ", lines)}\n) ENGINE = InnoDB");
         _tables.Add(table.Name, new LoadedTable(table));
     });
 
@@ -187,7 +193,8 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     /// <returns>What the server would not take, in its words; null when it took everything as it was sent.</returns>
     private (FaultCode Code, string Reason)? Load(TableOutput output, ReadOnlySpan<int> rows)
     {
-        int[] taken = [.. Enumerable.Range(0, output.Vectors.Count).Where(i => _ofNote.GetValueOrDefault((output.Table.Name, output.Table.Columns[i].Name)) != "generated")];
+        int[] taken = [.. Enumerable.Range(0, output.Vectors.Count)
+            .Where(i => _ofNote.GetValueOrDefault((output.Table.Name, output.Table.Columns[i].Name)) != "generated")];
         _text.Write([.. taken.Select(i => output.Vectors[i])], rows);
         _uncommitted += _text.Length;
         var loader = new MySqlBulkLoader(_connection)
@@ -221,18 +228,22 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         }
         if (!any && loaded == rows.Length) return null;
         if (!any) return (FaultCode.WrongKind, string.Create(CultureInfo.InvariantCulture, $"it took {loaded} of {rows.Length}"));
-        if (reader.GetInt32(1) == (int)MySqlErrorCode.DuplicateKeyEntry) return (FaultCode.DuplicateKey, "a record with the same key is there already");
+        if (reader.GetInt32(1) == (int)MySqlErrorCode.DuplicateKeyEntry) return (FaultCode.DuplicateKey,
+            "a record with the same key is there already");
         // The server's words hold the value.
-        return (FaultCode.WrongKind, output.Table.Columns.Any(column => column.IsPrivate) ? "it would cut or change one of its values" : reader.GetString(2));
+        return (FaultCode.WrongKind, output.Table.Columns.Any(column => column.IsPrivate) ? "it would cut or change one of its values"
+            : reader.GetString(2));
     }
 
     // The server works out the generated columns by itself, and notes what it rounds there; nothing that was sent is rounded by that.
     private bool IsOfGenerated(string table, string level, string words) => level == "Note"
-        && _ofNote.Any(column => column.Key.Table == table && column.Value == "generated" && words.Contains($"'{column.Key.Column}'", StringComparison.Ordinal));
+        && _ofNote.Any(column => column.Key.Table == table && column.Value == "generated" && words.Contains($"'{column.Key.Column}'",
+            StringComparison.Ordinal));
 
     public void Complete(IReadOnlyDictionary<string, string> headerFields)
     {
-        Guard("the load could not be made final", () => MariaConnection.Execute(_connection, "COMMIT; SET SESSION foreign_key_checks = 1, autocommit = 1"));
+        Guard("the load could not be made final", () => MariaConnection.Execute(_connection,
+            "COMMIT; SET SESSION foreign_key_checks = 1, autocommit = 1"));
         if (_script is not null) Guard("what belongs to the tables cannot be made", FinishScript);
         foreach (TableShape shape in _tables.Values.Select(table => table.Shape).Where(_ => _script is null))
         {
@@ -244,18 +255,21 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         foreach (TableShape shape in _tables.Values.Select(table => table.Shape).Where(_ => _script is null))
         {
             foreach (RelationShape relation in shape.Relations)
-                Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built", () => MariaConnection.Execute(_connection,
+                Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built",
+                    () => MariaConnection.Execute(_connection,
                     $"ALTER TABLE {MariaConnection.Quote(shape.Name)} ADD FOREIGN KEY ({Names(relation.Columns)}) REFERENCES {MariaConnection.Quote(relation.To)} ({Names(relation.On)})"));
         }
         foreach (LoadedTable table in _tables.Values)
         {
-            table.ProveCount(long.Parse(MariaConnection.Scalar(_connection, $"SELECT count(*) FROM {MariaConnection.Quote(table.Shape.Name)}")!, CultureInfo.InvariantCulture));
+            table.ProveCount(long.Parse(MariaConnection.Scalar(_connection,
+                $"SELECT count(*) FROM {MariaConnection.Quote(table.Shape.Name)}")!, CultureInfo.InvariantCulture));
         }
         _complete = true;
         _connection.Dispose();
     }
 
-    // What is made beside others for a change-over is moved table by table, and the server moves no table with a trigger, and no view at all.
+    // What is made beside others for a change-over is moved table by table, and the server moves no table with a trigger, and no view at
+    // all.
     private void FinishScript()
     {
         if (_address.Name.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)) return;
@@ -273,7 +287,8 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     {
         using MySqlConnection connection = MariaConnection.Open(address.Server!, address.Path, loads: true);
         var remarks = new List<string>();
-        remarks.AddRange(MariaScript.Run(connection, [.. script.After.Where(statement => !statement.StartsWith("ALTER SEQUENCE", StringComparison.Ordinal))],
+        remarks.AddRange(MariaScript.Run(connection,
+            [.. script.After.Where(statement => !statement.StartsWith("ALTER SEQUENCE", StringComparison.Ordinal))],
             remarks).Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}"));
         return [.. remarks, .. AddRights(connection, address.Path, script)];
     }
@@ -305,7 +320,8 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
             // The database was there before us, empty, and stays so.
             using MySqlConnection connection = MariaConnection.Open(_address.Server!, _address.Path);
             MariaConnection.Execute(connection, "SET SESSION foreign_key_checks = 0");
-            foreach (string table in _tables.Keys) MariaConnection.Execute(connection, $"DROP TABLE IF EXISTS {MariaConnection.Quote(table)}");
+            foreach (string table in _tables.Keys) MariaConnection.Execute(connection,
+                $"DROP TABLE IF EXISTS {MariaConnection.Quote(table)}");
         });
     }
 }

@@ -14,7 +14,8 @@ namespace Transferra.Stores.Mariadb;
 /// <param name="Required">Whether null is not allowed.</param>
 /// <param name="Default">As the catalog writes it; null when none.</param>
 /// <param name="IsNumbered">AUTO_INCREMENT.</param>
-internal sealed record MariaColumn(string Name, string Type, bool IsUnsigned, int Precision, int Scale, long Characters, bool Required, string? Default, bool IsNumbered)
+internal sealed record MariaColumn(string Name, string Type, bool IsUnsigned, int Precision, int Scale, long Characters, bool Required,
+    string? Default, bool IsNumbered)
 {
     public bool IsWhole => Type is "tinyint" or "smallint" or "mediumint" or "int" or "bigint" or "year";
 
@@ -41,7 +42,8 @@ internal static class MariaTypes
         { Type: "time" } => new FieldType(FieldKind.Time),
         { Type: "datetime" or "timestamp" } => new FieldType(FieldKind.Timestamp),
         { Type: "uuid" } => new FieldType(FieldKind.Uuid),
-        { Type: "char" or "varchar" } when column.Characters is > 0 and <= int.MaxValue => new FieldType(FieldKind.Text, Length: (int)column.Characters),
+        { Type: "char" or "varchar" } when column.Characters is > 0 and <= int.MaxValue => new FieldType(FieldKind.Text,
+            Length: (int)column.Characters),
         { IsBinary: true } => new FieldType(FieldKind.Binary),
         _ => FieldType.Text,
     };

@@ -1,6 +1,9 @@
-// MovedTriggers.cs: the server moves no table that has a trigger, so triggers are taken away, the tables moved, and the triggers made again behind them.
-// Holds: (1) before the first trigger is taken away, all of them stand in a table of the database that the tables go to; that table goes only when all are made
-//        again, so that an interrupted move can be finished or taken back; (2) each is made in the mode and with the character sets it was written for.
+// MovedTriggers.cs: the server moves no table that has a trigger, so triggers are taken away, the tables moved, and the triggers made
+// again behind them.
+// Holds: (1) before the first trigger is taken away, all of them stand in a table of the database that the tables go to; that table goes
+// only when all are made
+// again, so that an interrupted move can be finished or taken back; (2) each is made in the mode and with the character sets it was
+// written for.
 using MySqlConnector;
 using Transferra.Core.Records;
 
@@ -19,7 +22,8 @@ internal static class MovedTriggers
         List<string> names = MariaServer.List(connection,
             $"SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = {MariaConnection.Literal(from)} ORDER BY event_object_table, action_timing, event_manipulation, action_order");
         if (names.Count == 0) return;
-        MariaConnection.Execute(connection, $"CREATE TABLE {In(to)} (number INT NOT NULL PRIMARY KEY, origin VARCHAR(64) NOT NULL, session TEXT NOT NULL, statement LONGTEXT NOT NULL) ENGINE=InnoDB CHARACTER SET utf8mb4");
+        MariaConnection.Execute(connection,
+            $"CREATE TABLE {In(to)} (number INT NOT NULL PRIMARY KEY, origin VARCHAR(64) NOT NULL, session TEXT NOT NULL, statement LONGTEXT NOT NULL) ENGINE=InnoDB CHARACTER SET utf8mb4");
         MariaConnection.Execute(connection, "START TRANSACTION");
         for (int i = 0; i < names.Count; i++)
         {
@@ -28,12 +32,14 @@ internal static class MovedTriggers
                 $"INSERT INTO {In(to)} VALUES ({i}, {MariaConnection.Literal(from)}, {MariaConnection.Literal(session)}, {MariaConnection.Literal(statement)})"));
         }
         MariaConnection.Execute(connection, "COMMIT");
-        foreach (string name in names) MariaConnection.Execute(connection, $"DROP TRIGGER {MariaConnection.Quote(from)}.{MariaConnection.Quote(name)}");
+        foreach (string name in names) MariaConnection.Execute(connection,
+            $"DROP TRIGGER {MariaConnection.Quote(from)}.{MariaConnection.Quote(name)}");
     }
 
     private static (string Session, string Statement) Written(MySqlConnection connection, string database, string name)
     {
-        using var command = new MySqlCommand($"SHOW CREATE TRIGGER {MariaConnection.Quote(database)}.{MariaConnection.Quote(name)}", connection);
+        using var command = new MySqlCommand($"SHOW CREATE TRIGGER {MariaConnection.Quote(database)}.{MariaConnection.Quote(name)}",
+            connection);
         using MySqlDataReader reader = command.ExecuteReader();
         reader.Read();
         if (reader.IsDBNull(2)) throw new TransferraException($"the text of the trigger {name} of {database} may not be read by this user", "Run as a user who may, or take the trigger away for the upgrade.");
@@ -41,10 +47,12 @@ internal static class MovedTriggers
             reader.GetString(2));
     }
 
-    /// <summary>Makes the triggers again that an interrupted or finished move keeps in a database: there, when the tables are there, otherwise where they were.</summary>
+    /// <summary>Makes the triggers again that an interrupted or finished move keeps in a database: there, when the tables are there,
+    /// otherwise where they were.</summary>
     public static void MakeAgain(MySqlConnection connection, string database)
     {
-        if (MariaConnection.Scalar(connection, $"SELECT 1 FROM information_schema.tables WHERE table_schema = {MariaConnection.Literal(database)} AND table_name = '{Kept}'") is null) return;
+        if (MariaConnection.Scalar(connection,
+            $"SELECT 1 FROM information_schema.tables WHERE table_schema = {MariaConnection.Literal(database)} AND table_name = '{Kept}'") is null) return;
         List<string> origins = MariaServer.List(connection, $"SELECT DISTINCT origin FROM {In(database)}");
         if (origins.Count > 0)
         {
@@ -66,9 +74,11 @@ internal static class MovedTriggers
     /// <summary>Why this user could not make the triggers of a database again; null when nothing is known to hinder it.</summary>
     public static string? Hindrance(MySqlConnection connection, string database)
     {
-        List<string> definers = MariaServer.List(connection, $"SELECT DISTINCT definer FROM information_schema.triggers WHERE trigger_schema = {MariaConnection.Literal(database)}");
+        List<string> definers = MariaServer.List(connection,
+            $"SELECT DISTINCT definer FROM information_schema.triggers WHERE trigger_schema = {MariaConnection.Literal(database)}");
         if (definers.Count == 0) return null;
-        List<string> rights = MariaServer.List(connection, "SELECT privilege_type FROM information_schema.user_privileges WHERE replace(grantee, char(39), '') = current_user()");
+        List<string> rights = MariaServer.List(connection,
+            "SELECT privilege_type FROM information_schema.user_privileges WHERE replace(grantee, char(39), '') = current_user()");
         if (rights.Contains("SUPER", StringComparer.OrdinalIgnoreCase)) return null;
         string me = MariaConnection.Scalar(connection, "SELECT current_user()") ?? "";
         if (definers.Any(definer => definer != me) && !rights.Contains("SET USER", StringComparer.OrdinalIgnoreCase))

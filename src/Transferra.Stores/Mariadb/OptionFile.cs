@@ -7,7 +7,8 @@ internal static class OptionFile
 {
     /// <summary>What the file in the home folder says; null when it is not there or says nothing.</summary>
     /// <exception cref="TransferraException">Others may read it.</exception>
-    public static (string User, string Password)? Read() => Read(Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.UserProfile), ".my.cnf"));
+    public static (string User, string Password)? Read() =>
+        Read(Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.UserProfile), ".my.cnf"));
 
     internal static (string User, string Password)? Read(string file)
     {
@@ -29,6 +30,7 @@ internal static class OptionFile
         }
         if (!found) return null;
         return password.Length == 0 || SecretText.IsPrivate(file) ? (user, password)
-            : throw new TransferraException($"the option file {file} has a password and can be read by others", $"Let only its owner read it: chmod 600 {file}");
+            : throw new TransferraException($"the option file {file} has a password and can be read by others",
+                $"Let only its owner read it: chmod 600 {file}");
     }
 }

@@ -36,7 +36,13 @@ internal static class PgConnection
             ApplicationName = Application,
             ReadBufferSize = 1 << 16,
             WriteBufferSize = 1 << 16,
-            SslMode = server.Connection switch { ConnectionCare.Checked => SslMode.VerifyFull, ConnectionCare.Encrypted => SslMode.Require, _ => SslMode.Prefer },
+            SslMode = server.Connection switch
+            {
+                ConnectionCare.Checked => SslMode.VerifyFull,
+                ConnectionCare.Encrypted =>
+                SslMode.Require,
+                _ => SslMode.Prefer
+            },
             RootCertificate = server.Authority,
         };
         if (server.User.Length > 0) parts.Username = server.User;
@@ -61,16 +67,20 @@ internal static class PgConnection
         string at = FormattableString.Invariant($"{server.Host}:{(server.Port == 0 ? UsualPort : server.Port)}");
         return (error as PostgresException)?.SqlState switch
         {
-            PostgresErrorCodes.InvalidCatalogName => new($"there is no database {database} on the PostgreSQL server at {at}", "Correct the store in office.yaml.", error),
+            PostgresErrorCodes.InvalidCatalogName => new($"there is no database {database} on the PostgreSQL server at {at}",
+                "Correct the store in office.yaml.", error),
             PostgresErrorCodes.InvalidPassword or PostgresErrorCodes.InvalidAuthorizationSpecification =>
                 new($"the PostgreSQL server at {at} does not let {(server.User.Length > 0 ? server.User : "this user")} in: {((PostgresException)error).MessageText}",
                     "Correct user and password-file in office.yaml, or the server's rules of who may come (pg_hba.conf).", error),
-            { } => new($"the PostgreSQL server at {at} refuses the database {database}: {((PostgresException)error).MessageText}", "Look into the server's log.", error),
+            { } => new($"the PostgreSQL server at {at} refuses the database {database}: {((PostgresException)error).MessageText}",
+                "Look into the server's log.", error),
             null when error.InnerException is TimeoutException or System.Net.Sockets.SocketException || error is TimeoutException =>
-                new($"no PostgreSQL server answers at {at}: {(error.InnerException ?? error).Message}", "Start it, or correct host and port in office.yaml.", error),
+                new($"no PostgreSQL server answers at {at}: {(error.InnerException ?? error).Message}",
+                    "Start it, or correct host and port in office.yaml.", error),
             null when ServerTls.IsWhy(error) => ServerTls.Refused("PostgreSQL", at, error),
             // The driver says "No password has been provided" here, and nothing secret.
-            null => new($"the PostgreSQL server at {at} cannot be used: {error.Message}", "Give a password-file in office.yaml, or a line in .pgpass; see docs/servers.md.", error),
+            null => new($"the PostgreSQL server at {at} cannot be used: {error.Message}",
+                "Give a password-file in office.yaml, or a line in .pgpass; see docs/servers.md.", error),
         };
     }
 
@@ -79,9 +89,11 @@ internal static class PgConnection
     {
         // What the server adds about data (classes 22 and 23 of its codes) holds values, and those may be somebody's own affair.
         string said = error is PostgresException { } refused
-            ? refused.MessageText + (refused.Detail is { Length: > 0 } detail && !refused.SqlState.StartsWith("22", StringComparison.Ordinal)
+            ? refused.MessageText + (refused.Detail is { Length: > 0 } detail && !refused.SqlState.StartsWith("22",
+                StringComparison.Ordinal)
                 && !refused.SqlState.StartsWith("23", StringComparison.Ordinal) ? $" ({detail})" : "") : error.Message;
-        return new TransferraException($"{what}: {said}", "Look into the server's log, for room on its disk and for its health. The old data is untouched.", error);
+        return new TransferraException($"{what}: {said}",
+            "Look into the server's log, for room on its disk and for its health. The old data is untouched.", error);
     }
 
     public static void Execute(NpgsqlConnection connection, string sql)

@@ -83,20 +83,27 @@ internal sealed class PgCopyWriter
         switch (kind)
         {
             case FieldKind.Date:
-                BinaryPrimitives.WriteInt32BigEndian(room, value switch { Specials.Never => int.MaxValue, Specials.Always => int.MinValue, _ => (int)value - DaysTo2000 });
+                BinaryPrimitives.WriteInt32BigEndian(room, value switch
+                {
+                    Specials.Never => int.MaxValue,
+                    Specials.Always => int.MinValue,
+                    _ => (int)value - DaysTo2000
+                });
                 return 4;
             case FieldKind.Boolean:
                 room[0] = (byte)value;
                 return 1;
             default:
-                BinaryPrimitives.WriteInt64BigEndian(room, kind == FieldKind.Timestamp && !Specials.Is(value) ? value - MicrosTo2000 : value);
+                BinaryPrimitives.WriteInt64BigEndian(room, kind == FieldKind.Timestamp && !Specials.Is(value) ? value - MicrosTo2000
+                    : value);
                 return 8;
         }
     }
 
     private void Room(int bytes)
     {
-        if (_buffer.Length - _length < bytes) Array.Resize(ref _buffer, (int)Math.Min(Array.MaxLength, Math.Max(_length + (long)bytes, 2L * _buffer.Length)));
+        if (_buffer.Length - _length < bytes) Array.Resize(ref _buffer,
+            (int)Math.Min(Array.MaxLength, Math.Max(_length + (long)bytes, 2L * _buffer.Length)));
     }
 
     private void Send()

@@ -1,4 +1,5 @@
-// PgMender.cs: changes records of a copied PostgreSQL database, by their places (ctid), which a copy made from a template shares with its original.
+// PgMender.cs: changes records of a copied PostgreSQL database, by their places (ctid), which a copy made from a template shares with its
+// original.
 using System.Data.Common;
 using Npgsql;
 using Transferra.Core.Records;
@@ -102,7 +103,8 @@ internal sealed class PgMender : SqlMender
         try
         {
             string source = PgConnection.Literal(from.Path), target = PgConnection.Quote(to.Path);
-            string? owner = (string?)PgConnection.Scalar(connection, $"SELECT quote_ident(pg_get_userbyid(datdba)) FROM pg_database WHERE datname = {source}");
+            string? owner = (string?)PgConnection.Scalar(connection,
+                $"SELECT quote_ident(pg_get_userbyid(datdba)) FROM pg_database WHERE datname = {source}");
             // As files, so that every record keeps its place.
             string strategy = connection.PostgreSqlVersion.Major >= 15 ? " STRATEGY file_copy" : "";
             PgConnection.Execute(connection, $"CREATE DATABASE {target} TEMPLATE {PgConnection.Quote(from.Path)} OWNER {owner}{strategy}");

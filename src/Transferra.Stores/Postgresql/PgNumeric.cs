@@ -1,6 +1,6 @@
 // PgNumeric.cs: exact decimals in PostgreSQL's binary form: groups of four decimal digits, the most significant first.
-// Source: numeric_send and numeric_recv of the server; the layout is int16 groups, int16 weight of the first group, int16 sign, int16 scale shown,
-// then the groups as int16 each, all big-endian.
+// Source: numeric_send and numeric_recv of the server; the layout is int16 groups, int16 weight of the first group, int16 sign, int16
+// scale shown, then the groups as int16 each, all big-endian.
 // Holds: (1) read exactly or not at all; (2) what Write writes, TryRead reads back.
 using System.Buffers.Binary;
 using System.Runtime.CompilerServices;
@@ -13,7 +13,8 @@ internal static class PgNumeric
     private const int Header = 8, GroupBase = 10_000, GroupDigits = 4;
     private const int SmallDigits = 18;
     private static readonly int[] SmallPowers = [1, 10, 100, 1000, GroupBase];
-    private static readonly long[] LongPowers = [.. Enumerable.Range(0, SmallDigits + 1).Select(exponent => (long)DecimalText.PowerOfTen(exponent))];
+    private static readonly long[] LongPowers = [.. Enumerable.Range(0, SmallDigits + 1)
+        .Select(exponent => (long)DecimalText.PowerOfTen(exponent))];
     private const ushort Positive = 0, Negative = 0x4000, NaN = 0xC000, Infinity = 0xD000, MinusInfinity = 0xF000;
 
     /// <summary>Most bytes that Write needs.</summary>
@@ -64,7 +65,8 @@ internal static class PgNumeric
         }
         if (exponent > 0)
         {
-            if (exponent > FieldType.MaxPrecision || whole > Int128.MaxValue / DecimalText.PowerOfTen(exponent)) return FaultCode.OutOfRange;
+            if (exponent > FieldType.MaxPrecision
+                || whole > Int128.MaxValue / DecimalText.PowerOfTen(exponent)) return FaultCode.OutOfRange;
             whole *= DecimalText.PowerOfTen(exponent);
         }
         if (!DecimalText.Fits(whole, precision)) return FaultCode.OutOfRange;
@@ -81,7 +83,8 @@ internal static class PgNumeric
     {
         if (Specials.Is(units))
         {
-            BinaryPrimitives.WriteUInt64BigEndian(room, (ulong)(units == Specials.NaN ? NaN : units == Specials.Infinity ? Infinity : MinusInfinity) << 16);
+            BinaryPrimitives.WriteUInt64BigEndian(room, (ulong)(units == Specials.NaN ? NaN : units == Specials.Infinity ? Infinity
+                : MinusInfinity) << 16);
             return Header;
         }
         bool negative = units < 0;

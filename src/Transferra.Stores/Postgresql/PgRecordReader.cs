@@ -1,6 +1,7 @@
 // PgRecordReader.cs: one table of a PostgreSQL store as record batches, from COPY in its binary form.
-// Source of the layout: PostgreSQL documentation, COPY, "Binary Format": an 11-byte signature, two int32 of header; then for each record an int16 of
-// fields, and for each field an int32 of bytes (-1: no value) and the bytes as the type's send function writes them; int16 -1 at the end.
+// Source of the layout: PostgreSQL documentation, COPY, "Binary Format": an 11-byte signature, two int32 of header; then for each record
+// an int16 of fields, and for each field an int32 of bytes (-1: no value) and the bytes as the type's send function writes them; int16 -1
+// at the end.
 // Holds: (1) a value that does not fit its column is a fault of its row; (2) memory is bounded by one field and the batch's caps.
 using System.Buffers.Binary;
 using System.Globalization;
@@ -197,7 +198,8 @@ internal sealed class PgRecordReader : IRecordReader
     private void Fault(RecordBatch batch, Vector vector, int row, int column, FaultCode fault, ReadOnlySpan<byte> field)
     {
         vector.AppendNull();
-        batch.Faults.Add(new RowFault(row, fault, batch.Columns[column].Name, Shown(_how[column], field), CellText.Reason(fault, vector.Type)));
+        batch.Faults.Add(new RowFault(row, fault, batch.Columns[column].Name, Shown(_how[column], field),
+            CellText.Reason(fault, vector.Type)));
     }
 
     private static string Shown(How how, ReadOnlySpan<byte> field) => how switch
@@ -207,7 +209,8 @@ internal sealed class PgRecordReader : IRecordReader
         How.Int8 => BinaryPrimitives.ReadInt64BigEndian(field).ToString(CultureInfo.InvariantCulture),
         How.Date => string.Create(CultureInfo.InvariantCulture, $"{BinaryPrimitives.ReadInt32BigEndian(field)} days from 2000-01-01"),
         How.Time => "24:00:00",
-        How.Timestamp => string.Create(CultureInfo.InvariantCulture, $"{BinaryPrimitives.ReadInt64BigEndian(field)} microseconds from 2000-01-01"),
+        How.Timestamp => string.Create(CultureInfo.InvariantCulture,
+            $"{BinaryPrimitives.ReadInt64BigEndian(field)} microseconds from 2000-01-01"),
         How.Numeric => ShownNumeric(field),
         _ => CellText.Shown(field),
     };

@@ -1,5 +1,6 @@
-// PgScript.cs: everything a schema of a PostgreSQL database has beside its rows, in SQL. What the server can write out itself (pg_get_...def) is left to it; the
-// rest is put together from the system catalog. Source: PostgreSQL documentation, "System Catalogs" and "System Information Functions".
+// PgScript.cs: everything a schema of a PostgreSQL database has beside its rows, in SQL. What the server can write out itself
+// (pg_get_...def) is left to it; the rest is put together from the system catalog. Source: PostgreSQL documentation, "System Catalogs"
+// and "System Information Functions".
 // Holds: (1) every name is written with its schema, whatever the search path; (2) what is not in the script is in NotCarried.
 using Npgsql;
 using Transferra.Core.Records;
@@ -136,11 +137,13 @@ internal sealed class PgScript(NpgsqlConnection connection, string schema)
         // An access list that is there says all, also what it takes from everybody, so what stands by default is taken away first.
         .. List($"SELECT format('REVOKE ALL ON %s %I.%I FROM PUBLIC', CASE c.relkind WHEN 'S' THEN 'SEQUENCE' ELSE 'TABLE' END, n.nspname, c.relname) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {_schema} AND c.relacl IS NOT NULL AND {Own("c.oid")} ORDER BY c.oid"),
         .. Granted("pg_class c", "c.relacl", "c.relowner",
-            "CASE c.relkind WHEN 'S' THEN 'SEQUENCE' ELSE 'TABLE' END || ' ' || format('%I.%I', n.nspname, c.relname)", "c.relnamespace", "c.oid"),
+            "CASE c.relkind WHEN 'S' THEN 'SEQUENCE' ELSE 'TABLE' END || ' ' || format('%I.%I', n.nspname, c.relname)", "c.relnamespace",
+                "c.oid"),
         .. List($"SELECT format('GRANT %s (%I) ON %I.%I TO %s%s', g.privilege_type, a.attname, n.nspname, c.relname, CASE g.grantee WHEN 0 THEN 'PUBLIC' ELSE quote_ident(pg_get_userbyid(g.grantee)) END, CASE WHEN g.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END) "
             + $"FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace, aclexplode(a.attacl) g WHERE n.nspname = {_schema} AND a.attacl IS NOT NULL ORDER BY 1"),
         .. List($"SELECT format('REVOKE ALL ON ROUTINE %I.%I(%s) FROM PUBLIC', n.nspname, p.proname, pg_get_function_identity_arguments(p.oid)) FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE n.nspname = {_schema} AND p.proacl IS NOT NULL AND {Own("p.oid")} ORDER BY p.oid"),
-        .. Granted("pg_proc p", "p.proacl", "p.proowner", "'ROUTINE ' || format('%I.%I(%s)', n.nspname, p.proname, pg_get_function_identity_arguments(p.oid))",
+        .. Granted("pg_proc p", "p.proacl", "p.proowner",
+            "'ROUTINE ' || format('%I.%I(%s)', n.nspname, p.proname, pg_get_function_identity_arguments(p.oid))",
             "p.pronamespace", "p.oid"),
         .. Granted("pg_type t", "t.typacl", "t.typowner", "'TYPE ' || format('%I.%I', n.nspname, t.typname)", "t.typnamespace", "t.oid"),
         .. Granted("pg_namespace s", "s.nspacl", "s.nspowner", "'SCHEMA ' || quote_ident(s.nspname)", "s.oid", "s.oid"),

@@ -18,7 +18,8 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
     public IDisposable? TryLock(string name)
     {
         NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
-        if (PgConnection.Scalar(connection, "SELECT pg_try_advisory_lock(hashtextextended($1, 0))", "transferra " + name) is true) return connection;
+        if (PgConnection.Scalar(connection, "SELECT pg_try_advisory_lock(hashtextextended($1, 0))",
+            "transferra " + name) is true) return connection;
         connection.Dispose();
         return null;
     }
@@ -33,7 +34,8 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
     {
         using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
         var found = new List<ServerAdvice>();
-        string show(string setting) => Convert.ToString(PgConnection.Scalar(connection, $"SELECT current_setting('{setting}')"), CultureInfo.InvariantCulture)!;
+        string show(string setting) => Convert.ToString(PgConnection.Scalar(connection, $"SELECT current_setting('{setting}')"),
+            CultureInfo.InvariantCulture)!;
         long number(string sql) => Convert.ToInt64(PgConnection.Scalar(connection, sql), CultureInfo.InvariantCulture);
         if (show("fsync") == "off")
             found.Add(new ServerAdvice("fsync", true, "fsync is off: a power cut can lose whole databases of this server",
@@ -44,11 +46,14 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         if (show("data_checksums") == "off")
             found.Add(new ServerAdvice("data-checksums", false, "pages carry no checksums, so that damage on the disk can go unnoticed",
                 "pg_checksums --enable, with the server stopped, at a quiet time"));
-        if (show("archive_mode") != "off" && number("SELECT count(*) FROM pg_stat_archiver WHERE last_failed_time > coalesce(last_archived_time, '-infinity')") > 0)
-            found.Add(new ServerAdvice("archiving", true, "the last write-ahead log could not be archived: the log of a whole conversion may fill the disk",
+        if (show("archive_mode") != "off"
+            && number("SELECT count(*) FROM pg_stat_archiver WHERE last_failed_time > coalesce(last_archived_time, '-infinity')") > 0)
+            found.Add(new ServerAdvice("archiving", true,
+                "the last write-ahead log could not be archived: the log of a whole conversion may fill the disk",
                 "Mend archive_command, or set archive_mode = off for the night."));
         else if (show("archive_mode") != "off")
-            found.Add(new ServerAdvice("archiving", false, "every change is archived as well, which takes time and room for a whole conversion",
+            found.Add(new ServerAdvice("archiving", false,
+                "every change is archived as well, which takes time and room for a whole conversion",
                 "see that the archive has room"));
         if (number("SELECT pg_size_bytes(current_setting('max_wal_size')) / 1048576") < 512)
             found.Add(new ServerAdvice("max-wal-size", false,
@@ -61,7 +66,8 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
                 $"{prepared} prepared transactions wait in the database: what they changed is neither in nor out",
                 "Look into pg_prepared_xacts, then COMMIT PREPARED or ROLLBACK PREPARED each."));
         if (number($"SELECT count(*) FROM pg_stat_progress_vacuum WHERE datname = '{here}'") > 0)
-            found.Add(new ServerAdvice("vacuum", false, "the database is being vacuumed just now", "wait until it is through, or it goes on beside the upgrade and slows it"));
+            found.Add(new ServerAdvice("vacuum", false, "the database is being vacuumed just now",
+                "wait until it is through, or it goes on beside the upgrade and slows it"));
         return found;
     }
 
@@ -114,7 +120,8 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
             found.Add("this user may not make databases; let an administrator say: ALTER ROLE ... CREATEDB");
         if (name is null) return found;
         object? owner = PgConnection.Scalar(connection,
-            "SELECT pg_get_userbyid(datdba)::text FROM pg_database WHERE datname = $1 AND NOT pg_has_role(current_user, datdba, 'USAGE')", name);
+            "SELECT pg_get_userbyid(datdba)::text FROM pg_database WHERE datname = $1 AND NOT pg_has_role(current_user, datdba, 'USAGE')",
+                name);
         if (owner is not null) found.Add($"this user may not rename the database {name}, which belongs to {owner}");
         object? other = PgConnection.Scalar(connection,
             "SELECT pg_get_userbyid(datdba)::text FROM pg_database WHERE datname = $1 AND datdba <> (SELECT oid FROM pg_roles WHERE rolname = current_user)",
@@ -134,7 +141,8 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         using NpgsqlDataReader reader = command.ExecuteReader();
         var sessions = new List<StoreSession>();
         while (reader.Read())
-            sessions.Add(new StoreSession(reader.GetInt32(0), reader.GetString(1), reader.GetString(3), reader.GetString(2), reader.GetString(4),
+            sessions.Add(new StoreSession(reader.GetInt32(0), reader.GetString(1), reader.GetString(3), reader.GetString(2),
+                reader.GetString(4),
                 reader.IsDBNull(5) ? null : TimeSpan.FromSeconds(Math.Max(0, reader.GetDouble(5)))));
         return sessions;
     }
@@ -172,7 +180,8 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         }
         if (isSuper)
         {
-            return [new StoreDoor("connection-limit", name, $"the database {name} takes no new connection but a superuser's", $"the database {name} takes connections again", false,
+            return [new StoreDoor("connection-limit", name, $"the database {name} takes no new connection but a superuser's",
+                $"the database {name} takes connections again", false,
                 new Dictionary<string, string> { ["oid"] = oid, ["limit"] = limit.ToString(CultureInfo.InvariantCulture) })];
         }
         return [.. GranteesOf(connection, oid).Select(grantee =>
@@ -213,7 +222,8 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         string name = PgConnection.Quote(now);
         try
         {
-            if (door.Kind == "connection-limit") PgConnection.Execute(connection, $"ALTER DATABASE {name} CONNECTION LIMIT {(shut ? "0" : door.Found["limit"])}");
+            if (door.Kind == "connection-limit") PgConnection.Execute(connection,
+                $"ALTER DATABASE {name} CONNECTION LIMIT {(shut ? "0" : door.Found["limit"])}");
             else
             {
                 string role = door.Found["role"].Length == 0 ? "PUBLIC" : PgConnection.Quote(door.Found["role"]);
@@ -233,7 +243,8 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
         if (NameOf(connection, door) is null) return true;
         if (door.Kind == "connection-limit")
-            return Convert.ToString(PgConnection.Scalar(connection, "SELECT datconnlimit FROM pg_database WHERE oid = $1::oid", door.Found["oid"]),
+            return Convert.ToString(PgConnection.Scalar(connection, "SELECT datconnlimit FROM pg_database WHERE oid = $1::oid",
+                door.Found["oid"]),
                 CultureInfo.InvariantCulture) == (shut ? "0" : door.Found["limit"]);
         return GranteesOf(connection, door.Found["oid"]).Any(grantee => grantee.Role == door.Found["role"]) != shut;
     }

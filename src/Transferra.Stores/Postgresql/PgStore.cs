@@ -1,6 +1,8 @@
 // PgStore.cs: a PostgreSQL database opened for reading, in one snapshot that every reader shares.
-// Why a connection for each reader: a connection does one COPY at a time; all take part in the snapshot of the first one (pg_export_snapshot).
-// Holds: (1) nothing is written: every transaction is read only; (2) all reading sees the state of the moment it was opened, also while others write.
+// Why a connection for each reader: a connection does one COPY at a time; all take part in the snapshot of the first one
+// (pg_export_snapshot).
+// Holds: (1) nothing is written: every transaction is read only; (2) all reading sees the state of the moment it was opened, also while
+// others write.
 using System.Globalization;
 using Npgsql;
 using Transferra.Core.Records;
@@ -45,7 +47,8 @@ internal sealed class PgStore : IStore
         Identity = new StoreIdentity("PostgreSQL", keeper.ServerVersion.Split(' ')[0],
             long.Parse(Say("SELECT pg_database_size(current_database())"), CultureInfo.InvariantCulture), facts);
         _keys = new KeptKeys(ReadShape);
-        _catalog = new Catalog<PgColumn>(address.Shown + (_schema == UsualSchema ? "" : $", schema {_schema}"), LoadColumns(), column => column.Name);
+        _catalog = new Catalog<PgColumn>(address.Shown + (_schema == UsualSchema ? "" : $", schema {_schema}"), LoadColumns(), column =>
+            column.Name);
     }
 
     public StoreIdentity Identity { get; }
@@ -92,24 +95,28 @@ internal sealed class PgStore : IStore
         {
             string? fallback = !reader.IsDBNull(1) && !reader.IsDBNull(5) ? reader.GetString(5) : null;
             rows.Add((reader.GetString(0), reader.IsDBNull(1)
-                ? null : new PgColumn(reader.GetString(1), reader.GetFieldValue<uint>(2), reader.GetInt32(3), reader.GetBoolean(4), fallback,
+                ? null : new PgColumn(reader.GetString(1), reader.GetFieldValue<uint>(2), reader.GetInt32(3), reader.GetBoolean(4),
+                    fallback,
                 reader.GetBoolean(6) || fallback?.StartsWith("nextval(", StringComparison.Ordinal) == true)));
         }
-        return rows.GroupBy(row => row.Table).ToDictionary(table => table.Key, table => table.Select(row => row.Column).OfType<PgColumn>().ToArray());
+        return rows.GroupBy(row => row.Table).ToDictionary(table => table.Key, table => table.Select(row => row.Column).OfType<PgColumn>()
+            .ToArray());
     }
 
     public IReadOnlyList<TableShape> ReadShape()
     {
         string where = $"WHERE n.nspname = {PgConnection.Literal(_schema)} AND {IsTable}";
         const string names = "(SELECT coalesce(array_agg(a.attname::text ORDER BY k.place), '{}') FROM unnest({0}) WITH ORDINALITY k(num, place) JOIN pg_attribute a ON a.attrelid = {1} AND a.attnum = k.num)";
-        string Named(string numbers, string of) => names.Replace("{0}", numbers, StringComparison.Ordinal).Replace("{1}", of, StringComparison.Ordinal);
+        string Named(string numbers, string of) => names.Replace("{0}", numbers, StringComparison.Ordinal).Replace("{1}", of,
+            StringComparison.Ordinal);
         ILookup<string, string[]> keys =
             Rows($"SELECT c.relname, {Named("x.conkey", "c.oid")} FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace {where} AND x.contype = 'p'",
             reader => (reader.GetString(0), reader.GetFieldValue<string[]>(1)));
         ILookup<string, RelationShape> relations =
             Rows($"SELECT c.relname, {Named("x.conkey", "c.oid")}, t.relname, {Named("x.confkey", "t.oid")} FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid "
             + $"JOIN pg_class t ON t.oid = x.confrelid JOIN pg_namespace n ON n.oid = c.relnamespace {where} AND x.contype = 'f' ORDER BY x.conname",
-            reader => (reader.GetString(0), new RelationShape(reader.GetFieldValue<string[]>(1), reader.GetString(2), reader.GetFieldValue<string[]>(3))));
+            reader => (reader.GetString(0), new RelationShape(reader.GetFieldValue<string[]>(1), reader.GetString(2),
+                reader.GetFieldValue<string[]>(3))));
         ILookup<string, IndexShape> indexes =
             Rows($"SELECT c.relname, i.relname, x.indisunique, {Named("x.indkey::int2[]", "c.oid")} FROM pg_index x JOIN pg_class c ON c.oid = x.indrelid JOIN pg_class i ON i.oid = x.indexrelid "
             + $"JOIN pg_namespace n ON n.oid = c.relnamespace {where} AND NOT x.indisprimary ORDER BY i.relname",
@@ -147,7 +154,8 @@ internal sealed class PgStore : IStore
 
     private string From(string table) =>
         (Say($"SELECT c.relkind FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND c.relname = {PgConnection.Literal(table)}") == "r"
-        ? "ONLY " : "") + PgConnection.Quote(_schema) + "." + PgConnection.Quote(table); // ONLY: records of tables that inherit from it are their own
+        // ONLY: records of tables that inherit from it are their own
+        ? "ONLY " : "") + PgConnection.Quote(_schema) + "." + PgConnection.Quote(table);
 
     public StoreScript? ReadScript(string folder) => new PgScript(_keeper, _schema).Read();
 
@@ -158,22 +166,29 @@ internal sealed class PgStore : IStore
 
     public bool KeepsKey(string table, IReadOnlyList<string> key) => _keys.Keeps(_catalog.Table(table), key);
 
-    public long CountRows(string table) => _counts.Of(_catalog.Table(table), name => long.Parse(Say($"SELECT count(*) FROM {From(name)}"), CultureInfo.InvariantCulture));
+    public long CountRows(string table) => _counts.Of(_catalog.Table(table), name => long.Parse(Say($"SELECT count(*) FROM {From(name)}"),
+        CultureInfo.InvariantCulture));
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
         string name = _catalog.Table(table.Name);
         var fields = table.Columns.Select(wanted => wanted.Name == PgMender.PlaceColumn
-            ? ("ctid::text", How.Text) : FieldOf(_catalog.Column(name, wanted.Name), wanted.Type)).Select(field => (Sql: field.Item1, How: field.Item2))
+            ? ("ctid::text", How.Text) : FieldOf(_catalog.Column(name, wanted.Name), wanted.Type))
+                .Select(field => (Sql: field.Item1, How: field.Item2))
             .ToArray();
-        // Byte order of texts, as everything here compares them; the server's own order would part equal keys from each other or join others.
-        string order = orderBy.Count == 0 ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => _catalog.Column(name, wanted)).Select(column =>
-            PgConnection.Quote(column.Name) + (PgTypes.Of(column).Kind == FieldKind.Text ? "::text COLLATE \"C\"" : "") + (column.Required ? "" : " NULLS FIRST"))); // without it the server can go by its index
+        // Byte order of texts, as everything here compares them; the server's own order would part equal keys from each other or join
+        // others.
+        string order = orderBy.Count == 0 ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(wanted => _catalog.Column(name, wanted))
+            .Select(column =>
+            // without it the server can go by its index
+            PgConnection.Quote(column.Name) + (PgTypes.Of(column).Kind == FieldKind.Text ? "::text COLLATE \"C\"" : "")
+                + (column.Required ? "" : " NULLS FIRST")));
         string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
         NpgsqlConnection connection = PgConnection.Open(_address.Server!, _address.Path);
         try
         {
-            PgConnection.Execute(connection, $"BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET TRANSACTION SNAPSHOT {PgConnection.Literal(_snapshot)}");
+            PgConnection.Execute(connection,
+                $"BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET TRANSACTION SNAPSHOT {PgConnection.Literal(_snapshot)}");
             string where = RangeCondition.Of(within, table, wanted => PgConnection.Quote(_catalog.Column(name, wanted).Name), wanted =>
                 _catalog.Column(name, wanted).Oid is PgTypes.Int2 or PgTypes.Int4 or PgTypes.Int8);
             return RangeCondition.Hold(new PgRecordReader(connection, $"SELECT {columns} FROM {From(name)}{where}{order}",
@@ -241,8 +256,10 @@ internal sealed class PgStore : IStore
         }, 0, pages - 1, "page", lost);
     }
 
-    // Of a superuser's connection everything could be asked, programs to be run on the server among it. Where policies hide records that role would see fewer.
-    private const string ReadersRole = "pg_read_all_data", MayBeReader = "SELECT current_setting('is_superuser') = 'on' AND EXISTS (SELECT 1 FROM pg_roles WHERE rolname = '" + ReadersRole
+    // Of a superuser's connection everything could be asked, programs to be run on the server among it. Where policies hide records that
+    // role would see fewer.
+    private const string ReadersRole = "pg_read_all_data",
+        MayBeReader = "SELECT current_setting('is_superuser') = 'on' AND EXISTS (SELECT 1 FROM pg_roles WHERE rolname = '" + ReadersRole
         + "') AND NOT EXISTS (SELECT 1 FROM pg_class WHERE relrowsecurity)";
 
     public QueryAnswer Ask(string sql, TimeSpan? limit = null)
@@ -259,7 +276,8 @@ internal sealed class PgStore : IStore
         }
         catch (PostgresException error)
         {
-            throw error.SqlState == PostgresErrorCodes.QueryCanceled ? KitQuestion.TookTooLong(_address.Shown, sql, wait, error) : KitQuestion.Refused(_address.Shown, sql, error.MessageText, error);
+            throw error.SqlState == PostgresErrorCodes.QueryCanceled ? KitQuestion.TookTooLong(_address.Shown, sql, wait, error)
+                : KitQuestion.Refused(_address.Shown, sql, error.MessageText, error);
         }
         catch (NpgsqlException error)
         {
@@ -294,7 +312,8 @@ internal sealed class PgStore : IStore
         using NpgsqlDataReader reader = command.ExecuteReader();
         string[] columns = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
         var rows = new List<IReadOnlyList<string?>>();
-        while (reader.Read()) rows.Add([.. Enumerable.Range(0, columns.Length).Select(i => reader.IsDBNull(i) ? null : reader.GetString(i))]);
+        while (reader.Read()) rows.Add([.. Enumerable.Range(0, columns.Length).Select(i => reader.IsDBNull(i) ? null
+            : reader.GetString(i))]);
         return new QueryAnswer(columns, rows);
     }
 
@@ -308,7 +327,8 @@ internal sealed class PgStore : IStore
             using NpgsqlConnection connection = PgConnection.Open(_address.Server!, _address.Path);
             try
             {
-                // Reads every page and every value that is kept outside of its record; with checksums the server finds damaged pages on the way.
+                // Reads every page and every value that is kept outside of its record; with checksums the server finds damaged pages on
+                // the way.
                 PgConnection.Scalar(connection, $"SELECT sum(length(t::text)) FROM {from} t");
             }
             catch (NpgsqlException error)
@@ -324,7 +344,8 @@ internal sealed class PgStore : IStore
         return complaints;
     }
 
-    // The server's own look into tables and indexes, page by page. Only where its extension is installed: nothing is added to the office's database for it.
+    // The server's own look into tables and indexes, page by page. Only where its extension is installed: nothing is added to the
+    // office's database for it.
     private List<string> LookIntoPages()
     {
         var complaints = new List<string>();
@@ -334,7 +355,8 @@ internal sealed class PgStore : IStore
             Look($"SELECT {extension}.bt_index_check({index[0]}::regclass, true)", $"the index {index[1]}");
         if (Say("SELECT count(*) FROM pg_proc WHERE proname = 'verify_heapam'") == "0") return complaints;
         foreach (IReadOnlyList<string?> table in Inquire($"SELECT c.oid, c.relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {schema} AND c.relkind = 'r' ORDER BY 2").Rows)
-            Look($"SELECT 'page ' || blkno || ': ' || msg FROM {extension}.verify_heapam({table[0]}::regclass) LIMIT 200", $"the table {table[1]}");
+            Look($"SELECT 'page ' || blkno || ': ' || msg FROM {extension}.verify_heapam({table[0]}::regclass) LIMIT 200",
+                $"the table {table[1]}");
         return complaints;
 
         void Look(string sql, string what)

@@ -1,5 +1,7 @@
-// PgStoreBuilder.cs: a new PostgreSQL database, loaded by binary COPY in one transaction; keys, indexes and relations are built after the load.
-// Holds: (1) a row goes to all its tables or to none; (2) nothing is left of a database whose Complete did not return; (3) when Complete returns,
+// PgStoreBuilder.cs: a new PostgreSQL database, loaded by binary COPY in one transaction; keys, indexes and relations are built after the
+// load.
+// Holds: (1) a row goes to all its tables or to none; (2) nothing is left of a database whose Complete did not return; (3) when Complete
+// returns,
 //        the server has counted what was sent, and has it on its disk.
 using Npgsql;
 using Transferra.Core.Records;
@@ -41,7 +43,8 @@ internal sealed class PgStoreBuilder : IStoreBuilder
         {
             try
             {
-                PgConnection.Execute(connection, $"CREATE DATABASE {PgConnection.Quote(address.Path)} TEMPLATE template0 ENCODING 'UTF8'{script?.Database}");
+                PgConnection.Execute(connection,
+                    $"CREATE DATABASE {PgConnection.Quote(address.Path)} TEMPLATE template0 ENCODING 'UTF8'{script?.Database}");
             }
             catch (PostgresException error)
             {
@@ -155,8 +158,10 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     }
 
     /// <summary>Refuses what the server does not hold: numbers of a declared size are finite or NaN there.</summary>
-    internal static int[] Takeable(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, ICollection<RowReject> rejects) => WithoutZeros(outputs,
-        Specials.Hold(outputs, rows, rejects, "PostgreSQL", (vector, row) => vector is not WideVector wides || wides.Values[row] == Specials.NaN), rejects);
+    internal static int[] Takeable(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, ICollection<RowReject> rejects) =>
+        WithoutZeros(outputs,
+        Specials.Hold(outputs, rows, rejects, "PostgreSQL", (vector, row) => vector is not WideVector wides
+            || wides.Values[row] == Specials.NaN), rejects);
 
     // PostgreSQL's texts cannot hold the character U+0000; a record with one is refused before anything of it is sent.
     private static int[] WithoutZeros(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, ICollection<RowReject> rejects)
@@ -199,7 +204,8 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     // As text, which every type of the server takes: also those that we have no type for.
     private void LoadWritten(TableOutput output, ReadOnlySpan<int> rows)
     {
-        int[] taken = [.. Enumerable.Range(0, output.Vectors.Count).Where(i => !IsGenerated(output.Table.Name, output.Table.Columns[i].Name))];
+        int[] taken = [.. Enumerable.Range(0, output.Vectors.Count)
+            .Where(i => !IsGenerated(output.Table.Name, output.Table.Columns[i].Name))];
         _written.Write([.. taken.Select(i => output.Vectors[i])], rows);
         using var copy = (StreamWriter)_connection.BeginTextImport($"COPY {PgConnection.Quote(output.Table.Name)} ({Names(taken.Select(i => output.Table.Columns[i].Name))}) FROM STDIN");
         _written.Read().CopyTo(copy.BaseStream);
@@ -223,12 +229,14 @@ internal sealed class PgStoreBuilder : IStoreBuilder
             PgConnection.Execute(_connection, "RELEASE load");
             Count(outputs, rows.Length);
         }
-        catch (PostgresException error) when (error.SqlState.StartsWith("23", StringComparison.Ordinal)) // class 23: an integrity constraint is violated
+        // class 23: an integrity constraint is violated
+        catch (PostgresException error) when (error.SqlState.StartsWith("23", StringComparison.Ordinal))
         {
             PgConnection.Execute(_connection, "ROLLBACK TO load; RELEASE load");
             if (rows.Length == 1)
             {
-                rejects.Add(new RowReject(rows[0], FaultCode.DuplicateKey, $"the new table {error.TableName} refused the record: {error.MessageText}"));
+                rejects.Add(new RowReject(rows[0], FaultCode.DuplicateKey,
+                    $"the new table {error.TableName} refused the record: {error.MessageText}"));
                 return;
             }
             LoadOrRefuse(outputs, rows[..(rows.Length / 2)], rejects);
@@ -276,18 +284,21 @@ internal sealed class PgStoreBuilder : IStoreBuilder
         }
         Guard("the load could not be made final", () =>
         {
-            _remarks.AddRange(Rounds.Run(_script?.Rights ?? [], TryRun).Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}"));
+            _remarks.AddRange(Rounds.Run(_script?.Rights ?? [], TryRun)
+                .Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}"));
             string? owner = _address.Server!.Owner;
             if (owner is not null)
             {
                 foreach (LoadedTable table in _tables.Values)
-                    PgConnection.Execute(_connection, $"ALTER TABLE {PgConnection.Quote(table.Shape.Name)} OWNER TO {PgConnection.Quote(owner)}");
+                    PgConnection.Execute(_connection,
+                        $"ALTER TABLE {PgConnection.Quote(table.Shape.Name)} OWNER TO {PgConnection.Quote(owner)}");
                 PgConnection.Execute(_connection, $"ALTER SCHEMA {PgConnection.Quote(_schema)} OWNER TO {PgConnection.Quote(owner)}");
             }
             PgConnection.Execute(_connection, "COMMIT");
             // The server gathers its statistics by itself within a minute, unless somebody switched that off.
             if (PgConnection.Scalar(_connection, "SHOW autovacuum") is not "on") PgConnection.Execute(_connection, "ANALYZE");
-            if (owner is not null) PgConnection.Execute(_connection, $"ALTER DATABASE {PgConnection.Quote(_address.Path)} OWNER TO {PgConnection.Quote(owner)}");
+            if (owner is not null) PgConnection.Execute(_connection,
+                $"ALTER DATABASE {PgConnection.Quote(_address.Path)} OWNER TO {PgConnection.Quote(owner)}");
         });
         _complete = true;
         _connection.Dispose();

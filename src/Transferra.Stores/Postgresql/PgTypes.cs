@@ -15,7 +15,8 @@ internal sealed record PgColumn(string Name, uint Oid, int Modifier, bool Requir
 
 internal static class PgTypes
 {
-    public const uint Bool = 16, Bytea = 17, Name = 19, Int8 = 20, Int2 = 21, Int4 = 23, Text = 25, Oid = 26, Float4 = 700, Float8 = 701, Money = 790, Bpchar =
+    public const uint Bool = 16, Bytea = 17, Name = 19, Int8 = 20, Int2 = 21, Int4 = 23, Text = 25, Oid = 26, Float4 = 700, Float8 = 701,
+        Money = 790, Bpchar =
         1042, Varchar = 1043,
         Date = 1082, Time = 1083, Timestamp = 1114, Timestamptz = 1184, Numeric = 1700, Uuid = 2950;
 
@@ -39,12 +40,14 @@ internal static class PgTypes
         _ => FieldType.Text,
     };
 
-    // Without a modifier a numeric may have any number of digits, and a scale below zero or above the precision is none of ours: those are read as text.
+    // Without a modifier a numeric may have any number of digits, and a scale below zero or above the precision is none of ours: those
+    // are read as text.
     private static FieldType? NumericOf(int modifier)
     {
         if (modifier < ModifierHeader) return null;
         int packed = modifier - ModifierHeader, precision = packed >> 16 & 0xFFFF, scale = packed & 0x7FF;
-        return (scale & 0x400) == 0 && precision <= FieldType.MaxPrecision && scale <= precision ? FieldType.Decimal(precision, scale) : null;
+        return (scale & 0x400) == 0 && precision <= FieldType.MaxPrecision && scale <= precision ? FieldType.Decimal(precision, scale)
+            : null;
     }
 
     public static string Declare(FieldType type) => type.Kind switch

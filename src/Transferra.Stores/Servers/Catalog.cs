@@ -1,4 +1,5 @@
-// Catalog.cs: the tables and columns of a database by name. Kits may spell names in another case than the store does; the exact spelling goes first.
+// Catalog.cs: the tables and columns of a database by name. Kits may spell names in another case than the store does; the exact spelling
+// goes first.
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Servers;
@@ -15,7 +16,8 @@ internal sealed class Catalog<T>(string where, IReadOnlyDictionary<string, T[]> 
 
     /// <summary>A table's name as the store spells it.</summary>
     /// <exception cref="TransferraException">There is none.</exception>
-    public string Table(string name) => tables.ContainsKey(name) ? name : tables.Keys.FirstOrDefault(known => string.Equals(known, name, StringComparison.OrdinalIgnoreCase))
+    public string Table(string name) => tables.ContainsKey(name) ? name : tables.Keys.FirstOrDefault(known =>
+        string.Equals(known, name, StringComparison.OrdinalIgnoreCase))
         ?? throw new TransferraException($"there is no table {name} in {where}", Next);
 
     /// <summary>A column of a table.</summary>

@@ -12,6 +12,7 @@ internal sealed class KeptKeys(Func<IReadOnlyList<TableShape>> readShape)
     public bool Keeps(string table, IReadOnlyList<string> columns)
     {
         _keys ??= readShape().ToDictionary(shape => shape.Name, shape => shape.Key);
-        return _keys.TryGetValue(table, out IReadOnlyList<string>? key) && key.Count > 0 && key.All(column => columns.Contains(column, StringComparer.OrdinalIgnoreCase));
+        return _keys.TryGetValue(table, out IReadOnlyList<string>? key) && key.Count > 0
+            && key.All(column => columns.Contains(column, StringComparer.OrdinalIgnoreCase));
     }
 }

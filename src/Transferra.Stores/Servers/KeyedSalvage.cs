@@ -16,15 +16,21 @@ internal static class KeyedSalvage
     {
         TableShape shape = store.ReadShape().First(known => known.Name == name);
         // A key of one whole number leads around the damage; without one the reading ends there.
-        if (shape.Key.Count != 1 || table.OrdinalOf(shape.Key[0]) is not (>= 0 and int key) || table.Columns[key].Type.Kind != FieldKind.Integer)
+        if (shape.Key.Count != 1 || table.OrdinalOf(shape.Key[0]) is not (>= 0 and int key)
+            || table.Columns[key].Type.Kind != FieldKind.Integer)
             return new ReadToDamage(() => store.Read(table, []), table.Name, lost);
         return new SkippingReader(table, (from, before) =>
-            store.Read(table, [], new KeyRange(shape.Key[0], from.ToString(CultureInfo.InvariantCulture), before.ToString(CultureInfo.InvariantCulture))),
+            store.Read(table, [], new KeyRange(shape.Key[0], from.ToString(CultureInfo.InvariantCulture),
+                before.ToString(CultureInfo.InvariantCulture))),
             End("MIN") ?? SkippingReader.FarBelow, End("MAX") ?? SkippingReader.FarAbove, shape.Key[0], lost);
 
         long? End(string which)
         {
-            try { return store.Ask($"SELECT {which}({quote(shape.Key[0])}) FROM {quote(name)}").Rows[0][0] is { } found ? long.Parse(found, CultureInfo.InvariantCulture) : 0; }
+            try
+            {
+                return store.Ask($"SELECT {which}({quote(shape.Key[0])}) FROM {quote(name)}").Rows[0][0] is { } found
+                ? long.Parse(found, CultureInfo.InvariantCulture) : 0;
+            }
             catch (TransferraException) { return null; }
         }
     }

@@ -5,5 +5,6 @@ internal sealed class KnownCounts
 {
     private readonly Dictionary<string, long> _known = [];
 
-    public long Of(string table, Func<string, long> count) => _known.TryGetValue(table, out long known) ? known : _known[table] = count(table);
+    public long Of(string table, Func<string, long> count) => _known.TryGetValue(table, out long known) ? known
+        : _known[table] = count(table);
 }

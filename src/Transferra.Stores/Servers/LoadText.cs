@@ -5,7 +5,8 @@ using Transferra.Core.Records;
 
 namespace Transferra.Stores.Servers;
 
-/// <summary>Rows as LOAD DATA of MariaDB and COPY of PostgreSQL read them: fields parted by tabs, lines by line feeds, \N for no value.</summary>
+/// <summary>Rows as LOAD DATA of MariaDB and COPY of PostgreSQL read them: fields parted by tabs, lines by line feeds, \N for no
+/// value.</summary>
 /// <param name="binaryPrefix">What stands before the hexadecimal digits of bytes.</param>
 internal sealed class LoadText(string binaryPrefix = "")
 {
@@ -79,7 +80,14 @@ internal sealed class LoadText(string binaryPrefix = "")
             Length += plain.Length;
             if (at < 0) return;
             _bytes[Length++] = (byte)'\\';
-            _bytes[Length++] = text[at] switch { (byte)'\t' => (byte)'t', (byte)'\n' => (byte)'n', (byte)'\r' => (byte)'r', 0 => (byte)'0', _ => (byte)'\\' };
+            _bytes[Length++] = text[at] switch
+            {
+                (byte)'\t' => (byte)'t',
+                (byte)'\n' => (byte)'n',
+                (byte)'\r' => (byte)'r',
+                0 => (byte)'0',
+                _ => (byte)'\\'
+            };
             text = text[(at + 1)..];
         }
     }
@@ -92,6 +100,7 @@ internal sealed class LoadText(string binaryPrefix = "")
 
     private void Room(int bytes)
     {
-        if (_bytes.Length - Length < bytes) Array.Resize(ref _bytes, (int)Math.Min(Array.MaxLength, Math.Max(Length + (long)bytes, 2L * _bytes.Length)));
+        if (_bytes.Length - Length < bytes) Array.Resize(ref _bytes,
+            (int)Math.Min(Array.MaxLength, Math.Max(Length + (long)bytes, 2L * _bytes.Length)));
     }
 }

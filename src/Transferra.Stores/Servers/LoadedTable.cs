@@ -22,5 +22,6 @@ internal class LoadedTable(TableShape shape)
     public static bool IsKey(TableShape table, ColumnShape column) => table.Key.Contains(column.Name, StringComparer.OrdinalIgnoreCase);
 
     /// <summary>Whether the engine counts a column up by itself.</summary>
-    public static bool IsNumbered(TableShape table, ColumnShape column) => string.Equals(column.Name, table.NumberedColumn, StringComparison.OrdinalIgnoreCase);
+    public static bool IsNumbered(TableShape table, ColumnShape column) => string.Equals(column.Name, table.NumberedColumn,
+        StringComparison.OrdinalIgnoreCase);
 }

@@ -1,5 +1,5 @@
-// RangeCondition.cs: a range of whole numbers as SQL, which every engine understands alike. Texts, dates and decimals compare otherwise from engine to
-// engine, so their ranges are passed over here, record by record.
+// RangeCondition.cs: a range of whole numbers as SQL, which every engine understands alike. Texts, dates and decimals compare otherwise
+// from engine to engine, so their ranges are passed over here, record by record.
 using System.Globalization;
 using System.Text;
 using Transferra.Core.Records;
@@ -35,5 +35,6 @@ internal static class RangeCondition
     }
 
     /// <summary>The reader, held to its range: also where the engine was asked, as it is cheap and the same everywhere.</summary>
-    public static IRecordReader Hold(IRecordReader reader, TableShape table, KeyRange? within) => within is null ? reader : new RangeReader(reader, table, within);
+    public static IRecordReader Hold(IRecordReader reader, TableShape table, KeyRange? within) => within is null ? reader
+        : new RangeReader(reader, table, within);
 }

@@ -1,4 +1,5 @@
-// Rounds.cs: runs statements of which some need others of them first, without knowing which: those that fail are tried again after the others, as long as that helps.
+// Rounds.cs: runs statements of which some need others of them first, without knowing which: those that fail are tried again after the
+// others, as long as that helps.
 namespace Transferra.Stores.Servers;
 
 internal static class Rounds

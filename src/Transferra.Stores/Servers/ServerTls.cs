@@ -16,7 +16,8 @@ internal static class ServerTls
     /// <summary>What the fact says where something is.</summary>
     /// <param name="server">How it was asked for.</param>
     /// <param name="how">The engine's word for it, such as "TLSv1.3".</param>
-    public static string Said(ServerAddress server, string how) => $"encrypted ({how}), {(server.Connection == ConnectionCare.Checked ? "certificate checked" : "certificate not checked")}";
+    public static string Said(ServerAddress server, string how) =>
+        $"encrypted ({how}), {(server.Connection == ConnectionCare.Checked ? "certificate checked" : "certificate not checked")}";
 
     /// <summary>Looks whether what is asked for can be done.</summary>
     /// <exception cref="TransferraException">The authority's file cannot be read.</exception>
@@ -27,11 +28,13 @@ internal static class ServerTls
         {
             var certificates = new X509Certificate2Collection();
             certificates.ImportFromPemFile(file);
-            if (certificates.Count == 0) throw new TransferraException($"there is no certificate in {file}", "Name a file of certificates in PEM with authority in office.yaml.");
+            if (certificates.Count == 0) throw new TransferraException($"there is no certificate in {file}",
+                "Name a file of certificates in PEM with authority in office.yaml.");
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException or System.Security.Cryptography.CryptographicException)
         {
-            throw new TransferraException($"the certificates in {file} cannot be read: {error.Message}", "Correct authority in office.yaml, or who may read the file.", error);
+            throw new TransferraException($"the certificates in {file} cannot be read: {error.Message}",
+                "Correct authority in office.yaml, or who may read the file.", error);
         }
     }
 
@@ -50,7 +53,8 @@ internal static class ServerTls
     }
 
     /// <summary>Whether a failure is one of encryption or of a certificate.</summary>
-    public static bool IsWhy(Exception error) => error.GetBaseException() is System.Security.Authentication.AuthenticationException || error.Message.Contains("SSL", StringComparison.Ordinal)
+    public static bool IsWhy(Exception error) => error.GetBaseException() is System.Security.Authentication.AuthenticationException
+        || error.Message.Contains("SSL", StringComparison.Ordinal)
         || error.InnerException?.Message.Contains("SSL", StringComparison.Ordinal) == true;
 
     /// <summary>The server does not encrypt, or is not the one that its certificate should prove.</summary>

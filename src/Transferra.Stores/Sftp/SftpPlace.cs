@@ -1,5 +1,6 @@
 // SftpPlace.cs: backup sets in a folder of another machine, over SFTP (draft-ietf-secsh-filexfer-02, as OpenSSH speaks it).
-// Holds: (1) nothing is sent before the other machine has shown the key that office.yaml knows it by; (2) a set gets its name there only after all of it was
+// Holds: (1) nothing is sent before the other machine has shown the key that office.yaml knows it by; (2) a set gets its name there only
+// after all of it was
 //        taken; (3) what goes wrong there comes up as an IOException in words, so that the other places go on.
 using System.Net.Sockets;
 using Renci.SshNet;
@@ -33,7 +34,8 @@ public sealed class SftpPlace(SftpAddress address) : ISetPlace, IDisposable
     /// <inheritdoc/>
     public byte[]? ReadSmall(string name, int mostBytes) => Do("read " + name, client =>
     {
-        if (!client.Exists(PathOf(name)) || client.GetAttributes(PathOf(name)) is not { IsRegularFile: true } found || found.Size > mostBytes) return null;
+        if (!client.Exists(PathOf(name)) || client.GetAttributes(PathOf(name)) is not { IsRegularFile: true } found
+            || found.Size > mostBytes) return null;
         return client.ReadAllBytes(PathOf(name));
     });
 
@@ -61,7 +63,8 @@ public sealed class SftpPlace(SftpAddress address) : ISetPlace, IDisposable
     public IReadOnlyList<PlacedFile> List() => Do("list the folder", client =>
     {
         if (!client.Exists(Folder)) return (IReadOnlyList<PlacedFile>)[];
-        return [.. client.ListDirectory(Folder).Where(file => file.Name is not ("." or "..")).OrderBy(file => file.Name, StringComparer.Ordinal)
+        return [.. client.ListDirectory(Folder).Where(file => file.Name is not ("." or "..")).OrderBy(file => file.Name,
+            StringComparer.Ordinal)
             .Select(file => new PlacedFile(file.Name, file.IsDirectory ? 0 : file.Length))];
     });
 
@@ -86,7 +89,8 @@ public sealed class SftpPlace(SftpAddress address) : ISetPlace, IDisposable
     public bool Has(string name) => Do("look for " + name, client => client.Exists(PathOf(name)));
 
     /// <inheritdoc/>
-    public ISetFile Open(string name) => Do("open " + name, client => client.Exists(PathOf(name)) ? new SftpSetFile(this, client.OpenRead(PathOf(name)))
+    public ISetFile Open(string name) => Do("open " + name, client => client.Exists(PathOf(name))
+        ? new SftpSetFile(this, client.OpenRead(PathOf(name)))
         : throw new FileNotFoundException($"{PathOf(name)} is not there"));
 
     /// <inheritdoc/>
@@ -125,7 +129,8 @@ public sealed class SftpPlace(SftpAddress address) : ISetPlace, IDisposable
             try
             {
                 using FileStream file = File.OpenRead(from);
-                client.UploadFileAsync(file, part, new Reporting<UploadFileProgressReport>(report => progress((long)report.TotalBytesUploaded, file.Length)),
+                client.UploadFileAsync(file, part, new Reporting<UploadFileProgressReport>(report =>
+                    progress((long)report.TotalBytesUploaded, file.Length)),
                     cancel).GetAwaiter().GetResult();
                 long taken = client.GetAttributes(part).Size;
                 if (taken != file.Length) throw new IOException(FormattableString.Invariant($"only {taken} of {file.Length} bytes were taken"));
@@ -189,7 +194,8 @@ public sealed class SftpPlace(SftpAddress address) : ISetPlace, IDisposable
             }
             catch (SftpException error)
             {
-                throw new IOException($"cannot {doing}: {address.Host} says \"{error.Message}\", as it also does when its disk is full", error);
+                throw new IOException($"cannot {doing}: {address.Host} says \"{error.Message}\", as it also does when its disk is full",
+                    error);
             }
             catch (SshAuthenticationException error)
             {

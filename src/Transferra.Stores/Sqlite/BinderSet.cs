@@ -41,7 +41,12 @@ internal sealed unsafe class BinderSet : IDisposable
         LongVector { Type.Kind: FieldKind.Integer or FieldKind.Boolean } => new Column(vector, How.Whole, default),
         LongVector { Type.Kind: FieldKind.Date } => new Column(vector, How.Date, default),
         WideVector wides when SqliteTypes.IsScaled(wides.Type) => new Column(vector, How.Scaled, default),
-        BytesVector bytes => new Column(vector, vector.Type.Kind switch { FieldKind.Text => How.Text, FieldKind.Any => How.Any, _ => How.Blob }, bytes.Pin()),
+        BytesVector bytes => new Column(vector, vector.Type.Kind switch
+        {
+            FieldKind.Text => How.Text,
+            FieldKind.Any => How.Any,
+            _ => How.Blob
+        }, bytes.Pin()),
         DoubleVector => new Column(vector, How.Real, default),
         _ => new Column(vector, How.Shown, default),
     };

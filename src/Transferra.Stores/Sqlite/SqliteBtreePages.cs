@@ -1,4 +1,5 @@
-// SqliteBtreePages.cs: what is on the pages of a table's b-tree: cells, the pages they point at, records, and what of them lies on overflow pages.
+// SqliteBtreePages.cs: what is on the pages of a table's b-tree: cells, the pages they point at, records, and what of them lies on
+// overflow pages.
 // Source: "The SQLite Database File Format", sections 1.6 (b-tree pages), 1.7 (overflow pages).
 // Holds: (1) nothing outside of a page is read; (2) what is not laid out exactly as that document says is refused.
 using System.Buffers.Binary;
@@ -23,7 +24,8 @@ internal sealed class SqliteBtreePages(SqlitePageFile pages)
 
     /// <summary>The page that a cell of an interior page points at; behind the last cell, the one on the right.</summary>
     public static long Child(ReadOnlySpan<byte> page, int cells, int cell) =>
-        BinaryPrimitives.ReadUInt32BigEndian(cell == cells ? page[8..] : page[BinaryPrimitives.ReadUInt16BigEndian(page[(12 + (2 * cell))..])..]);
+        BinaryPrimitives.ReadUInt32BigEndian(cell == cells ? page[8..]
+            : page[BinaryPrimitives.ReadUInt16BigEndian(page[(12 + (2 * cell))..])..]);
 
     /// <summary>The greatest record number below the page that a cell of a table's interior page points at.</summary>
     public static long KeyOf(ReadOnlySpan<byte> page, int cell)
@@ -32,7 +34,8 @@ internal sealed class SqliteBtreePages(SqlitePageFile pages)
         return TryVarint(ref rest, out long key) ? key : 0;
     }
 
-    /// <summary>Whether all cells of a page lie within it; none of a page where one does not is trusted, as the engine trusts none.</summary>
+    /// <summary>Whether all cells of a page lie within it; none of a page where one does not is trusted, as the engine trusts
+    /// none.</summary>
     public bool AreWithin(ReadOnlySpan<byte> page, int headerBytes, int cells, bool isLeaf)
     {
         int usable = pages.UsableBytes, first = headerBytes + (2 * cells), last = usable - (isLeaf ? 4 : 5);

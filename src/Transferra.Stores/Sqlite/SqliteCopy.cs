@@ -1,4 +1,5 @@
-// SqliteCopy.cs: a copy of a SQLite file that others are working in, by the engine's own means (its online backup interface): page for page, of one moment.
+// SqliteCopy.cs: a copy of a SQLite file that others are working in, by the engine's own means (its online backup interface): page for
+// page, of one moment.
 using Microsoft.Data.Sqlite;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
@@ -15,7 +16,13 @@ internal static class SqliteCopy
         if (Path.Exists(to)) throw new IOException($"{to} is there already");
         try
         {
-            using (var source = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = from, Mode = SqliteOpenMode.ReadOnly, Pooling = false, DefaultTimeout = 1 }.ToString()))
+            using (var source = new SqliteConnection(new SqliteConnectionStringBuilder
+            {
+                DataSource = from,
+                Mode = SqliteOpenMode.ReadOnly,
+                Pooling = false,
+                DefaultTimeout = 1
+            }.ToString()))
             using (var target = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = to, Pooling = false }.ToString()))
             {
                 source.Open();

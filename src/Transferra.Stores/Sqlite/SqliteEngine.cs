@@ -5,7 +5,8 @@ namespace Transferra.Stores.Sqlite;
 
 internal static class SqliteEngine
 {
-    // One thread uses a connection at a time here, so the engine need not lock around each cell read; measured: reading takes 0.6 of the time.
+    // One thread uses a connection at a time here, so the engine need not lock around each cell read; measured: reading takes 0.6 of the
+    // time.
     static SqliteEngine()
     {
         SQLitePCL.Batteries_V2.Init();
@@ -45,7 +46,8 @@ internal static class SqliteEngine
     /// <summary>How long somebody who writes is waited for.</summary>
     public static readonly TimeSpan Patience = TimeSpan.FromSeconds(30);
 
-    /// <summary>Does something that a writer can be in the way of, again and again for a while: who saves all the time leaves only moments.</summary>
+    /// <summary>Does something that a writer can be in the way of, again and again for a while: who saves all the time leaves only
+    /// moments.</summary>
     /// <exception cref="SqliteException">Something else was in the way, or the writer never left.</exception>
     public static void InAMoment(Action action)
     {
@@ -57,7 +59,9 @@ internal static class SqliteEngine
                 action();
                 return;
             }
-            catch (SqliteException error) when (error.SqliteErrorCode is busy or locked && Environment.TickCount64 < end) { Thread.Sleep(Random.Shared.Next(1, longestMilliseconds)); }
+            catch (SqliteException error) when (error.SqliteErrorCode is busy or locked
+                && Environment.TickCount64 < end)
+            { Thread.Sleep(Random.Shared.Next(1, longestMilliseconds)); }
         }
     }
 
@@ -67,7 +71,8 @@ internal static class SqliteEngine
     {
         int result = SQLitePCL.raw.sqlite3_exec(connection.Handle!, sql);
         if (result != SQLitePCL.raw.SQLITE_OK)
-            throw new SqliteException(SQLitePCL.raw.sqlite3_errmsg(connection.Handle!).utf8_to_string(), result & 0xFF, SQLitePCL.raw.sqlite3_extended_errcode(connection.Handle!));
+            throw new SqliteException(SQLitePCL.raw.sqlite3_errmsg(connection.Handle!).utf8_to_string(), result & 0xFF,
+                SQLitePCL.raw.sqlite3_extended_errcode(connection.Handle!));
     }
 
     /// <summary>A text as SQL writes it.</summary>

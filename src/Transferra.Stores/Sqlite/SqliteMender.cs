@@ -1,5 +1,6 @@
 // SqliteMender.cs: changes records of a copied SQLite file, by their record numbers, which a copy shares with its original.
-// Holds: (1) the bytes of text go in as the version's code page has them, and a number keeps the kind of storage that it had; (2) no trigger runs.
+// Holds: (1) the bytes of text go in as the version's code page has them, and a number keeps the kind of storage that it had; (2) no
+// trigger runs.
 using System.Data.Common;
 using System.Text;
 using Microsoft.Data.Sqlite;

@@ -1,7 +1,8 @@
 // SqlitePageFile.cs: the pages of an open SQLite store, read through the engine's own handle of the file.
-// Why the engine's handle: a second one of ours, closed, would take away the locks by which the engine keeps others from changing the file (POSIX advisory
-// locks belong to the process and go with any of its handles).
-// Holds: (1) nothing is written, and nothing is read that the open connection might not read; (2) a page that is not whole is not given out.
+// Why the engine's handle: a second one of ours, closed, would take away the locks by which the engine keeps others from changing the
+// file (POSIX advisory locks belong to the process and go with any of its handles).
+// Holds: (1) nothing is written, and nothing is read that the open connection might not read; (2) a page that is not whole is not given
+// out.
 using Microsoft.Data.Sqlite;
 
 namespace Transferra.Stores.Sqlite;
@@ -37,7 +38,8 @@ internal sealed unsafe class SqlitePageFile
     /// <summary>How many the file has, as the engine counts.</summary>
     public long Pages { get; }
 
-    /// <summary>The pages of a connection's main file; null where they cannot be read so: text that is no UTF-8, a file that is none.</summary>
+    /// <summary>The pages of a connection's main file; null where they cannot be read so: text that is no UTF-8, a file that is
+    /// none.</summary>
     /// <param name="connection">Within a read transaction, with no changes waiting beside the file.</param>
     public static SqlitePageFile? Of(SqliteConnection connection)
     {
@@ -59,7 +61,8 @@ internal sealed unsafe class SqlitePageFile
         {
             if (SqliteNative.FileControl(database, main, SqliteNative.FilePointer, &file) != SqliteNative.Ok || file == 0) return null;
         }
-        // struct sqlite3_file { const sqlite3_io_methods *pMethods; }; the methods: int iVersion; xClose; xRead; ... ("The SQLite C interface", OS interface file virtual methods)
+        // struct sqlite3_file { const sqlite3_io_methods *pMethods; }; the methods: int iVersion; xClose; xRead; ... ("The SQLite C
+        // interface", OS interface file virtual methods)
         nint methods = *(nint*)file;
         if (methods == 0) return null;
         nint read = ((nint*)methods)[2];

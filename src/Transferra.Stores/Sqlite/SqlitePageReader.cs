@@ -1,11 +1,14 @@
-// SqlitePageReader.cs: one table as record batches, read from its pages; where they are not as they should be, the engine reads on from that record.
-// Holds: (1) what it delivers is what the engine would: a property test compares the two over every kind of value, size of page and way of storing;
+// SqlitePageReader.cs: one table as record batches, read from its pages; where they are not as they should be, the engine reads on from
+// that record.
+// Holds: (1) what it delivers is what the engine would: a property test compares the two over every kind of value, size of page and way
+// of storing;
 //        (2) damage is judged and told by the engine alone.
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Sqlite;
 
-internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout layout, TableShape table, SqliteCells cells, Files.FileWatch? watch,
+internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout layout, TableShape table, SqliteCells cells,
+    Files.FileWatch? watch,
     Func<long, IRecordReader> engine) : IRecordReader
 {
     private readonly SqliteTableScan _scan = new(pages, layout.RootPage);

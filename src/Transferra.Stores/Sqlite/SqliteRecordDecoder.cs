@@ -16,7 +16,8 @@ internal sealed record SqliteTableLayout(long RootPage, IReadOnlyList<SqliteStor
 /// <summary>A column as records hold it.</summary>
 /// <param name="Position">In what is read; -1 when it is not.</param>
 /// <param name="IsReal">Whether whole numbers in it stand for floating-point ones, as the engine keeps these where they are whole.</param>
-/// <param name="Added">What a record has in it that was stored before the column was added; null when that is not known. Most tables have no such record.</param>
+/// <param name="Added">What a record has in it that was stored before the column was added; null when that is not known. Most tables have
+/// no such record.</param>
 internal sealed record SqliteStoredColumn(int Position, bool IsReal, Lazy<SqliteConstant?> Added);
 
 /// <summary>A value to keep.</summary>
@@ -41,7 +42,8 @@ internal sealed class SqliteRecordDecoder(SqliteTableLayout layout, TableShape t
         {
             if (column.Position < 0) return new Plan(Way.Skipped, -1, isNumber, column.IsReal, 0, column.Added);
             FieldType type = table.Columns[column.Position].Type;
-            bool areUnits = type.Kind == FieldKind.Decimal && type.Precision <= 18 && (type.Scale == 0 || cells.IsScaled(column.Position)) && !column.IsReal;
+            bool areUnits = type.Kind == FieldKind.Decimal && type.Precision <= 18 && (type.Scale == 0 || cells.IsScaled(column.Position))
+                && !column.IsReal;
             Way way = type.Kind switch
             {
                 FieldKind.Integer when isNumber => Way.Number,
@@ -51,7 +53,8 @@ internal sealed class SqliteRecordDecoder(SqliteTableLayout layout, TableShape t
                 FieldKind.Date => Way.Day,
                 _ => areUnits ? Way.Units : Way.Other,
             };
-            return new Plan(way, column.Position, isNumber, column.IsReal, areUnits ? (long)DecimalText.PowerOfTen(type.Precision) : 0, column.Added);
+            return new Plan(way, column.Position, isNumber, column.IsReal, areUnits ? (long)DecimalText.PowerOfTen(type.Precision) : 0,
+                column.Added);
         }
     }
 
@@ -89,13 +92,22 @@ internal sealed class SqliteRecordDecoder(SqliteTableLayout layout, TableShape t
             {
                 case Way.Skipped: break;
                 case Way.Number: ((LongVector)vectors[cell.Position]).Append(number); break;
-                case Way.Whole when kind is >= 1 and <= 9 and not 7: ((LongVector)vectors[cell.Position]).Append(WholeOf(kind, value)); break;
-                case Way.Units when kind is >= 1 and <= 9 and not 7 && WholeOf(kind, value) is long units && units < cell.Limit && units > -cell.Limit:
+                case Way.Whole when kind is >= 1 and <= 9 and not 7:
+                    ((LongVector)vectors[cell.Position])
+                    .Append(WholeOf(kind, value)); break;
+                case Way.Units when kind is >= 1 and <= 9 and not 7 && WholeOf(kind, value) is long units && units < cell.Limit
+                    && units > -cell.Limit:
                     ((WideVector)vectors[cell.Position]).Append(units);
                     break;
-                case Way.Text when kind >= 12 && (kind & 1) == 1 && Utf8.IsValid(value): ((BytesVector)vectors[cell.Position]).Append(value); break;
-                case Way.Day when kind == 33 && ValueText.TryDate(value, out long day): ((LongVector)vectors[cell.Position]).Append(day); break;
-                default: cells.Append(batch, row, cell.Position, cell.IsNumber ? SqliteCell.Of(number) : CellOf(kind, value, cell.IsReal)); break;
+                case Way.Text when kind >= 12 && (kind & 1) == 1 && Utf8.IsValid(value):
+                    ((BytesVector)vectors[cell.Position])
+                    .Append(value); break;
+                case Way.Day when kind == 33 && ValueText.TryDate(value, out long day):
+                    ((LongVector)vectors[cell.Position])
+                    .Append(day); break;
+                default:
+                    cells.Append(batch, row, cell.Position, cell.IsNumber ? SqliteCell.Of(number)
+                    : CellOf(kind, value, cell.IsReal)); break;
             }
         }
         if (batch.Faults.Count > faults + 1) SortFaults(batch, faults);
@@ -105,7 +117,8 @@ internal sealed class SqliteRecordDecoder(SqliteTableLayout layout, TableShape t
     // Faults are told in the order of what is read, not of what is stored.
     private static void SortFaults(RecordBatch batch, int from)
     {
-        RowFault[] sorted = [.. batch.Faults.Skip(from).OrderBy(fault => batch.Columns.TakeWhile(column => column.Name != fault.Column).Count())];
+        RowFault[] sorted = [.. batch.Faults.Skip(from).OrderBy(fault => batch.Columns.TakeWhile(column => column.Name != fault.Column)
+            .Count())];
         batch.Faults.RemoveRange(from, sorted.Length);
         batch.Faults.AddRange(sorted);
     }

@@ -21,7 +21,8 @@ internal sealed unsafe class SqliteRecordReader : IRecordReader
         }
         catch (InvalidOperationException error)
         {
-            throw new TransferraException($"{where}: {error.Message}", "The store's tables differ from what the kit says of this version; run: transferra check", error);
+            throw new TransferraException($"{where}: {error.Message}",
+                "The store's tables differ from what the kit says of this version; run: transferra check", error);
         }
     }
 
@@ -57,8 +58,8 @@ internal sealed unsafe class SqliteRecordReader : IRecordReader
         return false;
     }
 
-    /// <summary>Whether a batch has enough bytes. Asking every row would cost more than reading it; a table of wide rows fills the batch past the cap by at
-    /// most 63 of them.</summary>
+    /// <summary>Whether a batch has enough bytes. Asking every row would cost more than reading it; a table of wide rows fills the batch
+    /// past the cap by at most 63 of them.</summary>
     public static bool IsHeavy(RecordBatch batch, int rows) => (rows % 64 == 0 || rows == 1) && batch.ByteCount >= batch.Limits.MaxBytes;
 
     private SqliteCell Cell(int column)

@@ -1,7 +1,9 @@
 // SqliteSalvage.cs: of a damaged or cut-off file, every table page that is whole, whatever led to it.
-// Why pages: the engine reaches a record only by the pages above it. Where one of those is gone, what lies below is whole and nobody points to it.
-// How: the trees are walked from their roots as far as they go, and what is missing is kept as gaps between record numbers; then each whole leaf that no tree
-// reached, and that is not free, goes to the one table that has a gap for its record numbers and as many columns as its records. Where two could have it, neither gets it.
+// Why pages: the engine reaches a record only by the pages above it. Where one of those is gone, what lies below is whole and nobody
+// points to it.
+// How: the trees are walked from their roots as far as they go, and what is missing is kept as gaps between record numbers; then each
+// whole leaf that no tree reached, and that is not free, goes to the one table that has a gap for its record numbers and as many columns
+// as its records. Where two could have it, neither gets it.
 // Source: "The SQLite Database File Format", sections 1.5 (freelist), 1.6 (b-tree pages).
 using System.Buffers.Binary;
 using System.Collections;
@@ -57,7 +59,8 @@ internal sealed class SqliteSalvage
     {
         byte[] content = new byte[_pages.PageBytes];
         bool isIndex = table is null;
-        if (page <= 1 || page >= _seen.Length || _seen[(int)page] || depth > DeepestTree || !_pages.TryRead(page, content) || !IsWhole(content, out bool isLeaf)
+        if (page <= 1 || page >= _seen.Length || _seen[(int)page] || depth > DeepestTree || !_pages.TryRead(page, content)
+            || !IsWhole(content, out bool isLeaf)
             || (!isIndex && content[0] is SqliteBtreePages.LeafOfIndex or SqliteBtreePages.InteriorOfIndex))
         {
             if (table is not null && after < upTo) table.Gaps.Add((after, upTo));
@@ -97,7 +100,8 @@ internal sealed class SqliteSalvage
     {
         if (12 + 2 * cells > _pages.UsableBytes) return false;
         for (int cell = 0; cell < cells; cell++)
-            if (BinaryPrimitives.ReadUInt16BigEndian(page[(12 + 2 * cell)..]) is var at && (at < 12 + 2 * cells || at > _pages.UsableBytes - 4)) return false;
+            if (BinaryPrimitives.ReadUInt16BigEndian(page[(12 + 2 * cell)..]) is var at
+                && (at < 12 + 2 * cells || at > _pages.UsableBytes - 4)) return false;
         return true;
     }
 
@@ -106,13 +110,15 @@ internal sealed class SqliteSalvage
     {
         byte[] page = new byte[_pages.PageBytes];
         if (!_pages.TryRead(1, page)) return;
-        for (long trunk = BinaryPrimitives.ReadUInt32BigEndian(page.AsSpan(FirstFreePage)); trunk > 1 && trunk < _seen.Length && !_seen[(int)trunk] && _pages.TryRead(trunk, page);
+        for (long trunk = BinaryPrimitives.ReadUInt32BigEndian(page.AsSpan(FirstFreePage)); trunk > 1 && trunk < _seen.Length
+            && !_seen[(int)trunk] && _pages.TryRead(trunk, page);
             trunk = BinaryPrimitives.ReadUInt32BigEndian(page))
         {
             _seen[(int)trunk] = true;
             int count = (int)Math.Min(BinaryPrimitives.ReadUInt32BigEndian(page.AsSpan(4)), (uint)(page.Length / 4 - 2));
             for (int i = 0; i < count; i++)
-                if (BinaryPrimitives.ReadUInt32BigEndian(page.AsSpan(8 + 4 * i)) is var free && free < _seen.Length) _seen[(int)free] = true;
+                if (BinaryPrimitives.ReadUInt32BigEndian(page.AsSpan(8 + 4 * i)) is var free
+                    && free < _seen.Length) _seen[(int)free] = true;
         }
     }
 
@@ -121,11 +127,14 @@ internal sealed class SqliteSalvage
         byte[] page = new byte[_pages.PageBytes];
         for (int number = 2; number < _seen.Length; number++)
         {
-            if (_seen[number] || !_pages.TryRead(number, page) || page[0] != SqliteBtreePages.LeafOfTable || SqliteBtreePages.CellsOf(page) == 0) continue;
+            if (_seen[number] || !_pages.TryRead(number, page) || page[0] != SqliteBtreePages.LeafOfTable
+                || SqliteBtreePages.CellsOf(page) == 0) continue;
             if (!IsWhole(page, out _) || Numbers(page) is not { } records) continue;
-            SqliteTree[] mayHave = [.. Tables.Where(table => table.Gaps.Any(gap => gap.After < records.First && records.Last <= gap.UpTo) && records.Columns <= table.Layout.Columns.Count)];
+            SqliteTree[] mayHave = [.. Tables.Where(table => table.Gaps.Any(gap => gap.After < records.First && records.Last <= gap.UpTo)
+                && records.Columns <= table.Layout.Columns.Count)];
             // Records have fewer columns than their table only where it was widened later.
-            if (mayHave.Length > 1 && mayHave.Where(table => table.Layout.Columns.Count == records.Columns).ToArray() is { Length: > 0 } same) mayHave = same;
+            if (mayHave.Length > 1 && mayHave.Where(table => table.Layout.Columns.Count == records.Columns)
+                .ToArray() is { Length: > 0 } same) mayHave = same;
             if (mayHave is [var only])
             {
                 only.Leaves.Add(number);
@@ -158,7 +167,8 @@ internal sealed class SqliteSalvage
     private static int? ColumnsOf(ReadOnlySpan<byte> record)
     {
         ReadOnlySpan<byte> rest = record;
-        if (!SqliteBtreePages.TryVarint(ref rest, out long header) || header < record.Length - rest.Length || header > record.Length) return null;
+        if (!SqliteBtreePages.TryVarint(ref rest, out long header) || header < record.Length - rest.Length
+            || header > record.Length) return null;
         int columns = 0;
         for (rest = record[(record.Length - rest.Length)..(int)header]; !rest.IsEmpty; columns++)
             if (!SqliteBtreePages.TryVarint(ref rest, out _)) return null;
@@ -167,7 +177,8 @@ internal sealed class SqliteSalvage
 }
 
 /// <summary>Delivers the records of the pages that were found of a table.</summary>
-internal sealed class SqliteSalvageReader(SqlitePageFile pages, SqliteTree tree, TableShape table, SqliteCells cells, ICollection<LostPart> lost) : IRecordReader
+internal sealed class SqliteSalvageReader(SqlitePageFile pages, SqliteTree tree, TableShape table, SqliteCells cells,
+    ICollection<LostPart> lost) : IRecordReader
 {
     private readonly SqliteBtreePages _btree = new(pages);
     private readonly SqliteRecordDecoder _decoder = new(tree.Layout, table, cells);
@@ -196,7 +207,8 @@ internal sealed class SqliteSalvageReader(SqlitePageFile pages, SqliteTree tree,
                 continue;
             }
             batch.Truncate(rows);
-            lost.Add(new LostPart(table.Name, FormattableString.Invariant($"record {_btree.Number}"), isThere ? "it is not laid out as a record is" : "part of it lies on pages that are damaged or not there"));
+            lost.Add(new LostPart(table.Name, FormattableString.Invariant($"record {_btree.Number}"),
+                isThere ? "it is not laid out as a record is" : "part of it lies on pages that are damaged or not there"));
         }
         return true;
     }
@@ -210,7 +222,8 @@ internal sealed class SqliteSalvageReader(SqlitePageFile pages, SqliteTree tree,
             if (gaps.Count > 0 && gaps[^1].UpTo >= after) gaps[^1] = (gaps[^1].After, Math.Max(gaps[^1].UpTo, upTo));
             else gaps.Add((after, upTo));
         }
-        foreach ((long after, long upTo) in gaps) lost.Add(new LostPart(table.Name, Words(after, upTo), "the pages they lie on are damaged or not there"));
+        foreach ((long after, long upTo) in gaps) lost.Add(new LostPart(table.Name, Words(after, upTo),
+            "the pages they lie on are damaged or not there"));
         foreach (string undecided in tree.Undecided) lost.Add(new LostPart(table.Name, undecided, "nothing points to the page any more"));
     }
 

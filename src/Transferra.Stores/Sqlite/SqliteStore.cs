@@ -28,7 +28,8 @@ internal sealed class SqliteStore : IStore
     private SqliteStore(string path, SqliteConnection connection, TextDecoder? decoder, FileWatch? watch, StoreIdentity identity)
     {
         (_path, _connection, _decoder, _watch, Identity) = (path, connection, decoder, watch, identity);
-        _pages = identity.HeaderFields.ContainsKey(StoreIdentity.WaitingChanges) || identity.HeaderFields.ContainsKey(CutOff) ? null : SqlitePageFile.Of(connection);
+        _pages = identity.HeaderFields.ContainsKey(StoreIdentity.WaitingChanges) || identity.HeaderFields.ContainsKey(CutOff) ? null
+            : SqlitePageFile.Of(connection);
     }
 
     public StoreIdentity Identity { get; }
@@ -55,13 +56,15 @@ internal sealed class SqliteStore : IStore
     private static readonly TimeSpan Beat = TimeSpan.FromMilliseconds(5);
 
     // The engine says so when the journal beside the file is one that nobody is writing any more, and this connection may not undo it.
-    private static bool IsRollbackWanted(string path, SqliteException error) => error.SqliteErrorCode is ReadOnly or CannotOpen && new FileInfo(path + "-journal") is { Exists: true, Length: > 0 };
+    private static bool IsRollbackWanted(string path, SqliteException error) => error.SqliteErrorCode is ReadOnly or CannotOpen
+        && new FileInfo(path + "-journal") is { Exists: true, Length: > 0 };
 
     private static SqliteStore TryOpen(string path, string? textEncoding)
     {
         Dictionary<string, string> header = ReadHeader(path);
-        // Closed by everybody, a store in write-ahead mode is read without the side files that the engine would make for it; nothing but a watch on the
-        // file then tells that somebody came back. With changes waiting, the engine's own side files are joined, as another user of it.
+        // Closed by everybody, a store in write-ahead mode is read without the side files that the engine would make for it; nothing but
+        // a watch on the file then tells that somebody came back. With changes waiting, the engine's own side files are joined, as
+        // another user of it.
         FileWatch? watch = HowToRead(path, header) ? new FileWatch(path) : null;
         SqliteConnection connection = SqliteEngine.Open(Source(path, watch is not null), SqliteOpenMode.ReadOnly);
         try
@@ -71,7 +74,8 @@ internal sealed class SqliteStore : IStore
             // The engine opens no file that is cut off, unless its schema may be written; this connection may write nothing at all.
             if (IsCutOff(path, header)) SqliteEngine.Execute(connection, "PRAGMA writable_schema = ON");
             SqliteEngine.ExecuteAtOnce(connection, "BEGIN");
-            SqliteEngine.InAMoment(() => SqliteEngine.ExecuteAtOnce(connection, "SELECT count(*) FROM sqlite_schema")); // the read that fixes the snapshot
+            // the read that fixes the snapshot
+            SqliteEngine.InAMoment(() => SqliteEngine.ExecuteAtOnce(connection, "SELECT count(*) FROM sqlite_schema"));
         }
         catch (SqliteException)
         {
@@ -88,9 +92,11 @@ internal sealed class SqliteStore : IStore
     // Offsets: "The SQLite Database File Format", section 1.3.
     private static Dictionary<string, string> ReadHeader(string path)
     {
-        if (Directory.Exists(path)) throw new TransferraException($"{path} is a folder, not a SQLite file", "Correct the path of the store in office.yaml.");
+        if (Directory.Exists(path)) throw new TransferraException($"{path} is a folder, not a SQLite file",
+            "Correct the path of the store in office.yaml.");
         if (!File.Exists(path))
-            throw new TransferraException($"the store {path} is not there", "Correct the path of the store in office.yaml, or look where the old program keeps its data.");
+            throw new TransferraException($"the store {path} is not there",
+                "Correct the path of the store in office.yaml, or look where the old program keeps its data.");
         var header = new byte[100];
         int read;
         try
@@ -103,7 +109,8 @@ internal sealed class SqliteStore : IStore
         {
             throw new TransferraException($"the store {path} cannot be read: {error.Message}", "Run as a user who may read it.", error);
         }
-        if (read == 0) throw new TransferraException($"the store {path} is empty: 0 bytes", "Restore it from the office's own backup; there is nothing to upgrade in it.");
+        if (read == 0) throw new TransferraException($"the store {path} is empty: 0 bytes",
+            "Restore it from the office's own backup; there is nothing to upgrade in it.");
         if (read < header.Length || System.Text.Encoding.ASCII.GetString(header, 0, 16) != Magic)
             throw new TransferraException($"{path} is no SQLite file, or its first page is damaged",
                 "Check the path in office.yaml. If it is the right file, restore it from the office's own backup.");
@@ -122,7 +129,8 @@ internal sealed class SqliteStore : IStore
     private static bool IsCutOff(string path, Dictionary<string, string> header)
     {
         long pageBytes = long.Parse(header["page_size"], CultureInfo.InvariantCulture) is 1
-            ? 65_536 : long.Parse(header["page_size"], CultureInfo.InvariantCulture), pages = long.Parse(header["pages"], CultureInfo.InvariantCulture);
+            ? 65_536 : long.Parse(header["page_size"], CultureInfo.InvariantCulture),
+                pages = long.Parse(header["pages"], CultureInfo.InvariantCulture);
         long there = pageBytes == 0 ? pages : new FileInfo(path).Length / pageBytes;
         if (there >= pages) return false;
         header[CutOff] = FormattableString.Invariant($"the file is cut off: its header counts {pages} pages, and {there} are there");
@@ -189,18 +197,23 @@ internal sealed class SqliteStore : IStore
         }
         catch (TransferraException)
         {
-            return asked.ToDictionary(column => column, _ => (string[])["several", "kinds"]); // damaged: whatever can be read of them is told by each value
+            // damaged: whatever can be read of them is told by each value
+            return asked.ToDictionary(column => column, _ => (string[])["several", "kinds"]);
         }
     }
 
     private TableShape LookAt(string name)
     {
         QueryAnswer info = Inquire($"SELECT name, type, \"notnull\", pk, dflt_value FROM pragma_table_info({SqliteEngine.Literal(name)}) ORDER BY cid");
-        Dictionary<string, string[]> classes = ClassesOf(name, info.Rows.Where(row => SqliteTypes.Of(row[1] ?? "") is null).Select(row => row[0]!));
-        ColumnShape[] columns = [.. info.Rows.Select(row => new ColumnShape(row[0]!, SqliteTypes.Of(row[1] ?? "") ?? SqliteTypes.Of(row[1] ?? "", classes[row[0]!]), row[2] == "1",
+        Dictionary<string, string[]> classes = ClassesOf(name, info.Rows.Where(row => SqliteTypes.Of(row[1] ?? "") is null)
+            .Select(row => row[0]!));
+        ColumnShape[] columns = [.. info.Rows.Select(row => new ColumnShape(row[0]!, SqliteTypes.Of(row[1] ?? "")
+            ?? SqliteTypes.Of(row[1] ?? "", classes[row[0]!]), row[2] == "1",
             Default: row[4]))];
-        string[] key = [.. info.Rows.Where(row => row[3] != "0").OrderBy(row => int.Parse(row[3]!, CultureInfo.InvariantCulture)).Select(row => row[0]!)];
-        // The engine lets records without a value in their key be, as many as one likes, except where the key is the record's number; those have no key, and no other is theirs.
+        string[] key = [.. info.Rows.Where(row => row[3] != "0").OrderBy(row => int.Parse(row[3]!, CultureInfo.InvariantCulture))
+            .Select(row => row[0]!)];
+        // The engine lets records without a value in their key be, as many as one likes, except where the key is the record's number;
+        // those have no key, and no other is theirs.
         string[] open = [.. info.Rows.Where(row => row[3] != "0" && row[2] == "0").Select(row => row[0]!)];
         bool isKept = open.Length == 0 || IsNumbered(name, info) || !HasNulls(name, open);
         IndexShape[] insteadOfKey = isKept ? [] : [new IndexShape("", key, true)];
@@ -217,7 +230,8 @@ internal sealed class SqliteStore : IStore
         };
     }
 
-    // A key of one whole number is the engine's own record number, which it counts up by itself; not where the table has no such numbers, or the key is declared descending.
+    // A key of one whole number is the engine's own record number, which it counts up by itself; not where the table has no such numbers,
+    // or the key is declared descending.
     private bool IsNumbered(string name, QueryAnswer info) => info.Rows.Count(row => row[3] != "0") == 1
         && info.Rows.Any(row => row[3] == "1" && string.Equals(row[1], "INTEGER", StringComparison.OrdinalIgnoreCase))
         && Inquire($"SELECT 1 FROM pragma_index_list({SqliteEngine.Literal(name)}) WHERE origin = 'pk'").Rows.Count == 0;
@@ -229,17 +243,21 @@ internal sealed class SqliteStore : IStore
     }
 
     public long CountRows(string table) =>
-        _pages is not null && LayoutOf(new TableShape(table, [], [], [])) is { } layout && new SqliteTableScan(_pages!.Again(), layout.RootPage).Count() is { } counted
+        _pages is not null && LayoutOf(new TableShape(table, [], [], [])) is { } layout && new SqliteTableScan(_pages!.Again(),
+            layout.RootPage).Count() is { } counted
             ? counted : long.Parse(Inquire($"SELECT count(*) FROM {SqliteEngine.Quote(table)}").Rows[0][0]!, CultureInfo.InvariantCulture);
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
         // The order of the records in the file is that of their numbers.
         if (within is null && _pages is not null && LayoutOf(table) is { } layout
-            && (orderBy.Count == 0 || (layout.NumberedColumn >= 0 && table.OrdinalOf(orderBy[0]) == layout.Columns[layout.NumberedColumn].Position)))
-            return new SqlitePageReader(_pages!.Again(), layout, table, Cells(table), _watch, done => Engine(table, " NOT INDEXED").Without(done));
+            && (orderBy.Count == 0 || (layout.NumberedColumn >= 0
+                && table.OrdinalOf(orderBy[0]) == layout.Columns[layout.NumberedColumn].Position)))
+            return new SqlitePageReader(_pages!.Again(), layout, table, Cells(table), _watch, done => Engine(table, " NOT INDEXED")
+                .Without(done));
         string order = orderBy.Count == 0 ? "" : " ORDER BY " + string.Join(", ", orderBy.Select(SqliteEngine.Quote));
-        // A cell may hold anything there, so a range is only asked for where a text, which is larger than any number, is passed over afterwards anyway.
+        // A cell may hold anything there, so a range is only asked for where a text, which is larger than any number, is passed over
+        // afterwards anyway.
         string where = RangeCondition.Of(within, table, SqliteEngine.Quote, _ => true);
         return RangeCondition.Hold(Engine(table, where + order), table, within);
     }
@@ -248,7 +266,8 @@ internal sealed class SqliteStore : IStore
     {
         QueryAnswer declared = Inquire($"SELECT name, type FROM pragma_table_info({SqliteEngine.Literal(table.Name)})");
         return [.. table.Columns.Select(column =>
-            declared.Rows.Any(row => string.Equals(row[0], column.Name, StringComparison.OrdinalIgnoreCase) && SqliteTypes.IsScaled(row[1] ?? "")))];
+            declared.Rows.Any(row => string.Equals(row[0], column.Name, StringComparison.OrdinalIgnoreCase)
+                && SqliteTypes.IsScaled(row[1] ?? "")))];
     }
 
     private SqliteCells Cells(TableShape table) => new(ScaledOf(table), _decoder);
@@ -267,18 +286,23 @@ internal sealed class SqliteStore : IStore
         QueryAnswer kind = Inquire($"SELECT s.name, s.rootpage FROM pragma_table_list l JOIN sqlite_schema s ON s.type = 'table' AND lower(s.name) = lower(l.name) WHERE l.schema = 'main' AND l.type = 'table' AND l.wr = 0 AND lower(l.name) = lower({name})");
         if (kind.Rows.Count != 1) return null;
         QueryAnswer columns = Inquire($"SELECT name, type, dflt_value, pk, hidden FROM pragma_table_xinfo({name}) ORDER BY cid");
-        // A key of one INTEGER is the record's number, unless the engine has made an index for it, as it does where it was declared descending.
-        bool isNumbered = columns.Rows.Count(row => row[3] != "0") == 1 && Inquire($"SELECT 1 FROM pragma_index_list({name}) WHERE origin = 'pk'").Rows.Count == 0;
+        // A key of one INTEGER is the record's number, unless the engine has made an index for it, as it does where it was declared
+        // descending.
+        bool isNumbered = columns.Rows.Count(row => row[3] != "0") == 1
+            && Inquire($"SELECT 1 FROM pragma_index_list({name}) WHERE origin = 'pk'").Rows.Count == 0;
         var stored = new List<SqliteStoredColumn>();
         int numbered = -1;
         foreach (IReadOnlyList<string?> row in columns.Rows)
         {
             if (row[4] != "0") return null;
-            if (isNumbered && row[3] != "0" && string.Equals(row[1], "INTEGER", StringComparison.OrdinalIgnoreCase)) numbered = stored.Count;
+            if (isNumbered && row[3] != "0" && string.Equals(row[1], "INTEGER",
+                StringComparison.OrdinalIgnoreCase)) numbered = stored.Count;
             string declared = row[1] ?? "";
-            stored.Add(new SqliteStoredColumn(table.OrdinalOf(row[0]!), SqliteTypes.IsReal(declared), new(() => SqliteTypes.ConstantOf(declared, row[2]))));
+            stored.Add(new SqliteStoredColumn(table.OrdinalOf(row[0]!), SqliteTypes.IsReal(declared),
+                new(() => SqliteTypes.ConstantOf(declared, row[2]))));
         }
-        bool areThere = table.Columns.All(column => columns.Rows.Count(row => string.Equals(row[0], column.Name, StringComparison.OrdinalIgnoreCase)) == 1);
+        bool areThere = table.Columns.All(column =>
+            columns.Rows.Count(row => string.Equals(row[0], column.Name, StringComparison.OrdinalIgnoreCase)) == 1);
         return areThere ? new SqliteTableLayout(long.Parse(kind.Rows[0][1]!, CultureInfo.InvariantCulture), stored, numbered) : null;
     }
 
@@ -287,13 +311,15 @@ internal sealed class SqliteStore : IStore
     // Of changes that wait beside the file only the engine knows.
     private SqliteSalvage? Salvage()
     {
-        if (_salvage is not null || Identity.HeaderFields.ContainsKey(StoreIdentity.WaitingChanges) || SqlitePageFile.Of(_connection) is not { } pages) return _salvage;
+        if (_salvage is not null || Identity.HeaderFields.ContainsKey(StoreIdentity.WaitingChanges)
+            || SqlitePageFile.Of(_connection) is not { } pages) return _salvage;
         IReadOnlyList<IReadOnlyList<string?>> roots = Inquire("SELECT type, name, rootpage FROM sqlite_schema WHERE rootpage > 0").Rows;
         var trees = new List<SqliteTree>();
         var others = new List<long>();
         foreach (IReadOnlyList<string?> row in roots)
         {
-            if (row[0] == "table" && LayoutOf(new TableShape(row[1]!, [], [], [])) is { } layout) trees.Add(new SqliteTree(row[1]!, layout));
+            if (row[0] == "table" && LayoutOf(new TableShape(row[1]!, [], [], [])) is { } layout) trees.Add(new SqliteTree(row[1]!,
+                layout));
             else others.Add(long.Parse(row[2]!, CultureInfo.InvariantCulture));
         }
         return _salvage = new SqliteSalvage(pages, trees, others);
@@ -301,7 +327,8 @@ internal sealed class SqliteStore : IStore
 
     public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost)
     {
-        if (Salvage()?.Tables.FirstOrDefault(tree => string.Equals(tree.Name, table.Name, StringComparison.OrdinalIgnoreCase)) is { } tree && LayoutOf(table) is { } layout)
+        if (Salvage()?.Tables.FirstOrDefault(tree => string.Equals(tree.Name, table.Name, StringComparison.OrdinalIgnoreCase)) is { } tree
+            && LayoutOf(table) is { } layout)
             return new SqliteSalvageReader(SqlitePageFile.Of(_connection)!, tree with { Layout = layout }, table, Cells(table), lost);
         string name = SqliteEngine.Quote(table.Name);
         // Tables without record numbers of their own, and those that call a column so, are read to the damage only.
@@ -311,7 +338,8 @@ internal sealed class SqliteStore : IStore
         if (End("min") is not { } first || End("max") is not { } last) return new ReadToDamage(() => Read(table, []), table.Name, lost);
         SqliteCells cells = Cells(table);
         return new SkippingReader(table, (from, before) =>
-            Engine(table, cells, FormattableString.Invariant($" WHERE _rowid_ >= {from} AND _rowid_ <= {before - 1}")), first, last, "record", lost);
+            Engine(table, cells, FormattableString.Invariant($" WHERE _rowid_ >= {from} AND _rowid_ <= {before - 1}")), first, last,
+                "record", lost);
 
         // The least or the greatest record number. When the page it stands on is damaged, the next one that the engine finds on that side.
         long? End(string which)
@@ -323,13 +351,15 @@ internal sealed class SqliteStore : IStore
                 {
                     string? found = Inquire($"SELECT {which}(_rowid_) FROM {name}{limit}").Rows[0][0];
                     if (limit is not null && which == "max" && found is not null)
-                        lost.Add(new LostPart(table.Name, $"what comes behind record {found}", "the page with the last records is damaged"));
+                        lost.Add(new LostPart(table.Name, $"what comes behind record {found}",
+                            "the page with the last records is damaged"));
                     return found is null ? (limit is null ? 0 : null) : long.Parse(found, CultureInfo.InvariantCulture);
                 }
                 catch (TransferraException) when (bit > 0)
                 {
                     long border = 1L << bit;
-                    limit = which == "min" ? FormattableString.Invariant($" WHERE _rowid_ >= {(1L << (62 - bit)) - 1}") : FormattableString.Invariant($" WHERE _rowid_ < {border}");
+                    limit = which == "min" ? FormattableString.Invariant($" WHERE _rowid_ >= {(1L << (62 - bit)) - 1}")
+                        : FormattableString.Invariant($" WHERE _rowid_ < {border}");
                 }
                 catch (TransferraException) { return null; }
             }
@@ -350,7 +380,8 @@ internal sealed class SqliteStore : IStore
         }
         catch (SqliteException error)
         {
-            throw error.SqliteErrorCode == SQLitePCL.raw.SQLITE_INTERRUPT ? KitQuestion.TookTooLong(_path, sql, wait, error) : KitQuestion.Refused(_path, sql, error.Message, error);
+            throw error.SqliteErrorCode == SQLitePCL.raw.SQLITE_INTERRUPT ? KitQuestion.TookTooLong(_path, sql, wait, error)
+                : KitQuestion.Refused(_path, sql, error.Message, error);
         }
     }
 
@@ -369,7 +400,8 @@ internal sealed class SqliteStore : IStore
         string[] columns = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
         var rows = new List<IReadOnlyList<string?>>();
         while (reader.Read())
-            rows.Add([.. Enumerable.Range(0, columns.Length).Select(i => reader.IsDBNull(i) ? null : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture))]);
+            rows.Add([.. Enumerable.Range(0, columns.Length).Select(i => reader.IsDBNull(i) ? null : Convert.ToString(reader.GetValue(i),
+                CultureInfo.InvariantCulture))]);
         return new QueryAnswer(columns, rows);
     }
 
@@ -379,7 +411,8 @@ internal sealed class SqliteStore : IStore
         if (Identity.HeaderFields.TryGetValue(CutOff, out string? cutOff)) complaints.Add(cutOff);
         try
         {
-            // Relations are no matter of damage; a check looks at them record by record. What the engine tells of pages before it gives up is kept.
+            // Relations are no matter of damage; a check looks at them record by record. What the engine tells of pages before it gives
+            // up is kept.
             using SqliteCommand command = _connection.CreateCommand();
             command.CommandText = "PRAGMA integrity_check(200)";
             using SqliteDataReader reader = command.ExecuteReader();

@@ -32,7 +32,8 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
 
     public static SqliteStoreBuilder Create(string path)
     {
-        if (File.Exists(path)) throw new TransferraException($"{path} is there already; a new store is never written over a file", "Move it away, then try again.");
+        if (File.Exists(path)) throw new TransferraException($"{path} is there already; a new store is never written over a file",
+            "Move it away, then try again.");
         SqliteConnection connection = SqliteEngine.Open(path, SqliteOpenMode.ReadWriteCreate);
         // Relations are looked at once, when all records are there; which comes first says nothing about them.
         SqliteEngine.Execute(connection, "PRAGMA foreign_keys = OFF");
@@ -51,7 +52,8 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
         List<string> lines = [.. table.Columns.Select(column =>
         {
             bool isKey = table.Key.Contains(column.Name, StringComparer.OrdinalIgnoreCase);
-            string rest = (rowIdKey && isKey ? " PRIMARY KEY" : column.Required || isKey ? " NOT NULL" : "") + (column.Default is { } value ? $" DEFAULT {value}" : "");
+            string rest = (rowIdKey && isKey ? " PRIMARY KEY" : column.Required || isKey ? " NOT NULL" : "")
+                + (column.Default is { } value ? $" DEFAULT {value}" : "");
             return $"{SqliteEngine.Quote(column.Name)} {SqliteTypes.Declare(column.Type)}{rest}";
         })];
         if (table.Key.Count > 0 && !rowIdKey) lines.Add($"PRIMARY KEY ({Names(table.Key)})");
@@ -60,13 +62,15 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
         SqliteEngine.Execute(_connection, $"CREATE TABLE {SqliteEngine.Quote(table.Name)} (\n  {string.Join(",\n  ", lines)}\n)");
         _tables.Add(table);
         int width = table.Columns.Count;
-        _inserts[table.Name] = new Inserts(PrepareInsert(table, 1), width * RowsInGroup <= MostValues ? PrepareInsert(table, RowsInGroup) : 0);
+        _inserts[table.Name] = new Inserts(PrepareInsert(table, 1), width * RowsInGroup <= MostValues ? PrepareInsert(table, RowsInGroup)
+            : 0);
     }
 
     private nint PrepareInsert(TableShape table, int rows)
     {
         string row = "(" + string.Join(", ", Enumerable.Repeat("?", table.Columns.Count)) + ")";
-        return SqliteNative.Prepare(_database, $"INSERT INTO {SqliteEngine.Quote(table.Name)} VALUES {string.Join(", ", Enumerable.Repeat(row, rows))}");
+        return SqliteNative.Prepare(_database,
+            $"INSERT INTO {SqliteEngine.Quote(table.Name)} VALUES {string.Join(", ", Enumerable.Repeat(row, rows))}");
     }
 
     private static string Names(IEnumerable<string> columns) => string.Join(", ", columns.Select(SqliteEngine.Quote));
@@ -76,7 +80,8 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
         rows = Hold(outputs, rows, rejects);
         using var binders = new BinderSet(outputs, RowsInGroup);
         int next = 0;
-        // Rows of one table go in groups, which costs the engine less than half; rows of several tables must stand or fall together, one by one.
+        // Rows of one table go in groups, which costs the engine less than half; rows of several tables must stand or fall together, one
+        // by one.
         if (outputs.Count == 1 && _inserts[outputs[0].Table.Name] is { Grouped: not 0 } insert)
         {
             for (; next + RowsInGroup <= rows.Length; next += RowsInGroup)
@@ -94,7 +99,8 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
 
     /// <summary>Refuses what the engine does not hold: a NaN would become NULL there, without a word.</summary>
     internal static ReadOnlySpan<int> Hold(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, ICollection<RowReject> rejects) =>
-        Specials.Hold(outputs, rows, rejects, "SQLite", (vector, row) => vector is DoubleVector doubles && !double.IsNaN(doubles.Values[row]));
+        Specials.Hold(outputs, rows, rejects, "SQLite", (vector, row) => vector is DoubleVector doubles
+            && !double.IsNaN(doubles.Values[row]));
 
     private void WriteSingly(IReadOnlyList<TableOutput> outputs, BinderSet binders, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
@@ -113,7 +119,8 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
                 string message = SqliteNative.Message(_database);
                 if (result != SqliteNative.Constraint) throw Stopped(message);
                 for (int earlier = 0; earlier < i; earlier++) TakeBack(outputs[earlier].Table, written[earlier]);
-                FaultCode code = SqliteNative.ExtendedCode(_database) is SqliteNative.ConstraintNotNull ? FaultCode.MissingValue : FaultCode.DuplicateKey;
+                FaultCode code = SqliteNative.ExtendedCode(_database) is SqliteNative.ConstraintNotNull ? FaultCode.MissingValue
+                    : FaultCode.DuplicateKey;
                 rejects.Add(new RowReject(row, code, $"the new table {outputs[i].Table.Name} refused the record: {message}"));
                 break;
             }
@@ -134,7 +141,8 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
         {
             foreach ((string field, string value) in headerFields)
             {
-                if (field is not ("user_version" or "application_id") || !int.TryParse(value, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out int number))
+                if (field is not ("user_version" or "application_id") || !int.TryParse(value, NumberStyles.AllowLeadingSign,
+                    CultureInfo.InvariantCulture, out int number))
                     throw new TransferraException($"a SQLite store has no header field {field} = {value}",
                         "The fields are user_version and application_id, whole numbers. Correct header-fields in the kit.");
                 SqliteEngine.Execute(_connection, string.Create(CultureInfo.InvariantCulture, $"PRAGMA {field} = {number}"));
@@ -178,7 +186,8 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
     {
         foreach (RelationShape relation in table.Relations)
         {
-            string on = string.Join(" AND ", relation.Columns.Zip(relation.On, (column, of) => $"p.{SqliteEngine.Quote(of)} = c.{SqliteEngine.Quote(column)}"));
+            string on = string.Join(" AND ", relation.Columns.Zip(relation.On, (column, of) =>
+                $"p.{SqliteEngine.Quote(of)} = c.{SqliteEngine.Quote(column)}"));
             string points = string.Join(" AND ", relation.Columns.Select(column => $"c.{SqliteEngine.Quote(column)} IS NOT NULL"));
             using SqliteCommand command = _connection.CreateCommand();
             command.CommandText = $"SELECT count(*) FROM {SqliteEngine.Quote(table.Name)} c LEFT JOIN {SqliteEngine.Quote(relation.To)} p ON {on} WHERE {points} AND p.{SqliteEngine.Quote(relation.On[0])} IS NULL";

@@ -1,7 +1,9 @@
 // SqliteTableScan.cs: the records of a table with record numbers, in their order, straight from the leaves of its b-tree.
-// Why: the engine's way of handing over cell by cell costs several times what the reading of a page does; baselines, matches, checks and restores read every record of a store.
+// Why: the engine's way of handing over cell by cell costs several times what the reading of a page does; baselines, matches, checks and
+// restores read every record of a store.
 // Source: "The SQLite Database File Format", section 1.6 (b-tree pages); the pages themselves are read by SqliteBtreePages.cs.
-// Holds: (1) what is not laid out exactly as that document says is not interpreted here: the scan gives up at a record, and whoever uses it asks the engine from there on.
+// Holds: (1) what is not laid out exactly as that document says is not interpreted here: the scan gives up at a record, and whoever uses
+// it asks the engine from there on.
 using System.Buffers.Binary;
 
 namespace Transferra.Stores.Sqlite;
@@ -81,7 +83,8 @@ internal sealed class SqliteTableScan(SqlitePageFile pages, long rootPage)
                 (_leaf, _cells, _next) = (page, cells, 0);
                 return _btree.AreWithin(content, 8, cells, isLeaf: true);
             }
-            if (content[0] != InteriorOfTable || _depth + 1 == DeepestTree || !_btree.AreWithin(content, 12, cells, isLeaf: false)) return false;
+            if (content[0] != InteriorOfTable || _depth + 1 == DeepestTree || !_btree.AreWithin(content, 12, cells,
+                isLeaf: false)) return false;
             _depth++;
             if (_depth == _levels.Count) _levels.Add(new Level(pages.PageBytes));
             Level level = _levels[_depth];

@@ -29,7 +29,8 @@ internal static partial class SqliteTypes
 
     public static bool IsScaled(FieldType type) => type.Kind == FieldKind.Decimal && type.Precision <= MostScaledDigits;
 
-    /// <summary>Whether the engine gives a column's whole numbers out as floating-point ones ("Datatypes In SQLite", section 3.1, rule 4).</summary>
+    /// <summary>Whether the engine gives a column's whole numbers out as floating-point ones ("Datatypes In SQLite", section 3.1, rule
+    /// 4).</summary>
     public static bool IsReal(string declared)
     {
         string upper = declared.ToUpperInvariant();
@@ -83,17 +84,26 @@ internal static partial class SqliteTypes
 
     /// <summary>What a column holds whose declaration says nothing that is known.</summary>
     /// <param name="declared">The declaration; "" for none.</param>
-    /// <param name="classes">Storage classes of its values, as typeof names them; none when there are no values, or they cannot be read.</param>
+    /// <param name="classes">Storage classes of its values, as typeof names them; none when there are no values, or they cannot be
+    /// read.</param>
     public static FieldType Of(string declared, IReadOnlyCollection<string> classes)
     {
         string[] kinds = [.. classes.Where(kind => kind != "null")];
         if (kinds.Length > 1) return new FieldType(FieldKind.Any);
         if (kinds is [var only])
-            return only switch { "integer" => FieldType.Integer, "real" => new FieldType(FieldKind.Double), "blob" => new FieldType(FieldKind.Binary), _ => FieldType.Text };
+            return only switch
+            {
+                "integer" => FieldType.Integer,
+                "real" => new FieldType(FieldKind.Double),
+                "blob" =>
+                new FieldType(FieldKind.Binary),
+                _ => FieldType.Text
+            };
         string upper = declared.ToUpperInvariant();
         bool Holds(params string[] words) => words.Any(word => upper.Contains(word, StringComparison.Ordinal));
         // The engine's own rules of affinity ("Datatypes In SQLite", section 3.1).
-        return Holds("INT") ? FieldType.Integer : Holds("CHAR", "CLOB", "TEXT") ? FieldType.Text : Holds("BLOB") ? new FieldType(FieldKind.Binary)
+        return Holds("INT") ? FieldType.Integer : Holds("CHAR", "CLOB", "TEXT") ? FieldType.Text : Holds("BLOB")
+            ? new FieldType(FieldKind.Binary)
             : Holds("REAL", "FLOA", "DOUB") ? new FieldType(FieldKind.Double) : new FieldType(FieldKind.Any);
     }
 }

@@ -35,9 +35,13 @@ internal static class CellText
         switch (vector.Type.Kind)
         {
             case FieldKind.Integer: fault = ValueText.TryWhole(text, out value); break;
-            case FieldKind.Date: fault = ValueText.TryDate(text, out value) || Specials.TryMoment(text, out value) ? null : FaultCode.NotADate; break;
+            case FieldKind.Date:
+                fault = ValueText.TryDate(text, out value) || Specials.TryMoment(text, out value) ? null
+                : FaultCode.NotADate; break;
             case FieldKind.Time: fault = ValueText.TryTime(text, out value) ? null : FaultCode.NotATime; break;
-            case FieldKind.Timestamp: fault = ValueText.TryTimestamp(text, out value) || Specials.TryMoment(text, out value) ? null : FaultCode.NotATime; break;
+            case FieldKind.Timestamp:
+                fault = ValueText.TryTimestamp(text, out value) || Specials.TryMoment(text, out value) ? null
+                : FaultCode.NotATime; break;
             default:
                 value = IsOneOf(text, "true", "t", "yes", "y", "1") ? 1 : 0;
                 if (value == 0 && !IsOneOf(text, "false", "f", "no", "n", "0")) fault = FaultCode.NotABoolean;

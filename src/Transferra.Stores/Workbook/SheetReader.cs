@@ -60,7 +60,8 @@ internal sealed class SheetReader : IDisposable
             while (_xml.Read())
             {
                 if (_xml.NodeType != XmlNodeType.Element || _xml.LocalName != "row") continue;
-                Row = long.TryParse(_xml.GetAttribute("r"), NumberStyles.None, CultureInfo.InvariantCulture, out long number) ? number : Row + 1;
+                Row = long.TryParse(_xml.GetAttribute("r"), NumberStyles.None, CultureInfo.InvariantCulture, out long number) ? number
+                    : Row + 1;
                 _cells.Clear();
                 if (!_xml.IsEmptyElement) ReadCells();
                 if (_cells.Exists(cell => cell.Kind != CellKind.Nothing)) return true;
@@ -135,13 +136,14 @@ internal sealed class SheetReader : IDisposable
             "e" => new SheetCell(CellKind.Error, value),
             "d" => hasValue ? new SheetCell(CellKind.Moment, value.Replace('T', ' ')) : SheetCell.Empty,
             _ when !hasValue => SheetCell.Empty,
-            _ when style < _parts.DateStyles.Count && _parts.DateStyles[style] && Moment(value) is { } moment => new SheetCell(CellKind.Moment, moment),
+            _ when style < _parts.DateStyles.Count && _parts.DateStyles[style] && Moment(value) is { } moment =>
+                new SheetCell(CellKind.Moment, moment),
             _ => new SheetCell(CellKind.Number, value),
         };
     }
 
-    // Days since 1899-12-30, or 1904-01-01, with the time as a fraction, to the millisecond that is kept. The first maker's calendar has a 29 February
-    // 1900, so days before March of that year are off by one and are left as the number they are.
+    // Days since 1899-12-30, or 1904-01-01, with the time as a fraction, to the millisecond that is kept. The first maker's calendar has
+    // a 29 February 1900, so days before March of that year are off by one and are left as the number they are.
     private string? Moment(string value)
     {
         const double marchOf1900 = 61, endOf9999 = 2_958_466;

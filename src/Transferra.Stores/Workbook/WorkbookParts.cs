@@ -1,4 +1,5 @@
-// WorkbookParts.cs: what all sheets of a workbook share: their names, the shared texts, which styles show a date, and from when days are counted.
+// WorkbookParts.cs: what all sheets of a workbook share: their names, the shared texts, which styles show a date, and from when days are
+// counted.
 using System.Globalization;
 using System.IO.Compression;
 using System.Text;
@@ -11,7 +12,8 @@ namespace Transferra.Stores.Workbook;
 /// <param name="Texts">The shared texts.</param>
 /// <param name="DateStyles">By a cell's style: whether its number is shown as a date or time.</param>
 /// <param name="From1904">Whether days are counted from 1904-01-01, as old workbooks of one maker do.</param>
-internal sealed record WorkbookParts(IReadOnlyList<(string Name, string Part)> Sheets, IReadOnlyList<string> Texts, IReadOnlyList<bool> DateStyles, bool From1904)
+internal sealed record WorkbookParts(IReadOnlyList<(string Name, string Part)> Sheets, IReadOnlyList<string> Texts,
+    IReadOnlyList<bool> DateStyles, bool From1904)
 {
     internal static readonly XmlReaderSettings Settings =
         new()
@@ -39,7 +41,8 @@ internal sealed record WorkbookParts(IReadOnlyList<(string Name, string Part)> S
             if (node.LocalName == "workbookPr") from1904 = node.GetAttribute("date1904") is "1" or "true";
             if (node.LocalName != "sheet") continue;
             string id = node.GetAttribute("id", Relationships) ?? node.GetAttribute("id", StrictRelationships) ?? "";
-            if (targets.TryGetValue(id, out string? part) && package.GetEntry(part) is not null && part.Contains("worksheets/", StringComparison.Ordinal))
+            if (targets.TryGetValue(id, out string? part) && package.GetEntry(part) is not null
+                && part.Contains("worksheets/", StringComparison.Ordinal))
                 sheets.Add((node.GetAttribute("name") ?? "", part));
         }
         if (sheets.Count == 0) throw new InvalidDataException("there is no sheet in it");
@@ -125,7 +128,8 @@ internal sealed record WorkbookParts(IReadOnlyList<(string Name, string Part)> S
                 case "xf" when inCells:
                     _ = int.TryParse(node.GetAttribute("numFmtId"), NumberStyles.None, CultureInfo.InvariantCulture, out int format);
                     // 14 to 22, 27 to 36, 45 to 47 and 50 to 58 are the built-in formats of dates and times.
-                    styles.Add(formats.TryGetValue(format, out bool isDate) ? isDate : format is (>= 14 and <= 22) or (>= 27 and <= 36) or (>= 45 and <= 47) or (>= 50 and <= 58));
+                    styles.Add(formats.TryGetValue(format, out bool isDate) ? isDate
+                        : format is (>= 14 and <= 22) or (>= 27 and <= 36) or (>= 45 and <= 47) or (>= 50 and <= 58));
                     break;
             }
         }
@@ -142,7 +146,8 @@ internal sealed record WorkbookParts(IReadOnlyList<(string Name, string Part)> S
                 case '"': i = End(format, i, '"'); break;
                 case '[':
                     int close = End(format, i, ']');
-                    if (close - i > 1 && char.ToLowerInvariant(format[i + 1]) is 'h' or 'm' or 's' && close - i <= 3) return true; // [h]: hours counted on
+                    // [h]: hours counted on
+                    if (close - i > 1 && char.ToLowerInvariant(format[i + 1]) is 'h' or 'm' or 's' && close - i <= 3) return true;
                     i = close;
                     break;
                 case '\\' or '_' or '*': i++; break;

@@ -1,6 +1,7 @@
-// WorkbookRecordReader.cs: the rows of one sheet as record batches. A spreadsheet keeps every number as a double; its shortest digits are what
-// somebody typed in, and an exact column takes them as such, but never rounds them.
-// Holds: (1) a cell that is not what its column is declared for is a fault of its row, with the sheet's row number; (2) a changed file is refused at its end.
+// WorkbookRecordReader.cs: the rows of one sheet as record batches. A spreadsheet keeps every number as a double; its shortest digits are
+// what somebody typed in, and an exact column takes them as such, but never rounds them.
+// Holds: (1) a cell that is not what its column is declared for is a fault of its row, with the sheet's row number; (2) a changed file is
+// refused at its end.
 using System.Globalization;
 using System.Text;
 using Transferra.Core.Records;
@@ -20,7 +21,8 @@ internal sealed class WorkbookRecordReader(SheetReader rows, int[] places, FileW
 
     protected override void ReadRow(RecordBatch batch, int row)
     {
-        for (int column = 0; column < places.Length; column++) Add(batch, row, column, places[column] < rows.Cells.Count ? rows.Cells[places[column]] : SheetCell.Empty);
+        for (int column = 0; column < places.Length; column++) Add(batch, row, column, places[column] < rows.Cells.Count
+            ? rows.Cells[places[column]] : SheetCell.Empty);
     }
 
     private void Add(RecordBatch batch, int row, int column, SheetCell cell)
@@ -36,7 +38,8 @@ internal sealed class WorkbookRecordReader(SheetReader rows, int[] places, FileW
         if (fault is not { } code) return;
         vector.AppendNull();
         string what = cell.Kind == CellKind.Error ? "the cell shows an error" : CellText.Reason(code, vector.Type);
-        batch.Faults.Add(new RowFault(row, code, batch.Columns[column].Name, cell.Text, FormattableString.Invariant($"{what} (row {rows.Row})")));
+        batch.Faults.Add(new RowFault(row, code, batch.Columns[column].Name, cell.Text,
+            FormattableString.Invariant($"{what} (row {rows.Row})")));
     }
 
     private static string TextFor(SheetCell cell, FieldType type)
@@ -51,7 +54,8 @@ internal sealed class WorkbookRecordReader(SheetReader rows, int[] places, FileW
                 ? exact.ToString(CultureInfo.InvariantCulture) : shortest;
         }
         // A day is also a moment, at midnight; the other way only when it is midnight.
-        return cell.Kind == CellKind.Moment && type.Kind == FieldKind.Date && cell.Text.EndsWith(" 00:00:00", StringComparison.Ordinal) ? cell.Text[..10] : cell.Text;
+        return cell.Kind == CellKind.Moment && type.Kind == FieldKind.Date && cell.Text.EndsWith(" 00:00:00", StringComparison.Ordinal)
+            ? cell.Text[..10] : cell.Text;
     }
 
     public override void Dispose() => rows.Dispose();

@@ -1,7 +1,9 @@
 // WorkbookStore.cs: a spreadsheet export (.xlsx) opened for reading only; each sheet is a table, its first row names the columns.
-// Source of the format: ECMA-376 (Office Open XML), part 1: workbook 18.2, sheets 18.3, shared strings 18.4, number formats 18.8.30; part 2: packages.
+// Source of the format: ECMA-376 (Office Open XML), part 1: workbook 18.2, sheets 18.3, shared strings 18.4, number formats 18.8.30; part
+// 2: packages.
 // Why our own reader: sheets are read row by row, whatever their size; libraries hold the whole workbook in memory.
-// Holds: (1) nothing is written; (2) memory is bounded by the shared texts and one row; (3) a file that is no workbook, or a damaged one, is told in words.
+// Holds: (1) nothing is written; (2) memory is bounded by the shared texts and one row; (3) a file that is no workbook, or a damaged one,
+// is told in words.
 using System.IO.Compression;
 using System.Xml;
 using Transferra.Core.Machine;
@@ -59,7 +61,8 @@ internal sealed class WorkbookTable(string path, string name, string part, Workb
 
     public string Name => name;
 
-    public TableShape Shape => new(name, [.. Scanned.Columns.Where(column => column.Length > 0).Select(column => new ColumnShape(column, FieldType.Text))], [], []);
+    public TableShape Shape => new(name, [.. Scanned.Columns.Where(column => column.Length > 0)
+        .Select(column => new ColumnShape(column, FieldType.Text))], [], []);
 
     public long Records => Scanned.Records;
 
@@ -70,7 +73,8 @@ internal sealed class WorkbookTable(string path, string name, string part, Workb
         using SheetReader rows = OpenRows();
         if (!rows.Next()) return ([], 0);
         string[] columns = [.. rows.Cells.Select(cell => cell.Text.Trim())];
-        if (columns.Where(column => column.Length > 0).GroupBy(column => column, StringComparer.OrdinalIgnoreCase).FirstOrDefault(group => group.Count() > 1) is { } twice)
+        if (columns.Where(column => column.Length > 0).GroupBy(column => column, StringComparer.OrdinalIgnoreCase)
+            .FirstOrDefault(group => group.Count() > 1) is { } twice)
             throw new TransferraException($"the sheet {name} of {path} names the column {ValueText.Quote(twice.Key)} twice in its first row", "Name its columns differently.");
         long records = 0;
         while (rows.Next()) records++;
