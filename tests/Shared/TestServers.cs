@@ -182,5 +182,6 @@ internal sealed class TestServers : IDisposable
         foreach ((StoreAddress server, string statement) in _afterwards) Execute(server, statement);
         foreach (StoreAddress address in _given) new StoreOpener().ServerOf(address).Remove(address.Path);
         if (_ownFolder.Length > 0) Directory.Delete(_ownFolder, recursive: true);
+        _ownFolder = "";
     }
 }

@@ -52,7 +52,7 @@ public sealed class WholeWayTests : IDisposable
         DemoFolder.Execute(_office["data/b.db"], "UPDATE ITEM SET NAME = 'short'");
         _office.Ready();
         Wanted3();
-        _office.Run("ready").Expect(0).Says("not checked yet");
+        _office.Run("ready").Expect(0).Says("not yet checked");
         Assert.Equal("fault item: values of name that cannot be converted: the text is longer than VARCHAR(6) allows (on the way from version 2 to 3) "
             + string.Format(System.Globalization.CultureInfo.InvariantCulture, "[{0}]",
                 string.Join(", ", Enumerable.Range(1, 5).Select(i => $"{i}: \"A item {i}\""))), Check(1));

@@ -109,7 +109,7 @@ public sealed class ConnectionTests : IDisposable
                     }
                 }
             }
-            catch (Exception error) when (error is SocketException or IOException or ObjectDisposedException) { /* stopped below */ }
+            catch (Exception error) when (error is SocketException or IOException or InvalidOperationException) { /* stopped below */ }
         });
         var at = new StoreAddress("postgresql", "books", Server: TestServers.Server("postgresql") with
         {

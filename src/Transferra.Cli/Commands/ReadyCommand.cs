@@ -104,6 +104,7 @@ internal static class ReadyCommand
         GateState.Passed => "passed",
         GateState.Blocked => "blocked",
         GateState.WillStop => "will stop",
+        GateState.NotChecked => "not yet checked",
         _ => "your word"
     };
 

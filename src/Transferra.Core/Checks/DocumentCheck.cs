@@ -66,7 +66,12 @@ internal sealed class DocumentCheck
                 if (folder.IsPointedTo && !folder.Claimed.Contains(Digest(file.Shown.ToLowerInvariant()))) _findings.Add(unclaimed,
                     file.Shown);
                 // What a link leads to is read itself when it is here, and is not ours when it is not.
-                if (file.IsLink) continue;
+                if (file.IsLink)
+                {
+                    const string nowhere = "it is a link, and what it leads to is not there";
+                    if (below.LeadsNowhere(file)) _findings.Add(unreadable, file.Shown, nowhere, $"{file.Shown}: {nowhere}");
+                    continue;
+                }
                 try
                 {
                     using Stream stream = below.Open(file);

@@ -148,8 +148,8 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
         const string name = "check";
         Checks.KeptCheck? kept = new Checks.KeptChecks(context.Office.Folder, context.Volume).Newest(company.Code);
         if (kept is null || kept.Result.Version != from.Name)
-            return new Gate(company.Code, name, GateState.Passed,
-                $"not checked yet; what would stop it is better known by day: transferra check {company.Code}");
+            return new Gate(company.Code, name, GateState.NotChecked, "the upgrade checks it, and stops it when there are faults",
+                $"What would stop it is better known by day: transferra check {company.Code}");
         string at = $"checked {kept.At:yyyy-MM-dd HH:mm} UTC";
         return kept.Result.Faults == 0 && kept.Result.IsReadable ? new Gate(company.Code, name, GateState.Passed,
             $"{at}: nothing that would stop it")

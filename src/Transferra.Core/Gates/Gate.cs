@@ -12,6 +12,8 @@ public enum GateState
     NeedsWord,
     /// <summary>The upgrade may start, and this company will stop in it.</summary>
     WillStop,
+    /// <summary>Nobody has looked yet; the upgrade does, and may start.</summary>
+    NotChecked,
 }
 
 /// <summary>One condition.</summary>
@@ -23,7 +25,7 @@ public enum GateState
 public sealed record Gate(string Company, string Name, GateState State, string What, string Next = "")
 {
     /// <summary>Whether it holds, or at least keeps nobody else from starting.</summary>
-    public bool IsPassed => State is GateState.Passed or GateState.WillStop;
+    public bool IsPassed => State is GateState.Passed or GateState.WillStop or GateState.NotChecked;
 
     /// <summary>The package it is about; "" for the office.</summary>
     public string Package { get; init; } = "";

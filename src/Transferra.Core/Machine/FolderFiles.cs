@@ -61,6 +61,13 @@ internal sealed class FolderFiles : IDisposable
     /// <summary>Where a link leads.</summary>
     public byte[] LinkOf(FoundFile link) => PosixFiles.ReadLink(PosixFiles.Join(_path, link.Name));
 
+    /// <summary>Whether what a link leads to is not there, or is the link again.</summary>
+    public bool LeadsNowhere(FoundFile link)
+    {
+        try { return PosixFiles.Stat(PosixFiles.Join(_path, link.Name), follow: true) is null; }
+        catch (IOException) { return true; }
+    }
+
     /// <inheritdoc/>
     public void Dispose() => _tree.Dispose();
 }
