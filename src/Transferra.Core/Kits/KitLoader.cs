@@ -186,7 +186,8 @@ public static class KitLoader
     }
 
     // Columns that a list of the table names, each changed as the list means.
-    private static void Marked(DescribedMap table, string name, string list, List<ColumnShape> columns, Func<ColumnShape, ColumnShape> change)
+    private static void Marked(DescribedMap table, string name, string list, List<ColumnShape> columns, Func<ColumnShape,
+        ColumnShape> change)
     {
         foreach (PlacedText named in table.Texts(list))
         {
