@@ -23,7 +23,7 @@ internal static class SurveyCommand
     private static readonly (string Fact, string Words)[] Told =
         [("character_set", "character set"), ("code_page", "code page"), ("collation", "collation"),
             ("on_disk_structure", "on-disk structure"),
-        ("dialect", "dialect"), ("forced_writes", "forced writes"), ("owner", "owner"),
+        ("dialect", "dialect"), ("forced_writes", "forced writes"), ("owner", "owner"), ("connection", "connection"),
         ("other_schemas", "tables also in the schemas"), ("tables_without_transactions", "tables without transactions")];
 
     private static string FactsOf(CompanySurvey company) =>
