@@ -1,7 +1,8 @@
 #!/usr/bin/env bash
 # Builds everything and runs every test. The last line says how many passed and failed; the exit code is 0 only when none failed.
 #   ./test.sh          what has to pass before a change lands
-#   ./test.sh --soak   the same with the long runs: every kill point both ways
+#   ./test.sh --soak   the same with the long runs: every kill point both ways, 3,000 made-up offices
+#   TRANSFERRA_SEED=N  makes other offices and other random data; the seed of what fails is told with it
 set -uo pipefail
 cd -- "$(dirname -- "$(readlink -f -- "${BASH_SOURCE[0]}")")"
 export DOTNET_CLI_TELEMETRY_OPTOUT=1 DOTNET_NOLOGO=1
@@ -60,6 +61,7 @@ done
 
 # The tests of the command line start the program many hundred times, so they get it compiled ahead of time, as users do.
 export TRANSFERRA_TEST_PROGRAM=$PWD/artifacts/test-program
+export TRANSFERRA_TEST_RESULTS=$PWD/$results
 if ! dotnet publish tests/Transferra.KillHost -c Release --use-current-runtime --self-contained false -p:PublishReadyToRun=true -p:RunAnalyzers=false \
     -o "$TRANSFERRA_TEST_PROGRAM" --nologo -v quiet -clp:NoSummary; then
   echo "0 passed, 1 failed"
@@ -85,5 +87,6 @@ for project in tests/*.Tests; do
   if [ "${ran:-0}" -eq 0 ] || { [ "$broken" -eq 1 ] && [ "$bad" -eq 0 ]; }; then bad=$((bad + 1)); fi
   passed=$((passed + ${good:-0})) failed=$((failed + bad))
 done
+cat "$results"/offices-*.log 2>/dev/null
 echo "$passed passed, $failed failed"
 [ "$failed" -eq 0 ]

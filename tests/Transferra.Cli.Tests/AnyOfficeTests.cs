@@ -29,7 +29,12 @@ public abstract class AnyOfficeTests
             catch (BrokenPromiseException error) { broken.Add($"office {seed}: {error.Message}"); }
             (through, tried) = (through + walk.Upgrades.Through, tried + walk.Upgrades.Tried);
         }
-        Console.WriteLine($"offices from seed {first}: {offices}, upgrades without a fault {tried}, of which {through} went through");
+        string told = string.Create(CultureInfo.InvariantCulture,
+            $"offices from seed {first}: {offices}, upgrades without a fault {tried}, of which {through} went through");
+        Console.WriteLine(told);
+        // Shown by test.sh, which keeps quiet about tests that pass.
+        if (Environment.GetEnvironmentVariable("TRANSFERRA_TEST_RESULTS") is { } results)
+            File.WriteAllText(Path.Combine(results, FormattableString.Invariant($"offices-{third}.log")), told + "\n");
         Assert.True(broken.Count == 0, string.Join("\n\n", broken));
         // Where hardly anything goes through, the promises above were not tried.
         Assert.True(through * 2 > tried, $"of {tried} upgrades only {through} went through");
