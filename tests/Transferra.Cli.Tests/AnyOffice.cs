@@ -36,17 +36,17 @@ internal sealed class AnyOffice : IDisposable
     {
         _random = new Random(seed);
         Office = new OddOffice();
-        int companies = One(1, 1, 1, 2, 2, 2, 3, 3, 5);
+        int companies = One(1, 1, 1, 1, 2, 2, 2, 3, 5);
         string together = One(Folders);
         bool isTogether = _random.Next(2) == 0;
         // Databases take most of the time, so that only some offices have one.
-        string? server = _random.Next(8) == 0 ? One("postgresql", "mariadb", "firebird") : null;
+        string? server = _random.Next(12) == 0 ? One("postgresql", "mariadb", "firebird") : null;
         foreach (string code in Codes.OrderBy(_ => _random.Next()).Take(companies))
         {
             Companies.Add(Make(code, server ?? One(Engines), isTogether ? together : One(Folders)));
             server = null;
         }
-        if (_random.Next(16) == 0)
+        if (_random.Next(24) == 0)
         {
             Office.Write("passphrase", "seven green violins in the rain\n");
             File.SetUnixFileMode(Office["passphrase"], UnixFileMode.UserRead);

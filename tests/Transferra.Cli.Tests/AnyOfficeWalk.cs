@@ -32,7 +32,7 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
     public void Go()
     {
         Step(DiskFault.None, "ready", "--confirm", "one-disk");
-        int steps = random.Next(1, 5);
+        int steps = random.Next(1, 4);
         for (int i = 0; i < steps; i++)
         {
             PlacesComeAndGo();
