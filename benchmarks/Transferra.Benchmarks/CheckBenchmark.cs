@@ -129,16 +129,11 @@ internal static class CheckBenchmark
         public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null) =>
             store.Read(table, orderBy, within);
 
-        public QueryAnswer Ask(string sql) => store.Ask(sql);
+        public QueryAnswer Ask(string sql, TimeSpan? limit = null) => store.Ask(sql, limit);
 
         public IReadOnlyList<string> CheckPhysically() => [];
 
         public void Dispose() { }
-
-        public QueryAnswer Ask(string sql, TimeSpan? limit = null)
-        {
-            throw new NotImplementedException();
-        }
     }
 
     private sealed class Silent : IProgressObserver

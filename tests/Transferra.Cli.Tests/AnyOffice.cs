@@ -216,22 +216,21 @@ internal sealed class AnyOffice : IDisposable
         : new Dictionary<string, string> { [""] = Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(File.ReadAllBytes(path))) };
 
     /// <summary>The old records as they have to be in the new store.</summary>
-    public static IReadOnlyList<string> Expected(AnyCompany company) => Lines(company.Before, company.Real.Engine,
-        company.Real.Engine != company.New.Engine, isOld: true);
+    public static IReadOnlyList<string> Expected(AnyCompany company) => Lines(company.Before, company.Real.Engine != company.New.Engine,
+        isOld: true);
 
     /// <summary>What is in the new store.</summary>
     public static IReadOnlyList<string> Found(AnyCompany company, StoreAddress renewed) =>
-        Lines(IndependentReader.Read(renewed), renewed.Engine, company.Real.Engine != company.New.Engine, isOld: false);
+        Lines(IndependentReader.Read(renewed), company.Real.Engine != company.New.Engine, isOld: false);
 
     // Known tables value by value as their columns are meant; others as they stand, or only counted where another engine writes the same
     // values in its own way.
-    private static List<string> Lines(SortedDictionary<string, (string[] Columns, List<string[]> Rows)> tables, string engine,
-        bool crosses, bool isOld)
+    private static List<string> Lines(SortedDictionary<string, (string[] Columns, List<string[]> Rows)> tables, bool crosses, bool isOld)
     {
         var lines = new List<string>();
         foreach ((string table, (string[] columns, List<string[]> rows)) in tables)
         {
-            string? kinds = (isOld ? table : table) switch { "ver" or "version" => "tt", "grp" => "it", "item" => "itndi", _ => null };
+            string? kinds = table switch { "ver" or "version" => "tt", "grp" => "it", "item" => "itndi", _ => null };
             string name = table == "ver" ? "version" : table;
             foreach (string[] row in rows)
             {
@@ -243,7 +242,6 @@ internal sealed class AnyOffice : IDisposable
             if (rows.Count == 0) lines.Add($"{name}: of {columns.Length} columns");
         }
         lines.Sort(StringComparer.Ordinal);
-        _ = engine;
         return lines;
     }
 

@@ -13,7 +13,6 @@ internal sealed class BrokenPromiseException(string message) : Exception(message
 internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Random random)
 {
     private readonly List<string> _steps = [];
-    private readonly HashSet<string> _restoredOver = [];
 
     /// <summary>How many upgrades, without a fault, went through and how many were tried.</summary>
     public (int Through, int Tried) Upgrades { get; private set; }
@@ -65,11 +64,15 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
         12 => ["close"],
         13 => ["reopen"],
         14 => ["restore", One<string>(Codes), "--to", System.IO.Path.Combine(Path, $"out{_steps.Count}")],
-        15 => ["restore", One<string>(Codes) is var code ? code : "", "--yes", code],
+        15 => Restored(One<string>(Codes)),
         16 or 17 => ["undo", .. Yes(Codes)],
         18 => ["upgrade", "--resume"],
-        _ => Some() is var codes ? ["upgrade", .. codes, .. Yes(codes)] : [],
+        _ => Upgraded(Some()),
     };
+
+    private static string[] Restored(string code) => ["restore", code, "--yes", code];
+
+    private static string[] Upgraded(string[] codes) => ["upgrade", .. codes, .. Yes(codes)];
 
     private DiskFault Fault(string[] command)
     {
@@ -132,11 +135,8 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
             || line.Contains("--resume", StringComparison.Ordinal) || line.Contains("transferra undo", StringComparison.Ordinal)
                 || line.Contains("transferra close", StringComparison.Ordinal)))
             Break("the office is closed and the last words do not say how it is opened", served);
-        if (command is ["restore", var code, "--yes", ..] && served.Exit != 2) _restoredOver.Add(code);
         foreach (AnyCompany company in office.Companies.Where(company => !Candidates(company)
             .Any(place => IsOriginal(company, place)))) Break($"the original of {company.Code} is nowhere", served);
-        if (command[0] == "upgrade" && fault == DiskFault.None && served.Exit != 0
-            && Environment.GetEnvironmentVariable("TRANSFERRA_WHY") is not null) Console.WriteLine($"why {served.Exit}: {string.Join(" ", served.Err.Split('\n').Take(3))} {string.Join(' ', LastWords(served))}");
         if (command[0] == "upgrade" && fault == DiskFault.None && !command.Contains("--resume")) Upgrades = (Upgrades.Through
             + (served.Exit == 0 ? 1 : 0), Upgrades.Tried + 1);
         if (served.Exit == 0 && command[0] is "upgrade" or "match") ProvedIsEqual(command, served);
@@ -152,7 +152,7 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
         if (command[0] == "match" && Regex.Match(served.Out, "^new: (.+)$", RegexOptions.Multiline) is { Success: true } named)
         {
             AnyCompany company = office.Companies.Single(company => company.Code == command[1]);
-            if (!company.New.IsOnServer && Path.Length > 0 && System.IO.Path.Exists(named.Groups[1].Value)) Compare(company,
+            if (!company.New.IsOnServer && System.IO.Path.Exists(named.Groups[1].Value)) Compare(company,
                 company.New with { Path = named.Groups[1].Value }, served);
         }
         else if (command[0] == "upgrade" && !command.Contains("--resume"))

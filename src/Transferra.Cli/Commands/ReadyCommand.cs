@@ -35,7 +35,8 @@ internal static class ReadyCommand
                 .Select(candidate => ClosedTime.Of(context, candidate, session.Runs.List()))];
         ShowTimes(screen, times);
         int Count(GateState state) => result.Gates.Count(gate => gate.State == state);
-        int blocked = Count(GateState.Blocked), asked = Count(GateState.NeedsWord), stopping = Count(GateState.WillStop);
+        int blocked = Count(GateState.Blocked), asked = Count(GateState.NeedsWord), stopping = Count(GateState.WillStop),
+            unseen = Count(GateState.NotChecked);
         GateState worst = blocked > 0 ? GateState.Blocked : asked > 0 ? GateState.NeedsWord : stopping > 0 ? GateState.WillStop
             : GateState.Passed;
         switch (worst)
@@ -44,8 +45,10 @@ internal static class ReadyCommand
             case GateState.NeedsWord: screen.Look($"Nothing is blocked; your word is needed {Results.Count(asked, "time")}."); break;
             case GateState.WillStop: screen.Look($"Nothing keeps the upgrade from starting, but {Results.Count(stopping, "company", "companies")} will stop at the check. To begin all the same: transferra upgrade"); break;
             default:
-                screen.Good(result.Candidates.Count > 0 ? "Ready: all gates are passed. To begin: transferra upgrade"
-                : "There is nothing to upgrade."); break;
+                screen.Good(result.Candidates.Count == 0 ? "There is nothing to upgrade." : unseen == 0
+                    ? "Ready: all gates are passed. To begin: transferra upgrade"
+                    : $"Ready: all gates are passed but the check of {Results.Count(unseen, "company", "companies")}, which the upgrade makes first. To begin: transferra upgrade");
+                break;
         }
         // What is open, once more and short, where the eye is after a long list.
         foreach (Gate gate in result.Gates.Where(gate => gate.State == GateState.Blocked))

@@ -21,10 +21,10 @@ internal sealed class WayTrial(IReadOnlyList<Hop> way, IReadOnlyDictionary<strin
     /// <param name="old">What the first hop begins with; the first hop itself has been tried.</param>
     public void Run(IStore old)
     {
+        IStore from = old;
         try
         {
             if (scratch is null) throw new TransferraException("there is no place for scratch copies", "");
-            IStore from = old;
             for (int i = 1; i < way.Count; i++)
             {
                 IStore made = Make(from, way[i - 1], i);
@@ -35,13 +35,16 @@ internal sealed class WayTrial(IReadOnlyList<Hop> way, IReadOnlyDictionary<strin
                 new HopTrial(way[i], from, settings, i == way.Count - 1 ? target : target with { Kit = null }, heads, findings, where)
                     .Run(observer, cancel);
             }
-            if (from != old) from.Dispose();
         }
         catch (Exception error) when (error is TransferraException or IOException or UnauthorizedAccessException)
         {
             findings.Add(new FindingHead(FindingKinds.NotChecked, Grade.Warning, "", "way",
                 $"the hops behind version {way[0].To.Name} were not tried: {error.Message}",
                 "Put that right, then check again; otherwise what they cannot convert shows only when everybody is out."), 1, []);
+        }
+        finally
+        {
+            if (from != old) from.Dispose();
         }
     }
 

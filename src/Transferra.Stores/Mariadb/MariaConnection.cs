@@ -82,7 +82,7 @@ internal static class MariaConnection
     {
         string at = server.Host.StartsWith('/') ? server.Host
             : FormattableString.Invariant($"{server.Host}:{(server.Port == 0 ? UsualPort : server.Port)}");
-        if (ServerTls.IsWhy(error)) return ServerTls.Refused("MariaDB", at, error);
+        if (ServerTls.IsWhy(server, error)) return ServerTls.Refused("MariaDB", at, error);
         return (error as MySqlException)?.ErrorCode switch
         {
             MySqlErrorCode.UnknownDatabase => new($"there is no database {database} on the MariaDB server at {at}",

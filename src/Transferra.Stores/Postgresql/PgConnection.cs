@@ -77,7 +77,7 @@ internal static class PgConnection
             null when error.InnerException is TimeoutException or System.Net.Sockets.SocketException || error is TimeoutException =>
                 new($"no PostgreSQL server answers at {at}: {(error.InnerException ?? error).Message}",
                     "Start it, or correct host and port in office.yaml.", error),
-            null when ServerTls.IsWhy(error) => ServerTls.Refused("PostgreSQL", at, error),
+            null when ServerTls.IsWhy(server, error) => ServerTls.Refused("PostgreSQL", at, error),
             // The driver says "No password has been provided" here, and nothing secret.
             null => new($"the PostgreSQL server at {at} cannot be used: {error.Message}",
                 "Give a password-file in office.yaml, or a line in .pgpass; see docs/servers.md.", error),

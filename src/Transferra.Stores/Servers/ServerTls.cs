@@ -52,16 +52,17 @@ internal static class ServerTls
         return own.Build(asked);
     }
 
-    /// <summary>Whether a failure is one of encryption or of a certificate.</summary>
-    public static bool IsWhy(Exception error) => error.GetBaseException() is System.Security.Authentication.AuthenticationException
+    /// <summary>Whether a failure is one of encryption or of a certificate, where one was asked for.</summary>
+    public static bool IsWhy(ServerAddress server, Exception error) => server.Connection != ConnectionCare.AsOffered
+        && (error.GetBaseException() is System.Security.Authentication.AuthenticationException
         || error.Message.Contains("SSL", StringComparison.Ordinal)
-        || error.InnerException?.Message.Contains("SSL", StringComparison.Ordinal) == true;
+        || error.InnerException?.Message.Contains("SSL", StringComparison.Ordinal) == true);
 
     /// <summary>The server does not encrypt, or is not the one that its certificate should prove.</summary>
     public static TransferraException Refused(string engine, string at, Exception error)
     {
         Exception first = error.GetBaseException();
         return new TransferraException($"the connection to the {engine} server at {at} is not as safe as office.yaml asks: {first.Message}",
-            "Nothing was sent. Have the server's certificate made for the name that stands in office.yaml, name whom to believe with authority, or find out who stands in between.", error);
+            "No password was sent. Have the server's certificate made for the name that stands in office.yaml, name whom to believe with authority, or find out who stands in between.", error);
     }
 }
