@@ -17,7 +17,7 @@ internal static class BackupBenchmark
         string folder = Directory.CreateTempSubdirectory("transferra-bench-").FullName, office = Path.Combine(folder, "office"),
             tar = Path.Combine(folder, "plain.tar.zst");
         string program = Environment.GetEnvironmentVariable("TRANSFERRA_BENCH_PROGRAM")
-            ?? throw new InvalidOperationException("TRANSFERRA_BENCH_PROGRAM should name transferra.dll; benchmarks/README.md tells how to build it");
+            ?? throw new InvalidOperationException("TRANSFERRA_BENCH_PROGRAM should name transferra.dll; see benchmarks/README.md");
         try
         {
             long bytes = Generate(office, megabytes);
@@ -32,7 +32,8 @@ internal static class BackupBenchmark
                 foreach (string old in Directory.GetFiles(Path.Combine(office, "sets"))) File.Delete(old);
                 Cached(office);
                 Add("tar | zstd -3 -T2; sha256sum; zstd -d | sha256sum",
-                    Measure("bash", "-c", $"set -e; tar -C {office} -cf - data | zstd -q -3 -T2 -f -o {tar}; sha256sum {tar}; zstd -dc {tar} | sha256sum"));
+                    Measure("bash", "-c", $"set -e; tar -C {office} -cf - data | zstd -q -3 -T2 -f -o {tar}; sha256sum {tar}; zstd -dc "
+                        + $"{tar} | sha256sum"));
                 Add("backup, proved", Measure("dotnet", backup));
                 plainBytes = new FileInfo(tar).Length;
                 ourBytes = new FileInfo(Directory.GetFiles(Path.Combine(office, "sets"))[0]).Length;
@@ -101,7 +102,8 @@ internal static class BackupBenchmark
         while (!child.WaitForExit(20)) peak = Math.Max(peak, Peak(child.Id));
         child.WaitForExit();
         double seconds = clock.Elapsed.TotalSeconds;
-        if (child.ExitCode != 0) throw new InvalidOperationException($"{file} {string.Join(' ', arguments)} ended with {child.ExitCode}: {said.Result}{complained.Result}");
+        if (child.ExitCode != 0) throw new InvalidOperationException($"{file} {string.Join(' ', arguments)} ended with {child.ExitCode}: "
+            + $"{said.Result}{complained.Result}");
         return new Measured(seconds, peak);
     }
 

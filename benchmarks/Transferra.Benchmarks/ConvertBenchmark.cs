@@ -140,9 +140,11 @@ internal static class ConvertBenchmark
     {
         using (SqliteConnection connection = Open(into))
         {
-            Execute(connection, "PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA locking_mode = EXCLUSIVE; PRAGMA cache_size = -16384; PRAGMA temp_store = MEMORY");
+            Execute(connection, "PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA locking_mode = EXCLUSIVE; PRAGMA cache_size "
+                + "= -16384; PRAGMA temp_store = MEMORY");
             Execute(connection, $"ATTACH '{old}' AS old");
-            Execute(connection, "CREATE TABLE entry (entry_no INTEGER PRIMARY KEY, voucher_no VARCHAR(10), posted_on DATE, period_no INTEGER, amount DECIMAL_INT(14,2), credit VARCHAR(12), narrative VARCHAR(40), is_posted BOOLEAN)");
+            Execute(connection, "CREATE TABLE entry (entry_no INTEGER PRIMARY KEY, voucher_no VARCHAR(10), posted_on DATE, period_no "
+                + "INTEGER, amount DECIMAL_INT(14,2), credit VARCHAR(12), narrative VARCHAR(40), is_posted BOOLEAN)");
             Execute(connection, Yardstick);
         }
         using FileStream file = new(into, FileMode.Open, FileAccess.ReadWrite);
@@ -178,7 +180,8 @@ internal static class ConvertBenchmark
     {
         using SqliteConnection connection = Open(path);
         Execute(connection, "PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA user_version = 1");
-        Execute(connection, "CREATE TABLE JRNL (JNO INTEGER PRIMARY KEY, VNO TEXT, JDATE TEXT, PNO INTEGER, DR TEXT, CR TEXT, NARR TEXT, POSTED TEXT)");
+        Execute(connection, "CREATE TABLE JRNL (JNO INTEGER PRIMARY KEY, VNO TEXT, JDATE TEXT, PNO INTEGER, DR TEXT, CR TEXT, "
+            + "NARR TEXT, POSTED TEXT)");
         Execute(connection, string.Create(CultureInfo.InvariantCulture, $"""
             WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < {rows})
             INSERT INTO JRNL SELECT i, printf('V%06d', i / 3), printf('%02d/%02d/%02d', 1 + i % 28, 1 + i % 12, 15 + i % 10), 1 + i % 60,

@@ -23,6 +23,7 @@ static int Number(string[] arguments, int at, int otherwise) => arguments.Length
 
 static int Usage()
 {
-    Console.Error.WriteLine("usage: backup [MEGABYTES [ROUNDS]] | convert [ROWS [ROUNDS]] | check [ROWS [ROUNDS]] | files [ROWS [ROUNDS]] | servers ENGINE [ROWS [ROUNDS]] | vectors");
+    Console.Error.WriteLine("usage: backup [MEGABYTES [ROUNDS]] | convert [ROWS [ROUNDS]] | check [ROWS [ROUNDS]] | files [ROWS "
+        + "[ROUNDS]] | servers ENGINE [ROWS [ROUNDS]] | vectors");
     return 2;
 }

@@ -208,7 +208,9 @@ internal static class ServersBenchmark
         FbConnection.CreateDatabase(connect, 16_384, forcedWrites: false, overwrite: false);
         using var connection = new FbConnection(connect);
         connection.Open();
-        using (var table = new FbCommand("CREATE TABLE \"entry\" (\"entry_no\" BIGINT NOT NULL, \"voucher_no\" VARCHAR(10) CHARACTER SET UTF8, \"posted_on\" DATE, \"period_no\" BIGINT, \"amount\" NUMERIC(14,2), \"tax\" NUMERIC(14,2), \"narrative\" VARCHAR(40) CHARACTER SET UTF8, \"is_posted\" BOOLEAN)", connection))
+        using (var table = new FbCommand("CREATE TABLE \"entry\" (\"entry_no\" BIGINT NOT NULL, \"voucher_no\" VARCHAR(10) CHARACTER SET "
+            + "UTF8, \"posted_on\" DATE, \"period_no\" BIGINT, \"amount\" NUMERIC(14,2), \"tax\" NUMERIC(14,2), \"narrative\" "
+            + "VARCHAR(40) CHARACTER SET UTF8, \"is_posted\" BOOLEAN)", connection))
             table.ExecuteNonQuery();
         using (FbTransaction transaction = connection.BeginTransaction())
         {

@@ -38,7 +38,9 @@ public static class DemoOffice
         File.WriteAllText(office, File.ReadAllText(office).Replace(usual, port.ToString(CultureInfo.InvariantCulture),
             StringComparison.Ordinal));
         WriteText(Path.Combine(folder, "programs/ledger/ledger.ini"),
-            $"; stand-in for the installed program\n[Program]\nName=Pellwright Ledger\nVersion=5.4\n\n[Service]\nPort={port.ToString(CultureInfo.InvariantCulture)}\n\n[Print]\nPrinter=front desk\nPaper=A4\n");
+            "; stand-in for the installed program\n[Program]\nName=Pellwright "
+                + $"Ledger\nVersion=5.4\n\n[Service]\nPort={port.ToString(CultureInfo.InvariantCulture)}\n\n[Print]\nPrinter=front "
+                + "desk\nPaper=A4\n");
         WriteText(Path.Combine(folder, "programs/ledger/about.json"),
             "{\"program\": {\"name\": \"Pellwright Ledger\", \"version\": \"5.4\"}}\n");
         WriteText(Path.Combine(folder, "programs/ledger/bridge.properties"),
@@ -293,7 +295,8 @@ internal sealed class LedgerData(int seed, int customers, int suppliers, int inv
             _command = connection.CreateCommand();
             for (int i = 0; i < columns; i++) _command.Parameters.Add(new SqliteParameter($"$p{i}", DBNull.Value));
             // A blob that is cast to TEXT keeps its bytes, whatever they are.
-            _command.CommandText = $"INSERT INTO {table} VALUES ({string.Join(", ", Enumerable.Range(0, columns).Select(i => $"CASE typeof($p{i}) WHEN 'blob' THEN CAST($p{i} AS TEXT) ELSE $p{i} END"))})";
+            _command.CommandText = $"INSERT INTO {table} VALUES "
+                + $"({string.Join(", ", Enumerable.Range(0, columns).Select(i => $"CASE typeof($p{i}) WHEN 'blob' THEN CAST($p{i} AS TEXT) ELSE $p{i} END"))})";
         }
 
         public void Add(params object?[] cells)

@@ -49,7 +49,8 @@ internal sealed class StockData(int seed, int instruments, int parts, int moveme
         (string kind, string name) = _chance.Pick(Instruments);
         int cost = 5_000 + _chance.Next(900_000);
         string remark = number % 4 != 0
-            ? "" : $"{name}, {(number % 8 == 0 ? "case relined" : "two repairs")}.\r\nSeen by the workshop on {FirstDay.AddDays(_chance.Next(3000)):dd/MM/yyyy}; next in {1 + _chance.Next(24)} months.";
+            ? "" : $"{name}, {(number % 8 == 0 ? "case relined" : "two repairs")}.\r\nSeen by the workshop on "
+                + $"{FirstDay.AddDays(_chance.Next(3000)):dd/MM/yyyy}; next in {1 + _chance.Next(24)} months.";
         return [Text(number), $"{kind}{_chance.Next(900_000) + 100_000}", kind, _chance.Pick(Makers), number % 31 == 0 ? ""
             : Day(_chance.Next(3600)),
             Amount(cost), Amount(cost / 400), number % 5 < 2 ? "T" : number % 29 == 0 ? "?" : "F", remark];

@@ -57,7 +57,8 @@ internal static class CommandLine
 
     private static RootCommand Build(IVolume volume, Stopping stopping)
     {
-        var root = new RootCommand("Upgrades packaged accounting, inventory, payroll and records software: backs up company data, converts it, checks it, and proves that the records match.")
+        var root = new RootCommand("Upgrades packaged accounting, inventory, payroll and records software: backs up company data, "
+            + "converts it, checks it, and proves that the records match.")
         {
             OfficeOption, JsonOption, TraceOption,
         };
@@ -88,7 +89,12 @@ internal static class CommandLine
         };
         var resume = new Option<bool>("--resume") { Description = "Go on with the run that stopped part-way" };
 
-        var engine = new Option<string?>("--engine") { Description = $"Keep the demo's stores on a server: {string.Join(", ", StoreAddress.ServerEngines)}", HelpName = "ENGINE" };
+        var engine = new Option<string?>("--engine")
+        {
+            Description = "Keep the demo's stores on a server: "
+            + $"{string.Join(", ", StoreAddress.ServerEngines)}",
+            HelpName = "ENGINE"
+        };
         var host = new Option<string?>("--host")
         {
             Description = "The server's name, or folder of its socket; localhost when left out",
@@ -113,8 +119,18 @@ internal static class CommandLine
         var save = new Option<string?>("--save") { Description = "Also save the survey, to be compared with later", HelpName = "FILE" };
         var compare = new Option<string?>("--compare") { Description = "Show what is different from a saved survey", HelpName = "FILE" };
         var write = new Option<bool>("--write") { Description = "Add the companies that were found to office.yaml" };
-        var newOffice = new Option<string?>("--new") { Description = "Draft an office.yaml from a folder, or from a server named by its engine", HelpName = "WHERE" };
-        var kits = new Option<string?>("--kits") { Description = "With --new: folder of the kits; \"kits\" in the office's folder when left out", HelpName = "DIR" };
+        var newOffice = new Option<string?>("--new")
+        {
+            Description = "Draft an office.yaml from a folder, "
+            + "or from a server named by its engine",
+            HelpName = "WHERE"
+        };
+        var kits = new Option<string?>("--kits")
+        {
+            Description = "With --new: folder of the kits; \"kits\" in the office's folder when "
+            + "left out",
+            HelpName = "DIR"
+        };
         Add("survey", "What have we got: versions, companies, stores, sizes, services, settings",
             [html, save, compare, write, newOffice, kits, host, port, user, passwordFile, databases], (session, parsed) =>
             parsed.GetValue(newOffice) is { } where
@@ -136,22 +152,45 @@ internal static class CommandLine
             [codes, confirm, ask, by],
             (session, parsed) => ReadyCommand.Run(session, parsed.GetValue(confirm) ?? [], parsed.GetValue(ask), parsed.GetValue(by)));
         var endSessions = new Option<bool>("--end-sessions") { Description = "Put out those who are still in after the grace period" };
-        var stayClosed = new Option<bool>("--stay-closed") { Description = "Leave the office closed afterwards; open it with: transferra reopen" };
+        var stayClosed = new Option<bool>("--stay-closed")
+        {
+            Description = "Leave the office closed afterwards; open it with: "
+            + "transferra reopen"
+        };
         var showOnly = new Option<bool>("--show") { Description = "Only show what would be done" };
         Add("close", "Everybody out: tell users, keep new ones out, stop jobs and services, prove it", [endSessions, showOnly],
             (session, parsed) =>
             CloseCommand.Run(session, parsed.GetValue(endSessions), parsed.GetValue(showOnly)));
-        var giveUpClosing = new Option<bool>("--give-up") { Description = "End a closing that cannot be opened again by its journal; what it changed is listed, to be put right by hand" };
+        var giveUpClosing = new Option<bool>("--give-up")
+        {
+            Description = "End a closing that cannot be opened again by its journal; "
+            + "what it changed is listed, to be put right by hand"
+        };
         Add("reopen", "In again: everything that was closed is put back exactly as it was", [giveUpClosing, yes], (session, parsed) =>
             CloseCommand.Reopen(session, parsed.GetValue(giveUpClosing)));
-        var explain = new Option<string?>("--explain") { Description = "Tell what a kind of finding means, where it comes from and what to do; all kinds when none is named", HelpName = "KIND", Arity = ArgumentArity.ZeroOrOne };
+        var explain = new Option<string?>("--explain")
+        {
+            Description = "Tell what a kind of finding means, where it comes from and what "
+            + "to do; all kinds when none is named",
+            HelpName = "KIND",
+            Arity = ArgumentArity.ZeroOrOne
+        };
         var sheet = new Option<string?>("--sheet")
         {
             Description = "Also write the findings, with their lists, as a workbook (.xlsx)",
             HelpName = "FILE"
         };
-        var mend = new Option<bool>("--mend") { Description = "Put right what the kit allows: on a copy, after a proved backup set; the copy then takes the original's place" };
-        var salvage = new Option<string?>("--salvage") { Description = "Write what can be read of a damaged store to a new one: a file or folder, on a server a database's name", HelpName = "PLACE" };
+        var mend = new Option<bool>("--mend")
+        {
+            Description = "Put right what the kit allows: on a copy, after a proved backup set; the "
+            + "copy then takes the original's place"
+        };
+        var salvage = new Option<string?>("--salvage")
+        {
+            Description = "Write what can be read of a damaged store to a new one: a file "
+            + "or folder, on a server a database's name",
+            HelpName = "PLACE"
+        };
         Add("check", "Is the data sound: a full scan of every company, nothing changed", [codes, explain, sheet, mend, salvage, yes],
             (session, parsed) =>
             parsed.GetResult(explain) is not null ? CheckCommand.Explain(session, parsed.GetValue(explain) ?? "")
@@ -159,10 +198,25 @@ internal static class CommandLine
             : parsed.GetValue(salvage) is { } place ? MendCommand.Salvage(session, place)
             : CheckCommand.Run(session, parsed.GetValue(sheet) is { } file ? Path.GetFullPath(file) : null));
         Add("backup", "Write backup sets and prove each by reading it back", [codes], (session, _) => BackupCommand.Run(session));
-        var only = new Option<string?>("--only") { Description = "With --to: only what begins so, such as store, documents/0/letters, kit, or table:NAME as delimited text", HelpName = "WHAT" };
+        var only = new Option<string?>("--only")
+        {
+            Description = "With --to: only what begins so, such as store, documents/0/letters, "
+            + "kit, or table:NAME as delimited text",
+            HelpName = "WHAT"
+        };
         var contents = new Option<bool>("--show") { Description = "Only list what is in the set" };
-        var database = new Option<string?>("--database") { Description = "Restore into a new database of this name; the other options say where, the company's own server when left out", HelpName = "NAME" };
-        var onEngine = new Option<string?>("--engine") { Description = $"The server's engine, the set's own when left out: {string.Join(", ", StoreAddress.ServerEngines)}", HelpName = "ENGINE" };
+        var database = new Option<string?>("--database")
+        {
+            Description = "Restore into a new database of this name; the other options "
+            + "say where, the company's own server when left out",
+            HelpName = "NAME"
+        };
+        var onEngine = new Option<string?>("--engine")
+        {
+            Description = "The server's engine, the set's own when left out: "
+            + $"{string.Join(", ", StoreAddress.ServerEngines)}",
+            HelpName = "ENGINE"
+        };
         Add("restore", "Put a company back from a backup set, or unpack a set, a table or a document elsewhere",
             [codes, set, to, only, contents, database, onEngine, host, port, user, passwordFile, yes], (session, parsed) =>
             RestoreCommand.Run(session, parsed.GetValue(set), parsed.GetValue(to), parsed.GetValue(only), parsed.GetValue(contents),
@@ -176,9 +230,24 @@ internal static class CommandLine
             Description = "With --prove or --heal: as many sets as fit in so many minutes",
             HelpName = "N"
         };
-        var tidy = new Option<int?>("--tidy") { Description = "Remove all but the newest N sets of a company in each place; the last proved one always stays", HelpName = "N" };
-        var recovery = new Option<string?>("--recovery-sheet") { Description = "Write a page to be printed and kept in the safe: where the sets are and how to get at them when everything else is gone", HelpName = "FILE" };
-        var newDisk = new Option<string?>("--new-disk") { Description = "Take the disk that is at this place now into use, beside those known there", HelpName = "PLACE" };
+        var tidy = new Option<int?>("--tidy")
+        {
+            Description = "Remove all but the newest N sets of a company in each place; the last "
+            + "proved one always stays",
+            HelpName = "N"
+        };
+        var recovery = new Option<string?>("--recovery-sheet")
+        {
+            Description = "Write a page to be printed and kept in the safe: where "
+            + "the sets are and how to get at them when everything else is gone",
+            HelpName = "FILE"
+        };
+        var newDisk = new Option<string?>("--new-disk")
+        {
+            Description = "Take the disk that is at this place now into use, "
+            + "beside those known there",
+            HelpName = "PLACE"
+        };
         Add("sets", "List the backup sets; prove them again, heal them, remove old ones", [codes, prove, heal, minutes, tidy, newDisk,
             recovery, yes],
             (session, parsed) => parsed.GetValue(newDisk) is { } disk ? SetsCommand.NewDisk(session, disk)
@@ -197,7 +266,11 @@ internal static class CommandLine
             [codes, yes, resume, endSessions, stayClosed, despiteFaults],
             (session, parsed) => UpgradeCommand.Run(session, parsed.GetValue(resume), parsed.GetValue(endSessions),
                 parsed.GetValue(stayClosed), parsed.GetValue(despiteFaults)));
-        var giveUp = new Option<bool>("--give-up") { Description = "End a run that can neither go on nor be taken back; everything stays where it lies" };
+        var giveUp = new Option<bool>("--give-up")
+        {
+            Description = "End a run that can neither go on nor be taken back; "
+            + "everything stays where it lies"
+        };
         Add("undo", "Take a run back: the office is where it was before", [run, giveUp, yes], (session, parsed) =>
             UndoCommand.Run(session, parsed.GetValue(run), parsed.GetValue(giveUp)));
         Add("signoff", "The report of a run, to be signed", [run, html], (session, parsed) =>
@@ -271,7 +344,8 @@ internal static class CommandLine
         }
         catch (DescriptionException error)
         {
-            session.Screen.Error($"{error.Errors.Count} {(error.Errors.Count == 1 ? "mistake" : "mistakes")} in the description of the office; nothing was done:");
+            session.Screen.Error($"{error.Errors.Count} {(error.Errors.Count == 1 ? "mistake" : "mistakes")} in the description of the "
+                + "office; nothing was done:");
             foreach (DescriptionError mistake in error.Errors) session.Screen.Error("  " + mistake);
             return Failed(ExitCodes.Refused, error, "description", error.Errors);
         }
@@ -316,7 +390,8 @@ internal static class CommandLine
         {
             // What the office is left as is said at the end of every command.
             if (session.Runs.Unfinished() is not { } run) return session.Closings.Current() is null ? ExitCodes.Refused : ExitCodes.PartWay;
-            session.Screen.Error($"  The run {run.Id} is unfinished. Go on with it: transferra upgrade --resume. Or take it back: transferra undo");
+            session.Screen.Error($"  The run {run.Id} is unfinished. Go on with it: transferra upgrade --resume. Or take it back: "
+                + "transferra undo");
             return ExitCodes.PartWay;
         }
         catch (Exception)

@@ -33,7 +33,8 @@ public static class HtmlRecoverySheet
             new XElement("p", new XAttribute("class", "soft"),
                 string.Create(CultureInfo.InvariantCulture,
                     $"{office} \u00B7 written {at.UtcDateTime:yyyy-MM-dd HH:mm} UTC with Transferra {tool}")),
-            new XElement("p", "Keep this page on paper, in the safe. It tells where the backup sets of this office are and how to get the books out of them when the machines, their disks and whoever looks after them are not to be had."),
+            new XElement("p", "Keep this page on paper, in the safe. It tells where the backup sets of this office are and how to get "
+                + "the books out of them when the machines, their disks and whoever looks after them are not to be had."),
             new XElement("h2", "Where the sets are"),
             Table(["Place", "On", "Known by"], places.Select(place => (object[])[Mono(place.Shown), place.On, place.HostKey.Length > 0
                 ? Mono(place.HostKey) : ""])),
@@ -48,37 +49,58 @@ public static class HtmlRecoverySheet
         };
         if (isLocked)
         {
-            content.Add(new XElement("p", "New sets are locked, as are those that say so above. Without the passphrase nobody gets anything out of them, and nobody can be asked for another. Write it here by hand, letter by letter; it is in no file of this program."));
+            content.Add(new XElement("p", "New sets are locked, as are those that say so above. Without the passphrase nobody gets "
+                + "anything out of them, and nobody can be asked for another. Write it here by hand, letter by letter; it is in no file "
+                + "of this program."));
             content.Add(new XElement("div", new XAttribute("class", "sign"), new XElement("div", "passphrase"),
                 new XElement("div", "written by, on"),
                 new XElement("div", "passphrase, in block letters"), new XElement("div", "read back by")));
         }
         else content.Add(new XElement("p", "The sets are not locked: whoever has one can read it. No passphrase is needed."));
+        AddWithProgram(content, ending, isLocked);
+        AddWithoutProgram(content, isLocked);
+        content.Add(new XElement("p", new XAttribute("class", "soft"),
+            "Try it once a year, on a machine that is not one of the office's, and write the day on this page. Print a new page when the "
+                + "places or the passphrase change; keep the old one with the sets of its time."));
+        return Page($"Recovery sheet \u00B7 {office}", content);
+    }
+
+    private static void AddWithProgram(List<object> content, string ending, bool isLocked)
+    {
         content.Add(new XElement("h2", "With this program"));
         content.Add(new XElement("ol",
-            new XElement("li", "Put Transferra on any Linux machine, and copy one set of each company to it. Nothing else is needed: no office.yaml, no database server, no network."),
+            new XElement("li", "Put Transferra on any Linux machine, and copy one set of each company to it. Nothing else is needed: no "
+                + "office.yaml, no database server, no network."),
             new XElement("li", "See what is in a set: ", Mono($"transferra restore --set FILE{ending} --show")),
             new XElement("li", "Unpack it, every byte and every record compared: ",
                 Mono($"transferra restore --set FILE{ending} --to NEWFOLDER"), isLocked
                 ? " The passphrase is asked for, or taken from the environment variable TRANSFERRA_PASSPHRASE." : ""),
-            new XElement("li", "The books are in NEWFOLDER/store, the documents in NEWFOLDER/documents, the program's settings in NEWFOLDER/settings. A store that was on a database server is there as one text file (CSV) for each table, with store.json to make it again: in the office's folder, ",
+            new XElement("li", "The books are in NEWFOLDER/store, the documents in NEWFOLDER/documents, the program's settings in "
+                + "NEWFOLDER/settings. A store that was on a database server is there as one text file (CSV) for each table, with "
+                + "store.json to make it again: in the office's folder, ",
                 Mono("transferra restore CODE --set FILE --database NEWNAME"), ".")));
+    }
+
+    private static void AddWithoutProgram(List<object> content, bool isLocked)
+    {
         content.Add(new XElement("h2", "Without this program"));
         var steps = new XElement("ol");
         if (isLocked)
         {
-            steps.Add(new XElement("li", "The first 4,096 bytes of a set are its header: at byte 20 three 32-bit numbers, lowest byte first (Argon2id: KiB of memory, passes, lanes), at byte 32 sixteen bytes of salt."));
-            steps.Add(new XElement("li", "Argon2id (RFC 9106) of the passphrase with these gives 32 bytes; HKDF-Expand with SHA-256 (RFC 5869) of them with the text ", Mono("transferra lock chunks"), " gives the 32-byte key."));
-            steps.Add(new XElement("li", "Behind the header stand chunks of 65,552 bytes, the last one shorter: AES-256-GCM, the last 16 bytes the tag; the nonce is the chunk's number from 0 in 8 bytes, lowest first, then 1 for the last chunk and 0 for others, then three zeros; bytes 4,064 to 4,095 of the header are the additional data. The chunks in order are a tar file."));
+            steps.Add(new XElement("li", "The first 4,096 bytes of a set are its header: at byte 20 three 32-bit numbers, lowest byte "
+                + "first (Argon2id: KiB of memory, passes, lanes), at byte 32 sixteen bytes of salt."));
+            steps.Add(new XElement("li", "Argon2id (RFC 9106) of the passphrase with these gives 32 bytes; HKDF-Expand with SHA-256 (RFC "
+                + "5869) of them with the text ", Mono("transferra lock chunks"), " gives the 32-byte key."));
+            steps.Add(new XElement("li", "Behind the header stand chunks of 65,552 bytes, the last one shorter: AES-256-GCM, the last 16 "
+                + "bytes the tag; the nonce is the chunk's number from 0 in 8 bytes, lowest first, then 1 for the last chunk and 0 for "
+                + "others, then three zeros; bytes 4,064 to 4,095 of the header are the additional data. "
+                + "The chunks in order are a tar file."));
         }
         steps.Add(new XElement("li", "Unpack the tar: ", Mono("tar -xpf FILE.tar")));
         steps.Add(new XElement("li", "Unpack its members: ", Mono("find . -name '*.zst' -exec zstd -d --rm {} +")));
         steps.Add(new XElement("li", Mono("manifest.json"), " tells of every file its size and SHA-256."));
         content.Add(steps);
-        content.Add(new XElement("p", new XAttribute("class", "soft"),
-            "Try it once a year, on a machine that is not one of the office's, and write the day on this page. Print a new page when the places or the passphrase change; keep the old one with the sets of its time."));
-        return Page($"Recovery sheet \u00B7 {office}", content);
-
-        static XElement Mono(string text) => new("span", new XAttribute("class", "mono"), text);
     }
+
+    private static XElement Mono(string text) => new("span", new XAttribute("class", "mono"), text);
 }

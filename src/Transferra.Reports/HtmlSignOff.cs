@@ -28,7 +28,8 @@ public static class HtmlSignOff
             Pair("Last entry", $"{Time(report.LastAt)} ({Duration((report.LastAt - report.BegunAt).TotalSeconds)})"),
             Pair("State", report.State),
             report.Closing is not { } closing ? null : Pair("Office closed",
-                $"from {Time(closing.BegunAt)}, everybody out {(closing.ClosedAt is { } at ? Time(at) : "not proved")}, open again {(closing.OpenAt is { } open ? $"{Time(open)} ({Duration((open - closing.BegunAt).TotalSeconds)})" : "not yet")}"),
+                $"from {Time(closing.BegunAt)}, everybody out {(closing.ClosedAt is { } at ? Time(at) : "not proved")}, open again "
+                    + $"{(closing.OpenAt is { } open ? $"{Time(open)} ({Duration((open - closing.BegunAt).TotalSeconds)})" : "not yet")}"),
             Pair("Journal", $"{report.JournalPath}, {report.JournalLines} lines"),
             Pair("Journal digest", Mono(report.JournalSha256)),
             Pair("Made with", "Transferra " + report.Tool));
@@ -103,7 +104,8 @@ public static class HtmlSignOff
         if (check.Compared is not { Findings.Count: > 0 } compared) return null;
         string gone = string.Join("; ", compared.Findings.Where(finding => finding.State == "gone")
             .Select(finding => $"{finding.Table} {finding.What}"));
-        return new XElement("p", $"Since {compared.Since}: {compared.Count("new")} new, {compared.Count("stayed")} still there, {compared.Count("gone")} gone{(gone.Length > 0 ? ": " + gone : "")}.");
+        return new XElement("p", $"Since {compared.Since}: {compared.Count("new")} new, {compared.Count("stayed")} still there, "
+            + $"{compared.Count("gone")} gone{(gone.Length > 0 ? ": " + gone : "")}.");
     }
 
     private static IEnumerable<XElement> Mending(MendResult mending)
@@ -173,7 +175,8 @@ public static class HtmlSignOff
         {
             yield return new XElement("p", "Not looked at:");
             yield return new XElement("ul", matched.NotLookedAt.Select(left => new XElement("li",
-                $"in the {left.Side} store, version {left.Version}: {left.What}{(left.Records > 0 ? $" ({Number(left.Records)} records)" : "")}")));
+                $"in the {left.Side} store, version {left.Version}: "
+                    + $"{left.What}{(left.Records > 0 ? $" ({Number(left.Records)} records)" : "")}")));
         }
         foreach (XElement part in matched.Hops.SelectMany(hop => Hop(hop, isOnly: matched.Hops.Count == 1))) yield return part;
         if (matched.OverTheWay.Count > 0) yield return Totals(matched.OverTheWay);

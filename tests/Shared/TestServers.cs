@@ -21,7 +21,8 @@ internal sealed class TestServers : IDisposable
     public static ServerAddress Server(string engine)
     {
         string[] parts = (Environment.GetEnvironmentVariable("TRANSFERRA_TEST_" + engine.ToUpperInvariant())
-            ?? throw new InvalidOperationException($"the {engine} server for tests is not started; run ./test.sh, or source tests/servers.sh")).Split(':');
+            ?? throw new InvalidOperationException($"the {engine} server for tests is not started; run ./test.sh, or source "
+                + "tests/servers.sh")).Split(':');
         return new ServerAddress(parts[0], int.Parse(parts[1], CultureInfo.InvariantCulture), parts[2], parts[3]);
     }
 

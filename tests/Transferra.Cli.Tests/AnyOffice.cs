@@ -176,29 +176,38 @@ internal sealed class AnyOffice : IDisposable
         {
             "sqlite" =>
             [
-                "CREATE TABLE MIXED (ID INTEGER PRIMARY KEY, BARE, ODD INTEGER_OR_TEXT, BIN BLOB, R REAL); INSERT INTO MIXED VALUES (1, 7, '7', x'00FF', 1e-320), (2, '7', 7, x'', -0.0), (3, 7.5, NULL, NULL, 1e308), (4, x'41', '', zeroblob(5), 0.1)",
-                "CREATE TABLE TREE (ID INTEGER PRIMARY KEY, UP INTEGER REFERENCES TREE (ID), BESIDE INTEGER REFERENCES LATER (ID)); CREATE TABLE LATER (ID INTEGER PRIMARY KEY, T TEXT); INSERT INTO LATER VALUES (5, 'x'); INSERT INTO TREE VALUES (1, 3, 5), (2, NULL, NULL), (3, 1, NULL)",
+                "CREATE TABLE MIXED (ID INTEGER PRIMARY KEY, BARE, ODD INTEGER_OR_TEXT, BIN BLOB, R REAL); INSERT INTO MIXED VALUES (1, "
+                    + "7, '7', x'00FF', 1e-320), (2, '7', 7, x'', -0.0), (3, 7.5, NULL, NULL, 1e308), (4, x'41', '', zeroblob(5), 0.1)",
+                "CREATE TABLE TREE (ID INTEGER PRIMARY KEY, UP INTEGER REFERENCES TREE (ID), BESIDE INTEGER REFERENCES LATER (ID)); "
+                    + "CREATE TABLE LATER (ID INTEGER PRIMARY KEY, T TEXT); INSERT INTO LATER VALUES (5, 'x'); INSERT INTO TREE VALUES "
+                    + "(1, 3, 5), (2, NULL, NULL), (3, 1, NULL)",
                 "CREATE TABLE LOOSE (CODE TEXT PRIMARY KEY, V INT); INSERT INTO LOOSE VALUES (NULL, 1), (NULL, 1), ('a', 2)",
                 "ALTER TABLE ITEM ADD COLUMN EXTRA TEXT; UPDATE ITEM SET EXTRA = 'x' || INO WHERE INO % 2 = 0",
                 "PRAGMA journal_mode = WAL",
             ],
             "postgresql" =>
             [
-                "CREATE TABLE special (id int PRIMARY KEY, f double precision, n numeric(10,2), d date, t timestamp); INSERT INTO special VALUES (1, 'NaN', 'NaN', 'infinity', '-infinity'), (2, 'Infinity', 1.5, '-infinity', 'infinity'), (3, '-0', 0, '0001-01-01', '9999-12-31 23:59:59.999999'), (4, NULL, NULL, NULL, NULL)",
+                "CREATE TABLE special (id int PRIMARY KEY, f double precision, n numeric(10,2), d date, t timestamp); INSERT INTO "
+                    + "special VALUES (1, 'NaN', 'NaN', 'infinity', '-infinity'), (2, 'Infinity', 1.5, '-infinity', 'infinity'), (3, "
+                    + "'-0', 0, '0001-01-01', '9999-12-31 23:59:59.999999'), (4, NULL, NULL, NULL, NULL)",
                 "CREATE TABLE tree (id int PRIMARY KEY, up int REFERENCES tree (id)); INSERT INTO tree VALUES (1, NULL), (2, 1), (3, 3)",
                 "CREATE TABLE loose (a text, b bytea); INSERT INTO loose VALUES ('x', '\\x00ff'), ('x', '\\x00ff'), (NULL, '')",
                 "ALTER TABLE \"ITEM\" ADD COLUMN \"EXTRA\" varchar(20) DEFAULT 'none'",
             ],
             "mariadb" =>
             [
-                "CREATE TABLE `Special One` (id int PRIMARY KEY, f double, n decimal(30,10), t datetime(6), b varbinary(20)); INSERT INTO `Special One` VALUES (1, 1e-300, 0.0000000001, '2024-02-29 23:59:59.999999', 0x00FF), (2, -1e308, -99999999999999999999, '1000-01-01', ''), (3, NULL, NULL, NULL, NULL)",
-                "CREATE TABLE tree (id int PRIMARY KEY, up int, FOREIGN KEY (up) REFERENCES tree (id)); INSERT INTO tree VALUES (1, 1), (2, 1)",
+                "CREATE TABLE `Special One` (id int PRIMARY KEY, f double, n decimal(30,10), t datetime(6), b varbinary(20)); INSERT "
+                    + "INTO `Special One` VALUES (1, 1e-300, 0.0000000001, '2024-02-29 23:59:59.999999', 0x00FF), (2, -1e308, "
+                    + "-99999999999999999999, '1000-01-01', ''), (3, NULL, NULL, NULL, NULL)",
+                "CREATE TABLE tree (id int PRIMARY KEY, up int, FOREIGN KEY (up) REFERENCES tree (id)); INSERT INTO tree "
+                    + "VALUES (1, 1), (2, 1)",
                 "CREATE TABLE fast (id int PRIMARY KEY, v varchar(10)) ENGINE = MyISAM; INSERT INTO fast VALUES (1, 'a')",
                 "ALTER TABLE ITEM ADD COLUMN EXTRA int DEFAULT 5",
             ],
             "firebird" =>
             [
-                "CREATE TABLE SPECIAL (ID INTEGER NOT NULL PRIMARY KEY, F DOUBLE PRECISION, N NUMERIC(18,4), T TIMESTAMP, B BLOB SUB_TYPE 0)",
+                "CREATE TABLE SPECIAL (ID INTEGER NOT NULL PRIMARY KEY, F DOUBLE PRECISION, N NUMERIC(18,4), "
+                    + "T TIMESTAMP, B BLOB SUB_TYPE 0)",
                 "CREATE TABLE TREE (ID INTEGER NOT NULL PRIMARY KEY, UP INTEGER REFERENCES TREE (ID))",
                 "ALTER TABLE ITEM ADD EXTRA VARCHAR(20)",
             ],

@@ -112,7 +112,8 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
         Served reopened = Step(DiskFault.None, "reopen");
         if (!IsOpen()) Break("the office does not open", reopened);
         foreach (AnyCompany company in office.Companies)
-            if (!IsOriginal(company, company.Real)) Break($"after everything was taken back the store of {company.Code} is not what it was", reopened);
+            if (!IsOriginal(company, company.Real)) Break("after everything was taken back the store of "
+                + $"{company.Code} is not what it was", reopened);
         foreach (string root in office.Roots.Where(Directory.Exists))
             if (Directory.EnumerateFileSystemEntries(root, "transferra-2*", SearchOption.AllDirectories)
                 .FirstOrDefault() is { } left) Break($"{left} is left", reopened);
@@ -164,7 +165,9 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
     {
         IReadOnlyList<string> expected = AnyOffice.Expected(company), found = AnyOffice.Found(company, renewed);
         if (expected.SequenceEqual(found)) return;
-        Break($"proved, and not equal: {company.Code}\n  expected and not there: {string.Join("\n    ", expected.Except(found).Take(5))}\n  there and not expected: {string.Join("\n    ", found.Except(expected).Take(5))}", served);
+        Break($"proved, and not equal: {company.Code}\n  expected and not there: "
+            + $"{string.Join("\n    ", expected.Except(found).Take(5))}\n  there and not expected: "
+            + $"{string.Join("\n    ", found.Except(expected).Take(5))}", served);
     }
 
     private bool IsOriginal(AnyCompany company, StoreAddress place)
@@ -204,7 +207,8 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
             AnyCompany company = office.Companies.Single(company => company.Code == signed.GetProperty("code").GetString());
             string aside = signed.GetProperty("setAside").GetString()!;
             if (!company.Real.IsOnServer && !IsOriginal(company,
-                company.Real with { Path = aside })) throw new BrokenPromiseException($"the original of {company.Code} is not at {aside}, where the sign-off says\n{History()}");
+                company.Real with { Path = aside })) throw new BrokenPromiseException($"the original of {company.Code} is not at "
+                    + $"{aside}, where the sign-off says\n{History()}");
         }
     }
 
@@ -243,5 +247,6 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
     private string History() => $"{office}\n  " + string.Join("\n  ", _steps);
 
     private void Break(string what, Served served) =>
-        throw new BrokenPromiseException($"{what}\n{History()}\nwhat the last command said:\n{served.All[^Math.Min(served.All.Length, 1500)..]}");
+        throw new BrokenPromiseException($"{what}\n{History()}\nwhat the last command "
+            + $"said:\n{served.All[^Math.Min(served.All.Length, 1500)..]}");
 }

@@ -69,7 +69,8 @@ public sealed class BackupTests
         using var atWork = new Microsoft.Data.Sqlite.SqliteConnection($"Data Source={office.Store("QIH")};Pooling=false");
         atWork.Open();
         using Microsoft.Data.Sqlite.SqliteCommand command = atWork.CreateCommand();
-        command.CommandText = "PRAGMA journal_mode = WAL; PRAGMA wal_autocheckpoint = 0; INSERT INTO ACCTS (AID, ACODE, ANAME, ATYPE) VALUES (99999, '9999', 'of today', 'A')";
+        command.CommandText = "PRAGMA journal_mode = WAL; PRAGMA wal_autocheckpoint = 0; INSERT INTO ACCTS (AID, ACODE, ANAME, ATYPE) "
+            + "VALUES (99999, '9999', 'of today', 'A')";
         command.ExecuteNonQuery();
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(0).Says("is in use; the set is of one moment of it", "Proved");
         Assert.False(Directory.Exists(office["transferra/scratch"])

@@ -28,7 +28,8 @@ public sealed class CheckCommandTests
         using var office = new DemoFolder();
         BuiltProgram.Run(office.Path, "check", "QWS").Expect(1);
         DemoFolder.Execute(office.Store("QWS"),
-            "UPDATE JRNL SET JDATE = '28/02/23' WHERE JNO = 4321; UPDATE CUST SET PHONE = '1' || char(7) WHERE CNO = (SELECT min(CNO) FROM CUST)");
+            "UPDATE JRNL SET JDATE = '28/02/23' WHERE JNO = 4321; UPDATE CUST SET PHONE = '1' || char(7) "
+                + "WHERE CNO = (SELECT min(CNO) FROM CUST)");
         string sheet = office["findings.xlsx"];
         Called called = BuiltProgram.Run(office.Path, "check", "QWS", "--sheet", sheet, "--json").Expect(1);
         JsonElement result = called.Json.GetProperty("result")[0];
@@ -46,7 +47,8 @@ public sealed class CheckCommandTests
             StringComparison.Ordinal);
         Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute, File.GetUnixFileMode(folder));
         using var python = Process.Start(new ProcessStartInfo("/usr/bin/python3",
-            ["-c", "import openpyxl, sys; b = openpyxl.load_workbook(sys.argv[1]); print([s.title for s in b]); print([[c.value for c in r][:7] for r in b['Findings'].iter_rows(min_row=2)]); print(b.worksheets[1]['A2'].value)", sheet])
+            ["-c", "import openpyxl, sys; b = openpyxl.load_workbook(sys.argv[1]); print([s.title for s in b]); print([[c.value for c in "
+                + "r][:7] for r in b['Findings'].iter_rows(min_row=2)]); print(b.worksheets[1]['A2'].value)", sheet])
         { RedirectStandardOutput = true })!;
         string read = python.StandardOutput.ReadToEnd();
         python.WaitForExit();
@@ -101,7 +103,8 @@ public sealed class CheckCommandTests
     {
         using var office = new DemoFolder(small: true);
         DemoFolder.Execute(office.Store("QIH"),
-            "ALTER TABLE CUST ADD COLUMN NICKNAME VARCHAR(20); UPDATE CUST SET NICKNAME = 'No ' || CNO; CREATE TABLE ADDON (ID INTEGER PRIMARY KEY, WHAT TEXT); INSERT INTO ADDON VALUES (7, 'kept')");
+            "ALTER TABLE CUST ADD COLUMN NICKNAME VARCHAR(20); UPDATE CUST SET NICKNAME = 'No ' || CNO; CREATE TABLE ADDON (ID INTEGER "
+                + "PRIMARY KEY, WHAT TEXT); INSERT INTO ADDON VALUES (7, 'kept')");
         BuiltProgram.Run(office.Path, "check", "QIH").Expect(1)
             .Says("the column CUST.NICKNAME is not known to the kit; it is carried as it is",
             "the table ADDON is not known to the kit; it is carried as it is, with 1 records");

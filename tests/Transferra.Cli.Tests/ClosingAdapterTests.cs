@@ -104,7 +104,8 @@ public sealed class ClosingAdapterTests : IDisposable
         File.Copy("/bin/sleep", sleeper);
         Process process = Process.Start(sleeper, "100");
         _afterwards.Add(() => { if (!process.HasExited) process.Kill(); });
-        Closing($"closing:\n  services:\n    - {{service: ledger, start: ['true'], stop: ['true'], status: [sh, -c, exit 3], ports: [{port}], processes: [left-over-process]}}\n");
+        Closing($"closing:\n  services:\n    - {{service: ledger, start: ['true'], stop: ['true'], status: [sh, -c, exit 3], ports: "
+            + $"[{port}], processes: [left-over-process]}}\n");
         BuiltProgram.Run(_office.Path, "close").Expect(3).Says($"Not at rest: ledger has the process left-over-proce ({process.Id})",
             $"Not at rest: port {port} of ledger listens");
         process.Kill();
@@ -132,7 +133,9 @@ public sealed class ClosingAdapterTests : IDisposable
     {
         string name = FormattableString.Invariant($"tr{Environment.ProcessId % 100_000}"),
             net = FormattableString.Invariant($"10.213.{Environment.ProcessId % 250}");
-        Sh($"ip netns add {name} && ip link add {name}a type veth peer name {name}b netns {name} && ip addr add {net}.1/24 dev {name}a && ip link set {name}a up && ip -n {name} addr add {net}.2/24 dev {name}b && ip -n {name} link set {name}b up && ip -n {name} link set lo up");
+        Sh($"ip netns add {name} && ip link add {name}a type veth peer name {name}b netns {name} && ip addr add {net}.1/24 dev {name}a "
+            + $"&& ip link set {name}a up && ip -n {name} addr add {net}.2/24 dev {name}b && ip -n {name} link set {name}b up && ip -n "
+            + $"{name} link set lo up");
         _afterwards.Add(() => Sh($"ip netns del {name}; ip link del {name}a", mayFail: true));
         const string listen = "import socket, time; s = socket.create_server(('0.0.0.0', 4711)); time.sleep(300)";
         Process service = Process.Start(new ProcessStartInfo("ip", ["netns", "exec", name, "/usr/bin/python3", "-c", listen]))!;

@@ -72,7 +72,9 @@ public sealed class DemoTests
         JsonElement answer = BuiltProgram.Run(office.Path, "check", "--json").Expect(1).Json;
         var found = answer.GetProperty("result").EnumerateArray().SelectMany(company => company.GetProperty("check")
             .GetProperty("findings").EnumerateArray().Select(finding =>
-            $"{company.GetProperty("company").GetString()} {finding.GetProperty("grade").GetString()} {finding.GetProperty("kind").GetString()} {finding.GetProperty("table").GetString()} {finding.GetProperty("count").GetInt64()} {finding.GetProperty("examples")[0].GetString()}"));
+            $"{company.GetProperty("company").GetString()} {finding.GetProperty("grade").GetString()} "
+                + $"{finding.GetProperty("kind").GetString()} {finding.GetProperty("table").GetString()} "
+                + $"{finding.GetProperty("count").GetInt64()} {finding.GetProperty("examples")[0].GetString()}"));
         Assert.Equal(
         [
             "QIH warning exact-copies JRNL 15 17", "QWS fault not-a-date JRNL 1 4321: \"31/02/23\"",

@@ -54,7 +54,8 @@ internal static class IndependentReader
             string[] columns = Rows(connection, $"SELECT * FROM {quoted} LIMIT 0", Plain).Columns;
             // With the class in which each value is kept.
             string all = string.Join(", ",
-                columns.Select(column => $"CASE typeof(\"{column}\") WHEN 'null' THEN NULL WHEN 'blob' THEN 'blob:' || hex(\"{column}\") ELSE typeof(\"{column}\") || ':' || \"{column}\" END"));
+                columns.Select(column => $"CASE typeof(\"{column}\") WHEN 'null' THEN NULL WHEN 'blob' THEN 'blob:' || hex(\"{column}\") "
+                    + $"ELSE typeof(\"{column}\") || ':' || \"{column}\" END"));
             List<string[]> rows = Rows(connection, $"SELECT {all} FROM {quoted}", Plain).Rows;
             Unscale(rows, Rows(connection,
                 $"SELECT type FROM pragma_table_info('{named[0].Replace("'", "''", StringComparison.Ordinal)}') ORDER BY cid", Plain).Rows);
@@ -82,8 +83,10 @@ internal static class IndependentReader
         using DbConnection connection = TestServers.Connect(store);
         (string names, char quote) = store.Engine switch
         {
-            "postgresql" => ("SELECT table_name FROM information_schema.tables WHERE table_schema = 'public' AND table_type = 'BASE TABLE'", '"'),
-            "mariadb" => ("SELECT table_name FROM information_schema.tables WHERE table_schema = DATABASE() AND table_type = 'BASE TABLE'", '`'),
+            "postgresql" => ("SELECT table_name FROM information_schema.tables WHERE table_schema = 'public' "
+                + "AND table_type = 'BASE TABLE'", '"'),
+            "mariadb" => ("SELECT table_name FROM information_schema.tables WHERE table_schema = DATABASE() "
+                + "AND table_type = 'BASE TABLE'", '`'),
             _ => ("SELECT TRIM(RDB$RELATION_NAME) FROM RDB$RELATIONS WHERE RDB$SYSTEM_FLAG = 0 AND RDB$VIEW_BLR IS NULL", '"'),
         };
         var tables = new SortedDictionary<string, (string[], List<string[]>)>(StringComparer.Ordinal);

@@ -42,7 +42,9 @@ public sealed class MatchTests
             Assert.Equal("QIH", company.GetProperty("company").GetString());
             JsonElement match = company.GetProperty("match"), hop = match.GetProperty("hops")[0];
             Assert.Equal(expected, string.Join("; ", hop.GetProperty("differences").EnumerateArray().Select(difference =>
-                $"{difference.GetProperty("kind").GetString()} {difference.GetProperty("table").GetString()} {difference.GetProperty("key").GetString()} {difference.GetProperty("column").GetString()}").Order(StringComparer.Ordinal)));
+                $"{difference.GetProperty("kind").GetString()} {difference.GetProperty("table").GetString()} "
+                    + $"{difference.GetProperty("key").GetString()} "
+                    + $"{difference.GetProperty("column").GetString()}").Order(StringComparer.Ordinal)));
             Assert.Equal("not-proved", match.GetProperty("verdict").GetString());
             bool disagree = hop.GetProperty("totals").EnumerateArray().Any(total => !total.GetProperty("isSame").GetBoolean());
             if (totals == true) Assert.True(disagree || sql.Contains("IN (1, 4)", StringComparison.Ordinal), sql);
@@ -79,7 +81,8 @@ public sealed class MatchTests
         Called check = BuiltProgram.Run(office.Path, "check", "QIH").Expect(1).Says("PHONE", "1007: \"(private)\""), converted =
             BuiltProgram.Run(office.Path, "convert", "QIH").Expect(1).Says("(private)");
         DemoFolder.Execute(Path.Combine(office.WorkFolder("QIH"), "v6/ledger.db"),
-            "UPDATE customer_address SET line1 = 'Elsewhere 1' WHERE customer_no = 1008; DELETE FROM customer_address WHERE customer_no = 1009");
+            "UPDATE customer_address SET line1 = 'Elsewhere 1' WHERE customer_no = 1008; DELETE FROM customer_address "
+                + "WHERE customer_no = 1009");
         Called match = BuiltProgram.Run(office.Path, "match", "QIH").Expect(1).Says("customer_address", "1008", "line1", "(private)");
         string json = BuiltProgram.Run(office.Path, "match", "QIH", "--json").Expect(1).Out;
         string files = string.Concat(Directory.GetFiles(office["transferra"], "*", SearchOption.AllDirectories)

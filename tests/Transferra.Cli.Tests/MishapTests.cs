@@ -130,7 +130,8 @@ public sealed class MishapTests : IDisposable
     {
         _office.Add("A", "sqlite", "data/a.db");
         DemoFolder.Execute(_office["data/a.db"],
-            "INSERT INTO ITEM (INO, NAME, PRICE) VALUES (98, 'a' || char(1) || 'b' || char(27) || '[2J', 'x'), (99, char(55296), 'y' || char(8238) || 'z')");
+            "INSERT INTO ITEM (INO, NAME, PRICE) VALUES (98, 'a' || char(1) || 'b' || char(27) || '[2J', 'x'), (99, char(55296), 'y' || "
+                + "char(8238) || 'z')");
         _office.Ready();
         Called called = _office.Upgrade().Expect(1).Says("To be signed:", "Open: everything that was closed is as it was before");
         Assert.DoesNotContain('\u001b', called.All);

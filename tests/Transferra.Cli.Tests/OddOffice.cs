@@ -94,7 +94,8 @@ internal sealed class OddOffice : IDisposable
         Directory.CreateDirectory(System.IO.Path.GetDirectoryName(this[path])!);
         var company = new OddCompany(code, new StoreAddress(engine, this[path], engine == "delimited" ? DelimitedForm : null),
             engine == "delimited"
-            ? $"{{delimited: {Quoted(path)}, separator: \",\", quote: '\"', encoding: utf-8, header: yes, decimal-mark: \".\", dates: YYYY-MM-DD, \"null\": '\\N'}}"
+            ? $"{{delimited: {Quoted(path)}, separator: \",\", quote: '\"', encoding: utf-8, header: yes, decimal-mark: \".\", dates: "
+                + $"YYYY-MM-DD, \"null\": '\\N'}}"
             : $"{{{engine}: {Quoted(path)}}}");
         Fill(company.Store, items ?? Items(code, records));
         Companies.Add(company);

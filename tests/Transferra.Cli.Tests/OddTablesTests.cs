@@ -40,7 +40,9 @@ public sealed class OddTablesTests : IDisposable
             INSERT INTO MIXED VALUES (1, 7, 7, x'0001FF', 3, '2024-01-31 10:00', NULL), (2, '7', 'seven', x'', 4, '2024-02-01', NULL), (3, 7.5, 8, NULL, NULL, 'never', NULL),
                 (4, x'07', '08x', x'7F', -9223372036854775808, 12, NULL), (5, NULL, -1, x'00', 0, NULL, NULL), (6, '', 9e300, x'01', 1, '', NULL);
             """);
-        const string all = "SELECT group_concat(ID || ':' || typeof(BARE) || quote(BARE) || typeof(ODD) || quote(ODD) || typeof(SHAPE) || quote(SHAPE) || typeof(WHOLE) || quote(WHOLE) || typeof(WHEN_) || quote(WHEN_), ';') FROM (SELECT * FROM MIXED ORDER BY ID)";
+        const string all = "SELECT group_concat(ID || ':' || typeof(BARE) || quote(BARE) || typeof(ODD) || quote(ODD) || typeof(SHAPE) "
+            + "|| quote(SHAPE) || typeof(WHOLE) || quote(WHOLE) || typeof(WHEN_) || quote(WHEN_), ';') FROM (SELECT * "
+            + "FROM MIXED ORDER BY ID)";
         string before = DemoFolder.Ask(Db, all)!;
         Go();
         Assert.Equal(before, DemoFolder.Ask(NewDb, all));
@@ -55,8 +57,13 @@ public sealed class OddTablesTests : IDisposable
     public void On_an_engine_without_such_columns_their_values_are_exceptions_unless_they_are_texts(string engine)
     {
         OddCompany company = _office.Add("A", "sqlite", "data/a.db");
-        DemoFolder.Execute(Db, "CREATE TABLE MIXED (ID INTEGER PRIMARY KEY, BARE); INSERT INTO MIXED VALUES (1, 'a text'), (2, 7), (3, NULL)");
-        _office.Companies[0] = company with { More = [$"new-store: {(engine == "postgresql" ? OddOffice.ServerYaml(_servers.Database(engine, "n")) : "{json-lines: data/new}")}"] };
+        DemoFolder.Execute(Db, "CREATE TABLE MIXED (ID INTEGER PRIMARY KEY, BARE); INSERT INTO MIXED "
+            + "VALUES (1, 'a text'), (2, 7), (3, NULL)");
+        _office.Companies[0] = company with
+        {
+            More = ["new-store: "
+            + $"{(engine == "postgresql" ? OddOffice.ServerYaml(_servers.Database(engine, "n")) : "{json-lines: data/new}")}"]
+        };
         _office.Ready();
         _office.Run("check", "A").Expect(1).Says("MIXED.BARE holds values of several kinds, here a whole", "2: \"7\"");
         _office.Run("convert", "A").Expect(1);

@@ -12,7 +12,8 @@ public sealed class PlacesTests
         Environment.GetEnvironmentVariable("TRANSFERRA_TEST_SFTP_FOLDER")!;
 
     private static string Place(string folder, string? hostKey = null, string? port = null) =>
-        $"{{sftp: {Server[0]}, port: {port ?? Server[1]}, user: {Server[2]}, key-file: {Server[3]}, host-key: \"{hostKey ?? HostKey}\", folder: {Path.Combine(Root, folder)}}}";
+        $"{{sftp: {Server[0]}, port: {port ?? Server[1]}, user: {Server[2]}, key-file: {Server[3]}, host-key: \"{hostKey ?? HostKey}\", "
+            + $"folder: {Path.Combine(Root, folder)}}}";
 
     [Fact]
     public void A_set_goes_to_another_machine_is_proved_there_listed_healed_restored_and_tidied()
@@ -58,7 +59,8 @@ public sealed class PlacesTests
     {
         using var office = new DemoFolder(small: true);
         string folder = Path.GetFileName(office.Path);
-        office.SetBackup($"backup: {{to: [{Place(folder, "SHA256:" + new string('A', 43))}, sets, {Place(folder, port: "1")}], wanted: 1}}");
+        office.SetBackup($"backup: {{to: [{Place(folder, "SHA256:" + new string('A', 43))}, sets, {Place(folder, port: "1")}], wanted: "
+            + $"1}}");
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(1).Says("it is another machine, or has got a new key", "cannot be reached",
             "Proved: " + office["sets/QIH"]);
         Assert.False(Directory.Exists(Path.Combine(Root, folder)));
@@ -66,7 +68,9 @@ public sealed class PlacesTests
         BuiltProgram.Run(office.Path, "restore", "QIH", "--to", office["out"]).Expect(0)
             .Says("every byte and every record is as backed up");
         // Nor does one that we have nothing to log in with.
-        office.SetBackup($"backup: {{to: [{Place(folder).Replace("key-file: " + Server[3], "password-file: nowhere", StringComparison.Ordinal)}, sets], wanted: 1}}");
+        office.SetBackup($"backup: {{to: "
+            + $"[{Place(folder).Replace("key-file: " + Server[3], "password-file: nowhere", StringComparison.Ordinal)}, sets], wanted: "
+            + $"1}}");
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(1).Says("NOT proved: sftp://", "the password file",
             "Proved: " + office["sets/QIH"]);
         // Without a key written down, the one to compare is told.
@@ -163,7 +167,8 @@ public sealed class PlacesTests
     public void Ready_tells_by_day_which_place_does_not_answer_and_that_the_passphrase_is_missing()
     {
         using var office = new DemoFolder(small: true);
-        office.SetBackup($"backup: {{to: [sets, {Place(Path.GetFileName(office.Path), port: "1")}], locked-with: {{variable: NOWHERE_TO_BE_FOUND}}}}");
+        office.SetBackup($"backup: {{to: [sets, {Place(Path.GetFileName(office.Path), port: "1")}], locked-with: {{variable: "
+            + $"NOWHERE_TO_BE_FOUND}}}}");
         BuiltProgram.Run(office.Path, "ready", "QIH").Says("backup place", "cannot be reached",
             "the environment variable NOWHERE_TO_BE_FOUND holds no passphrase");
         office.SetBackup($"backup: {{to: [sets, {Place(Path.GetFileName(office.Path))}]}}");
@@ -198,7 +203,8 @@ public sealed class PlacesTests
         office.SetBackup("backup: {to: [tiny, sets], wanted: 1}");
         using System.Diagnostics.Process full =
             System.Diagnostics.Process.Start(new System.Diagnostics.ProcessStartInfo("unshare",
-            ["-m", "bash", "-c", $"mount -t tmpfs -o size=64k none '{office["tiny"]}' && dotnet '{BuiltProgram.Assembly}' backup QIH --office '{office.Path}'; code=$?; ls -A '{office["tiny"]}'; exit $code"])
+            ["-m", "bash", "-c", $"mount -t tmpfs -o size=64k none '{office["tiny"]}' && dotnet '{BuiltProgram.Assembly}' backup QIH "
+                + $"--office '{office.Path}'; code=$?; ls -A '{office["tiny"]}'; exit $code"])
             { RedirectStandardOutput = true, RedirectStandardError = true })!;
         BuiltProgram.Wait(full).Expect(1).Says("NOT proved: " + office["tiny"], "No space left on device", "Proved: " + office["sets"]);
     }

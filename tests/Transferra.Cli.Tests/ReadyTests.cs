@@ -168,7 +168,8 @@ public sealed class ReadyTests : IDisposable
     {
         string extra = wanted.Split('"')[1];
         File.WriteAllText(_office[$"kits/pellwright-ledger/versions/{extra}.yaml"],
-            $"version: \"{extra}\"\nprograms: [\"{extra}.\"]\ntold-by:\n  - {{header: user_version, is: \"{extra}0\"}}\ntables:\n  t:\n    columns: {{a: INTEGER NOT NULL}}\n    key: [a]\n");
+            $"version: \"{extra}\"\nprograms: [\"{extra}.\"]\ntold-by:\n  - {{header: user_version, is: \"{extra}0\"}}\ntables:\n  "
+                + $"t:\n    columns: {{a: INTEGER NOT NULL}}\n    key: [a]\n");
         if (extra == "7") File.WriteAllText(_office["kits/pellwright-ledger/hops/6-to-7.yaml"], Dropping("6", "7"));
         _office.Edit("kits/pellwright-ledger/kit.yaml", versions, more);
         if (extra == "7")

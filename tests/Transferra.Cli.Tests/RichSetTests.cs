@@ -35,7 +35,8 @@ public sealed class RichSetTests : IDisposable
         {
             "firebird",
             [
-                "CREATE TABLE A_CHILD (ID INTEGER NOT NULL PRIMARY KEY, PID INTEGER, CONSTRAINT KNOWN CHECK (EXISTS (SELECT 1 FROM Z_PARENT WHERE Z_PARENT.ID = A_CHILD.PID)), CHECK (ID > 0 AND (SELECT COUNT(*) FROM Z_PARENT) > 0))",
+                "CREATE TABLE A_CHILD (ID INTEGER NOT NULL PRIMARY KEY, PID INTEGER, CONSTRAINT KNOWN CHECK (EXISTS (SELECT 1 FROM "
+                    + "Z_PARENT WHERE Z_PARENT.ID = A_CHILD.PID)), CHECK (ID > 0 AND (SELECT COUNT(*) FROM Z_PARENT) > 0))",
                 "INSERT INTO Z_PARENT VALUES (1)", "INSERT INTO Z_PARENT VALUES (2)", "INSERT INTO A_CHILD VALUES (1, 1)",
                     "INSERT INTO A_CHILD VALUES (2, 2)",
             ],
@@ -80,8 +81,10 @@ public sealed class RichSetTests : IDisposable
             "CREATE TRIGGER D BEFORE INSERT ON T FOR EACH ROW SET NEW.B = NEW.A * 2"),
             aside = _servers.Made("mariadb", "aside");
         string kept = $"`{aside.Path}`.transferra_moving_triggers";
-        TestServers.Execute(aside, $"CREATE TABLE {kept} (number INT NOT NULL PRIMARY KEY, origin VARCHAR(64) NOT NULL, session TEXT NOT NULL, statement LONGTEXT NOT NULL)");
-        TestServers.Execute(aside, $"INSERT INTO {kept} VALUES (0, '{store.Path}', 'SET SESSION sql_mode = \\'\\'', 'CREATE TRIGGER D BEFORE INSERT ON T FOR EACH ROW SET NEW.B = NEW.A * 2')");
+        TestServers.Execute(aside, $"CREATE TABLE {kept} (number INT NOT NULL PRIMARY KEY, origin VARCHAR(64) NOT NULL, session TEXT NOT "
+            + "NULL, statement LONGTEXT NOT NULL)");
+        TestServers.Execute(aside, $"INSERT INTO {kept} VALUES (0, '{store.Path}', 'SET SESSION sql_mode = \\'\\'', 'CREATE TRIGGER D "
+            + "BEFORE INSERT ON T FOR EACH ROW SET NEW.B = NEW.A * 2')");
         TestServers.Execute(store, "DROP TRIGGER D");
         if (tablesWent) TestServers.Execute(store, $"RENAME TABLE T TO `{aside.Path}`.T");
         IStoreServer server = new StoreOpener().ServerOf(store);

@@ -130,14 +130,17 @@ public sealed class PostgresqlOfficeTests() : ServerOfficeTests("postgresql")
         using var servers = new TestServers();
         StoreAddress ledger = demo.Store("QIH"), service = servers.AsClerk(ledger, _folder.Path);
         string pid = _folder["service.pid"], connect =
-            $"sleep 1000 | PGPASSWORD=$(cat {service.Server!.PasswordFile}) psql -h {ledger.Server!.Host} -p {ledger.Server.Port} -U {service.Server.User} -d {ledger.Path}";
+            $"sleep 1000 | PGPASSWORD=$(cat {service.Server!.PasswordFile}) psql -h {ledger.Server!.Host} -p {ledger.Server.Port} -U "
+                + $"{service.Server.User} -d {ledger.Path}";
         File.WriteAllText(_folder["ctl.sh"],
-            $"case $1 in start) setsid sh -c \"{connect}\" >/dev/null 2>&1 & echo $! >{pid};; stop) pkill -s $(cat {pid}); rm {pid};; status) [ -f {pid} ] || exit 3;; esac\n");
+            $"case $1 in start) setsid sh -c \"{connect}\" >/dev/null 2>&1 & echo $! >{pid};; stop) pkill -s $(cat {pid}); rm {pid};; "
+                + $"status) [ -f {pid} ] || exit 3;; esac\n");
         string text = File.ReadAllText(demo.Files["office.yaml"]);
         int start = text.IndexOf("  services:", StringComparison.Ordinal), end = text.IndexOf("  jobs:", StringComparison.Ordinal);
         string control = _folder["ctl.sh"];
         File.WriteAllText(demo.Files["office.yaml"], text[..start]
-            + $"  services:\n    - {{service: ledger, start: [sh, {control}, start], stop: [sh, {control}, stop], status: [sh, {control}, status], connects-as: [{service.Server.User}]}}\n" + text[end..]);
+            + $"  services:\n    - {{service: ledger, start: [sh, {control}, start], stop: [sh, {control}, stop], status: [sh, "
+            + $"{control}, status], connects-as: [{service.Server.User}]}}\n" + text[end..]);
         Sh($"sh {control} start");
         _afterwards.Add(() => Sh($"[ ! -f {pid} ] || sh {control} stop"));
         for (int i = 0; i < 50 && new StoreOpener().ServerOf(ledger).Sessions(ledger.Path).Count == 0; i++) Thread.Sleep(100);

@@ -62,7 +62,8 @@ internal sealed class ServerOffice : IDisposable
         StoreAddress server = Store("QIH") with { Path = Engine == "postgresql" ? "postgres" : "" };
         string list = Engine == "postgresql"
             ? $"SELECT coalesce(string_agg(datname, ','), '') FROM pg_database WHERE datname LIKE 'transferra-%{Prefix}%'"
-            : $"SELECT coalesce(group_concat(schema_name), '') FROM information_schema.schemata WHERE schema_name LIKE 'transferra-%{Prefix}%'";
+            : "SELECT coalesce(group_concat(schema_name), '') FROM information_schema.schemata WHERE schema_name LIKE "
+                + $"'transferra-%{Prefix}%'";
         return TestServers.Ask(server, list)!.Split(',', StringSplitOptions.RemoveEmptyEntries);
     }
 

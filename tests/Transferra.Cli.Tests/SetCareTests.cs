@@ -207,7 +207,8 @@ public sealed class SetCareTests : IDisposable
             _office.Add("A", store);
             TestServers.Execute(store, engine == "postgresql"
                 ? "CREATE TABLE \"EXTRA\" (id INTEGER PRIMARY KEY, when_at TIMESTAMP, amount NUMERIC(9,3), rate DOUBLE PRECISION)"
-                : $"CREATE TABLE EXTRA (ID INTEGER NOT NULL PRIMARY KEY, WHEN_AT TIMESTAMP{(engine == "mariadb" ? " NULL" : "")}, AMOUNT NUMERIC(9,3), RATE DOUBLE PRECISION)");
+                : $"CREATE TABLE EXTRA (ID INTEGER NOT NULL PRIMARY KEY, WHEN_AT TIMESTAMP{(engine == "mariadb" ? " NULL" : "")}, AMOUNT "
+                    + "NUMERIC(9,3), RATE DOUBLE PRECISION)");
             string extra = engine == "postgresql" ? "\"EXTRA\"" : "EXTRA";
             TestServers.Execute(store, $"INSERT INTO {extra} VALUES (1, '2024-02-29 12:30:00', 1.125, 0.1)");
             TestServers.Execute(store, $"INSERT INTO {extra} VALUES (2, NULL, -7, NULL)");

@@ -21,7 +21,9 @@ public sealed class WholeWayTests : IDisposable
     {
         Called check = _office.Run("check", "A", "--json").Expect(code);
         return string.Join('\n', check.Json.GetProperty("result")[0].GetProperty("check").GetProperty("findings").EnumerateArray()
-            .Select(finding => $"{finding.GetProperty("grade").GetString()} {finding.GetProperty("table").GetString()}: {finding.GetProperty("what").GetString()} [{string.Join(", ", finding.GetProperty("examples").EnumerateArray().Select(example => example.GetString()))}]"));
+            .Select(finding => $"{finding.GetProperty("grade").GetString()} {finding.GetProperty("table").GetString()}: "
+                + $"{finding.GetProperty("what").GetString()} "
+                + $"[{string.Join(", ", finding.GetProperty("examples").EnumerateArray().Select(example => example.GetString()))}]"));
     }
 
     private void ThreeVersions(string hop)
@@ -53,7 +55,8 @@ public sealed class WholeWayTests : IDisposable
         _office.Ready();
         Wanted3();
         _office.Run("ready").Expect(0).Says("not yet checked");
-        Assert.Equal("fault item: values of name that cannot be converted: the text is longer than VARCHAR(6) allows (on the way from version 2 to 3) "
+        Assert.Equal("fault item: values of name that cannot be converted: the text is longer than VARCHAR(6) allows (on the way from "
+            + "version 2 to 3) "
             + string.Format(System.Globalization.CultureInfo.InvariantCulture, "[{0}]",
                 string.Join(", ", Enumerable.Range(1, 5).Select(i => $"{i}: \"A item {i}\""))), Check(1));
         _office.Run("check", "B").Expect(0);
@@ -108,7 +111,8 @@ public sealed class WholeWayTests : IDisposable
             + "\n    relations: [{columns: [group_no], to: grp, on: [group_no]}]\n");
         _office.Write("kit/hops/1-to-2.yaml",
             OddOffice.Hop.Replace("{from: ITEM, into: {item: {item_no: INO, name: NAME, price: PRICE, made: MADE, group_no: GNO}}}",
-            "{from: ITEM, into: {item: {item_no: CAST(PRICE AS INTEGER), name: NAME, price: PRICE, made: MADE, group_no: GNO}}, columns-left-out: {INO: numbered anew}}", StringComparison.Ordinal));
+            "{from: ITEM, into: {item: {item_no: CAST(PRICE AS INTEGER), name: NAME, price: PRICE, made: MADE, group_no: GNO}}, "
+                + "columns-left-out: {INO: numbered anew}}", StringComparison.Ordinal));
         _office.Add("A", "sqlite", "data/a.db");
         DemoFolder.Execute(_office["data/a.db"],
             "UPDATE ITEM SET PRICE = CASE WHEN INO > 3 THEN 700 ELSE INO * 100 END, GNO = CASE INO WHEN 2 THEN 99 ELSE 1 END");
@@ -123,14 +127,20 @@ public sealed class WholeWayTests : IDisposable
     public void Relations_are_looked_at_once_when_all_records_are_there(string engine)
     {
         _office.WriteKit(null, OddOffice.NewVersion.TrimEnd()
-            + "\n    relations: [{columns: [group_no], to: item, on: [item_no]}]\n  tree: {columns: {id: INTEGER NOT NULL, up: INTEGER}, key: [id], relations: [{columns: [up], to: tree, on: [id]}]}\n",
+            + "\n    relations: [{columns: [group_no], to: item, on: [item_no]}]\n  tree: {columns: {id: INTEGER NOT NULL, up: INTEGER}, "
+            + "key: [id], relations: [{columns: [up], to: tree, on: [id]}]}\n",
             OddOffice.Hop);
         _office.WriteKit(OddOffice.OldVersion + "  TREE: {columns: {ID: INTEGER NOT NULL, UP: INTEGER}, key: [ID]}\n",
             File.ReadAllText(_office["kit/versions/2.yaml"]), OddOffice.Hop + "  - {from: TREE, into: {tree: {id: ID, up: UP}}}\n");
         OddCompany company = _office.Add("A", "sqlite", "data/a.db");
         DemoFolder.Execute(_office["data/a.db"],
-            "UPDATE ITEM SET GNO = 6 - INO; CREATE TABLE TREE (ID INTEGER PRIMARY KEY, UP INTEGER); INSERT INTO TREE VALUES (1, 3), (2, 1), (3, NULL), (4, 4)");
-        if (engine != "sqlite") _office.Companies[0] = company with { More = [$"new-store: {OddOffice.ServerYaml(_servers.Database(engine, "n"))}"] };
+            "UPDATE ITEM SET GNO = 6 - INO; CREATE TABLE TREE (ID INTEGER PRIMARY KEY, UP INTEGER); INSERT INTO TREE VALUES (1, 3), (2, "
+                + "1), (3, NULL), (4, 4)");
+        if (engine != "sqlite") _office.Companies[0] = company with
+        {
+            More = ["new-store: "
+            + $"{OddOffice.ServerYaml(_servers.Database(engine, "n"))}"]
+        };
         _office.Ready();
         _office.Run("check", "A").Expect(0);
         _office.Run("convert", "A").Expect(0);
@@ -165,7 +175,8 @@ public sealed class WholeWayTests : IDisposable
             oldVersion: OddOffice.OldVersion.Replace("told-by: [", "told-by: [{header: application_id, is: \"7\"}, ",
                 StringComparison.Ordinal));
         _office.Add("A", "sqlite", "data/a.db");
-        _office.Write("office.yaml", "office: Odd\npackages: [{kit: kit, wanted-version: \"2\", companies: [{code: A, name: A, store: {sqlite: data/a.db}}]}]\nbackup: {to: [sets]}\n");
+        _office.Write("office.yaml", "office: Odd\npackages: [{kit: kit, wanted-version: \"2\", companies: [{code: A, name: A, store: "
+            + "{sqlite: data/a.db}}]}]\nbackup: {to: [sets]}\n");
         _office.Run("survey").Expect(2).Says("kit/versions/2.yaml:2:", "this sign is also one of version 1");
     }
 
@@ -180,6 +191,7 @@ public sealed class WholeWayTests : IDisposable
             "CREATE TABLE BILL (BNO, WHAT); INSERT INTO BILL VALUES (1, 'a'), ('x', 'b'), ('y', 'c'), (NULL, 'd'), (NULL, 'd')");
         _office.Ready();
         Assert.Equal(["fault BILL: values of BNO that cannot be converted: a value is required and there is none [ / d: \"\"]",
-            "fault BILL: values of BNO that cannot be converted: the column is INTEGER, but the store holds a text here [ / b: \"x\",  / c: \"y\"]"], Check(1).Split('\n').Order());
+            "fault BILL: values of BNO that cannot be converted: the column is INTEGER, but the store holds a text here [ / b: \"x\",  / "
+                + "c: \"y\"]"], Check(1).Split('\n').Order());
     }
 }

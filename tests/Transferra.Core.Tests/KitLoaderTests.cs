@@ -24,7 +24,8 @@ public class KitLoaderTests
     public void Indexes_numbering_and_defaults_are_read()
     {
         string old = SampleKit.Old.Replace("    key: [GNO]\n",
-            "    key: [GNO]\n    indexes: [{columns: [TITLE, GNO], unique: true}, {columns: TITLE}]\n    numbered: gno\n    defaults: {TITLE: \"'it''s'\"}\n",
+            "    key: [GNO]\n    indexes: [{columns: [TITLE, GNO], unique: true}, {columns: TITLE}]\n    numbered: gno\n    defaults: "
+                + "{TITLE: \"'it''s'\"}\n",
             StringComparison.Ordinal);
         var errors = new DescriptionErrors();
         Transferra.Core.Records.TableShape table = SampleKit.Load(errors, old: old)!.Versions[0].Tables.Single(table =>

@@ -12,7 +12,8 @@ namespace Transferra.Core.Tests;
 public sealed class SetDocumentsTests : IDisposable
 {
     // Everything that can be told of an entry but its own number and the time of its last reading.
-    private const string Listing = "find . -printf '%P|%y|%m|%U:%G|%T@|%l|%n\\n' | LC_ALL=C sort; find . -type f -print0 | LC_ALL=C sort -z | xargs -0 sha256sum";
+    private const string Listing = "find . -printf '%P|%y|%m|%U:%G|%T@|%l|%n\\n' | LC_ALL=C sort; find . -type f -print0 | LC_ALL=C sort "
+        + "-z | xargs -0 sha256sum";
 
     private readonly TempFolder _folder = new();
     private readonly DiskVolume _volume = new();
@@ -83,9 +84,11 @@ public sealed class SetDocumentsTests : IDisposable
         MakeOddDocuments();
         SetWriting.Write(_office, _company, _volume, _set);
         Directory.CreateDirectory(_folder["plain"]);
-        Shell(_folder["plain"], $"tar -xpf {_set}; find . -name '*.zst' -links 1 -exec zstd -q -d --rm {{}} +; find . -name '*.zst' -print0 | while IFS= read -r -d '' f; do zstd -q -d -f \"$f\" -o \"${{f%.zst}}\"; done; find . -name '*.zst' -delete");
+        Shell(_folder["plain"], $"tar -xpf {_set}; find . -name '*.zst' -links 1 -exec zstd -q -d --rm {{}} +; find . -name '*.zst' "
+            + $"-print0 | while IFS= read -r -d '' f; do zstd -q -d -f \"$f\" -o \"${{f%.zst}}\"; done; find . -name '*.zst' -delete");
         // zstd knows neither second names nor fractions of seconds; content, rights and links are all there.
-        const string coarse = "find . ! -name . -printf '%P|%y|%l\\n' | LC_ALL=C sort; find . -type f ! -name second-name.jpg ! -name '*x 2026.jpg' -printf '%P|%m|%U:%G\\n' | LC_ALL=C sort; find . -type f -print0 | LC_ALL=C sort -z | xargs -0 sha256sum";
+        const string coarse = "find . ! -name . -printf '%P|%y|%l\\n' | LC_ALL=C sort; find . -type f ! -name second-name.jpg ! -name "
+            + "'*x 2026.jpg' -printf '%P|%m|%U:%G\\n' | LC_ALL=C sort; find . -type f -print0 | LC_ALL=C sort -z | xargs -0 sha256sum";
         Assert.Equal(Shell(_folder["data/docs"], coarse), Shell(_folder["plain/documents/0"], coarse));
         Assert.Equal("the store", File.ReadAllText(_folder["plain/store/books.db"]));
         // The seal is the digest of the beginning: the manifest with its header.

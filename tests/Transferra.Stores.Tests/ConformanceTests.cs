@@ -72,6 +72,8 @@ public sealed class ConformanceTests : IDisposable
             "\U0001F3BB\U0001F3B7 beyond the plane", "ÄÖÜ ß € ž Ж 漢字", "\u0001\u001A control", "-", "0", "é",
     ];
 
+    private static readonly double[] Doubles = [double.MaxValue, double.Epsilon, -0.0, 0.1];
+
     private static RecordBatch Rows()
     {
         var batch = new RecordBatch(Values.Columns, new BatchLimits(10_000, 1 << 26));
@@ -105,14 +107,7 @@ public sealed class ConformanceTests : IDisposable
             else ((BytesVector)batch.Vectors[9]).Append(row % 3 == 0 ? [] : [0, (byte)row, 0x1A, 255]);
             Wide(10, ((Int128)random.NextInt64() << 64) | (ulong)random.NextInt64());
             if (rare) batch.Vectors[11].AppendNull();
-            else ((DoubleVector)batch.Vectors[11]).Append(row switch
-            {
-                1 => double.MaxValue,
-                2 => double.Epsilon,
-                3 => -0.0,
-                4 => 0.1,
-                _ => random.NextDouble() * 1e9
-            });
+            else ((DoubleVector)batch.Vectors[11]).Append(row is >= 1 and <= 4 ? Doubles[row - 1] : random.NextDouble() * 1e9);
             Text(12, (row % 5) switch { 0 => "", 1 => "kg", 2 => "\U0001F3BB\U0001F3B7\U0001F3BA\U0001F941", _ => "pair" });
 
             void Wide(int column, Int128 value)

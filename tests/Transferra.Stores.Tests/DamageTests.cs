@@ -30,7 +30,8 @@ public sealed class DamageTests : IDisposable
             connection.Open();
             using SqliteCommand command = connection.CreateCommand();
             command.CommandText = "PRAGMA page_size = 4096; CREATE TABLE T (NR INTEGER PRIMARY KEY, V VARCHAR(200)); "
-                + $"WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < {Records}) INSERT INTO T SELECT i * 3, printf('%.150c', 'x') || i FROM n; {more}";
+                + $"WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < {Records}) INSERT INTO T SELECT i * 3, "
+                + $"printf('%.150c', 'x') || i FROM n; {more}";
             command.ExecuteNonQuery();
         }
         return path;
@@ -135,14 +136,18 @@ public sealed class DamageTests : IDisposable
         {
             connection.Open();
             using SqliteCommand command = connection.CreateCommand();
-            command.CommandText = "PRAGMA page_size = 512; CREATE TABLE T (NR INTEGER PRIMARY KEY, V VARCHAR(60)); CREATE TABLE U (NR INTEGER PRIMARY KEY, V VARCHAR(60), W INT); "
+            command.CommandText = "PRAGMA page_size = 512; CREATE TABLE T (NR INTEGER PRIMARY KEY, V VARCHAR(60)); CREATE TABLE U (NR "
+                + "INTEGER PRIMARY KEY, V VARCHAR(60), W INT); "
                 + "CREATE TABLE GONE (NR INTEGER PRIMARY KEY, V VARCHAR(60));"
-                + $"WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 2000) INSERT INTO GONE SELECT i + 100000, 'gone ' || i FROM n; DROP TABLE GONE;";
+                + "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 2000) INSERT INTO GONE SELECT i + 100000, "
+                + "'gone ' || i FROM n; DROP TABLE GONE;";
             command.ExecuteNonQuery();
             for (int part = 0; part < 20; part++)
             {
-                command.CommandText = $"WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 200) INSERT INTO T SELECT i + {part * 200}, printf('%.40c', 't') || i FROM n; "
-                    + $"WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 200) INSERT INTO U SELECT i + {part * 200}, printf('%.40c', 'u') || i, i FROM n;";
+                command.CommandText = "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 200) INSERT INTO T "
+                    + $"SELECT i + {part * 200}, printf('%.40c', 't') || i FROM n; "
+                    + "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 200) INSERT INTO U SELECT i + "
+                    + $"{part * 200}, printf('%.40c', 'u') || i, i FROM n;";
                 command.ExecuteNonQuery();
             }
         }
@@ -335,7 +340,8 @@ public sealed class DamageTests : IDisposable
     public void Around_damaged_pages_of_Firebird_every_record_is_read()
     {
         StoreAddress address = _servers.Made("firebird", "torn", "CREATE TABLE T (NR INTEGER NOT NULL PRIMARY KEY, V VARCHAR(200))",
-            $"EXECUTE BLOCK AS DECLARE I INTEGER = 1; BEGIN WHILE (I <= {Records}) DO BEGIN INSERT INTO T VALUES (:I * 3, LPAD('', 150, 'x' || :I)); I = I + 1; END END");
+            $"EXECUTE BLOCK AS DECLARE I INTEGER = 1; BEGIN WHILE (I <= {Records}) DO BEGIN INSERT INTO T VALUES (:I * 3, LPAD('', 150, "
+                + "'x' || :I)); I = I + 1; END END");
         const int pageBytes = 8192, recordPage = 5;
         for (int tries = 0; tries < 50 && _stores.ServerOf(address).ConnectedTo(address.Path).Count > 0; tries++) Thread.Sleep(100);
         byte[] file = File.ReadAllBytes(address.Path);

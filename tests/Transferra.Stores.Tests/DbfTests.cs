@@ -495,7 +495,8 @@ public sealed class DbfTests : IDisposable
         for (int row = 0; row < 2; row++)
             for (int column = 0; column < batch.Vectors.Length; column++) batch.Vectors[column].AppendFrom(all.Vectors[column], row);
         Write(batch, []);
-        const string script = "import sys, dbfread\nfor r in dbfread.DBF(sys.argv[1], encoding='utf-8'):\n  print(r['NR'], r['AMOUNT'], r['DAY'], r['MOMENT'], r['TXT'], r['BRIEF'].rstrip('\\0\\x06\\x03'), r['YES'], r['REAL'], sep='|')";
+        const string script = "import sys, dbfread\nfor r in dbfread.DBF(sys.argv[1], encoding='utf-8'):\n  print(r['NR'], r['AMOUNT'], "
+            + "r['DAY'], r['MOMENT'], r['TXT'], r['BRIEF'].rstrip('\\0\\x06\\x03'), r['YES'], r['REAL'], sep='|')";
         using Process python = Process.Start(new ProcessStartInfo("/usr/bin/python3",
             ["-c", script, Path.Combine(Here.Path, "ALL_KINDS.dbf")])
         { RedirectStandardOutput = true, RedirectStandardError = true })!;
@@ -504,6 +505,7 @@ public sealed class DbfTests : IDisposable
         Assert.True(python.ExitCode == 0, errors);
         string[] lines = output.TrimEnd('\n').Split('\n');
         Assert.Equal("1|0.0|0001-01-01|0001-01-01 00:00:00|||False|0.1", lines[0].Replace("None", "", StringComparison.Ordinal));
-        Assert.Equal("9223372036854775807|999999999999.99|9999-12-31|9999-12-31 23:59:59.999000|e\u0301 \U0001F3BB trailing  |äöü|True|1.7976931348623157e+308", lines[1]);
+        Assert.Equal("9223372036854775807|999999999999.99|9999-12-31|9999-12-31 23:59:59.999000|e\u0301 \U0001F3BB trailing  "
+            + "|äöü|True|1.7976931348623157e+308", lines[1]);
     }
 }

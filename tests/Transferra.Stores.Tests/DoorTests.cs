@@ -121,7 +121,9 @@ public sealed class DoorTests : IDisposable
             clerk = _servers.AsClerk(store, _folder.Path);
         StoreAddress server = store with { Path = "postgres" };
         string rights() => TestServers.Ask(server,
-            $"SELECT string_agg(CASE a.grantee WHEN 0 THEN 'public' ELSE a.grantee::regrole::text END || ' ' || a.privilege_type || ' ' || a.is_grantable, ', ' ORDER BY 1) FROM (SELECT (aclexplode(coalesce(datacl, acldefault('d', datdba)))).* FROM pg_database WHERE datname = '{store.Path}') a")!;
+            "SELECT string_agg(CASE a.grantee WHEN 0 THEN 'public' ELSE a.grantee::regrole::text END || ' ' || a.privilege_type || ' ' "
+                + "|| a.is_grantable, ', ' ORDER BY 1) FROM (SELECT (aclexplode(coalesce(datacl, acldefault('d', datdba)))).* FROM "
+                + $"pg_database WHERE datname = '{store.Path}') a")!;
         TestServers.Execute(server, $"ALTER DATABASE \"{store.Path}\" OWNER TO {owner.Server!.User}");
         TestServers.Execute(owner, $"GRANT CONNECT ON DATABASE \"{store.Path}\" TO {clerk.Server!.User} WITH GRANT OPTION");
         string before = rights();
@@ -145,10 +147,12 @@ public sealed class DoorTests : IDisposable
         StoreAddress store = _servers.Made("mariadb", "events", "CREATE TABLE t (a INTEGER)"),
             clerk = _servers.AsClerk(store, _folder.Path), server = store with { Path = "" };
         TestServers.Execute(server, $"ALTER USER '{clerk.Server!.User}'@'%' ACCOUNT LOCK");
-        TestServers.Execute(store, "SET SESSION sql_mode = 'ANSI_QUOTES', time_zone = '+03:00'; CREATE DEFINER = 'nobody'@'localhost' EVENT \"nightly run\" ON SCHEDULE EVERY 1 DAY DO INSERT INTO t VALUES (1)");
+        TestServers.Execute(store, "SET SESSION sql_mode = 'ANSI_QUOTES', time_zone = '+03:00'; CREATE DEFINER = 'nobody'@'localhost' "
+            + "EVENT \"nightly run\" ON SCHEDULE EVERY 1 DAY DO INSERT INTO t VALUES (1)");
         TestServers.Execute(store, "CREATE EVENT off ON SCHEDULE EVERY 1 DAY DISABLE DO INSERT INTO t VALUES (2)");
         string events() => TestServers.Ask(store,
-            $"SELECT group_concat(concat_ws('|', event_name, status, definer, sql_mode, time_zone) ORDER BY event_name) FROM information_schema.events WHERE event_schema = '{store.Path}'")!;
+            "SELECT group_concat(concat_ws('|', event_name, status, definer, sql_mode, time_zone) ORDER BY event_name) FROM "
+                + $"information_schema.events WHERE event_schema = '{store.Path}'")!;
         string before = events();
         Assert.Contains("nightly run|ENABLED|nobody@localhost|ANSI_QUOTES|+03:00", before, StringComparison.Ordinal);
         IReadOnlyList<StoreDoor> doors = Shut(store);

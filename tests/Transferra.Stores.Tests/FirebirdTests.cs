@@ -100,7 +100,8 @@ public sealed class FirebirdTests : IDisposable
         using (var connection = new FbConnection(connect))
         {
             connection.Open();
-            foreach (string statement in (string[])["CREATE TABLE T (NR INTEGER NOT NULL PRIMARY KEY, AMOUNT NUMERIC(15,2), MADE DATE, NAME VARCHAR(16))",
+            foreach (string statement in (string[])["CREATE TABLE T (NR INTEGER NOT NULL PRIMARY KEY, AMOUNT NUMERIC(15,2), MADE DATE, "
+                + "NAME VARCHAR(16))",
                 "INSERT INTO T VALUES (1, 12345678901.25, '2001-02-03 04:05:06', 'first')",
                 "INSERT INTO T VALUES (2, 0.1, '2001-02-03', 'second')", "CREATE GENERATOR G", "SET GENERATOR G TO 41"])
             {
@@ -124,7 +125,8 @@ public sealed class FirebirdTests : IDisposable
     public void Damaged_pages_are_complaints()
     {
         StoreAddress address = _servers.Made("firebird", "page", "CREATE TABLE T (NR INTEGER, V VARCHAR(200))",
-            "EXECUTE BLOCK AS DECLARE I INTEGER = 0; BEGIN WHILE (I < 3000) DO BEGIN INSERT INTO T VALUES (:I, LPAD('', 200, 'x' || :I)); I = I + 1; END END");
+            "EXECUTE BLOCK AS DECLARE I INTEGER = 0; BEGIN WHILE (I < 3000) DO BEGIN INSERT INTO T VALUES (:I, LPAD('', 200, 'x' || "
+                + ":I)); I = I + 1; END END");
         using (IStore sound = _stores.Open(address)) Assert.Empty(sound.CheckPhysically());
         // The first byte of a page says what it is; 5 is a page of records. The server lets go of the file a moment after the last one
         // left.

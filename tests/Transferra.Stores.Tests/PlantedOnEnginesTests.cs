@@ -57,7 +57,8 @@ public sealed class PlantedOnEnginesTests : IDisposable
 
     private static string[] Words(IEnumerable<Finding> findings) =>
         [.. findings.Select(finding =>
-        $"{finding.Grade} {finding.Kind} {finding.Table} {finding.Subject} {finding.Count}: {string.Join("; ", finding.Examples.Order(StringComparer.Ordinal))}").Order(StringComparer.Ordinal)];
+        $"{finding.Grade} {finding.Kind} {finding.Table} {finding.Subject} {finding.Count}: "
+            + $"{string.Join("; ", finding.Examples.Order(StringComparer.Ordinal))}").Order(StringComparer.Ordinal)];
 
     [Theory]
     [MemberData(nameof(Engines))]

@@ -373,7 +373,8 @@ public sealed class ServerTests : IDisposable
         switch (engine)
         {
             case "postgresql":
-                TestServers.Execute(address, "CREATE FUNCTION stamp() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN NEW; END'; CREATE TRIGGER stamped BEFORE INSERT ON entry FOR EACH ROW EXECUTE FUNCTION stamp()");
+                TestServers.Execute(address, "CREATE FUNCTION stamp() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN NEW; END'; "
+                    + "CREATE TRIGGER stamped BEFORE INSERT ON entry FOR EACH ROW EXECUTE FUNCTION stamp()");
                 break;
             case "mariadb":
                 TestServers.Execute(address, "CREATE PROCEDURE stamp() SELECT 1");
@@ -404,7 +405,8 @@ public sealed class ServerTests : IDisposable
         switch (engine)
         {
             case "postgresql":
-                TestServers.Execute(address, $"CREATE ROLE {user} LOGIN PASSWORD 'clerk-secret'; GRANT SELECT ON ALL TABLES IN SCHEMA public TO {user}");
+                TestServers.Execute(address, $"CREATE ROLE {user} LOGIN PASSWORD 'clerk-secret'; GRANT SELECT ON ALL TABLES IN SCHEMA "
+                    + $"public TO {user}");
                 Assert.Equal(2, _stores.ServerOf(asClerk).Hindrances(address.Path).Count);
                 using (IStore store = _stores.Open(asClerk)) Assert.Equal(3, store.CountRows("entry"));
                 Assert.Contains("cannot be made",
@@ -417,7 +419,8 @@ public sealed class ServerTests : IDisposable
                 TestServers.Execute(address, $"DROP OWNED BY {user}; DROP ROLE {user}");
                 break;
             case "mariadb":
-                TestServers.Execute(address, $"CREATE USER '{user}'@'127.0.0.1' IDENTIFIED BY 'clerk-secret'; GRANT SELECT ON `{address.Path}`.* TO '{user}'@'127.0.0.1'");
+                TestServers.Execute(address, $"CREATE USER '{user}'@'127.0.0.1' IDENTIFIED BY 'clerk-secret'; GRANT SELECT ON "
+                    + $"`{address.Path}`.* TO '{user}'@'127.0.0.1'");
                 Assert.Contains("may not make databases", Assert.Single(_stores.ServerOf(asClerk).Hindrances(address.Path)),
                     StringComparison.Ordinal);
                 using (IStore store = _stores.Open(asClerk)) Assert.Equal(3, store.CountRows("entry"));

@@ -126,7 +126,9 @@ public sealed class SqlitePagesTests : IDisposable
     {
         int seed = Seeds.Given;
         var random = new Random(seed);
-        Execute($"PRAGMA page_size = {pageBytes}; {pragma}; CREATE TABLE t (a INTEGER, k INTEGER PRIMARY KEY, b REAL, c DECIMAL_INT(14,2), d VARCHAR(10), e DATE, f BLOB)", command => Fill(command, random, pageBytes > 10_000 ? 300 : 1500, pageBytes));
+        Execute($"PRAGMA page_size = {pageBytes}; {pragma}; CREATE TABLE t (a INTEGER, k INTEGER PRIMARY KEY, b REAL, c "
+            + "DECIMAL_INT(14,2), d VARCHAR(10), "
+            + "e DATE, f BLOB)", command => Fill(command, random, pageBytes > 10_000 ? 300 : 1500, pageBytes));
         Assert.Equal(Reading.Pages, Compare(_folder["s.db"], atLeast: 200));
         // With room left in pages and pages on the list of free ones.
         Execute("DELETE FROM t WHERE k % 3 = 0 OR k BETWEEN 200 AND 900");
@@ -155,16 +157,23 @@ public sealed class SqlitePagesTests : IDisposable
     [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY, v AS (k * 2) STORED); INSERT INTO t VALUES (5), (1)", false, "Engine")]
     [InlineData("PRAGMA encoding = 'UTF-16'; CREATE TABLE t (k INTEGER PRIMARY KEY, v TEXT); INSERT INTO t VALUES (5, 'ä')", false,
         "Engine")]
-    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v; INSERT INTO t VALUES (6, 1)", true, "Pages")]
-    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v INTEGER DEFAULT -7; INSERT INTO t VALUES (6, 1)", true, "Pages")]
-    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v REAL DEFAULT 7; INSERT INTO t VALUES (6, 1)", true, "Pages")]
+    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v; INSERT INTO t "
+        + "VALUES (6, 1)", true, "Pages")]
+    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v INTEGER DEFAULT -7; INSERT "
+        + "INTO t VALUES (6, 1)", true, "Pages")]
+    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v REAL DEFAULT 7; INSERT "
+        + "INTO t VALUES (6, 1)", true, "Pages")]
     // "7.5"
-    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v VARCHAR(9) DEFAULT 7.50; INSERT INTO t VALUES (6, 1)", true, "Pages")]
-    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v VARCHAR(9) NOT NULL DEFAULT 'it''s'; INSERT INTO t VALUES (6, 'x')", true, "Pages")]
+    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v VARCHAR(9) DEFAULT 7.50; "
+        + "INSERT INTO t VALUES (6, 1)", true, "Pages")]
+    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v VARCHAR(9) NOT NULL "
+        + "DEFAULT 'it''s'; INSERT INTO t VALUES (6, 'x')", true, "Pages")]
     [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v DATE DEFAULT '2024-02-29'",
         true, "Pages")]
-    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v BLOB DEFAULT x'4142'; INSERT INTO t VALUES (6, 'x')", true, "HandedOver")]
-    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY, v); INSERT INTO t VALUES (5, 'a'); ALTER TABLE t DROP COLUMN v; ALTER TABLE t ADD COLUMN v TEXT", true, "Pages")]
+    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY); INSERT INTO t VALUES (5); ALTER TABLE t ADD COLUMN v BLOB DEFAULT x'4142'; "
+        + "INSERT INTO t VALUES (6, 'x')", true, "HandedOver")]
+    [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY, v); INSERT INTO t VALUES (5, 'a'); ALTER TABLE t DROP COLUMN v; ALTER TABLE t "
+        + "ADD COLUMN v TEXT", true, "Pages")]
     [InlineData("CREATE TABLE t (k INTEGER PRIMARY KEY, v); CREATE INDEX i ON t (v, k); INSERT INTO t VALUES (5, 'a'), (6, 'b')", true,
         "Pages")]
     public void Tables_of_every_make_are_read_as_the_engine_reads_them(string sql, bool isNumbered, string how)
@@ -220,7 +229,8 @@ public sealed class SqlitePagesTests : IDisposable
     [InlineData(new byte[] { 0xff, 0xff, 0xff, 0xff, 0xf8, 0x80, 0x80, 0x80, 11, 0, 0 })]
     public void Numbers_that_are_too_large_for_what_they_count_are_left_to_the_engine(byte[] header)
     {
-        Execute("CREATE TABLE t (a, b, c, d, e, f, g, h, i, j); INSERT INTO t VALUES (NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL)");
+        Execute("CREATE TABLE t (a, b, c, d, e, f, g, h, i, j); INSERT INTO t "
+            + "VALUES (NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL)");
         byte[] bytes = File.ReadAllBytes(_folder["s.db"]);
         int at = bytes.Length - header.Length; // the only record ends with its page
         Assert.Equal(new byte[] { 11, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0 }, bytes[at..]);
@@ -237,7 +247,8 @@ public sealed class SqlitePagesTests : IDisposable
         int times = Seeds.IsSoak ? 5000 : 250;
         int seed = Seeds.Given;
         var random = new Random(seed);
-        Execute($"PRAGMA page_size = {pageBytes}; CREATE TABLE t (a INTEGER, k INTEGER PRIMARY KEY, b REAL, c DECIMAL_INT(14,2), d VARCHAR(10), e DATE, f BLOB)", command => Fill(command, random, 60, pageBytes));
+        Execute($"PRAGMA page_size = {pageBytes}; CREATE TABLE t (a INTEGER, k INTEGER PRIMARY KEY, b REAL, c DECIMAL_INT(14,2), d "
+            + "VARCHAR(10), e DATE, f BLOB)", command => Fill(command, random, 60, pageBytes));
         byte[] sound = File.ReadAllBytes(_folder["s.db"]);
         string damaged = _folder["damaged.db"];
         int handedOver = 0;

@@ -184,7 +184,8 @@ public sealed class SqliteTests : IDisposable
     [Fact]
     public void A_batch_stops_at_its_byte_cap_and_a_wider_record_travels_alone()
     {
-        Execute("wide.db", "CREATE TABLE t (v TEXT); WITH RECURSIVE c(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM c WHERE i < 300) INSERT INTO t SELECT printf('%.*c', 1000, 'x') FROM c");
+        Execute("wide.db", "CREATE TABLE t (v TEXT); WITH RECURSIVE c(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM c WHERE i < 300) "
+            + "INSERT INTO t SELECT printf('%.*c', 1000, 'x') FROM c");
         using IStore store = _stores.Open(At("wide.db"));
         TableShape table = store.ReadShape()[0];
         var batch = new RecordBatch(table.Columns, new BatchLimits(4096, 500));
@@ -281,7 +282,8 @@ public sealed class SqliteTests : IDisposable
             builder.CreateTable(table);
             builder.Complete(new Dictionary<string, string>());
         }
-        Execute("shape.db", "INSERT INTO t (id) VALUES (7); INSERT INTO t DEFAULT VALUES; CREATE VIEW v AS SELECT 1; CREATE TRIGGER tr AFTER INSERT ON t BEGIN SELECT 1; END");
+        Execute("shape.db", "INSERT INTO t (id) VALUES (7); INSERT INTO t DEFAULT VALUES; CREATE VIEW v AS SELECT 1; CREATE TRIGGER tr "
+            + "AFTER INSERT ON t BEGIN SELECT 1; END");
         using IStore store = _stores.Open(At("shape.db"));
         TableShape told = store.ReadShape().Single();
         Assert.Equal(["by_code code False", "t_x1 code,id True"],
@@ -308,7 +310,8 @@ public sealed class SqliteTests : IDisposable
     [Fact]
     public void Overwritten_pages_are_found_by_the_physical_check_or_end_the_reading_in_words()
     {
-        Execute("torn.db", "CREATE TABLE t (a INTEGER PRIMARY KEY, b TEXT); WITH RECURSIVE c(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM c WHERE i < 5000) INSERT INTO t SELECT i, 'record ' || i FROM c");
+        Execute("torn.db", "CREATE TABLE t (a INTEGER PRIMARY KEY, b TEXT); WITH RECURSIVE c(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM "
+            + "c WHERE i < 5000) INSERT INTO t SELECT i, 'record ' || i FROM c");
         byte[] bytes = File.ReadAllBytes(_folder["torn.db"]);
         for (int i = 4096 * 5; i < 4096 * 6; i++) bytes[i] = 0xA5;
         File.WriteAllBytes(_folder["torn.db"], bytes);

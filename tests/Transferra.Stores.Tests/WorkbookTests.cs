@@ -95,7 +95,8 @@ public sealed class WorkbookTests : IDisposable
     }
 
     [Theory]
-    [InlineData("<row r=\"1\"><c r=\"A1\" t=\"inlineStr\"><is><t>V</t></is></c></row><row r=\"2\"><c r=\"A2\" t=\"s\"><v>99</v></c></row>", "no shared text")]
+    [InlineData("<row r=\"1\"><c r=\"A1\" t=\"inlineStr\"><is><t>V</t></is></c></row><row r=\"2\"><c r=\"A2\" "
+        + "t=\"s\"><v>99</v></c></row>", "no shared text")]
     [InlineData("<row r=\"1\"><c r=\"A1\" t=\"inlineStr\"><is><t>V</t></is></c></row><row r=\"2\"><c r=\"11\"><v>9</v></c></row>",
         "no cell")]
     [InlineData("<row r=\"1\"><c r=\"A1\" t=\"inlineStr\"><is><t>V</t></is></c></row><row r=\"2\"><c r=\"ZZZZ1\"><v>9</v></c></row>",
@@ -153,12 +154,17 @@ public sealed class WorkbookTests : IDisposable
         const string main = "http://schemas.openxmlformats.org/spreadsheetml/2006/main",
             relations = "http://schemas.openxmlformats.org/officeDocument/2006/relationships";
         using ZipArchive package = ZipFile.Open(_folder[name], ZipArchiveMode.Create);
-        Part("xl/workbook.xml", $"<workbook xmlns=\"{main}\" xmlns:r=\"{relations}\"><workbookPr date1904=\"{(date1904 ? 1 : 0)}\"/><sheets><sheet name=\"T\" sheetId=\"1\" r:id=\"r1\"/></sheets></workbook>");
+        Part("xl/workbook.xml", $"<workbook xmlns=\"{main}\" xmlns:r=\"{relations}\"><workbookPr "
+            + $"date1904=\"{(date1904 ? 1 : 0)}\"/><sheets><sheet name=\"T\" sheetId=\"1\" r:id=\"r1\"/></sheets></workbook>");
         Part("xl/_rels/workbook.xml.rels",
-            "<Relationships xmlns=\"http://schemas.openxmlformats.org/package/2006/relationships\"><Relationship Id=\"r1\" Type=\"t\" Target=\"worksheets/s.xml\"/></Relationships>");
+            "<Relationships xmlns=\"http://schemas.openxmlformats.org/package/2006/relationships\"><Relationship Id=\"r1\" Type=\"t\" "
+                + "Target=\"worksheets/s.xml\"/></Relationships>");
         Part("xl/worksheets/s.xml", $"<worksheet xmlns=\"{main}\"><sheetData>{rows}</sheetData></worksheet>");
-        Part("xl/sharedStrings.xml", $"<sst xmlns=\"{main}\"><si><r><t>two </t></r><r><t>runs_x000A_</t></r><rPh sb=\"0\" eb=\"1\"><t>spoken</t></rPh></si></sst>");
-        Part("xl/styles.xml", $"<styleSheet xmlns=\"{main}\"><numFmts><numFmt numFmtId=\"164\" formatCode=\"dd\\.mm\\.yyyy\"/></numFmts><cellStyleXfs><xf numFmtId=\"14\"/></cellStyleXfs><cellXfs><xf numFmtId=\"0\"/><xf numFmtId=\"164\"/></cellXfs></styleSheet>");
+        Part("xl/sharedStrings.xml", $"<sst xmlns=\"{main}\"><si><r><t>two </t></r><r><t>runs_x000A_</t></r><rPh sb=\"0\" "
+            + "eb=\"1\"><t>spoken</t></rPh></si></sst>");
+        Part("xl/styles.xml", $"<styleSheet xmlns=\"{main}\"><numFmts><numFmt numFmtId=\"164\" "
+            + "formatCode=\"dd\\.mm\\.yyyy\"/></numFmts><cellStyleXfs><xf numFmtId=\"14\"/></cellStyleXfs><cellXfs><xf "
+            + "numFmtId=\"0\"/><xf numFmtId=\"164\"/></cellXfs></styleSheet>");
 
         void Part(string part, string text)
         {

@@ -38,7 +38,8 @@ internal static class BundleCommand
         session.Screen.Table(["File", ">Bytes", "What it is"],
             bundle.Files.Select(file => (IReadOnlyList<string>)[file.Name, Results.Number(file.Bytes), file.What]));
         session.Screen.Line("Not in it: " + string.Join("; ", bundle.NotIn) + ".");
-        if (session.Office.Contact.Count == 0) session.Screen.Look("office.yaml names nobody to answer to; add: contact: {person: ..., phone: ..., mail: ...}");
+        if (session.Office.Contact.Count == 0) session.Screen.Look("office.yaml names nobody to answer to; add: contact: {person: ..., "
+            + "phone: ..., mail: ...}");
         if (showsOnly) return new BundleResult(company.Code, "", bundle.Files, bundle.NotIn);
         string path = to is not null ? Path.GetFullPath(to) : Free(session, company);
         if (Path.Exists(path)) throw new TransferraException($"{path} is there already", "Name a file that is not there yet.");

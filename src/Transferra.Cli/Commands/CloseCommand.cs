@@ -49,7 +49,8 @@ internal static class CloseCommand
         {
             screen.Bad($"Not closed: {Results.Count(outcome.StillIn.Count, "session")} still in.");
             ClosingScreen.People(screen, outcome.StillIn);
-            screen.Line("New ones are kept out. Ask these to leave and go on: transferra close. Or put them out: transferra close --end-sessions. Or open again: transferra reopen");
+            screen.Line("New ones are kept out. Ask these to leave and go on: transferra close. Or put them out: transferra close "
+                + "--end-sessions. Or open again: transferra reopen");
         }
         foreach (string what in outcome.NotAtRest) screen.Bad($"Not at rest: {what}");
         if (outcome.NotAtRest.Count > 0) screen.Line("Put it right and go on: transferra close. Or open again: transferra reopen");
@@ -104,7 +105,8 @@ internal static class CloseCommand
         var steps = new List<object>();
         foreach (JournalEntry entry in closed.Journal.Entries.Where(entry => entry.State == "announced"))
         {
-            session.Screen.Line($"  {entry.Stage}: {string.Join(", ", entry.Facts.Where(fact => fact.Key != "password-file").Select(fact => $"{fact.Key} {fact.Value}"))}");
+            session.Screen.Line($"  {entry.Stage}: "
+                + $"{string.Join(", ", entry.Facts.Where(fact => fact.Key != "password-file").Select(fact => $"{fact.Key} {fact.Value}"))}");
             steps.Add(new { step = entry.Stage, entry.Facts });
         }
         if (!session.Confirm([closed.Id], "Put that right by hand, and give up the closing")) return session.Answer(ExitCodes.Refused,
@@ -119,12 +121,14 @@ internal static class CloseCommand
     public static IReadOnlyList<NotReopened> Open(Session session, OfficeClosed closed)
     {
         if (UnfinishedRun(session) is { } run)
-            session.Screen.Look($"The run {run.Id} is unfinished: who works now may work on what it is about to change. Better: transferra upgrade --resume, or transferra undo");
+            session.Screen.Look($"The run {run.Id} is unfinished: who works now may work on what it is about to change. Better: "
+                + "transferra upgrade --resume, or transferra undo");
         session.Screen.Heading(string.Create(CultureInfo.InvariantCulture,
             $"Opening again what was closed {closed.BegunAt:yyyy-MM-dd HH:mm} UTC"));
         IReadOnlyList<NotReopened> failed = session.Closing.Reopen();
         if (failed.Count == 0) session.Screen.Good("Open: everything that was closed is as it was before, and proved.");
-        else session.Screen.Bad($"NOT open: {Results.Count(failed.Count, "thing is", "things are")} not as before, and users were not told that it is open.");
+        else session.Screen.Bad($"NOT open: {Results.Count(failed.Count, "thing is", "things are")} not as before, and users were not "
+            + "told that it is open.");
         return failed;
     }
 
@@ -136,7 +140,8 @@ internal static class CloseCommand
             foreach (Run run in session.Runs.List().Where(run => run.BegunWith("closing") == closing))
                 SignOffCommand.WritePage(session, run, RunReport.Of(session.Office, run), null);
         }) is { } error)
-            session.Screen.Look($"The sign-off page could not be written anew: {error.Message} To write it: transferra signoff --html FILE");
+            session.Screen.Look($"The sign-off page could not be written anew: {error.Message} To write it: "
+                + "transferra signoff --html FILE");
     }
 
     // Opening needs no office.yaml, so that a broken one is no reason to stay closed.

@@ -38,7 +38,8 @@ internal static class Companies
     {
         ReadinessResult result = Readiness.Of(context, companies, session.Words, session.Tools.Commands);
         foreach (string code in result.There)
-            session.Screen.Line($"{code} is at version {companies.First(company => company.Code == code).WantedVersion} already; there is nothing to do.");
+            session.Screen.Line($"{code} is at version {companies.First(company => company.Code == code).WantedVersion} already; there "
+                + "is nothing to do.");
         gates = result.Gates;
         IReadOnlyList<Gate> all = result.Gates;
         Gate[] blocked = [.. all.Where(gate => !gate.IsPassed)];

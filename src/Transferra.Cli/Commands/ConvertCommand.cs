@@ -24,7 +24,8 @@ internal static class ConvertCommand
         RunReport report = RunReport.Of(session.Office, run);
         session.Screen.Line();
         foreach (CompanyReport company in report.Companies.Where(company => company.Conversion is not null && company.Outcome == "through"))
-            session.Screen.Line($"{company.Code}: the new store is {company.Conversion!.NewStore}. Prove it: transferra match {company.Code}. Remove it: transferra undo");
+            session.Screen.Line($"{company.Code}: the new store is {company.Conversion!.NewStore}. Prove it: transferra match "
+                + $"{company.Code}. Remove it: transferra undo");
         bool clean = outcomes.All(outcome => outcome.IsThrough) && report.Companies.All(company => company.Conversion?.Exceptions == 0);
         return session.Answer(outcomes.Any(outcome => !outcome.IsSettled) ? ExitCodes.PartWay : clean ? ExitCodes.Done : ExitCodes.LookAt,
             report);
@@ -42,7 +43,11 @@ internal static class ConvertCommand
                 UpgradeRun.Undo(context, session.Runs.Continue(earlier),
                 [.. ready.Select(entry => entry.Company.Code).Where(earlier.Companies.Contains)]);
             }
-            catch (TransferraException error) { throw new TransferraException($"the earlier conversion {earlier.Id} could not be removed: {error.Message}", error.Next, error); }
+            catch (TransferraException error)
+            {
+                throw new TransferraException($"the earlier conversion {earlier.Id} could not be "
+                + $"removed: {error.Message}", error.Next, error);
+            }
         }
     }
 }

@@ -78,7 +78,8 @@ internal static class DemoCommand
     {
         screen.Line("$ " + SystemCommands.Shown(command));
         CommandResult said = commands.Run(command, TimeSpan.FromSeconds(30));
-        if (said.ExitCode != 0) throw new TransferraException($"{SystemCommands.Shown(command)} ended with {said.ExitCode}: {said.FirstLine}", "The demo cannot go on without it.");
+        if (said.ExitCode != 0) throw new TransferraException($"{SystemCommands.Shown(command)} ended with "
+            + $"{said.ExitCode}: {said.FirstLine}", "The demo cannot go on without it.");
     }
 
     private static Process StartWorkstation(string program, string file)

@@ -33,7 +33,8 @@ internal static class MatchCommand
                 session.Companies.Count == 1 ? $"Convert it first: transferra convert {session.Companies[0].Code}"
                     : "Convert first: transferra convert");
         foreach (CompanyMatched without in results.Where(result => result.NotMatched == NoStore))
-            session.Screen.Look($"{without.Company}: not matched, as it has no converted store. Convert it first: transferra convert {without.Company}");
+            session.Screen.Look($"{without.Company}: not matched, as it has no converted store. Convert it first: "
+                + $"transferra convert {without.Company}");
         return session.Answer(code, results);
     }
 

@@ -41,13 +41,19 @@ internal static class ReadyCommand
             : GateState.Passed;
         switch (worst)
         {
-            case GateState.Blocked: screen.Bad($"Not ready: {Results.Count(blocked, "gate")} blocked{(asked > 0 ? $", and your word is needed {Results.Count(asked, "time")}" : "")}."); break;
+            case GateState.Blocked:
+                screen.Bad($"Not ready: {Results.Count(blocked, "gate")} "
+                + $"blocked{(asked > 0 ? $", and your word is needed {Results.Count(asked, "time")}" : "")}."); break;
             case GateState.NeedsWord: screen.Look($"Nothing is blocked; your word is needed {Results.Count(asked, "time")}."); break;
-            case GateState.WillStop: screen.Look($"Nothing keeps the upgrade from starting, but {Results.Count(stopping, "company", "companies")} will stop at the check. To begin all the same: transferra upgrade"); break;
+            case GateState.WillStop:
+                screen.Look("Nothing keeps the upgrade from starting, but "
+                + $"{Results.Count(stopping, "company", "companies")} will stop at the check. To begin all the same: transferra "
+                + "upgrade"); break;
             default:
                 screen.Good(result.Candidates.Count == 0 ? "There is nothing to upgrade." : unseen == 0
                     ? "Ready: all gates are passed. To begin: transferra upgrade"
-                    : $"Ready: all gates are passed but the check of {Results.Count(unseen, "company", "companies")}, which the upgrade makes first. To begin: transferra upgrade");
+                    : $"Ready: all gates are passed but the check of {Results.Count(unseen, "company", "companies")}, which the upgrade "
+                        + "makes first. To begin: transferra upgrade");
                 break;
         }
         // What is open, once more and short, where the eye is after a long list.

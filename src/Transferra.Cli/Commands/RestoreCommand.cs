@@ -27,9 +27,11 @@ internal static class RestoreCommand
             throw new TransferraException($"the set {set.Path} is of the company {label.Company}, not of {company.Code}",
                 "Name another set with --set FILE.");
         KitVersion version = company.Kit.Version(label.DataVersion)
-            ?? throw new TransferraException($"the set is of data version {label.DataVersion}, which the kit {company.Kit.Id} does not know", "Use the kit that it was made with.");
+            ?? throw new TransferraException($"the set is of data version {label.DataVersion}, "
+                + $"which the kit {company.Kit.Id} does not know", "Use the kit that it was made with.");
         session.Screen.Line($"{company.Code} from {set.Path}");
-        session.Screen.Line($"made {label.MadeAt:yyyy-MM-dd HH:mm} UTC by {label.MadeBy}, data version {label.DataVersion}, {Results.Count(set.Manifest.Files, "file")}, {Sizes.Of(set.Manifest.ContentBytes)}");
+        session.Screen.Line($"made {label.MadeAt:yyyy-MM-dd HH:mm} UTC by {label.MadeBy}, data version {label.DataVersion}, "
+            + $"{Results.Count(set.Manifest.Files, "file")}, {Sizes.Of(set.Manifest.ContentBytes)}");
         foreach (LeftOut left in set.Manifest.LeftOut.Where(left =>
             !left.IsHarmless)) session.Screen.Look($"not in it: {left.Name}: {left.Why}");
         if (showsOnly) return Show(session, set);
@@ -49,7 +51,8 @@ internal static class RestoreCommand
         BackupSetInfo set = session.BareSets.Read(path);
         SetLabel label = set.Manifest.Label;
         session.Screen.Line($"{label.Company} ({label.CompanyName}) of {label.Office}, from {path}");
-        session.Screen.Line($"made {label.MadeAt:yyyy-MM-dd HH:mm} UTC by {label.MadeBy}, {label.Package}, data version {label.DataVersion}, {Results.Count(set.Manifest.Files, "file")}, {Sizes.Of(set.Manifest.ContentBytes)}");
+        session.Screen.Line($"made {label.MadeAt:yyyy-MM-dd HH:mm} UTC by {label.MadeBy}, {label.Package}, data version "
+            + $"{label.DataVersion}, {Results.Count(set.Manifest.Files, "file")}, {Sizes.Of(set.Manifest.ContentBytes)}");
         if (showsOnly) return Show(session, set);
         if (to is null)
             throw new TransferraException($"there is no {OfficeLoader.FileName} here, so it is not known where the company belongs",
@@ -67,7 +70,8 @@ internal static class RestoreCommand
         // On a new machine the office has a new identity; whose sets these are only a person can say.
         throw new TransferraException(all.Length == 0
             ? $"there is no backup set of {company.Code} in {string.Join(", ", session.Sets.Places.Select(place => place.Name))}"
-            : $"there is no backup set of {company.Code} that this office made; the newest there is of {ValueText.Quote(all[0].Label.Office)}", all.Length == 0
+            : $"there is no backup set of {company.Code} that this office made; the newest there is of "
+                + $"{ValueText.Quote(all[0].Label.Office)}", all.Length == 0
             ? "Name one with --set FILE." : $"If it is the one you mean, name it: --set {all[0].Path}");
     }
 
@@ -251,7 +255,8 @@ internal static class RestoreCommand
     {
         StoreAddress target = named.Address(set.Manifest.Store.Engine, company.OldStore, company.NewStore);
         if (!StoreAddress.ServerEngines.Contains(set.Manifest.Store.Engine))
-            throw new TransferraException($"the set holds the store as files ({set.Manifest.Store.Engine}), which no server takes as they are",
+            throw new TransferraException($"the set holds the store as files ({set.Manifest.Store.Engine}), "
+                + "which no server takes as they are",
                 "Restore it with --to DIR; to move it to a server, name a new-store in office.yaml and convert.");
         string staged = Path.Combine(CompanyBackup.Scratch(session.Office), company.Code + ".restoring");
         session.Volume.Remove(staged);

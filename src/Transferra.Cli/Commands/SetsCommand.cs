@@ -148,7 +148,8 @@ internal static class SetsCommand
             results.Add(proof);
         }
         int seen = results.Count + notOpened.Count;
-        if (seen < paths.Length) session.Screen.Look($"The time is up: {Results.Count(paths.Length - seen, "set")} not looked at; they come first the next time.");
+        if (seen < paths.Length) session.Screen.Look($"The time is up: {Results.Count(paths.Length - seen, "set")} not looked at; they "
+            + "come first the next time.");
         else session.Screen.Line($"{Results.Count(results.Count, "set")} looked at.");
         return session.Answer(results.All(proof => proof.IsGood) && !session.Unreached && notOpened.Count == 0 ? ExitCodes.Done
             : ExitCodes.Unproved,
@@ -203,11 +204,13 @@ internal static class SetsCommand
             Grade = proved?.Grade,
         };
         session.Proofs.Add(proof);
-        if (proof.IsGood) session.Screen.Good($"Whole: {path}{(proof.Grade == ProofGrade.ReadBack ? $" (read back, not restored{(proved!.NotRestored.Length > 0 ? ": " + proved.NotRestored : "")})" : "")}");
+        if (proof.IsGood) session.Screen.Good("Whole: "
+            + $"{path}{(proof.Grade == ProofGrade.ReadBack ? $" (read back, not restored{(proved!.NotRestored.Length > 0 ? ": " + proved.NotRestored : "")})" : "")}");
         else
         {
             session.Screen.Bad($"NOT whole: {path}");
-            foreach (SetFault fault in faults.Take(5)) session.Screen.Line($"  {(fault.Member.Length > 0 ? fault.Member + ": " : "")}{fault.What}");
+            foreach (SetFault fault in faults.Take(5)) session.Screen.Line(
+                $"  {(fault.Member.Length > 0 ? fault.Member + ": " : "")}{fault.What}");
         }
         return proof;
     }
@@ -238,7 +241,8 @@ internal static class SetsCommand
         }
         HealResult result = SetHealing.Heal(session.Volume, session.Sets, path, copies, CompanyBackup.Scratch(session.Office),
             session.Identity);
-        if (result.IsHealed) session.Screen.Good($"  Healed from {string.Join(", ", result.From.Where(from => from != path))}; the damaged file is kept as {result.Kept}");
+        if (result.IsHealed) session.Screen.Good($"  Healed from {string.Join(", ", result.From.Where(from => from != path))}; the "
+            + $"damaged file is kept as {result.Kept}");
         else session.Screen.Bad($"  Not healed: no copy has {string.Join(", ", result.Missing.Take(5))} whole.");
         return result;
     }
@@ -325,7 +329,8 @@ internal static class SetsCommand
                 $"Mount it first: mount {point}");
         place.Prepare();
         string mark = session.PlaceBook.Introduce(place);
-        session.Screen.Good($"{place.Name} is known from now on{(place.LocalFolder is { } on ? $", on disk {Disks.Of(on)}" : "")}. Disks that were known there stay known, and can take turns.");
+        session.Screen.Good($"{place.Name} is known from now on{(place.LocalFolder is { } on ? $", on disk {Disks.Of(on)}" : "")}. Disks "
+            + "that were known there stay known, and can take turns.");
         return session.Answer(ExitCodes.Done, new { place = place.Name, mark });
     }
 }

@@ -36,18 +36,23 @@ internal static class SignOffCommand
     {
         string page = "";
         if (session.Attempt("", "sign-off page", () => page = WritePage(session, run, report, null)) is { } error)
-            session.Screen.Look($"The sign-off page could not be written: {(error is TransferraException ? error.Message : Unforeseen.Words(error))}. To write it: transferra signoff --html FILE");
+            session.Screen.Look("The sign-off page could not be written: "
+                + $"{(error is TransferraException ? error.Message : Unforeseen.Words(error))}. To write it: "
+                + "transferra signoff --html FILE");
         return page;
     }
 
     private static void Show(Screen screen, RunReport report)
     {
         screen.Heading($"{report.Office}: record of the {report.Kind} run {report.Run}");
-        screen.Line($"Begun {report.BegunAt:yyyy-MM-dd HH:mm:ss} UTC by {report.By}, last entry {report.LastAt:yyyy-MM-dd HH:mm:ss} UTC, state: {report.State}");
+        screen.Line($"Begun {report.BegunAt:yyyy-MM-dd HH:mm:ss} UTC by {report.By}, last entry {report.LastAt:yyyy-MM-dd HH:mm:ss} UTC, "
+            + $"state: {report.State}");
         screen.Line($"Journal {report.JournalPath}");
         screen.Line($"{report.JournalLines} lines, digest {report.JournalSha256}");
         if (report.Closing is { } closing)
-            screen.Line($"The office was closed {closing.BegunAt:yyyy-MM-dd HH:mm:ss} UTC, proved {(closing.ClosedAt is { } at ? $"{at:HH:mm:ss}" : "never")}, open again {(closing.OpenAt is { } open ? $"{open:yyyy-MM-dd HH:mm:ss} UTC" : "not yet")}.");
+            screen.Line($"The office was closed {closing.BegunAt:yyyy-MM-dd HH:mm:ss} UTC, proved "
+                + $"{(closing.ClosedAt is { } at ? $"{at:HH:mm:ss}" : "never")}, open again "
+                + $"{(closing.OpenAt is { } open ? $"{open:yyyy-MM-dd HH:mm:ss} UTC" : "not yet")}.");
         foreach (CompanyReport company in report.Companies)
         {
             screen.Heading($"{company.Code}  {company.Name}, {company.Package}, version {company.From} to {company.To}: {company.Outcome}");

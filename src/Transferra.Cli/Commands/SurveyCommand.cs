@@ -96,11 +96,14 @@ internal static class SurveyCommand
         if (package.ProgramVersion is null || package.ProgramSigns.Count > 1)
             foreach (VersionSign sign in package.ProgramSigns) screen.Line($"  by {sign.Where}: {sign.Says}");
         foreach (ComponentSurvey component in package.Components)
-            screen.Line($"  {component.Name}: {component.Version ?? "version not told: " + string.Join("; ", component.Signs.Select(sign => $"{sign.Where}: {sign.Says}"))}");
+            screen.Line($"  {component.Name}: "
+                + $"{component.Version ?? "version not told: " + string.Join("; ", component.Signs.Select(sign => $"{sign.Where}: {sign.Says}"))}");
         foreach (ComponentSurvey workstation in package.Workstations)
-            screen.Line($"  workstation {workstation.Name}: {workstation.Version ?? "version not told: " + string.Join("; ", workstation.Signs.Select(sign => $"{sign.Where}: {sign.Says}"))}");
+            screen.Line($"  workstation {workstation.Name}: "
+                + $"{workstation.Version ?? "version not told: " + string.Join("; ", workstation.Signs.Select(sign => $"{sign.Where}: {sign.Says}"))}");
         foreach (SettingFound setting in package.Settings) screen.Line($"  setting {setting.Name}: {setting.Value ?? "(not set)"}");
-        foreach (CustomFile file in package.CustomFiles) screen.Look($"  not as the vendor ships it ({file.State}): {Near(folder, file.Path)}");
+        foreach (CustomFile file in package.CustomFiles) screen.Look($"  not as the vendor ships it ({file.State}): "
+            + $"{Near(folder, file.Path)}");
         screen.Table(["Code", "Company", "Data", "Wanted", ">Records", ">Store", "Engine", ">Documents", "Open in"],
             package.Companies.Select(company => (IReadOnlyList<string>)
             [company.Code, company.Name, company.DataVersion ?? "unknown", company.WantedVersion, Results.Number(company.Records),
@@ -118,8 +121,10 @@ internal static class SurveyCommand
         if (company.LastChange is { } changed)
             screen.Line(FormattableString.Invariant($"       last changed {changed:yyyy-MM-dd HH:mm} UTC, {Results.Count(company.Tables.Count, "table")}"));
         foreach (string documents in company.DocumentFolders) screen.Line($"       documents in {Near(folder, documents)}");
-        if (company.DeletedRecords > 0) screen.Line($"       {Results.Count(company.DeletedRecords, "record")} marked as deleted in the files, kept apart and not carried");
-        if (company.GuessedForm.Length > 0) screen.Look($"       its text seems to be written so: {company.GuessedForm}; say it in office.yaml before anything is converted");
+        if (company.DeletedRecords > 0) screen.Line($"       {Results.Count(company.DeletedRecords, "record")} marked as deleted in the "
+            + "files, kept apart and not carried");
+        if (company.GuessedForm.Length > 0) screen.Look($"       its text seems to be written so: {company.GuessedForm}; say it in "
+            + "office.yaml before anything is converted");
         if (FactsOf(company) is { Length: > 0 } facts) screen.Line($"       {facts}");
         foreach (StoreDoubt doubt in company.Doubts) screen.Bad($"       does not add up: {doubt.What}");
         if (company.Doubts.Count > 0) screen.Line($"       {StoreDoubts.Next(company.Code)}");
@@ -128,7 +133,8 @@ internal static class SurveyCommand
         if (ObjectsOf(company) is { Length: > 0 } objects)
             screen.Line($"       beside its tables: {objects}; version {company.WantedVersion} brings its own, these are not carried");
         foreach (SettingFound setting in company.Settings) screen.Line($"       setting {setting.Name}: {setting.Value ?? "(not set)"}");
-        foreach (CustomFile file in company.CustomFiles) screen.Look($"       not as the vendor ships it ({file.State}): {Near(folder, file.Path)}");
+        foreach (CustomFile file in company.CustomFiles) screen.Look($"       not as the vendor ships it ({file.State}): "
+            + $"{Near(folder, file.Path)}");
         if (company.Problem.Length == 0)
         {
             foreach (VersionSign sign in company.Signs) screen.Line($"       version {sign.Version} by {sign.Where}: {sign.Says}");
@@ -176,7 +182,8 @@ internal static class SurveyCommand
             File.Move(staged, path, overwrite: true);
             throw;
         }
-        session.Screen.Good($"Added to {path}: {string.Join(", ", survey.Unlisted.Select(store => store.Code))}. Give them their names there, and their documents.");
+        session.Screen.Good($"Added to {path}: {string.Join(", ", survey.Unlisted.Select(store => store.Code))}. Give them their names "
+            + "there, and their documents.");
     }
 
     private static void ShowDifferences(Screen screen, OfficeSurvey earlier, IReadOnlyList<SurveyDifference> differences)
@@ -210,13 +217,16 @@ internal static class SurveyCommand
         errors.ThrowIfAny();
         if (server is null && !Directory.Exists(where))
             throw new TransferraException($"there is no folder {where}",
-                $"Name the folder where the companies' data lies, or a server engine ({string.Join(", ", StoreAddress.ServerEngines)}) with --host, --user and --password-file.");
+                $"Name the folder where the companies' data lies, or a server engine ({string.Join(", ", StoreAddress.ServerEngines)}) "
+                    + "with --host, --user and --password-file.");
         IReadOnlyList<StoreAddress> candidates = server is null ? StoreFinder.InFolders([Path.GetFullPath(where)], [])
             : StoreFinder.OnServer(new StoreAddress(server.Engine, server.Folder is null ? "" : Path.Combine(server.Folder, "any.fdb"),
                 Server: server.Server), session.Stores);
         IReadOnlyList<UnlistedStore> found = StoreFinder.Recognised(candidates, kits, session.Stores, []);
         if (found.Count == 0)
-            throw new TransferraException($"none of {Results.Count(candidates.Count, "store")} in {where} is one of {string.Join(", ", kits.Select(kit => kit.Title))}", "See that the folder or server is the right one, and that there is a kit for the package.");
+            throw new TransferraException($"none of {Results.Count(candidates.Count, "store")} in {where} is one of "
+                + $"{string.Join(", ", kits.Select(kit => kit.Title))}", "See that the folder or server is the right one, and that there "
+                + "is a kit for the package.");
         session.Screen.Table(["Package", "Data version", "Where", "Code"],
             found.Select(store => (IReadOnlyList<string>)[store.Title, store.DataVersion, store.Address.Shown, store.Code]));
         string text = OfficeDraft.New(Path.GetFileName(session.OfficeFolder.TrimEnd('/')), session.OfficeFolder, kits, found);

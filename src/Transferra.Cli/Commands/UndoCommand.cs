@@ -86,12 +86,14 @@ internal static class UndoCommand
         {
             string folder = session.Runs.PutAway(run);
             session.Screen.Look($"Given up. Its folder, with what can be read of its journal, is now {folder}");
-            session.Screen.Line("The journal's lines announced and done name the places of every store. What it set aside lies in a folder transferra-RUN-COMPANY beside the store.");
+            session.Screen.Line("The journal's lines announced and done name the places of every store. What it set aside lies in a "
+                + "folder transferra-RUN-COMPANY beside the store.");
             return session.Answer(ExitCodes.LookAt, new { run = run.Id, givenUp = true, folder });
         }
         IReadOnlyList<string> lines = UpgradeRun.GiveUp(session.Context(session.Observer()), session.Runs.Continue(run));
         foreach (string line in lines) session.Screen.Line("  " + line);
-        session.Screen.Look($"Given up. To bring a company back from a backup set: transferra restore {string.Join(" or ", run.Companies)}");
+        session.Screen.Look("Given up. To bring a company back from a backup set: transferra restore "
+            + $"{string.Join(" or ", run.Companies)}");
         return session.Answer(ExitCodes.LookAt, new { run = run.Id, givenUp = true, lies = lines });
     }
 }

@@ -63,7 +63,8 @@ internal static class UpgradeCommand
 
     /// <summary>What to do about a company that is neither through nor back where it was.</summary>
     public static string Unsettled(CompanyOutcome outcome) =>
-        $"Neither through nor back where it was: {outcome.Reasons[^1]} Put that right, then go on: transferra upgrade --resume. Or take it back: transferra undo";
+        $"Neither through nor back where it was: {outcome.Reasons[^1]} Put that right, then go on: transferra upgrade --resume. Or take "
+            + "it back: transferra undo";
 
     // When the run cannot even begin, nothing was done, and the office is opened again.
     private static Run Begun(Session session, RunContext context, IReadOnlyList<(Company Company, KitVersion From)> ready, bool wasOpen,
@@ -98,7 +99,9 @@ internal static class UpgradeCommand
         CloseCommand.Tell(session, outcome);
         if (outcome.IsClosed) return true;
         if (outcome.StillIn.Count > 0)
-            session.Screen.Error($"{Results.Count(outcome.StillIn.Count, "session")} still in: {outcome.StillIn[0].Company} {outcome.StillIn[0].Session.Words}; nothing was upgraded. Close the program there, then try again; or put them out: transferra upgrade --end-sessions");
+            session.Screen.Error($"{Results.Count(outcome.StillIn.Count, "session")} still in: {outcome.StillIn[0].Company} "
+                + $"{outcome.StillIn[0].Session.Words}; nothing was upgraded. Close the program there, then try again; or put them out: "
+                + "transferra upgrade --end-sessions");
         if (takesBack && wasOpen && session.Closings.Current() is { } closed) CloseCommand.Open(session, closed);
         return false;
     }
@@ -142,6 +145,7 @@ internal static class UpgradeCommand
                     $"Correct what is listed above in version {company.From}, then: transferra upgrade {company.Code}"]);
         }));
         if (page.Length > 0) session.Screen.Line($"To be signed: {page}");
-        if (outcomes.Any(outcome => outcome.IsThrough)) session.Screen.Line($"To go back to exactly where the office was: transferra undo --run {run.Id}");
+        if (outcomes.Any(outcome => outcome.IsThrough)) session.Screen.Line("To go back to exactly where the office was: transferra "
+            + $"undo --run {run.Id}");
     }
 }

@@ -20,9 +20,11 @@ internal static class Results
 
     public static void Check(Screen screen, CheckResult check)
     {
-        screen.Line($"Read as version {check.Version}: {Count(check.Tables.Values.Sum(), "record")} in {Count(check.Tables.Count, "table")}.");
+        screen.Line($"Read as version {check.Version}: {Count(check.Tables.Values.Sum(), "record")} in "
+            + $"{Count(check.Tables.Count, "table")}.");
         foreach (LostPart lost in check.Lost) screen.Bad($"Lost: {lost.Table}, {lost.Where}: {lost.Why}");
-        if (check.Lost.Count > 0) screen.Line("What is counted above can be read; have it written to a new store: transferra check CODE --salvage PLACE");
+        if (check.Lost.Count > 0) screen.Line("What is counted above can be read; have it written to a new store: transferra check CODE "
+            + "--salvage PLACE");
         if (check.Findings.Count == 0)
         {
             screen.Good("Nothing found.");
@@ -37,7 +39,8 @@ internal static class Results
         foreach (IGrouping<string, int> step in check.Findings.Select((finding, i) => (finding.Next, i + 1)).GroupBy(entry => entry.Next,
             entry => entry.Item2))
             screen.Paragraph(string.Join(", ", step.Select(number => Number(number))), step.Key, 6);
-        screen.Line($"More of each: transferra check --explain KIND, of {string.Join(", ", check.Findings.Select(finding => finding.Kind).Distinct())}");
+        screen.Line("More of each: transferra check --explain KIND, of "
+            + $"{string.Join(", ", check.Findings.Select(finding => finding.Kind).Distinct())}");
         Compared(screen, check.Compared);
     }
 
@@ -50,7 +53,8 @@ internal static class Results
     private static void Compared(Screen screen, FindingComparison? compared)
     {
         if (compared is null || compared.Findings.Count == 0) return;
-        screen.Line($"Since {compared.Since}: {Number(compared.Count("new"))} new, {Number(compared.Count("stayed"))} still there, {Number(compared.Count("gone"))} gone.");
+        screen.Line($"Since {compared.Since}: {Number(compared.Count("new"))} new, {Number(compared.Count("stayed"))} still there, "
+            + $"{Number(compared.Count("gone"))} gone.");
         foreach (ComparedFinding finding in compared.Findings.Where(finding => finding.State == "gone" || finding.State == "stayed"
             && finding.Before != finding.After))
             screen.Line($"  {(finding.State == "gone" ? $"gone: {finding.Table} {finding.What}" : $"{Number(finding.Before)}, now {Number(finding.After)}: {finding.Table} {finding.What}")}");
@@ -94,8 +98,10 @@ internal static class Results
             screen.Line(set.Grade == ProofGrade.ReadBack
                 ? $"{sizes}; every byte read back, records compared as they stand in the set; no engine has taken them back."
                 : set.Reused == 0 ? $"{sizes}; every byte read back, restored into scratch, records compared."
-                : set.Reused == set.Files ? $"{sizes}; nothing changed since the set before, so all is taken from there; every byte read back."
-                : $"{sizes}; {Number(set.Reused)} unchanged since the set before and taken from there; every byte read back, what is new unpacked and compared.");
+                : set.Reused == set.Files ? $"{sizes}; nothing changed since the set before, so all is taken from there; "
+                    + "every byte read back."
+                : $"{sizes}; {Number(set.Reused)} unchanged since the set before and taken from there; every byte read back, what is new "
+                    + "unpacked and compared.");
             foreach (LeftOut left in set.LeftOut) screen.Look($"not in it: {left.Name}: {left.Why}");
             foreach (string doubt in set.Doubts) screen.Look($"the store itself does not add up, and is in the set as it is: {doubt}");
         }
@@ -115,8 +121,10 @@ internal static class Results
             foreach (TableAccount account in hop.Conversion.Accounts)
                 foreach ((string rule, long count) in account.Rules)
                     screen.Line($"  {account.Table}: {Number(count)} by rule \"{rule}\"");
-            foreach ((string table, long count) in hop.Conversion.RecordsAdded) screen.Line($"  {table}: {Number(count)} added, new in version {hop.To}");
-            foreach (TableLeftOut table in hop.Conversion.TablesLeftOut) screen.Line($"  {table.Table}: {Number(table.Records)} records left out with the table: {table.Because}");
+            foreach ((string table, long count) in hop.Conversion.RecordsAdded) screen.Line($"  {table}: {Number(count)} added, new in "
+                + $"version {hop.To}");
+            foreach (TableLeftOut table in hop.Conversion.TablesLeftOut) screen.Line($"  {table.Table}: {Number(table.Records)} records "
+                + $"left out with the table: {table.Because}");
         }
         if (converted.Exceptions == 0) return;
         screen.Bad($"{Count(converted.Exceptions, "record")} could not be converted:");
@@ -139,7 +147,8 @@ internal static class Results
         foreach (TotalMatch total in matched.OverTheWay) Total(screen, total, $", version {total.FromVersion} against {total.ToVersion}");
         foreach (NotLookedAt left in matched.NotLookedAt)
         {
-            string line = $"Not looked at, in the {left.Side} store: {left.What}{(left.Records > 0 ? $" ({Count(left.Records, "record")})" : "")}";
+            string line = $"Not looked at, in the {left.Side} store: "
+                + $"{left.What}{(left.Records > 0 ? $" ({Count(left.Records, "record")})" : "")}";
             if (left.Allows == Verdict.Proved) screen.Line("  " + line);
             else screen.Look(line);
         }
@@ -151,7 +160,8 @@ internal static class Results
         string by = (total.IsByEngines ? "by the engines' own sums" : "added up apart from the conversion") + versions;
         if (total.IsSame)
         {
-            screen.Line($"  {total.Name}: {(total.Lines.Count == 1 ? "its one line agrees" : $"all {Number(total.Lines.Count)} lines agree")}, {by}");
+            screen.Line($"  {total.Name}: "
+                + $"{(total.Lines.Count == 1 ? "its one line agrees" : $"all {Number(total.Lines.Count)} lines agree")}, {by}");
             return;
         }
         TotalLine[] wrong = [.. total.Lines.Where(line => !line.IsSame)];
@@ -186,10 +196,12 @@ internal static class Results
         switch (matched.Verdict)
         {
             case Verdict.Proved:
-                screen.Good($"Proved: the new store of {company} holds what the old one gives{over}, {records} records, every value compared.");
+                screen.Good($"Proved: the new store of {company} holds what the old one gives{over}, {records} records, "
+                    + "every value compared.");
                 break;
             case Verdict.ProvedInPart:
-                screen.Look($"Proved in part for {company}{over}: the {records} records that the kit knows in the new store are what the old one gives, every value compared."
+                screen.Look($"Proved in part for {company}{over}: the {records} records that the kit knows in the new store are what the "
+                    + "old one gives, every value compared."
                     + (exceptions.Length > 0 ? exceptions : " What was not looked at is named above."));
                 break;
             default:

@@ -38,7 +38,8 @@ internal sealed class ScreenObserver(Screen screen, Diagnostics? diagnostics = n
     public void Defect(string company, string stage, Exception error)
     {
         if (diagnostics?.Write($"{company} {stage}", error) is { } log)
-            screen.Look($"{company}: something happened that was not foreseen; where it arose is written down, without any value of a record, in {log}");
+            screen.Look($"{company}: something happened that was not foreseen; where it arose is written down, without any value of a "
+                + $"record, in {log}");
     }
 
     public void StageBegins(string company, string stage)

@@ -268,7 +268,8 @@ public static class BackupSets
             TableBaseline? table = byName.GetValueOrDefault(then.Table);
             if (table != then)
                 faults.Add(new SetFault("records", then.Table,
-                    $"the table {then.Table} had {then.Records} records with fingerprint {then.Fingerprint}, and has {table?.Records ?? 0} with {table?.Fingerprint ?? "none"}"));
+                    $"the table {then.Table} had {then.Records} records with fingerprint {then.Fingerprint}, and has "
+                        + $"{table?.Records ?? 0} with {table?.Fingerprint ?? "none"}"));
         }
         return faults;
     }

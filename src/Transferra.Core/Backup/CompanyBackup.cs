@@ -189,7 +189,8 @@ public static class CompanyBackup
             string[] copies = [.. context.Sets.Places.Where(other => other.LocalFolder is not null && other.Has(name))
                 .Select(other => SetPlaces.PathIn(other, name))
                 .Where(copy => copy != earlier)];
-            string what = $"the earlier set {earlier} is damaged ({judged.Faults[0].Member}: {judged.Faults[0].What}); nothing was taken from it";
+            string what = $"the earlier set {earlier} is damaged "
+                + $"({judged.Faults[0].Member}: {judged.Faults[0].What}); nothing was taken from it";
             if (copies.Length == 0) return what + "; there is no copy of it to heal it from";
             HealResult healed = SetHealing.Heal(context.Volume, context.Sets, earlier, copies, Scratch(context.Office), context.Identity);
             return what + (healed.IsHealed ? $"; it was healed from its copy, and the damaged file is kept as {healed.Kept}"

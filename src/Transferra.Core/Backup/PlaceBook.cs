@@ -59,9 +59,11 @@ public sealed class PlaceBook(string officeFolder, IVolume volume)
         string last = FormattableString.Invariant($"known since {known[^1].Since:yyyy-MM-dd}");
         if (!place.IsThere()) return $"{place.Name} is not there ({last}). Plug the disk in, or mount it";
         if (MarkIn(place) is not { } mark)
-            return $"{place.Name} is not the place it was ({last}): its mark {MarkName} is not in it. Plug the right disk in; if this is a new one: transferra sets --new-disk {place.Name}";
+            return $"{place.Name} is not the place it was ({last}): its mark {MarkName} is not in it. Plug the right disk in; if this is "
+                + $"a new one: transferra sets --new-disk {place.Name}";
         KnownPlace? same = known.FirstOrDefault(known => known.Mark == mark);
-        if (same is null) return $"{place.Name} has the mark of another disk than those known there ({last}). If it is to be used as well: transferra sets --new-disk {place.Name}";
+        if (same is null) return $"{place.Name} has the mark of another disk than those known there ({last}). If it is to be used as "
+            + $"well: transferra sets --new-disk {place.Name}";
         string now = place.LocalFolder is null ? "" : VolumeIdentity.Of(place.LocalFolder);
         return same.Volume.Length == 0 || now.Length == 0 || now == same.Volume ? null
             : $"{place.Name} is on another volume than it was ({last}). If that is meant: transferra sets --new-disk {place.Name}";

@@ -172,7 +172,8 @@ public sealed record SetTable(string Name, IReadOnlyList<SetColumn> Columns, IRe
     private Records.TableShape Shape() =>
         new(Name, [.. Columns.Select(column => Records.FieldType.TryParse(column.Type, out Records.FieldType type)
         ? new Records.ColumnShape(column.Name, type)
-            : throw new Records.TransferraException($"the set's table {Name} has a column of the type {column.Type}, which is not known here",
+            : throw new Records.TransferraException($"the set's table {Name} has a column of the type {column.Type}, "
+                + "which is not known here",
             "Use the version of Transferra that wrote the set."))], Key, []);
 }
 

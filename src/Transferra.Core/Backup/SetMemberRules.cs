@@ -62,7 +62,10 @@ internal static class SetMemberRules
             mode = Convert.ToInt32(member.Mode, 8);
             _ = member.OwnerParts();
         }
-        catch (Exception error) when (error is FormatException or OverflowException or ArgumentException) { return "its permissions or its owner are not such"; }
+        catch (Exception error) when (error is FormatException or OverflowException or ArgumentException)
+        {
+            return "its permissions or its owner are not such";
+        }
         if (mode is < 0 or > LargestMode) return "its permissions are not such";
         if (member.Kind != MemberKinds.Folder && (mode & RunsAsOwner) != 0) return "it would run with the rights of its owner";
         if (member.Kind == MemberKinds.Link && parts[0] != "documents") return "links belong to documents only";

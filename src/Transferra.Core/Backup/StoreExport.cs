@@ -100,7 +100,8 @@ public static partial class StoreExport
                             "Correct text-encoding in the kit's version file, or the record in the old program.");
                     if (all.Length < batch.RowCount) all = [.. Enumerable.Range(0, batch.RowCount)];
                     builder.Write([new TableOutput(named, batch.Vectors)], all.AsSpan(0, batch.RowCount), rejects);
-                    if (rejects is [var reject, ..]) throw new TransferraException($"a record of {table.Name} cannot be written out: {reject.Reason}", "Report this.");
+                    if (rejects is [var reject, ..])
+                        throw new TransferraException($"a record of {table.Name} cannot be written out: {reject.Reason}", "Report this.");
                     observer.Progress(table.Name, rows += batch.RowCount, total);
                 }
                 if (rows != total)
@@ -183,7 +184,8 @@ public static partial class StoreExport
         {
             ExportedStore? description = JsonSerializer.Deserialize<ExportedStore>(File.ReadAllBytes(path), SetManifest.Json);
             return description?.Format == CurrentFormat ? description
-                : throw new TransferraException($"{path} is of the form {description?.Format ?? "(none)"}; this program reads {CurrentFormat}",
+                : throw new TransferraException($"{path} is of the form {description?.Format ?? "(none)"}; "
+                    + $"this program reads {CurrentFormat}",
                     "Use the version of Transferra that wrote it.");
         }
         catch (Exception error) when (error is JsonException or IOException)

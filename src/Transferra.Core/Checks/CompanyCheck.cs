@@ -201,7 +201,8 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
                 string columns = string.Join(", ", relation.Columns), mend = MendOf(MendKind.SetOrphansAside, scan.Table.Name, "");
                 var head = new FindingHead(FindingKinds.Orphan, Grade.Fault, scan.Table.Name, Words(relation),
                     $"records whose {columns} points to no record of {target.Table.Name}",
-                    $"Correct them in version {version.Name}: enter the missing record of {target.Table.Name}, or have them point to another.{(mend.Length > 0 ? " Or have them set aside in a list: transferra check CODE --mend" : "")}")
+                    $"Correct them in version {version.Name}: enter the missing record of {target.Table.Name}, or have them point to "
+                        + $"another.{(mend.Length > 0 ? " Or have them set aside in a list: transferra check CODE --mend" : "")}")
                 { Mend = mend };
                 _judges.Add(new RelationProbe(scan, relation.Columns, SetOf(scan, relation.Columns), SetOf(target, relation.On), head,
                     findings));

@@ -84,48 +84,64 @@ public static class FindingKinds
     /// <summary>All kinds, in the order in which a check looks for them.</summary>
     public static readonly IReadOnlyList<FindingHelp> All =
     [
-        new(Damaged, "The engine's own full check complains, or the store cannot be read to its end. What can still be read is counted, and what is lost is listed by page, offset or range of records.",
-            "A disk that fails, a machine that lost its power while it wrote, a file copied while the program was using it, a network share that broke off.",
-            "Go back to the office's own backup of the day before it was damaged. When there is none: transferra check CODE --salvage PLACE writes what can be read to a new store; send that and the bundle to the vendor. Have the disk looked at before anything is put back on it."),
+        new(Damaged, "The engine's own full check complains, or the store cannot be read to its end. What can still be read is counted, "
+            + "and what is lost is listed by page, offset or range of records.",
+            "A disk that fails, a machine that lost its power while it wrote, a file copied while the program was using it, a network "
+                + "share that broke off.",
+            "Go back to the office's own backup of the day before it was damaged. When there is none: transferra check CODE --salvage "
+                + "PLACE writes what can be read to a new store; send that and the bundle to the vendor. Have the disk looked at before "
+                + "anything is put back on it."),
         new(DeletedRecords, "A fifth or more of a .dbf table's records are only marked as deleted and still take room.",
             "Nobody has had the old program pack its tables for years.",
-            "Nothing: records marked as deleted are not carried, and are counted apart. Packing in the old program makes the files smaller."),
-        new(VersionSign, "The store that the hop makes would not tell its version by the signs that the kit names, or would tell another one.",
+            "Nothing: records marked as deleted are not carried, and are counted apart. "
+                + "Packing in the old program makes the files smaller."),
+        new(VersionSign, "The store that the hop makes would not tell its version by the signs that the kit names, "
+            + "or would tell another one.",
             "The hop carries the old version's record as it is, or header-fields are not given.",
-            "Correct the kit: what tells the new version (told-by), the hop that writes it, or header-fields. Otherwise the new store would be taken for another version after the change-over."),
-        new(OddStore, "Something about the store is odd and no damage: two fields of one name, numbers wider than declared, a code page that is said twice and differently, a table that the engine cannot check.",
+            "Correct the kit: what tells the new version (told-by), the hop that writes it, or header-fields. Otherwise the new store "
+                + "would be taken for another version after the change-over."),
+        new(OddStore, "Something about the store is odd and no damage: two fields of one name, numbers wider than declared, a code page "
+            + "that is said twice and differently, a table that the engine cannot check.",
             "Programs write what fits, whatever their own header says.",
-            "Nothing, mostly: the store is read as it really is. Where accents look wrong in a .dbf table, put a .cpg file beside it with the name of the right code page."),
+            "Nothing, mostly: the store is read as it really is. Where accents look wrong in a .dbf table, put a .cpg file beside it "
+                + "with the name of the right code page."),
         new(TableMissing, "The kit says that this version has the table, and the store has not.",
-            "The store is of another version than it says, an earlier upgrade stopped part-way, or the path leads to another program's data.",
+            "The store is of another version than it says, an earlier upgrade stopped part-way, "
+                + "or the path leads to another program's data.",
             "Look at the data version with: transferra survey. Correct the store's path in office.yaml, or ask the vendor."),
         new(ColumnMissing, "The kit says that this version has the column, and the store has not.",
             "An earlier upgrade stopped part-way, or a service pack of this version was never run on this company.",
             "Open the company in the old program once, so that it brings its tables up to date; or ask the vendor."),
         new(ColumnChanged, "The store declares the column as another type than the kit says, or longer.",
             "Somebody widened a field by hand, or a service pack did.",
-            "Nothing, as long as no value is reported: each value is read and judged by itself. When values are too long for the new version, shorten them in the old one."),
+            "Nothing, as long as no value is reported: each value is read and judged by itself. When values are too long for the new "
+                + "version, shorten them in the old one."),
         new(KeyChanged, "The store declares another key for the table than the kit says.",
             "The key was taken off or changed by hand, mostly to get an import through.",
             "Nothing, as long as no copies or conflicts are reported: keys are looked at record by record."),
         new(TableUnknown, "The store has a table that the kit does not know.",
             "An add-on of another vendor keeps its records there, or somebody made it by hand.",
-            "It is carried as it is. To leave it out, list it in the kit with the reason. Ask the add-on's vendor whether it works with the new version."),
+            "It is carried as it is. To leave it out, list it in the kit with the reason. Ask the add-on's vendor whether it works with "
+                + "the new version."),
         new(ColumnUnknown, "The store has a column that the kit does not know: a custom field.",
             "Somebody added it, or an add-on did.",
             "It is carried as it is, under its name. To leave it out or to give it another name, add it to the kit."),
         new(ExactCopies, "Records that are there more than once, the same in every column.",
             "An import was run twice, or a record was saved twice over a slow line.",
-            "Where the kit has a rule for them, all but one are left out on the way. Otherwise, and to put the old books right too: transferra check CODE --mend, when the kit allows drop-copies."),
-        new(ConflictingKey, "Records that share their key and differ. Only one of them could be carried, and nobody but the office knows which.",
+            "Where the kit has a rule for them, all but one are left out on the way. Otherwise, and to put the old books right too: "
+                + "transferra check CODE --mend, when the kit allows drop-copies."),
+        new(ConflictingKey, "Records that share their key and differ. Only one of them could be carried, "
+            + "and nobody but the office knows which.",
             "Two workstations gave out the same number, or an index was damaged and let a second record in.",
             "Look at both in the old program and give one a new number, or delete the wrong one."),
-        new(BusinessKey, "Records that have different keys, but are the same thing in the business, such as one supplier's invoice entered twice.",
+        new(BusinessKey, "Records that have different keys, but are the same thing in the business, "
+            + "such as one supplier's invoice entered twice.",
             "It was entered by two people, or once from paper and once from an import.",
             "Look at both in the old program; reverse one when it was entered twice."),
         new(Orphan, "Records that point to a record that is not there.",
             "The other was deleted while something still pointed to it, or came from an import that lacked it.",
-            "Enter the missing record in the old program, or have these point to another. When they are of no use: transferra check CODE --mend sets them aside in a list, when the kit allows it."),
+            "Enter the missing record in the old program, or have these point to another. When they are of no use: transferra check CODE "
+                + "--mend sets them aside in a list, when the kit allows it."),
         new(Cycle, "Records that are, by way of others, parts of themselves: a group below itself, a part that is made of itself.",
             "Somebody moved a group below one of its own.",
             "Give one of them another parent in the old program."),
@@ -137,13 +153,16 @@ public static class FindingKinds
             "Give one of the records a new number in the old program."),
         new(NotText, "Bytes that are no text in the code page that the kit declares.",
             "Text was written by another program in another code page, or the record is damaged.",
-            "Type the text anew in the old program. When it is nearly all of the text, the kit's text-encoding is wrong; of a single .dbf table, a .cpg file beside it says the right one."),
+            "Type the text anew in the old program. When it is nearly all of the text, the kit's text-encoding is wrong; of a single "
+                + ".dbf table, a .cpg file beside it says the right one."),
         new(DecodedTwice, "Text that was decoded once too often, so that letters with accents are two or three odd characters.",
             "An import read a UTF-8 file as if it were in the old code page.",
             "transferra check CODE --mend decodes it again, when the kit allows it; otherwise correct it in the old program."),
-        new(ControlCharacters, "Characters that no keyboard has: the zero byte, remains of old printers' codes. Line ends and tabs are not meant.",
+        new(ControlCharacters, "Characters that no keyboard has: the zero byte, remains of old printers' codes. "
+            + "Line ends and tabs are not meant.",
             "Text was pasted from elsewhere, or is left from a program of the seventies.",
-            "Mostly harmless. Blanks and such characters at the ends are taken off by transferra check CODE --mend, when the kit allows it."),
+            "Mostly harmless. Blanks and such characters at the ends are taken off by transferra check CODE --mend, "
+                + "when the kit allows it."),
         new(NotANumber, "Text in a column of numbers that is no number, such as a letter O for a zero.",
             "The old program let it be typed, or an import brought it.",
             "Correct it in the old program, then check again."),
@@ -165,9 +184,11 @@ public static class FindingKinds
         new(NotConvertible, "Records with another value that the way to the new version cannot convert.",
             "The kit's formula cannot deal with it.",
             "Correct it in the old program; when it is right as it is, the kit's formula has to learn it."),
-        new(RuleBroken, "Something that must hold in the books does not: a voucher does not balance, a stored total is not the sum of its parts.",
+        new(RuleBroken, "Something that must hold in the books does not: a voucher does not balance, "
+            + "a stored total is not the sum of its parts.",
             "The old program was broken off while it posted, or a record was changed from outside.",
-            "Ask whoever keeps the books. Stored totals are recomputed by transferra check CODE --mend, when the kit allows it; postings never are."),
+            "Ask whoever keeps the books. Stored totals are recomputed by transferra check CODE --mend, "
+                + "when the kit allows it; postings never are."),
         new(DocumentMissing, "A record names a file that is not in the document folder.",
             "The file was deleted or moved, or lies in a folder that office.yaml does not name.",
             "Look for it in older backups; name its folder under documents in office.yaml."),

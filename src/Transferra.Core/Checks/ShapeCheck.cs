@@ -45,11 +45,13 @@ internal static class ShapeCheck
                         $"the column {there.Name}.{column.Name} is not known to the kit; it is carried as it is", Carried);
                 else
                     Add(FindingKinds.ColumnUnknown, Grade.Fault, there.Name, column.Name,
-                        $"the column {there.Name}.{column.Name} is not known to the kit, and cannot be carried as the table's records are combined", AddToKit);
+                        $"the column {there.Name}.{column.Name} is not known to the kit, "
+                            + "and cannot be carried as the table's records are combined", AddToKit);
             }
             if (there.Key.Count > 0 && table.Key.Count > 0 && !there.Key.ToHashSet(StringComparer.OrdinalIgnoreCase).SetEquals(table.Key))
                 Add(FindingKinds.KeyChanged, Grade.Warning, table.Name, "",
-                    $"the key of {table.Name} is {string.Join(", ", there.Key)} here, and {string.Join(", ", table.Key)} in version {version.Name}",
+                    $"the key of {table.Name} is {string.Join(", ", there.Key)} here, and {string.Join(", ", table.Key)} in version "
+                        + $"{version.Name}",
                     "Nothing, as long as no copies or conflicts are reported.");
         }
         foreach (TableShape extra in real.Where(extra => version.Table(extra.Name) is null))

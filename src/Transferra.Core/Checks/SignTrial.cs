@@ -77,9 +77,11 @@ internal sealed class SignTrial(Kit kit, KitVersion to, string engine)
             told.Add((place.Key, says, version));
         }
         if (told.Find(sign => sign.Version != to.Name) is { Where: not null } other)
-            return $"the new store would not tell that it is of version {to.Name}: {other.Where} would say {ValueText.Quote(other.Says)}{(other.Version is null ? "" : $", which means version {other.Version}")}";
+            return $"the new store would not tell that it is of version {to.Name}: {other.Where} would say "
+                + $"{ValueText.Quote(other.Says)}{(other.Version is null ? "" : $", which means version {other.Version}")}";
         bool isTold = told.Count > 0 || !isKnown || to.Evidence.Any(evidence => evidence.Sql is not null);
-        return isTold ? null : $"the new store would not tell that it is of version {to.Name}: nothing of {string.Join(", ", to.Evidence.Select(evidence => evidence.Where))} would be there";
+        return isTold ? null : $"the new store would not tell that it is of version {to.Name}: nothing of "
+            + $"{string.Join(", ", to.Evidence.Select(evidence => evidence.Where))} would be there";
     }
 
     private string? HeaderField(string name) => engine != "sqlite" ? null : to.HeaderFields.GetValueOrDefault(name)

@@ -117,7 +117,8 @@ internal sealed class TargetProbe(TableScan scan, TableMap map, TableTransform l
             RelationShape shape = relation.Relation;
             var head = new FindingHead(FindingKinds.Orphan, Grade.Fault, scan.Table.Name,
                 $"{relation.Table.Name} {string.Join(", ", shape.Columns)} to {shape.To}",
-                $"records that would point to no record of the new table {shape.To} (by {relation.Table.Name}.{string.Join(", ", shape.Columns)}){where}",
+                $"records that would point to no record of the new table {shape.To} (by "
+                    + $"{relation.Table.Name}.{string.Join(", ", shape.Columns)}){where}",
                 "Correct them in the old program, or the kit: the new version wants each to point to a record that is there.");
             foreach (HashSet<ulong> missing in Portions.Of(relation.From.Digests.NotIn(relation.To.Digests)))
                 yield return new Naming(scan, () => Name(row => Points(relation, row) is { } digest && missing.Contains(digest), head));

@@ -115,6 +115,8 @@ public sealed class TellStep(IReadOnlyDictionary<string, string> facts) : Closin
         string[] command = [.. List(facts, "command").Select(part => part.Replace(Placeholder, message, StringComparison.Ordinal))];
         CommandResult said = tools.Commands.Run(command, Limit);
         if (said.ExitCode != 0)
-            throw new TransferraException($"users could not be told: {SystemCommands.Shown(command)} ended with {said.ExitCode}{(said.Output.Length > 0 ? ": " + said.FirstLine : "")}", "Correct tell under closing in office.yaml, or leave it out and tell them yourself.");
+            throw new TransferraException($"users could not be told: {SystemCommands.Shown(command)} ended with "
+                + $"{said.ExitCode}{(said.Output.Length > 0 ? ": " + said.FirstLine : "")}", "Correct tell under closing in office.yaml, "
+                + "or leave it out and tell them yourself.");
     }
 }

@@ -42,7 +42,8 @@ public sealed class FirewallStep(IReadOnlyDictionary<string, string> facts) : Cl
         // One transaction: all of it is there or nothing.
         CommandResult made = tools.Commands.Run(["nft",
             $"add table inet {table}; add chain inet {table} keep_out {{ type filter hook input priority -150; policy accept; }}; "
-            + $"add rule inet {table} keep_out iifname \"lo\" accept; add rule inet {table} keep_out tcp dport {{ {Ports} }} ct state new reject with tcp reset"], Limit);
+            + $"add rule inet {table} keep_out iifname \"lo\" accept; add rule inet {table} keep_out tcp dport {{ {Ports} }} ct state "
+            + "new reject with tcp reset"], Limit);
         if (made.ExitCode != 0)
             throw new TransferraException($"port {Ports} cannot be blocked: {made.FirstLine}",
                 "It needs root and nftables in the kernel; take block-ports out of closing in office.yaml to do without.");

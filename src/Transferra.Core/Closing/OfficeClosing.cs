@@ -139,7 +139,9 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
         var steps = new List<ClosingStep>();
         if (plan.Tell.Count > 0)
             steps.Add(TellStep.Of(plan.Tell,
-                $"{office.Name}: the books are about to be closed for maintenance{(plan.Grace > TimeSpan.Zero ? $" in {Words(plan.Grace)}" : "")}. Please save and leave the program.", $"{office.Name}: the books are open again."));
+                $"{office.Name}: the books are about to be closed for "
+                    + $"maintenance{(plan.Grace > TimeSpan.Zero ? $" in {Words(plan.Grace)}" : "")}. Please save and leave the "
+                    + "program.", $"{office.Name}: the books are open again."));
         if (plan.BlockedPorts.Count > 0) steps.Add(FirewallStep.Of(plan.BlockedPorts, id));
         foreach ((Company company, StoreAddress store) in office.Companies.SelectMany(StoresOf))
         {
@@ -183,7 +185,8 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
             if (service.StaysUp) continue;
             foreach (ProcessFound process in Processes.Named(service.Processes))
                 yield return $"{service.Name} has the process {process.Name} ({process.Id.ToString(CultureInfo.InvariantCulture)})";
-            foreach (int port in service.Ports.Where(listening.Contains)) yield return $"port {port.ToString(CultureInfo.InvariantCulture)} of {service.Name} listens";
+            foreach (int port in service.Ports.Where(listening.Contains)) yield return "port "
+                + $"{port.ToString(CultureInfo.InvariantCulture)} of {service.Name} listens";
         }
     }
 

@@ -26,7 +26,8 @@ internal sealed record ShutMark(string Office, string What)
     {
         if (Find(folder) is { } mark && mark.Office != office)
             throw new TransferraException($"{folder} was shut by another office, that of {mark.Office}, and is not open again",
-                $"Open it there first: transferra reopen --office {mark.Office}. If that office is gone, give the folder its permissions back by hand and remove {PathFor(folder)}.");
+                $"Open it there first: transferra reopen --office {mark.Office}. If that office is gone, give the folder its permissions "
+                    + $"back by hand and remove {PathFor(folder)}.");
     }
 
     private static ShutMark? Find(string folder)
@@ -47,7 +48,8 @@ internal sealed record ShutMark(string Office, string What)
         try
         {
             volume.Replace(PathFor(folder), JsonSerializer.SerializeToUtf8Bytes(new ShutMark(office,
-                "Transferra has shut what is named behind the dash, for an upgrade. It goes when the office is opened again: transferra reopen"), JsonSerializerOptions.Web));
+                "Transferra has shut what is named behind the dash, for an upgrade. It goes when the office is opened again: "
+                    + "transferra reopen"), JsonSerializerOptions.Web));
         }
         catch (UnauthorizedAccessException) { /* who may not write beside it leaves no mark; the office's own journal knows */ }
     }

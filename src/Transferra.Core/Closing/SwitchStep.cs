@@ -179,7 +179,9 @@ public sealed class UnitStep(IReadOnlyDictionary<string, string> facts) : Switch
     {
         CommandResult said = tools.Commands.Run(["systemctl", what, Facts["unit"]], Wait);
         if (said.ExitCode != 0)
-            throw new TransferraException($"systemctl {what} {Facts["unit"]} ended with {said.ExitCode.ToString(CultureInfo.InvariantCulture)}: {said.FirstLine}", $"Look into its log: journalctl -u {Facts["unit"]}");
+            throw new TransferraException($"systemctl {what} {Facts["unit"]} ended with "
+                + $"{said.ExitCode.ToString(CultureInfo.InvariantCulture)}: "
+                + $"{said.FirstLine}", $"Look into its log: journalctl -u {Facts["unit"]}");
     }
 
     /// <inheritdoc/>
@@ -218,7 +220,8 @@ public sealed class CommandStep(IReadOnlyDictionary<string, string> facts) : Swi
         {
             On => true,
             Off => false,
-            _ => throw new TransferraException($"{SystemCommands.Shown(status)} tells neither on nor off: it ended with {said.ExitCode.ToString(CultureInfo.InvariantCulture)}{(said.Output.Length > 0 ? $" and said {ValueText.Quote(said.FirstLine)}" : "")}",
+            _ => throw new TransferraException($"{SystemCommands.Shown(status)} tells neither on nor off: it ended with "
+                + $"{said.ExitCode.ToString(CultureInfo.InvariantCulture)}{(said.Output.Length > 0 ? $" and said {ValueText.Quote(said.FirstLine)}" : "")}",
                 "A status command ends with 0 for on, and with 3 for off. Correct it in office.yaml."),
         };
     }
@@ -246,6 +249,8 @@ public sealed class CommandStep(IReadOnlyDictionary<string, string> facts) : Swi
         IReadOnlyList<string> command = List(Facts, what);
         CommandResult said = tools.Commands.Run(command, Wait);
         if (said.ExitCode != 0)
-            throw new TransferraException($"{SystemCommands.Shown(command)} ended with {said.ExitCode.ToString(CultureInfo.InvariantCulture)}{(said.Output.Length > 0 ? ": " + said.FirstLine : "")}", $"Turn {Name} {what} by hand to see why.");
+            throw new TransferraException($"{SystemCommands.Shown(command)} ended with "
+                + $"{said.ExitCode.ToString(CultureInfo.InvariantCulture)}{(said.Output.Length > 0 ? ": " + said.FirstLine : "")}",
+                    $"Turn {Name} {what} by hand to see why.");
     }
 }

@@ -73,8 +73,10 @@ public static class StoreConverter
             TableAccount account = ConvertTable(old, into, map, settings, onException, observer, cancel);
             long counted = old.CountRows(map.From.Name);
             if (!account.IsBalanced || account.Read != counted)
-                throw new TransferraException($"the account of {map.From.Name} does not balance: the engine counts {counted} records, {account.Read} were read, "
-                    + $"{account.Carried} carried, {account.Changed} changed, {account.Combined} combined, {account.LeftOut} left out, {account.Exceptions} exceptions",
+                throw new TransferraException($"the account of {map.From.Name} does not balance: the engine counts {counted} records, "
+                    + $"{account.Read} were read, "
+                    + $"{account.Carried} carried, {account.Changed} changed, {account.Combined} combined, {account.LeftOut} left out, "
+                    + $"{account.Exceptions} exceptions",
                     "This is a defect of Transferra or of the disk. Nothing was changed; keep the run's folder and report it.");
             accounts.Add(account);
         }
@@ -169,7 +171,8 @@ public static class StoreConverter
             into.Write([Evaluate(record, settings)], [0], rejects);
             if (rejects.Count > 0)
                 throw new TransferraException($"the new record for {record.Into.Name} ({record.Because}) was refused: {rejects[0].Reason}",
-                    $"The old data has a record with the same key already, or the hop {hop.File} adds it twice. Correct new-records there.");
+                    $"The old data has a record with the same key already, or the hop {hop.File} adds it twice. "
+                        + "Correct new-records there.");
             added[record.Into.Name] = added.GetValueOrDefault(record.Into.Name) + 1;
         }
         return added;

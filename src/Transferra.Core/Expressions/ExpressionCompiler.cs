@@ -128,7 +128,8 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
             }
             throw new ExpressionException(column.At, scope.Lookups.Count == 0
                 ? $"there is no lookup {column.Lookup}; none is declared for {scope.Table}"
-                : $"there is no lookup {column.Lookup}; the lookups of {scope.Table} are {string.Join(", ", scope.Lookups.Select(l => l.Name))}");
+                : $"there is no lookup {column.Lookup}; the lookups of {scope.Table} are "
+                    + $"{string.Join(", ", scope.Lookups.Select(l => l.Name))}");
         }
         int ordinal = Ordinal(scope.Columns, column.Name);
         if (ordinal < 0) throw Unknown(column.At, column.Name, scope.Table, scope.Columns);

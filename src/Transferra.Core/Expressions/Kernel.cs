@@ -145,7 +145,8 @@ internal sealed class LookupKernel(int lookup, int ordinal, FieldType type, Kern
             string shown = keys.Show(row);
             if (found == LookupTable.Ambiguous)
                 context.Fault(row, FaultCode.AmbiguousReference, blame, shown,
-                    $"several records of {table.Name} have {ValueText.Quote(shown)} and are not the same, so it is not known which is meant");
+                    $"several records of {table.Name} have {ValueText.Quote(shown)} and are not the same, "
+                        + "so it is not known which is meant");
             else if (found == LookupTable.Unreadable)
                 context.Fault(row, FaultCode.MissingReference, blame, shown,
                     $"the record of {table.Name} with {ValueText.Quote(shown)} cannot be read");

@@ -32,7 +32,8 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
         if (survey.GuessedForm.Length > 0)
             gates.Add(new Gate(company.Code, "form of the text", GateState.Blocked,
                 $"nothing says how the files are written; they look like: {survey.GuessedForm}",
-                $"Look into them, then say it in {OfficeLoader.FileName}, beside delimited: separator, quote, encoding, header, decimal-mark, dates, null."));
+                $"Look into them, then say it in {OfficeLoader.FileName}, beside delimited: separator, quote, encoding, header, "
+                    + "decimal-mark, dates, null."));
         IReadOnlyList<Hop>? way = company.Kit.WayFrom(from.Name, company.WantedVersion);
         gates.Add(WayGate(company, from, way));
         foreach (NewSetting setting in way?.SelectMany(hop => hop.Settings) ?? [])
@@ -73,19 +74,23 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
             Hop[] direct = [.. company.Kit.Hops.Where(hop => hop.From == from)];
             int ways = company.Kit.CountWays(from.Name, company.WantedVersion);
             return new Gate(company.Code, "way", GateState.Passed, $"by {list(way)}"
-                + (ways > 1 ? $", the shortest of {ways} ways; the others lead through {string.Join(", ", direct.Where(hop => hop != way[0]).Select(hop => hop.To.Name).DefaultIfEmpty("later versions"))}" : ""));
+                + (ways > 1 ? $", the shortest of {ways} ways; the others lead through "
+                + $"{string.Join(", ", direct.Where(hop => hop != way[0]).Select(hop => hop.To.Name).DefaultIfEmpty("later versions"))}"
+                    : ""));
         }
         int found = Position(company.Kit, from.Name), wanted = Position(company.Kit, company.WantedVersion);
         if (found > wanted)
             return new Gate(company.Code, "way", GateState.Blocked,
                 $"the data is version {from.Name}, which is newer than the wanted {company.WantedVersion}; there is no way back",
-                $"Correct wanted-version in {OfficeLoader.FileName}; or find out who converted it, and restore the version before from a backup set.");
+                $"Correct wanted-version in {OfficeLoader.FileName}; or find out who converted it, "
+                    + "and restore the version before from a backup set.");
         // The oldest version that would do says how far somebody else's conversion has to bring it.
         string[] reach = [.. company.Kit.Versions.Where(version => company.Kit.WayFrom(version.Name, company.WantedVersion) is not null
             && version.Name != company.WantedVersion).Select(version => version.Name)];
         return new Gate(company.Code, "way", GateState.Blocked, $"the kit knows no way from version {from.Name} to {company.WantedVersion}"
             + (reach.Length > 0 ? $"; it is too old: a way leads from {string.Join(", ", reach)}" : ""),
-            reach.Length > 0 ? $"Bring it to version {reach[0]} with the vendor's own program first, or ask the vendor for a kit that knows the versions in between." : "Ask the vendor for the versions in between, and for a kit that knows them.");
+            reach.Length > 0 ? $"Bring it to version {reach[0]} with the vendor's own program first, or ask the vendor for a kit that "
+                + "knows the versions in between." : "Ask the vendor for the versions in between, and for a kit that knows them.");
     }
 
     private static int Position(Kit kit, string version) => kit.Versions.ToList().FindIndex(known => known.Name == version);

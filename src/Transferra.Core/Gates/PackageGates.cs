@@ -42,7 +42,8 @@ internal sealed class PackageGates(Func<string, string, string, string, Gate> sp
         if (!package.Keys.TryGetValue(key.Name, out KeyPlace? place))
             return new Gate("", name, GateState.Blocked,
                 $"version {package.WantedVersion} needs the {key.Name}{when}, and {OfficeLoader.FileName} does not say where it is",
-                $"Keep it in a file that only you may read, and name that under the package: keys: {{{key.Name}: {{file: ...}}}}. If it is not in hand, order it now.");
+                $"Keep it in a file that only you may read, and name that under the package: keys: {{{key.Name}: {{file: ...}}}}. If it "
+                    + "is not in hand, order it now.");
         string? text;
         try
         {
@@ -72,7 +73,8 @@ internal sealed class PackageGates(Func<string, string, string, string, Gate> sp
         {
             if (place.MaintenanceUntil is not { } maintenance)
                 return new Gate("", name, GateState.Blocked,
-                    $"{SecretText.Masked(text)} needs a maintenance contract in date, and {OfficeLoader.FileName} does not say until when it runs",
+                    $"{SecretText.Masked(text)} needs a maintenance contract in date, "
+                        + $"and {OfficeLoader.FileName} does not say until when it runs",
                     $"Write it beside the key: maintenance-until: 2027-03-31");
             if (maintenance < today)
                 return new Gate("", name, GateState.Blocked, $"the maintenance contract ended {maintenance:yyyy-MM-dd}",

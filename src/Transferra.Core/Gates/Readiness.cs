@@ -70,7 +70,8 @@ public static class Readiness
         gates.Add(ClosingGate(context));
         if (Environment.UserName != AdministratorsName)
             gates.Add(companyGates.Spoken("", "", "office/rights", "rights",
-                $"This program runs as {Environment.UserName}, who does not see which files other users have open: has everybody really left when it says so?",
+                $"This program runs as {Environment.UserName}, who does not see which files other users have open: has everybody really "
+                    + "left when it says so?",
                 "Better, run it as root."));
         return new ReadinessResult(gates, candidates, there);
     }
@@ -89,7 +90,9 @@ public static class Readiness
                 $"{string.Join(", ", places.Select((place, i) => $"{place} on {disks[i]}"))}; not all on the disk of the data");
         // The word holds for these places, not for others that may be named later.
         return gates.Spoken("", "", "office/one-disk", name,
-            $"All backup places ({string.Join(", ", places)}) are on one disk ({disks[0]}), and none is known to be apart from the data: a disk that fails takes all of it. Is there a copy elsewhere?", "Better, name a place on another disk under backup in office.yaml.");
+            $"All backup places ({string.Join(", ", places)}) are on one disk ({disks[0]}), and none is known to be apart from the data: "
+                + "a disk that fails takes all of it. Is there a copy elsewhere?", "Better, name a place on another "
+                + "disk under backup in office.yaml.");
     }
 
     // As office.yaml would name it.
@@ -137,7 +140,8 @@ public static class Readiness
         {
             context.Sets.Secret.CheckForNewSets();
             locked = new Gate("", "passphrase", GateState.Passed,
-                "the passphrase that sets are locked with is in hand; without it nobody opens them: is it on paper, too (transferra sets --recovery-sheet FILE)?");
+                "the passphrase that sets are locked with is in hand; without it nobody opens them: is it on paper, too (transferra sets "
+                    + "--recovery-sheet FILE)?");
         }
         catch (TransferraException error)
         {
@@ -162,7 +166,9 @@ public static class Readiness
                     "Run as its owner, or as root.");
             int people = OfficeClosing.PeopleIn(context.Office, context.Stores).Count(person => person.Service.Length == 0);
             return new Gate("", name, GateState.Passed,
-                $"{steps.Count} things can be shut or stopped{(people > 0 ? FormattableString.Invariant($"; {people} sessions of people to wait for") : "")}: transferra close --show");
+                $"{steps.Count} things can be shut or "
+                    + $"stopped{(people > 0 ? FormattableString.Invariant($"; {people} sessions of people to wait for") : "")}: "
+                    + "transferra close --show");
         }
         catch (TransferraException error)
         {

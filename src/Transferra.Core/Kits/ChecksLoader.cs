@@ -193,7 +193,8 @@ internal static class ChecksLoader
             if (first.By.Length != second.By.Length) rule.Report("equals", "both sides are grouped by the same number of values");
             for (int i = 0; i < Math.Min(first.By.Length, second.By.Length); i++)
                 if (!KitLoader.AreComparable(first.By[i].Type, second.By[i].Type))
-                    rule.Report("equals", $"{first.Side.ByText[i]} is {first.By[i].Type} and {second.Side.ByText[i]} is {second.By[i].Type}; groups can only be the same when their types are; write CAST");
+                    rule.Report("equals", $"{first.Side.ByText[i]} is {first.By[i].Type} and {second.Side.ByText[i]} is "
+                        + $"{second.By[i].Type}; groups can only be the same when their types are; write CAST");
         }
         int scale = Math.Max(first.Sum.Type.Scale, other?.Sum.Type.Scale ?? 0);
         return new GroupRule(name.Value, first.Side, other?.Side, Number(mustBe, scale, rule.Errors),
@@ -272,7 +273,8 @@ internal static class ChecksLoader
             if (rule.Side.Table.Key.Count == 0 || !rule.Side.ByText.ToHashSet(StringComparer.OrdinalIgnoreCase)
                 .SetEquals(rule.Side.Table.Key) || rule.Side.Where is not null)
             {
-                where.Report(errors, $"the rule \"{where}\" must go by the key of {rule.Side.Table.Name} ({string.Join(", ", rule.Side.Table.Key)}), over all its records, for its totals to be recomputed");
+                where.Report(errors, $"the rule \"{where}\" must go by the key of {rule.Side.Table.Name} "
+                    + $"({string.Join(", ", rule.Side.Table.Key)}), over all its records, for its totals to be recomputed");
                 return null;
             }
             return new Mend(kind, rule.Side.Table, [column.Value], rule, because);

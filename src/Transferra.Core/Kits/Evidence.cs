@@ -89,7 +89,8 @@ public sealed record Evidence(string? File, IReadOnlyList<string> Command, Evide
 
     private static string ReadFile(string path)
     {
-        if (new FileInfo(path).Length > LongestFile) throw new IOException($"the file is larger than {(LongestFile >> 20).ToString(CultureInfo.InvariantCulture)} MB");
+        if (new FileInfo(path).Length > LongestFile) throw new IOException("the file is larger than "
+            + $"{(LongestFile >> 20).ToString(CultureInfo.InvariantCulture)} MB");
         return PlainFile.ReadText(path);
     }
 

@@ -39,7 +39,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         {
             int uses = tables.Count(read => ReferenceEquals(read.From, table)) + (leftOut.ContainsKey(table.Name) ? 1 : 0);
             if (uses == 0) map.Report("tables",
-                $"the table {table.Name} of version {from.Name} is neither carried nor left out; list it under \"tables\" or \"tables-left-out\"");
+                $"the table {table.Name} of version {from.Name} is neither carried nor left out; list it under \"tables\" or "
+                    + "\"tables-left-out\"");
             if (uses > 1) map.Report("tables",
                 $"the table {table.Name} of version {from.Name} is listed {uses} times; each old table is accounted for once");
         }
@@ -78,7 +79,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         DescribedMap? into = table.Map("into", "new tables", required: true);
         if (into is { Keys.Count: 0 })
         {
-            into.Report($"the records of {old.Name} go nowhere; name the new table that takes them, or list {old.Name} under \"tables-left-out\" with the reason");
+            into.Report($"the records of {old.Name} go nowhere; name the new table that takes them, or list {old.Name} under "
+                + "\"tables-left-out\" with the reason");
             _unreadable = true;
         }
         foreach (string targetName in into?.Keys ?? [])
@@ -114,7 +116,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         table.Done();
         foreach (ColumnShape column in old.Columns)
             if (!_unreadable && !used.Contains(column.Name))
-                name.Report(_errors, $"the column {old.Name}.{column.Name} is neither used nor left out; use it or list it under \"columns-left-out\" with the reason");
+                name.Report(_errors, $"the column {old.Name}.{column.Name} is neither used nor left out; use it or list it under "
+                    + "\"columns-left-out\" with the reason");
         return new TableMap(old, targets, lookups, columnsLeftOut, rowsLeftOut, exactCopies, combining);
     }
 
@@ -188,7 +191,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             int ordinal = target.OrdinalOf(name);
             if (ordinal < 0)
             {
-                placed.Report(_errors, $"there is no column {name} in {target.Name}; its columns are {string.Join(", ", target.Columns.Select(c => c.Name))}");
+                placed.Report(_errors, $"there is no column {name} in {target.Name}; its columns are "
+                    + $"{string.Join(", ", target.Columns.Select(c => c.Name))}");
                 continue;
             }
             if (Parse(value) is not { } parsed) continue;
@@ -198,7 +202,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             if (!target.Columns[ordinal].IsPrivate && parsed.ColumnReferences.FirstOrDefault(column => column.Lookup is null
                 && scope.Columns.Any(old => old.IsPrivate && string.Equals(old.Name, column.Name,
                     StringComparison.OrdinalIgnoreCase))) is { } hidden)
-                placed.Report(_errors, $"this gets its value from the private column {hidden.Name}; list {target.Name}.{name} under private in the new version too");
+                placed.Report(_errors, $"this gets its value from the private column {hidden.Name}; list {target.Name}.{name} under "
+                    + "private in the new version too");
             string? compared = CheckRule(value, parsed, kernel, changes, comparedWith, scope);
             maps.Add(new ColumnMap(target.Columns[ordinal], parsed, changes?.Value, compared));
         }
@@ -262,7 +267,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             $"\"{text}\" is no text column of {old.Name}");
         bool isStartOfKey = by.Count > 0 && by.Count < old.Key.Count && by.Select(c => c.Value).SequenceEqual(old.Key.Take(by.Count),
             StringComparer.OrdinalIgnoreCase);
-        if (!isStartOfKey) combine.Report($"\"by\" names the first columns of the key of {old.Name} ({string.Join(", ", old.Key)}), but not all of them");
+        if (!isStartOfKey) combine.Report($"\"by\" names the first columns of the key of {old.Name} ({string.Join(", ", old.Key)}), but "
+            + "not all of them");
         used.UnionWith(old.Key);
         return new Combining([.. by.Select(c => c.Value)], text.Value, separator, because);
     }

@@ -92,7 +92,8 @@ public static class KitLoader
         {
             (string, string) told = (evidence.Where.ToUpperInvariant(), value);
             if (!signs.TryAdd(told, version) && signs[told] != version)
-                sign.Report($"this sign is also one of version {signs[told]}, so that it tells neither; a sign is true of one version only");
+                sign.Report($"this sign is also one of version {signs[told]}, so that it tells neither; "
+                    + "a sign is true of one version only");
         }
         return evidence;
     }
@@ -204,7 +205,8 @@ public static class KitLoader
         {
             IReadOnlyList<PlacedText> from = relation.Texts("columns"), on = relation.Texts("on");
             PlacedText to = relation.Text("to");
-            if (from.Count == 0 || from.Count != on.Count) relation.Report("\"columns\" and \"on\" name the same number of columns, one at least");
+            if (from.Count == 0 || from.Count != on.Count) relation.Report("\"columns\" and \"on\" name the same "
+                + "number of columns, one at least");
             foreach (PlacedText column in from)
                 if (!columns.Any(known => Same(known.Name, column.Value))) column.Report(errors,
                     $"the table {name} has no column {column}");
@@ -251,7 +253,8 @@ public static class KitLoader
                     map.Report("tables", $"the table {table.Name} points to {relation.To}.{missing}, which is no column of it");
                 else if (relation.Columns.Zip(relation.On).FirstOrDefault(pair => table.OrdinalOf(pair.First) is >= 0 and int from
                     && !AreComparable(table.Columns[from].Type, to.Columns[to.OrdinalOf(pair.Second)].Type)) is { First: not null } pair)
-                    map.Report("tables", $"{table.Name}.{pair.First} and {relation.To}.{pair.Second} are of different types, so that no record could point to another");
+                    map.Report("tables", $"{table.Name}.{pair.First} and {relation.To}.{pair.Second} are of different types, so that no "
+                        + "record could point to another");
             }
         }
     }
@@ -275,7 +278,8 @@ public static class KitLoader
                 if (StoreAddress.Engines.Contains(engine)
                     && KitQuestion.WhyNot(question) is { } why) total.Report($"{why} (sql, {engine})");
             GroupSum? sum = ReadGroupSum(total, tables, digits);
-            if (sql.Count == 0 && !total.Has("table")) total.Report("a control total has \"sql\" for engines that answer it, \"table\" for those that do not, or both");
+            if (sql.Count == 0 && !total.Has("table")) total.Report("a control total has \"sql\" for engines that answer it, \"table\" "
+                + "for those that do not, or both");
             totals.Add(new ControlTotal(name, digits, sql, sum));
             total.Done();
         }
@@ -300,7 +304,8 @@ public static class KitLoader
             bool fits = kernel?.Type is { Kind: FieldKind.Integer } && scale == 0 || kernel?.Type is { Kind: FieldKind.Decimal } type
                 && type.Scale == scale;
             if (kernel is not null && !fits)
-                sum!.Report(total.Errors, $"a total with {scale} decimals adds up {(scale == 0 ? "INTEGER" : $"DECIMAL(p,{scale})")}, this is {kernel.Type}");
+                sum!.Report(total.Errors, $"a total with {scale} decimals adds up {(scale == 0 ? "INTEGER" : $"DECIMAL(p,{scale})")}, "
+                    + $"this is {kernel.Type}");
         }
         return new GroupSum(table, [.. by.Select(column => column.Value)], parsed, Condition(where, table, total.Errors));
     }

@@ -147,7 +147,8 @@ internal sealed class FolderTree : IDisposable
             throw PosixFiles.Failed(error, "make the folder", PathOf(name[..end]));
         int handle = SystemCalls.OpenAt(at, part, OpenFlags.Directory | OpenFlags.NoFollow | OpenFlags.CloseOnExec, 0);
         if (handle < 0 && Marshal.GetLastPInvokeError() is SystemError.TooManyLinks or SystemError.NotAFolder)
-            throw new IOException($"{PosixFiles.Shown(PathOf(name[..end]))} is a link or a file where a folder should be; nothing is read or written through it");
+            throw new IOException($"{PosixFiles.Shown(PathOf(name[..end]))} is a link or a file where a folder should be; nothing is "
+                + "read or written through it");
         return Opened(handle, "open the folder", name[..end]);
     }
 

@@ -116,7 +116,8 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
             if (fault is null && wanted.Batch.Vectors[column].SameAt(wanted.Row, real.Batch.Vectors[column], real.Row)) continue;
             differs = true;
             Note(table.Columns[column].Name, DifferenceKind.Value, wanted, () => Shown(wanted, ordinal),
-                () => fault is { } unreadable ? $"{(table.MayShow(unreadable.Column) ? unreadable.Value : TableShape.Private)}: {unreadable.Reason}" : Shown(real, ordinal));
+                () => fault is { } unreadable ? $"{(table.MayShow(unreadable.Column) ? unreadable.Value : TableShape.Private)}: "
+                    + $"{unreadable.Reason}" : Shown(real, ordinal));
         }
         if (differs) Changed++;
     }

@@ -115,7 +115,8 @@ public static class WayMatch
             }
             string[] columns = [.. real.Columns.Where(column => known.OrdinalOf(column.Name) < 0).Select(column => column.Name)];
             if (columns.Length > 0)
-                yield return ($"of the table {real.Name} the column{(columns.Length == 1 ? "" : "s")} {string.Join(", ", columns)}, which the kit does not know", store.CountRows(real.Name));
+                yield return ($"of the table {real.Name} the column{(columns.Length == 1 ? "" : "s")} {string.Join(", ", columns)}, "
+                    + "which the kit does not know", store.CountRows(real.Name));
         }
         foreach (string left in store.NotRead()) yield return (left, 0);
     }
@@ -125,5 +126,6 @@ public static class WayMatch
 
     // Views, triggers and routines are no records.
     private static IEnumerable<string> Objects(IStore store) => store.ListObjects().GroupBy(thing => thing.Kind)
-        .Select(kind => $"{kind.Count()} {kind.Key}{(kind.Count() == 1 ? "" : "s")}: {string.Join(", ", kind.Select(thing => thing.Name).Take(5))}{(kind.Count() > 5 ? ", ..." : "")}");
+        .Select(kind => $"{kind.Count()} {kind.Key}{(kind.Count() == 1 ? "" : "s")}: "
+            + $"{string.Join(", ", kind.Select(thing => thing.Name).Take(5))}{(kind.Count() > 5 ? ", ..." : "")}");
 }

@@ -81,7 +81,8 @@ public sealed record BackupPlan(IReadOnlyList<BackupPlace> Places, int Wanted, K
             {
                 if (int.TryParse(number.Value, NumberStyles.None, CultureInfo.InvariantCulture, out int sets) && sets >= 1
                     && sets <= Math.Max(1, places.Count)) wanted = sets;
-                else number.Report(errors, $"\"{number}\" should be a number of sets, 1 to {Math.Max(1, places.Count)}, as there are so many places");
+                else number.Report(errors, $"\"{number}\" should be a number of sets, 1 to {Math.Max(1, places.Count)}, as there are so "
+                    + "many places");
             }
             foreach (DescribedMap server in backup.Maps("prove-on", "a server on which sets are restored for proof"))
                 if (OfficeLoader.ReadStoreAddress(server, folder, errors) is { } address)
@@ -112,7 +113,8 @@ public sealed record BackupPlan(IReadOnlyList<BackupPlace> Places, int Wanted, K
         PlacedText? file = map.Optional("file"), variable = map.Optional("variable");
         if (file is null == variable is null) map.Report("the passphrase is kept in one place: file or variable");
         if (map.Optional("passphrase") is { } itself)
-            itself.Report(errors, "a passphrase does not belong into this file; keep it in a file that only you may read, and name that with file");
+            itself.Report(errors, "a passphrase does not belong into this file; keep it in a file that only you may read, "
+                + "and name that with file");
         map.Done();
         return new KeyPlace(file is null ? null : full(file.Value), variable?.Value, null, null);
     }
@@ -140,7 +142,8 @@ public sealed record BackupPlan(IReadOnlyList<BackupPlace> Places, int Wanted, K
         if (hostKey is not null && !hostKey.Value.StartsWith("SHA256:", StringComparison.Ordinal))
             hostKey.Report(errors, "a host key is told by its fingerprint: SHA256: and 43 characters, as ssh-keygen -l prints it");
         if (map.Optional("password") is { } password)
-            password.Report(errors, "a password does not belong into this file; keep it in a file that only you may read, and name that with password-file");
+            password.Report(errors, "a password does not belong into this file; keep it in a file that only you may read, and name that "
+                + "with password-file");
         map.Done();
         return new BackupPlace("", new SftpAddress(host.Value, number, user, folder.Value, hostKey?.Value, key is null ? null
             : full(key.Value), file is null

@@ -31,7 +31,8 @@ public static class OfficeDraft
             if (its.Length == 0) continue;
             var companies = (YamlSequenceNode)((YamlMappingNode)packages.Children[i]).Children[new YamlScalarNode("companies")];
             if (companies.Style == YamlDotNet.Core.Events.SequenceStyle.Flow || companies.Children.Count == 0)
-                throw new TransferraException($"the companies of {office.Packages[i].Kit.Title} are written in one line, and nothing can be added to that safely", "Write each company in lines of its own that begin with \"- code:\".");
+                throw new TransferraException($"the companies of {office.Packages[i].Kit.Title} are written in one line, and nothing can "
+                    + "be added to that safely", "Write each company in lines of its own that begin with \"- code:\".");
             // The item begins behind its "- ".
             int indent = (int)companies.Children[^1].Start.Column - 3, last = LastLineOf(companies.Children[^1]);
             foreach (UnlistedStore store in its.Reverse()) lines.InsertRange(last, CompanyLines(store, folder, indent));
@@ -56,7 +57,8 @@ public static class OfficeDraft
     /// <param name="found">The stores.</param>
     public static string New(string name, string folder, IReadOnlyList<Kit> kits, IReadOnlyList<UnlistedStore> found)
     {
-        var text = new StringBuilder("# Drafted from what was found; read it, correct names, and add documents, program, closing and backup. Format: docs/office.md\n");
+        var text = new StringBuilder("# Drafted from what was found; read it, correct names, and add documents, program, closing and "
+            + "backup. Format: docs/office.md\n");
         text.Append(CultureInfo.InvariantCulture, $"office: {Text(name)}\npackages:\n");
         foreach (Kit kit in kits.Where(kit => found.Any(store => store.Kit == kit.Id)))
         {
@@ -78,7 +80,8 @@ public static class OfficeDraft
         if (server.PasswordFile is { } file) parts.Add($"password-file: {Text(Relative(file, folder))}");
         if (server.PasswordVariable is { } variable) parts.Add($"password-variable: {Text(variable)}");
         if (server.Authority is { } authority) parts.Add($"authority: {Text(Relative(authority, folder))}");
-        else if (server.Connection != ConnectionCare.AsOffered) parts.Add($"connection: {(server.Connection == ConnectionCare.Checked ? "checked" : "encrypted")}");
+        else if (server.Connection != ConnectionCare.AsOffered) parts.Add(
+            $"connection: {(server.Connection == ConnectionCare.Checked ? "checked" : "encrypted")}");
         foreach ((string option, string value) in store.Options) parts.Add($"{option}: {Text(value)}");
         return "{" + string.Join(", ", parts) + "}";
     }

@@ -59,7 +59,8 @@ public static class OfficeLoader
         Kit? kit = kitFolder.Value.Length == 0 ? null : KitLoader.Load(Path.Combine(folder, kitFolder.Value), kitFolder.Value, errors);
         bool kitReadable = kit is not null && errors.Count == before;
         if (kitReadable && kit!.Version(wanted.Value) is null && wanted.Value.Length > 0)
-            wanted.Report(errors, $"the kit {kit.Id} has no version {wanted}; it has {string.Join(", ", kit.Versions.Select(version => version.Name))}");
+            wanted.Report(errors, $"the kit {kit.Id} has no version {wanted}; it has "
+                + $"{string.Join(", ", kit.Versions.Select(version => version.Name))}");
         string? installer = package.Optional("installer")?.Value;
         Dictionary<string, KeyPlace> keys = ReadKeys(package, folder, errors);
         Dictionary<string, string> workstations = package.Map("workstations", "workstations with the program's folder there")?.Pairs()
@@ -80,7 +81,8 @@ public static class OfficeLoader
                 if (store.Shown == movesTo.Shown) company.Report("new-store",
                     "the new store has the old one's place; leave new-store out when the engine stays the same");
                 else if (!store.IsOnServer && !movesTo.IsOnServer && store.Folder != movesTo.Folder)
-                    company.Report("new-store", "the new store lies in another folder than the old one; the change-over is a rename and needs them side by side");
+                    company.Report("new-store", "the new store lies in another folder than the old one; the change-over is a rename and "
+                        + "needs them side by side");
             }
             if (store is not null) clashes.Add(company, "store", code.Value, store);
             if (movesTo is not null) clashes.Add(company, "new-store", code.Value, movesTo);
@@ -174,7 +176,8 @@ public static class OfficeLoader
     {
         // What root does to what a link leads to, whoever made the link could have done by root's hand.
         if (FileIdentity.ForeignLink(path) is { } link)
-            named.Report(errors, $"the path leads through the link {link}, which belongs to somebody else and is not followed; name what it should lead to");
+            named.Report(errors, $"the path leads through the link {link}, which belongs to somebody else and is not followed; name what "
+                + "it should lead to");
         return WithoutLinks(path);
     }
 
@@ -206,7 +209,8 @@ public static class OfficeLoader
         if (file is not null && variable is not null) variable.Report(errors,
             "the password is kept in one place: password-file or password-variable");
         if (map.Optional("password") is { } password)
-            password.Report(errors, "a password does not belong into this file; keep it in a file that only you may read, and name that with password-file");
+            password.Report(errors, "a password does not belong into this file; keep it in a file that only you may read, and name that "
+                + "with password-file");
         return new ServerAddress(host?.Value ?? "localhost", number, map.Optional("user")?.Value ?? "", file is null
             ? null : Path.GetFullPath(Path.Combine(folder, file.Value)), variable?.Value, map.Optional("owner")?.Value)
         {
@@ -232,7 +236,8 @@ public static class OfficeLoader
         if (trusted is not null && connection is ConnectionCare.AsOffered or ConnectionCare.Encrypted) trusted.Report(map.Errors,
             "an authority is asked only where the connection is checked");
         if (connection == ConnectionCare.Checked && engine == "firebird") (care ?? trusted)!.Report(map.Errors,
-            "a Firebird server has no certificate to check; with connection: encrypted it is encrypted by a key that comes from the password");
+            "a Firebird server has no certificate to check; with connection: "
+                + "encrypted it is encrypted by a key that comes from the password");
         if (connection != ConnectionCare.AsOffered && isSocket) (care ?? trusted)!.Report(map.Errors,
             "over a local socket nothing is encrypted, and nobody stands in between");
         return connection;

@@ -17,7 +17,8 @@ public static class ProgramVersions
         string? program = Survey.ProgramSigns(package, commands).Select(sign => sign.Version).FirstOrDefault(version =>
             version is not null);
         if (program is null || package.Kit.Version(dataVersion) is not { } data || Fits(program, data)) return null;
-        return $"{package.Kit.Title} is installed as version {program}, which does not open data of version {dataVersion}: it needs program version {Wanted(data)}.";
+        return $"{package.Kit.Title} is installed as version {program}, which does not open data of version {dataVersion}: it needs "
+            + $"program version {Wanted(data)}.";
     }
 
     /// <summary>The program versions that go with a data version, in words.</summary>

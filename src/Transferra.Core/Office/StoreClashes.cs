@@ -37,11 +37,13 @@ internal sealed class StoreClashes
                 string other = FormattableString.Invariant($"{earlier.Company} in line {earlier.Map.KeyText(earlier.Key).Line} ({earlier.Key})");
                 if (earlier.Identity == later.Identity)
                     later.Map.Report(later.Key, later.Store.IsOnServer
-                        ? $"the database {later.Store.Path} is that of {other}, too; a database is upgraded and set aside as a whole, so each company needs one of its own"
+                        ? $"the database {later.Store.Path} is that of {other}, too; a database is upgraded and set aside as a whole, so "
+                            + "each company needs one of its own"
                         : $"the store {later.Store.Path} is that of {other}, too; each company needs a store of its own");
                 else if (!later.Store.IsOnServer && !earlier.Store.IsOnServer
                     && (IsBelow(later.Store.Path, earlier.Store.Path) || IsBelow(earlier.Store.Path, later.Store.Path)))
-                    later.Map.Report(later.Key, $"the store {later.Store.Path} and that of {other} lie one in the other; the change-over of one would take the other along");
+                    later.Map.Report(later.Key, $"the store {later.Store.Path} and that of {other} lie one in the other; the change-over "
+                        + "of one would take the other along");
             }
         }
         foreach (NamedFolder folder in _documents)

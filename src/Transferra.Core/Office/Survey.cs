@@ -200,18 +200,22 @@ public static class Survey
     {
         VersionSign[] saying = [.. program.Where(sign => sign.Version is not null)];
         if (programVersion is null && saying.Length > 1)
-            yield return $"The places that tell the program's version disagree: {string.Join("; ", saying.Select(sign => $"{sign.Where} says {sign.Version}"))}. An installation may have stopped half-way; find out which is right before anything is upgraded.";
+            yield return "The places that tell the program's version disagree: "
+                + $"{string.Join("; ", saying.Select(sign => $"{sign.Where} says {sign.Version}"))}. An installation may have stopped "
+                + "half-way; find out which is right before anything is upgraded.";
         foreach (ComponentSurvey workstation in workstations)
         {
             if (programVersion is not null && workstation.Version is not null && workstation.Version != programVersion)
-                yield return $"The workstation {workstation.Name} has program version {workstation.Version}, and the program here is version {programVersion}: it may not be let in, or may write what the other cannot read. Update it.";
+                yield return $"The workstation {workstation.Name} has program version {workstation.Version}, and the program here is "
+                    + $"version {programVersion}: it may not be let in, or may write what the other cannot read. Update it.";
         }
         if (programVersion is null) yield break;
         foreach (CompanySurvey company in companies)
         {
             KitVersion? data = company.DataVersion is null ? null : package.Kit.Version(company.DataVersion);
             if (data is null || ProgramVersions.Fits(programVersion, data)) continue;
-            yield return $"The program is version {programVersion}, but the data of {company.Code} is version {data.Name}: the program will not open it. Install program version {ProgramVersions.Wanted(data)}, or convert the data.";
+            yield return $"The program is version {programVersion}, but the data of {company.Code} is version {data.Name}: the program "
+                + $"will not open it. Install program version {ProgramVersions.Wanted(data)}, or convert the data.";
         }
     }
 
@@ -259,25 +263,31 @@ public static class Survey
                 Objects = store.ListObjects(),
                 Doubts = store.Doubts,
             };
-            if (survey.DataVersion is not null && company.Kit.Version(survey.DataVersion) is { } version)
-                return survey with
-                {
-                    Settings = SettingsRecord.OfCompany(version, store),
-                    CustomFiles = CustomFiles.OfCompany(company,
-                    version)
-                };
-            return signs.Count == 0
-                ? survey with
-                {
-                    Problem = $"this store is of no version of {company.Kit.Title} that the kit knows",
-                    Next = "Check the path in office.yaml; it may be the store of another program."
-                }
-                : survey with { Problem = $"the places that tell the data version disagree: {string.Join("; ", signs.Select(sign => $"{sign.Where} says {ValueText.Quote(sign.Says)}"))}", Next = "An earlier upgrade may have stopped half-way. Ask the vendor before going on." };
+            return Judged(survey, company, store);
         }
         catch (TransferraException error)
         {
             return survey with { Problem = error.Message, Next = error.Next };
         }
+    }
+
+    // With what only a known version tells, or with why none is known.
+    private static CompanySurvey Judged(CompanySurvey survey, Company company, IStore store)
+    {
+        if (survey.DataVersion is not null && company.Kit.Version(survey.DataVersion) is { } version)
+            return survey with { Settings = SettingsRecord.OfCompany(version, store), CustomFiles = CustomFiles.OfCompany(company, version) };
+        if (survey.Signs.Count == 0)
+            return survey with
+            {
+                Problem = $"this store is of no version of {company.Kit.Title} that the kit knows",
+                Next = "Check the path in office.yaml; it may be the store of another program.",
+            };
+        string told = string.Join("; ", survey.Signs.Select(sign => $"{sign.Where} says {ValueText.Quote(sign.Says)}"));
+        return survey with
+        {
+            Problem = $"the places that tell the data version disagree: {told}",
+            Next = "An earlier upgrade may have stopped half-way. Ask the vendor before going on.",
+        };
     }
 
     private static DateTimeOffset? LastChangeOf(IReadOnlyList<string> files) => files.Count == 0 ? null

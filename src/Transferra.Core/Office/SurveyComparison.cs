@@ -26,8 +26,10 @@ public static class SurveyComparison
         foreach (PackageSurvey package in survey.Packages)
         {
             facts[$"{package.Title}, program version"] = package.ProgramVersion ?? "not told";
-            foreach (ComponentSurvey component in package.Components) facts[$"{package.Title}, {component.Name}, version"] = component.Version ?? "not told";
-            foreach (ComponentSurvey workstation in package.Workstations) facts[$"{package.Title}, workstation {workstation.Name}, version"] = workstation.Version ?? "not told";
+            foreach (ComponentSurvey component in package.Components) facts[$"{package.Title}, "
+                + $"{component.Name}, version"] = component.Version ?? "not told";
+            foreach (ComponentSurvey workstation in package.Workstations) facts[$"{package.Title}, "
+                + $"workstation {workstation.Name}, version"] = workstation.Version ?? "not told";
             foreach (SettingFound setting in package.Settings) facts[$"{package.Title}, setting {setting.Name}"] = setting.Value
                 ?? "(not set)";
             foreach (CustomFile file in package.CustomFiles) facts[$"{package.Title}, {file.Path}"] = file.State;

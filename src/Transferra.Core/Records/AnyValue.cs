@@ -93,7 +93,8 @@ public static class AnyValue
                 foreach (int row in rows)
                     if (!values.IsNull(row) && values[row][0] != Text && refused.Add(row))
                         rejects.Add(new RowReject(row, FaultCode.WrongKind,
-                            $"{output.Table.Name}.{output.Table.Columns[column].Name} holds values of several kinds, here {Name(values[row][0])}; {engine} has no such columns", Show(values[row])));
+                            $"{output.Table.Name}.{output.Table.Columns[column].Name} holds values of several kinds, here "
+                                + $"{Name(values[row][0])}; {engine} has no such columns", Show(values[row])));
             }
         if (refused.Count > 0)
         {

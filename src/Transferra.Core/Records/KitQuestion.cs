@@ -33,7 +33,8 @@ public static partial class KitQuestion
         string text = WithoutEnd(sql);
         if (!Begins().IsMatch(text)) return "a question to the engine begins with SELECT, WITH, VALUES, SHOW or PRAGMA";
         string plain = Unclear().IsMatch(text) ? text : Quoted().Replace(text, "''");
-        if (plain.Contains(';', StringComparison.Ordinal)) return "a question to the engine is one statement, and this may be several: there is a semicolon in it";
+        if (plain.Contains(';', StringComparison.Ordinal)) return "a question to the engine is one statement, and this may be several: "
+            + "there is a semicolon in it";
         return Writes().IsMatch(plain) ? "a question to the engine puts nothing anywhere, and there is an INTO in it" : null;
     }
 

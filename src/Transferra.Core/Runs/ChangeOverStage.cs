@@ -34,7 +34,8 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
         else
         {
             if (On.Fact(Stages.Check, "faults") is not 0 and { } faults) obstacles.Add($"the check found {faults} faults in the old data");
-            if (On.Fact(Stages.Convert, "exceptions") is not 0 and { } exceptions) obstacles.Add($"{exceptions} records could not be converted");
+            if (On.Fact(Stages.Convert, "exceptions") is not 0 and { } exceptions) obstacles.Add($"{exceptions} "
+                + "records could not be converted");
             // That exceptions are not in the new store is said already; that all else is, the match has to prove.
             bool isForExceptions = On.Fact(Stages.Convert, "exceptions") is > 0
                 && On.FactsOf(Stages.Match)?.GetValueOrDefault("verdict") == nameof(Matching.Verdict.ProvedInPart);
@@ -46,7 +47,8 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
         IReadOnlyList<string> holders = On.Context.Places.OpenedBy(On.Company.OldStore);
         if (holders.Count > 0) obstacles.Add($"the store is open: {holders[0]}");
         if (On.DigestOfOld(On.Company.OldStore) != OldDigest) obstacles.Add("the old store was changed since the run began");
-        if (On.DigestOfNew(On.FinalStaged) != MadeDigest) obstacles.Add($"the new store is not the one that was {(IsMending ? "proved" : "matched")}");
+        if (On.DigestOfNew(On.FinalStaged) != MadeDigest) obstacles.Add("the new store is not the one that was "
+            + $"{(IsMending ? "proved" : "matched")}");
         return obstacles;
     }
 
@@ -65,7 +67,8 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
             On.Context.Closing?.CoverAlso(On.FinalStaged, On.Company.NewStore, On.Context.Office.Folder);
         }
         Swap.Forward();
-        return new StageOutcome(true, $"the new store is in place{(On.Company.MovesTo is { } moved ? ", " + moved.Shown : "")}; the old one is kept as {On.Aside.Shown}", Facts(("aside", On.Aside.Shown), ("new-sha256", On.DigestOfNew(On.Company.NewStore))));
+        return new StageOutcome(true, $"the new store is in place{(On.Company.MovesTo is { } moved ? ", " + moved.Shown : "")}; the old "
+            + $"one is kept as {On.Aside.Shown}", Facts(("aside", On.Aside.Shown), ("new-sha256", On.DigestOfNew(On.Company.NewStore))));
     }
 
     // Who could work with the old store can work with the new one: owner, group and permissions, also of the files in a folder.

@@ -22,7 +22,8 @@ public sealed class CheckStage(CompanyRun on) : Stage(on)
             summary = $"the check found {Count(result)} in the old data\nCorrect them in version {On.From.Name}"
                 + (result.Findings.Any(finding => finding.Mend.Length > 0)
                     ? $", or have those mended that the kit allows: transferra check {On.Company.Code} --mend" : "")
-                + $"\nTo have backup, conversion and match tried all the same, without a change-over: transferra upgrade {On.Company.Code} --despite-faults";
+                + "\nTo have backup, conversion and match tried all the same, without a change-over: transferra upgrade "
+                + $"{On.Company.Code} --despite-faults";
         else if (!result.IsReadable) summary = "the store is damaged or of an unknown shape";
         return new StageOutcome(result.IsReadable && mayGoOn, summary,
             Facts(("faults", result.Faults), ("findings", result.Findings.Count)), result);

@@ -195,7 +195,8 @@ public sealed class DiskVolume : IVolume
     {
         if (FileIdentity.Of(like) is { } owner && FileIdentity.EffectiveUser == 0 && SystemCalls.SetOwner(Terminated(path), owner.Owner,
             owner.Group) != 0)
-            throw new IOException($"{path} cannot be given to the owner of {like}: {Marshal.GetPInvokeErrorMessage(Marshal.GetLastPInvokeError()).ToLowerInvariant()}");
+            throw new IOException($"{path} cannot be given to the owner of {like}: "
+                + $"{Marshal.GetPInvokeErrorMessage(Marshal.GetLastPInvokeError()).ToLowerInvariant()}");
     }
 
     /// <inheritdoc/>

@@ -166,7 +166,8 @@ public sealed class Journal
         var entry = new JournalEntry(_entries.Count + 1, DateTimeOffset.UtcNow, company, stage, state, facts ?? new Dictionary<string,
             string>(), LastDigest);
         byte[] line = JsonSerializer.SerializeToUtf8Bytes(entry, Options);
-        if (_failed) throw new JournalException($"the journal {FilePath} could not be written a moment ago; nothing more is done without it");
+        if (_failed) throw new JournalException($"the journal {FilePath} could not be written a moment ago; "
+            + "nothing more is done without it");
         _failed = true;
         try
         {

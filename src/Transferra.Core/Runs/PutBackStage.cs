@@ -80,7 +80,8 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
         Swap.Forward();
         if (Target.IsOnServer && ScriptInSet() is { } script)
             foreach (string remark in On.Context.Stores.AddUnmoved(Target, script)) On.Context.Observer.Told("not brought back: " + remark);
-        return new StageOutcome(true, $"the company is as in the set; what was there is kept{(Target.IsOnServer ? $" as {SetAside(Target).To.Shown}" : $" in {Present}")}", DoneFacts());
+        return new StageOutcome(true, "the company is as in the set; what was there is "
+            + $"kept{(Target.IsOnServer ? $" as {SetAside(Target).To.Shown}" : $" in {Present}")}", DoneFacts());
     }
 
     private Dictionary<string, string> DoneFacts()
@@ -161,7 +162,8 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
         if (begun) Swap.Back();
         else Swap.ClearEmptyPlaces();
         if (worked is not null)
-            return new TakenBack("what was there before the restore is back in its place; what the set had brought was worked with since, and is kept: "
+            return new TakenBack("what was there before the restore is back in its place; what the set had brought was worked with "
+                + "since, and is kept: "
                 + (Target.IsOnServer ? RestoredStore.Shown : Restored), IsWhole: false);
         RemoveRestored();
         const string back = "what was there before the restore is back in its place";

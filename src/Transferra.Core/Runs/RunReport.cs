@@ -69,7 +69,8 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
         Journal journal = run.Journal;
         if (journal.Damage is { } damage) throw damage;
         if (journal.Entries.Count == 0)
-            throw new TransferraException($"the run {run.Id} was interrupted before its first line was written, so there is nothing to report", "Nothing was done in it.");
+            throw new TransferraException($"the run {run.Id} was interrupted before its first line was written, "
+                + "so there is nothing to report", "Nothing was done in it.");
         JournalEntry begun = journal.Entries[0];
         string state = run.IsUndone ? "undone" : run.IsUndoing ? "undoing" : run.IsGivenUp ? "given up" : run.IsUnfinished ? "unfinished"
             : "ended";

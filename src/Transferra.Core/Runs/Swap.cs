@@ -26,7 +26,8 @@ public sealed class Swap(StorePlaces places, IReadOnlyList<Move> moves)
         // The state after n moves: of a name that several moves touch, the last of the first n decides whether it is there.
         for (int done = moves.Count; done >= 0; done--)
             if (Fits(done, found)) return done;
-        throw new TransferraException($"what is on the disk fits no step of the change-over: {string.Join("; ", moves.Select(move => $"{move.From.Shown} -> {move.To.Shown}"))}",
+        throw new TransferraException("what is on the disk fits no step of the change-over: "
+            + $"{string.Join("; ", moves.Select(move => $"{move.From.Shown} -> {move.To.Shown}"))}",
             "Somebody moved a file or renamed a database by hand. Put things back as the journal says, then try again.");
     }
 

@@ -153,8 +153,10 @@ public sealed class UpgradeRun
         foreach (Stage stage in stages)
             if (stage.Disagreement() is { } what)
                 throw new TransferraException($"{on.Company.Code}: {what}",
-                    $"Nothing was changed. The journal {on.Run.Journal.FilePath} and the disk do not agree, so nothing is done on its word. "
-                    + $"To leave everything where it lies, and then bring the company back from a backup set: transferra undo --run {on.Run.Id} --give-up");
+                    $"Nothing was changed. The journal {on.Run.Journal.FilePath} and the disk do not agree, "
+                        + "so nothing is done on its word. "
+                    + "To leave everything where it lies, and then bring the company back from a backup set: transferra undo --run "
+                    + $"{on.Run.Id} --give-up");
     }
 
     /// <summary>Ends a run that can neither be finished nor taken back: everything stays where it lies.</summary>
@@ -191,7 +193,8 @@ public sealed class UpgradeRun
         Stages.Mend => [new CheckStage(on), new BackupStage(on), new MendStage(on), new ChangeOverStage(on), new CheckMendedStage(on)],
         "upgrade" => [new CheckStage(on), new BackupStage(on), new ConvertStage(on), new MatchStage(on), new ChangeOverStage(on),
             new CheckAgainStage(on)],
-        _ => throw new TransferraException($"the run {on.Run.Id} is of a kind that this version does not know: {ValueText.Quote(on.Run.Kind)}",
+        _ => throw new TransferraException($"the run {on.Run.Id} is of a kind that this version does not know: "
+            + $"{ValueText.Quote(on.Run.Kind)}",
             "Use the version of Transferra that began it."),
     };
 
@@ -203,7 +206,8 @@ public sealed class UpgradeRun
     {
         const string next = "Put office.yaml and the kit back as they were when the run began.";
         Company company = _context.Office.Companies.FirstOrDefault(company => company.Code == code)
-            ?? throw new TransferraException($"the run {_run.Id} is about the company {code}, which is not in {OfficeLoader.FileName} any more", next);
+            ?? throw new TransferraException($"the run {_run.Id} is about the company {code}, "
+                + $"which is not in {OfficeLoader.FileName} any more", next);
         string from = _run.BegunFact(code, "from") ?? "", to = _run.BegunFact(code, "to") ?? "";
         // What is mended is the store where it is now, which may be the new place of an engine that was changed.
         if (_run.Kind == Stages.Mend)
@@ -214,7 +218,8 @@ public sealed class UpgradeRun
                 MovesTo = null
             };
         if (_run.BegunFact(code, "store") is { } store && store != company.OldStore.Shown)
-            throw new TransferraException($"the run {_run.Id} is about the store {store} of {code}, but {OfficeLoader.FileName} now names {company.OldStore.Shown}", next);
+            throw new TransferraException($"the run {_run.Id} is about the store {store} of {code}, but {OfficeLoader.FileName} now "
+                + $"names {company.OldStore.Shown}", next);
         KitVersion version = company.Kit.Version(from)
             ?? throw new TransferraException($"the kit {company.Kit.Id} has no version {from} any more", next);
         CustomFields custom = CustomFields.Read(_run.BegunFact(code, "custom"));

@@ -20,7 +20,9 @@ public static class WholeStore
         if (!address.IsOnServer || !context.Places.Exists(address)) return;
         using IStore store = context.Stores.Open(address, version.TextEncoding);
         if (store.NotRead() is { Count: > 0 } left)
-            throw new TransferraException($"the database {address.Path} of {company.Code} also holds {string.Join(", ", left)}; a change-over would leave that behind",
-                "Nothing was changed. Give the company a database of its own, or take what else is in it to another one, before it is changed over.");
+            throw new TransferraException($"the database {address.Path} of {company.Code} also holds {string.Join(", ", left)}; a "
+                + "change-over would leave that behind",
+                "Nothing was changed. Give the company a database of its own, or take what else is in it to another one, "
+                    + "before it is changed over.");
     }
 }

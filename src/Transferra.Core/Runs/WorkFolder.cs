@@ -49,7 +49,8 @@ public sealed class WorkFolder(IVolume volume, string path, string token, IReadO
         if (!volume.Exists(path)) volume.MakeFolder(path);
         else if (Directory.EnumerateFileSystemEntries(path).Any()) throw Foreign(); // empty, it was left by a stop between the two steps
         volume.WriteNew(MarkPath, JsonSerializer.SerializeToUtf8Bytes(new Mark(token,
-            "Made by a run of Transferra. Please move or remove nothing in this folder by hand: the original of a company may stand here."), JsonSerializerOptions.Web));
+            "Made by a run of Transferra. Please move or remove nothing in this folder by hand: "
+                + "the original of a company may stand here."), JsonSerializerOptions.Web));
         volume.FlushFolder(path);
         volume.FlushFolder(above);
     }
@@ -124,7 +125,8 @@ public sealed class WorkFolder(IVolume volume, string path, string token, IReadO
     }
 
     private TransferraException Foreign() => new($"the folder {path} was not made by this run, or its mark {MarkName} is gone",
-        "Another office may work with the same store. Nothing in the folder was touched. Find out whose it is; to leave everything where it lies: transferra undo --give-up");
+        "Another office may work with the same store. Nothing in the folder was touched. Find out whose it is; to leave everything where "
+            + "it lies: transferra undo --give-up");
 
     /// <summary>A new word for a run's journal, 32 hexadecimal digits that nobody can guess.</summary>
     public static string NewToken() => Convert.ToHexStringLower(System.Security.Cryptography.RandomNumberGenerator.GetBytes(16));

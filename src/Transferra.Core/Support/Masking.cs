@@ -47,7 +47,8 @@ public sealed partial class Masking(KitVersion version)
     {
         int colon = example.IndexOf(": ", StringComparison.Ordinal);
         string record = Record(table, colon < 0 ? example : example[..colon]);
-        return colon < 0 ? record : $"{record}: {(IsMaskedSubject(table, subject) ? FormOf(example[(colon + 2)..]) : example[(colon + 2)..])}";
+        return colon < 0 ? record : $"{record}: "
+            + $"{(IsMaskedSubject(table, subject) ? FormOf(example[(colon + 2)..]) : example[(colon + 2)..])}";
     }
 
     /// <summary>A line of a program's log without what looks like people's own: mail addresses, long numbers, and what stands behind

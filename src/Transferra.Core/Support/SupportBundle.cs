@@ -198,7 +198,8 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
                     var text = new StringBuilder();
                     while (reader.ReadLine() is { } line) text.AppendLine(Masking.LogLine(line));
                     _files.Add(("logs/" + Path.GetFileName(path), Encoding.UTF8.GetBytes(text.ToString()),
-                        $"{(isCut ? "the last part of " : "")}{path}; mail addresses, long numbers and what stands behind words like password are masked: read it before you send it"));
+                        $"{(isCut ? "the last part of " : "")}{path}; mail addresses, long numbers and what stands behind words like "
+                            + "password are masked: read it before you send it"));
                 }
                 catch (Exception error) when (error is IOException or UnauthorizedAccessException)
                 {

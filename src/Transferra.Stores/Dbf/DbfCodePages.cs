@@ -109,6 +109,7 @@ internal static class DbfCodePages
             .Replace("OEM", "", StringComparison.OrdinalIgnoreCase).Trim();
         return Names.GetValueOrDefault(name) ?? Names.GetValueOrDefault(bare) ?? (TextEncodings.IsKnown(name) ? name
             : throw new TransferraException($"{page} names the code page {ValueText.Quote(name)}, which is not known here",
-                $"Write one of these into it: utf-8, {string.Join(", ", DriversByName.Keys)}. Or take the file away and say the code page in the kit's version file (text-encoding)."));
+                $"Write one of these into it: utf-8, {string.Join(", ", DriversByName.Keys)}. Or take the file away and say the code "
+                    + "page in the kit's version file (text-encoding)."));
     }
 }

@@ -55,7 +55,8 @@ internal sealed class DbfRecordReader : IRecordReader
             _ => false,
         };
         if (readable && !(column.Type.Kind == FieldKind.Text && field.Kind is 'I' or '+')) return field;
-        throw new TransferraException($"{table.FilePath}: the field {field.Name} is of the kind {field.Kind} ({type}) and cannot be read as {column.Type}",
+        throw new TransferraException($"{table.FilePath}: the field {field.Name} is of the kind {field.Kind} ({type}) and cannot be read "
+            + $"as {column.Type}",
             "Correct the column's type in the kit's version file.");
     }
 
@@ -116,7 +117,8 @@ internal sealed class DbfRecordReader : IRecordReader
         vector.AppendNull();
         if (reason.Length == 0)
             reason = fault == FaultCode.NotText
-                ? _table.CodePage is null ? $"the bytes are no text, as nothing says their code page; say it in a file {_table.Name}.cpg beside the table, or in the kit (text-encoding)"
+                ? _table.CodePage is null ? $"the bytes are no text, as nothing says their code page; say it in a file {_table.Name}.cpg "
+                    + "beside the table, or in the kit (text-encoding)"
                     : $"the bytes are no text in the code page {_table.CodePage}"
                 : $"the field holds no {vector.Type}";
         batch.Faults.Add(new RowFault(row, fault.Value, batch.Columns[column].Name, Shown(raw), reason));

@@ -127,7 +127,8 @@ internal sealed class DbfTableWriter : IDisposable
         foreach (ColumnShape shape in table.Columns)
         {
             if (shape.Name.Length is 0 or > NameBytes || shape.Name.Any(c => !char.IsAsciiLetterOrDigit(c) && c != '_'))
-                throw new TransferraException($"{table.Name}.{shape.Name} cannot be a field of a .dbf table: names there have at most {NameBytes} letters, digits and _", "Name it otherwise in the kit's version file.");
+                throw new TransferraException($"{table.Name}.{shape.Name} cannot be a field of a .dbf table: names there have at most "
+                    + $"{NameBytes} letters, digits and _", "Name it otherwise in the kit's version file.");
             (How how, char kind, int length, int decimals) = Field(shape, encoding is null ? 4 : 1);
             bool nullable = !shape.Required && !table.Key.Contains(shape.Name, StringComparer.OrdinalIgnoreCase);
             int lengthBit = how == How.Varchar ? bit++ : -1, nullBit = nullable ? bit++ : -1;
@@ -138,7 +139,8 @@ internal sealed class DbfTableWriter : IDisposable
         (_flagsAt, _flagBytes) = (offset, (bit + 7) / 8);
         _record = new byte[offset + _flagBytes];
         if (_record.Length > ushort.MaxValue)
-            throw new TransferraException($"the table {table.Name} is too wide for .dbf: {_record.Length} bytes a record, and {ushort.MaxValue} is the most",
+            throw new TransferraException($"the table {table.Name} is too wide for .dbf: {_record.Length} bytes a record, and "
+                + $"{ushort.MaxValue} is the most",
                 "Split it in the kit's version file.");
         if (_columns.Length > 254)
             throw new TransferraException($"the table {table.Name} has too many columns for .dbf: {_columns.Length}, and 254 is the most",

@@ -56,10 +56,12 @@ internal sealed class DbfTable : IFileTable
             for (int i = 0; i < Header.Fields.Count; i++)
                 if (Shape.Columns[i].Type is var type && type != Header.Fields[i].TypeIn(Header.Level))
                     yield return new StoreRemark(StoreRemark.Odd,
-                        $"{FilePath}: {Header.Fields[i].Name} is declared as {Header.Fields[i].TypeIn(Header.Level)} and holds numbers that need {type}");
+                        $"{FilePath}: {Header.Fields[i].Name} is declared as {Header.Fields[i].TypeIn(Header.Level)} and holds numbers "
+                            + $"that need {type}");
             if (_kitsCodePage is not null && DbfCodePages.Of(Header.Driver) is { } told && told != CodePage)
                 yield return new StoreRemark(StoreRemark.Odd,
-                    $"{FilePath}: its header says that its text is in {told}, and it is read as {CodePage}. Where accents look wrong, put a file {Name}.cpg beside it with the name of the right code page");
+                    $"{FilePath}: its header says that its text is in {told}, and it is read as {CodePage}. Where accents look wrong, "
+                        + $"put a file {Name}.cpg beside it with the name of the right code page");
         }
     }
 

@@ -39,7 +39,8 @@ internal sealed class DelimitedRecordReader : RowReader
         for (int i = 0; i < table.Columns.Count; i++)
             if (string.Equals(table.Columns[i], column.Name, StringComparison.OrdinalIgnoreCase)) return i;
         return !table.Form.HasHeader ? position
-            : throw new TransferraException($"{table.FilePath} has no column {column.Name}; its first line names {string.Join(", ", table.Columns)}",
+            : throw new TransferraException($"{table.FilePath} has no column {column.Name}; its first line names "
+                + $"{string.Join(", ", table.Columns)}",
                 "The store's files differ from what the kit says of this version; run: transferra check");
     }
 

@@ -77,7 +77,8 @@ internal sealed class FbInsert : IDisposable
     /// <summary>Inserts one row.</summary>
     public void Single(FbTransaction transaction, TableOutput output, int row)
     {
-        _single ??= Prepare($"INSERT INTO {FbLink.Quote(_table.Name)} ({Columns}) VALUES ({string.Join(", ", _table.Columns.Select((_, i) => Parameter(i)))})", 1);
+        _single ??= Prepare($"INSERT INTO {FbLink.Quote(_table.Name)} ({Columns}) VALUES "
+            + $"({string.Join(", ", _table.Columns.Select((_, i) => Parameter(i)))})", 1);
         Use(_single, transaction);
         for (int column = 0; column < output.Vectors.Count; column++) _single.Parameters[column].Value = ValueOf(output.Vectors[column],
             row);

@@ -40,7 +40,8 @@ internal sealed class FbMender : SqlMender
 
     public override ColumnShape Prepare(TableShape table)
     {
-        foreach (string?[] trigger in Rows($"SELECT TRIM(RDB$TRIGGER_NAME) FROM RDB$TRIGGERS WHERE UPPER(RDB$RELATION_NAME) = UPPER({FbLink.Literal(table.Name)}) AND COALESCE(RDB$SYSTEM_FLAG, 0) = 0 AND COALESCE(RDB$TRIGGER_INACTIVE, 0) = 0"))
+        foreach (string?[] trigger in Rows("SELECT TRIM(RDB$TRIGGER_NAME) FROM RDB$TRIGGERS WHERE UPPER(RDB$RELATION_NAME) = "
+            + $"UPPER({FbLink.Literal(table.Name)}) AND COALESCE(RDB$SYSTEM_FLAG, 0) = 0 AND COALESCE(RDB$TRIGGER_INACTIVE, 0) = 0"))
         {
             _silenced.Add(trigger[0]!);
             Execute($"ALTER TRIGGER {Quote(trigger[0]!)} INACTIVE");
@@ -64,13 +65,16 @@ internal sealed class FbMender : SqlMender
     private (string Name, int CharacterSet, int Length) Column(string table, string column)
     {
         if (_columns.TryGetValue((table, column), out (string, int, int) known)) return known;
-        string?[] row = Rows($"SELECT FIRST 1 TRIM(f.RDB$FIELD_NAME), COALESCE(t.RDB$CHARACTER_SET_ID, 0), COALESCE(t.RDB$FIELD_LENGTH, 0) FROM RDB$RELATION_FIELDS f JOIN RDB$FIELDS t ON t.RDB$FIELD_NAME = f.RDB$FIELD_SOURCE "
-            + $"WHERE UPPER(f.RDB$RELATION_NAME) = UPPER({FbLink.Literal(table)}) AND UPPER(f.RDB$FIELD_NAME) = UPPER({FbLink.Literal(column)})")[0];
+        string?[] row = Rows("SELECT FIRST 1 TRIM(f.RDB$FIELD_NAME), COALESCE(t.RDB$CHARACTER_SET_ID, 0), COALESCE(t.RDB$FIELD_LENGTH, "
+            + "0) FROM RDB$RELATION_FIELDS f JOIN RDB$FIELDS t ON t.RDB$FIELD_NAME = f.RDB$FIELD_SOURCE "
+            + $"WHERE UPPER(f.RDB$RELATION_NAME) = UPPER({FbLink.Literal(table)}) AND UPPER(f.RDB$FIELD_NAME) = "
+            + $"UPPER({FbLink.Literal(column)})")[0];
         return _columns[(table, column)] = (row[0]!, (int)Whole(row[1]), (int)Whole(row[2]));
     }
 
     protected override string Name(string table, string? column = null) => Quote(column is not null ? Column(table, column).Name
-        : Rows($"SELECT FIRST 1 TRIM(RDB$RELATION_NAME) FROM RDB$RELATIONS WHERE UPPER(RDB$RELATION_NAME) = UPPER({FbLink.Literal(table)})")[0][0]!);
+        : Rows("SELECT FIRST 1 TRIM(RDB$RELATION_NAME) FROM RDB$RELATIONS WHERE UPPER(RDB$RELATION_NAME) = "
+            + $"UPPER({FbLink.Literal(table)})")[0][0]!);
 
     protected override string AtPlace(string table) => "RDB$DB_KEY = @place";
 
@@ -116,7 +120,8 @@ internal sealed class FbMender : SqlMender
     public override IReadOnlyList<PositionChange> SetPositions()
     {
         var changes = new List<PositionChange>();
-        foreach (string?[] row in Rows("SELECT TRIM(RDB$RELATION_NAME), TRIM(RDB$FIELD_NAME), TRIM(RDB$GENERATOR_NAME) FROM RDB$RELATION_FIELDS WHERE RDB$GENERATOR_NAME IS NOT NULL ORDER BY 1"))
+        foreach (string?[] row in Rows("SELECT TRIM(RDB$RELATION_NAME), TRIM(RDB$FIELD_NAME), TRIM(RDB$GENERATOR_NAME) FROM "
+            + "RDB$RELATION_FIELDS WHERE RDB$GENERATOR_NAME IS NOT NULL ORDER BY 1"))
         {
             long before = Whole(Rows($"SELECT GEN_ID({Quote(row[2]!)}, 0) FROM RDB$DATABASE")[0][0]), most =
                 Whole(Rows($"SELECT COALESCE(MAX({Quote(row[1]!)}), 0) FROM {Quote(row[0]!)}")[0][0]);

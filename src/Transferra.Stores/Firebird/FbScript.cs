@@ -37,17 +37,23 @@ internal static class FbScript
             return null;
         }
         // Keys before what refers to them.
-        IEnumerable<string> indexes = ask("SELECT TRIM(i.RDB$INDEX_NAME) FROM RDB$INDICES i LEFT JOIN RDB$RELATION_CONSTRAINTS c ON c.RDB$INDEX_NAME = i.RDB$INDEX_NAME WHERE COALESCE(i.RDB$SYSTEM_FLAG, 0) = 0 AND COALESCE(i.RDB$INDEX_INACTIVE, 0) = 0 "
-            + "ORDER BY CASE WHEN i.RDB$FOREIGN_KEY IS NOT NULL THEN 3 WHEN c.RDB$CONSTRAINT_TYPE = 'PRIMARY KEY' THEN 0 WHEN c.RDB$CONSTRAINT_TYPE IS NOT NULL THEN 1 ELSE 2 END, 1").Select(row => $"ALTER INDEX {quote(row[0]!)} ACTIVE");
+        IEnumerable<string> indexes = ask("SELECT TRIM(i.RDB$INDEX_NAME) FROM RDB$INDICES i LEFT JOIN RDB$RELATION_CONSTRAINTS c ON "
+            + "c.RDB$INDEX_NAME = i.RDB$INDEX_NAME WHERE COALESCE(i.RDB$SYSTEM_FLAG, 0) = 0 AND COALESCE(i.RDB$INDEX_INACTIVE, 0) = 0 "
+            + "ORDER BY CASE WHEN i.RDB$FOREIGN_KEY IS NOT NULL THEN 3 WHEN c.RDB$CONSTRAINT_TYPE = 'PRIMARY KEY' THEN 0 WHEN "
+            + "c.RDB$CONSTRAINT_TYPE IS NOT NULL THEN 1 ELSE 2 END, 1").Select(row => $"ALTER INDEX {quote(row[0]!)} ACTIVE");
         IEnumerable<string> triggers = Triggers(ask).Select(name => $"ALTER TRIGGER {quote(name)} ACTIVE");
-        IEnumerable<string> positions = ask("SELECT TRIM(RDB$GENERATOR_NAME) FROM RDB$GENERATORS WHERE COALESCE(RDB$SYSTEM_FLAG, 0) IN (0, 6) ORDER BY 1")
+        IEnumerable<string> positions = ask("SELECT TRIM(RDB$GENERATOR_NAME) FROM RDB$GENERATORS WHERE COALESCE(RDB$SYSTEM_FLAG, 0) IN "
+            + "(0, 6) ORDER BY 1")
             .Select(row => string.Create(CultureInfo.InvariantCulture,
                 $"SET GENERATOR {quote(row[0]!)} TO {ask($"SELECT GEN_ID({quote(row[0]!)}, 0) FROM RDB$DATABASE")[0][0]}"));
         // A check that looks into other tables would refuse records whose others are not there yet. The engine cannot switch it off, so
         // it is taken away and made again.
-        (string Table, string Name, string Source)[] looking = [.. ask("SELECT TRIM(r.RDB$RELATION_NAME), TRIM(r.RDB$CONSTRAINT_NAME), t.RDB$TRIGGER_SOURCE FROM RDB$RELATION_CONSTRAINTS r "
-            + "JOIN RDB$CHECK_CONSTRAINTS c ON c.RDB$CONSTRAINT_NAME = r.RDB$CONSTRAINT_NAME JOIN RDB$TRIGGERS t ON t.RDB$TRIGGER_NAME = c.RDB$TRIGGER_NAME "
-            + "WHERE r.RDB$CONSTRAINT_TYPE = 'CHECK' AND t.RDB$TRIGGER_TYPE = 1 AND UPPER(CAST(SUBSTRING(t.RDB$TRIGGER_SOURCE FROM 1 FOR 8000) AS VARCHAR(8000))) LIKE '%SELECT%' ORDER BY 1, 2")
+        (string Table, string Name, string Source)[] looking = [.. ask("SELECT TRIM(r.RDB$RELATION_NAME), TRIM(r.RDB$CONSTRAINT_NAME), "
+            + "t.RDB$TRIGGER_SOURCE FROM RDB$RELATION_CONSTRAINTS r "
+            + "JOIN RDB$CHECK_CONSTRAINTS c ON c.RDB$CONSTRAINT_NAME = r.RDB$CONSTRAINT_NAME JOIN RDB$TRIGGERS t ON t.RDB$TRIGGER_NAME = "
+            + "c.RDB$TRIGGER_NAME "
+            + "WHERE r.RDB$CONSTRAINT_TYPE = 'CHECK' AND t.RDB$TRIGGER_TYPE = 1 AND UPPER(CAST(SUBSTRING(t.RDB$TRIGGER_SOURCE FROM 1 FOR "
+            + "8000) AS VARCHAR(8000))) LIKE '%SELECT%' ORDER BY 1, 2")
             .Select(row => (row[0]!, row[1]!, row[2]!))];
         IEnumerable<string> awayWithChecks = looking.Select(check =>
             $"ALTER TABLE {quote(check.Table)} DROP CONSTRAINT {quote(check.Name)}");
@@ -59,5 +65,6 @@ internal static class FbScript
     }
 
     private static IEnumerable<string> Triggers(Func<string, List<IReadOnlyList<string?>>> ask) =>
-        ask("SELECT TRIM(RDB$TRIGGER_NAME) FROM RDB$TRIGGERS WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 AND COALESCE(RDB$TRIGGER_INACTIVE, 0) = 0 ORDER BY 1").Select(row => row[0]!);
+        ask("SELECT TRIM(RDB$TRIGGER_NAME) FROM RDB$TRIGGERS WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 AND COALESCE(RDB$TRIGGER_INACTIVE, "
+            + "0) = 0 ORDER BY 1").Select(row => row[0]!);
 }

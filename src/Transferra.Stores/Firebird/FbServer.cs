@@ -97,7 +97,8 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
     }
 
     public IReadOnlyList<string> Hindrances(string? name) => name is null ? [] : File.Exists(name) ? Unwritable(name)
-        : [$"the database file {name} is not on this machine, or may not be seen by this user; it is renamed at the change-over, so run this on the server's own machine and name the database by its path"];
+        : [$"the database file {name} is not on this machine, or may not be seen by this user; it is renamed at the change-over, so run "
+            + "this on the server's own machine and name the database by its path"];
 
     private static IReadOnlyList<string> Unwritable(string name)
     {
@@ -116,8 +117,10 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
     {
         using FbConnection? connection = FbLink.OpenIfThere(At(name));
         if (connection is null) return [];
-        using var command = new FbCommand("SELECT a.MON$ATTACHMENT_ID, TRIM(a.MON$USER), COALESCE(a.MON$REMOTE_PROCESS, ''), COALESCE(a.MON$REMOTE_ADDRESS, 'this machine'), a.MON$STATE, "
-            + "(SELECT DATEDIFF(SECOND FROM MAX(s.MON$TIMESTAMP) TO CURRENT_TIMESTAMP) FROM MON$STATEMENTS s WHERE s.MON$ATTACHMENT_ID = a.MON$ATTACHMENT_ID) FROM MON$ATTACHMENTS a WHERE a.MON$SYSTEM_FLAG = 0 ORDER BY 1", connection);
+        using var command = new FbCommand("SELECT a.MON$ATTACHMENT_ID, TRIM(a.MON$USER), COALESCE(a.MON$REMOTE_PROCESS, ''), "
+            + "COALESCE(a.MON$REMOTE_ADDRESS, 'this machine'), a.MON$STATE, "
+            + "(SELECT DATEDIFF(SECOND FROM MAX(s.MON$TIMESTAMP) TO CURRENT_TIMESTAMP) FROM MON$STATEMENTS s WHERE s.MON$ATTACHMENT_ID = "
+            + "a.MON$ATTACHMENT_ID) FROM MON$ATTACHMENTS a WHERE a.MON$SYSTEM_FLAG = 0 ORDER BY 1", connection);
         using FbDataReader reader = command.ExecuteReader();
         var sessions = new List<StoreSession>();
         while (reader.Read())

@@ -28,8 +28,10 @@ internal sealed class FbStore : IStore
         _transaction = BeginSnapshot(connection);
         _keys = new KeptKeys(ReadShape);
         _catalog = new Catalog<FbColumn>(address.Shown, LoadColumns(), column => column.Name);
-        IReadOnlyList<string?> told = Rows("SELECT RDB$GET_CONTEXT('SYSTEM', 'ENGINE_VERSION'), MON$ODS_MAJOR || '.' || MON$ODS_MINOR, MON$PAGE_SIZE, MON$PAGES * MON$PAGE_SIZE, MON$SQL_DIALECT, MON$FORCED_WRITES, "
-            + "(SELECT TRIM(COALESCE(RDB$CHARACTER_SET_NAME, 'NONE')) FROM RDB$DATABASE), TRIM(MON$OWNER), TRIM(CURRENT_USER) FROM MON$DATABASE").Single();
+        IReadOnlyList<string?> told = Rows("SELECT RDB$GET_CONTEXT('SYSTEM', 'ENGINE_VERSION'), MON$ODS_MAJOR || '.' || MON$ODS_MINOR, "
+            + "MON$PAGE_SIZE, MON$PAGES * MON$PAGE_SIZE, MON$SQL_DIALECT, MON$FORCED_WRITES, "
+            + "(SELECT TRIM(COALESCE(RDB$CHARACTER_SET_NAME, 'NONE')) "
+            + "FROM RDB$DATABASE), TRIM(MON$OWNER), TRIM(CURRENT_USER) FROM MON$DATABASE").Single();
         Identity = new StoreIdentity("Firebird", told[0]!, long.Parse(told[3]!, CultureInfo.InvariantCulture), new Dictionary<string,
             string>
         {
@@ -100,7 +102,8 @@ internal sealed class FbStore : IStore
         return rows;
     }
 
-    private const string IsTable = "COALESCE(r.RDB$SYSTEM_FLAG, 0) = 0 AND r.RDB$VIEW_BLR IS NULL AND COALESCE(r.RDB$RELATION_TYPE, 0) IN (0, 2)";
+    private const string IsTable = "COALESCE(r.RDB$SYSTEM_FLAG, 0) = 0 AND r.RDB$VIEW_BLR IS NULL "
+        + "AND COALESCE(r.RDB$RELATION_TYPE, 0) IN (0, 2)";
 
     // Identity columns are known to engines from 3.0 (on-disk structure 12) on.
     private bool HasIdentity => Convert.ToInt32(FbLink.Scalar(_connection, _transaction, "SELECT MON$ODS_MAJOR FROM MON$DATABASE"),
@@ -108,10 +111,13 @@ internal sealed class FbStore : IStore
 
     private Dictionary<string, FbColumn[]> LoadColumns()
     {
-        var rows = Rows("SELECT TRIM(r.RDB$RELATION_NAME), TRIM(f.RDB$FIELD_NAME), t.RDB$FIELD_TYPE, COALESCE(t.RDB$FIELD_SUB_TYPE, 0), COALESCE(t.RDB$FIELD_PRECISION, 0), -t.RDB$FIELD_SCALE, COALESCE(t.RDB$FIELD_LENGTH, 0), "
-            + "COALESCE(t.RDB$CHARACTER_LENGTH, 0), COALESCE(t.RDB$CHARACTER_SET_ID, 0), COALESCE(f.RDB$NULL_FLAG, t.RDB$NULL_FLAG, 0), COALESCE(f.RDB$DEFAULT_SOURCE, t.RDB$DEFAULT_SOURCE), "
+        var rows = Rows("SELECT TRIM(r.RDB$RELATION_NAME), TRIM(f.RDB$FIELD_NAME), t.RDB$FIELD_TYPE, COALESCE(t.RDB$FIELD_SUB_TYPE, 0), "
+            + "COALESCE(t.RDB$FIELD_PRECISION, 0), -t.RDB$FIELD_SCALE, COALESCE(t.RDB$FIELD_LENGTH, 0), "
+            + "COALESCE(t.RDB$CHARACTER_LENGTH, 0), COALESCE(t.RDB$CHARACTER_SET_ID, 0), COALESCE(f.RDB$NULL_FLAG, t.RDB$NULL_FLAG, 0), "
+            + "COALESCE(f.RDB$DEFAULT_SOURCE, t.RDB$DEFAULT_SOURCE), "
             + (HasIdentity ? "f.RDB$IDENTITY_TYPE" : "NULL")
-            + $" FROM RDB$RELATIONS r JOIN RDB$RELATION_FIELDS f ON f.RDB$RELATION_NAME = r.RDB$RELATION_NAME JOIN RDB$FIELDS t ON t.RDB$FIELD_NAME = f.RDB$FIELD_SOURCE WHERE {IsTable} AND t.RDB$DIMENSIONS IS NULL ORDER BY 1, f.RDB$FIELD_POSITION");
+            + " FROM RDB$RELATIONS r JOIN RDB$RELATION_FIELDS f ON f.RDB$RELATION_NAME = r.RDB$RELATION_NAME JOIN RDB$FIELDS t ON "
+            + $"t.RDB$FIELD_NAME = f.RDB$FIELD_SOURCE WHERE {IsTable} AND t.RDB$DIMENSIONS IS NULL ORDER BY 1, f.RDB$FIELD_POSITION");
         return rows.GroupBy(row => row[0]!).OrderBy(table => table.Key, StringComparer.Ordinal).ToDictionary(table => table.Key, table =>
             table.Select(row =>
             new FbColumn(row[1]!, Number(row[2]), Number(row[3]), Number(row[4]), Number(row[5]), Number(row[6]), Number(row[7]),
@@ -127,8 +133,10 @@ internal sealed class FbStore : IStore
 
     public IReadOnlyList<TableShape> ReadShape()
     {
-        var segments = Rows("SELECT TRIM(i.RDB$RELATION_NAME), TRIM(i.RDB$INDEX_NAME), TRIM(s.RDB$FIELD_NAME), COALESCE(i.RDB$UNIQUE_FLAG, 0), TRIM(c.RDB$CONSTRAINT_TYPE), TRIM(i.RDB$FOREIGN_KEY) FROM RDB$INDICES i "
-            + "JOIN RDB$INDEX_SEGMENTS s ON s.RDB$INDEX_NAME = i.RDB$INDEX_NAME LEFT JOIN RDB$RELATION_CONSTRAINTS c ON c.RDB$INDEX_NAME = i.RDB$INDEX_NAME WHERE COALESCE(i.RDB$SYSTEM_FLAG, 0) = 0 "
+        var segments = Rows("SELECT TRIM(i.RDB$RELATION_NAME), TRIM(i.RDB$INDEX_NAME), TRIM(s.RDB$FIELD_NAME), "
+            + "COALESCE(i.RDB$UNIQUE_FLAG, 0), TRIM(c.RDB$CONSTRAINT_TYPE), TRIM(i.RDB$FOREIGN_KEY) FROM RDB$INDICES i "
+            + "JOIN RDB$INDEX_SEGMENTS s ON s.RDB$INDEX_NAME = i.RDB$INDEX_NAME LEFT JOIN RDB$RELATION_CONSTRAINTS c ON c.RDB$INDEX_NAME "
+            + "= i.RDB$INDEX_NAME WHERE COALESCE(i.RDB$SYSTEM_FLAG, 0) = 0 "
             + "ORDER BY 1, 2, s.RDB$FIELD_POSITION");
         ILookup<string, IReadOnlyList<string?>> byTable = segments.ToLookup(row => row[0]!), byIndex = segments.ToLookup(row => row[1]!);
         return [.. _catalog.Tables.Select(table => new TableShape(table.Key,
@@ -149,14 +157,19 @@ internal sealed class FbStore : IStore
     public IReadOnlyList<StoreObject> ListObjects()
     {
         var objects = new List<StoreObject>();
-        foreach (IReadOnlyList<string?> row in Rows("SELECT TRIM(RDB$GENERATOR_NAME) FROM RDB$GENERATORS WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 ORDER BY 1"))
+        foreach (IReadOnlyList<string?> row in Rows("SELECT TRIM(RDB$GENERATOR_NAME) FROM RDB$GENERATORS WHERE COALESCE(RDB$SYSTEM_FLAG, "
+            + "0) = 0 ORDER BY 1"))
             objects.Add(new StoreObject("sequence", row[0]!, Position(row[0]!)));
         foreach (IReadOnlyList<string?> row in HasIdentity
-            ? Rows("SELECT TRIM(RDB$RELATION_NAME), TRIM(RDB$GENERATOR_NAME) FROM RDB$RELATION_FIELDS WHERE RDB$GENERATOR_NAME IS NOT NULL ORDER BY 1") : [])
+            ? Rows("SELECT TRIM(RDB$RELATION_NAME), TRIM(RDB$GENERATOR_NAME) FROM RDB$RELATION_FIELDS WHERE RDB$GENERATOR_NAME IS NOT "
+                + "NULL ORDER BY 1") : [])
             objects.Add(new StoreObject("numbering", row[0]!, Position(row[1]!)));
-        objects.AddRange(Rows("SELECT 'routine', TRIM(RDB$PROCEDURE_NAME), '' FROM RDB$PROCEDURES WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 UNION ALL "
-            + "SELECT 'trigger', TRIM(RDB$TRIGGER_NAME), TRIM(COALESCE(RDB$RELATION_NAME, '')) FROM RDB$TRIGGERS WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 UNION ALL "
-            + "SELECT 'view', TRIM(RDB$RELATION_NAME), '' FROM RDB$RELATIONS WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 AND RDB$VIEW_BLR IS NOT NULL ORDER BY 1, 2")
+        objects.AddRange(Rows("SELECT 'routine', TRIM(RDB$PROCEDURE_NAME), '' FROM RDB$PROCEDURES "
+            + "WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 UNION ALL "
+            + "SELECT 'trigger', TRIM(RDB$TRIGGER_NAME), TRIM(COALESCE(RDB$RELATION_NAME, '')) FROM RDB$TRIGGERS WHERE "
+            + "COALESCE(RDB$SYSTEM_FLAG, 0) = 0 UNION ALL "
+            + "SELECT 'view', TRIM(RDB$RELATION_NAME), '' FROM RDB$RELATIONS WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 AND RDB$VIEW_BLR IS "
+            + "NOT NULL ORDER BY 1, 2")
             .Select(row => new StoreObject(row[0]!.Trim(), row[1]!, row[2]!)));
         return [.. objects.OrderBy(entry => entry.Kind, StringComparer.Ordinal).ThenBy(entry => entry.Name, StringComparer.Ordinal)];
     }
@@ -166,11 +179,13 @@ internal sealed class FbStore : IStore
 
     public IReadOnlyList<string> NotCarried() => [.. NotRead(), .. FbScript.Read(_address, Rows, Quote, null, out string why) is not null
         ? (string[])[]
-        : [$"views, triggers, routines, rights and exact types: this user may not use the engine's own backup ({why}); tables, keys, relations, indexes and records are carried"]];
+        : [$"views, triggers, routines, rights and exact types: this user may not use the engine's own backup ({why}); tables, keys, "
+            + "relations, indexes and records are carried"]];
 
     /// <summary>Columns that hold arrays, which no query delivers as a value: nothing of them is read.</summary>
     public IReadOnlyList<string> NotRead() =>
-        [.. Rows("SELECT TRIM(r.RDB$RELATION_NAME), TRIM(f.RDB$FIELD_NAME) FROM RDB$RELATIONS r JOIN RDB$RELATION_FIELDS f ON f.RDB$RELATION_NAME = r.RDB$RELATION_NAME JOIN RDB$FIELDS t ON t.RDB$FIELD_NAME = f.RDB$FIELD_SOURCE "
+        [.. Rows("SELECT TRIM(r.RDB$RELATION_NAME), TRIM(f.RDB$FIELD_NAME) FROM RDB$RELATIONS r JOIN RDB$RELATION_FIELDS f ON "
+            + "f.RDB$RELATION_NAME = r.RDB$RELATION_NAME JOIN RDB$FIELDS t ON t.RDB$FIELD_NAME = f.RDB$FIELD_SOURCE "
         + $"WHERE {IsTable} AND t.RDB$DIMENSIONS IS NOT NULL ORDER BY 1, f.RDB$FIELD_POSITION")
             .Select(row => $"the column {row[0]}.{row[1]}, which holds arrays")];
 

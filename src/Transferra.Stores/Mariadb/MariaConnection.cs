@@ -12,7 +12,8 @@ internal static class MariaConnection
 
     // Values as they are, whatever the server's settings; nothing cut short, nothing rounded without a word, no limit for a long read.
     public const string Settings =
-        "SET SESSION sql_mode = 'STRICT_ALL_TABLES,NO_ZERO_DATE,NO_AUTO_VALUE_ON_ZERO,NO_ENGINE_SUBSTITUTION', time_zone = '+00:00', net_write_timeout = 3600, net_read_timeout = 3600, "
+        "SET SESSION sql_mode = 'STRICT_ALL_TABLES,NO_ZERO_DATE,NO_AUTO_VALUE_ON_ZERO,NO_ENGINE_SUBSTITUTION', time_zone = '+00:00', "
+            + "net_write_timeout = 3600, net_read_timeout = 3600, "
         + "wait_timeout = 86400, max_sort_length = 20000, max_error_count = 65535";
 
     // By these numbers we know our own connections among those of a database.

@@ -26,10 +26,13 @@ internal sealed class MariaMender : SqlMender
     public override ColumnShape Prepare(TableShape table)
     {
         // A table that counts a column of its own cannot have a second one; that one tells its records apart when it is unique.
-        if (Rows($"SELECT column_name FROM information_schema.columns WHERE table_schema = {_database} AND lower(table_name) = lower({MariaConnection.Literal(table.Name)}) AND extra LIKE '%auto_increment%'") is [var own, ..])
+        if (Rows($"SELECT column_name FROM information_schema.columns WHERE table_schema = {_database} AND lower(table_name) = "
+            + $"lower({MariaConnection.Literal(table.Name)}) AND extra LIKE '%auto_increment%'") is [var own, ..])
         {
-            if (Rows($"SELECT 1 FROM information_schema.statistics s WHERE table_schema = {_database} AND lower(table_name) = lower({MariaConnection.Literal(table.Name)}) AND column_name = {MariaConnection.Literal(own[0]!)} AND non_unique = 0 "
-                + "AND (SELECT count(*) FROM information_schema.statistics o WHERE o.table_schema = s.table_schema AND o.table_name = s.table_name AND o.index_name = s.index_name) = 1").Count == 0)
+            if (Rows($"SELECT 1 FROM information_schema.statistics s WHERE table_schema = {_database} AND lower(table_name) = "
+                + $"lower({MariaConnection.Literal(table.Name)}) AND column_name = {MariaConnection.Literal(own[0]!)} AND non_unique = 0 "
+                + "AND (SELECT count(*) FROM information_schema.statistics o WHERE o.table_schema = s.table_schema AND o.table_name = "
+                + "s.table_name AND o.index_name = s.index_name) = 1").Count == 0)
                 throw new TransferraException($"records of {table.Name} cannot be told apart: it counts {own[0]}, which is not unique",
                     "Take the mend of this table out of the kit, and mend it in the old program.");
             _places[table.Name] = own[0]!;
@@ -44,7 +47,9 @@ internal sealed class MariaMender : SqlMender
     private readonly Dictionary<string, string> _places = [];
 
     protected override string Name(string table, string? column = null) =>
-        MariaConnection.Quote(column ?? Rows($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_database} AND lower(table_name) = lower({MariaConnection.Literal(table)}) ORDER BY BINARY table_name <> {MariaConnection.Literal(table)} LIMIT 1")[0][0]!);
+        MariaConnection.Quote(column ?? Rows($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_database} AND "
+            + $"lower(table_name) = lower({MariaConnection.Literal(table)}) ORDER BY BINARY table_name <> "
+            + $"{MariaConnection.Literal(table)} LIMIT 1")[0][0]!);
 
     protected override string AtPlace(string table) => $"{MariaConnection.Quote(_places[table])} = @place";
 
@@ -62,7 +67,8 @@ internal sealed class MariaMender : SqlMender
     protected override bool IsOfEngine(Exception error) => error is MySqlException;
 
     private List<string> Tables() =>
-        [.. Rows($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_database} AND table_type = 'BASE TABLE' ORDER BY 1")
+        [.. Rows($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_database} "
+            + "AND table_type = 'BASE TABLE' ORDER BY 1")
         .Select(row => row[0]!)];
 
     public override string RebuildIndexes()
@@ -74,10 +80,13 @@ internal sealed class MariaMender : SqlMender
     public override IReadOnlyList<PositionChange> SetPositions()
     {
         var changes = new List<PositionChange>();
-        foreach (string?[] row in Rows($"SELECT t.table_name, t.auto_increment, c.column_name FROM information_schema.tables t JOIN information_schema.columns c USING (table_schema, table_name) WHERE table_schema = {_database} AND c.extra LIKE '%auto_increment%' AND c.column_name <> '{PlaceColumn}' ORDER BY 1"))
+        foreach (string?[] row in Rows("SELECT t.table_name, t.auto_increment, c.column_name FROM information_schema.tables t JOIN "
+            + $"information_schema.columns c USING (table_schema, table_name) WHERE table_schema = {_database} AND c.extra LIKE "
+            + $"'%auto_increment%' AND c.column_name <> '{PlaceColumn}' ORDER BY 1"))
         {
             long before = Whole(row[1]) - 1,
-                most = Whole(Rows($"SELECT coalesce(max({MariaConnection.Quote(row[2]!)}), 0) FROM {MariaConnection.Quote(row[0]!)}")[0][0]);
+                most = Whole(Rows($"SELECT coalesce(max({MariaConnection.Quote(row[2]!)}), 0) FROM "
+                    + $"{MariaConnection.Quote(row[0]!)}")[0][0]);
             if (before >= most) continue;
             Execute(FormattableString.Invariant($"ALTER TABLE {MariaConnection.Quote(row[0]!)} AUTO_INCREMENT = {most + 1}"));
             changes.Add(new PositionChange(row[0]!, before, most));
@@ -103,7 +112,8 @@ internal sealed class MariaMender : SqlMender
                 throw new TransferraException($"the trigger {trigger} belongs to the tables of {from.Shown}, and would not be copied",
                     "Take the triggers away for the time of the mending, and put them back after.");
             string set = MariaConnection.Scalar(connection,
-                $"SELECT concat('CHARACTER SET ', default_character_set_name, ' COLLATE ', default_collation_name) FROM information_schema.schemata WHERE schema_name = {schema}")!;
+                "SELECT concat('CHARACTER SET ', default_character_set_name, ' COLLATE ', default_collation_name) FROM "
+                    + $"information_schema.schemata WHERE schema_name = {schema}")!;
             MariaConnection.Execute(connection, $"CREATE DATABASE {target} {set}");
             MariaConnection.Execute(connection,
                 $"SET SESSION foreign_key_checks = 0, unique_checks = 0, sql_mode = 'NO_AUTO_VALUE_ON_ZERO'; USE {target}");
@@ -114,7 +124,9 @@ internal sealed class MariaMender : SqlMender
                 string declared = Declared(connection, $"{source}.{name}");
                 MariaConnection.Execute(connection, declared);
                 string columns = string.Join(", ", List(connection,
-                    $"SELECT column_name FROM information_schema.columns WHERE table_schema = {schema} AND table_name = {MariaConnection.Literal(table)} AND extra NOT LIKE '%GENERATED%' ORDER BY ordinal_position").Select(MariaConnection.Quote));
+                    $"SELECT column_name FROM information_schema.columns WHERE table_schema = {schema} AND table_name = "
+                        + $"{MariaConnection.Literal(table)} AND extra NOT LIKE '%GENERATED%' ORDER BY "
+                        + "ordinal_position").Select(MariaConnection.Quote));
                 MariaConnection.Execute(connection, $"INSERT INTO {target}.{name} ({columns}) SELECT {columns} FROM {source}.{name}");
             }
         }

@@ -20,7 +20,8 @@ internal sealed partial class MariaScript(MySqlConnection connection, string dat
 
     public StoreScript Read() => new([.. Tables()], [.. After().Select(found => found.Statement).OfType<string>()], [.. Rights()])
     {
-        Database = Rows($"SELECT concat(' CHARACTER SET ', default_character_set_name, ' COLLATE ', default_collation_name) FROM information_schema.schemata WHERE schema_name = {_schema}").Single()[0]!,
+        Database = Rows("SELECT concat(' CHARACTER SET ', default_character_set_name, ' COLLATE ', default_collation_name) FROM "
+            + $"information_schema.schemata WHERE schema_name = {_schema}").Single()[0]!,
     };
 
     private List<string?[]> Rows(string sql)
@@ -43,22 +44,26 @@ internal sealed partial class MariaScript(MySqlConnection connection, string dat
     [
         .. Named($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_schema} AND table_type = 'SEQUENCE' ORDER BY 1")
             .Select(name => Here(Rows($"SHOW CREATE SEQUENCE {Full(name)}")[0][1]!)),
-        .. Named($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_schema} AND table_type IN ('BASE TABLE', 'SYSTEM VERSIONED') ORDER BY 1").Select(name => Here(Rows($"SHOW CREATE TABLE {Full(name)}")[0][1]!)),
+        .. Named($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_schema} AND table_type IN ('BASE TABLE', "
+            + "'SYSTEM VERSIONED') ORDER BY 1").Select(name => Here(Rows($"SHOW CREATE TABLE {Full(name)}")[0][1]!)),
     ];
 
     private string Full(string name) => MariaConnection.Quote(database) + "." + MariaConnection.Quote(name);
 
     private IEnumerable<(string What, string? Statement)> After()
     {
-        foreach (string name in Named($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_schema} AND table_type = 'SEQUENCE' ORDER BY 1"))
+        foreach (string name in Named($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_schema} AND table_type = "
+            + "'SEQUENCE' ORDER BY 1"))
             yield return ("sequence " + name,
                 $"ALTER SEQUENCE {MariaConnection.Quote(name)} RESTART {Rows($"SELECT next_not_cached_value FROM {Full(name)}")[0][0]}");
-        foreach (string?[] row in Rows($"SELECT routine_name, routine_type FROM information_schema.routines WHERE routine_schema = {_schema} AND routine_type IN ('PROCEDURE', 'FUNCTION') ORDER BY 2, 1"))
+        foreach (string?[] row in Rows("SELECT routine_name, routine_type FROM information_schema.routines WHERE routine_schema = "
+            + $"{_schema} AND routine_type IN ('PROCEDURE', 'FUNCTION') ORDER BY 2, 1"))
             yield return ($"{row[1]!.ToLowerInvariant()} {row[0]}", InMode(Rows($"SHOW CREATE {row[1]} {Full(row[0]!)}")[0], mode: 1,
                 text: 2));
         foreach (string name in Named($"SELECT table_name FROM information_schema.views WHERE table_schema = {_schema} ORDER BY 1"))
             yield return ("view " + name, Here(Rows($"SHOW CREATE VIEW {Full(name)}")[0][1]!));
-        foreach (string name in Named($"SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = {_schema} ORDER BY event_object_table, action_timing, event_manipulation, action_order"))
+        foreach (string name in Named($"SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = {_schema} ORDER BY "
+            + "event_object_table, action_timing, event_manipulation, action_order"))
             yield return ("trigger " + name, InMode(Rows($"SHOW CREATE TRIGGER {Full(name)}")[0], mode: 1, text: 2));
         foreach (string name in Named($"SELECT event_name FROM information_schema.events WHERE event_schema = {_schema} ORDER BY 1"))
             yield return ("event " + name, InMode(Rows($"SHOW CREATE EVENT {Full(name)}")[0], mode: 1, text: 3));
@@ -70,11 +75,17 @@ internal sealed partial class MariaScript(MySqlConnection connection, string dat
 
     private IEnumerable<string> Rights() =>
     [
-        .. Named($"SELECT concat('GRANT ', group_concat(privilege_type ORDER BY privilege_type SEPARATOR ', '), ' ON {Database}.* TO ', grantee, CASE WHEN max(is_grantable) = 'YES' THEN ' WITH GRANT OPTION' ELSE '' END) FROM information_schema.schema_privileges "
+        .. Named($"SELECT concat('GRANT ', group_concat(privilege_type ORDER BY privilege_type SEPARATOR ', '), ' ON {Database}.* TO ', "
+            + "grantee, CASE WHEN max(is_grantable) = 'YES' THEN ' WITH GRANT OPTION' ELSE '' END) FROM "
+            + "information_schema.schema_privileges "
             + $"WHERE replace(table_schema, char(92), '') = {_schema} GROUP BY grantee ORDER BY 1"),
-        .. Named($"SELECT concat('GRANT ', group_concat(privilege_type ORDER BY privilege_type SEPARATOR ', '), ' ON {Database}.`', replace(table_name, '`', '``'), '` TO ', grantee, CASE WHEN max(is_grantable) = 'YES' THEN ' WITH GRANT OPTION' ELSE '' END) FROM information_schema.table_privileges "
+        .. Named($"SELECT concat('GRANT ', group_concat(privilege_type ORDER BY privilege_type SEPARATOR ', '), ' ON {Database}.`', "
+            + "replace(table_name, '`', '``'), '` TO ', grantee, CASE WHEN max(is_grantable) = 'YES' THEN ' WITH GRANT OPTION' ELSE '' "
+            + "END) FROM information_schema.table_privileges "
             + $"WHERE table_schema = {_schema} GROUP BY grantee, table_name ORDER BY 1"),
-        .. Named($"SELECT concat('GRANT ', privilege_type, ' (`', replace(column_name, '`', '``'), '`) ON {Database}.`', replace(table_name, '`', '``'), '` TO ', grantee) FROM information_schema.column_privileges WHERE table_schema = {_schema} ORDER BY 1"),
+        .. Named($"SELECT concat('GRANT ', privilege_type, ' (`', replace(column_name, '`', '``'), '`) ON {Database}.`', "
+            + "replace(table_name, '`', '``'), '` TO ', grantee) FROM information_schema.column_privileges WHERE table_schema = "
+            + $"{_schema} ORDER BY 1"),
     ];
 
     /// <summary>What the script does not carry.</summary>
@@ -82,7 +93,8 @@ internal sealed partial class MariaScript(MySqlConnection connection, string dat
     {
         var lost = new List<string>();
         lost.AddRange(After().Where(found => found.Statement is null).Select(found => $"the {found.What}: this user may not see its text"));
-        lost.AddRange(Named($"SELECT concat('the past of the records of ', table_name, ', which the server keeps') FROM information_schema.tables WHERE table_schema = {_schema} AND table_type = 'SYSTEM VERSIONED' ORDER BY 1"));
+        lost.AddRange(Named("SELECT concat('the past of the records of ', table_name, ', which the server keeps') FROM "
+            + $"information_schema.tables WHERE table_schema = {_schema} AND table_type = 'SYSTEM VERSIONED' ORDER BY 1"));
         try
         {
             Rows("SELECT 1 FROM mysql.db LIMIT 1");

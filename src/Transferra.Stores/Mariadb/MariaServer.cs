@@ -29,7 +29,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
 
     /// <summary>The tables of a database, but for what a move keeps there.</summary>
     internal static List<string> TablesOf(MySqlConnection connection, string name) =>
-        List(connection, $"SELECT table_name FROM information_schema.tables WHERE table_schema = {MariaConnection.Literal(name)} AND table_type IN ('BASE TABLE', 'SYSTEM VERSIONED') AND table_name <> '{MovedTriggers.Kept}' ORDER BY table_name");
+        List(connection, $"SELECT table_name FROM information_schema.tables WHERE table_schema = {MariaConnection.Literal(name)} AND "
+            + $"table_type IN ('BASE TABLE', 'SYSTEM VERSIONED') AND table_name <> '{MovedTriggers.Kept}' ORDER BY table_name");
 
     /// <summary>One column of what a query gives, as text.</summary>
     internal static List<string> List(MySqlConnection connection, string sql, int column = 0)
@@ -64,14 +65,16 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         string show(string setting) => MariaConnection.Scalar(connection, $"SELECT @@GLOBAL.{setting}") ?? "";
         if (show("innodb_flush_log_at_trx_commit") != "1")
             found.Add(new ServerAdvice("flush-log", true,
-                $"innodb_flush_log_at_trx_commit is {show("innodb_flush_log_at_trx_commit")}: a power cut can lose the last seconds of what was committed",
+                $"innodb_flush_log_at_trx_commit is {show("innodb_flush_log_at_trx_commit")}: a power cut can lose the last seconds of "
+                    + "what was committed",
                 "SET GLOBAL innodb_flush_log_at_trx_commit = 1"));
         if (show("innodb_doublewrite") is "0" or "OFF")
             found.Add(new ServerAdvice("doublewrite", true, "innodb_doublewrite is off: a power cut can leave pages half-written",
                 "Set innodb_doublewrite = ON and start the server anew."));
         if (!show("sql_mode").Contains("STRICT", StringComparison.OrdinalIgnoreCase))
             found.Add(new ServerAdvice("sql-mode", false,
-                "the server is not strict: other programs' values that do not fit are cut without an error; Transferra sets its own sessions strict",
+                "the server is not strict: other programs' values that do not fit are cut without an error; Transferra sets its own "
+                    + "sessions strict",
                 "look for cut values in the check, and set sql_mode to STRICT_TRANS_TABLES"));
         if (show("log_bin") == "1")
             found.Add(new ServerAdvice("binary-log", false,
@@ -79,7 +82,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
                 "see that its volume has room"));
         if (MariaConnection.Scalar(connection, "SELECT @@GLOBAL.innodb_buffer_pool_size / 1048576 < 512") == "1")
             found.Add(new ServerAdvice("buffer-pool", false,
-                $"innodb_buffer_pool_size is only {Core.Runs.Sizes.Of(long.Parse(show("innodb_buffer_pool_size"), CultureInfo.InvariantCulture))}",
+                "innodb_buffer_pool_size is only "
+                    + $"{Core.Runs.Sizes.Of(long.Parse(show("innodb_buffer_pool_size"), CultureInfo.InvariantCulture))}",
                 "SET GLOBAL innodb_buffer_pool_size = 2147483648 for the night, if the machine has the memory"));
         if (List(connection, "XA RECOVER", 3).Count is > 0 and int prepared)
             found.Add(new ServerAdvice("prepared-transactions", true,
@@ -87,7 +91,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
                 "Look at XA RECOVER, then XA COMMIT or XA ROLLBACK each."));
         if (name is null) return found;
         List<string> without = List(connection,
-            $"SELECT concat(table_name, ' (', engine, ')') FROM information_schema.tables WHERE table_schema = {MariaConnection.Literal(name)} AND table_type = 'BASE TABLE' AND engine NOT IN ('InnoDB', 'RocksDB') ORDER BY 1");
+            "SELECT concat(table_name, ' (', engine, ')') FROM information_schema.tables WHERE table_schema = "
+                + $"{MariaConnection.Literal(name)} AND table_type = 'BASE TABLE' AND engine NOT IN ('InnoDB', 'RocksDB') ORDER BY 1");
         if (without.Count > 0)
             found.Add(new ServerAdvice("tables-without-transactions", false,
                 $"{without.Count} tables are of engines that keep no transactions, such as {without[0]}: a crash can damage them",
@@ -98,7 +103,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
     public IReadOnlyList<string> Names(string like)
     {
         using MySqlConnection connection = MariaConnection.Open(address, "");
-        return List(connection, "SELECT schema_name FROM information_schema.schemata WHERE schema_name NOT IN ('information_schema', 'performance_schema', 'mysql', 'sys') ORDER BY 1");
+        return List(connection, "SELECT schema_name FROM information_schema.schemata WHERE schema_name NOT IN ('information_schema', "
+            + "'performance_schema', 'mysql', 'sys') ORDER BY 1");
     }
 
     public void Rename(string from, string to)
@@ -114,7 +120,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
                 MariaConnection.Execute(connection, $"CREATE DATABASE {MariaConnection.Quote(to)}");
             MovedTriggers.TakeAway(connection, from, to);
             MariaConnection.Execute(connection, "RENAME TABLE " + string.Join(", ", tables.Select(table =>
-                $"{MariaConnection.Quote(from)}.{MariaConnection.Quote(table)} TO {MariaConnection.Quote(to)}.{MariaConnection.Quote(table)}")));
+                $"{MariaConnection.Quote(from)}.{MariaConnection.Quote(table)} TO "
+                    + $"{MariaConnection.Quote(to)}.{MariaConnection.Quote(table)}")));
         }
         catch (MySqlException error)
         {
@@ -134,7 +141,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         try { MovedTriggers.MakeAgain(connection, name); }
         catch (MySqlException error)
         {
-            throw MariaConnection.Stopped($"the triggers that belong to the tables of {name} cannot be made again; they are kept there in the table {MovedTriggers.Kept}", error);
+            throw MariaConnection.Stopped($"the triggers that belong to the tables of {name} cannot be made again; they are kept there "
+                + $"in the table {MovedTriggers.Kept}", error);
         }
     }
 
@@ -142,9 +150,11 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
     {
         using MySqlConnection connection = MariaConnection.Open(address, "");
         var found = new List<string>();
-        if (!List(connection, "SELECT privilege_type FROM information_schema.user_privileges WHERE replace(grantee, char(39), '') = current_user()")
+        if (!List(connection, "SELECT privilege_type FROM information_schema.user_privileges "
+            + "WHERE replace(grantee, char(39), '') = current_user()")
             .Contains("CREATE", StringComparer.OrdinalIgnoreCase))
-            found.Add("this user may not make databases; let an administrator say: GRANT CREATE, ALTER, DROP, INSERT, SELECT, INDEX, REFERENCES ON *.* TO ...");
+            found.Add("this user may not make databases; let an administrator say: GRANT CREATE, ALTER, DROP, INSERT, SELECT, INDEX, "
+                + "REFERENCES ON *.* TO ...");
         if (MariaConnection.Scalar(connection, "SELECT @@local_infile") != "1")
             found.Add("the server takes no rows from clients; switch it on for the time of the upgrade: SET GLOBAL local_infile = 1");
         if (name is not null && MovedTriggers.Hindrance(connection, name) is { } triggers) found.Add(triggers);
@@ -168,7 +178,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
     public IReadOnlyList<StoreSession> Sessions(string name)
     {
         using MySqlConnection connection = MariaConnection.Open(address, "");
-        using var command = new MySqlCommand($"SELECT id, user, host, command, time FROM information_schema.processlist WHERE db = {MariaConnection.Literal(name)} AND command <> 'Daemon' ORDER BY id", connection);
+        using var command = new MySqlCommand("SELECT id, user, host, command, time FROM information_schema.processlist WHERE db = "
+            + $"{MariaConnection.Literal(name)} AND command <> 'Daemon' ORDER BY id", connection);
         using MySqlDataReader reader = command.ExecuteReader();
         var sessions = new List<StoreSession>();
         while (reader.Read())
@@ -223,7 +234,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
             throw new TransferraException($"this user may not see who has accounts for {name}: {error.Message}",
                 "Let an administrator say: GRANT CREATE USER ON *.* TO ...; GRANT SELECT ON mysql.* TO ...", error);
         }
-        using var command = new MySqlCommand($"SELECT event_name, status, definer, sql_mode, time_zone FROM information_schema.events WHERE event_schema = {MariaConnection.Literal(name)} AND status = 'ENABLED' ORDER BY event_name", connection);
+        using var command = new MySqlCommand("SELECT event_name, status, definer, sql_mode, time_zone FROM information_schema.events "
+            + $"WHERE event_schema = {MariaConnection.Literal(name)} AND status = 'ENABLED' ORDER BY event_name", connection);
         using MySqlDataReader reader = command.ExecuteReader();
         while (reader.Read())
         {
@@ -285,12 +297,14 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
             return IsLocked(connection, door.Found["user"], door.Found["host"]);
         }
         return MariaConnection.Scalar(connection,
-            $"SELECT status FROM information_schema.events WHERE event_schema = {MariaConnection.Literal(door.Found["schema"])} AND event_name = {MariaConnection.Literal(door.Found["event"])}") is { } status ? status != "ENABLED" : null;
+            $"SELECT status FROM information_schema.events WHERE event_schema = {MariaConnection.Literal(door.Found["schema"])} AND "
+                + $"event_name = {MariaConnection.Literal(door.Found["event"])}") is { } status ? status != "ENABLED" : null;
     }
 
     private static bool HasAccount(MySqlConnection connection, StoreDoor door) =>
         MariaConnection.Scalar(connection,
-            $"SELECT 1 FROM mysql.user WHERE User = {MariaConnection.Literal(door.Found["user"])} AND Host = {MariaConnection.Literal(door.Found["host"])}")
+            $"SELECT 1 FROM mysql.user WHERE User = {MariaConnection.Literal(door.Found["user"])} AND Host = "
+                + $"{MariaConnection.Literal(door.Found["host"])}")
             is not null;
 
     private void Turn(StoreDoor door, bool shut)
@@ -309,13 +323,17 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
             // An event keeps who altered it last, and in which mode: both stay what they were.
             int at = door.Found["definer"].LastIndexOf('@');
             MariaConnection.Execute(connection,
-                $"SET SESSION sql_mode = {MariaConnection.Literal(door.Found["sql-mode"])}, time_zone = {MariaConnection.Literal(door.Found["time-zone"])}");
+                $"SET SESSION sql_mode = {MariaConnection.Literal(door.Found["sql-mode"])}, time_zone = "
+                    + $"{MariaConnection.Literal(door.Found["time-zone"])}");
             MariaConnection.Execute(connection,
-                $"ALTER DEFINER = {Account(door.Found["definer"][..at], door.Found["definer"][(at + 1)..])} EVENT {MariaConnection.Quote(door.Found["schema"])}.{MariaConnection.Quote(door.Found["event"])} {(shut ? "DISABLE" : "ENABLE")}");
+                $"ALTER DEFINER = {Account(door.Found["definer"][..at], door.Found["definer"][(at + 1)..])} EVENT "
+                    + $"{MariaConnection.Quote(door.Found["schema"])}.{MariaConnection.Quote(door.Found["event"])} "
+                    + $"{(shut ? "DISABLE" : "ENABLE")}");
         }
         catch (MySqlException error)
         {
-            throw MariaConnection.Stopped($"{(door.Kind == "account" ? "the account" : "the event")} {door.Name} cannot be {(shut ? "shut" : "opened")}", error);
+            throw MariaConnection.Stopped($"{(door.Kind == "account" ? "the account" : "the event")} {door.Name} cannot be "
+                + $"{(shut ? "shut" : "opened")}", error);
         }
     }
 }

@@ -29,7 +29,8 @@ internal sealed class MariaStore : IStore
     private MariaStore(StoreAddress address, MySqlConnection connection)
     {
         (_address, _connection, _database) = (address, connection, MariaConnection.Literal(address.Path));
-        string[] unsafeTables = [.. Rows($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_database} AND table_type = 'BASE TABLE' AND engine <> 'InnoDB' ORDER BY 1").Select(row => row[0]!)];
+        string[] unsafeTables = [.. Rows($"SELECT table_name FROM information_schema.tables WHERE table_schema = {_database} AND "
+            + "table_type = 'BASE TABLE' AND engine <> 'InnoDB' ORDER BY 1").Select(row => row[0]!)];
         if (unsafeTables.Length > 0)
         {
             _locks = MariaConnection.Open(address.Server!, address.Path);
@@ -44,7 +45,8 @@ internal sealed class MariaStore : IStore
         string version = MariaConnection.VersionOf(connection);
         bool isMaria = version.Contains("MariaDB", StringComparison.OrdinalIgnoreCase);
         IReadOnlyList<string?> schema =
-            Rows($"SELECT default_character_set_name, default_collation_name, current_user() FROM information_schema.schemata WHERE schema_name = {_database}")
+            Rows("SELECT default_character_set_name, default_collation_name, current_user() FROM information_schema.schemata WHERE "
+                + $"schema_name = {_database}")
             .SingleOrDefault()
             ?? throw new TransferraException($"the database {address.Shown} has gone", "Find out who removed it.");
         var facts = new Dictionary<string, string> { ["character_set"] = schema[0]!, ["collation"] = schema[1]!, ["user"] = schema[2]! };
@@ -52,7 +54,8 @@ internal sealed class MariaStore : IStore
             ? ServerTls.Said(address.Server!, tls) : ServerTls.Open;
         if (!isMaria) facts["flavour"] = "MySQL";
         if (unsafeTables.Length > 0) facts["tables_without_transactions"] = string.Join(", ", unsafeTables);
-        long bytes = long.Parse(Rows($"SELECT coalesce(sum(data_length + index_length), 0) FROM information_schema.tables WHERE table_schema = {_database}")
+        long bytes = long.Parse(Rows("SELECT coalesce(sum(data_length + index_length), 0) FROM information_schema.tables WHERE "
+            + $"table_schema = {_database}")
             .Single()[0]!, CultureInfo.InvariantCulture);
         Identity = new StoreIdentity("MariaDB", version.Split('-')[0], bytes, facts);
     }
@@ -96,8 +99,11 @@ internal sealed class MariaStore : IStore
 
     private Dictionary<string, MariaColumn[]> LoadColumns()
     {
-        var columns = Rows($"SELECT t.table_name, c.column_name, c.data_type, c.column_type, c.numeric_precision, c.numeric_scale, c.character_maximum_length, c.is_nullable, c.column_default, c.extra "
-            + $"FROM information_schema.tables t JOIN information_schema.columns c USING (table_schema, table_name) WHERE t.table_schema = {_database} AND t.table_type IN ('BASE TABLE', 'SYSTEM VERSIONED') AND t.table_name <> '{MovedTriggers.Kept}' ORDER BY t.table_name, c.ordinal_position");
+        var columns = Rows("SELECT t.table_name, c.column_name, c.data_type, c.column_type, c.numeric_precision, c.numeric_scale, "
+            + "c.character_maximum_length, c.is_nullable, c.column_default, c.extra "
+            + "FROM information_schema.tables t JOIN information_schema.columns c USING (table_schema, table_name) WHERE t.table_schema "
+            + $"= {_database} AND t.table_type IN ('BASE TABLE', 'SYSTEM VERSIONED') AND t.table_name <> '{MovedTriggers.Kept}' ORDER BY "
+            + "t.table_name, c.ordinal_position");
         return columns.GroupBy(row => row[0]!).OrderBy(table => table.Key, StringComparer.Ordinal)
             .ToDictionary(table => table.Key, table => table.Select(row => new MariaColumn(row[1]!, row[2]!.ToLowerInvariant(),
             row[3]!.Contains("unsigned", StringComparison.OrdinalIgnoreCase), Number(row[4]), Number(row[5]), row[6] is null
@@ -109,8 +115,10 @@ internal sealed class MariaStore : IStore
 
     public IReadOnlyList<TableShape> ReadShape()
     {
-        var indexes = Rows($"SELECT table_name, index_name, column_name, non_unique FROM information_schema.statistics WHERE table_schema = {_database} ORDER BY table_name, index_name, seq_in_index").ToLookup(row => row[0]!);
-        var relations = Rows($"SELECT table_name, constraint_name, column_name, referenced_table_name, referenced_column_name FROM information_schema.key_column_usage WHERE table_schema = {_database} AND referenced_table_name IS NOT NULL "
+        var indexes = Rows("SELECT table_name, index_name, column_name, non_unique FROM information_schema.statistics WHERE "
+            + $"table_schema = {_database} ORDER BY table_name, index_name, seq_in_index").ToLookup(row => row[0]!);
+        var relations = Rows("SELECT table_name, constraint_name, column_name, referenced_table_name, referenced_column_name FROM "
+            + $"information_schema.key_column_usage WHERE table_schema = {_database} AND referenced_table_name IS NOT NULL "
             + "ORDER BY table_name, constraint_name, ordinal_position").ToLookup(row => row[0]!);
         return [.. _catalog.Tables.Select(table => new TableShape(table.Key,
             [.. table.Value.Select(column => new ColumnShape(column.Name, MariaTypes.Of(column), column.Required,
@@ -131,10 +139,15 @@ internal sealed class MariaStore : IStore
 
     public IReadOnlyList<StoreObject> ListObjects() =>
     [
-        .. Rows($"SELECT 'event', event_name, '' FROM information_schema.events WHERE event_schema = {_database} UNION ALL SELECT 'routine', routine_name, '' FROM information_schema.routines WHERE routine_schema = {_database} "
-            + $"UNION ALL SELECT 'sequence', table_name, '' FROM information_schema.tables WHERE table_schema = {_database} AND table_type = 'SEQUENCE' "
-            + $"UNION ALL SELECT 'numbering', table_name, auto_increment FROM information_schema.tables WHERE table_schema = {_database} AND auto_increment IS NOT NULL "
-            + $"UNION ALL SELECT 'trigger', trigger_name, event_object_table FROM information_schema.triggers WHERE trigger_schema = {_database} UNION ALL SELECT 'view', table_name, '' FROM information_schema.views WHERE table_schema = {_database} ORDER BY 1, 2")
+        .. Rows($"SELECT 'event', event_name, '' FROM information_schema.events WHERE event_schema = {_database} UNION ALL SELECT "
+            + $"'routine', routine_name, '' FROM information_schema.routines WHERE routine_schema = {_database} "
+            + $"UNION ALL SELECT 'sequence', table_name, '' FROM information_schema.tables WHERE table_schema = {_database} AND "
+            + "table_type = 'SEQUENCE' "
+            + $"UNION ALL SELECT 'numbering', table_name, auto_increment FROM information_schema.tables WHERE table_schema = {_database} "
+            + "AND auto_increment IS NOT NULL "
+            + "UNION ALL SELECT 'trigger', trigger_name, event_object_table FROM information_schema.triggers WHERE trigger_schema = "
+            + $"{_database} UNION ALL SELECT 'view', table_name, '' FROM information_schema.views "
+            + $"WHERE table_schema = {_database} ORDER BY 1, 2")
             .Select(row => new StoreObject(row[0]!, row[1]!, row[2]!)),
     ];
 

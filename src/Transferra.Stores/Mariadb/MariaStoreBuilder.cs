@@ -90,7 +90,8 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
 
     private List<string?[]> ColumnsOfNote()
     {
-        using var command = new MySqlCommand("SELECT table_name, column_name, CASE WHEN extra LIKE '%GENERATED%' THEN 'generated' ELSE 'bit' END FROM information_schema.columns "
+        using var command = new MySqlCommand("SELECT table_name, column_name, CASE WHEN extra LIKE '%GENERATED%' THEN 'generated' ELSE "
+            + "'bit' END FROM information_schema.columns "
             + $"WHERE table_schema = {MariaConnection.Literal(_address.Path)} AND (data_type = 'bit' OR extra LIKE '%GENERATED%')",
                 _connection);
         using MySqlDataReader reader = command.ExecuteReader();
@@ -102,7 +103,8 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     private void RunScript(IReadOnlyList<string> statements)
     {
         if (MariaScript.Run(_connection, statements, _remarks) is [var failed, ..])
-            throw new TransferraException($"{_address.Shown} cannot be made again as it was: {Rounds.Shown(failed.Statement)}: {failed.Why}",
+            throw new TransferraException($"{_address.Shown} cannot be made again as it was: "
+                + $"{Rounds.Shown(failed.Statement)}: {failed.Why}",
                 "What the server lacks has to be put there first; or restore into a folder and look at the rows.");
         MariaConnection.Execute(_connection, WrittenMode);
     }
@@ -121,7 +123,8 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         List<string> lines = [.. table.Columns.Select((column, i) =>
         {
             bool isKey = LoadedTable.IsKey(table, column), isNumbered = LoadedTable.IsNumbered(table, column);
-            return $"{MariaConnection.Quote(column.Name)} {types[i]}{(column.Required || isKey ? " NOT NULL" : "")}{(isNumbered ? " AUTO_INCREMENT" : column.Default is { } value ? " DEFAULT " + value : "")}";
+            return $"{MariaConnection.Quote(column.Name)} "
+                + $"{types[i]}{(column.Required || isKey ? " NOT NULL" : "")}{(isNumbered ? " AUTO_INCREMENT" : column.Default is { } value ? " DEFAULT " + value : "")}";
         })];
         if (table.Key.Count > 0) lines.Add($"PRIMARY KEY ({Names(table.Key)})");
         // The server counts up only what an index begins with.
@@ -214,7 +217,8 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
             bool isBinary = column.Type.Kind == FieldKind.Binary, isBit = _ofNote.ContainsKey((output.Table.Name, column.Name));
             string variable = FormattableString.Invariant($"@b{loader.Columns.Count}");
             loader.Columns.Add(isBinary || isBit ? variable : MariaConnection.Quote(column.Name));
-            if (isBinary || isBit) loader.Expressions.Add($"{MariaConnection.Quote(column.Name)} = {(isBinary ? $"UNHEX({variable})" : $"CAST({variable} AS UNSIGNED)")}");
+            if (isBinary || isBit) loader.Expressions.Add($"{MariaConnection.Quote(column.Name)} = "
+                + $"{(isBinary ? $"UNHEX({variable})" : $"CAST({variable} AS UNSIGNED)")}");
         }
         int loaded = loader.Load();
         if (loaded == rows.Length && MariaConnection.Scalar(_connection, "SELECT @@warning_count") == "0") return null;
@@ -250,14 +254,16 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
             foreach (IndexShape index in shape.Indexes)
                 Guard($"an index of {shape.Name} cannot be built", () =>
                     MariaConnection.Execute(_connection,
-                    $"ALTER TABLE {MariaConnection.Quote(shape.Name)} ADD {(index.IsUnique ? "UNIQUE " : "")}INDEX {(index.Name.Length > 0 ? MariaConnection.Quote(index.Name) : "")} ({Names(index.Columns)})"));
+                    $"ALTER TABLE {MariaConnection.Quote(shape.Name)} ADD {(index.IsUnique ? "UNIQUE " : "")}INDEX "
+                        + $"{(index.Name.Length > 0 ? MariaConnection.Quote(index.Name) : "")} ({Names(index.Columns)})"));
         }
         foreach (TableShape shape in _tables.Values.Select(table => table.Shape).Where(_ => _script is null))
         {
             foreach (RelationShape relation in shape.Relations)
                 Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built",
                     () => MariaConnection.Execute(_connection,
-                    $"ALTER TABLE {MariaConnection.Quote(shape.Name)} ADD FOREIGN KEY ({Names(relation.Columns)}) REFERENCES {MariaConnection.Quote(relation.To)} ({Names(relation.On)})"));
+                    $"ALTER TABLE {MariaConnection.Quote(shape.Name)} ADD FOREIGN KEY ({Names(relation.Columns)}) REFERENCES "
+                        + $"{MariaConnection.Quote(relation.To)} ({Names(relation.On)})"));
         }
         foreach (LoadedTable table in _tables.Values)
         {

@@ -20,10 +20,12 @@ internal static class MovedTriggers
     public static void TakeAway(MySqlConnection connection, string from, string to)
     {
         List<string> names = MariaServer.List(connection,
-            $"SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = {MariaConnection.Literal(from)} ORDER BY event_object_table, action_timing, event_manipulation, action_order");
+            $"SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = {MariaConnection.Literal(from)} ORDER BY "
+                + "event_object_table, action_timing, event_manipulation, action_order");
         if (names.Count == 0) return;
         MariaConnection.Execute(connection,
-            $"CREATE TABLE {In(to)} (number INT NOT NULL PRIMARY KEY, origin VARCHAR(64) NOT NULL, session TEXT NOT NULL, statement LONGTEXT NOT NULL) ENGINE=InnoDB CHARACTER SET utf8mb4");
+            $"CREATE TABLE {In(to)} (number INT NOT NULL PRIMARY KEY, origin VARCHAR(64) NOT NULL, session TEXT NOT NULL, statement "
+                + "LONGTEXT NOT NULL) ENGINE=InnoDB CHARACTER SET utf8mb4");
         MariaConnection.Execute(connection, "START TRANSACTION");
         for (int i = 0; i < names.Count; i++)
         {
@@ -42,8 +44,10 @@ internal static class MovedTriggers
             connection);
         using MySqlDataReader reader = command.ExecuteReader();
         reader.Read();
-        if (reader.IsDBNull(2)) throw new TransferraException($"the text of the trigger {name} of {database} may not be read by this user", "Run as a user who may, or take the trigger away for the upgrade.");
-        return ($"SET SESSION sql_mode = {MariaConnection.Literal(reader.GetString(1))}, character_set_client = {reader.GetString(3)}, collation_connection = {reader.GetString(4)}",
+        if (reader.IsDBNull(2)) throw new TransferraException($"the text of the trigger {name} of {database} may "
+            + "not be read by this user", "Run as a user who may, or take the trigger away for the upgrade.");
+        return ($"SET SESSION sql_mode = {MariaConnection.Literal(reader.GetString(1))}, character_set_client = {reader.GetString(3)}, "
+            + $"collation_connection = {reader.GetString(4)}",
             reader.GetString(2));
     }
 
@@ -52,7 +56,8 @@ internal static class MovedTriggers
     public static void MakeAgain(MySqlConnection connection, string database)
     {
         if (MariaConnection.Scalar(connection,
-            $"SELECT 1 FROM information_schema.tables WHERE table_schema = {MariaConnection.Literal(database)} AND table_name = '{Kept}'") is null) return;
+            $"SELECT 1 FROM information_schema.tables WHERE table_schema = {MariaConnection.Literal(database)} AND table_name = "
+                + $"'{Kept}'") is null) return;
         List<string> origins = MariaServer.List(connection, $"SELECT DISTINCT origin FROM {In(database)}");
         if (origins.Count > 0)
         {
@@ -82,8 +87,10 @@ internal static class MovedTriggers
         if (rights.Contains("SUPER", StringComparer.OrdinalIgnoreCase)) return null;
         string me = MariaConnection.Scalar(connection, "SELECT current_user()") ?? "";
         if (definers.Any(definer => definer != me) && !rights.Contains("SET USER", StringComparer.OrdinalIgnoreCase))
-            return "triggers of other users have to be made again behind the tables, which this user may not; let an administrator say: GRANT SET USER ON *.* TO ...";
+            return "triggers of other users have to be made again behind the tables, which this user may not; let an administrator say: "
+                + "GRANT SET USER ON *.* TO ...";
         return MariaConnection.Scalar(connection, "SELECT @@log_bin = 1 AND @@log_bin_trust_function_creators = 0") == "1"
-            ? "triggers have to be made again behind the tables, which the binary log does not allow this user; SET GLOBAL log_bin_trust_function_creators = 1 for the night" : null;
+            ? "triggers have to be made again behind the tables, which the binary log does not allow this user; SET GLOBAL "
+                + "log_bin_trust_function_creators = 1 for the night" : null;
     }
 }

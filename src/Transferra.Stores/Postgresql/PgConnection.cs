@@ -17,8 +17,10 @@ internal static class PgConnection
 
     // Nothing that an administrator set for users may cut a long read short or change how a value is written; rows that a policy
     // would hide must be an error and not a silent loss.
-    private const string Settings = "SET statement_timeout = 0; SET lock_timeout = 0; SET idle_in_transaction_session_timeout = 0; SET DateStyle = 'ISO, YMD'; "
-        + "SET synchronize_seqscans = off; SET IntervalStyle = 'iso_8601'; SET TimeZone = 'UTC'; SET extra_float_digits = 1; SET row_security = off";
+    private const string Settings = "SET statement_timeout = 0; SET lock_timeout = 0; SET idle_in_transaction_session_timeout = 0; SET "
+        + "DateStyle = 'ISO, YMD'; "
+        + "SET synchronize_seqscans = off; SET IntervalStyle = 'iso_8601'; SET TimeZone = 'UTC'; SET extra_float_digits = 1; SET "
+        + "row_security = off";
 
     /// <summary>An open connection without pooling, so that nothing of us stays in a database that is about to be renamed.</summary>
     /// <exception cref="TransferraException">The server is not there, does not let us in, or has no such database.</exception>
@@ -70,7 +72,8 @@ internal static class PgConnection
             PostgresErrorCodes.InvalidCatalogName => new($"there is no database {database} on the PostgreSQL server at {at}",
                 "Correct the store in office.yaml.", error),
             PostgresErrorCodes.InvalidPassword or PostgresErrorCodes.InvalidAuthorizationSpecification =>
-                new($"the PostgreSQL server at {at} does not let {(server.User.Length > 0 ? server.User : "this user")} in: {((PostgresException)error).MessageText}",
+                new($"the PostgreSQL server at {at} does not let {(server.User.Length > 0 ? server.User : "this user")} in: "
+                    + $"{((PostgresException)error).MessageText}",
                     "Correct user and password-file in office.yaml, or the server's rules of who may come (pg_hba.conf).", error),
             { } => new($"the PostgreSQL server at {at} refuses the database {database}: {((PostgresException)error).MessageText}",
                 "Look into the server's log.", error),

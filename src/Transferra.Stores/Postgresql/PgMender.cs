@@ -28,8 +28,10 @@ internal sealed class PgMender : SqlMender
 
     public override ColumnShape Prepare(TableShape table)
     {
-        if (!_silencesTriggers && Rows($"SELECT tgname FROM pg_trigger WHERE tgrelid = {PgConnection.Literal(Name(table.Name))}::regclass AND NOT tgisinternal AND tgenabled <> 'D'") is [var trigger, ..])
-            throw new TransferraException($"the trigger {trigger[0]} of {table.Name} would run for every record that is put right, and this user may not keep it from that", "Run this as an administrator of the server.");
+        if (!_silencesTriggers && Rows("SELECT tgname FROM pg_trigger WHERE tgrelid = "
+            + $"{PgConnection.Literal(Name(table.Name))}::regclass AND NOT tgisinternal AND tgenabled <> 'D'") is [var trigger, ..])
+            throw new TransferraException($"the trigger {trigger[0]} of {table.Name} would run for every record that is put right, and "
+                + "this user may not keep it from that", "Run this as an administrator of the server.");
         return new ColumnShape(PlaceColumn, FieldType.Text);
     }
 
@@ -37,14 +39,18 @@ internal sealed class PgMender : SqlMender
         + PgConnection.Quote(RealName(table)) : PgConnection.Quote(RealColumn(table, column));
 
     private string RealName(string table) =>
-        Rows($"SELECT relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE nspname = {PgConnection.Literal(_schema)} AND lower(relname) = lower({PgConnection.Literal(table)}) AND relkind IN ('r', 'p') ORDER BY relname <> {PgConnection.Literal(table)} LIMIT 1")[0][0]!;
+        Rows("SELECT relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE nspname = "
+            + $"{PgConnection.Literal(_schema)} AND lower(relname) = lower({PgConnection.Literal(table)}) AND relkind IN ('r', 'p') "
+            + $"ORDER BY relname <> {PgConnection.Literal(table)} LIMIT 1")[0][0]!;
 
     private readonly Dictionary<(string, string), (string Name, string Type)> _columns = [];
 
     private (string Name, string Type) Column(string table, string column)
     {
         if (_columns.TryGetValue((table, column), out (string, string) known)) return known;
-        string?[] row = Rows($"SELECT attname, format_type(atttypid, atttypmod) FROM pg_attribute WHERE attrelid = {PgConnection.Literal(Name(table))}::regclass AND lower(attname) = lower({PgConnection.Literal(column)}) AND NOT attisdropped ORDER BY attname <> {PgConnection.Literal(column)} LIMIT 1")[0];
+        string?[] row = Rows("SELECT attname, format_type(atttypid, atttypmod) FROM pg_attribute WHERE attrelid = "
+            + $"{PgConnection.Literal(Name(table))}::regclass AND lower(attname) = lower({PgConnection.Literal(column)}) AND NOT "
+            + $"attisdropped ORDER BY attname <> {PgConnection.Literal(column)} LIMIT 1")[0];
         return _columns[(table, column)] = (row[0]!, row[1]!);
     }
 
@@ -75,12 +81,16 @@ internal sealed class PgMender : SqlMender
     {
         var changes = new List<PositionChange>();
         string schema = PgConnection.Literal(_schema);
-        foreach (string?[] row in Rows($"SELECT c.relname, a.attname, pg_get_serial_sequence(quote_ident(n.nspname) || '.' || quote_ident(c.relname), a.attname) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace JOIN pg_attribute a ON a.attrelid = c.oid WHERE n.nspname = {schema} AND c.relkind IN ('r', 'p') AND a.attnum > 0 AND NOT a.attisdropped ORDER BY 1, 2"))
+        foreach (string?[] row in Rows("SELECT c.relname, a.attname, pg_get_serial_sequence(quote_ident(n.nspname) || '.' || "
+            + "quote_ident(c.relname), a.attname) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace JOIN pg_attribute a ON "
+            + $"a.attrelid = c.oid WHERE n.nspname = {schema} AND c.relkind IN ('r', 'p') AND a.attnum > 0 "
+            + "AND NOT a.attisdropped ORDER BY 1, 2"))
         {
             if (row[2] is not { } sequence) continue;
             // A sequence that was never asked stands before its first number.
             long before = Whole(Rows($"SELECT CASE WHEN is_called THEN last_value ELSE last_value - 1 END FROM {sequence}")[0][0]);
-            long most = Whole(Rows($"SELECT coalesce(max({PgConnection.Quote(row[1]!)}), 0) FROM {PgConnection.Quote(_schema)}.{PgConnection.Quote(row[0]!)}")[0][0]);
+            long most = Whole(Rows($"SELECT coalesce(max({PgConnection.Quote(row[1]!)}), 0) FROM "
+                + $"{PgConnection.Quote(_schema)}.{PgConnection.Quote(row[0]!)}")[0][0]);
             if (before >= most) continue;
             Rows(FormattableString.Invariant($"SELECT setval({PgConnection.Literal(sequence)}, {most})"));
             changes.Add(new PositionChange(sequence, before, most));

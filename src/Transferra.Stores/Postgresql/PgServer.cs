@@ -74,7 +74,8 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
     public IReadOnlyList<string> Names(string like)
     {
         using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
-        using var command = new NpgsqlCommand("SELECT datname::text FROM pg_database WHERE datallowconn AND NOT datistemplate AND has_database_privilege(oid, 'CONNECT') ORDER BY 1", connection);
+        using var command = new NpgsqlCommand("SELECT datname::text FROM pg_database WHERE datallowconn AND NOT datistemplate AND "
+            + "has_database_privilege(oid, 'CONNECT') ORDER BY 1", connection);
         using NpgsqlDataReader reader = command.ExecuteReader();
         var names = new List<string>();
         while (reader.Read()) names.Add(reader.GetString(0));
@@ -91,7 +92,8 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         catch (PostgresException error) when (error.SqlState == PostgresErrorCodes.ObjectInUse)
         {
             IReadOnlyList<string> others = [.. Sessions(from).Select(session => session.Words)];
-            throw new TransferraException($"the database {from} cannot be renamed while somebody is connected to it{(others.Count > 0 ? ": " + others[0] : "")}", "End the connection, then try again.", error);
+            throw new TransferraException($"the database {from} cannot be renamed while somebody is connected to "
+                + $"it{(others.Count > 0 ? ": " + others[0] : "")}", "End the connection, then try again.", error);
         }
         catch (NpgsqlException error)
         {
@@ -124,18 +126,23 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
                 name);
         if (owner is not null) found.Add($"this user may not rename the database {name}, which belongs to {owner}");
         object? other = PgConnection.Scalar(connection,
-            "SELECT pg_get_userbyid(datdba)::text FROM pg_database WHERE datname = $1 AND datdba <> (SELECT oid FROM pg_roles WHERE rolname = current_user)",
+            "SELECT pg_get_userbyid(datdba)::text FROM pg_database WHERE datname = $1 AND datdba <> (SELECT oid FROM pg_roles WHERE "
+                + "rolname = current_user)",
             name);
         if (other is not null && owner is null && address.Owner is null)
-            found.Add($"the database {name} belongs to {other}, and a new one would belong to {PgConnection.Scalar(connection, "SELECT current_user::text")}, so that the program might not be let in; say owner: {other} in office.yaml");
+            found.Add($"the database {name} belongs to {other}, and a new one would belong to "
+                + $"{PgConnection.Scalar(connection, "SELECT current_user::text")}, so that the program might not be let in; say owner: "
+                + $"{other} in office.yaml");
         return found;
     }
 
     public IReadOnlyList<StoreSession> Sessions(string name)
     {
         using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
-        using var command = new NpgsqlCommand("SELECT pid, coalesce(usename, ''), coalesce(application_name, ''), coalesce(host(client_addr), 'this machine'), coalesce(state, ''), "
-            + "CASE WHEN state LIKE 'idle%' THEN extract(epoch FROM now() - state_change)::float8 END FROM pg_stat_activity WHERE datname = $1 AND backend_type = 'client backend' AND application_name <> $2 ORDER BY backend_start", connection);
+        using var command = new NpgsqlCommand("SELECT pid, coalesce(usename, ''), coalesce(application_name, ''), "
+            + "coalesce(host(client_addr), 'this machine'), coalesce(state, ''), "
+            + "CASE WHEN state LIKE 'idle%' THEN extract(epoch FROM now() - state_change)::float8 END FROM pg_stat_activity WHERE "
+            + "datname = $1 AND backend_type = 'client backend' AND application_name <> $2 ORDER BY backend_start", connection);
         command.Parameters.AddWithValue(name);
         command.Parameters.AddWithValue(PgConnection.Application);
         using NpgsqlDataReader reader = command.ExecuteReader();
@@ -165,7 +172,9 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
     public IReadOnlyList<StoreDoor> Doors(string name)
     {
         using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
-        using var command = new NpgsqlCommand("SELECT oid::bigint, datconnlimit, pg_has_role(current_user, datdba, 'USAGE'), (SELECT rolsuper FROM pg_roles WHERE rolname = current_user), pg_get_userbyid(datdba)::text FROM pg_database WHERE datname = $1", connection);
+        using var command = new NpgsqlCommand("SELECT oid::bigint, datconnlimit, pg_has_role(current_user, datdba, 'USAGE'), (SELECT "
+            + "rolsuper FROM pg_roles WHERE rolname = current_user), pg_get_userbyid(datdba)::text FROM pg_database "
+            + "WHERE datname = $1", connection);
         command.Parameters.AddWithValue(name);
         string oid;
         bool isSuper;
@@ -194,8 +203,10 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
     // Who may connect, apart from this user and from superusers; "" stands for everybody.
     private static List<(string Role, bool Grantable)> GranteesOf(NpgsqlConnection connection, string oid)
     {
-        using var command = new NpgsqlCommand("SELECT CASE a.grantee WHEN 0 THEN '' ELSE pg_get_userbyid(a.grantee)::text END, a.is_grantable FROM pg_database d, aclexplode(coalesce(d.datacl, acldefault('d', d.datdba))) a "
-            + "WHERE d.oid = $1::oid AND a.privilege_type = 'CONNECT' AND a.grantee <> d.datdba AND (a.grantee = 0 OR pg_get_userbyid(a.grantee) <> current_user) ORDER BY 1", connection);
+        using var command = new NpgsqlCommand("SELECT CASE a.grantee WHEN 0 THEN '' ELSE pg_get_userbyid(a.grantee)::text END, "
+            + "a.is_grantable FROM pg_database d, aclexplode(coalesce(d.datacl, acldefault('d', d.datdba))) a "
+            + "WHERE d.oid = $1::oid AND a.privilege_type = 'CONNECT' AND a.grantee <> d.datdba AND (a.grantee = 0 OR "
+            + "pg_get_userbyid(a.grantee) <> current_user) ORDER BY 1", connection);
         command.Parameters.AddWithValue(oid);
         using NpgsqlDataReader reader = command.ExecuteReader();
         var found = new List<(string, bool)>();

@@ -33,7 +33,8 @@ internal sealed class PgStore : IStore
         _snapshot = (string)PgConnection.Scalar(keeper, "SELECT pg_export_snapshot()")!;
         string encoding = Say("SELECT pg_encoding_to_char(encoding) FROM pg_database WHERE datname = current_database()");
         if (encoding == "SQL_ASCII" && textEncoding is not null) _decoder = new TextDecoder(textEncoding);
-        string others = Say("SELECT coalesce(string_agg(nspname, ', ' ORDER BY nspname), '') FROM pg_namespace n WHERE nspname !~ '^pg_' AND nspname NOT IN ('information_schema', " + PgConnection.Literal(_schema) + ") "
+        string others = Say("SELECT coalesce(string_agg(nspname, ', ' ORDER BY nspname), '') FROM pg_namespace n WHERE nspname !~ '^pg_' "
+            + "AND nspname NOT IN ('information_schema', " + PgConnection.Literal(_schema) + ") "
             + "AND EXISTS (SELECT 1 FROM pg_class c WHERE c.relnamespace = n.oid AND c.relkind IN ('r', 'p'))");
         var facts = new Dictionary<string, string>
         {
@@ -42,7 +43,8 @@ internal sealed class PgStore : IStore
             ["owner"] = Say("SELECT pg_get_userbyid(datdba) FROM pg_database WHERE datname = current_database()"),
             ["user"] = Say("SELECT current_user"),
         };
-        facts[ServerTls.Fact] = Say("SELECT coalesce((SELECT version FROM pg_stat_ssl WHERE pid = pg_backend_pid() AND ssl), '')") is { Length: > 0 } tls ? ServerTls.Said(address.Server!, tls) : ServerTls.Open;
+        facts[ServerTls.Fact] = Say("SELECT coalesce((SELECT version FROM pg_stat_ssl WHERE pid = pg_backend_pid() "
+            + "AND ssl), '')") is { Length: > 0 } tls ? ServerTls.Said(address.Server!, tls) : ServerTls.Open;
         if (others.Length > 0) facts["other_schemas"] = others;
         Identity = new StoreIdentity("PostgreSQL", keeper.ServerVersion.Split(' ')[0],
             long.Parse(Say("SELECT pg_database_size(current_database())"), CultureInfo.InvariantCulture), facts);
@@ -106,19 +108,24 @@ internal sealed class PgStore : IStore
     public IReadOnlyList<TableShape> ReadShape()
     {
         string where = $"WHERE n.nspname = {PgConnection.Literal(_schema)} AND {IsTable}";
-        const string names = "(SELECT coalesce(array_agg(a.attname::text ORDER BY k.place), '{}') FROM unnest({0}) WITH ORDINALITY k(num, place) JOIN pg_attribute a ON a.attrelid = {1} AND a.attnum = k.num)";
+        const string names = "(SELECT coalesce(array_agg(a.attname::text ORDER BY k.place), '{}') FROM unnest({0}) WITH ORDINALITY "
+            + "k(num, place) JOIN pg_attribute a ON a.attrelid = {1} AND a.attnum = k.num)";
         string Named(string numbers, string of) => names.Replace("{0}", numbers, StringComparison.Ordinal).Replace("{1}", of,
             StringComparison.Ordinal);
         ILookup<string, string[]> keys =
-            Rows($"SELECT c.relname, {Named("x.conkey", "c.oid")} FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace {where} AND x.contype = 'p'",
+            Rows($"SELECT c.relname, {Named("x.conkey", "c.oid")} FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid JOIN "
+                + $"pg_namespace n ON n.oid = c.relnamespace {where} AND x.contype = 'p'",
             reader => (reader.GetString(0), reader.GetFieldValue<string[]>(1)));
         ILookup<string, RelationShape> relations =
-            Rows($"SELECT c.relname, {Named("x.conkey", "c.oid")}, t.relname, {Named("x.confkey", "t.oid")} FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid "
-            + $"JOIN pg_class t ON t.oid = x.confrelid JOIN pg_namespace n ON n.oid = c.relnamespace {where} AND x.contype = 'f' ORDER BY x.conname",
+            Rows($"SELECT c.relname, {Named("x.conkey", "c.oid")}, t.relname, {Named("x.confkey", "t.oid")} FROM pg_constraint x JOIN "
+                + "pg_class c ON c.oid = x.conrelid "
+            + $"JOIN pg_class t ON t.oid = x.confrelid JOIN pg_namespace n ON n.oid = c.relnamespace {where} "
+            + "AND x.contype = 'f' ORDER BY x.conname",
             reader => (reader.GetString(0), new RelationShape(reader.GetFieldValue<string[]>(1), reader.GetString(2),
                 reader.GetFieldValue<string[]>(3))));
         ILookup<string, IndexShape> indexes =
-            Rows($"SELECT c.relname, i.relname, x.indisunique, {Named("x.indkey::int2[]", "c.oid")} FROM pg_index x JOIN pg_class c ON c.oid = x.indrelid JOIN pg_class i ON i.oid = x.indexrelid "
+            Rows($"SELECT c.relname, i.relname, x.indisunique, {Named("x.indkey::int2[]", "c.oid")} FROM pg_index x JOIN pg_class c ON "
+                + "c.oid = x.indrelid JOIN pg_class i ON i.oid = x.indexrelid "
             + $"JOIN pg_namespace n ON n.oid = c.relnamespace {where} AND NOT x.indisprimary ORDER BY i.relname",
             reader => (reader.GetString(0), new IndexShape(reader.GetString(1), reader.GetFieldValue<string[]>(3), reader.GetBoolean(2))));
         return [.. _catalog.Tables.Select(table => new TableShape(table.Key,
@@ -153,7 +160,8 @@ internal sealed class PgStore : IStore
     }
 
     private string From(string table) =>
-        (Say($"SELECT c.relkind FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND c.relname = {PgConnection.Literal(table)}") == "r"
+        (Say("SELECT c.relkind FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = "
+            + $"{PgConnection.Literal(_schema)} AND c.relname = {PgConnection.Literal(table)}") == "r"
         // ONLY: records of tables that inherit from it are their own
         ? "ONLY " : "") + PgConnection.Quote(_schema) + "." + PgConnection.Quote(table);
 
@@ -237,7 +245,9 @@ internal sealed class PgStore : IStore
         string name = _catalog.Table(table.Name), from = From(name);
         var fields = table.Columns.Select(wanted => FieldOf(_catalog.Column(name, wanted.Name), wanted.Type)).ToArray();
         string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
-        long pages = long.Parse(Say($"SELECT pg_relation_size({PgConnection.Literal(PgConnection.Quote(_schema) + "." + PgConnection.Quote(name))}) / current_setting('block_size')::int") ?? "0", CultureInfo.InvariantCulture);
+        long pages = long.Parse(Say(
+            $"SELECT pg_relation_size({PgConnection.Literal(PgConnection.Quote(_schema) + "." + PgConnection.Quote(name))}) / "
+            + "current_setting('block_size')::int") ?? "0", CultureInfo.InvariantCulture);
         return new SkippingReader(table, (first, before) =>
         {
             NpgsqlConnection connection = PgConnection.Open(_address.Server!, _address.Path);
@@ -269,7 +279,8 @@ internal sealed class PgStore : IStore
         try
         {
             using NpgsqlConnection asking = PgConnection.Open(_address.Server!, _address.Path);
-            PgConnection.Execute(asking, $"BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET TRANSACTION SNAPSHOT {PgConnection.Literal(_snapshot)}");
+            PgConnection.Execute(asking, "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET TRANSACTION SNAPSHOT "
+                + $"{PgConnection.Literal(_snapshot)}");
             PgConnection.Execute(asking, FormattableString.Invariant($"SET LOCAL statement_timeout = {(long)wait.TotalMilliseconds}"));
             if (PgConnection.Scalar(asking, MayBeReader) is true) PgConnection.Execute(asking, $"SET LOCAL ROLE {ReadersRole}");
             return Answer(asking, question);
@@ -336,9 +347,12 @@ internal sealed class PgStore : IStore
                 complaints.Add($"{table}: {(error as PostgresException)?.MessageText ?? error.Message}");
             }
         }
-        complaints.AddRange(Inquire($"SELECT c.relname, x.conname FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND NOT x.convalidated ORDER BY 1, 2")
+        complaints.AddRange(Inquire("SELECT c.relname, x.conname FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid JOIN "
+            + $"pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} "
+            + "AND NOT x.convalidated ORDER BY 1, 2")
             .Rows.Select(row => $"the relation {row[1]} of {row[0]} was never proved by the server"));
-        complaints.AddRange(Inquire($"SELECT i.relname FROM pg_index x JOIN pg_class i ON i.oid = x.indexrelid JOIN pg_namespace n ON n.oid = i.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND NOT x.indisvalid ORDER BY 1")
+        complaints.AddRange(Inquire("SELECT i.relname FROM pg_index x JOIN pg_class i ON i.oid = x.indexrelid JOIN pg_namespace n ON "
+            + $"n.oid = i.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND NOT x.indisvalid ORDER BY 1")
             .Rows.Select(row => $"the index {row[0]} is not valid"));
         if (Say("SELECT count(*) FROM pg_extension WHERE extname = 'amcheck'") != "0") complaints.AddRange(LookIntoPages());
         return complaints;
@@ -349,12 +363,16 @@ internal sealed class PgStore : IStore
     private List<string> LookIntoPages()
     {
         var complaints = new List<string>();
-        string extension = Say("SELECT quote_ident(n.nspname) FROM pg_extension e JOIN pg_namespace n ON n.oid = e.extnamespace WHERE e.extname = 'amcheck'")!,
+        string extension = Say("SELECT quote_ident(n.nspname) FROM pg_extension e JOIN pg_namespace n ON n.oid = e.extnamespace WHERE "
+            + "e.extname = 'amcheck'")!,
             schema = PgConnection.Literal(_schema);
-        foreach (IReadOnlyList<string?> index in Inquire($"SELECT i.oid, i.relname FROM pg_index x JOIN pg_class i ON i.oid = x.indexrelid JOIN pg_namespace n ON n.oid = i.relnamespace JOIN pg_am a ON a.oid = i.relam WHERE n.nspname = {schema} AND a.amname = 'btree' AND x.indisvalid ORDER BY 2").Rows)
+        foreach (IReadOnlyList<string?> index in Inquire("SELECT i.oid, i.relname FROM pg_index x JOIN pg_class i ON i.oid = "
+            + $"x.indexrelid JOIN pg_namespace n ON n.oid = i.relnamespace JOIN pg_am a ON a.oid = i.relam WHERE n.nspname = {schema} "
+            + "AND a.amname = 'btree' AND x.indisvalid ORDER BY 2").Rows)
             Look($"SELECT {extension}.bt_index_check({index[0]}::regclass, true)", $"the index {index[1]}");
         if (Say("SELECT count(*) FROM pg_proc WHERE proname = 'verify_heapam'") == "0") return complaints;
-        foreach (IReadOnlyList<string?> table in Inquire($"SELECT c.oid, c.relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {schema} AND c.relkind = 'r' ORDER BY 2").Rows)
+        foreach (IReadOnlyList<string?> table in Inquire("SELECT c.oid, c.relname FROM pg_class c JOIN pg_namespace n ON n.oid = "
+            + $"c.relnamespace WHERE n.nspname = {schema} AND c.relkind = 'r' ORDER BY 2").Rows)
             Look($"SELECT 'page ' || blkno || ': ' || msg FROM {extension}.verify_heapam({table[0]}::regclass) LIMIT 200",
                 $"the table {table[1]}");
         return complaints;

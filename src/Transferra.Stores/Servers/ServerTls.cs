@@ -63,6 +63,7 @@ internal static class ServerTls
     {
         Exception first = error.GetBaseException();
         return new TransferraException($"the connection to the {engine} server at {at} is not as safe as office.yaml asks: {first.Message}",
-            "No password was sent. Have the server's certificate made for the name that stands in office.yaml, name whom to believe with authority, or find out who stands in between.", error);
+            "No password was sent. Have the server's certificate made for the name that stands in office.yaml, name whom to believe with "
+                + "authority, or find out who stands in between.", error);
     }
 }

@@ -48,7 +48,8 @@ internal abstract class SqlMender(DbConnection connection, string where) : IStor
     {
         using DbCommand command = Command("");
         string settings = string.Join(", ", values.Select((value, i) =>
-            $"{Name(table.Name, value.Key.Name)} = {Setting(table.Name, value.Key, value.Value, FormattableString.Invariant($"@value{i}"), command)}"));
+            $"{Name(table.Name, value.Key.Name)} = "
+                + $"{Setting(table.Name, value.Key, value.Value, FormattableString.Invariant($"@value{i}"), command)}"));
 #pragma warning disable CA2100 // names are quoted, values are parameters
         command.CommandText = $"UPDATE {Name(table.Name)} SET {settings} WHERE {AtPlace(table.Name)}";
 #pragma warning restore CA2100

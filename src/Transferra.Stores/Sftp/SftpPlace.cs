@@ -203,7 +203,8 @@ public sealed class SftpPlace(SftpAddress address) : ISetPlace, IDisposable
             }
             catch (Exception error) when (error is SshException or SocketException or ObjectDisposedException)
             {
-                throw new IOException($"cannot {doing}: {(error is SocketException ? $"{address.Host} cannot be reached: " : "")}{error.Message}", error);
+                throw new IOException($"cannot {doing}: "
+                    + $"{(error is SocketException ? $"{address.Host} cannot be reached: " : "")}{error.Message}", error);
             }
         }
     }
@@ -230,8 +231,10 @@ public sealed class SftpPlace(SftpAddress address) : ISetPlace, IDisposable
             client.Dispose();
             if (wrongKey is null) throw;
             throw new IOException(address.HostKey is null
-                ? $"{address.Host} shows the key {wrongKey}; compare it with the one its administrator tells you, and write it down as host-key in office.yaml"
-                : $"{address.Host} shows the key {wrongKey}, and office.yaml knows it by {address.HostKey}: it is another machine, or has got a new key; ask its administrator", error);
+                ? $"{address.Host} shows the key {wrongKey}; compare it with the one its administrator tells you, and write it down as "
+                    + "host-key in office.yaml"
+                : $"{address.Host} shows the key {wrongKey}, and office.yaml knows it by {address.HostKey}: it is another machine, or "
+                    + "has got a new key; ask its administrator", error);
         }
         return _client = client;
     }
@@ -246,7 +249,8 @@ public sealed class SftpPlace(SftpAddress address) : ISetPlace, IDisposable
         }
         if (!File.Exists(address.KeyFile)) throw new IOException($"the key file {address.KeyFile} is not there");
         if (!SecretText.IsPrivate(address.KeyFile))
-            throw new IOException($"the key file {address.KeyFile} can be read by others; let only its owner read it: chmod 600 {address.KeyFile}");
+            throw new IOException($"the key file {address.KeyFile} can be read by others; let only its owner read it: "
+                + $"chmod 600 {address.KeyFile}");
         PrivateKeyFile key;
         try
         {

@@ -69,10 +69,13 @@ internal sealed class SqliteMender : SqlMender
             return $"CAST({parameter} AS TEXT)";
         }
         // Our own stores keep decimals as whole numbers of the last digit.
-        bool isScaled = Rows($"SELECT type FROM pragma_table_info('{table.Replace("'", "''", StringComparison.Ordinal)}') WHERE name = '{column.Name.Replace("'", "''", StringComparison.Ordinal)}' COLLATE NOCASE") is [var declared, ..] && SqliteTypes.IsScaled(declared[0] ?? "");
+        bool isScaled = Rows($"SELECT type FROM pragma_table_info('{table.Replace("'", "''", StringComparison.Ordinal)}') WHERE name = "
+            + $"'{column.Name.Replace("'", "''", StringComparison.Ordinal)}' COLLATE "
+            + "NOCASE") is [var declared, ..] && SqliteTypes.IsScaled(declared[0] ?? "");
         Add(command, parameter[1..], isScaled ? value.Replace(".", "", StringComparison.Ordinal) : value);
         return isScaled ? $"CAST({parameter} AS INTEGER)"
-            : $"CASE typeof({name}) WHEN 'text' THEN {parameter} WHEN 'integer' THEN CAST({parameter} AS NUMERIC) WHEN 'real' THEN CAST({parameter} AS REAL) ELSE {parameter} END";
+            : $"CASE typeof({name}) WHEN 'text' THEN {parameter} WHEN 'integer' THEN CAST({parameter} AS NUMERIC) WHEN 'real' THEN "
+                + $"CAST({parameter} AS REAL) ELSE {parameter} END";
     }
 
     protected override bool IsOfEngine(Exception error) => error is SqliteException;
@@ -87,9 +90,11 @@ internal sealed class SqliteMender : SqlMender
     {
         var changes = new List<PositionChange>();
         if (Rows("SELECT name FROM sqlite_schema WHERE name = 'sqlite_sequence'").Count == 0) return changes;
-        foreach (string?[] row in Rows("SELECT name, seq FROM sqlite_sequence WHERE name IN (SELECT name FROM sqlite_schema WHERE type = 'table') ORDER BY name"))
+        foreach (string?[] row in Rows("SELECT name, seq FROM sqlite_sequence WHERE name IN (SELECT name FROM sqlite_schema WHERE type = "
+            + "'table') ORDER BY name"))
         {
-            long before = Whole(row[1]), most = Whole(Rows($"SELECT coalesce(max({RecordNumber}), 0) FROM {SqliteEngine.Quote(row[0]!)}")[0][0]);
+            long before = Whole(row[1]), most = Whole(Rows($"SELECT coalesce(max({RecordNumber}), 0) FROM "
+                + $"{SqliteEngine.Quote(row[0]!)}")[0][0]);
             if (before >= most) continue;
             using DbCommand command = Command("UPDATE sqlite_sequence SET seq = @most WHERE name = @name");
             Add(command, "most", most);

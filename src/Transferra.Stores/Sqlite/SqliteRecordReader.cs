@@ -53,7 +53,8 @@ internal sealed unsafe class SqliteRecordReader : IRecordReader
         _ended = true;
         if (result != SqliteNative.Done)
             throw new TransferraException($"{_where}: reading stopped: {SqliteNative.Message(_database)}",
-                "The file is damaged or the disk fails. Run transferra check; restore the store from the office's own backup or send it to the vendor.");
+                "The file is damaged or the disk fails. Run transferra check; "
+                    + "restore the store from the office's own backup or send it to the vendor.");
         _watch?.RefuseIfChanged();
         return false;
     }

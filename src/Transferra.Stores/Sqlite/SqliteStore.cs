@@ -45,7 +45,8 @@ internal sealed class SqliteStore : IStore
                 if (Environment.TickCount64 < end && OpenFiles.HoldersOf([path, path + "-journal"]).Count > 0) Thread.Sleep(Beat);
                 else
                     throw new TransferraException($"an unfinished transaction is left beside the store: {path}-journal",
-                        "The old program, or the machine, stopped in the middle of a change. Open the company once in the old program and close it again; the file then goes away.", error);
+                        "The old program, or the machine, stopped in the middle of a change. Open the company once in the old program "
+                            + "and close it again; the file then goes away.", error);
             }
             catch (SqliteException error) { throw Refused(path, error); }
         }
@@ -144,7 +145,8 @@ internal sealed class SqliteStore : IStore
         if (new FileInfo(path + "-wal") is not { Exists: true, Length: > 0 } waiting) return true;
         if (!File.Exists(path + "-shm"))
             throw new TransferraException($"changes are waiting beside the store: {path}-wal",
-                "The old program, or the machine, stopped before it had written them into the store. Open the company once in the old program and close it again.");
+                "The old program, or the machine, stopped before it had written them into the store. Open the company once in the old "
+                    + "program and close it again.");
         header[StoreIdentity.WaitingChanges] = string.Create(CultureInfo.InvariantCulture, $"{waiting.Length} bytes in {path}-wal");
         return false;
     }
@@ -161,7 +163,8 @@ internal sealed class SqliteStore : IStore
     // Shadow tables are what a full-text or spatial table keeps its records in; they are read by way of it.
     public IReadOnlyList<TableShape> ReadShape()
     {
-        QueryAnswer names = Inquire("SELECT name, type FROM pragma_table_list WHERE schema = 'main' AND type IN ('table', 'virtual') AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name");
+        QueryAnswer names = Inquire("SELECT name, type FROM pragma_table_list WHERE schema = 'main' AND type IN ('table', 'virtual') AND "
+            + "name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name");
         return [.. names.Rows.Where(row => row[1] == "table" || IsReadable(row[0]!)).Select(row => ReadTable(row[0]!))];
     }
 
@@ -177,7 +180,9 @@ internal sealed class SqliteStore : IStore
     }
 
     public IReadOnlyList<StoreObject> ListObjects() =>
-        [.. Ask("SELECT type, name, CASE type WHEN 'trigger' THEN tbl_name ELSE '' END FROM sqlite_schema WHERE type IN ('view', 'trigger') UNION ALL SELECT 'search structure', name, '' FROM pragma_table_list WHERE schema = 'main' AND type = 'virtual' ORDER BY 1, 2")
+        [.. Ask("SELECT type, name, CASE type WHEN 'trigger' THEN tbl_name ELSE '' END FROM sqlite_schema WHERE type IN ('view', "
+            + "'trigger') UNION ALL SELECT 'search structure', name, '' FROM pragma_table_list WHERE schema = 'main' AND type = "
+            + "'virtual' ORDER BY 1, 2")
             .Rows.Select(row => new StoreObject(row[0]!, row[1]!, row[2]!))];
 
     private readonly Dictionary<string, TableShape> _shapes = [];
@@ -192,7 +197,9 @@ internal sealed class SqliteStore : IStore
         if (asked.Length == 0) return [];
         try
         {
-            IReadOnlyList<string?> row = Inquire($"SELECT {string.Join(", ", asked.Select(column => $"group_concat(DISTINCT typeof({SqliteEngine.Quote(column)}))"))} FROM {SqliteEngine.Quote(table)}").Rows[0];
+            IReadOnlyList<string?> row = Inquire(
+                $"SELECT {string.Join(", ", asked.Select(column => $"group_concat(DISTINCT typeof({SqliteEngine.Quote(column)}))"))} FROM "
+                + $"{SqliteEngine.Quote(table)}").Rows[0];
             return asked.Zip(row).ToDictionary(pair => pair.First, pair => pair.Second?.Split(',') ?? []);
         }
         catch (TransferraException)
@@ -204,7 +211,8 @@ internal sealed class SqliteStore : IStore
 
     private TableShape LookAt(string name)
     {
-        QueryAnswer info = Inquire($"SELECT name, type, \"notnull\", pk, dflt_value FROM pragma_table_info({SqliteEngine.Literal(name)}) ORDER BY cid");
+        QueryAnswer info = Inquire($"SELECT name, type, \"notnull\", pk, dflt_value FROM pragma_table_info({SqliteEngine.Literal(name)}) "
+            + "ORDER BY cid");
         Dictionary<string, string[]> classes = ClassesOf(name, info.Rows.Where(row => SqliteTypes.Of(row[1] ?? "") is null)
             .Select(row => row[0]!));
         ColumnShape[] columns = [.. info.Rows.Select(row => new ColumnShape(row[0]!, SqliteTypes.Of(row[1] ?? "")
@@ -218,10 +226,13 @@ internal sealed class SqliteStore : IStore
         bool isKept = open.Length == 0 || IsNumbered(name, info) || !HasNulls(name, open);
         IndexShape[] insteadOfKey = isKept ? [] : [new IndexShape("", key, true)];
         // A relation that names no columns of the other table means its key.
-        QueryAnswer links = Inquire($"SELECT f.id, f.\"table\", f.\"from\", coalesce(f.\"to\", (SELECT t.name FROM pragma_table_info(f.\"table\") t WHERE t.pk = f.seq + 1), f.\"from\") FROM pragma_foreign_key_list({SqliteEngine.Literal(name)}) f ORDER BY f.id, f.seq");
+        QueryAnswer links = Inquire("SELECT f.id, f.\"table\", f.\"from\", coalesce(f.\"to\", (SELECT t.name FROM "
+            + "pragma_table_info(f.\"table\") t WHERE t.pk = f.seq + 1), f.\"from\") FROM "
+            + $"pragma_foreign_key_list({SqliteEngine.Literal(name)}) f ORDER BY f.id, f.seq");
         RelationShape[] relations = [.. links.Rows.GroupBy(row => row[0]).Select(group =>
             new RelationShape([.. group.Select(row => row[2]!)], group.First()[1]!, [.. group.Select(row => row[3]!)]))];
-        QueryAnswer indexes = Inquire($"SELECT l.name, l.\"unique\", i.name FROM pragma_index_list({SqliteEngine.Literal(name)}) l JOIN pragma_index_info(l.name) i WHERE l.origin <> 'pk' ORDER BY l.name, i.seqno");
+        QueryAnswer indexes = Inquire($"SELECT l.name, l.\"unique\", i.name FROM pragma_index_list({SqliteEngine.Literal(name)}) l JOIN "
+            + "pragma_index_info(l.name) i WHERE l.origin <> 'pk' ORDER BY l.name, i.seqno");
         return new TableShape(name, columns, isKept ? key : [], relations)
         {
             Indexes = [.. insteadOfKey, .. indexes.Rows.GroupBy(row => row[0]!)
@@ -238,7 +249,11 @@ internal sealed class SqliteStore : IStore
 
     private bool HasNulls(string table, string[] columns)
     {
-        try { return Ask($"SELECT EXISTS (SELECT 1 FROM {SqliteEngine.Quote(table)} WHERE {string.Join(" OR ", columns.Select(column => $"{SqliteEngine.Quote(column)} IS NULL"))})").Rows[0][0] == "1"; }
+        try
+        {
+            return Ask($"SELECT EXISTS (SELECT 1 FROM {SqliteEngine.Quote(table)} WHERE "
+            + $"{string.Join(" OR ", columns.Select(column => $"{SqliteEngine.Quote(column)} IS NULL"))})").Rows[0][0] == "1";
+        }
         catch (TransferraException) { return false; } // damaged
     }
 
@@ -276,14 +291,16 @@ internal sealed class SqliteStore : IStore
     internal SqliteRecordReader Engine(TableShape table, string rest) => Engine(table, Cells(table), rest);
 
     private SqliteRecordReader Engine(TableShape table, SqliteCells cells, string rest) => new(_connection.Handle!.DangerousGetHandle(),
-        $"SELECT {string.Join(", ", table.Columns.Select(column => SqliteEngine.Quote(column.Name)))} FROM {SqliteEngine.Quote(table.Name)}{rest}",
+        $"SELECT {string.Join(", ", table.Columns.Select(column => SqliteEngine.Quote(column.Name)))} FROM "
+            + $"{SqliteEngine.Quote(table.Name)}{rest}",
         $"{_path}, table {table.Name}", cells, _watch);
 
     // How the table lies in its pages; null where the engine should read it: no record numbers of its own, columns that are computed.
     private SqliteTableLayout? LayoutOf(TableShape table)
     {
         string name = SqliteEngine.Literal(table.Name);
-        QueryAnswer kind = Inquire($"SELECT s.name, s.rootpage FROM pragma_table_list l JOIN sqlite_schema s ON s.type = 'table' AND lower(s.name) = lower(l.name) WHERE l.schema = 'main' AND l.type = 'table' AND l.wr = 0 AND lower(l.name) = lower({name})");
+        QueryAnswer kind = Inquire("SELECT s.name, s.rootpage FROM pragma_table_list l JOIN sqlite_schema s ON s.type = 'table' AND "
+            + $"lower(s.name) = lower(l.name) WHERE l.schema = 'main' AND l.type = 'table' AND l.wr = 0 AND lower(l.name) = lower({name})");
         if (kind.Rows.Count != 1) return null;
         QueryAnswer columns = Inquire($"SELECT name, type, dflt_value, pk, hidden FROM pragma_table_xinfo({name}) ORDER BY cid");
         // A key of one INTEGER is the record's number, unless the engine has made an index for it, as it does where it was declared
@@ -333,7 +350,8 @@ internal sealed class SqliteStore : IStore
         string name = SqliteEngine.Quote(table.Name);
         // Tables without record numbers of their own, and those that call a column so, are read to the damage only.
         bool isNumbered = !table.Columns.Any(column => string.Equals(column.Name, "_rowid_", StringComparison.OrdinalIgnoreCase))
-            && Inquire($"SELECT count(*) FROM sqlite_schema WHERE type = 'table' AND name = {SqliteEngine.Literal(table.Name)} AND upper(sql) LIKE '%WITHOUT%ROWID%'").Rows[0][0] == "0";
+            && Inquire($"SELECT count(*) FROM sqlite_schema WHERE type = 'table' AND name = {SqliteEngine.Literal(table.Name)} AND "
+                + "upper(sql) LIKE '%WITHOUT%ROWID%'").Rows[0][0] == "0";
         if (!isNumbered) return new ReadToDamage(() => Read(table, []), table.Name, lost);
         if (End("min") is not { } first || End("max") is not { } last) return new ReadToDamage(() => Read(table, []), table.Name, lost);
         SqliteCells cells = Cells(table);

@@ -170,12 +170,14 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
             try
             {
                 SqliteEngine.Execute(_connection,
-                    $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {SqliteEngine.Quote(name)} ON {SqliteEngine.Quote(table.Name)} ({Names(index.Columns)})");
+                    $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {SqliteEngine.Quote(name)} ON {SqliteEngine.Quote(table.Name)} "
+                        + $"({Names(index.Columns)})");
             }
             catch (SqliteException error) when (error.SqliteErrorCode == SqliteNative.Constraint)
             {
                 throw new TransferraException($"an index of {table.Name} cannot be built: {error.Message}",
-                    "Records of the old data have the same values in what the new version wants to be unique. Correct them in the old program, or the kit.",
+                    "Records of the old data have the same values in what the new version wants to be unique. Correct them in the old "
+                        + "program, or the kit.",
                     error);
             }
         }
@@ -190,11 +192,13 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
                 $"p.{SqliteEngine.Quote(of)} = c.{SqliteEngine.Quote(column)}"));
             string points = string.Join(" AND ", relation.Columns.Select(column => $"c.{SqliteEngine.Quote(column)} IS NOT NULL"));
             using SqliteCommand command = _connection.CreateCommand();
-            command.CommandText = $"SELECT count(*) FROM {SqliteEngine.Quote(table.Name)} c LEFT JOIN {SqliteEngine.Quote(relation.To)} p ON {on} WHERE {points} AND p.{SqliteEngine.Quote(relation.On[0])} IS NULL";
+            command.CommandText = $"SELECT count(*) FROM {SqliteEngine.Quote(table.Name)} c LEFT JOIN {SqliteEngine.Quote(relation.To)} "
+                + $"p ON {on} WHERE {points} AND p.{SqliteEngine.Quote(relation.On[0])} IS NULL";
             long lone = (long)command.ExecuteScalar()!;
             if (lone > 0)
                 throw new TransferraException(FormattableString.Invariant($"the relation from {table.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} does not hold in the new store: {lone} records point to none that is there"),
-                    "Correct them in the old program; transferra check names records that point nowhere. Or the relation is wrong in the kit's new version.");
+                    "Correct them in the old program; transferra check names records that point nowhere. Or the relation is wrong in the "
+                        + "kit's new version.");
         }
     }
 

@@ -50,7 +50,8 @@ internal static partial class SqliteTypes
         try
         {
             using SqliteConnection scratch = SqliteEngine.Open(":memory:", SqliteOpenMode.Memory);
-            SqliteEngine.Execute(scratch, $"CREATE TABLE t(k); INSERT INTO t VALUES (1); ALTER TABLE t ADD COLUMN c {declared} DEFAULT {initial}");
+            SqliteEngine.Execute(scratch, "CREATE TABLE t(k); INSERT INTO t "
+                + $"VALUES (1); ALTER TABLE t ADD COLUMN c {declared} DEFAULT {initial}");
             using SqliteCommand command = scratch.CreateCommand();
             command.CommandText = "SELECT c FROM t";
             using SqliteDataReader reader = command.ExecuteReader();

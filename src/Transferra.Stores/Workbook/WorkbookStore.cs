@@ -75,7 +75,8 @@ internal sealed class WorkbookTable(string path, string name, string part, Workb
         string[] columns = [.. rows.Cells.Select(cell => cell.Text.Trim())];
         if (columns.Where(column => column.Length > 0).GroupBy(column => column, StringComparer.OrdinalIgnoreCase)
             .FirstOrDefault(group => group.Count() > 1) is { } twice)
-            throw new TransferraException($"the sheet {name} of {path} names the column {ValueText.Quote(twice.Key)} twice in its first row", "Name its columns differently.");
+            throw new TransferraException($"the sheet {name} of {path} names the column {ValueText.Quote(twice.Key)} "
+                + "twice in its first row", "Name its columns differently.");
         long records = 0;
         while (rows.Next()) records++;
         watch.RefuseIfChanged();
@@ -90,7 +91,8 @@ internal sealed class WorkbookTable(string path, string name, string part, Workb
         {
             for (int i = 0; i < Scanned.Columns.Count; i++)
                 if (string.Equals(Scanned.Columns[i], column.Name, StringComparison.OrdinalIgnoreCase)) return i;
-            throw new TransferraException($"the sheet {name} of {path} has no column {column.Name}; its first row names {string.Join(", ", Scanned.Columns)}",
+            throw new TransferraException($"the sheet {name} of {path} has no column {column.Name}; its first row names "
+                + $"{string.Join(", ", Scanned.Columns)}",
                 "The workbook differs from what the kit says of this version; run: transferra check");
         })];
         SheetReader rows = OpenRows();
