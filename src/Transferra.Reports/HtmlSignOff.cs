@@ -42,7 +42,7 @@ public static class HtmlSignOff
             Badge(company.Outcome),
             Number(company.Conversion?.Hops.Sum(hop => hop.Conversion.Accounts.Sum(account => account.Read))),
             Number(company.Conversion?.Exceptions),
-            company.Match is null ? "" : VerdictOf(company.Match.Verdict),
+            ProofOf(company),
         }));
     }
 
@@ -161,6 +161,15 @@ public static class HtmlSignOff
             Number(account.LeftOut),
         Number(account.Exceptions), account.IsBalanced ? "yes" : "NO",
     ];
+
+    // What was proved is no longer there after an undo.
+    private static object ProofOf(CompanyReport company) => company switch
+    {
+        { Conversion: null } => "not converted",
+        { Outcome: "undone" } => "taken back",
+        { Match: null } => "not matched",
+        { Match.Verdict: var verdict } => VerdictOf(verdict),
+    };
 
     private static XElement VerdictOf(Verdict verdict) => verdict == Verdict.ProvedInPart ? Badge("proved in part")
         : Proof(verdict == Verdict.Proved);

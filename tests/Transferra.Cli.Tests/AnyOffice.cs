@@ -193,6 +193,9 @@ internal sealed class AnyOffice : IDisposable
                 "CREATE TABLE tree (id int PRIMARY KEY, up int REFERENCES tree (id)); INSERT INTO tree VALUES (1, NULL), (2, 1), (3, 3)",
                 "CREATE TABLE loose (a text, b bytea); INSERT INTO loose VALUES ('x', '\\x00ff'), ('x', '\\x00ff'), (NULL, '')",
                 "ALTER TABLE \"ITEM\" ADD COLUMN \"EXTRA\" varchar(20) DEFAULT 'none'",
+                // Not carried yet, so that such a company must be refused and stay as it is.
+                .. _random.Next(3) == 0 ? (string[])["CREATE SCHEMA \"Old Years\"; CREATE TABLE \"Old Years\".\"ITEM\" (ino int, note text); "
+                    + "INSERT INTO \"Old Years\".\"ITEM\" VALUES (1, 'kept')"] : [],
             ],
             "mariadb" =>
             [

@@ -223,12 +223,12 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
                 StringComparison.Ordinal));
     }
 
-    // Names, sizes and times of everything beside the stores.
+    // Names, sizes and times of everything beside the stores; only the name where it is not UTF-8, as .NET cannot open such a file.
     private string Data() => string.Join('\n', office.Roots.Where(Directory.Exists)
         .SelectMany(root => Directory.EnumerateFileSystemEntries(root, "*", SearchOption.AllDirectories))
         .Where(path => !path.EndsWith("-shm", StringComparison.Ordinal) && !path.EndsWith("-wal", StringComparison.Ordinal))
             .Order(StringComparer.Ordinal)
-        .Select(path => Directory.Exists(path) ? path : $"{path} {new FileInfo(path).Length} {File.GetLastWriteTimeUtc(path).Ticks}"));
+        .Select(path => new FileInfo(path) is { Exists: true } file ? $"{path} {file.Length} {file.LastWriteTimeUtc.Ticks}" : path));
 
     private void NobodyElseReads(Served served)
     {
@@ -244,7 +244,8 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
             if ((File.GetUnixFileMode(made) & others) != 0) Break($"others may look into {made}", served);
     }
 
-    private string History() => $"{office}\n  " + string.Join("\n  ", _steps);
+    /// <summary>The office and what was done to it.</summary>
+    public string History() => $"{office}\n  " + string.Join("\n  ", _steps);
 
     private void Break(string what, Served served) =>
         throw new BrokenPromiseException($"{what}\n{History()}\nwhat the last command "

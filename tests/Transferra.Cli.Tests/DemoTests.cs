@@ -38,6 +38,12 @@ public sealed class DemoTests
         Assert.DoesNotContain('\x1b', demo.All);
         Assert.NotEmpty(Directory.GetFiles(office, "signoff.html", SearchOption.AllDirectories));
         BuiltProgram.RunIn(folder.Path, "demo", "--in", office).Expect(2).Says("not empty", "--in");
+        // What it says one could type works just as it stands.
+        string[] hints = [.. demo.Out.Split('\n').SkipWhile(line => !line.Contains("Look around in it", StringComparison.Ordinal)).Skip(1)
+            .Where(line => line.StartsWith("  transferra ", StringComparison.Ordinal))];
+        Assert.Equal(4, hints.Length);
+        // The survey has something to look at: the company that waits does not go with the new program.
+        foreach ((string hint, int exit) in hints.Zip([1, 0, 0, 0])) BuiltProgram.RunIn(folder.Path, hint.Trim().Split(' ')[1..]).Expect(exit);
     }
 
     [Fact]

@@ -83,8 +83,8 @@ internal static class IndependentReader
         using DbConnection connection = TestServers.Connect(store);
         (string names, char quote) = store.Engine switch
         {
-            "postgresql" => ("SELECT table_name FROM information_schema.tables WHERE table_schema = 'public' "
-                + "AND table_type = 'BASE TABLE'", '"'),
+            "postgresql" => ("SELECT table_name, CASE table_schema WHEN 'public' THEN '' ELSE table_schema END FROM information_schema.tables "
+                + "WHERE table_schema NOT IN ('pg_catalog', 'information_schema') AND table_type = 'BASE TABLE'", '"'),
             "mariadb" => ("SELECT table_name FROM information_schema.tables WHERE table_schema = DATABASE() "
                 + "AND table_type = 'BASE TABLE'", '`'),
             _ => ("SELECT TRIM(RDB$RELATION_NAME) FROM RDB$RELATIONS WHERE RDB$SYSTEM_FLAG = 0 AND RDB$VIEW_BLR IS NULL", '"'),
@@ -92,9 +92,11 @@ internal static class IndependentReader
         var tables = new SortedDictionary<string, (string[], List<string[]>)>(StringComparer.Ordinal);
         foreach (string[] named in Rows(connection, names, Plain).Rows)
         {
-            (string[] columns, List<string[]> rows) = Rows(connection, $"SELECT * FROM {quote}{named[0]}{quote}",
+            string schema = named.ElementAtOrDefault(1) ?? "";
+            (string[] columns, List<string[]> rows) = Rows(connection,
+                "SELECT * FROM " + (schema.Length > 0 ? $"{quote}{schema}{quote}." : "") + $"{quote}{named[0]}{quote}",
                 connection is NpgsqlConnection ? Plain : Typed);
-            tables[named[0].ToLowerInvariant()] = (Lower(columns), rows);
+            tables[(schema.Length > 0 ? schema + "." : "") + named[0].ToLowerInvariant()] = (Lower(columns), rows);
         }
         return tables;
     }

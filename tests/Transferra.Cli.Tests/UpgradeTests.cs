@@ -171,10 +171,18 @@ public sealed class UpgradeTests
         string page = File.ReadAllText(office["out.html"]);
         Assert.Contains("31/02/23", page, StringComparison.Ordinal);
         Assert.DoesNotContain("<script", page, StringComparison.Ordinal);
-        JsonElement report = BuiltProgram.Run(office.Path, "signoff", "--json").Expect(0).Json.GetProperty("result");
-        Assert.Equal(["through", "stopped", "through"], report.GetProperty("companies").EnumerateArray()
-            .Select(company => company.GetProperty("outcome").GetString()!));
+        Assert.Equal(["through", "stopped", "through"], Outcomes(office));
+        // What the proofs were about is gone after an undo.
+        Assert.DoesNotContain("taken back</td>", page, StringComparison.Ordinal);
+        BuiltProgram.Run(office.Path, "undo", "--yes", "QIH", "--yes", "QST").Expect(0);
+        Assert.Equal(["undone", "undone", "undone"], Outcomes(office));
+        BuiltProgram.Run(office.Path, "signoff", "--html", office["out.html"]).Expect(0);
+        Assert.Contains("taken back</td>", File.ReadAllText(office["out.html"]), StringComparison.Ordinal);
     }
+
+    private static string[] Outcomes(DemoFolder office) =>
+        [.. BuiltProgram.Run(office.Path, "signoff", "--json").Expect(0).Json.GetProperty("result").GetProperty("companies")
+            .EnumerateArray().Select(company => company.GetProperty("outcome").GetString()!)];
 
     [Theory]
     [InlineData("survey", 0)]

@@ -104,7 +104,8 @@ internal static class DemoCommand
         screen.Heading(asTold ? "That is the whole job: two companies are through, the third waits for four corrections."
             : $"This is not how the demo should end: {text}");
         screen.Line($"The office is in {folder}. Look around in it:");
-        foreach (string hint in (string[])["survey", "match QIH", "signoff", $"undo --run {run.Id} --yes QIH"])
+        string[] changed = [.. run.Companies.Where(code => run.IsDone(code, Stages.ChangeOver)).Select(code => $"--yes {code}")];
+        foreach (string hint in (string[])["survey", "match QIH", "signoff", $"undo {string.Join(' ', changed)}"])
             screen.Line($"  transferra {hint} --office {folder}");
         return session.Answer(asTold ? ExitCodes.Done : ExitCodes.Unproved, report);
     }

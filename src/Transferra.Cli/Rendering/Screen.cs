@@ -35,7 +35,14 @@ internal sealed class Screen : IDisposable
         Line();
     }
 
-    public void Line(string text = "") => Write(new Text(SafeText.Lines(text) + "\n"));
+    /// <summary>A line; what does not fit goes on below, as far to the right as the line begins.</summary>
+    public void Line(string text = "")
+    {
+        string safe = SafeText.Lines(text), words = safe.TrimStart(' ');
+        if (_console is null || safe.Length <= _console.Profile.Width || words.Length == safe.Length || safe.Contains('\n'))
+            Write(new Text(safe + "\n"));
+        else Write(new Padder(new Text(words), new Padding(safe.Length - words.Length, 0, 0, 0)));
+    }
 
     /// <summary>A line with the colour of how it went.</summary>
     public void Good(string text) => Write(new Markup($"[green]{Markup.Escape(SafeText.OneLine(text))}[/]\n"));
@@ -50,7 +57,6 @@ internal sealed class Screen : IDisposable
         Try(() => Console.Out.Write(SafeText.Lines(text)));
     }
 
-    /// <summary>Asks for something that is not shown while it is typed; null when nothing is.</summary>
     /// <summary>A line that is typed; whoever wants to stop need not type one.</summary>
     public static string? ReadLine(CancellationToken cancel)
     {
@@ -60,6 +66,7 @@ internal sealed class Screen : IDisposable
         return typed.Result;
     }
 
+    /// <summary>Asks for something that is not shown while it is typed; null when nothing is.</summary>
     public string? AskSecret(string text)
     {
         Progress.Clear();

@@ -90,8 +90,9 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
         JournalEntry[] entries = [.. run.Journal.Entries.Where(entry => entry.Company == code)];
         StageReport[] stages = [.. entries.GroupBy(entry => entry.Stage).Select(stage => OfStage([.. stage]))];
         JournalEntry? stopped = entries.LastOrDefault(entry => entry.State == "stopped");
-        string outcome = run.IsUndone ? "undone" : run.IsGivenUp ? "given up" : stopped is not null ? "stopped" : run.IsUnfinished
-            ? "unfinished" : "through";
+        // A company can be undone alone; one that stopped was taken back by the stop.
+        string outcome = run.IsUndone ? "undone" : run.IsGivenUp ? "given up" : stopped is not null ? "stopped"
+            : stages.Any(stage => stage.State == "taken-back") ? "undone" : run.IsUnfinished ? "unfinished" : "through";
         JournalEntry? changeOver = entries.LastOrDefault(entry => entry is
         {
             Stage: Runs.Stages.ChangeOver,
