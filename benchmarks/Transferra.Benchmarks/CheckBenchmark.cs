@@ -5,8 +5,8 @@ using System.Diagnostics;
 using System.Globalization;
 using Microsoft.Data.Sqlite;
 using Transferra.Core.Checks;
-using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores;
 

@@ -6,6 +6,7 @@ using System.Globalization;
 using Microsoft.Data.Sqlite;
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores;
 

@@ -10,6 +10,7 @@ using System.Text;
 using FirebirdSql.Data.FirebirdClient;
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores;
 

@@ -5,7 +5,6 @@ using Transferra.Cli.Rendering;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
-using Transferra.Core.Runs;
 
 namespace Transferra.Cli;
 

@@ -1,7 +1,7 @@
 // Program.cs: the composition root: real disk, real stores, real console.
 using System.Runtime.CompilerServices;
 using Transferra.Cli;
-using Transferra.Core.Runs;
+using Transferra.Core.Machine;
 
 try
 {

@@ -5,7 +5,7 @@ using DocumentFormat.OpenXml;
 using DocumentFormat.OpenXml.Packaging;
 using DocumentFormat.OpenXml.Spreadsheet;
 using Transferra.Core.Checks;
-using Transferra.Core.Runs;
+using Transferra.Core.Machine;
 
 namespace Transferra.Reports;
 

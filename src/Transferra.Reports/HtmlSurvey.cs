@@ -1,7 +1,7 @@
 // HtmlSurvey.cs: what an office has, as a page to print and put into the file before anything is touched.
 using System.Xml.Linq;
-using Transferra.Core.Office;
-using Transferra.Core.Runs;
+using Transferra.Core.Machine;
+using Transferra.Core.Surveys;
 using static Transferra.Reports.HtmlPage;
 
 namespace Transferra.Reports;

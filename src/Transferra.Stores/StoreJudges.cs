@@ -1,5 +1,6 @@
 // StoreJudges.cs: for each engine, what it will not take; the same rules by which its builder refuses, and those by which the engine
 // itself does.
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Dbf;
 using Transferra.Stores.Delimited;

@@ -1,7 +1,6 @@
 // StoreOpener.cs: the one door to all engines.
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
-using Transferra.Core.Runs;
 using Transferra.Stores.Dbf;
 using Transferra.Stores.Delimited;
 using Transferra.Stores.Firebird;

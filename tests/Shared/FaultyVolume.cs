@@ -1,5 +1,5 @@
 // FaultyVolume.cs: a disk on which the n-th operation goes wrong: once, or for good, before or after it was done.
-using Transferra.Core.Runs;
+using Transferra.Core.Machine;
 
 namespace Transferra.Tests;
 

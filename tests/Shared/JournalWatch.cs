@@ -1,7 +1,7 @@
 // JournalWatch.cs: a disk that looks, before each operation beside an office's data, whether the journal has announced it.
 // What it knows of journals is what docs/journal.md says, read from the disk: not what the program believes to have written.
 using System.Text.Json;
-using Transferra.Core.Runs;
+using Transferra.Core.Machine;
 
 namespace Transferra.Tests;
 

@@ -125,7 +125,7 @@ internal sealed class MemoryStore : IStore, IStoreBuilder
 }
 
 /// <summary>Hears progress and keeps what it heard.</summary>
-internal sealed class ListObserver : Transferra.Core.Runs.IRunObserver
+internal sealed class ListObserver : Transferra.Core.Office.IRunObserver
 {
     public List<string> Seen { get; } = [];
 

@@ -1,4 +1,5 @@
 using Transferra.Cli.Commands;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;

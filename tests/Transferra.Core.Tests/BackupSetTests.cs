@@ -1,8 +1,8 @@
 using Transferra.Core.Backup;
+using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
-using Transferra.Core.Runs;
 using Transferra.Tests;
 
 namespace Transferra.Core.Tests;

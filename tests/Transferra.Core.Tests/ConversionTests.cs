@@ -2,6 +2,7 @@ using FsCheck;
 using FsCheck.Fluent;
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Tests;
 

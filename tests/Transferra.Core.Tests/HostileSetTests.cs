@@ -3,7 +3,6 @@ using Transferra.Core.Backup;
 using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
-using Transferra.Core.Runs;
 using Transferra.Tests;
 
 namespace Transferra.Core.Tests;

@@ -1,4 +1,6 @@
 using System.Text;
+using Transferra.Core.Machine;
+using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
 using Transferra.Tests;

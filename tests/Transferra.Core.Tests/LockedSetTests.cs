@@ -3,9 +3,9 @@ using System.Security.Cryptography;
 using System.Text;
 using Konscious.Security.Cryptography;
 using Transferra.Core.Backup;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
-using Transferra.Core.Runs;
 using Transferra.Tests;
 
 namespace Transferra.Core.Tests;

@@ -1,4 +1,5 @@
 using Transferra.Core.Backup;
+using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Office;
 using Transferra.Core.Records;

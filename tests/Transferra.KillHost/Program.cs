@@ -2,7 +2,7 @@
 // First argument: n, negative to kill after the operation and not before. The rest goes to Transferra. Or "serve": see Serving.cs.
 using System.Globalization;
 using Transferra.Cli;
-using Transferra.Core.Runs;
+using Transferra.Core.Machine;
 using Transferra.KillHost;
 using Transferra.Tests;
 

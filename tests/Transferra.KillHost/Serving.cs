@@ -4,7 +4,7 @@
 using System.Diagnostics;
 using System.Text.Json;
 using Transferra.Cli;
-using Transferra.Core.Runs;
+using Transferra.Core.Machine;
 using Transferra.Tests;
 
 namespace Transferra.KillHost;

@@ -1,5 +1,6 @@
 using System.Net;
 using System.Net.Sockets;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Tests;
 

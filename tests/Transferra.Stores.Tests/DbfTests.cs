@@ -2,6 +2,7 @@ using System.Buffers.Binary;
 using System.Diagnostics;
 using System.Globalization;
 using System.Text;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Tests;
 

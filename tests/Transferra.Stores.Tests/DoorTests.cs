@@ -1,4 +1,5 @@
 using System.Data.Common;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Tests;
 

@@ -1,6 +1,7 @@
 using System.Text;
 using FsCheck;
 using FsCheck.Fluent;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Tests;
 

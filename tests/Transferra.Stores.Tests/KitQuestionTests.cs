@@ -1,3 +1,4 @@
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Tests;
 

@@ -1,7 +1,7 @@
 using System.Text;
 using Transferra.Core.Checks;
-using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Tests;
 

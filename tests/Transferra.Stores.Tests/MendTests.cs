@@ -3,6 +3,7 @@
 using System.Text;
 using Transferra.Core.Checks;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Mending;
 using Transferra.Core.Office;
 using Transferra.Core.Records;

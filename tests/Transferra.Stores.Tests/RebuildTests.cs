@@ -1,8 +1,9 @@
 using System.Data.Common;
 using System.Globalization;
 using Transferra.Core.Backup;
+using Transferra.Core.Machine;
+using Transferra.Core.Office;
 using Transferra.Core.Records;
-using Transferra.Core.Runs;
 using Transferra.Tests;
 
 namespace Transferra.Stores.Tests;

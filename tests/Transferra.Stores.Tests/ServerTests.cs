@@ -1,5 +1,6 @@
 using System.Data.Common;
 using System.Text;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Tests;
 

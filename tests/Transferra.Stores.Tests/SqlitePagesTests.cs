@@ -1,6 +1,7 @@
 // SqlitePagesTests.cs: records that are read from pages against the same records read by the engine, which is the oracle for every way in
 // which a table may lie in its file.
 using Microsoft.Data.Sqlite;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Sqlite;
 using Transferra.Tests;

@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using Microsoft.Data.Sqlite;
+using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Records;
 

@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using System.IO.Compression;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Tests;
 

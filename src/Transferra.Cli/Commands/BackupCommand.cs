@@ -1,6 +1,7 @@
 // BackupCommand.cs: backup: sets in every place, each proved.
 using Transferra.Cli.Rendering;
 using Transferra.Core.Backup;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Runs;
 

@@ -2,9 +2,11 @@
 using System.Globalization;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Support;
+using Transferra.Core.Surveys;
 
 namespace Transferra.Cli.Commands;
 

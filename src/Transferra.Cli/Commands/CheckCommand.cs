@@ -2,6 +2,7 @@
 using Transferra.Cli.Rendering;
 using Transferra.Core.Checks;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;

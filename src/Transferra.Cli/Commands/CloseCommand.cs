@@ -2,7 +2,8 @@
 using System.Globalization;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Closing;
-using Transferra.Core.Records;
+using Transferra.Core.Machine;
+using Transferra.Core.Office;
 using Transferra.Core.Runs;
 
 namespace Transferra.Cli.Commands;

@@ -1,9 +1,10 @@
 // Companies.cs: what several commands need to know of a company before they begin.
 using Transferra.Core.Gates;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
-using Transferra.Core.Records;
 using Transferra.Core.Runs;
+using Transferra.Core.Surveys;
 using Transferra.Stores;
 
 namespace Transferra.Cli.Commands;

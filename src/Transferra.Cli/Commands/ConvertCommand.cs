@@ -1,8 +1,8 @@
 // ConvertCommand.cs: convert: a new store beside the old one, to look at and to match; nothing changes over.
 using Transferra.Core.Gates;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
-using Transferra.Core.Records;
 using Transferra.Core.Runs;
 
 namespace Transferra.Cli.Commands;

@@ -4,7 +4,6 @@ using System.Net;
 using System.Net.Sockets;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Machine;
-using Transferra.Core.Records;
 using Transferra.Core.Runs;
 using Transferra.Demo;
 

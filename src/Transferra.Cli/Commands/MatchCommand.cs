@@ -1,5 +1,6 @@
 // MatchCommand.cs: match: old store against new store, at any time before or after the change-over.
 using Transferra.Cli.Rendering;
+using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Office;
 using Transferra.Core.Records;

@@ -1,4 +1,5 @@
 // NamedDatabase.cs: a database that a set is restored into, named by options.
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Cli.Commands;

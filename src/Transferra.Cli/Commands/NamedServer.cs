@@ -2,6 +2,7 @@
 // there:
 // the old ledgers are loaded into it before the upgrade begins, and the stockroom's folder of tables moves there.
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 

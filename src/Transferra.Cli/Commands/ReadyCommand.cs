@@ -1,8 +1,8 @@
 // ReadyCommand.cs: ready: may we go? All gates at once, with what to do about each, and how long it will take.
 using Transferra.Cli.Rendering;
 using Transferra.Core.Gates;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
-using Transferra.Core.Records;
 using Transferra.Core.Runs;
 
 namespace Transferra.Cli.Commands;

@@ -3,6 +3,7 @@ using Transferra.Cli.Rendering;
 using Transferra.Core.Backup;
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Office;
 using Transferra.Core.Records;

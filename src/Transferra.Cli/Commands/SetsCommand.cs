@@ -5,7 +5,6 @@ using Transferra.Cli.Rendering;
 using Transferra.Core.Backup;
 using Transferra.Core.Machine;
 using Transferra.Core.Office;
-using Transferra.Core.Records;
 using Transferra.Core.Runs;
 using Transferra.Reports;
 

@@ -1,7 +1,7 @@
 // SignOffCommand.cs: signoff: the report of a run, as text and as one HTML page.
 using System.Text;
 using Transferra.Cli.Rendering;
-using Transferra.Core.Records;
+using Transferra.Core.Machine;
 using Transferra.Core.Runs;
 using Transferra.Reports;
 

@@ -5,7 +5,7 @@ using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
-using Transferra.Core.Runs;
+using Transferra.Core.Surveys;
 using Transferra.Reports;
 
 namespace Transferra.Cli.Commands;

@@ -1,7 +1,7 @@
 // UndoCommand.cs: undo: takes a run back; the office is where it was before. And undo --give-up: ends a run that can neither go on nor be
 // taken back.
 using Transferra.Cli.Rendering;
-using Transferra.Core.Records;
+using Transferra.Core.Machine;
 using Transferra.Core.Runs;
 
 namespace Transferra.Cli.Commands;

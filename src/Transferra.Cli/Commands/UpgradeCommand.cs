@@ -4,9 +4,10 @@ using Transferra.Cli.Rendering;
 using Transferra.Core.Closing;
 using Transferra.Core.Gates;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
-using Transferra.Core.Records;
 using Transferra.Core.Runs;
+using Transferra.Core.Surveys;
 
 namespace Transferra.Cli.Commands;
 

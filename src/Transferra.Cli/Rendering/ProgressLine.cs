@@ -81,7 +81,7 @@ internal sealed class ProgressLine : IDisposable
         line += $"  ({TimeText(elapsed.TotalSeconds)})";
         return line.Length > Screen.Width - 1 ? line[..(Screen.Width - 1)] : line;
 
-        string Amount(long number) => isBytes ? Core.Runs.Sizes.Of(number) : number.ToString("#,0", CultureInfo.InvariantCulture);
+        string Amount(long number) => isBytes ? Core.Machine.Sizes.Of(number) : number.ToString("#,0", CultureInfo.InvariantCulture);
     }
 
     private static string TimeText(double seconds) => seconds < 90

@@ -3,6 +3,7 @@ using System.Globalization;
 using Transferra.Core.Backup;
 using Transferra.Core.Checks;
 using Transferra.Core.Conversion;
+using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Mending;
 using Transferra.Core.Records;

@@ -3,6 +3,7 @@ using Transferra.Core.Backup;
 using Transferra.Core.Checks;
 using Transferra.Core.Matching;
 using Transferra.Core.Mending;
+using Transferra.Core.Office;
 using Transferra.Core.Runs;
 
 namespace Transferra.Cli.Rendering;

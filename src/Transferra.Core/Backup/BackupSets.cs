@@ -6,7 +6,6 @@ using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
-using Transferra.Core.Runs;
 
 namespace Transferra.Core.Backup;
 
@@ -91,7 +90,7 @@ public static class BackupSets
     /// <param name="order">What.</param>
     /// <param name="progress">Hears bytes done and in all.</param>
     /// <exception cref="TransferraException">A part of the store cannot be read, or is changed meanwhile.</exception>
-    public static PackedSet Pack(RunContext context, PackOrder order, Action<long, long> progress)
+    public static PackedSet Pack(BackupContext context, PackOrder order, Action<long, long> progress)
     {
         IVolume volume = context.Volume;
         OfficeDescription office = context.Office;

@@ -5,10 +5,10 @@
 // was proved.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
-using Transferra.Core.Runs;
 
 namespace Transferra.Core.Backup;
 
@@ -61,7 +61,7 @@ public static class CompanyBackup
     /// <param name="company">Whose.</param>
     /// <param name="version">Of its data.</param>
     /// <param name="run">The run it is made for; "" for none.</param>
-    public static IReadOnlyList<BackupResult> Run(RunContext context, Company company, KitVersion version, string run = "")
+    public static IReadOnlyList<BackupResult> Run(BackupContext context, Company company, KitVersion version, string run = "")
     {
         StoreAddress address = company.StoreNow(context.Places);
         string inUse = Path.Combine(Scratch(context.Office), company.Code + InUse);
@@ -96,7 +96,7 @@ public static class CompanyBackup
     }
 
     // The store stays opened for reading while it is packed, so that nobody can change it under the set.
-    private static IReadOnlyList<BackupResult> Run(RunContext context, Company company, KitVersion version, string run,
+    private static IReadOnlyList<BackupResult> Run(BackupContext context, Company company, KitVersion version, string run,
         StoreAddress address, IStore store)
     {
         version = CustomFields.Of(store, version).In(version);
@@ -109,7 +109,7 @@ public static class CompanyBackup
     }
 
     // One set on its way into all places.
-    private sealed class SetWriting(RunContext context, Company company, KitVersion version, string run, StoreAddress address,
+    private sealed class SetWriting(BackupContext context, Company company, KitVersion version, string run, StoreAddress address,
         IStore store, IReadOnlyList<string> notCarried) : IDisposable
     {
         private PackedSet? _packed;
@@ -200,7 +200,7 @@ public static class CompanyBackup
         public void Dispose() => _packed?.Dispose();
     }
 
-    private static PackedSet Pack(RunContext context, Company company, KitVersion version, StoreAddress address, IStore store, string run,
+    private static PackedSet Pack(BackupContext context, Company company, KitVersion version, StoreAddress address, IStore store, string run,
         ISetPlace place,
         bool takesNothingFromEarlier)
     {
@@ -220,7 +220,7 @@ public static class CompanyBackup
     public static string Scratch(OfficeDescription office) => Path.Combine(office.Folder, "transferra", "scratch");
 
     // The newest set of this office that is proved, and is still the one that was proved then: the same size, the same seal.
-    private static string? EarlierOf(RunContext context, Company company)
+    private static string? EarlierOf(BackupContext context, Company company)
     {
         IReadOnlyDictionary<string, SetProof> proofs = new ProofLog(context.Office.Folder, context.Volume).Last();
         foreach (ListedSet set in context.Sets.Places.Where(place => place.LocalFolder is not null).SelectMany(context.Sets.ListIn)
@@ -266,6 +266,6 @@ public static class CompanyBackup
     /// <param name="path">The set.</param>
     /// <param name="company">Whose it is; null when the office does not know it any more.</param>
     /// <param name="version">Its version; null when the kit does not know it any more.</param>
-    public static SetProved Prove(RunContext context, string path, Company? company, KitVersion? version) =>
+    public static SetProved Prove(BackupContext context, string path, Company? company, KitVersion? version) =>
         new SetProver(context, company, version).Prove(path, ProofGrade.Restored);
 }

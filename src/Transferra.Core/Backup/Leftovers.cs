@@ -1,8 +1,8 @@
 // Leftovers.cs: what an interrupted backup left behind: half-packed sets, unpacked proofs, trials on a server. The next backup clears it;
 // so does taking a run back.
+using Transferra.Core.Checks;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
-using Transferra.Core.Records;
-using Transferra.Core.Runs;
 
 namespace Transferra.Core.Backup;
 
@@ -14,7 +14,7 @@ public static class Leftovers
     /// <param name="context">What it works with.</param>
     /// <param name="companies">Codes of the companies.</param>
     /// <returns>What could not be removed, a line each.</returns>
-    public static IReadOnlyList<string> Clear(RunContext context, IReadOnlyList<string> companies)
+    public static IReadOnlyList<string> Clear(BackupContext context, IReadOnlyList<string> companies)
     {
         var left = new List<string>();
         string scratch = CompanyBackup.Scratch(context.Office);
@@ -32,12 +32,12 @@ public static class Leftovers
         }
     }
 
-    private static void ClearScratch(RunContext context, string scratch, IReadOnlyList<string> companies)
+    private static void ClearScratch(BackupContext context, string scratch, IReadOnlyList<string> companies)
     {
         BackupSets.ClearLeftovers(new LocalPlace(scratch, context.Volume), context.Identity);
         foreach (string entry in Directory.EnumerateFileSystemEntries(scratch).ToArray())
             if (companies.Any(company => Path.GetFileName(entry) == company + CompanyBackup.InUse || Path.GetFileName(entry)
-                .StartsWith(company + CompanyChecks.Trial, StringComparison.Ordinal)))
+                .StartsWith(company + TrialScratch.FolderPart, StringComparison.Ordinal)))
                 context.Volume.Remove(entry);
     }
 }

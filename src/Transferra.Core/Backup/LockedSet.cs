@@ -13,7 +13,7 @@ using System.Text;
 using System.Text.Json;
 using Konscious.Security.Cryptography;
 using Microsoft.Win32.SafeHandles;
-using Transferra.Core.Records;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Backup;
 

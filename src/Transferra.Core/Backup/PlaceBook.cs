@@ -7,7 +7,6 @@
 using System.Security.Cryptography;
 using System.Text.Json;
 using Transferra.Core.Machine;
-using Transferra.Core.Runs;
 
 namespace Transferra.Core.Backup;
 

@@ -4,7 +4,7 @@
 // knows of is made again.
 using System.Text;
 using System.Text.Json;
-using Transferra.Core.Runs;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Backup;
 

@@ -4,9 +4,8 @@
 // was read back whole.
 using System.Globalization;
 using System.Security.Cryptography;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
-using Transferra.Core.Records;
-using Transferra.Core.Runs;
 
 namespace Transferra.Core.Backup;
 

@@ -164,7 +164,7 @@ public sealed record SetTable(string Name, IReadOnlyList<SetColumn> Columns, IRe
 
     /// <summary>The tables to compare of a set's store: those that the set tells of; of an old set those of the kit, and what the store
     /// has beyond it.</summary>
-    /// <exception cref="Records.TransferraException">A type is not known here.</exception>
+    /// <exception cref="Machine.TransferraException">A type is not known here.</exception>
     public static IReadOnlyList<Records.TableShape> ShapesOf(SetManifest manifest, Records.IStore store, Kits.KitVersion? version) =>
         manifest.Tables is { } tables
         ? [.. tables.Select(table => table.Shape())] : version is null ? [] : Conversion.CustomFields.Of(store, version).In(version).Tables;
@@ -172,7 +172,7 @@ public sealed record SetTable(string Name, IReadOnlyList<SetColumn> Columns, IRe
     private Records.TableShape Shape() =>
         new(Name, [.. Columns.Select(column => Records.FieldType.TryParse(column.Type, out Records.FieldType type)
         ? new Records.ColumnShape(column.Name, type)
-            : throw new Records.TransferraException($"the set's table {Name} has a column of the type {column.Type}, "
+            : throw new Machine.TransferraException($"the set's table {Name} has a column of the type {column.Type}, "
                 + "which is not known here",
             "Use the version of Transferra that wrote the set."))], Key, []);
 }

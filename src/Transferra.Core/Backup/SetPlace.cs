@@ -2,8 +2,6 @@
 // Holds: (1) a file that is named like a set is complete and on the disk: Put and Adopt give it its name at the end; (2) nothing that is
 // there is overwritten.
 using Transferra.Core.Machine;
-using Transferra.Core.Records;
-using Transferra.Core.Runs;
 
 namespace Transferra.Core.Backup;
 

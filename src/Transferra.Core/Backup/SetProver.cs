@@ -3,12 +3,11 @@
 // Why a real restore: that all bytes are there says nothing of whether the engine takes them back. So the set of a store on a server is
 // made a database again, on that server or on one that office.yaml names, its declarations and records are compared, and it is removed.
 // Where that may not be done, the set is graded "read back, not restored", wherever it is shown.
-using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
-using Transferra.Core.Runs;
 
 namespace Transferra.Core.Backup;
 
@@ -34,7 +33,7 @@ public sealed record SetProved(IReadOnlyList<SetFault> Faults, ProofGrade Grade,
 /// <param name="context">What it works with.</param>
 /// <param name="company">Whose set it is; null when the office does not know it any more.</param>
 /// <param name="version">Its version, to make sense of records of sets that do not say their types; null when that is not known.</param>
-internal sealed class SetProver(RunContext context, Company? company, KitVersion? version)
+internal sealed class SetProver(BackupContext context, Company? company, KitVersion? version)
 {
     /// <summary>Proves a set.</summary>
     /// <param name="path">The set.</param>

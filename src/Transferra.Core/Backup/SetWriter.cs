@@ -9,7 +9,6 @@ using System.Security.Cryptography;
 using System.Text.Json;
 using Microsoft.Win32.SafeHandles;
 using Transferra.Core.Machine;
-using Transferra.Core.Records;
 
 namespace Transferra.Core.Backup;
 

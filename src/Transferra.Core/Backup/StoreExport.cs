@@ -8,7 +8,7 @@
 using System.Text;
 using System.Text.Json;
 using System.Text.RegularExpressions;
-using Transferra.Core.Conversion;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Backup;

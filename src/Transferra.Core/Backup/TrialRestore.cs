@@ -2,12 +2,11 @@
 // removes it.
 // Holds: (1) nothing that is on the server is touched; (2) the trial's database goes, whatever happens; one that a kill left goes before
 // the next trial.
-using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
-using Transferra.Core.Runs;
 
 namespace Transferra.Core.Backup;
 
@@ -22,7 +21,7 @@ public static class TrialRestore
     /// <param name="manifest">The set's manifest.</param>
     /// <param name="unpacked">Folder of the unpacked export.</param>
     /// <param name="version">Its version, for sets that do not say their types.</param>
-    internal static SetProved Run(RunContext context, Company? company, SetManifest manifest, string unpacked, KitVersion? version)
+    internal static SetProved Run(BackupContext context, Company? company, SetManifest manifest, string unpacked, KitVersion? version)
     {
         if (PlaceFor(context, company,
             manifest) is not { } trial) return NotDone($"no server of the engine {manifest.Store.Engine} is known here");
@@ -53,12 +52,12 @@ public static class TrialRestore
     /// <param name="context">What it works with.</param>
     /// <param name="company">Whose set it is.</param>
     /// <param name="manifest">The set's manifest.</param>
-    private static StoreAddress? PlaceFor(RunContext context, Company? company, SetManifest manifest) =>
+    private static StoreAddress? PlaceFor(BackupContext context, Company? company, SetManifest manifest) =>
         // Firebird's databases are files in a folder of the server's; the others have names.
         ServerFor(context.Office, company, manifest.Store.Engine)?.Beside("", context.Identity.Short, $"{Label}-{manifest.Label.Company}");
 
     /// <summary>A trial of a company that a kill left on its server; null when there is none.</summary>
-    internal static StoreAddress? LeftBy(RunContext context, Company company)
+    internal static StoreAddress? LeftBy(BackupContext context, Company company)
     {
         StoreAddress now = company.StoreNow(context.Places);
         StoreAddress? trial = now.IsOnServer ? ServerFor(context.Office, company, now.Engine)?.Beside("", context.Identity.Short,
@@ -74,7 +73,7 @@ public static class TrialRestore
         office.Backup.ProveOn.FirstOrDefault(server => server.Engine == engine)
         ?? ((StoreAddress?[])[company?.OldStore, company?.MovesTo]).FirstOrDefault(store => store?.Engine == engine && store.IsOnServer);
 
-    private static IReadOnlyList<SetFault> Compare(RunContext context, SetManifest manifest, string unpacked, StoreAddress trial,
+    private static IReadOnlyList<SetFault> Compare(BackupContext context, SetManifest manifest, string unpacked, StoreAddress trial,
         KitVersion? version)
     {
         ExportedStore description = StoreExport.Describe(unpacked);

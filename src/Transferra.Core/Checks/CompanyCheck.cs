@@ -6,6 +6,7 @@
 //        five, and listed in full when a folder for lists is given; (4) memory does not grow with the number of records.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Checks;

@@ -2,7 +2,6 @@
 // Holds: (1) every file is read to its end; (2) memory is a few digests a file, whatever their number.
 using System.IO.Hashing;
 using System.Text;
-using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;

@@ -1,7 +1,7 @@
 // FindingCollector.cs: gathers what the probes find: counts without limit, keeps the first examples, and writes every record to a list.
 // Holds: (1) memory does not grow with the number of records found; (2) values of private columns reach neither examples nor lists.
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
-using Transferra.Core.Runs;
 
 namespace Transferra.Core.Checks;
 

@@ -2,6 +2,7 @@
 // keys and relations of the new tables, and whether the new store would tell its version.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Checks;

@@ -3,7 +3,7 @@
 // owner alone.
 using System.Globalization;
 using System.Text.Json;
-using Transferra.Core.Runs;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Checks;
 

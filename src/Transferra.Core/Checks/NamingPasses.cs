@@ -1,5 +1,5 @@
 // NamingPasses.cs: reads tables again for probes that want to see records once more.
-using Transferra.Core.Conversion;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Checks;

@@ -4,6 +4,7 @@
 using Transferra.Core.Conversion;
 using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Checks;

@@ -2,7 +2,7 @@
 // Holds: (1) the damaged store is only read; (2) each of its records is in the new store, or among what is lost; (3) a value that cannot
 // be read
 //        is missing in the new store, and listed.
-using Transferra.Core.Conversion;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Checks;

@@ -3,6 +3,7 @@
 // touched.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Checks;
@@ -10,7 +11,11 @@ namespace Transferra.Core.Checks;
 /// <summary>Where scratch copies are made.</summary>
 /// <param name="Stores">Opens and creates them.</param>
 /// <param name="Folder">A folder of their own, which whoever gave it removes.</param>
-public sealed record TrialScratch(IStoreOpener Stores, string Folder);
+public sealed record TrialScratch(IStoreOpener Stores, string Folder)
+{
+    /// <summary>How the name of such a folder goes on behind the company's code.</summary>
+    internal const string FolderPart = ".trial-";
+}
 
 /// <summary>Tries a way.</summary>
 internal sealed class WayTrial(IReadOnlyList<Hop> way, IReadOnlyDictionary<string, string> settings, TrialTarget target,

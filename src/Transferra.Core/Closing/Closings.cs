@@ -1,8 +1,7 @@
 // Closings.cs: the closings of an office: folder transferra/closings/<closing>, each with journal.jsonl in the form of docs/journal.md.
 // Needs nothing but the office's folder, so that an office can be opened again when office.yaml is broken.
 using System.Globalization;
-using Transferra.Core.Records;
-using Transferra.Core.Runs;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Closing;
 

@@ -1,5 +1,6 @@
 // CronFileStep.cs: a file of scheduled jobs that cron reads, put away under a name that no cron reads: one that begins with a dot
 // (cron(8) takes letters, digits, "-" and "_" only; other crons leave out hidden files).
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Closing;

@@ -3,7 +3,6 @@
 // The table does not outlive a reboot; "close" then makes it anew.
 using System.Globalization;
 using Transferra.Core.Machine;
-using Transferra.Core.Records;
 
 namespace Transferra.Core.Closing;
 

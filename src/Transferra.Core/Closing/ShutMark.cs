@@ -1,8 +1,7 @@
 // ShutMark.cs: beside each folder that a closing has shut lies a mark that says which office did it, so that another office that knows
 // the same folder does not take its shut permissions for the usual ones, and bring those back in the end.
 using System.Text.Json;
-using Transferra.Core.Records;
-using Transferra.Core.Runs;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Closing;
 

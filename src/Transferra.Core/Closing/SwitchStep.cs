@@ -4,6 +4,7 @@
 //        the closing: nothing is guessed.
 using System.Globalization;
 using Transferra.Core.Machine;
+using Transferra.Core.Office;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Closing;

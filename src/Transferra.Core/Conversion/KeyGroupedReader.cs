@@ -1,6 +1,7 @@
 // KeyGroupedReader.cs: wraps a reader in key order so that no batch ends between two records of the same key.
 // Why: copies, conflicts and records to be combined stand side by side then, and are judged together within one batch.
 // Holds: (1) every row is delivered once, in order; (2) records with the same key are in the same batch.
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Conversion;

@@ -2,6 +2,7 @@
 using System.Text;
 using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Conversion;

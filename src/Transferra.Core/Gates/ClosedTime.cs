@@ -2,6 +2,7 @@
 // what is read and written of it in a moment. An estimate, and said to be one.
 using System.Diagnostics;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;

@@ -1,9 +1,11 @@
 // CompanyGates.cs: may this company go? Its store, its version, the way, new settings, its places, the server that keeps it.
 using Transferra.Core.Backup;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
+using Transferra.Core.Surveys;
 
 namespace Transferra.Core.Gates;
 

@@ -5,7 +5,7 @@ using System.Text.RegularExpressions;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Office;
-using Transferra.Core.Records;
+using Transferra.Core.Surveys;
 
 namespace Transferra.Core.Gates;
 

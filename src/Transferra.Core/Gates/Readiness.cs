@@ -4,8 +4,8 @@ using Transferra.Core.Closing;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Office;
-using Transferra.Core.Records;
 using Transferra.Core.Runs;
+using Transferra.Core.Surveys;
 
 namespace Transferra.Core.Gates;
 

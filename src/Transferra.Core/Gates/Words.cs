@@ -1,7 +1,7 @@
 // Words.cs: what people have said that no program can find out: who, when, and to which question. File transferra/words.jsonl, in the form
 // of a journal (docs/journal.md), so that a word put in or altered later is noticed.
 // Holds: a word counts for the question as it was asked; when the kit asks otherwise, it is asked anew.
-using Transferra.Core.Runs;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Gates;
 

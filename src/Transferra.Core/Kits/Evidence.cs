@@ -10,7 +10,6 @@ using System.Text.RegularExpressions;
 using System.Xml;
 using System.Xml.XPath;
 using Transferra.Core.Machine;
-using Transferra.Core.Records;
 
 namespace Transferra.Core.Kits;
 

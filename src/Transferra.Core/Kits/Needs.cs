@@ -58,7 +58,7 @@ public sealed record ShippedFile(string Name, string Sha256)
 {
     /// <summary>Reads a list in the form that sha256sum(1) writes: digest, two characters, name.</summary>
     /// <exception cref="IOException">It cannot be read.</exception>
-    /// <exception cref="Records.TransferraException">A line is not of that form.</exception>
+    /// <exception cref="Machine.TransferraException">A line is not of that form.</exception>
     public static IReadOnlyList<ShippedFile> ReadList(string path)
     {
         var files = new List<ShippedFile>();
@@ -68,7 +68,7 @@ public sealed record ShippedFile(string Name, string Sha256)
             number++;
             if (line.Length == 0 || line[0] == '#') continue;
             if (line.Length < 67 || !line[..64].All(char.IsAsciiHexDigit) || line[64] != ' ')
-                throw new Records.TransferraException(FormattableString.Invariant($"line {number} of {path} is no line of a list of digests"),
+                throw new Machine.TransferraException(FormattableString.Invariant($"line {number} of {path} is no line of a list of digests"),
                     "Make the list anew in the vendor's folder: sha256sum FILE...");
             files.Add(new ShippedFile(line[66..], line[..64].ToLowerInvariant()));
         }

@@ -61,7 +61,7 @@ internal static class NeedsLoader
             ShippedFile.ReadList(path);
             return path;
         }
-        catch (Exception error) when (error is IOException or UnauthorizedAccessException or Records.TransferraException)
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException or Machine.TransferraException)
         {
             name.Report(errors, error.Message);
             return null;

@@ -3,7 +3,6 @@
 //        interrupted; (2) a program that does not end in time is killed and that is an error.
 using System.ComponentModel;
 using System.Diagnostics;
-using Transferra.Core.Records;
 
 namespace Transferra.Core.Machine;
 

@@ -5,6 +5,7 @@
 //        (2) both ways: nothing missing, nothing added; (3) memory is bounded: only buckets that differ are read again, and sorted on disk.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Matching;

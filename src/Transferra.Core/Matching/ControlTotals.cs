@@ -1,6 +1,7 @@
 // ControlTotals.cs: sums and counts that bookkeepers would compare, asked of two stores and laid side by side.
 using System.Globalization;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Matching;

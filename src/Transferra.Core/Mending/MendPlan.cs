@@ -1,8 +1,8 @@
 // MendPlan.cs: what is to be put right in a store, worked out by reading it: which keys have exact copies, which links lead nowhere,
 // which stored totals are wrong. What is wrong with a value by itself is seen when its record is met (StoreMending.cs).
 using Transferra.Core.Checks;
-using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Mending;

@@ -4,9 +4,8 @@
 // Holds: (1) the old store is only read; (2) a record with a value that cannot be read is never changed; (3) every change stands in the
 // list.
 using Transferra.Core.Checks;
-using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
-using Transferra.Core.Matching;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Mending;

@@ -1,5 +1,4 @@
 // Office.cs: one place of work as office.yaml describes it. Reading and checking: OfficeLoader.cs; format: docs/office.md.
-using Transferra.Core.Closing;
 using Transferra.Core.Kits;
 using Transferra.Core.Records;
 
@@ -78,6 +77,6 @@ public sealed record Company(string Code, string Name, Kit Kit, string WantedVer
     public StoreAddress StoreNamed(string name) => MovesTo is not null && MovesTo.Name == name ? MovesTo : OldStore;
 
     /// <summary>Where the records live now: at the new place when only that one is there.</summary>
-    public StoreAddress StoreNow(Runs.StorePlaces places) => MovesTo is not null && places.Exists(MovesTo) && !places.Exists(OldStore)
+    public StoreAddress StoreNow(Office.StorePlaces places) => MovesTo is not null && places.Exists(MovesTo) && !places.Exists(OldStore)
         ? MovesTo : OldStore;
 }

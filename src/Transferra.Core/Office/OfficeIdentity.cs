@@ -2,8 +2,7 @@
 // once, in transferra/office.json of the office's folder. Its name will not do: two offices can have one name, and one company code.
 using System.Security.Cryptography;
 using System.Text.Json;
-using Transferra.Core.Records;
-using Transferra.Core.Runs;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Office;
 

@@ -1,6 +1,5 @@
 // OfficeLoader.cs: reads office.yaml and the kits it names. Format: docs/office.md and docs/schemas/office.schema.json.
 using System.Globalization;
-using Transferra.Core.Closing;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;

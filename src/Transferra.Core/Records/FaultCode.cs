@@ -41,29 +41,3 @@ public enum FaultCode
     /// <summary>Division by zero.</summary>
     DivisionByZero,
 }
-
-/// <summary>One value that a reader or an expression could not deliver.</summary>
-/// <param name="Row">Zero-based row of the batch.</param>
-/// <param name="Code">Why.</param>
-/// <param name="Column">The old column, as far as one is to blame; "" otherwise.</param>
-/// <param name="Value">The value as found, for the exceptions list; "" when there is none.</param>
-/// <param name="Reason">What and why, lower case, one line, no full stop.</param>
-public readonly record struct RowFault(int Row, FaultCode Code, string Column, string Value, string Reason);
-
-/// <summary>Raised when the work cannot go on: wrong description, lost disk, foreign store. Worded for the administrator.</summary>
-public class TransferraException : Exception
-{
-    /// <summary>An error with its next step.</summary>
-    /// <param name="what">What happened and where, one line.</param>
-    /// <param name="next">What the administrator can do; full sentences.</param>
-    /// <param name="inner">The cause, for the diagnostic trace.</param>
-    public TransferraException(string what, string next = "", Exception? inner = null) : base(what, inner) => Next = next;
-
-    /// <summary>What the administrator can do; "" when nothing is known.</summary>
-    public string Next { get; }
-}
-
-/// <summary>Raised when records with the same key were loaded into a store that builds its keys at the end.</summary>
-/// <param name="table">The table.</param>
-/// <param name="reason">The engine's words.</param>
-public sealed class KeyConflictException(string table, string reason) : Exception($"{table}: {reason}");

@@ -2,6 +2,8 @@
 // Holds: (1) a change meets exactly the record whose place is given, or fails; (2) no trigger of the store runs for it; (3) nothing
 // counts before
 //        Complete has returned; without it the copy is to be thrown away.
+using Transferra.Core.Machine;
+
 namespace Transferra.Core.Records;
 
 /// <summary>A position that counting has come to, before and after.</summary>

@@ -1,5 +1,7 @@
 // KeyRange.cs: a part of a table, by the values of one column; and a reader that passes on only the records of it, for stores that cannot
 // ask for them.
+using Transferra.Core.Machine;
+
 namespace Transferra.Core.Records;
 
 /// <summary>Records whose value in a column lies between two others. A record without a value lies in no range.</summary>

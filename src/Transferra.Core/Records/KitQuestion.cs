@@ -4,6 +4,7 @@
 // Holds: a text that could be two statements to any of the engines, whatever it takes for a quote or a comment, is refused; some that
 // would be one are refused with it.
 using System.Text.RegularExpressions;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Records;
 

@@ -1,4 +1,6 @@
 // ReadToDamage.cs: reads a damaged table up to where the engine gives up, for engines that have no better way.
+using Transferra.Core.Machine;
+
 namespace Transferra.Core.Records;
 
 /// <summary>What is lost of a damaged store.</summary>

@@ -4,6 +4,8 @@
 // damage
 // wider than a leap, of which every LeapMost-th position was tried, as long as LeapsMost of them did not all fail; (2) what is not
 // delivered is told with its positions.
+using Transferra.Core.Machine;
+
 namespace Transferra.Core.Records;
 
 /// <summary>Reads around damage.</summary>

@@ -1,4 +1,6 @@
 // StoreDoubts.cs: what to do about a store that contradicts itself.
+using Transferra.Core.Machine;
+
 namespace Transferra.Core.Records;
 
 /// <summary>Refuses stores that do not add up.</summary>

@@ -1,4 +1,6 @@
 // ChangeOverStage.cs: the new store takes the old one's place by two renames; the old one is set aside under another name.
+using Transferra.Core.Machine;
+using Transferra.Core.Office;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Runs;

@@ -48,7 +48,7 @@ public sealed class CheckAgainStage(CompanyRun on) : Stage(on)
         CheckResult result = On.Check(On.Company.NewStore, version, [], Name);
         if (On.LoadResult<CheckResult>(Stages.Check) is { } before) result = result with { Compared = FindingComparison.Of("the check before", before, result, On.Way) };
         On.SaveResult(Name, result);
-        string? told = Office.Survey.VersionOf(On.Company, On.Context.Stores).DataVersion;
+        string? told = Surveys.Survey.VersionOf(On.Company, On.Context.Stores).DataVersion;
         bool good = result.Faults == 0 && told == version.Name;
         return new StageOutcome(good, good ? $"data version {told}, nothing found" : told != version.Name
             ? $"the store tells version {told ?? "(none)"} and not {version.Name}" : $"{result.Faults} faults",

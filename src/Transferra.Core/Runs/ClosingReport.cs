@@ -1,5 +1,6 @@
 // ClosingReport.cs: how long the office was closed for a run, and what was shut, for the sign-off. Reads only.
 using Transferra.Core.Closing;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Runs;
 

@@ -11,9 +11,6 @@ namespace Transferra.Core.Runs;
 /// <summary>Checks companies.</summary>
 public static class CompanyChecks
 {
-    /// <summary>How the name of a folder with scratch copies goes on behind the company's code.</summary>
-    internal const string Trial = ".trial-";
-
     private static readonly TimeSpan Forgotten = TimeSpan.FromDays(1);
 
     /// <summary>Checks a store of a company.</summary>
@@ -51,7 +48,7 @@ public static class CompanyChecks
     // "" where none can be made; what is not tried for that is told.
     private static string MakeScratch(RunContext context, string company)
     {
-        string parent = CompanyBackup.Scratch(context.Office), prefix = company + Trial;
+        string parent = CompanyBackup.Scratch(context.Office), prefix = company + TrialScratch.FolderPart;
         try
         {
             context.Volume.CreateFolder(parent);

@@ -1,8 +1,9 @@
 // ConvertStage.cs: goes the way hop by hop, from the old store to staged new ones beside it. The old store is only read.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
-using Transferra.Core.Office;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
+using Transferra.Core.Surveys;
 
 namespace Transferra.Core.Runs;
 

@@ -1,5 +1,6 @@
 // ExceptionList.cs: the exceptions of a company, one line a cause, for a spreadsheet.
 using Transferra.Core.Conversion;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Runs;
 

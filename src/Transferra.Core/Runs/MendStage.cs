@@ -1,6 +1,7 @@
 // MendStage.cs: makes a copy of the store, puts it right as the kit allows, and proves that nothing else of it is different. The old
 // store is only read.
 using Transferra.Core.Checks;
+using Transferra.Core.Machine;
 using Transferra.Core.Mending;
 using Transferra.Core.Records;
 

@@ -1,7 +1,7 @@
 // OfficeRuns.cs: the runs of an office: folder transferra/runs/<run>, each with journal.jsonl and a folder for each company.
 using System.Globalization;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
-using Transferra.Core.Records;
 
 namespace Transferra.Core.Runs;
 

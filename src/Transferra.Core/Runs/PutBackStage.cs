@@ -1,5 +1,6 @@
 // PutBackStage.cs: a restore to the original place: what is there now is set aside, the set's files take its place.
 using Transferra.Core.Backup;
+using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Records;
 

@@ -1,10 +1,10 @@
 // RunReport.cs: everything a run's journal and result files say, put together for the sign-off. Reads only.
 using Transferra.Core.Backup;
 using Transferra.Core.Checks;
+using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Mending;
 using Transferra.Core.Office;
-using Transferra.Core.Records;
 
 namespace Transferra.Core.Runs;
 

@@ -3,6 +3,7 @@
 using System.Text.Json;
 using Transferra.Core.Checks;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
 
 namespace Transferra.Core.Runs;
@@ -123,31 +124,6 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
     public long? Fact(string stage, string name) =>
         Run.Journal.Last(Company.Code, stage) is { State: "done" } entry && entry.Facts.TryGetValue(name, out string? text)
             && long.TryParse(text, System.Globalization.CultureInfo.InvariantCulture, out long value) ? value : null;
-}
-
-/// <summary>How results are written as JSON, in files and on the command line; documented in docs/json.md.</summary>
-public static class ResultJson
-{
-    /// <summary>camelCase names, words for enumerations, indented.</summary>
-    public static readonly JsonSerializerOptions Options = new(JsonSerializerDefaults.Web)
-    {
-        WriteIndented = true,
-        Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
-        Converters = { new System.Text.Json.Serialization.JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower) },
-    };
-
-    /// <summary>A result from its file; nothing when there is none, or when what is there cannot be read.</summary>
-    /// <typeparam name="T">The result's type.</typeparam>
-    /// <param name="path">The file.</param>
-    public static T? Load<T>(string path)
-    {
-        try
-        {
-            return File.Exists(path) ? JsonSerializer.Deserialize<T>(File.ReadAllBytes(path), Options) : default;
-        }
-        // A result tells what was; what is goes by the journal and the disk, so one that is torn or of another version counts as missing.
-        catch (Exception error) when (error is JsonException or IOException or UnauthorizedAccessException or NotSupportedException) { return default; }
-    }
 }
 
 /// <summary>What taking a stage back came to.</summary>

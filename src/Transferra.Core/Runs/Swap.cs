@@ -1,6 +1,8 @@
 // Swap.cs: the change-over: a chain of renames that puts the new in the old's place, and back.
 // Holds: (1) nothing is overwritten or removed; (2) after any stop, Forward finishes and Back restores: both look at what is there
 //        and do the rest; (3) names are on the disk when either returns.
+using Transferra.Core.Machine;
+using Transferra.Core.Office;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Runs;

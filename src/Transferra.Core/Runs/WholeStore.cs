@@ -1,6 +1,7 @@
 // WholeStore.cs: a store is changed over as a whole, so all that is in it has to be what is read, converted and compared.
 // Why: a database whose other schemas nobody read would be set aside with them, and the new one would lack them.
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 

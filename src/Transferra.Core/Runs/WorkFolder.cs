@@ -8,7 +8,7 @@
 // W3  Nothing is removed in which an original stands.
 // W4  The folder itself goes when nothing is left in it but the mark.
 using System.Text.Json;
-using Transferra.Core.Records;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Runs;
 

@@ -15,6 +15,7 @@ using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
+using Transferra.Core.Surveys;
 
 namespace Transferra.Core.Support;
 

@@ -4,6 +4,7 @@
 // Holds: (1) no offset outside the file or the record is ever used; (2) each disagreement is told with its byte offset.
 using System.Buffers.Binary;
 using System.Text;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Dbf;

@@ -5,6 +5,7 @@ using System.Buffers.Binary;
 using System.Globalization;
 using System.Text;
 using System.Text.Unicode;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Dbf;

@@ -2,6 +2,7 @@
 // Holds: (1) nothing is written; (2) a table that somebody changes while it is read is refused, as files have no snapshot;
 // (3) records marked as deleted are counted apart and never delivered.
 using System.Globalization;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Files;
 

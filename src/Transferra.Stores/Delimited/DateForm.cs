@@ -1,5 +1,6 @@
 // DateForm.cs: the date templates of delimited files, with their mistakes told in words.
 using Transferra.Core.Expressions;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Delimited;

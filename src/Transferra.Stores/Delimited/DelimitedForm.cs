@@ -1,6 +1,7 @@
 // DelimitedForm.cs: how a folder's delimited text files are written: separator, encoding, numbers, dates. Keys: docs/formats/delimited.md.
 using System.Globalization;
 using System.Text;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Delimited;

@@ -5,6 +5,7 @@
 using System.Text;
 using System.Text.Unicode;
 using Transferra.Core.Expressions;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Text;
 

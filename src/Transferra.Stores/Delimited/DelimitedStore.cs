@@ -1,5 +1,6 @@
 // DelimitedStore.cs: a folder of delimited text files opened for reading only; each .csv, .tsv or .txt file is a table named after it.
 // Holds: (1) nothing is written; (2) a file that somebody changes while it is read is refused, as files have no snapshot.
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Files;
 

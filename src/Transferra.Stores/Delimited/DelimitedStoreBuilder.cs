@@ -4,6 +4,7 @@
 using System.Globalization;
 using System.Text;
 using Transferra.Core.Expressions;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Delimited;

@@ -1,5 +1,6 @@
 // FileStore.cs: what stores made of plain files have in common: tables by name, no SQL, no order of their own, no snapshot.
 // Holds: (1) nothing is written; (2) a file that somebody changes while it is read is refused (FileWatch).
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Files;

@@ -1,5 +1,5 @@
 // TableFiles.cs: which files of a folder are tables, where each table is a file.
-using Transferra.Core.Records;
+using Transferra.Core.Machine;
 
 namespace Transferra.Stores.Files;
 

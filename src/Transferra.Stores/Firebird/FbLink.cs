@@ -1,6 +1,7 @@
 // FbLink.cs: opens connections to databases of a Firebird server and words what it says when it does not open one.
 using System.Collections.Concurrent;
 using FirebirdSql.Data.FirebirdClient;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Servers;
 

@@ -4,6 +4,7 @@
 using System.Globalization;
 using System.Text;
 using FirebirdSql.Data.FirebirdClient;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Text;
 

@@ -3,6 +3,7 @@
 using System.Globalization;
 using FirebirdSql.Data.FirebirdClient;
 using FirebirdSql.Data.Services;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Firebird;
@@ -73,7 +74,7 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
         try
         {
             File.Move(from, to, overwrite: false);
-            new Core.Runs.DiskVolume().FlushFolder(Path.GetDirectoryName(to)!);
+            new Core.Machine.DiskVolume().FlushFolder(Path.GetDirectoryName(to)!);
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
@@ -104,7 +105,7 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
     {
         try
         {
-            new Core.Runs.DiskVolume().TryWriting(Path.GetDirectoryName(name)!);
+            new Core.Machine.DiskVolume().TryWriting(Path.GetDirectoryName(name)!);
             return [];
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)

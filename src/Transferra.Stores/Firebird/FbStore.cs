@@ -4,6 +4,7 @@
 using System.Globalization;
 using FirebirdSql.Data.FirebirdClient;
 using FirebirdSql.Data.Services;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Servers;
 

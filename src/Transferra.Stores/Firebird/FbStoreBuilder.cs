@@ -5,6 +5,7 @@
 using System.Globalization;
 using FirebirdSql.Data.FirebirdClient;
 using FirebirdSql.Data.Services;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Servers;
 
@@ -311,7 +312,7 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         _connection.Dispose();
         Guard("forced writes cannot be switched on", () => new FbConfiguration(FbLink.Describe(_address)).SetForcedWrites(true));
         // What the server wrote so far may still be in the system's memory.
-        if (File.Exists(_address.Path)) new Core.Runs.DiskVolume().FlushFile(_address.Path);
+        if (File.Exists(_address.Path)) new Core.Machine.DiskVolume().FlushFile(_address.Path);
         _complete = true;
     }
 

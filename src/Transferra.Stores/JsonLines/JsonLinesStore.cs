@@ -1,6 +1,7 @@
 // JsonLinesStore.cs: a folder of .jsonl files opened for reading only; each is a table, each line of it a record: one JSON object, UTF-8.
 // What a file's columns are is known only after all of it was looked at, as any line may name one that no other does.
 using System.Text.Json;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Files;
 

@@ -3,6 +3,7 @@
 //        Complete did not return; (4) when Complete returns, the files are on the disk.
 using System.Text.Encodings.Web;
 using System.Text.Json;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.JsonLines;

@@ -1,6 +1,7 @@
 // MariaConnection.cs: opens connections to a MariaDB (or MySQL) server and words what it says when it does not open one.
 using System.Collections.Concurrent;
 using MySqlConnector;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Servers;
 

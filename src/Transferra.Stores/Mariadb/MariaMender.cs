@@ -3,6 +3,7 @@
 // Why only tables are copied: a change-over moves tables from database to database here; views, routines and events stay where they are.
 using System.Data.Common;
 using MySqlConnector;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Servers;
 

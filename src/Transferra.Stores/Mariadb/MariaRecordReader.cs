@@ -4,6 +4,7 @@
 // Holds: (1) a value that does not fit its column is a fault of its row; (2) memory is bounded by one row and the batch's caps.
 using System.Text;
 using MySqlConnector;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Text;
 

@@ -3,6 +3,7 @@
 // So a store "is there" when its database has tables, and views, routines and rights stay with the database's name.
 using System.Globalization;
 using MySqlConnector;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Mariadb;
@@ -83,7 +84,7 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         if (MariaConnection.Scalar(connection, "SELECT @@GLOBAL.innodb_buffer_pool_size / 1048576 < 512") == "1")
             found.Add(new ServerAdvice("buffer-pool", false,
                 "innodb_buffer_pool_size is only "
-                    + $"{Core.Runs.Sizes.Of(long.Parse(show("innodb_buffer_pool_size"), CultureInfo.InvariantCulture))}",
+                    + $"{Core.Machine.Sizes.Of(long.Parse(show("innodb_buffer_pool_size"), CultureInfo.InvariantCulture))}",
                 "SET GLOBAL innodb_buffer_pool_size = 2147483648 for the night, if the machine has the memory"));
         if (List(connection, "XA RECOVER", 3).Count is > 0 and int prepared)
             found.Add(new ServerAdvice("prepared-transactions", true,

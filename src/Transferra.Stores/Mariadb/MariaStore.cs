@@ -4,6 +4,7 @@
 //        server promises that for InnoDB tables; tables of other kinds are locked against writing meanwhile.
 using System.Globalization;
 using MySqlConnector;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Servers;
 using static Transferra.Stores.Mariadb.MariaRecordReader;

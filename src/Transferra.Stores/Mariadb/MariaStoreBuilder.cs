@@ -7,6 +7,7 @@
 // sent.
 using System.Globalization;
 using MySqlConnector;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Servers;
 

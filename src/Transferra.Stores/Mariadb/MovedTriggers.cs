@@ -5,7 +5,7 @@
 // again, so that an interrupted move can be finished or taken back; (2) each is made in the mode and with the character sets it was
 // written for.
 using MySqlConnector;
-using Transferra.Core.Records;
+using Transferra.Core.Machine;
 
 namespace Transferra.Stores.Mariadb;
 

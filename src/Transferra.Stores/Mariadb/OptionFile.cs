@@ -1,5 +1,5 @@
 // OptionFile.cs: user and password from the [client] group of .my.cnf, where the engine's own programs find them.
-using Transferra.Core.Records;
+using Transferra.Core.Machine;
 
 namespace Transferra.Stores.Mariadb;
 

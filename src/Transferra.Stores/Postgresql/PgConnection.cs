@@ -1,5 +1,6 @@
 // PgConnection.cs: opens connections to a PostgreSQL server and words what it says when it does not open one.
 using Npgsql;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Servers;
 

@@ -2,6 +2,7 @@
 // original.
 using System.Data.Common;
 using Npgsql;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Servers;
 

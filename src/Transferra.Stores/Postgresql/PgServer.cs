@@ -1,6 +1,7 @@
 // PgServer.cs: databases of a PostgreSQL server as wholes: there or not, renamed, removed, who is connected.
 using System.Globalization;
 using Npgsql;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Postgresql;

@@ -4,6 +4,7 @@
 // returns,
 //        the server has counted what was sent, and has it on its disk.
 using Npgsql;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Servers;
 

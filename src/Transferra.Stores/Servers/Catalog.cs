@@ -1,6 +1,6 @@
 // Catalog.cs: the tables and columns of a database by name. Kits may spell names in another case than the store does; the exact spelling
 // goes first.
-using Transferra.Core.Records;
+using Transferra.Core.Machine;
 
 namespace Transferra.Stores.Servers;
 

@@ -1,7 +1,7 @@
 // HalfMade.cs: takes away what is half made, and does not let a server that has gone hide what went wrong before. A run knows the names
 // it gave, and removes what is left when it is resumed or undone.
 using System.Data.Common;
-using Transferra.Core.Records;
+using Transferra.Core.Machine;
 
 namespace Transferra.Stores.Servers;
 

@@ -1,5 +1,6 @@
 // KeyedSalvage.cs: reads around the damage of a table by the values of its key, for servers that tell of no other place of a record.
 using System.Globalization;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Servers;

@@ -1,4 +1,5 @@
 // LoadedTable.cs: a table of a new database while it is loaded: what was sent to it, and the proof that it is there.
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Servers;

@@ -1,4 +1,5 @@
 // ServerPassword.cs: the password for a server, from where office.yaml says it is kept. It goes to the driver and nowhere else.
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Servers;

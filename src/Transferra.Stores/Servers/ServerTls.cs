@@ -1,6 +1,7 @@
 // ServerTls.cs: what is said when a connection is not as safe as office.yaml asks.
 using System.Net.Security;
 using System.Security.Cryptography.X509Certificates;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Servers;

@@ -1,6 +1,7 @@
 // SqlMender.cs: what menders of engines with SQL have in common: one transaction, statements that must meet exactly one record.
 using System.Data.Common;
 using System.Globalization;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Servers;

@@ -7,8 +7,8 @@ using Renci.SshNet;
 using Renci.SshNet.Common;
 using Renci.SshNet.Sftp;
 using Transferra.Core.Backup;
+using Transferra.Core.Machine;
 using Transferra.Core.Office;
-using Transferra.Core.Records;
 
 namespace Transferra.Stores.Sftp;
 

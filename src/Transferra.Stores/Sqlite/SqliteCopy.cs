@@ -1,8 +1,7 @@
 // SqliteCopy.cs: a copy of a SQLite file that others are working in, by the engine's own means (its online backup interface): page for
 // page, of one moment.
 using Microsoft.Data.Sqlite;
-using Transferra.Core.Records;
-using Transferra.Core.Runs;
+using Transferra.Core.Machine;
 
 namespace Transferra.Stores.Sqlite;
 

@@ -5,6 +5,7 @@ using System.Data.Common;
 using System.Text;
 using Microsoft.Data.Sqlite;
 using SQLitePCL;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Servers;
 
@@ -113,6 +114,6 @@ internal sealed class SqliteMender : SqlMender
         // Of a file in write-ahead mode everything goes into the file itself, so that a rename takes all of it along.
         Rows("PRAGMA wal_checkpoint(TRUNCATE)");
         Connection.Close();
-        new Core.Runs.DiskVolume().FlushFile(_path);
+        new Core.Machine.DiskVolume().FlushFile(_path);
     }
 }

@@ -1,4 +1,5 @@
 // SqliteRecordReader.cs: the answer of the engine to one query as record batches.
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Sqlite;

@@ -5,6 +5,7 @@
 //        (3) when Complete returns, the file is on the disk.
 using System.Globalization;
 using Microsoft.Data.Sqlite;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Sqlite;

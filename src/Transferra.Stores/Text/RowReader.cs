@@ -1,5 +1,6 @@
 // RowReader.cs: fills batches row by row, for readers that get their records one at a time.
 // Holds: (1) a batch exceeds its cap of bytes by at most 63 rows, and a wide first row travels alone; (2) after the end it stays ended.
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Text;

@@ -5,9 +5,9 @@
 // while it is younger
 //        than the office says; (5) a run which is not finished goes by; (6) is damaged: it may heal another, or be healed.
 // What is sound was proved just now, and not at some time.
-using Transferra.Core.Runs;
+using Transferra.Core.Backup;
 
-namespace Transferra.Core.Backup;
+namespace Transferra.Core.Runs;
 
 /// <summary>What is to become of a set.</summary>
 /// <param name="Set">The set.</param>

@@ -3,9 +3,8 @@
 using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;
-using Transferra.Core.Machine;
 
-namespace Transferra.Core.Runs;
+namespace Transferra.Core.Machine;
 
 /// <summary>Digests of what a folder holds.</summary>
 internal static class TreeListing

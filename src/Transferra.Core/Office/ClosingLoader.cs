@@ -2,7 +2,7 @@
 using System.Globalization;
 using Transferra.Core.Kits;
 
-namespace Transferra.Core.Closing;
+namespace Transferra.Core.Office;
 
 /// <summary>Reads how an office is closed.</summary>
 internal static class ClosingLoader
@@ -17,8 +17,8 @@ internal static class ClosingLoader
     public static ClosingPlan Read(DescribedMap map, string folder, DescriptionErrors errors)
     {
         IReadOnlyList<PlacedText> tell = map.Texts("tell");
-        if (tell.Count > 0 && !tell.Any(part => part.Value.Contains(TellStep.Placeholder, StringComparison.Ordinal)))
-            tell[0].Report(errors, $"the command has no {TellStep.Placeholder}, where the words for the users go");
+        if (tell.Count > 0 && !tell.Any(part => part.Value.Contains(ClosingPlan.WordsGoHere, StringComparison.Ordinal)))
+            tell[0].Report(errors, $"the command has no {ClosingPlan.WordsGoHere}, where the words for the users go");
         PlacedText? afterGrace = map.Optional("after-grace");
         if (afterGrace is not null && afterGrace.Value is not ("refuse" or "end-sessions"))
             afterGrace.Report(errors, $"\"{afterGrace}\" is not known; after-grace is refuse or end-sessions");

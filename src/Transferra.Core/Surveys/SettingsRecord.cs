@@ -4,9 +4,10 @@ using System.Security.Cryptography;
 using System.Text;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
+using Transferra.Core.Office;
 using Transferra.Core.Records;
 
-namespace Transferra.Core.Office;
+namespace Transferra.Core.Surveys;
 
 /// <summary>A setting as it is.</summary>
 /// <param name="Name">As the kit calls it.</param>

@@ -1,7 +1,7 @@
 // CsvLines.cs: reads back the lists that CsvFile.cs writes.
 using System.Text;
 
-namespace Transferra.Core.Runs;
+namespace Transferra.Core.Machine;
 
 /// <summary>Reads comma-separated values (RFC 4180, UTF-8).</summary>
 public static class CsvLines

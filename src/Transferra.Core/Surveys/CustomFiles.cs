@@ -3,8 +3,9 @@
 using System.Security.Cryptography;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
+using Transferra.Core.Office;
 
-namespace Transferra.Core.Office;
+namespace Transferra.Core.Surveys;
 
 /// <summary>A file that is not as shipped.</summary>
 /// <param name="Path">Full path.</param>

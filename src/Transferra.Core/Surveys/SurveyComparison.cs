@@ -1,7 +1,7 @@
 // SurveyComparison.cs: what is different between two surveys of an office: versions, settings, components, services, files, records.
 using System.Globalization;
 
-namespace Transferra.Core.Office;
+namespace Transferra.Core.Surveys;
 
 /// <summary>Something that differs.</summary>
 /// <param name="What">What it is.</param>

@@ -4,10 +4,9 @@
 using System.Security.Cryptography;
 using System.Text;
 using Transferra.Core.Machine;
-using Transferra.Core.Matching;
 using Transferra.Core.Records;
 
-namespace Transferra.Core.Runs;
+namespace Transferra.Core.Office;
 
 /// <summary>What a run does to stores as wholes.</summary>
 /// <param name="stores">For those on servers.</param>

@@ -3,7 +3,7 @@ using System.Security.Cryptography;
 using System.Text;
 using Transferra.Core.Machine;
 
-namespace Transferra.Core.Runs;
+namespace Transferra.Core.Office;
 
 /// <summary>Digests of stores.</summary>
 internal static class StoreDigest

@@ -1,8 +1,9 @@
 // ProgramVersions.cs: whether an installed program goes with a data version.
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
+using Transferra.Core.Office;
 
-namespace Transferra.Core.Office;
+namespace Transferra.Core.Surveys;
 
 /// <summary>Program and data, compared.</summary>
 public static class ProgramVersions

@@ -3,16 +3,10 @@ using Transferra.Core.Closing;
 using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
+using Transferra.Core.Office;
 using Transferra.Core.Records;
-using Transferra.Core.Runs;
 
-namespace Transferra.Core.Office;
-
-/// <summary>A version as one place tells it.</summary>
-/// <param name="Where">The place, in words.</param>
-/// <param name="Says">What stands there; "" when nothing does.</param>
-/// <param name="Version">The version that means; null when none.</param>
-public sealed record VersionSign(string Where, string Says, string? Version);
+namespace Transferra.Core.Surveys;
 
 /// <summary>What a survey found of a company.</summary>
 /// <param name="Code">The company.</param>

@@ -3,10 +3,12 @@
 using System.Globalization;
 using System.Text;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
+using Transferra.Core.Office;
 using Transferra.Core.Records;
 using YamlDotNet.RepresentationModel;
 
-namespace Transferra.Core.Office;
+namespace Transferra.Core.Surveys;
 
 /// <summary>Drafts office.yaml.</summary>
 public static class OfficeDraft

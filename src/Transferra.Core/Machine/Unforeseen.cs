@@ -2,7 +2,7 @@
 // Why without: an engine's own message may quote a record ("duplicate entry '...'"), and records of payrolls belong in no report.
 using System.Text.RegularExpressions;
 
-namespace Transferra.Core.Records;
+namespace Transferra.Core.Machine;
 
 /// <summary>Words for exceptions of others.</summary>
 public static partial class Unforeseen

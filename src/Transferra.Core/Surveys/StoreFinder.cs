@@ -4,9 +4,10 @@
 // version of the kit by its signs is a store of the package. Reads only.
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
+using Transferra.Core.Office;
 using Transferra.Core.Records;
 
-namespace Transferra.Core.Office;
+namespace Transferra.Core.Surveys;
 
 /// <summary>A store that office.yaml does not name.</summary>
 /// <param name="Kit">Id of the kit it is a store of.</param>

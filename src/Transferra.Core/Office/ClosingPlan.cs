@@ -1,7 +1,7 @@
 // ClosingPlan.cs: how this office is closed, as "closing" in office.yaml says: who is told, who is waited for, what is stopped in which
 // order.
 // Reading: ClosingLoader.cs; doing: OfficeClosing.cs; format: docs/closing.md.
-namespace Transferra.Core.Closing;
+namespace Transferra.Core.Office;
 
 /// <summary>How an office is closed.</summary>
 /// <param name="Tell">Program and arguments that tell users; "{message}" stands for the words. Empty when nobody is told.</param>
@@ -14,6 +14,9 @@ namespace Transferra.Core.Closing;
 public sealed record ClosingPlan(IReadOnlyList<string> Tell, TimeSpan Grace, bool EndsSessions, IReadOnlyList<ServicePlan> Services,
     IReadOnlyList<JobPlan> Jobs, IReadOnlyList<int> BlockedPorts)
 {
+    /// <summary>Stands in a command that tells users where the words go.</summary>
+    internal const string WordsGoHere = "{message}";
+
     /// <summary>An office whose office.yaml says nothing of it: doors are shut, nobody is told, nothing is stopped.</summary>
     public static ClosingPlan None { get; } = new([], TimeSpan.Zero, false, [], [], []);
 }

@@ -1,7 +1,7 @@
 // CsvFile.cs: lists as comma-separated values (RFC 4180, UTF-8), for a spreadsheet.
 using System.Text;
 
-namespace Transferra.Core.Runs;
+namespace Transferra.Core.Machine;
 
 /// <summary>A list being written.</summary>
 public sealed class CsvFile : IDisposable

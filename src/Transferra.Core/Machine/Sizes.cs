@@ -1,7 +1,7 @@
 // Sizes.cs: sizes as people read them.
 using System.Globalization;
 
-namespace Transferra.Core.Runs;
+namespace Transferra.Core.Machine;
 
 /// <summary>Sizes in words.</summary>
 public static class Sizes

@@ -1,10 +1,9 @@
 // StoreLocks.cs: keeps a second Transferra from the same office, and from the same stores whichever office it works for.
 // Why beside each store: two descriptions of one office, or two machines, would otherwise each believe that they are alone.
 using Transferra.Core.Machine;
-using Transferra.Core.Office;
 using Transferra.Core.Records;
 
-namespace Transferra.Core.Runs;
+namespace Transferra.Core.Office;
 
 /// <summary>Locks of an office and its stores; released when disposed, or when the process ends in any way.</summary>
 public sealed class StoreLocks : IDisposable

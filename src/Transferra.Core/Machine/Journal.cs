@@ -9,9 +9,8 @@
 //     The head may be one line behind, never ahead. Who cuts both is noticed by what stands on the disk: see Stage.Disagreement.
 using System.Security.Cryptography;
 using System.Text.Json;
-using Transferra.Core.Records;
 
-namespace Transferra.Core.Runs;
+namespace Transferra.Core.Machine;
 
 /// <summary>One line of a journal.</summary>
 /// <param name="Number">From 1.</param>

@@ -1,8 +1,6 @@
 // SecretText.cs: reads a password or key where office.yaml says it is kept: a file that only its owner may read, or the environment.
 // Holds: (1) a file that others may read is refused; (2) no message contains the secret.
-using Transferra.Core.Machine;
-
-namespace Transferra.Core.Records;
+namespace Transferra.Core.Machine;
 
 /// <summary>Reads secrets.</summary>
 public static class SecretText

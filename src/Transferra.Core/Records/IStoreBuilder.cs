@@ -1,0 +1,41 @@
+// IStoreBuilder.cs: writes a new store, table by table, and says which records it would not take.
+namespace Transferra.Core.Records;
+
+/// <summary>One table of the new store to which rows are added.</summary>
+/// <param name="Table">Its shape.</param>
+/// <param name="Vectors">Its values, in the shape's order; all of the same count.</param>
+public sealed record TableOutput(TableShape Table, IReadOnlyList<Vector> Vectors);
+
+/// <summary>A row that the engine would not take.</summary>
+/// <param name="Row">Zero-based row of the batch.</param>
+/// <param name="Code">Why.</param>
+/// <param name="Reason">The engine's words, lower case, one line.</param>
+/// <param name="Value">The value it is about as a person reads it; "" when the engine does not say which.</param>
+public readonly record struct RowReject(int Row, FaultCode Code, string Reason, string Value = "");
+
+/// <summary>A new store being built. One writer thread at a time.</summary>
+public interface IStoreBuilder : IDisposable
+{
+    /// <summary>Creates an empty table.</summary>
+    void CreateTable(TableShape table);
+
+    /// <summary>Writes rows: each row goes to all the outputs or to none.</summary>
+    /// <param name="outputs">Where to; all from the same source batch.</param>
+    /// <param name="rows">Which rows of the batch.</param>
+    /// <param name="rejects">Receives the rows the engine would not take.</param>
+    void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects);
+
+    /// <summary>Builds keys, indexes and relations, sets header fields, proves the counts, and flushes everything to disk.</summary>
+    /// <param name="headerFields">For the header of a SQLite file. Other stores have none to set, and their version is told by a
+    /// record.</param>
+    /// <exception cref="KeyConflictException">Records with the same key came in, and the store was not created to refuse them one by
+    /// one.</exception>
+    void Complete(IReadOnlyDictionary<string, string> headerFields);
+
+    /// <summary>Whether values are written to it as the engine once wrote them out, as text, instead of as the types we have for
+    /// them.</summary>
+    bool TakesWritten => false;
+
+    /// <summary>What could not be brought back of a store that is made again, one line each; nothing of the rows.</summary>
+    IReadOnlyList<string> Remarks => [];
+}
