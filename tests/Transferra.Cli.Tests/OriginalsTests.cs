@@ -257,6 +257,33 @@ public sealed class OriginalsTests : IDisposable
     }
 
     [Fact]
+    public void A_store_behind_a_link_is_put_back_although_the_link_led_nowhere_when_the_undo_was_interrupted()
+    {
+        _office.Add("A", "sqlite", "really/a.db");
+        Directory.CreateDirectory(_office["data"]);
+        File.CreateSymbolicLink(_office["data/a.db"], "../really/a.db");
+        _office.Companies[0] = _office.Companies[0] with { Yaml = "{sqlite: data/a.db}" };
+        _office.Ready();
+        IReadOnlyDictionary<string, string> before = _office.Signature("really");
+        using var program = new ServedProgram();
+        string[] watched = [_office["data"], _office["really"]], undo = ["undo", "--yes", "A"];
+        int ledNowhere = 0;
+        for (int at = 1, exit = Served.Killed; exit == Served.Killed && ledNowhere < 2; at++)
+        {
+            Assert.Equal(0, program.Run(DiskFault.None, _office.Path, watched, "upgrade", "A", "--yes", "A").Exit);
+            exit = program.Run(new DiskFault("kill", at), _office.Path, watched, undo).Exit;
+            if (!File.Exists(_office["really/a.db"])) ledNowhere++;
+            if (exit == Served.Killed)
+            {
+                Served again = program.Run(DiskFault.None, _office.Path, watched, undo);
+                Assert.True(again.Exit == 0 || again.All.Contains("there is no run to undo", StringComparison.Ordinal), again.All);
+            }
+            Assert.Equal(before, _office.Signature("really"));
+        }
+        Assert.True(ledNowhere > 0, "the undo was never interrupted while the link led nowhere");
+    }
+
+    [Fact]
     public void A_trial_of_one_company_leaves_the_trials_of_others_and_what_people_did_in_one_is_kept()
     {
         _office.Add("A", "sqlite", "data/a.db");

@@ -10,6 +10,9 @@ namespace Transferra.Core.Machine;
 /// <param name="Group">Number of the group.</param>
 public readonly record struct FileIdentity(long Device, long Inode, uint Owner, uint Group)
 {
+    // As many as the system follows: MAXSYMLINKS.
+    private const int MostLinks = 40;
+
     /// <summary>The user this program runs as.</summary>
     public static uint EffectiveUser => SystemCalls.EffectiveUser();
 
@@ -36,6 +39,22 @@ public readonly record struct FileIdentity(long Device, long Inode, uint Owner, 
             if (stat.Kind == FileKind.Link && stat.Owner != 0 && stat.Owner != EffectiveUser) return part;
         }
         return null;
+    }
+
+    /// <summary>A path freed of all links, also of folders above it, whether or not anything is where they lead: a store that a run has
+    /// set aside is missing there for a while, and must keep its name.</summary>
+    /// <param name="path">A full path.</param>
+    public static string Followed(string path) => Followed(path, MostLinks);
+
+    // Of a loop of links, the path as far as it got.
+    private static string Followed(string path, int left)
+    {
+        path = Path.TrimEndingDirectorySeparator(path);
+        if (RealPath(path) is { } real) return real;
+        if (Path.GetDirectoryName(path) is not { } above) return path;
+        string folder = Followed(above, left);
+        return left > 0 && new FileInfo(path).LinkTarget is { Length: > 0 } target ? Followed(Path.Combine(folder, target), left - 1)
+            : Path.Combine(folder, Path.GetFileName(path));
     }
 
     /// <summary>A path freed of all links, also of folders above it: realpath(3); null when nothing is there.</summary>

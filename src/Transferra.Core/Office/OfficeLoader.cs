@@ -177,14 +177,7 @@ public static class OfficeLoader
         if (FileIdentity.ForeignLink(path) is { } link)
             named.Report(errors, $"the path leads through the link {link}, which belongs to somebody else and is not followed; name what "
                 + "it should lead to");
-        return WithoutLinks(path);
-    }
-
-    private static string WithoutLinks(string path)
-    {
-        path = Path.TrimEndingDirectorySeparator(path);
-        if (FileIdentity.RealPath(path) is { } real) return real;
-        return Path.GetDirectoryName(path) is { } above ? Path.Combine(WithoutLinks(above), Path.GetFileName(path)) : path;
+        return FileIdentity.Followed(path);
     }
 
     // What the values may be is known to the store, and judged when it is opened.
