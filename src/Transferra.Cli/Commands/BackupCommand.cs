@@ -9,6 +9,12 @@ namespace Transferra.Cli.Commands;
 
 internal static class BackupCommand
 {
+    /// <summary>What is typed for it.</summary>
+    public static void Declare(CommandSet commands)
+    {
+        commands.Add("backup", "Write backup sets and prove each by reading it back", [commands.Codes], (session, _) => Run(session));
+    }
+
     private sealed record CompanyBackedUp(string Company, IReadOnlyList<BackupResult> Sets)
     {
         public double Seconds { get; init; }

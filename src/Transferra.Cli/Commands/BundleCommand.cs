@@ -1,4 +1,5 @@
 // BundleCommand.cs: bundle: what the vendor needs to look into a company's trouble, masked, with a listing to be read first.
+using System.CommandLine;
 using System.Globalization;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Kits;
@@ -12,6 +13,20 @@ namespace Transferra.Cli.Commands;
 
 internal static class BundleCommand
 {
+    /// <summary>What is typed for it.</summary>
+    public static void Declare(CommandSet commands)
+    {
+        var bundleFile = new Option<string?>("--to")
+        {
+            Description = "The bundle's file (.zip); one in the office's folder when left out",
+            HelpName = "FILE"
+        };
+        commands.Add("bundle",
+            "What the vendor needs to look into a company's trouble, with personal values masked, and a listing to read first",
+            [commands.Codes, bundleFile, commands.ShowOnly], (session, parsed) => Run(session, parsed.GetValue(bundleFile),
+                parsed.GetValue(commands.ShowOnly)));
+    }
+
     public static int Run(Session session, string? to, bool showsOnly)
     {
         if (session.Codes.Count == 0)

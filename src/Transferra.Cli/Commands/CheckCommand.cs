@@ -1,4 +1,5 @@
 // CheckCommand.cs: check: is the data sound? And what a kind of finding means.
+using System.CommandLine;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Checks;
 using Transferra.Core.Kits;
@@ -12,6 +13,41 @@ namespace Transferra.Cli.Commands;
 
 internal static class CheckCommand
 {
+    /// <summary>What is typed for it.</summary>
+    public static void Declare(CommandSet commands)
+    {
+        var explain = new Option<string?>("--explain")
+        {
+            Description = "Tell what a kind of finding means, where it comes from and what "
+            + "to do; all kinds when none is named",
+            HelpName = "KIND",
+            Arity = ArgumentArity.ZeroOrOne
+        };
+        var sheet = new Option<string?>("--sheet")
+        {
+            Description = "Also write the findings, with their lists, as a workbook (.xlsx)",
+            HelpName = "FILE"
+        };
+        var mend = new Option<bool>("--mend")
+        {
+            Description = "Put right what the kit allows: on a copy, after a proved backup set; the "
+            + "copy then takes the original's place"
+        };
+        var salvage = new Option<string?>("--salvage")
+        {
+            Description = "Write what can be read of a damaged store to a new one: a file "
+            + "or folder, on a server a database's name",
+            HelpName = "PLACE"
+        };
+        commands.Add("check", "Is the data sound: a full scan of every company, nothing changed", [commands.Codes, explain, sheet, mend,
+            salvage, commands.Yes],
+            (session, parsed) =>
+            parsed.GetResult(explain) is not null ? Explain(session, parsed.GetValue(explain) ?? "")
+            : parsed.GetValue(mend) ? MendCommand.Run(session)
+            : parsed.GetValue(salvage) is { } place ? MendCommand.Salvage(session, place)
+            : Run(session, parsed.GetValue(sheet) is { } file ? Path.GetFullPath(file) : null));
+    }
+
     private sealed record CompanyChecked(string Company, CheckResult Check)
     {
         public string Kept { get; init; } = "";

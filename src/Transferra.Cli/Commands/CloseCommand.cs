@@ -1,4 +1,5 @@
 // CloseCommand.cs: close and reopen: everybody out, and in again.
+using System.CommandLine;
 using System.Globalization;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Closing;
@@ -10,6 +11,23 @@ namespace Transferra.Cli.Commands;
 
 internal static class CloseCommand
 {
+    /// <summary>What is typed for both.</summary>
+    public static void Declare(CommandSet commands)
+    {
+        commands.Add("close", "Everybody out: tell users, keep new ones out, stop jobs and services, prove it",
+            [commands.EndSessions, commands.ShowOnly],
+            (session, parsed) =>
+            Run(session, parsed.GetValue(commands.EndSessions), parsed.GetValue(commands.ShowOnly)));
+        var giveUpClosing = new Option<bool>("--give-up")
+        {
+            Description = "End a closing that cannot be opened again by its journal; "
+            + "what it changed is listed, to be put right by hand"
+        };
+        commands.Add("reopen", "In again: everything that was closed is put back exactly as it was", [giveUpClosing, commands.Yes],
+            (session, parsed) =>
+            Reopen(session, parsed.GetValue(giveUpClosing)));
+    }
+
     /// <summary>close</summary>
     /// <param name="session">The call.</param>
     /// <param name="endsSessions">Whether those who are still in after the grace period are put out.</param>

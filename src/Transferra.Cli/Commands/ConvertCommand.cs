@@ -9,6 +9,13 @@ namespace Transferra.Cli.Commands;
 
 internal static class ConvertCommand
 {
+    /// <summary>What is typed for it.</summary>
+    public static void Declare(CommandSet commands)
+    {
+        commands.Add("convert", "Convert into a new store beside the old one, without changing over", [commands.Codes], (session, _) =>
+            Run(session));
+    }
+
     public static int Run(Session session)
     {
         using IDisposable one = session.LockStores();

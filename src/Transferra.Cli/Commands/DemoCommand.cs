@@ -1,9 +1,11 @@
 // DemoCommand.cs: demo: writes the made-up office and does the whole job on it.
+using System.CommandLine;
 using System.Diagnostics;
 using System.Net;
 using System.Net.Sockets;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Machine;
+using Transferra.Core.Records;
 using Transferra.Core.Runs;
 using Transferra.Demo;
 
@@ -11,6 +13,30 @@ namespace Transferra.Cli.Commands;
 
 internal static class DemoCommand
 {
+    /// <summary>What is typed for it.</summary>
+    public static void Declare(CommandSet commands)
+    {
+        var into = new Option<string?>("--in")
+        {
+            Description = "New or empty folder for the demo office; a temporary one when left out",
+            HelpName = "DIR"
+        };
+        var engine = new Option<string?>("--engine")
+        {
+            Description = "Keep the demo's stores on a server: "
+            + $"{string.Join(", ", StoreAddress.ServerEngines)}",
+            HelpName = "ENGINE"
+        };
+        commands.Add("demo", "Write a made-up office to a folder and upgrade it", [into, engine, commands.Host, commands.Port,
+            commands.User, commands.PasswordFile, commands.Databases],
+            (session, parsed) =>
+            Run(session, parsed.GetValue(into),
+            NamedServer.From(parsed.GetValue(engine), parsed.GetValue(commands.Host), parsed.GetValue(commands.Port),
+                parsed.GetValue(commands.User),
+                parsed.GetValue(commands.PasswordFile),
+                parsed.GetValue(commands.Databases))));
+    }
+
     public static int Run(Session session, string? into, NamedServer? server)
     {
         string folder = into is not null ? Path.GetFullPath(into) : Directory.CreateTempSubdirectory("quaverholt-").FullName;

@@ -10,6 +10,13 @@ namespace Transferra.Cli.Commands;
 
 internal static class MatchCommand
 {
+    /// <summary>What is typed for it.</summary>
+    public static void Declare(CommandSet commands)
+    {
+        commands.Add("match", "Prove that the records of the new store are those of the old one", [commands.Codes], (session, _) =>
+            Run(session));
+    }
+
     /// <summary>A company's match, or why there is none.</summary>
     private sealed record CompanyMatched(string Company, string Run, WayMatched? Match, string NotMatched = "");
 

@@ -1,4 +1,5 @@
 // ReadyCommand.cs: ready: may we go? All gates at once, with what to do about each, and how long it will take.
+using System.CommandLine;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Gates;
 using Transferra.Core.Machine;
@@ -9,6 +10,22 @@ namespace Transferra.Cli.Commands;
 
 internal static class ReadyCommand
 {
+    /// <summary>What is typed for it.</summary>
+    public static void Declare(CommandSet commands)
+    {
+        var confirm = new Option<string[]>("--confirm")
+        {
+            Description = "Give your word on something that only people know; once for each",
+            HelpName = "NAME",
+            AllowMultipleArgumentsPerToken = false
+        };
+        var ask = new Option<bool>("--ask") { Description = "Ask for each word that is needed" };
+        var by = new Option<string?>("--by") { Description = "Whose word it is; the user's when left out", HelpName = "PERSON" };
+        commands.Add("ready", "May we go: every reason why the upgrade may not start, with what to do; how long it will take",
+            [commands.Codes, confirm, ask, by],
+            (session, parsed) => Run(session, parsed.GetValue(confirm) ?? [], parsed.GetValue(ask), parsed.GetValue(by)));
+    }
+
     /// <summary>ready</summary>
     /// <param name="session">The call.</param>
     /// <param name="confirmed">Names that are confirmed with this call.</param>

@@ -1,4 +1,5 @@
 // RestoreCommand.cs: restore: a company back from a set, to its own place or into a new folder.
+using System.CommandLine;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Backup;
 using Transferra.Core.Conversion;
@@ -13,6 +14,44 @@ namespace Transferra.Cli.Commands;
 
 internal static class RestoreCommand
 {
+    /// <summary>What is typed for it.</summary>
+    public static void Declare(CommandSet commands)
+    {
+        var set = new Option<string?>("--set") { Description = "The backup set; the company's newest when left out", HelpName = "FILE" };
+        var to = new Option<string?>("--to")
+        {
+            Description = "Unpack into this new folder instead of the company's own place",
+            HelpName = "DIR"
+        };
+        var only = new Option<string?>("--only")
+        {
+            Description = "With --to: only what begins so, such as store, documents/0/letters, "
+            + "kit, or table:NAME as delimited text",
+            HelpName = "WHAT"
+        };
+        var contents = new Option<bool>("--show") { Description = "Only list what is in the set" };
+        var database = new Option<string?>("--database")
+        {
+            Description = "Restore into a new database of this name; the other options "
+            + "say where, the company's own server when left out",
+            HelpName = "NAME"
+        };
+        var onEngine = new Option<string?>("--engine")
+        {
+            Description = "The server's engine, the set's own when left out: "
+            + $"{string.Join(", ", StoreAddress.ServerEngines)}",
+            HelpName = "ENGINE"
+        };
+        commands.Add("restore", "Put a company back from a backup set, or unpack a set, a table or a document elsewhere",
+            [commands.Codes, set, to, only, contents, database, onEngine, commands.Host, commands.Port, commands.User,
+                commands.PasswordFile, commands.Yes], (session, parsed) =>
+            Run(session, parsed.GetValue(set), parsed.GetValue(to), parsed.GetValue(only), parsed.GetValue(contents),
+                NamedDatabase.From(parsed.GetValue(database), parsed.GetValue(onEngine), parsed.GetValue(commands.Host),
+                    parsed.GetValue(commands.Port),
+                    parsed.GetValue(commands.User),
+                parsed.GetValue(commands.PasswordFile))));
+    }
+
     private sealed record Restored(string Company, string Set, string To, IReadOnlyList<SetFault> Faults,
         IReadOnlyList<TableBaseline> Tables);
 

@@ -1,4 +1,5 @@
 // SetsCommand.cs: sets: which backup sets are there, are they still whole, heal those that are not, and which may go?
+using System.CommandLine;
 using System.Diagnostics;
 using System.Globalization;
 using Transferra.Cli.Rendering;
@@ -12,6 +13,45 @@ namespace Transferra.Cli.Commands;
 
 internal static class SetsCommand
 {
+    /// <summary>What is typed for it.</summary>
+    public static void Declare(CommandSet commands)
+    {
+        var prove = new Option<bool>("--prove") { Description = "Read every set back and restore it into scratch, the oldest proof first" };
+        var heal = new Option<bool>("--heal") { Description = "Prove, and make a damaged set whole again from its copies in other places" };
+        var minutes = new Option<int?>("--minutes")
+        {
+            Description = "With --prove or --heal: as many sets as fit in so many minutes",
+            HelpName = "N"
+        };
+        var tidy = new Option<int?>("--tidy")
+        {
+            Description = "Remove all but the newest N sets of a company in each place; the last "
+            + "proved one always stays",
+            HelpName = "N"
+        };
+        var recovery = new Option<string?>("--recovery-sheet")
+        {
+            Description = "Write a page to be printed and kept in the safe: where "
+            + "the sets are and how to get at them when everything else is gone",
+            HelpName = "FILE"
+        };
+        var newDisk = new Option<string?>("--new-disk")
+        {
+            Description = "Take the disk that is at this place now into use, "
+            + "beside those known there",
+            HelpName = "PLACE"
+        };
+        commands.Add("sets", "List the backup sets; prove them again, heal them, remove old ones", [commands.Codes, prove, heal, minutes,
+            tidy, newDisk,
+            recovery, commands.Yes],
+            (session, parsed) => parsed.GetValue(newDisk) is { } disk ? NewDisk(session, disk)
+                : parsed.GetValue(recovery) is { } page
+            ? RecoverySheet(session, Path.GetFullPath(page)) : parsed.GetValue(tidy) is { } keep ? Tidy(session,
+                keep)
+            : parsed.GetValue(prove) || parsed.GetValue(heal) ? Prove(session, parsed.GetValue(minutes),
+                parsed.GetValue(heal)) : Run(session));
+    }
+
     private sealed record SetListed(string Path, string Company, string Package, string DataVersion, DateTimeOffset MadeAt, string MadeBy,
         long Bytes, bool IsLocked)
     {

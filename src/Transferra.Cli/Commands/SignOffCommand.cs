@@ -9,6 +9,13 @@ namespace Transferra.Cli.Commands;
 
 internal static class SignOffCommand
 {
+    /// <summary>What is typed for it.</summary>
+    public static void Declare(CommandSet commands)
+    {
+        commands.Add("signoff", "The report of a run, to be signed", [commands.RunMeant, commands.Html], (session, parsed) =>
+            Run(session, parsed.GetValue(commands.RunMeant), parsed.GetValue(commands.Html)));
+    }
+
     public static int Run(Session session, string? id, string? html)
     {
         IReadOnlyList<Run> runs = session.Runs.List();

@@ -1,4 +1,5 @@
 // SurveyCommand.cs: survey: what have we got?
+using System.CommandLine;
 using System.Text.Json;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Kits;
@@ -19,6 +20,37 @@ internal sealed record SurveyOptions(string? Html = null, string? Save = null, s
 
 internal static class SurveyCommand
 {
+    /// <summary>What is typed for it.</summary>
+    public static void Declare(CommandSet commands)
+    {
+        var save = new Option<string?>("--save") { Description = "Also save the survey, to be compared with later", HelpName = "FILE" };
+        var compare = new Option<string?>("--compare") { Description = "Show what is different from a saved survey", HelpName = "FILE" };
+        var write = new Option<bool>("--write") { Description = "Add the companies that were found to office.yaml" };
+        var newOffice = new Option<string?>("--new")
+        {
+            Description = "Draft an office.yaml from a folder, "
+            + "or from a server named by its engine",
+            HelpName = "WHERE"
+        };
+        var kits = new Option<string?>("--kits")
+        {
+            Description = "With --new: folder of the kits; \"kits\" in the office's folder when "
+            + "left out",
+            HelpName = "DIR"
+        };
+        commands.Add("survey", "What have we got: versions, companies, stores, sizes, services, settings",
+            [commands.Html, save, compare, write, newOffice, kits, commands.Host, commands.Port, commands.User, commands.PasswordFile,
+                commands.Databases], (session, parsed) =>
+            parsed.GetValue(newOffice) is { } where
+            ? Draft(session, where, Path.GetFullPath(parsed.GetValue(kits) ?? Path.Combine(session.OfficeFolder, "kits")),
+                StoreAddress.ServerEngines.Contains(where) ? NamedServer.From(where, parsed.GetValue(commands.Host),
+                    parsed.GetValue(commands.Port),
+                    parsed.GetValue(commands.User),
+                    parsed.GetValue(commands.PasswordFile), parsed.GetValue(commands.Databases)) : null)
+            : Run(session, new SurveyOptions(parsed.GetValue(commands.Html), parsed.GetValue(save), parsed.GetValue(compare),
+                parsed.GetValue(write))));
+    }
+
     // What an administrator asks a server or a file about, in the words they know.
     private static readonly (string Fact, string Words)[] Told =
         [("character_set", "character set"), ("code_page", "code page"), ("collation", "collation"),

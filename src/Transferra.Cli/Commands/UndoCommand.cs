@@ -1,5 +1,6 @@
 // UndoCommand.cs: undo: takes a run back; the office is where it was before. And undo --give-up: ends a run that can neither go on nor be
 // taken back.
+using System.CommandLine;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Machine;
 using Transferra.Core.Runs;
@@ -8,6 +9,19 @@ namespace Transferra.Cli.Commands;
 
 internal static class UndoCommand
 {
+    /// <summary>What is typed for it.</summary>
+    public static void Declare(CommandSet commands)
+    {
+        var giveUp = new Option<bool>("--give-up")
+        {
+            Description = "End a run that can neither go on nor be taken back; "
+            + "everything stays where it lies"
+        };
+        commands.Add("undo", "Take a run back: the office is where it was before", [commands.RunMeant, giveUp, commands.Yes],
+            (session, parsed) =>
+            Run(session, parsed.GetValue(commands.RunMeant), parsed.GetValue(giveUp)));
+    }
+
     public static int Run(Session session, string? id, bool givesUp)
     {
         using IDisposable one = session.LockStores();

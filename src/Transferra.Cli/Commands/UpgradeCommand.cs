@@ -1,4 +1,5 @@
 // UpgradeCommand.cs: upgrade: all stages of all companies, or what is left of them.
+using System.CommandLine;
 using System.Text.Json;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Closing;
@@ -13,6 +14,23 @@ namespace Transferra.Cli.Commands;
 
 internal static class UpgradeCommand
 {
+    /// <summary>What is typed for it.</summary>
+    public static void Declare(CommandSet commands)
+    {
+        var resume = new Option<bool>("--resume") { Description = "Go on with the run that stopped part-way" };
+        var stayClosed = new Option<bool>("--stay-closed")
+        {
+            Description = "Leave the office closed afterwards; open it with: "
+            + "transferra reopen"
+        };
+        var despiteFaults = new Option<bool>("--despite-faults")
+        { Description = "Try backup, conversion and match also of companies whose check finds faults; they are not changed over for that" };
+        commands.Add("upgrade", "All of it: ready, close, check, backup, convert, match, change over, check again, reopen",
+            [commands.Codes, commands.Yes, resume, commands.EndSessions, stayClosed, despiteFaults],
+            (session, parsed) => Run(session, parsed.GetValue(resume), parsed.GetValue(commands.EndSessions),
+                parsed.GetValue(stayClosed), parsed.GetValue(despiteFaults)));
+    }
+
     public static int Run(Session session, bool resume, bool endsSessions = false, bool staysClosed = false, bool despiteFaults = false)
     {
         using IDisposable one = session.LockStores();
