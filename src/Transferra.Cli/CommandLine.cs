@@ -132,6 +132,12 @@ internal static class CommandLine
         int Failed(int exitCode, Exception error, string kind, object? details)
         {
             if (trace) session.Screen.Error(error.ToString());
+            // Not "nothing was done".
+            if (exitCode == ExitCodes.Refused && session.Changed is { } changed)
+            {
+                session.Screen.Error("  " + changed);
+                exitCode = ExitCodes.PartWay;
+            }
             return session.Answer(exitCode, new { error = kind, details });
         }
     }

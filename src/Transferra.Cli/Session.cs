@@ -50,6 +50,9 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
     /// <summary>Whether a place that sets are kept in could not be reached.</summary>
     public bool Unreached { get; set; }
 
+    /// <summary>What the command has changed beside its run, and how to go on when it ends before that begins; null when nothing.</summary>
+    public string? Changed { get; set; }
+
     /// <summary>The places sets are kept in.</summary>
     public SetPlaces Sets => _sets ??= new SetPlaces([.. Office.Backup.Places.Select(place => place.Server is { } server
         ? (ISetPlace)new SftpPlace(server) : new LocalPlace(place.Folder, Volume))],

@@ -284,6 +284,42 @@ public sealed class OriginalsTests : IDisposable
     }
 
     [Fact]
+    public void A_restore_is_taken_back_to_the_last_file_when_documents_have_names_that_are_not_text()
+    {
+        _office.Add("A", "sqlite", "data/a.db");
+        _office.Companies[0] = _office.Companies[0] with { More = ["documents: [documents/A]"] };
+        _office.Write("documents/A/deep/letter.txt", "letter");
+        using (System.Diagnostics.Process odd = System.Diagnostics.Process.Start("sh", ["-c", "printf x > \"$0/$(printf 'caf\\351')\"",
+            _office["documents/A/deep"]])) odd.WaitForExit();
+        _office.Ready();
+        _office.Run("backup", "A").Expect(0);
+        _office.Run("restore", "A", "--yes", "A").Expect(0);
+        _office.Run("undo", "--yes", "A").Expect(0).Says("Undone: the office is where it was before");
+        Assert.Equal(2, Directory.GetFiles(_office["documents/A/deep"]).Length);
+        Assert.Empty(Directory.GetDirectories(_office["data"], "transferra-*"));
+    }
+
+    [Fact]
+    public void A_conversion_that_had_removed_an_earlier_one_before_it_failed_does_not_say_that_nothing_was_done()
+    {
+        _office.Add("A", "sqlite", "data/a.db");
+        _office.Ready();
+        using var program = new ServedProgram();
+        string[] watched = [_office["data"]];
+        bool wasRemoved = false;
+        for (int at = 12; at < 60 && !wasRemoved; at++)
+        {
+            Assert.Equal(0, program.Run(DiskFault.None, _office.Path, watched, "convert", "A").Exit);
+            IReadOnlyDictionary<string, string> before = _office.Signature("data");
+            Served failed = program.Run(new DiskFault("fail-for-good", at), _office.Path, watched, "convert", "A");
+            if (failed.Exit == 2) Assert.Equal(before, _office.Signature("data"));
+            wasRemoved = failed.Exit == 3 && failed.All.Contains("was being removed for the new one", StringComparison.Ordinal);
+            program.Run(DiskFault.None, _office.Path, watched, "undo");
+        }
+        Assert.True(wasRemoved, "it never failed between the two");
+    }
+
+    [Fact]
     public void A_trial_of_one_company_leaves_the_trials_of_others_and_what_people_did_in_one_is_kept()
     {
         _office.Add("A", "sqlite", "data/a.db");

@@ -27,6 +27,7 @@ internal static class ConvertCommand
         if (ready.Count == 0) return session.Answer(ExitCodes.Done, new { gates });
         TakeBackEarlier(session, context, ready);
         Run run = UpgradeRun.Begin(context, "convert", ready);
+        session.Changed = null; // from here on the run tells
         IReadOnlyList<CompanyOutcome> outcomes = UpgradeRun.Execute(context, run);
         RunReport report = RunReport.Of(session.Office, run);
         session.Screen.Line();
@@ -45,6 +46,8 @@ internal static class ConvertCommand
         foreach (Run earlier in session.Runs.List().Where(run => run is { Kind: "convert", IsUndone: false, IsUnfinished: false }
             && run.Companies.Any(code => run.IsDone(code, Stages.Convert) && ready.Any(entry => entry.Company.Code == code))))
         {
+            session.Changed = $"The earlier conversion {earlier.Id} was being removed for the new one, which has not begun. Once more: "
+                + "transferra convert " + string.Join(' ', ready.Select(entry => entry.Company.Code));
             try
             {
                 UpgradeRun.Undo(context, session.Runs.Continue(earlier),

@@ -39,7 +39,11 @@ public sealed class DiskVolume : IVolume
     {
         switch (PosixFiles.Stat(PosixFiles.Bytes(path))?.Kind)
         {
-            case FileKind.Folder: Directory.Delete(path, recursive: true); break;
+            case FileKind.Folder:
+                // .NET cannot remove what has a name that is not UTF-8.
+                using (var tree = new FolderTree(PosixFiles.Bytes(path))) tree.Clear();
+                RemoveEmptyFolder(path);
+                break;
             case not null: File.Delete(path); break;
         }
     }

@@ -1,8 +1,8 @@
 // FolderTree.cs: a folder and all that is below it, reached part by part with handles and never through a link.
 // Why handles: between looking at a path and opening it, somebody who may write in one of its folders can put a link there; a set that
 // somebody forged brings its links along. A path that is walked by handles leads nowhere else, whatever is put in its way.
-// Holds: (1) nothing outside the folder is read or written; (2) nothing that is there is overwritten; (3) a link in the way is an error
-// that names it.
+// Holds: (1) nothing outside the folder is read, written or removed; (2) nothing that is there is overwritten; (3) a link in the way is
+// an error that names it.
 // Source: openat(2), O_NOFOLLOW; path_resolution(7). Calls from several threads at a time are fine.
 using System.Runtime.InteropServices;
 using Microsoft.Win32.SafeHandles;
@@ -70,6 +70,23 @@ internal sealed class FolderTree : IDisposable
         nint stream = SystemCalls.OpenFolder((int)folder.DangerousGetHandle());
         if (stream != 0) folder.SetHandleAsInvalid(); // it is the stream's now
         return PosixFiles.Names(stream, PathOf(name));
+    }
+
+    /// <summary>Removes everything in the folder, whatever its name is made of; of a link, the link.</summary>
+    public void Clear() => Clear([]);
+
+    private void Clear(byte[] folder)
+    {
+        foreach (byte[] entry in Names(folder))
+        {
+            byte[] name = folder.Length == 0 ? entry : PosixFiles.Join(folder, entry);
+            bool isFolder = Stat(name)?.Kind == FileKind.Folder;
+            if (isFolder) Clear(name);
+            using Parent parent = ParentOf(name, makes: false);
+            if (SystemCalls.RemoveAt(parent.Handle, parent.Name, isFolder ? SystemCalls.RemoveFolder : 0) != 0
+                && Marshal.GetLastPInvokeError() is var error and not SystemError.NoEntry)
+                throw PosixFiles.Failed(error, "remove", PathOf(name));
+        }
     }
 
     /// <summary>Makes a folder, with those above it; fine when it is there.</summary>

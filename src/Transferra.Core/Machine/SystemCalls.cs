@@ -114,6 +114,9 @@ internal static partial class SystemCalls
     [LibraryImport("libc", EntryPoint = "rmdir", SetLastError = true)]
     public static partial int RemoveEmptyFolder(byte[] path);
 
+    [LibraryImport("libc", EntryPoint = "unlinkat", SetLastError = true)]
+    public static partial int RemoveAt(SafeFileHandle folder, byte[] path, int flags);
+
     [LibraryImport("libc", EntryPoint = "renameat2", SetLastError = true)]
     public static partial int Rename(int fromFolder, byte[] from, int toFolder, byte[] to, uint flags);
 

@@ -125,16 +125,17 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
         On.Work.Remove(Restored);
     }
 
-    // What people did with a restored company since is nowhere else.
-    private string? WorkedWith()
+    // What people did with a restored company since is nowhere else. Where what was there before is back in its place already, what is
+    // left of the restored one lies staged again or is gone.
+    private string? WorkedWith(bool isInPlace)
     {
         if (On.FactsOf(Name) is not { } known) return null;
-        StoreAddress store = On.Context.Places.Exists(RestoredStore) ? RestoredStore : Target;
+        StoreAddress store = isInPlace && !On.Context.Places.Exists(RestoredStore) ? Target : RestoredStore;
         if (known.TryGetValue("new-sha256", out string? digest) && On.Context.Places.Exists(store)
             && On.DigestOfOld(store) != digest) return store.Shown;
         foreach ((string folder, string staged, int i) in DocumentFolders())
         {
-            string now = On.Context.Volume.Exists(staged) ? staged : folder;
+            string now = isInPlace && !On.Context.Volume.Exists(staged) ? folder : staged;
             if (known.TryGetValue(FormattableString.Invariant($"documents-{i}"), out string? listing) && Directory.Exists(now)
                 && TreeListing.Of(now) != listing) return now;
         }
@@ -159,7 +160,7 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
     {
         bool begun = HasBegun;
         if (!begun && !On.Work.IsThere && !On.Context.Places.Exists(RestoredStore)) return null;
-        string? worked = WorkedWith();
+        string? worked = WorkedWith(isInPlace: begun);
         if (begun) Swap.Back();
         else Swap.ClearEmptyPlaces();
         if (worked is not null)

@@ -5,6 +5,7 @@
 // W1  The folder is made by this run alone: making it fails when it is there, and a mark in it holds a word that only this run's journal
 // knows.
 // W2  Only what the journal says this run made is removed, by its full path; never the folder with all that may be in it.
+//     A folder is given another name first: what an interrupted removal leaves of it must not look like something that was worked with.
 // W3  Nothing is removed in which an original stands.
 // W4  The folder itself goes when nothing is left in it but the mark.
 using System.Text.Json;
@@ -31,6 +32,9 @@ public sealed class WorkFolder(IVolume volume, string path, string token, IReadO
     public string FullPath => path;
 
     private string MarkPath => Path.Combine(path, MarkName);
+
+    // What is being removed.
+    private string Going => Path.Combine(path, "going");
 
     /// <summary>Whether something of its name is there.</summary>
     public bool IsThere => volume.Exists(path);
@@ -73,7 +77,15 @@ public sealed class WorkFolder(IVolume volume, string path, string token, IReadO
         if (originals.FirstOrDefault(original => volume.Exists(original) && IsWithin(original, made)) is { } stands)
             throw new TransferraException($"{stands} stands there, the original of this company; it is not removed",
                 "See which run it belongs to: transferra signoff");
-        volume.Remove(made);
+        volume.Remove(Going);
+        if (Directory.Exists(made))
+        {
+            volume.Rename(made, Going);
+            volume.FlushFolder(Path.GetDirectoryName(made)!);
+            volume.FlushFolder(path);
+            volume.Remove(Going);
+        }
+        else volume.Remove(made);
         foreach (string companion in Companions) volume.Remove(made + companion);
         // The folder that was made for it alone.
         string around = Path.GetDirectoryName(made)!;
@@ -85,6 +97,11 @@ public sealed class WorkFolder(IVolume volume, string path, string token, IReadO
     public bool RemoveIfEmpty()
     {
         if (!IsThere) return true;
+        if (volume.Exists(Going))
+        {
+            RefuseForeign();
+            volume.Remove(Going);
+        }
         foreach (string folder in Directory.EnumerateDirectories(path)) RemoveEmpty(folder);
         if (Directory.EnumerateFileSystemEntries(path).Any(entry => entry != MarkPath)) return false;
         if (volume.Exists(MarkPath))
