@@ -1,8 +1,9 @@
 #!/usr/bin/env bash
 # Builds everything and runs every test. The last line says how many passed and failed; the exit code is 0 only when none failed.
-#   ./test.sh          what has to pass before a change lands
-#   ./test.sh --soak   the same with the long runs: every kill point both ways, 3,000 made-up offices
-#   TRANSFERRA_SEED=N  makes other offices and other random data; the seed of what fails is told with it
+#   ./test.sh            what has to pass before a change lands
+#   ./test.sh --soak     the same with the long runs: every kill point both ways, 3,000 made-up offices
+#   TRANSFERRA_SEED=N    makes other offices and other random data; the seed of what fails is told with it
+#   TRANSFERRA_OFFICE=N  walks through the one made-up office that a failure named
 set -uo pipefail
 cd -- "$(dirname -- "$(readlink -f -- "${BASH_SOURCE[0]}")")"
 export DOTNET_CLI_TELEMETRY_OPTOUT=1 DOTNET_NOLOGO=1
