@@ -46,16 +46,10 @@ public sealed record MendResult(IReadOnlyList<MendCount> Counts, IReadOnlyList<s
 }
 
 /// <summary>Mends copies of stores.</summary>
-public sealed class StoreMending
+public sealed partial class StoreMending
 {
     /// <summary>Headings of the list of changes.</summary>
     public static readonly IReadOnlyList<string> Headings = ["table", "record", "column", "before", "after", "mend"];
-
-    private sealed class TableSums
-    {
-        public Fingerprint Expected;
-        public long TakenOut, Changed;
-    }
 
     private readonly KitVersion _version;
     private readonly Action<IReadOnlyList<string>> _list;
@@ -89,7 +83,8 @@ public sealed class StoreMending
             TableShape[] tables = [.. _version.Tables.Where(table => _version.Mends.Any(mend => mend.Table?.Name == table.Name))];
             var places = tables.ToDictionary(table => table.Name, mender.Prepare);
             using (IStore read = stores.Open(mender.HasPlacesOfOriginal ? old : copy, _version.TextEncoding))
-                foreach (TableShape table in tables) MendTable(read, mender, plan, table, places[table.Name]);
+                foreach (TableShape table in tables)
+                    _sums[table.Name] = new TableMending(this, mender, plan, table, places[table.Name]).Run(read);
             foreach (Mend mend in _version.Mends)
             {
                 if (mend.Kind == MendKind.RebuildIndexes && mender.RebuildIndexes() is { Length: > 0 } what)
@@ -129,151 +124,6 @@ public sealed class StoreMending
     {
         if (!_left.Contains(what) && _left.Count < 100) _left.Add(what);
     }
-
-    // What is to become of one record: taken out by a mend, or new values of columns.
-    private sealed record Change(Mend Mend, int Column, string? Value);
-
-    private void MendTable(IStore store, IStoreMender mender, MendPlan plan, TableShape table, ColumnShape place)
-    {
-        Mend[] mends = [.. _version.Mends.Where(mend => mend.Table?.Name == table.Name)];
-        var batch = new RecordBatch([.. table.Columns, place]);
-        int[] key = [.. table.Key.Select(table.OrdinalOf)], all = [.. Enumerable.Range(0, table.Columns.Count)], name = key.Length > 0
-            ? key : all;
-        var keyDigest = new RowDigest(key);
-        var links = plan.LinksOf(table.Name)
-            .Select(link => (link.Missing, Digest: new RowDigest([.. link.Relation.Columns.Select(table.OrdinalOf)]))).ToArray();
-        var seen = new HashSet<ulong>();
-        var sums = new TableSums();
-        _sums[table.Name] = sums;
-        var bytes = new CanonicalWriter();
-        var after = new RecordBatch(table.Columns);
-        long rows = 0, total = store.CountRows(table.Name);
-        foreach (RecordBatch _ in store.Batches(table with { Columns = batch.Columns }, [], _cancel, batch))
-        {
-            HashSet<int> unreadable = [.. batch.Faults.Select(fault => fault.Row)];
-            for (int row = 0; row < batch.RowCount; row++)
-            {
-                List<Change> changes = ChangesOf(row);
-                if (changes.Count == 0) continue;
-                string record = batch.ShowKey(row, name);
-                if (unreadable.Contains(row))
-                {
-                    Leave($"{table.Name} {record}: it has a value that cannot be read");
-                    continue;
-                }
-                Apply(row, record, changes);
-            }
-            _observer.Progress("mending " + table.Name, rows += batch.RowCount, total);
-        }
-
-        List<Change> ChangesOf(int row)
-        {
-            var changes = new List<Change>();
-            ulong digest = key.Length > 0 ? keyDigest.Of(batch, row) : 0;
-            foreach (Mend mend in mends)
-            {
-                switch (mend.Kind)
-                {
-                    case MendKind.DropCopies when plan.CopiesOf(table.Name).Contains(digest):
-                        if (!seen.Add(digest)) return [new Change(mend, -1, null)];
-                        break;
-                    case MendKind.SetOrphansAside when links.Any(link => link.Digest.IsWhole(batch, row)
-                        && link.Missing.Contains(link.Digest.Of(batch, row))):
-                        return [new Change(mend, -1, null)];
-                    case MendKind.Recompute when plan.TotalsOf(mend).TryGetValue(digest, out Int128 sum):
-                        int ordinal = table.OrdinalOf(mend.Columns[0]);
-                        // The rule's scale is that of the finer side; the column may have fewer decimals.
-                        if (DecimalText.TryRescale(sum, mend.Rule!.Scale, table.Columns[ordinal].Type.Scale, FieldType.MaxPrecision,
-                            out Int128 units) is null)
-                            changes.Add(new Change(mend, ordinal, DecimalText.Format(units, table.Columns[ordinal].Type.Scale)));
-                        else Leave($"{table.Name} {batch.ShowKey(row, name)}: the total has more decimals than {mend.Columns[0]}");
-                        break;
-                    case MendKind.DecodeAgain or MendKind.Trim:
-                        foreach (int column in mend.Columns.Select(table.OrdinalOf))
-                        {
-                            var texts = (BytesVector)batch.Vectors[column];
-                            if (texts.IsNull(row)) continue;
-                            string now = changes.FindLast(change => change.Column == column)?.Value ?? texts.Show(row);
-                            string? better = mend.Kind == MendKind.Trim ? Trimmed(now)
-                                : _twice.Again(System.Text.Encoding.UTF8.GetBytes(now));
-                            if (better is not null && better != now) changes.Add(new Change(mend, column, better));
-                        }
-                        break;
-                    default: break;
-                }
-            }
-            return changes;
-        }
-
-        void Apply(int row, string record, List<Change> changes)
-        {
-            UInt128 before = DigestOf(batch, row);
-            if (changes is [{ Column: < 0 } takenOut])
-            {
-                mender.Delete(table, batch.Vectors[^1], row);
-                Count(takenOut.Mend, table.Name, "", 1);
-                sums.TakenOut++;
-                sums.Expected = new Fingerprint(sums.Expected.Rows - 1, unchecked(sums.Expected.Sum - before));
-                // The whole record, so that what was set aside can be entered again from the list.
-                foreach (int column in all) _list([table.Name, record, table.Columns[column].Name, batch.Show(row, column), "(taken out)",
-                    takenOut.Mend.Name]);
-                return;
-            }
-            after.Reset();
-            var last = changes.GroupBy(change => change.Column).ToDictionary(group => group.Key, group => group.Last().Value!);
-            foreach (int column in last.Keys)
-            {
-                if (mender.CanHold(table, table.Columns[column], last[column])) continue;
-                Leave($"{table.Name} {record}: {table.Columns[column].Name} cannot hold what it should become");
-                last.Remove(column);
-            }
-            if (last.Count == 0) return;
-            mender.Update(table, batch.Vectors[^1], row,
-                [.. last.Select(value => KeyValuePair.Create(table.Columns[value.Key], value.Value))]);
-            for (int column = 0; column < table.Columns.Count; column++)
-            {
-                if (last.TryGetValue(column, out string? value)) Append(after.Vectors[column], value);
-                else after.Vectors[column].AppendFrom(batch.Vectors[column], row);
-            }
-            sums.Changed++;
-            sums.Expected = new Fingerprint(sums.Expected.Rows, unchecked(sums.Expected.Sum - before + DigestOf(after, 0)));
-            foreach (Change change in changes.Where(change => last.ContainsKey(change.Column)))
-            {
-                Count(change.Mend, table.Name, table.Columns[change.Column].Name, 1);
-                _list([table.Name, record, table.Columns[change.Column].Name, batch.Show(row, change.Column),
-                    table.Columns[change.Column].IsPrivate
-                    ? TableShape.Private : change.Value!, change.Mend.Name]);
-            }
-        }
-
-        UInt128 DigestOf(RecordBatch of, int row)
-        {
-            bytes.Clear();
-            for (int column = 0; column < table.Columns.Count; column++) of.Vectors[column].Encode(row, bytes);
-            return System.IO.Hashing.XxHash128.HashToUInt128(bytes.Written);
-        }
-    }
-
-    private static void Append(Vector vector, string value)
-    {
-        byte[] text = System.Text.Encoding.UTF8.GetBytes(value);
-        switch (vector)
-        {
-            case BytesVector bytes: bytes.Append(text); break;
-            case WideVector wide:
-                DecimalText.TryParse(text, FieldType.MaxPrecision, wide.Type.Scale, out Int128 units);
-                wide.Append(units);
-                break;
-            default:
-                ValueText.TryWhole(text, out long whole);
-                ((LongVector)vector).Append(whole);
-                break;
-        }
-    }
-
-    // Blanks, and control characters that are no line ends within the text.
-    private static string Trimmed(string text) => text.Trim().Trim([.. Enumerable.Range(0, 0x20).Select(value => (char)value), (char)0x7F,
-        ' ', '\u00A0']);
 
     /// <summary>Reads both stores anew and proves that they are the same but for the listed changes.</summary>
     public IReadOnlyList<MendedTable> Prove(IStoreOpener stores, StoreAddress old, StoreAddress copy)
