@@ -12,23 +12,41 @@ internal static class Casts
     public static Kernel? Convert(Kernel from, FieldType to, DateTemplate? template, string blame)
     {
         Func<FaultCode, string> word = code => Word(code, to, template);
-        return (from.Type.Kind, to.Kind) switch
+        Kernel? ofItsKind = from.Type.Kind == FieldKind.Text ? FromText(from, to, template, blame, word)
+            : FromNumber(from, to, blame, word) ?? FromMoment(from, to, template, blame, word);
+        return ofItsKind ?? (from.Type.Kind, to.Kind) switch
+        {
+            (FieldKind.Boolean, FieldKind.Integer) => new MapKernel<LongVector, LongVector>(to, from, blame, (v, row, result) =>
+            {
+                result.Append(v.Values[row]);
+                return null;
+            }, word),
+            (FieldKind.Binary, FieldKind.Text) => null,
+            (_, FieldKind.Text) => new MapKernel<Vector, BytesVector>(to, from, blame, (v, row, result) =>
+                AppendText(v.Show(row), to, result), word),
+            _ => from.Type.Kind == to.Kind ? from : null,
+        };
+    }
+
+    // Null where there is no conversion of its own, here and in those below.
+    private static Kernel? FromText(Kernel from, FieldType to, DateTemplate? template, string blame, Func<FaultCode, string> word) =>
+        to.Kind switch
         {
             // What the old column is declared for is no promise: most old stores do not hold texts to their length.
-            (FieldKind.Text, FieldKind.Text) => to.Length == 0 ? from : new LengthKernel(from, to, blame, word(FaultCode.TooLong)),
-            (FieldKind.Text, FieldKind.Integer) => new MapKernel<BytesVector, LongVector>(to, from, blame, (v, row, result) =>
+            FieldKind.Text => to.Length == 0 ? from : new LengthKernel(from, to, blame, word(FaultCode.TooLong)),
+            FieldKind.Integer => new MapKernel<BytesVector, LongVector>(to, from, blame, (v, row, result) =>
             {
                 FaultCode? fault = ValueText.TryWhole(v[row], out long value);
                 if (fault is null) result.Append(value);
                 return fault;
             }, word),
-            (FieldKind.Text, FieldKind.Decimal) => new MapKernel<BytesVector, WideVector>(to, from, blame, (v, row, result) =>
+            FieldKind.Decimal => new MapKernel<BytesVector, WideVector>(to, from, blame, (v, row, result) =>
             {
                 FaultCode? fault = DecimalText.TryParse(v[row], to.Precision, to.Scale, out Int128 units);
                 if (fault is null) result.Append(units);
                 return fault;
             }, word),
-            (FieldKind.Text, FieldKind.Date) => new MapKernel<BytesVector, LongVector>(to, from, blame, (v, row, result) =>
+            FieldKind.Date => new MapKernel<BytesVector, LongVector>(to, from, blame, (v, row, result) =>
             {
                 ReadOnlySpan<byte> text = v[row].Trim((byte)' ');
                 long day = 0;
@@ -36,19 +54,19 @@ internal static class Casts
                 result.Append(day);
                 return null;
             }, word),
-            (FieldKind.Text, FieldKind.Time) => new MapKernel<BytesVector, LongVector>(to, from, blame, (v, row, result) =>
+            FieldKind.Time => new MapKernel<BytesVector, LongVector>(to, from, blame, (v, row, result) =>
             {
                 if (!ValueText.TryTime(v[row].Trim((byte)' '), out long micros)) return FaultCode.NotATime;
                 result.Append(micros);
                 return null;
             }, word),
-            (FieldKind.Text, FieldKind.Timestamp) => new MapKernel<BytesVector, LongVector>(to, from, blame, (v, row, result) =>
+            FieldKind.Timestamp => new MapKernel<BytesVector, LongVector>(to, from, blame, (v, row, result) =>
             {
                 if (!ValueText.TryTimestamp(v[row].Trim((byte)' '), out long micros)) return FaultCode.NotATime;
                 result.Append(micros);
                 return null;
             }, word),
-            (FieldKind.Text, FieldKind.Boolean) => new MapKernel<BytesVector, LongVector>(to, from, blame, (v, row, result) =>
+            FieldKind.Boolean => new MapKernel<BytesVector, LongVector>(to, from, blame, (v, row, result) =>
             {
                 ReadOnlySpan<byte> text = v[row].Trim((byte)' ');
                 if (Ascii.EqualsIgnoreCase(text, "true"u8)) result.Append(1);
@@ -56,12 +74,18 @@ internal static class Casts
                 else return FaultCode.NotABoolean;
                 return null;
             }, word),
-            (FieldKind.Text, FieldKind.Uuid) => new MapKernel<BytesVector, WideVector>(to, from, blame, (v, row, result) =>
+            FieldKind.Uuid => new MapKernel<BytesVector, WideVector>(to, from, blame, (v, row, result) =>
             {
                 if (!ValueText.TryUuid(v[row], out Int128 value)) return FaultCode.NotAUuid;
                 result.Append(value);
                 return null;
             }, word),
+            _ => null,
+        };
+
+    private static Kernel? FromNumber(Kernel from, FieldType to, string blame, Func<FaultCode, string> word) =>
+        (from.Type.Kind, to.Kind) switch
+        {
             (FieldKind.Integer, FieldKind.Decimal) => new MapKernel<LongVector, WideVector>(to, from, blame, (v, row, result) =>
             {
                 FaultCode? fault = DecimalText.TryRescale(v.Values[row], 0, to.Scale, to.Precision, out Int128 units);
@@ -97,6 +121,12 @@ internal static class Casts
                 if (fault is null) result.Append(units);
                 return fault;
             }, word),
+            _ => null,
+        };
+
+    private static Kernel? FromMoment(Kernel from, FieldType to, DateTemplate? template, string blame, Func<FaultCode, string> word) =>
+        (from.Type.Kind, to.Kind) switch
+        {
             (FieldKind.Date, FieldKind.Text) when template is not null => new MapKernel<LongVector,
                 BytesVector>(to, from, blame, (v, row, result) =>
             {
@@ -116,17 +146,8 @@ internal static class Casts
                 result.Append(day);
                 return null;
             }, word),
-            (FieldKind.Boolean, FieldKind.Integer) => new MapKernel<LongVector, LongVector>(to, from, blame, (v, row, result) =>
-            {
-                result.Append(v.Values[row]);
-                return null;
-            }, word),
-            (FieldKind.Binary, FieldKind.Text) => null,
-            (_, FieldKind.Text) => new MapKernel<Vector, BytesVector>(to, from, blame, (v, row, result) =>
-                AppendText(v.Show(row), to, result), word),
-            _ => from.Type.Kind == to.Kind ? from : null,
+            _ => null,
         };
-    }
 
     /// <summary>Whether a value of one type may be assigned to a column of another without CAST: only where nothing can be lost
     /// but by a fault, and where no text has to be read as something else.</summary>
