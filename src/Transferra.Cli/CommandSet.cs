@@ -1,5 +1,5 @@
 // CommandSet.cs: the commands of the program as they are declared, each by its own class; options that several of them have; and what
-// happens round every command: its session, its errors, its last words.
+// happens round every command: its session and its last words.
 using System.CommandLine;
 using Transferra.Cli.Commands;
 using Transferra.Cli.Rendering;
@@ -59,7 +59,7 @@ internal sealed class CommandSet(RootCommand root, IVolume volume, Stopping stop
 
     public Option<bool> EndSessions { get; } = new("--end-sessions")
     {
-        Description = "Put out those who are still in after the grace period"
+        Description = "Disconnect anyone still connected after the grace period"
     };
 
     public Option<bool> ShowOnly { get; } = new("--show") { Description = "Only show what would be done" };
@@ -82,15 +82,14 @@ internal sealed class CommandSet(RootCommand root, IVolume volume, Stopping stop
             bool json = parsed.GetValue(CommandLine.JsonOption);
             using var screen = new Screen(silent: json);
             var session = new Session(name, Path.GetFullPath(parsed.GetValue(CommandLine.OfficeOption) ?? "."), json,
-                symbols.Contains(Codes)
-                ? parsed.GetValue(Codes) ?? [] : [],
+                symbols.Contains(Codes) ? parsed.GetValue(Codes) ?? [] : [],
                 symbols.Contains(Yes) ? parsed.GetValue(Yes) ?? [] : [], volume, screen, cancel);
             stopping.LastWords = () =>
             {
-                CommandLine.PartWay(session);
+                CommandGuard.PartWay(session);
                 CloseCommand.Remind(session);
             };
-            int exitCode = CommandLine.Guarded(session, parsed.GetValue(CommandLine.TraceOption), () => action(session, parsed));
+            int exitCode = CommandGuard.Run(session, parsed.GetValue(CommandLine.TraceOption), () => action(session, parsed));
             // At the end, where the eye is: nobody goes home with a closed office and does not know it.
             if (name != "demo" && (name != "close" || exitCode != ExitCodes.Done)) CloseCommand.Remind(session);
             if (screen.Unwritten is { } why)

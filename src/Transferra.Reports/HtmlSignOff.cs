@@ -43,7 +43,7 @@ public static class HtmlSignOff
             Badge(company.Outcome),
             Number(company.Conversion?.Hops.Sum(hop => hop.Conversion.Accounts.Sum(account => account.Read))),
             Number(company.Conversion?.Exceptions),
-            ProofOf(company),
+            ProofOf(report.Kind, company),
         }));
     }
 
@@ -51,6 +51,7 @@ public static class HtmlSignOff
     {
         yield return new XElement("h2", $"{company.Code}: {company.Name} ", Badge(company.Outcome));
         if (company.Reasons.Count > 0) yield return Stopped(company);
+        if (company.Outcome == "undone") yield return new XElement("div", Class("box bad"), new XElement("p", RunReport.TakenBackSince));
         if (company.SetAside.Length > 0)
             yield return new XElement("div", Class("box good"), new XElement("p",
                 "The old store is kept as ", Mono(company.SetAside), ". SHA-256 before anything was done: ", Mono(company.OldStoreSha256)));
@@ -112,7 +113,7 @@ public static class HtmlSignOff
     private static IEnumerable<XElement> Mending(MendResult mending)
     {
         yield return new XElement("h3", "What was put right, and the proof ",
-            Proof(mending.Tables.Count > 0 && mending.Tables.All(table => table.IsProved)));
+            Proof(mending.IsProved));
         yield return Table(["Mend", "Where", ">Changes", "Allowed because"], mending.Counts.Select(count => new object[]
             { count.Mend, count.Column.Length > 0 ? $"{count.Table}.{count.Column}" : count.Table, count.Count > 0 ? Number(count.Count)
                 : "done", count.Because }));
@@ -163,13 +164,14 @@ public static class HtmlSignOff
         Number(account.Exceptions), account.IsBalanced ? "yes" : "NO",
     ];
 
-    // What was proved is no longer there after an undo.
-    private static object ProofOf(CompanyReport company) => company switch
+    // What was proved is no longer there after an undo. A restore is proved as a whole or does not go through.
+    private static object ProofOf(string kind, CompanyReport company) => company switch
     {
-        { Conversion: null } => "not converted",
-        { Outcome: "undone" } => "taken back",
-        { Match: null } => "not matched",
-        { Match.Verdict: var verdict } => VerdictOf(verdict),
+        { Outcome: "undone", Conversion: not null } or { Outcome: "undone", Mending: not null } => "taken back",
+        { Mending: { } mending } => Proof(mending.IsProved),
+        { Match: { } match } => VerdictOf(match.Verdict),
+        { Conversion: not null } => "not matched",
+        _ => kind is "upgrade" or "convert" ? "not converted" : "",
     };
 
     private static XElement VerdictOf(Verdict verdict) => verdict == Verdict.ProvedInPart ? Badge("proved in part")

@@ -66,6 +66,11 @@ public sealed class CheckCommandTests
         BuiltProgram.Run(office.Path, "check", "QST", "--mend", "--yes", "QST").Expect(2).Says("allows no mends in version 3");
         BuiltProgram.Run(office.Path, "check", "QIH", "--mend", "--yes", "QIH").Expect(0)
             .Says("drop-copies", "CUST.CNAME", "differs from the old store by the listed changes and by nothing else", "1 gone");
+        // The page to be signed speaks of a mend, not of a conversion.
+        string page = File.ReadAllText(Assert.Single(Directory.GetFiles(office["transferra/runs"], "signoff.html",
+            SearchOption.AllDirectories)));
+        Assert.Contains("proved", page, StringComparison.Ordinal);
+        Assert.DoesNotContain("not converted", page, StringComparison.Ordinal);
         Assert.Equal("0", DemoFolder.Ask(office.Store("QIH"), "SELECT count(*) - count(DISTINCT JNO) FROM JRNL"));
         Assert.Equal("0", DemoFolder.Ask(office.Store("QIH"), "SELECT count(*) FROM CUST WHERE CNAME <> trim(CNAME)"));
         BuiltProgram.Run(office.Path, "undo", "--yes", "QIH").Expect(0);

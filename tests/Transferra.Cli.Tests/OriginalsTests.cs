@@ -313,7 +313,7 @@ public sealed class OriginalsTests : IDisposable
             IReadOnlyDictionary<string, string> before = _office.Signature("data");
             Served failed = program.Run(new DiskFault("fail-for-good", at), _office.Path, watched, "convert", "A");
             if (failed.Exit == 2) Assert.Equal(before, _office.Signature("data"));
-            wasRemoved = failed.Exit == 3 && failed.All.Contains("was being removed for the new one", StringComparison.Ordinal);
+            wasRemoved = failed.Exit == 3 && failed.All.Contains("was being removed to make way for a new one", StringComparison.Ordinal);
             program.Run(DiskFault.None, _office.Path, watched, "undo");
         }
         Assert.True(wasRemoved, "it never failed between the two");

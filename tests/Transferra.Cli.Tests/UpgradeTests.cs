@@ -178,6 +178,8 @@ public sealed class UpgradeTests
         Assert.Equal(["undone", "undone", "undone"], Outcomes(office));
         BuiltProgram.Run(office.Path, "signoff", "--html", office["out.html"]).Expect(0);
         Assert.Contains("taken back</td>", File.ReadAllText(office["out.html"]), StringComparison.Ordinal);
+        Assert.Contains("What follows was recorded before that", File.ReadAllText(office["out.html"]), StringComparison.Ordinal);
+        BuiltProgram.Run(office.Path, "signoff").Expect(0).Says("What follows was recorded before that");
     }
 
     private static string[] Outcomes(DemoFolder office) =>

@@ -68,7 +68,7 @@ internal static class CloseCommand
         {
             screen.Bad($"Not closed: {Results.Count(outcome.StillIn.Count, "session")} still in.");
             ClosingScreen.People(screen, outcome.StillIn);
-            screen.Line("New ones are kept out. Ask these to leave and go on: transferra close. Or put them out: transferra close "
+            screen.Line("New ones are kept out. Ask these to leave and go on: transferra close. Or disconnect them: transferra close "
                 + "--end-sessions. Or open again: transferra reopen");
         }
         foreach (string what in outcome.NotAtRest) screen.Bad($"Not at rest: {what}");

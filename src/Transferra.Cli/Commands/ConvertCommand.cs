@@ -46,8 +46,8 @@ internal static class ConvertCommand
         foreach (Run earlier in session.Runs.List().Where(run => run is { Kind: "convert", IsUndone: false, IsUnfinished: false }
             && run.Companies.Any(code => run.IsDone(code, Stages.Convert) && ready.Any(entry => entry.Company.Code == code))))
         {
-            session.Changed = $"The earlier conversion {earlier.Id} was being removed for the new one, which has not begun. Once more: "
-                + "transferra convert " + string.Join(' ', ready.Select(entry => entry.Company.Code));
+            session.Changed = $"The earlier conversion {earlier.Id} was being removed to make way for a new one, which was not started. "
+                + "Start it again: transferra convert " + string.Join(' ', ready.Select(entry => entry.Company.Code));
             try
             {
                 UpgradeRun.Undo(context, session.Runs.Continue(earlier),

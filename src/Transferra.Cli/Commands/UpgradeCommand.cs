@@ -119,7 +119,7 @@ internal static class UpgradeCommand
         if (outcome.IsClosed) return true;
         if (outcome.StillIn.Count > 0)
             session.Screen.Error($"{Results.Count(outcome.StillIn.Count, "session")} still in: {outcome.StillIn[0].Company} "
-                + $"{outcome.StillIn[0].Session.Words}; nothing was upgraded. Close the program there, then try again; or put them out: "
+                + $"{outcome.StillIn[0].Session.Words}; nothing was upgraded. Close the program there, then try again; or disconnect them: "
                 + "transferra upgrade --end-sessions");
         if (takesBack && wasOpen && session.Closings.Current() is { } closed) CloseCommand.Open(session, closed);
         return false;

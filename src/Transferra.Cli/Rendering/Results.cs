@@ -75,7 +75,7 @@ internal static class Results
                 mended.Tables.Select(table => (IReadOnlyList<string>)
                 [table.Table, Number(table.Before), Number(table.TakenOut), Number(table.Changed), Number(table.Found), table.IsProved
                     ? "yes" : "NO"]));
-            if (mended.Tables.All(table => table.IsProved))
+            if (mended.IsProved)
                 screen.Good("Proved: the copy was read anew, and differs from the old store by the listed changes and by nothing else.");
         }
         if (mended.Changes > 0) screen.Line($"Every change, with before and after: {mended.List}");

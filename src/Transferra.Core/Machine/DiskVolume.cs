@@ -42,7 +42,7 @@ public sealed class DiskVolume : IVolume
             case FileKind.Folder:
                 // .NET cannot remove what has a name that is not UTF-8.
                 using (var tree = new FolderTree(PosixFiles.Bytes(path))) tree.Clear();
-                RemoveEmptyFolder(path);
+                if (!RemoveEmptyFolder(path)) throw new IOException($"{path} could not be removed: something came into it meanwhile");
                 break;
             case not null: File.Delete(path); break;
         }

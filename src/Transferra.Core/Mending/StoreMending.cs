@@ -43,6 +43,9 @@ public sealed record MendResult(IReadOnlyList<MendCount> Counts, IReadOnlyList<s
 {
     /// <summary>Records changed or taken out.</summary>
     public long Changes => Counts.Sum(count => count.Count);
+
+    /// <summary>Whether every table of the copy was read anew and is the old one but for the listed changes.</summary>
+    public bool IsProved => Tables.Count > 0 && Tables.All(table => table.IsProved);
 }
 
 /// <summary>Mends copies of stores.</summary>

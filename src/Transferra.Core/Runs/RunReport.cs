@@ -60,6 +60,9 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
     string JournalPath, int JournalLines,
     string JournalSha256, IReadOnlyList<CompanyReport> Companies)
 {
+    /// <summary>What has to be said before the results of a company whose outcome is "undone".</summary>
+    public const string TakenBackSince = "This company was taken back afterwards. What follows was recorded before that.";
+
     /// <summary>The closing that the run was made in; null when there was none.</summary>
     public ClosingReport? Closing { get; init; }
 
