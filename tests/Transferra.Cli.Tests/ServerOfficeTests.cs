@@ -1,7 +1,10 @@
 using System.Data.Common;
 using System.Diagnostics;
+using System.Reflection;
 using System.Text.Json;
+using Transferra.Core.Office;
 using Transferra.Core.Records;
+using Transferra.Core.Surveys;
 using Transferra.Stores;
 using Transferra.Tests;
 
@@ -121,6 +124,43 @@ public sealed class PostgresqlOfficeTests() : ServerOfficeTests("postgresql")
     {
         using Process process = Process.Start("sh", ["-c", script]);
         process.WaitForExit();
+    }
+
+    [Fact]
+    public void A_server_that_ends_the_connection_while_a_company_is_looked_at_is_told_of_that_company_alone()
+    {
+        using var demo = new ServerOffice("postgresql", small: true);
+        OfficeDescription office = OfficeLoader.Load(demo.Path);
+        IStoreOpener stores = DispatchProxy.Create<IStoreOpener, EndingOpener>();
+        ((EndingOpener)stores).Ends = address => address.Path == demo.Store("QIH").Path;
+        CompanySurvey[] seen = [.. office.Companies.Select(company => Survey.Of(company, stores))];
+        foreach (CompanySurvey company in seen)
+        {
+            if (company.Code != "QIH") Assert.DoesNotContain("terminating", company.Problem, StringComparison.Ordinal);
+            else Assert.Contains("the database server stopped the work: 57P01: terminating connection", company.Problem,
+                StringComparison.Ordinal);
+        }
+        Assert.Contains(seen, company => company.Code == "QIH");
+        Assert.Contains(seen, company => company.Code == "QWS" && company.DataVersion == "5" && company.Records > 0);
+    }
+
+    // Opens stores, and has the server end the connections to some of them at once.
+#pragma warning disable CA1852 // the proxy is a class made from it
+    private class EndingOpener : DispatchProxy
+#pragma warning restore CA1852
+    {
+        private readonly StoreOpener _stores = new();
+
+        public Func<StoreAddress, bool> Ends { get; set; } = _ => false;
+
+        protected override object? Invoke(MethodInfo? targetMethod, object?[]? args)
+        {
+            object? given = targetMethod!.Invoke(_stores, args);
+            if (given is IStore && args?[0] is StoreAddress address && Ends(address))
+                TestServers.Execute(address with { Path = "postgres" },
+                    $"SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = '{address.Path}'");
+            return given;
+        }
     }
 
     [Fact]

@@ -61,10 +61,12 @@ internal sealed class ServerOffice : IDisposable
     {
         if (Engine == "firebird") return [.. Directory.GetFiles(TestServers.FirebirdFolder, "transferra-*" + Prefix + "*")];
         StoreAddress server = Store("QIH") with { Path = Engine == "postgresql" ? "postgres" : "" };
+        // An underscore of its own stands for any character: without the escape those of the office 21 were the office 2's.
+        string own = Prefix.Replace("_", "\\_", StringComparison.Ordinal);
         string list = Engine == "postgresql"
-            ? $"SELECT coalesce(string_agg(datname, ','), '') FROM pg_database WHERE datname LIKE 'transferra-%{Prefix}%'"
+            ? $"SELECT coalesce(string_agg(datname, ','), '') FROM pg_database WHERE datname LIKE 'transferra-%{own}%'"
             : "SELECT coalesce(group_concat(schema_name), '') FROM information_schema.schemata WHERE schema_name LIKE "
-                + $"'transferra-%{Prefix}%'";
+                + $"'transferra-%{own}%'";
         return TestServers.Ask(server, list)!.Split(',', StringSplitOptions.RemoveEmptyEntries);
     }
 

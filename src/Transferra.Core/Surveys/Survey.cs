@@ -263,6 +263,11 @@ public static class Survey
         {
             return survey with { Problem = error.Message, Next = error.Next };
         }
+        // A server may end the connection at any moment, and a defect may be our own: that company is told, and the others go on.
+        catch (Exception error) when (error is not (OutOfMemoryException or OperationCanceledException))
+        {
+            return survey with { Problem = Unforeseen.Words(error), Next = "Look at it again: transferra survey" };
+        }
     }
 
     // With what only a known version tells, or with why none is known.
