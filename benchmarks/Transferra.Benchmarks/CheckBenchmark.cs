@@ -2,6 +2,7 @@
 // side runs in a process of its own, alternately, and says its elapsed time and its largest memory. The engine's own check of its pages
 // is left out on both sides.
 using System.Diagnostics;
+using Transferra.Core.Means;
 using System.Globalization;
 using Microsoft.Data.Sqlite;
 using Transferra.Core.Checks;
@@ -148,7 +149,7 @@ internal static class CheckBenchmark
         File.WriteAllText(Path.Combine(kit, "kit.yaml"), "kit: bench\ntitle: Benchmark\nversions: [\"1\"]\n");
         File.WriteAllText(Path.Combine(kit, "versions", "1.yaml"), Version);
         var errors = new DescriptionErrors();
-        Kit loaded = KitLoader.Load(kit, "kit", errors)!;
+        Kit loaded = KitLoader.Load(kit, "kit", KnownKinds.All, errors)!;
         errors.ThrowIfAny();
         return loaded.Versions[0];
     }

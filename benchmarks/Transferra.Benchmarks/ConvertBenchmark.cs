@@ -2,6 +2,7 @@
 // expressions in SQL. Each side runs in a process of its own, alternately, and says its elapsed time and its largest memory.
 // Both sides write without a journal on disk and flush the file at the end; the yardstick gets the fastest settings it has.
 using System.Diagnostics;
+using Transferra.Core.Means;
 using System.Globalization;
 using Microsoft.Data.Sqlite;
 using Transferra.Core.Conversion;
@@ -162,12 +163,12 @@ internal static class ConvertBenchmark
         File.WriteAllText(Path.Combine(kitFolder, "versions", "2.yaml"), NewVersion);
         File.WriteAllText(Path.Combine(kitFolder, "hops", "1-to-2.yaml"), HopText);
         var errors = new DescriptionErrors();
-        Kit kit = KitLoader.Load(kitFolder, "kit", errors)!;
+        Kit kit = KitLoader.Load(kitFolder, "kit", KnownKinds.All, errors)!;
         errors.ThrowIfAny();
         var stores = new StoreOpener();
         using IStore store = stores.Open(new StoreAddress("sqlite", old));
         using IStoreBuilder builder = stores.Create(new StoreAddress("sqlite", into));
-        ConversionResult result = StoreConverter.Run(store, builder, kit.Hops[0], new Dictionary<string, string>(), _ =>
+        ConversionResult result = ConversionPass.Run(store, builder, kit.Hops[0].Correspondence, new Dictionary<string, string>(), _ =>
             throw new InvalidOperationException("no exception is expected"), new Silent(), CancellationToken.None);
         if (result.Exceptions > 0) throw new InvalidOperationException("no exception is expected");
     }

@@ -5,6 +5,7 @@
 // SQLite store Both sides make their database, their table and its key, and alternate; ours also proves its counts. The servers are those
 // of tests/servers.sh.
 using System.Diagnostics;
+using Transferra.Core.Means;
 using System.Globalization;
 using System.Text;
 using FirebirdSql.Data.FirebirdClient;
@@ -120,7 +121,7 @@ internal static class ServersBenchmark
                 Version.Replace("{0}", version, StringComparison.Ordinal));
             Write("hops/1-to-2.yaml", HopText);
             Write("kit.yaml", "kit: bench\ntitle: Bench\nversions: [\"1\", \"2\"]\nhops: [1-to-2]\n");
-            Hop hop = KitLoader.Load(kitFolder, "bench", new DescriptionErrors())!.Hops[0];
+            Correspondence hop = KitLoader.Load(kitFolder, "bench", KnownKinds.All, new DescriptionErrors())!.Hops[0].Correspondence;
             var stores = new StoreOpener();
             StoreAddress from = Directory.Exists(source) ? new StoreAddress("delimited", source, new Dictionary<string,
                 string>
@@ -130,7 +131,7 @@ internal static class ServersBenchmark
             using (IStore old = stores.Open(from))
             using (IStoreBuilder into = stores.Create(engine == "sqlite" ? new StoreAddress(engine, name) : At(engine, name)))
             {
-                ConversionResult result = StoreConverter.Run(old, into, hop, new Dictionary<string, string>(), exception =>
+                ConversionResult result = ConversionPass.Run(old, into, hop, new Dictionary<string, string>(), exception =>
                     throw new InvalidOperationException(exception.Causes[0].Reason), new Silent(), CancellationToken.None);
                 if (result.Exceptions > 0) throw new InvalidOperationException("there were exceptions");
             }

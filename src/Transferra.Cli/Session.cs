@@ -42,8 +42,12 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
     public RunContext Context(IRunObserver observer) => new(Office, Stores, Volume, observer, Version, Cancel)
     {
         Closing = Closing,
-        Sets = Sets
+        Sets = Sets,
+        RowsBetweenMarks = RowsBetweenMarks ?? new RunContext(Office, Stores, Volume, observer, Version, Cancel).RowsBetweenMarks,
     };
+
+    /// <summary>Set by tests, so that offices of a few records come to marks, too.</summary>
+    internal static long? RowsBetweenMarks { get; set; }
 
     private SetPlaces? _sets;
 

@@ -15,8 +15,16 @@ internal sealed class FaultyVolume(IVolume inner, int failAt, bool afterwards = 
 
     public int FaultsFired { get; private set; }
 
-    private void Count(Action action)
+    /// <summary>Name of the only file whose replacements are counted; null to count every operation.</summary>
+    public string? Only { get; init; }
+
+    private void Count(Action action, string? replaced = null)
     {
+        if (Only is not null && Path.GetFileName(replaced) != Only)
+        {
+            action();
+            return;
+        }
         Operations++;
         bool fails = Operations == failAt || (forGood && Operations > failAt);
         if (fails && !(afterwards && Operations == failAt)) throw Fire();
@@ -52,7 +60,7 @@ internal sealed class FaultyVolume(IVolume inner, int failAt, bool afterwards = 
     public void Replace(string path, ReadOnlySpan<byte> content)
     {
         byte[] copy = content.ToArray();
-        Count(() => inner.Replace(path, copy));
+        Count(() => inner.Replace(path, copy), path);
     }
 
     public void WriteNew(string path, ReadOnlySpan<byte> content)

@@ -50,6 +50,8 @@ internal sealed class MemoryStore : IStore, IStoreBuilder
             Faults.TryGetValue(table.Name, out RowFault fault) ? fault : null);
     }
 
+    public BuildMark Mark() => new(Tables.ToDictionary(table => table.Key, table => new BuiltTable(table.Value.Rows.Count, [])));
+
     public void CreateTable(TableShape table) => Tables.Add(table.Name, (table, []));
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)

@@ -1,5 +1,6 @@
 // PlantedCompany.cs: a small company in memory that is sound, and into which one fault of each kind can be planted.
 using Transferra.Core.Checks;
+using Transferra.Core.Means;
 using Transferra.Core.Kits;
 using Transferra.Core.Records;
 
@@ -61,7 +62,7 @@ internal sealed class PlantedCompany : IDisposable
         folder.Write("kit.yaml", "kit: planted\ntitle: Planted\nversions: [\"1\"]\n");
         folder.Write("versions/1.yaml", version ?? Description);
         var errors = new DescriptionErrors();
-        Kit? kit = KitLoader.Load(folder.Path, "kits/planted", errors);
+        Kit? kit = KitLoader.Load(folder.Path, "kits/planted", KnownKinds.All, errors);
         errors.ThrowIfAny();
         return kit!.Versions[0];
     }

@@ -1,6 +1,10 @@
-// BuiltProgram.cs: runs the built program as a process of its own, as an administrator would, and keeps what came back.
+// BuiltProgram.cs: runs the built program, as an administrator would, and keeps what came back.
+// Most commands go to processes that stay between commands (ServedProgram.cs), because starting one takes longer than what these tests
+// give it to do; in the soak run, and wherever a test is about the process itself, each command is a process of its own.
+using System.Collections.Concurrent;
 using System.Diagnostics;
 using System.Text.Json;
+using Transferra.Tests;
 
 namespace Transferra.Cli.Tests;
 
@@ -37,8 +41,20 @@ internal static class BuiltProgram
 
     private static string PathOf(string assembly) => Path.Combine(Folder, assembly);
 
+    private static readonly ConcurrentBag<ServedProgram> Waiting = [];
+
     /// <summary>Runs the program on an office and waits for it.</summary>
-    public static Called Run(string office, params string[] arguments) =>
+    public static Called Run(string office, params string[] arguments)
+    {
+        if (Seeds.IsSoak) return RunAlone(office, arguments);
+        if (!Waiting.TryTake(out ServedProgram? program)) program = new ServedProgram();
+        Served served = program.Run(DiskFault.None, office, [], arguments);
+        Waiting.Add(program);
+        return new Called(served.Exit, served.Out, served.Err);
+    }
+
+    /// <summary>Runs it in a process of its own.</summary>
+    public static Called RunAlone(string office, params string[] arguments) =>
         Wait(Start(PathOf("transferra.dll"), [.. arguments, "--office", office]));
 
     /// <summary>Runs it with environment variables of its own.</summary>
@@ -64,6 +80,10 @@ internal static class BuiltProgram
     public static Called RunUntil(int operation, string office, params string[] arguments) =>
         Wait(Start(PathOf("Transferra.KillHost.dll"), [operation.ToString(System.Globalization.CultureInfo.InvariantCulture),
             .. arguments, "--office", office]));
+
+    /// <summary>Runs it until it has replaced a file for the n-th time, and kills it then.</summary>
+    public static Called RunUntilReplaced(string file, int times, string office, params string[] arguments) =>
+        Wait(Start(PathOf("Transferra.KillHost.dll"), [FormattableString.Invariant($"{file}*-{times}"), .. arguments, "--office", office]));
 
     /// <summary>Starts it so that it takes one command after the other; see ServedProgram.cs.</summary>
     public static Process Serving()

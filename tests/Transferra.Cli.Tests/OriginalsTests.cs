@@ -236,7 +236,7 @@ public sealed class OriginalsTests : IDisposable
         other.Companies.Add(a with { Yaml = $"{{sqlite: {a.Store.Path}}}" });
         other.Ready();
         // While one works in the folder, the other is refused, whatever it wants to change.
-        using (System.Diagnostics.Process holder = System.Diagnostics.Process.Start("flock", [_office["data"], "sleep", "30"]))
+        using (System.Diagnostics.Process holder = System.Diagnostics.Process.Start("flock", ["-o", _office["data"], "sleep", "30"]))
         {
             Thread.Sleep(300);
             foreach (string[] command in (string[][])[["upgrade", "A", "--yes", "A"], ["convert", "A"], ["backup"], ["close"]])

@@ -8,7 +8,7 @@ namespace Transferra.Core.Tests;
 
 public class CheckTests
 {
-    private readonly Hop _hop = SampleKit.LoadHop();
+    private readonly Correspondence _hop = SampleKit.LoadHop();
 
     private CheckResult Check(MemoryStore store) => new CompanyCheck(_hop.From, _hop, SampleKit.Settings, new ListObserver(),
         CancellationToken.None).Run(store);
@@ -125,10 +125,10 @@ public class CheckTests
         CustomFields custom = CustomFields.Of(store, _hop.From);
         CustomFields read = CustomFields.Read(custom.Written());
         Assert.Equal(custom.Columns, read.Columns);
-        Hop hop = read.In([_hop])[0];
+        Correspondence hop = read.In([_hop])[0];
         Assert.Same(_hop.From.Table("PART"), hop.From.Table("PART"));
         using var made = new MemoryStore();
-        StoreConverter.Run(store, made, hop, SampleKit.Settings, exception => Assert.Fail(exception.Causes[0].Reason), new ListObserver(),
+        ConversionPass.Run(store, made, hop, SampleKit.Settings, exception => Assert.Fail(exception.Causes[0].Reason), new ListObserver(),
             CancellationToken.None);
         Assert.Equal(["group_no", "title", "MINE", "group_no_2"], made.Tables["grp"].Shape.Columns.Select(column => column.Name));
         Assert.Equal([1L, "Violins", (Int128)250, "one"], made.Tables["grp"].Rows[0]);

@@ -10,14 +10,14 @@ namespace Transferra.Core.Tests;
 
 public class ConversionTests
 {
-    private readonly Hop _hop = SampleKit.LoadHop();
+    private readonly Correspondence _hop = SampleKit.LoadHop();
     private readonly List<ExceptionRow> _exceptions = [];
     private readonly MemoryStore _new = new();
 
     private TableAccount Convert(params object?[][] parts)
     {
         using MemoryStore old = SampleKit.Store(_hop, parts);
-        ConversionResult result = StoreConverter.Run(old, _new, _hop, SampleKit.Settings, _exceptions.Add, new ListObserver(),
+        ConversionResult result = ConversionPass.Run(old, _new, _hop, SampleKit.Settings, _exceptions.Add, new ListObserver(),
             CancellationToken.None);
         Assert.All(result.Accounts, account => Assert.True(account.IsBalanced));
         Assert.True(_new.IsComplete);
@@ -26,6 +26,41 @@ public class ConversionTests
 
     private static (long, long, long, long, long, long) Five(TableAccount account) =>
         (account.Read, account.Carried, account.Changed, account.Combined, account.LeftOut, account.Exceptions);
+
+    private sealed class KnowingKeeper(Dictionary<(int, string), TableAccount> known) : IConversionKeeper
+    {
+        public List<string> Seen { get; } = [];
+
+        public void Take(ExceptionRow exception) => Seen.Add($"exception {exception.Table} {string.Join(",", exception.KeyValues)}");
+
+        public TableAccount? Known(int source, string table) => known.GetValueOrDefault((source, table));
+
+        public void TableDone(int source, TableAccount account, Func<BuildMark> mark) =>
+            Seen.Add(FormattableString.Invariant($"{source} {account.Table} {account.Read}, in the store {mark().Tables.Sum(table => table.Value.Rows)}"));
+    }
+
+    [Fact] // as when several years become one company
+    public void Several_sources_go_into_one_store_table_by_table_and_what_is_known_is_not_converted_again()
+    {
+        using MemoryStore first = SampleKit.Store(_hop, SampleKit.Part(1, "a"), SampleKit.Part(2, "b"));
+        using MemoryStore second = SampleKit.Store(_hop, SampleKit.Part(3, "c"), SampleKit.Part(2, "b again"));
+        var keeper = new KnowingKeeper(new()
+        {
+            [(1, "GRP")] = new TableAccount("GRP", 2, 2, 0, 0, 0, 0, new Dictionary<string, long>(), new Dictionary<string, long>()),
+            [(1, "MEMO")] = new TableAccount("MEMO", 0, 0, 0, 0, 0, 0, new Dictionary<string, long>(), new Dictionary<string, long>()),
+        });
+        var pass = new ConversionPass(_new, _hop.To, SampleKit.Settings, keeper, new ListObserver(), CancellationToken.None);
+        pass.Take(first, _hop);
+        pass.Take(second, _hop);
+        ConversionResult result = pass.Complete(_hop);
+        Assert.True(_new.IsComplete);
+        Assert.Equal([1L, 2L, 3L], _new.Tables["part"].Rows.Select(row => row[0]));
+        Assert.Equal(1, result.Exceptions);
+        Assert.Equal(["exception PART [PNO, 2]"], keeper.Seen.Where(seen => seen.StartsWith('e')));
+        Assert.Equal(["0 PART 2", "1 PART 2"], keeper.Seen.Where(seen => seen.Contains(" PART ", StringComparison.Ordinal)
+            && !seen.StartsWith('e')).Select(seen => seen.Split(',')[0]));
+        Assert.DoesNotContain(keeper.Seen, seen => seen.StartsWith("1 GRP", StringComparison.Ordinal));
+    }
 
     [Fact]
     public void A_sound_record_arrives_in_both_tables_with_every_value()
@@ -82,7 +117,7 @@ public class ConversionTests
     {
         using MemoryStore old = SampleKit.Store(_hop, SampleKit.Part(1, "a"), SampleKit.Part(2, "b", group: 2));
         old.With(_hop.From.Table("GRP")!, [1L, "Violins"], [2L, "Horns"], [1L, otherTitle]);
-        StoreConverter.Run(old, _new, _hop, SampleKit.Settings, _exceptions.Add, new ListObserver(), CancellationToken.None);
+        ConversionPass.Run(old, _new, _hop, SampleKit.Settings, _exceptions.Add, new ListObserver(), CancellationToken.None);
         ExceptionCause[] causes = [.. _exceptions.Where(exception => exception.Table == "PART").SelectMany(exception => exception.Causes)];
         Assert.Equal(expected is null ? [] : new[] { expected.Value }, causes.Select(cause => cause.Code));
         Assert.Equal(expected is null ? [1L, 2L] : new object[] { 2L }, _new.Tables["part"].Rows.Select(row => row[0]));
@@ -119,10 +154,10 @@ public class ConversionTests
     [Fact]
     public void What_was_to_join_an_exception_is_one_too()
     {
-        Hop hop = SampleKit.Load(SampleKit.Hop.Replace("reference: REF", "reference: {is: \"NULLIF(REF, 'M1')\", changes: test}",
-            StringComparison.Ordinal)).Hops[0];
+        Correspondence hop = SampleKit.Load(SampleKit.Hop.Replace("reference: REF", "reference: {is: \"NULLIF(REF, 'M1')\", changes: test}",
+            StringComparison.Ordinal)).Hops[0].Correspondence;
         using MemoryStore old = SampleKit.Store(hop);
-        TableAccount memo = StoreConverter.Run(old, _new, hop, SampleKit.Settings, _exceptions.Add, new ListObserver(),
+        TableAccount memo = ConversionPass.Run(old, _new, hop, SampleKit.Settings, _exceptions.Add, new ListObserver(),
             CancellationToken.None).Accounts.Single(account => account.Table == "MEMO");
         Assert.Equal((3, 1, 0, 0, 0, 2), Five(memo));
     }
@@ -132,7 +167,7 @@ public class ConversionTests
     {
         using MemoryStore old = SampleKit.Store(_hop, SampleKit.Part(1, "a"));
         old.Tables.Remove("GRP"); // the lookup cannot be read
-        Assert.Throws<KeyNotFoundException>(() => StoreConverter.Run(old, _new, _hop, SampleKit.Settings, _exceptions.Add,
+        Assert.Throws<KeyNotFoundException>(() => ConversionPass.Run(old, _new, _hop, SampleKit.Settings, _exceptions.Add,
             new ListObserver(), CancellationToken.None));
         Assert.False(_new.IsComplete);
     }
@@ -150,7 +185,7 @@ public class ConversionTests
         using MemoryStore old = SampleKit.Store(_hop, [.. parts]);
         using var renewed = new MemoryStore();
         var exceptions = new List<ExceptionRow>();
-        TableAccount account = StoreConverter.Run(old, renewed, _hop, SampleKit.Settings, exceptions.Add, new ListObserver(),
+        TableAccount account = ConversionPass.Run(old, renewed, _hop, SampleKit.Settings, exceptions.Add, new ListObserver(),
             CancellationToken.None).Accounts[0];
         return account.IsBalanced && account.Read == parts.Count
             && exceptions.Count(exception => exception.Table == "PART") == account.Exceptions

@@ -16,8 +16,8 @@ public class KitLoaderTests
     {
         Kit kit = SampleKit.Load();
         Assert.Equal(["1", "2"], kit.Versions.Select(version => version.Name));
-        Assert.Equal(3, kit.Hops[0].Tables.Count);
-        Assert.Equal("only of use to the program", kit.Hops[0].TablesLeftOut["OLDLOG"]);
+        Assert.Equal(3, kit.Hops[0].Correspondence.Tables.Count);
+        Assert.Equal("only of use to the program", kit.Hops[0].Correspondence.TablesLeftOut["OLDLOG"]);
     }
 
     [Fact]
@@ -150,8 +150,8 @@ public class KitLoaderTests
     public void The_shortest_way_is_found_and_a_missing_one_is_none()
     {
         Kit kit = SampleKit.Load();
-        Assert.Single(kit.WayFrom("1", "2")!);
-        Assert.Empty(kit.WayFrom("2", "2")!);
-        Assert.Null(kit.WayFrom("2", "1"));
+        Assert.Single(Way.Between(kit, "1", "2")!.Hops);
+        Assert.Empty(Way.Between(kit, "2", "2")!.Hops);
+        Assert.Null(Way.Between(kit, "2", "1"));
     }
 }

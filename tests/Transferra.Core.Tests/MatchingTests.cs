@@ -9,7 +9,7 @@ namespace Transferra.Core.Tests;
 
 public sealed class MatchingTests : IDisposable
 {
-    private readonly Hop _hop = SampleKit.LoadHop();
+    private readonly Correspondence _hop = SampleKit.LoadHop();
     private readonly MemoryStore _old;
     private readonly MemoryStore _new = new();
 
@@ -17,7 +17,7 @@ public sealed class MatchingTests : IDisposable
     {
         _old = SampleKit.Store(_hop, [.. Enumerable.Range(1, 500)
             .Select(i => SampleKit.Part(i, "part " + i, $"{i}.00", made: $"{1 + i % 28:00}/03/21"))]);
-        StoreConverter.Run(_old, _new, _hop, SampleKit.Settings, _ => { }, new ListObserver(), CancellationToken.None);
+        ConversionPass.Run(_old, _new, _hop, SampleKit.Settings, _ => { }, new ListObserver(), CancellationToken.None);
         _old.Answers["old prices"] = new QueryAnswer(["a", "b"], [["S", "12525000"]]);
         _new.Answers["new prices"] = _old.Answers["old prices"];
     }
@@ -160,11 +160,11 @@ public sealed class MatchingTests : IDisposable
     {
         _new.Tables.Clear();
         _new.Refuses = row => row[0] is 7L or 8L;
-        var refused = new List<string>();
-        StoreConverter.Run(_old, _new, _hop, SampleKit.Settings, exception => refused.Add(RefusedRecords.Line(exception)),
+        var refused = new List<ExceptionRow>();
+        ConversionPass.Run(_old, _new, _hop, SampleKit.Settings, refused.Add,
             new ListObserver(), CancellationToken.None);
         Assert.Equal(2, refused.Count);
-        MatchResult told = Match(RefusedRecords.Read(refused)), untold = Match();
+        MatchResult told = Match(RefusedRecords.Of(refused)), untold = Match();
         Assert.Equal((true, 2L, 498L), (told.IsSame, told.Exceptions, told.Tables.Single(table => table.Table == "part").Expected));
         Assert.Equal(Verdict.ProvedInPart, new WayMatched([told], [], []).Verdict);
         Assert.Equal((false, 0L, 2L), (untold.IsSame, untold.Exceptions, untold.Tables.Single(table => table.Table == "part").Missing));

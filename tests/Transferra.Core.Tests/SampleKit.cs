@@ -1,5 +1,6 @@
 // SampleKit.cs: a small kit for tests: two versions, one hop, every kind of rule once.
 using Transferra.Core.Kits;
+using Transferra.Core.Means;
 using Transferra.Tests;
 
 namespace Transferra.Core.Tests;
@@ -90,7 +91,7 @@ internal static class SampleKit
 
     public static readonly Dictionary<string, string> Settings = new() { ["scheme"] = "a" };
 
-    public static Hop LoadHop() => Load().Hops[0];
+    public static Correspondence LoadHop() => Load().Hops[0].Correspondence;
 
     public static Kit Load(string? hop = null, string? old = null)
     {
@@ -107,11 +108,11 @@ internal static class SampleKit
         folder.Write("versions/1.yaml", old ?? Old);
         folder.Write("versions/2.yaml", New);
         folder.Write("hops/1-to-2.yaml", hop ?? Hop);
-        return KitLoader.Load(folder.Path, "kits/sample", errors);
+        return KitLoader.Load(folder.Path, "kits/sample", KnownKinds.All, errors);
     }
 
     /// <summary>An old store with the given parts and two groups.</summary>
-    public static MemoryStore Store(Hop hop, params object?[][] parts)
+    public static MemoryStore Store(Correspondence hop, params object?[][] parts)
     {
         var store = new MemoryStore();
         store.With(hop.From.Table("PART")!, parts);

@@ -8,7 +8,7 @@ using Transferra.Tests;
 namespace Transferra.Stores.Tests;
 
 /// <summary>What every engine must do, and that records come through any two of them with equal fingerprints.</summary>
-public sealed class ConformanceTests : IDisposable
+public sealed partial class ConformanceTests : IDisposable
 {
     public static readonly string[] Engines = ["sqlite", "dbf", "delimited", "json-lines", "postgresql", "mariadb", "firebird"];
 

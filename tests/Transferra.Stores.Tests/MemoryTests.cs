@@ -1,4 +1,5 @@
 using System.Text;
+using Transferra.Core.Means;
 using Transferra.Core.Checks;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
@@ -140,7 +141,7 @@ public sealed class MemoryTests : IDisposable
               - {name: in balance, table: T, by: [VNO], sum: AMOUNT, must-be: "0"}
             """);
         var errors = new DescriptionErrors();
-        KitVersion version = KitLoader.Load(_folder.Path, "kit", errors)!.Versions[0];
+        KitVersion version = KitLoader.Load(_folder.Path, "kit", KnownKinds.All, errors)!.Versions[0];
         errors.ThrowIfAny();
         const long mostBytes = 120 << 20;
         long before = GC.GetTotalMemory(forceFullCollection: true);

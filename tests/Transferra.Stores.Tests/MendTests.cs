@@ -1,6 +1,7 @@
 // MendTests.cs: on each engine a company with one of each fault that can be mended is mended by a whole run, looked at by the engine's
 // own reader, and taken back.
 using System.Text;
+using Transferra.Core.Means;
 using Transferra.Core.Checks;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
@@ -91,7 +92,7 @@ public sealed class MendTests : IDisposable
         _folder.Write("kit/kit.yaml", "kit: mended\ntitle: Mended\nversions: [\"1\"]\n");
         _folder.Write("kit/versions/1.yaml", version);
         var errors = new DescriptionErrors();
-        Kit kit = KitLoader.Load(_folder["kit"], "kit", errors)!;
+        Kit kit = KitLoader.Load(_folder["kit"], "kit", KnownKinds.All, errors)!;
         errors.ThrowIfAny();
         var company = new Company("QMT", "Mended", kit, "1", address, null, [_folder["data/documents"]], new Dictionary<string, string>());
         var office = new OfficeDescription("Office", _folder.Path, [new Package(kit, null, "1", [company])],

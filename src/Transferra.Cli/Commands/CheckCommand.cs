@@ -87,11 +87,11 @@ internal static class CheckCommand
     public static KeptCheck Check(Session session, Company company, KitVersion version, ScreenObserver observer)
     {
         KeptCheck? before = session.Checks.Newest(company.Code);
-        IReadOnlyList<Hop> way = version.Name == company.WantedVersion ? [] : company.Kit.WayFrom(version.Name, company.WantedVersion)
-            ?? [];
+        Way way = Way.Between(company.Kit, version.Name, company.WantedVersion) ?? new Way(version, []);
         return session.Checks.Keep(company.Code, folder =>
         {
-            CheckResult result = CompanyChecks.Run(session.Context(observer), company, company.StoreNow(session.Places), version, way,
+            CheckResult result = CompanyChecks.Run(session.Context(observer), company, company.StoreNow(session.Places), version,
+                way.Correspondences,
                 SettingsFor(company, way),
                 folder.Length > 0 ? folder : null);
             return before is null || before.Result.Version != version.Name ? result
@@ -129,7 +129,7 @@ internal static class CheckCommand
     }
 
     // A check needs no answers yet; a setting that is still open is tried with an empty text.
-    private static Dictionary<string, string> SettingsFor(Company company, IReadOnlyList<Hop> way) =>
-        way.SelectMany(hop => hop.Settings).DistinctBy(setting => setting.Name).ToDictionary(setting => setting.Name, setting =>
+    private static Dictionary<string, string> SettingsFor(Company company, Way way) =>
+        way.Hops.SelectMany(hop => hop.Settings).DistinctBy(setting => setting.Name).ToDictionary(setting => setting.Name, setting =>
             company.Answers.GetValueOrDefault(setting.Name, ""));
 }

@@ -63,7 +63,7 @@ internal static class MatchCommand
         session.Screen.Heading($"{company.Code}  match: are the records the same?");
         session.Screen.Line($"old: {old.Shown}");
         session.Screen.Line($"new: {last.Shown}");
-        WayMatched matched = MatchStage.Of(on, [old, .. on.Way.SkipLast(1).Select(hop => on.Staged(hop.To.Name)), last]);
+        WayMatched matched = MatchStage.Of(on, [old, .. on.Way.Hops.SkipLast(1).Select(hop => on.Staged(hop.To.Name)), last]);
         Results.Match(session.Screen, company.Code, matched);
         return new CompanyMatched(company.Code, on.Run.Id, matched);
     }

@@ -1,5 +1,6 @@
 // RestoreCommand.cs: restore: a company back from a set, to its own place or into a new folder.
 using System.CommandLine;
+using Transferra.Core.Means;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Backup;
 using Transferra.Core.Conversion;
@@ -141,7 +142,7 @@ internal static class RestoreCommand
     private static KitVersion VersionIn(SetLabel label, string unpacked)
     {
         var errors = new DescriptionErrors();
-        Kit? kit = KitLoader.Load(Path.Combine(unpacked, "kit"), "kit", errors);
+        Kit? kit = KitLoader.Load(Path.Combine(unpacked, "kit"), "kit", KnownKinds.All, errors);
         errors.ThrowIfAny();
         return kit?.Version(label.DataVersion) ?? throw new TransferraException($"the kit in the set knows no version {label.DataVersion}",
             "Use the kit that the set was made with, in an office of its own.");

@@ -1,5 +1,6 @@
 // SurveyCommand.cs: survey: what have we got?
 using System.CommandLine;
+using Transferra.Core.Means;
 using System.Text.Json;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Kits;
@@ -245,7 +246,7 @@ internal static class SurveyCommand
         var errors = new DescriptionErrors();
         Kit[] kits = [.. Directory.EnumerateDirectories(kitsFolder).Where(folder => File.Exists(Path.Combine(folder, "kit.yaml")))
             .Order(StringComparer.Ordinal)
-            .Select(folder => KitLoader.Load(folder, folder, errors)).OfType<Kit>()];
+            .Select(folder => KitLoader.Load(folder, folder, KnownKinds.All, errors)).OfType<Kit>()];
         errors.ThrowIfAny();
         if (server is null && !Directory.Exists(where))
             throw new TransferraException($"there is no folder {where}",

@@ -146,7 +146,7 @@ public static class CompanyBackup
         {
             bool isPackedHere = _packed is null && place is LocalPlace;
             PackedSet packed = _packed ??= Pack(context, company, version, address, store, run, place, _takesNothingFromEarlier);
-            string name = FreeName(place, packed.Manifest, context.Sets.LocksNewSets), path = SetPlaces.PathIn(place, name);
+            string name = FreeName(context, place, packed.Manifest), path = SetPlaces.PathIn(place, name);
             if (isPackedHere) packed.MoveInto((LocalPlace)place, name);
             else
                 place.Put(packed.Path, name, BackupSets.ForAWhile(context.Identity, name, BackupSets.Writing),
@@ -251,12 +251,14 @@ public static class CompanyBackup
             .Concat(manifest.Members.Where(member => member.Changing).Select(member => new SetFault("changing", member.Name,
                 "the file was changed while it was read")));
 
-    private static string FreeName(ISetPlace place, SetManifest manifest, bool isLocked)
+    // Neither taken nor that of a set on another disk that takes its turn there.
+    private static string FreeName(BackupContext context, ISetPlace place, SetManifest manifest)
     {
+        IReadOnlyDictionary<string, SetProof> known = new ProofLog(context.Office.Folder, context.Volume).Last();
         DateTimeOffset at = manifest.Label.MadeAt;
         string name;
-        do name = BackupSets.NameOf(manifest.Label, at, isLocked);
-        while (place.Has(name) && (at = at.AddSeconds(1)) > default(DateTimeOffset));
+        do name = BackupSets.NameOf(manifest.Label, at, context.Sets.LocksNewSets);
+        while ((place.Has(name) || known.ContainsKey(SetPlaces.PathIn(place, name))) && (at = at.AddSeconds(1)) > default(DateTimeOffset));
         return name;
     }
 

@@ -13,11 +13,11 @@ namespace Transferra.Core.Checks;
 
 /// <summary>Checks a store against what the kit says of its version.</summary>
 /// <param name="version">The data version it has.</param>
-/// <param name="hop">The hop it is to go through next, whose rules are tried without writing; null when there is none.</param>
+/// <param name="next">What answers to what in the hop it is to go through next, whose rules are tried without writing; null when there is none.</param>
 /// <param name="settings">Answers to the hop's new settings.</param>
 /// <param name="observer">Hears the progress.</param>
 /// <param name="cancel">Stops between two batches.</param>
-public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictionary<string, string> settings, IProgressObserver observer,
+public sealed class CompanyCheck(KitVersion version, Correspondence? next, IReadOnlyDictionary<string, string> settings, IProgressObserver observer,
     CancellationToken cancel)
 {
     private const int MaxComplaints = 5;
@@ -31,7 +31,7 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
     public IReadOnlyList<string> DocumentFolders { get; init; } = [];
 
     /// <summary>The hops behind the first one, whose rules are tried on scratch copies of what the hops before make.</summary>
-    public IReadOnlyList<Hop> Beyond { get; init; } = [];
+    public IReadOnlyList<Correspondence> Beyond { get; init; } = [];
 
     /// <summary>What is known of the store that the hops are to make.</summary>
     public TrialTarget Target { get; init; } = TrialTarget.Any;
@@ -60,12 +60,12 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
                     "Nothing: they are not carried. The old program's packing removes them.")
                 : new FindingHead(FindingKinds.OddStore, Grade.Note, "", "", "something about the store is odd, and no damage",
                     "Read what it is; mostly there is nothing to be done."), 1, [remark.What]);
-        ShapeCheck.Run(store, version, hop, findings);
+        ShapeCheck.Run(store, version, next, findings);
         if (findings.Has(head => head.Grade == Grade.Fault)) return Result(findings);
         // What the kit does not know is looked at as well, and tried with the hop that carries it.
         CustomFields custom = CustomFields.Of(store, version);
-        IReadOnlyList<Hop> way = hop is null ? [] : custom.In([hop, .. Beyond]);
-        (version, hop) = (custom.In(version), way.Count > 0 ? way[0] : null);
+        IReadOnlyList<Correspondence> way = next is null ? [] : custom.In([next, .. Beyond]);
+        (version, next) = (custom.In(version), way.Count > 0 ? way[0] : null);
         foreach (TableShape table in version.Tables) _counts[table.Name] = store.CountRows(table.Name);
         DocumentCheck? documents = DocumentFolders.Count > 0 ? new DocumentCheck(DocumentFolders, findings) : null;
         try
@@ -127,18 +127,18 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
     {
         var heads = new ValueHeads(version.Name, MendOf);
         var twice = new DecodedTwice(version.TextEncoding);
-        _trial = hop is null ? null : new HopTrial(hop, store, settings, Target with { Kit = Beyond.Count > 0 ? null : Target.Kit },
+        _trial = next is null ? null : new HopTrial(next, store, settings, Target with { Kit = Beyond.Count > 0 ? null : Target.Kit },
             heads, findings);
         foreach (TableShape table in version.Tables)
         {
-            TableMap? map = _trial?.MapOf(table);
+            TableMap? map = next is null ? null : next.MapOf(table.Name);
             TableTransform? lane = map is null ? null : _trial!.LaneOf(map);
             var scan = new TableScan(table, lane?.Source ?? new RecordBatch(table.Columns));
             _scans[table.Name] = scan;
             TableChecks? checks = version.Checks.FirstOrDefault(checks => checks.Table.Name == table.Name);
             TrialProbe? trial = map is null ? null : _trial!.Plan(scan, map, lane!);
             // What is left out as a whole, or is not going anywhere, is no fault of this upgrade.
-            scan.Probes.Add(new ValueProbe(scan, checks, trial, hop is null ? Grade.Fault : Grade.Warning, twice, heads, findings));
+            scan.Probes.Add(new ValueProbe(scan, checks, trial, next is null ? Grade.Fault : Grade.Warning, twice, heads, findings));
             if (table.Key.Count > 0 && !store.KeepsKey(table.Name, table.Key)) scan.Probes.Add(KeyProbeOf(scan, map, findings));
             if (checks is not null) PlanChecks(scan, checks, findings, documents);
         }
@@ -149,7 +149,7 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
     private KeyProbe KeyProbeOf(TableScan scan, TableMap? map, FindingCollector findings)
     {
         string table = scan.Table.Name, key = string.Join(", ", scan.Table.Key), mend = MendOf(MendKind.DropCopies, table, "");
-        bool leftOut = map?.ExactCopies is not null, fine = leftOut || map is null && hop is not null;
+        bool leftOut = map?.ExactCopies is not null, fine = leftOut || map is null && next is not null;
         var copies = new FindingHead(FindingKinds.ExactCopies, fine ? Grade.Warning : Grade.Fault, table, key,
             "records that are there more than once, the same in every column",
             leftOut ? $"Nothing: the conversion leaves out all but one, by the rule \"{map!.ExactCopies}\"." : mend.Length > 0
@@ -263,5 +263,5 @@ public sealed class CompanyCheck(KitVersion version, Hop? hop, IReadOnlyDictiona
         && mend.Table?.Name == table
         && (named.Length == 0 || mend.Rule?.Name == named || mend.Columns.Contains(named, StringComparer.OrdinalIgnoreCase)))?.Name ?? "";
 
-    private TableMap? MapOf(TableScan scan) => hop?.Tables.FirstOrDefault(map => map.From.Name == scan.Table.Name);
+    private TableMap? MapOf(TableScan scan) => next?.MapOf(scan.Table.Name);
 }

@@ -25,8 +25,8 @@ public sealed record FindingComparison(string Since, IReadOnlyList<ComparedFindi
     /// <param name="since">What the earlier one was.</param>
     /// <param name="before">The earlier one.</param>
     /// <param name="after">The later one.</param>
-    /// <param name="way">The hops that were gone between the two; none when the version is the same.</param>
-    public static FindingComparison Of(string since, CheckResult before, CheckResult after, IReadOnlyList<Hop> way)
+    /// <param name="way">What answers to what, for the hops that were gone between the two; none when the version is the same.</param>
+    public static FindingComparison Of(string since, CheckResult before, CheckResult after, IReadOnlyList<Correspondence> way)
     {
         var left = new List<Finding>(after.Findings);
         var compared = new List<ComparedFinding>();
@@ -42,26 +42,12 @@ public sealed record FindingComparison(string Since, IReadOnlyList<ComparedFindi
         return new FindingComparison(since, [.. compared.OrderBy(finding => Array.IndexOf(order, finding.State))]);
     }
 
-    private static bool IsSame(Finding old, Finding now, IReadOnlyList<Hop> way)
+    private static bool IsSame(Finding old, Finding now, IReadOnlyList<Correspondence> way)
     {
         if (old.Kind != now.Kind) return false;
         var names = new List<(string Table, string Subject)> { (old.Table, old.Subject) };
-        foreach (Hop hop in way) names = [.. names.SelectMany(name => Through(hop, name.Table, name.Subject))];
+        foreach (Correspondence hop in way) names = [.. names.SelectMany(name => hop.NamesOf(name.Table, name.Subject))];
         return names.Exists(name => Same(name.Table, now.Table) && Same(name.Subject, now.Subject));
-    }
-
-    // What a table and what is said of it are called behind a hop: a rule keeps its name, a column may have become others.
-    private static IEnumerable<(string, string)> Through(Hop hop, string table, string subject)
-    {
-        if (table.Length == 0) yield return (table, subject);
-        foreach (TableMap map in hop.Tables.Where(map => Same(map.From.Name, table)))
-            foreach (TargetMap target in map.Into)
-            {
-                yield return (target.Table.Name, subject);
-                foreach (ColumnMap column in target.Columns.Where(column =>
-                    column.Value.ColumnReferences.Any(reference => reference.Lookup is null && Same(reference.Name, subject))))
-                    yield return (target.Table.Name, column.Column.Name);
-            }
     }
 
     private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);

@@ -20,7 +20,7 @@ public sealed record TrialTarget(IStoreJudge Judge, string Engine, Kit? Kit)
 /// <summary>Tries a hop.</summary>
 internal sealed class HopTrial
 {
-    private readonly Hop _hop;
+    private readonly Correspondence _correspondence;
     private readonly IStore _store;
     private readonly IReadOnlyDictionary<string, string> _settings;
     private readonly TrialTarget _target;
@@ -30,24 +30,24 @@ internal sealed class HopTrial
     private readonly List<TargetRelation> _relations = [];
     private readonly SignTrial? _signs;
 
-    /// <param name="hop">The hop.</param>
+    /// <param name="correspondence">What the hop makes of what.</param>
     /// <param name="store">What is to go through it.</param>
     /// <param name="settings">Answers to its new settings.</param>
     /// <param name="target">The new store.</param>
     /// <param name="heads">Words for values.</param>
     /// <param name="findings">Where findings go.</param>
     /// <param name="where">Words behind each finding; "" for the first hop.</param>
-    public HopTrial(Hop hop, IStore store, IReadOnlyDictionary<string, string> settings, TrialTarget target, ValueHeads heads,
+    public HopTrial(Correspondence correspondence, IStore store, IReadOnlyDictionary<string, string> settings, TrialTarget target, ValueHeads heads,
         FindingCollector findings, string where = "")
     {
-        (_hop, _store, _settings, _target, _heads, _findings, _where) = (hop, store, settings, target, heads, findings, where);
-        _signs = target.Kit is null ? null : new SignTrial(target.Kit, hop.To, target.Engine);
-        foreach (string complaint in target.Judge.Complaints(hop.To.Tables))
-            findings.Add(new FindingHead(FindingKinds.NotConvertible, Grade.Fault, "", $"{hop.To.Name}: {complaint}", complaint + where,
+        (_correspondence, _store, _settings, _target, _heads, _findings, _where) = (correspondence, store, settings, target, heads, findings, where);
+        _signs = target.Kit is null ? null : new SignTrial(target.Kit, correspondence.To, target.Engine);
+        foreach (string complaint in target.Judge.Complaints(correspondence.To.Tables))
+            findings.Add(new FindingHead(FindingKinds.NotConvertible, Grade.Fault, "", $"{correspondence.To.Name}: {complaint}", complaint + where,
                 "Name it otherwise in the kit's new version, or choose another engine for the new store in office.yaml."), 1, []);
         if (!target.Judge.KeepsKeys) return;
-        foreach (TableShape table in hop.To.Tables)
-            foreach (RelationShape relation in table.Relations.Where(relation => hop.To.Table(relation.To) is not null
+        foreach (TableShape table in correspondence.To.Tables)
+            foreach (RelationShape relation in table.Relations.Where(relation => correspondence.To.Table(relation.To) is not null
                 && !FollowsFromOld(table, relation)))
                 _relations.Add(new TargetRelation(table, relation, new TargetDigests(), new TargetDigests()));
     }
@@ -56,7 +56,8 @@ internal sealed class HopTrial
     // old relation says it all.
     private bool FollowsFromOld(TableShape table, RelationShape relation)
     {
-        if (Feeding(table.Name) is not var (childMap, child) || Feeding(relation.To) is not var (parentMap, parent)) return false;
+        if (_correspondence.Feeding(table.Name) is not var (childMap, child)
+            || _correspondence.Feeding(relation.To) is not var (parentMap, parent)) return false;
         if (parentMap.RowsLeftOut.Count > 0 || parentMap.Combining is not null) return false;
         string?[] from = [.. relation.Columns.Select(column => OldColumn(childMap, child, column))],
             to = [.. relation.On.Select(column => OldColumn(parentMap, parent, column))];
@@ -65,23 +66,12 @@ internal sealed class HopTrial
                 && old.On.SequenceEqual(to, StringComparer.OrdinalIgnoreCase));
     }
 
-    private (TableMap, TargetMap)? Feeding(string table)
-    {
-        foreach (TableMap map in _hop.Tables)
-            foreach (TargetMap target in map.Into)
-                if (string.Equals(target.Table.Name, table, StringComparison.OrdinalIgnoreCase)) return (map, target);
-        return null;
-    }
-
     private static string? OldColumn(TableMap map, TargetMap target, string column)
     {
         ColumnMap? feeding = target.Columns.FirstOrDefault(known => string.Equals(known.Column.Name, column,
             StringComparison.OrdinalIgnoreCase));
-        return feeding is null ? null : map.From.Columns.FirstOrDefault(old => TargetProbe.IsColumn(feeding.Value, old.Name))?.Name;
+        return feeding is null ? null : map.From.Columns.FirstOrDefault(old => Correspondence.IsColumn(feeding.Value, old.Name))?.Name;
     }
-
-    /// <summary>The map of an old table; null when it goes nowhere.</summary>
-    public TableMap? MapOf(TableShape table) => _hop.Tables.FirstOrDefault(map => map.From.Name == table.Name);
 
     /// <summary>Something that converts the table's records where they are read to.</summary>
     public TableTransform LaneOf(TableMap map) => new(map, LookupLoader.Load(_store, map), _settings,
@@ -104,10 +94,10 @@ internal sealed class HopTrial
     /// <summary>Judges what no single table tells; after all tables have been read.</summary>
     public void Conclude()
     {
-        foreach (NewRecord record in _hop.NewRecords)
+        foreach (NewRecord record in _correspondence.NewRecords)
         {
             TableOutput output;
-            try { output = StoreConverter.Evaluate(record, _settings); }
+            try { output = NewRecords.Evaluate(record, _settings); }
             catch (TransferraException) { continue; } // an answer is still open; ready asks for it
             _signs?.See(output, [0]);
             foreach (TargetRelation relation in _relations.Where(relation => string.Equals(relation.Relation.To, output.Table.Name,
@@ -115,7 +105,7 @@ internal sealed class HopTrial
                 TargetProbe.Gather(output, relation.Relation.On, [0], relation.To.Digests);
         }
         if (_signs?.Complaint() is { } complaint)
-            _findings.Add(new FindingHead(FindingKinds.VersionSign, Grade.Fault, "", _hop.To.Name, complaint + _where,
+            _findings.Add(new FindingHead(FindingKinds.VersionSign, Grade.Fault, "", _correspondence.To.Name, complaint + _where,
                 "Correct the kit: what tells the new version (told-by), the hop that writes it, or header-fields."), 1, []);
     }
 
@@ -125,7 +115,7 @@ internal sealed class HopTrial
         var scans = new List<TableScan>();
         try
         {
-            foreach (TableMap map in _hop.Tables)
+            foreach (TableMap map in _correspondence.Tables)
             {
                 TableTransform lane = LaneOf(map);
                 var scan = new TableScan(map.From, lane.Source);

@@ -14,9 +14,9 @@ internal static class ShapeCheck
     /// <summary>Compares.</summary>
     /// <param name="store">The store.</param>
     /// <param name="version">Its version as the kit has it.</param>
-    /// <param name="hop">The hop it is to go through next; null when there is none.</param>
+    /// <param name="next">What answers to what in the hop it is to go through next; null when there is none.</param>
     /// <param name="findings">Where they go.</param>
-    public static void Run(IStore store, KitVersion version, Hop? hop, FindingCollector findings)
+    public static void Run(IStore store, KitVersion version, Correspondence? next, FindingCollector findings)
     {
         IReadOnlyList<TableShape> real = store.ReadShape();
         foreach (TableShape table in version.Tables)
@@ -40,7 +40,7 @@ internal static class ShapeCheck
             }
             foreach (ColumnShape column in there.Columns.Where(column => table.OrdinalOf(column.Name) < 0))
             {
-                if (hop is null || CustomFields.CanCarry(hop, table.Name))
+                if (next is null || CustomFields.CanCarry(next, table.Name))
                     Add(FindingKinds.ColumnUnknown, Grade.Warning, there.Name, column.Name,
                         $"the column {there.Name}.{column.Name} is not known to the kit; it is carried as it is", Carried);
                 else

@@ -18,7 +18,7 @@ public sealed record TrialScratch(IStoreOpener Stores, string Folder)
 }
 
 /// <summary>Tries a way.</summary>
-internal sealed class WayTrial(IReadOnlyList<Hop> way, IReadOnlyDictionary<string, string> settings, TrialTarget target,
+internal sealed class WayTrial(IReadOnlyList<Correspondence> way, IReadOnlyDictionary<string, string> settings, TrialTarget target,
     TrialScratch? scratch, FindingCollector findings,
     IProgressObserver observer, CancellationToken cancel)
 {
@@ -54,10 +54,10 @@ internal sealed class WayTrial(IReadOnlyList<Hop> way, IReadOnlyDictionary<strin
     }
 
     // What cannot be converted has been told; the copy is made of all else, without what an engine would enforce.
-    private IStore Make(IStore from, Hop hop, int number)
+    private IStore Make(IStore from, Correspondence hop, int number)
     {
         var address = new StoreAddress("sqlite", Path.Combine(scratch!.Folder, FormattableString.Invariant($"hop-{number}.db")));
-        Hop bare = hop with
+        Correspondence bare = hop with
         {
             To = hop.To with
             {
@@ -66,7 +66,7 @@ internal sealed class WayTrial(IReadOnlyList<Hop> way, IReadOnlyDictionary<strin
             }
         };
         using (IStoreBuilder builder = scratch.Stores.Create(address, keysFirst: true))
-            StoreConverter.Run(from, builder, bare, settings, _ => { }, observer, cancel);
+            ConversionPass.Run(from, builder, bare, settings, _ => { }, observer, cancel);
         return scratch.Stores.Open(address);
     }
 }

@@ -68,14 +68,18 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
         new(column.Name, FieldType.TryParse(column.Type, out FieldType type) ? type : FieldType.Text, IsPrivate: isPrivate);
 
     /// <summary>A way with them: each hop carries them on.</summary>
-    public IReadOnlyList<Hop> In(IReadOnlyList<Hop> way)
+    public Way In(Way way) => IsEmpty ? way : new Way(In(way.From),
+        [.. way.Hops.Zip(In(way.Correspondences), (hop, with) => hop with { Correspondence = with })]);
+
+    /// <summary>What answers to what, hop by hop, with them.</summary>
+    public IReadOnlyList<Correspondence> In(IReadOnlyList<Correspondence> way)
     {
         if (IsEmpty) return way;
-        var extended = new List<Hop>();
+        var extended = new List<Correspondence>();
         CustomFields at = this;
-        foreach (Hop hop in way)
+        foreach (Correspondence hop in way)
         {
-            (Hop with, CustomFields behind) = at.Through(hop);
+            (Correspondence with, CustomFields behind) = at.Through(hop);
             extended.Add(with);
             at = behind;
         }
@@ -83,10 +87,10 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
     }
 
     /// <summary>Whether a hop can carry a column: not when its table's records are combined, as the others' values would be lost.</summary>
-    public static bool CanCarry(Hop hop, string table) => hop.TablesLeftOut.Keys.Any(name => Same(name, table))
+    public static bool CanCarry(Correspondence hop, string table) => hop.TablesLeftOut.Keys.Any(name => Same(name, table))
         || hop.Tables.Any(map => Same(map.From.Name, table) && map.Combining is null);
 
-    private (Hop, CustomFields) Through(Hop hop)
+    private (Correspondence, CustomFields) Through(Correspondence hop)
     {
         KitVersion from = In(hop.From);
         var columnsBehind = new List<CustomColumn>();

@@ -1,8 +1,8 @@
 // RefusedRecords.cs: which old records the new store's engine refused when it was filled.
 // Why kept: that a map gives a sound record says nothing about whether the engine takes it, so the match, which knows only the map, would
 // miss them.
-// They are exceptions like all others, and a company with one is never called proved. Form: a line a record, the old table and 32
-// hexadecimal digits, the XXH128 of the record's canonical bytes (docs/fingerprints.md); the same line as often as there are such records.
+// They are exceptions like all others, and a company with one is never called proved. A record is known by the XXH128 of its canonical
+// bytes (docs/fingerprints.md), 32 hexadecimal digits; there may be several the same.
 using System.Globalization;
 using System.IO.Hashing;
 using Transferra.Core.Records;
@@ -17,21 +17,15 @@ public sealed class RefusedRecords
 
     private readonly Dictionary<string, Dictionary<UInt128, int>> _tables = [];
 
-    /// <summary>The records of one hop.</summary>
-    public static RefusedRecords Read(IEnumerable<string> lines)
+    /// <summary>Those of one hop's exceptions that the engine refused.</summary>
+    public static RefusedRecords Of(IEnumerable<ExceptionRow> exceptions)
     {
         var refused = new RefusedRecords();
-        foreach (string line in lines)
-        {
-            int at = line.LastIndexOf(' ');
-            if (at > 0 && UInt128.TryParse(line.AsSpan(at + 1), NumberStyles.HexNumber, CultureInfo.InvariantCulture,
-                out UInt128 digest)) refused.Add(line[..at], digest);
-        }
+        foreach (ExceptionRow exception in exceptions.Where(exception => exception.IsRefused))
+            if (UInt128.TryParse(exception.Record, NumberStyles.HexNumber, CultureInfo.InvariantCulture, out UInt128 digest))
+                refused.Add(exception.Table, digest);
         return refused;
     }
-
-    /// <summary>A record as a line.</summary>
-    public static string Line(ExceptionRow exception) => $"{exception.Table} {exception.Record}";
 
     private void Add(string table, UInt128 digest)
     {

@@ -32,6 +32,10 @@ public sealed record ExceptionCause(string Column, string Into, Records.FaultCod
 /// <param name="Causes">At least one.</param>
 public sealed record ExceptionRow(string Table, string Key, IReadOnlyList<ExceptionCause> Causes)
 {
+    /// <summary>The record for programs: the columns of its key, as the old version calls them, with their values in full; none of a
+    /// private column, and nothing when the table has no key.</summary>
+    public IReadOnlyDictionary<string, string?> KeyValues { get; init; } = new Dictionary<string, string?>();
+
     /// <summary>The record by its content, for programs: 32 hexadecimal digits, as docs/fingerprints.md defines a row digest. Not
     /// shown.</summary>
     [System.Text.Json.Serialization.JsonIgnore]

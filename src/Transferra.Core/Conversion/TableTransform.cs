@@ -135,6 +135,8 @@ public sealed class TableTransform
             Record = RefusedRecords.Digest(Source.Vectors, entry.Key, _bytes)
                 .ToString("x32", System.Globalization.CultureInfo.InvariantCulture),
             IsRefused = _refused.Contains(entry.Key),
+            KeyValues = _key.Where(column => !_map.From.Columns[column].IsPrivate).ToDictionary(column => _map.From.Columns[column].Name,
+                column => Source.Vectors[column].IsNull(entry.Key) ? null : Source.Vectors[column].Show(entry.Key)),
         });
 
     private void Except(int row, ExceptionCause cause)

@@ -36,9 +36,9 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
                 $"nothing says how the files are written; they look like: {survey.GuessedForm}",
                 $"Look into them, then say it in {OfficeLoader.FileName}, beside delimited: separator, quote, encoding, header, "
                     + "decimal-mark, dates, null."));
-        IReadOnlyList<Hop>? way = company.Kit.WayFrom(from.Name, company.WantedVersion);
+        Way? way = Way.Between(company.Kit, from.Name, company.WantedVersion);
         gates.Add(WayGate(company, from, way));
-        foreach (NewSetting setting in way?.SelectMany(hop => hop.Settings) ?? [])
+        foreach (NewSetting setting in way?.Hops.SelectMany(hop => hop.Settings) ?? [])
         {
             bool answered = company.Answers.TryGetValue(setting.Name, out string? answer);
             string choices = setting.Choices.Count > 0 ? " (" + string.Join(", ", setting.Choices) + ")" : "";
@@ -64,20 +64,20 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
         AddEngines(gates, company, from, survey);
         AddServers(gates, company);
         AddProof(gates, company);
-        AddRoom(gates, company, survey, way?.Count ?? 1);
+        AddRoom(gates, company, survey, way?.Hops.Count ?? 1);
         return gates;
     }
 
-    private static Gate WayGate(Company company, KitVersion from, IReadOnlyList<Hop>? way)
+    private static Gate WayGate(Company company, KitVersion from, Way? way)
     {
         string list(IEnumerable<Hop> hops) => string.Join(", ", hops.Select(hop => $"{hop.From.Name} to {hop.To.Name}"));
         if (way is not null)
         {
             Hop[] direct = [.. company.Kit.Hops.Where(hop => hop.From == from)];
-            int ways = company.Kit.CountWays(from.Name, company.WantedVersion);
-            return new Gate(company.Code, "way", GateState.Passed, $"by {list(way)}"
+            int ways = Way.Count(company.Kit, from.Name, company.WantedVersion);
+            return new Gate(company.Code, "way", GateState.Passed, $"by {list(way.Hops)}"
                 + (ways > 1 ? $", the shortest of {ways} ways; the others lead through "
-                + $"{string.Join(", ", direct.Where(hop => hop != way[0]).Select(hop => hop.To.Name).DefaultIfEmpty("later versions"))}"
+                + $"{string.Join(", ", direct.Where(hop => hop != way.Hops[0]).Select(hop => hop.To.Name).DefaultIfEmpty("later versions"))}"
                     : ""));
         }
         int found = Position(company.Kit, from.Name), wanted = Position(company.Kit, company.WantedVersion);
@@ -87,7 +87,7 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
                 $"Correct wanted-version in {OfficeLoader.FileName}; or find out who converted it, "
                     + "and restore the version before from a backup set.");
         // The oldest version that would do says how far somebody else's conversion has to bring it.
-        string[] reach = [.. company.Kit.Versions.Where(version => company.Kit.WayFrom(version.Name, company.WantedVersion) is not null
+        string[] reach = [.. company.Kit.Versions.Where(version => Way.Between(company.Kit, version.Name, company.WantedVersion) is not null
             && version.Name != company.WantedVersion).Select(version => version.Name)];
         return new Gate(company.Code, "way", GateState.Blocked, $"the kit knows no way from version {from.Name} to {company.WantedVersion}"
             + (reach.Length > 0 ? $"; it is too old: a way leads from {string.Join(", ", reach)}" : ""),

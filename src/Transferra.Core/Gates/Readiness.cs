@@ -56,7 +56,7 @@ public static class Readiness
                 else
                 {
                     candidates.Add(new Candidate(company, from, survey));
-                    if (from is not null) hops.AddRange(company.Kit.WayFrom(from.Name, company.WantedVersion) ?? []);
+                    if (from is not null) hops.AddRange(Way.Between(company.Kit, from.Name, company.WantedVersion)?.Hops ?? []);
                 }
                 ofCompanies.AddRange(asked.Select(gate => gate with { Package = package.Kit.Id }));
             }

@@ -5,7 +5,7 @@ using Transferra.Core.Records;
 
 namespace Transferra.Core.Kits;
 
-internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> versions)
+internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> versions, HopKinds kinds)
 {
     private readonly DescriptionErrors _errors = map.Errors;
     private readonly List<NewSetting> _settings = [];
@@ -18,6 +18,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         DescribedMap? head = map.Map("hop", "the two versions", required: true);
         KitVersion? from = Version(head, "from"), to = Version(head, "to");
         head?.Done();
+        IBeginning? beginning = kinds.BeginningOf(map);
+        IMeans? means = kinds.MeansOf(map);
         foreach (DescribedMap setting in map.Maps("new-settings", "a setting that is new"))
         {
             _settings.Add(new NewSetting(setting.Text("name").Value, setting.Text("question").Value,
@@ -47,7 +49,9 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         foreach (IGrouping<string, TargetMap> twice in tables.SelectMany(table => table.Into).GroupBy(target => target.Table.Name)
             .Where(group => group.Count() > 1))
             map.Report("tables", $"the new table {twice.Key} is fed by several old tables; that is not possible in one hop yet");
-        return new Hop(from, to, _settings, tables, leftOut, newRecords, map.FileName) { ReleaseNotes = notes };
+        if (beginning is null || means is null) return null;
+        var correspondence = new Correspondence(from, to, tables, leftOut, newRecords, map.FileName);
+        return new Hop(beginning, means, correspondence, _settings, map.FileName) { ReleaseNotes = notes };
     }
 
     private KitVersion? Version(DescribedMap? head, string key)

@@ -12,9 +12,10 @@ public static class KitLoader
     /// <summary>Reads a kit's folder.</summary>
     /// <param name="folder">Full path.</param>
     /// <param name="shownAs">The folder as messages name it.</param>
+    /// <param name="kinds">What hops can name as their beginning and means.</param>
     /// <param name="errors">Receives all mistakes; the kit must not be used when there are any.</param>
     /// <returns>Null when kit.yaml itself cannot be read.</returns>
-    public static Kit? Load(string folder, string shownAs, DescriptionErrors errors)
+    public static Kit? Load(string folder, string shownAs, HopKinds kinds, DescriptionErrors errors)
     {
         DescribedMap? map = DescribedMap.Load(Path.Combine(folder, "kit.yaml"), Path.Combine(shownAs, "kit.yaml"), "a kit", errors);
         if (map is null) return null;
@@ -38,7 +39,7 @@ public static class KitLoader
         {
             string path = Path.Combine("hops", name.Value + ".yaml");
             DescribedMap? hop = DescribedMap.Load(Path.Combine(folder, path), Path.Combine(shownAs, path), "a hop", errors);
-            if (hop is not null && new HopLoader(hop, versions).Read() is { } loaded) hops.Add(loaded);
+            if (hop is not null && new HopLoader(hop, versions, kinds).Read() is { } loaded) hops.Add(loaded);
         }
         map.Done();
         return new Kit(id, title, folder, versions, hops, programEvidence) { Components = components, Settings = settings, Logs = logs };

@@ -143,21 +143,20 @@ public sealed class DiskVolume : IVolume
     }
 
     /// <inheritdoc/>
-    public void FlushFile(string path)
-    {
-        using FileStream file = new(path, FileMode.Open, FileAccess.ReadWrite, FileShare.ReadWrite | FileShare.Delete);
-        file.Flush(flushToDisk: true);
-    }
+    public void FlushFile(string path) => Flush(path, 0, "file");
 
     /// <inheritdoc/>
-    public void FlushFolder(string path)
+    public void FlushFolder(string path) => Flush(path, OpenFlags.Directory, "folder");
+
+    // .NET refuses a handle to a folder on Linux, and to a file that a server has locked, so the system is asked directly: open(2),
+    // fsync(2), close(2).
+    private static void Flush(string path, int flags, string kind)
     {
-        // .NET refuses a handle to a folder on Linux, so the system is asked directly: open(2), fsync(2), close(2).
-        int handle = SystemCalls.Open(Terminated(path), OpenFlags.ReadOnly | OpenFlags.Directory | OpenFlags.CloseOnExec, 0);
-        if (handle < 0) throw PosixFiles.Failed(Marshal.GetLastPInvokeError(), "open for flushing the folder", PosixFiles.Bytes(path));
+        int handle = SystemCalls.Open(Terminated(path), OpenFlags.ReadOnly | OpenFlags.CloseOnExec | flags, 0);
+        if (handle < 0) throw PosixFiles.Failed(Marshal.GetLastPInvokeError(), $"open for flushing the {kind}", PosixFiles.Bytes(path));
         try
         {
-            PosixFiles.Check(SystemCalls.Flush(handle), "flush the folder", PosixFiles.Bytes(path));
+            PosixFiles.Check(SystemCalls.Flush(handle), $"flush the {kind}", PosixFiles.Bytes(path));
         }
         finally
         {

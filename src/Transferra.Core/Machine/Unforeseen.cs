@@ -1,6 +1,6 @@
 // Unforeseen.cs: the words for an exception that nobody foresaw: what it says, without the values that it may quote.
 // Why without: an engine's own message may quote a record ("duplicate entry '...'"), and records of payrolls belong in no report.
-using System.Data.Common;
+using System.Runtime.InteropServices;
 using System.Text.RegularExpressions;
 
 namespace Transferra.Core.Machine;
@@ -20,7 +20,8 @@ public static partial class Unforeseen
         if (error is IOException or UnauthorizedAccessException) return line;
         line = Quoted().Replace(line, "\"...\"");
         if (line.Length > Longest) line = line[..Longest] + "...";
-        if (error is DbException) return $"the database server stopped the work: {line}";
+        // What database drivers throw is of this kind.
+        if (error is ExternalException) return $"the database server stopped the work: {line}";
         return $"something happened that was not foreseen: {(line.Length > 0 ? line : "no more is known")}";
     }
 

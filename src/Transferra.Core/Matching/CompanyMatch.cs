@@ -11,7 +11,7 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Matching;
 
 /// <summary>Matches two stores.</summary>
-public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> settings, IProgressObserver observer,
+public sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDictionary<string, string> settings, IProgressObserver observer,
     CancellationToken cancel)
 {
     /// <summary>Most differences that are listed; all are counted.</summary>
@@ -26,20 +26,20 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
     /// <summary>Matches; the stores may be large, the result is small.</summary>
     public MatchResult Run(IStore old, IStore renewed)
     {
-        Dictionary<string, BucketedFingerprint> expected = hop.To.Tables.ToDictionary(table => table.Name, _ => new BucketedFingerprint());
+        Dictionary<string, BucketedFingerprint> expected = correspondence.To.Tables.ToDictionary(table => table.Name, _ => new BucketedFingerprint());
         var accounts = new List<TableAccount>();
         var found = new Dictionary<string, Found>();
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         Task reading = Task.Factory.StartNew(() =>
         {
-            foreach (TableShape table in hop.To.Tables) found[table.Name] = Scan(renewed, table, stop.Token);
+            foreach (TableShape table in correspondence.To.Tables) found[table.Name] = Scan(renewed, table, stop.Token);
         }, CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
         try
         {
-            foreach (TableMap map in hop.Tables) accounts.Add(ScanExpected(old, map, expected, stop.Token));
-            foreach (NewRecord record in hop.NewRecords)
+            foreach (TableMap map in correspondence.Tables) accounts.Add(ScanExpected(old, map, expected, stop.Token));
+            foreach (NewRecord record in correspondence.NewRecords)
             {
-                TableOutput output = StoreConverter.Evaluate(record, settings);
+                TableOutput output = NewRecords.Evaluate(record, settings);
                 Add(expected[output.Table.Name], new RowEncoder(output.Table, output.Vectors), 0);
             }
         }
@@ -50,20 +50,20 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
             throw;
         }
         reading.GetAwaiter().GetResult();
-        Dictionary<string, HashSet<int>> differing = hop.To.Tables.ToDictionary(table => table.Name,
+        Dictionary<string, HashSet<int>> differing = correspondence.To.Tables.ToDictionary(table => table.Name,
             table => new HashSet<int>(expected[table.Name].DifferingFrom(found[table.Name].Fingerprint)
                 .Concat(found[table.Name].Unreadable)));
         int most = ListedOfATable(differing.Values.Count(buckets => buckets.Count > 0));
-        Dictionary<string, TableDifferences> differences = hop.To.Tables.Where(table => differing[table.Name].Count > 0)
+        Dictionary<string, TableDifferences> differences = correspondence.To.Tables.Where(table => differing[table.Name].Count > 0)
             .ToDictionary(table => table.Name, table => Explain(old, renewed, table, differing[table.Name], most));
-        TableMatch[] tables = [.. hop.To.Tables.Select(table =>
+        TableMatch[] tables = [.. correspondence.To.Tables.Select(table =>
         {
             Fingerprint a = expected[table.Name].Total(), b = found[table.Name].Fingerprint.Total();
             TableDifferences? of = differences.GetValueOrDefault(table.Name);
             return new TableMatch(table.Name, a.Rows, b.Rows, a.ToString(), b.ToString(), of?.Missing ?? 0, of?.Extra ?? 0, of?.Changed
                 ?? 0);
         })];
-        return new MatchResult(hop.From.Name, hop.To.Name, accounts, tables, ControlTotals.Compare(old, hop.From, renewed, hop.To, cancel),
+        return new MatchResult(correspondence.From.Name, correspondence.To.Name, accounts, tables, ControlTotals.Compare(old, correspondence.From, renewed, correspondence.To, cancel),
             FairShare([.. differences.Values.Select(of => of.Listed)]), differences.Values.Sum(of => of.Count));
     }
 
@@ -145,15 +145,15 @@ public sealed class CompanyMatch(Hop hop, IReadOnlyDictionary<string, string> se
         IEnumerable<PickedRows> Wanted()
         {
             int[] rows = [];
-            foreach (TableMap map in hop.Tables.Where(map => map.Into.Any(target => target.Table.Name == table.Name)))
+            foreach (TableMap map in correspondence.Tables.Where(map => map.Into.Any(target => target.Table.Name == table.Name)))
                 foreach (TableTransform lane in Transformed(old, map, cancel))
                 {
                     if (rows.Length < lane.RowCount) rows = new int[lane.RowCount];
                     TableOutput output = lane.Outputs.First(output => output.Table.Name == table.Name);
                     yield return Picked(output.Vectors, rows.Take(lane.CarriedRows(rows)), []);
                 }
-            foreach (NewRecord record in hop.NewRecords.Where(record => record.Into.Name == table.Name))
-                yield return Picked(StoreConverter.Evaluate(record, settings).Vectors, [0], []);
+            foreach (NewRecord record in correspondence.NewRecords.Where(record => record.Into.Name == table.Name))
+                yield return Picked(NewRecords.Evaluate(record, settings).Vectors, [0], []);
         }
 
         IEnumerable<PickedRows> Real()

@@ -80,15 +80,14 @@ public static class WayMatch
     /// <param name="old">The first store.</param>
     /// <param name="renewed">The last store.</param>
     /// <param name="versions">One more than hops, with the custom fields that are carried.</param>
-    /// <param name="first">The first hop.</param>
-    public static IReadOnlyList<NotLookedAt> Left(IStore old, IStore renewed, IReadOnlyList<KitVersion> versions, Hop first)
+    /// <param name="first">What answers to what in the first hop.</param>
+    public static IReadOnlyList<NotLookedAt> Left(IStore old, IStore renewed, IReadOnlyList<KitVersion> versions, Correspondence first)
     {
         KitVersion from = versions[0], to = versions[^1];
         return
         [
             // A custom column of a table whose records are combined is in the version, and no map carries it.
-            .. Unknown(old, name => first.Tables.FirstOrDefault(map => string.Equals(map.From.Name, name,
-                StringComparison.OrdinalIgnoreCase))?.From ?? from.Table(name))
+            .. Unknown(old, name => first.MapOf(name)?.From ?? from.Table(name))
                 .Select(left => new NotLookedAt("old", from.Name, left.What, left.Records, Verdict.NotProved)),
             .. Doubts(old, "old", from), .. Doubts(renewed, "new", to),
             .. Unknown(renewed, to.Table).Select(left => new NotLookedAt("new", to.Name, left.What, left.Records, Verdict.ProvedInPart)),

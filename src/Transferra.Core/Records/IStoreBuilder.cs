@@ -1,4 +1,6 @@
 // IStoreBuilder.cs: writes a new store, table by table, and says which records it would not take.
+using Transferra.Core.Machine;
+
 namespace Transferra.Core.Records;
 
 /// <summary>One table of the new store to which rows are added.</summary>
@@ -13,6 +15,19 @@ public sealed record TableOutput(TableShape Table, IReadOnlyList<Vector> Vectors
 /// <param name="Value">The value it is about as a person reads it; "" when the engine does not say which.</param>
 public readonly record struct RowReject(int Row, FaultCode Code, string Reason, string Value = "");
 
+/// <summary>A table of a store that is being built.</summary>
+/// <param name="Rows">Rows it has.</param>
+/// <param name="Ends">Where its files end, in bytes; none where the engine itself goes back to what was made final.</param>
+public sealed record BuiltTable(long Rows, IReadOnlyList<long> Ends);
+
+/// <summary>How far a store that is being built has come.</summary>
+/// <param name="Tables">The tables that were made, by name.</param>
+public sealed record BuildMark(IReadOnlyDictionary<string, BuiltTable> Tables)
+{
+    /// <summary>Nothing has been made yet but the store itself.</summary>
+    public static readonly BuildMark Start = new(new Dictionary<string, BuiltTable>());
+}
+
 /// <summary>A new store being built. One writer thread at a time.</summary>
 public interface IStoreBuilder : IDisposable
 {
@@ -24,6 +39,12 @@ public interface IStoreBuilder : IDisposable
     /// <param name="rows">Which rows of the batch.</param>
     /// <param name="rejects">Receives the rows the engine would not take.</param>
     void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects);
+
+    /// <summary>Has everything that was written so far on the disk, so that <see cref="IStoreOpener.Continue"/> can go on from here,
+    /// whatever becomes of this builder. From the first mark on, Dispose leaves the store where it is.</summary>
+    /// <returns>How far the store has come.</returns>
+    /// <exception cref="TransferraException">The disk or the server fails.</exception>
+    BuildMark Mark();
 
     /// <summary>Builds keys, indexes and relations, sets header fields, proves the counts, and flushes everything to disk.</summary>
     /// <param name="headerFields">For the header of a SQLite file. Other stores have none to set, and their version is told by a

@@ -19,6 +19,16 @@ public interface IStoreOpener
     /// are built at the end; those then throw <see cref="KeyConflictException"/> when the keys do not allow it.</param>
     IStoreBuilder Create(StoreAddress address, string? textEncoding = null, bool keysFirst = false);
 
+    /// <summary>Goes on with a store that was begun and not completed. What was written after the mark is gone.</summary>
+    /// <param name="address">Where it is.</param>
+    /// <param name="tables">Shapes of at least the tables that the mark names.</param>
+    /// <param name="mark">What <see cref="IStoreBuilder.Mark"/> last gave.</param>
+    /// <param name="textEncoding">As it was created.</param>
+    /// <param name="keysFirst">As it was created.</param>
+    /// <exception cref="CannotContinueException">It is not there, or cannot be brought back to the mark; begin anew.</exception>
+    IStoreBuilder Continue(StoreAddress address, IReadOnlyList<TableShape> tables, BuildMark mark, string? textEncoding = null,
+        bool keysFirst = false);
+
     /// <summary>What a new store would not take, known without making it.</summary>
     /// <param name="address">Where it would be.</param>
     /// <param name="textEncoding">Name of the code page its text would be in; null for UTF-8.</param>

@@ -14,7 +14,7 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
 
     private string MadeDigest => On.FactsOf(IsMending ? Stages.Mend : Stages.Convert)?.GetValueOrDefault("sha256") ?? "";
 
-    private bool IsMending => On.Way.Count == 0;
+    private bool IsMending => On.Way.Hops.Count == 0;
 
     /// <inheritdoc/>
     public override string Name => Stages.ChangeOver;

@@ -13,7 +13,7 @@ public sealed class CheckStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override StageOutcome Do()
     {
-        CheckResult result = On.Check(On.Company.OldStore, On.From, On.Way.Count > 0 ? On.Way : On.Ahead, Name);
+        CheckResult result = On.Check(On.Company.OldStore, On.From, On.Way.Hops.Count > 0 ? On.Way : On.Ahead, Name);
         On.SaveResult(Name, result);
         string summary = result.Findings.Count == 0 ? "nothing found"
             : $"{result.Faults} faults, {result.Findings.Count - result.Faults} others";
@@ -44,9 +44,10 @@ public sealed class CheckAgainStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override StageOutcome Do()
     {
-        Kits.KitVersion version = On.Way[^1].To;
-        CheckResult result = On.Check(On.Company.NewStore, version, [], Name);
-        if (On.LoadResult<CheckResult>(Stages.Check) is { } before) result = result with { Compared = FindingComparison.Of("the check before", before, result, On.Way) };
+        Kits.KitVersion version = On.Way.To;
+        CheckResult result = On.Check(On.Company.NewStore, version, new Kits.Way(version, []), Name);
+        if (On.LoadResult<CheckResult>(Stages.Check) is { } before) result = result with { Compared = FindingComparison.Of("the check before", before, result,
+            On.Way.Correspondences) };
         On.SaveResult(Name, result);
         string? told = Surveys.Survey.VersionOf(On.Company, On.Context.Stores).DataVersion;
         bool good = result.Faults == 0 && told == version.Name;

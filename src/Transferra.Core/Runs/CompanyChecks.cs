@@ -18,10 +18,10 @@ public static class CompanyChecks
     /// <param name="company">Whose.</param>
     /// <param name="address">The store.</param>
     /// <param name="version">Its version, as the kit has it.</param>
-    /// <param name="way">The hops it is to go, as the kit has them; none when it goes nowhere.</param>
+    /// <param name="way">What answers to what in the hops it is to go, as the kit has it; none when it goes nowhere.</param>
     /// <param name="settings">Answers to the hops' new settings.</param>
     /// <param name="listFolder">Gets a list of all records for each finding; null when none are wanted.</param>
-    public static CheckResult Run(RunContext context, Company company, StoreAddress address, KitVersion version, IReadOnlyList<Hop> way,
+    public static CheckResult Run(RunContext context, Company company, StoreAddress address, KitVersion version, IReadOnlyList<Correspondence> way,
         IReadOnlyDictionary<string, string> settings, string? listFolder)
     {
         using IStore store = context.Stores.Open(address, version.TextEncoding);

@@ -2,6 +2,7 @@
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
+using Transferra.Core.Means;
 using Transferra.Core.Records;
 using Transferra.Core.Surveys;
 
@@ -40,103 +41,80 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override StageOutcome Do()
     {
-        RunContext context = On.Context;
-        RemoveStaged(); // of an earlier try that was broken off
-        context.Volume.CreateFolder(On.ResultFolder);
+        On.Context.Volume.CreateFolder(On.ResultFolder);
         string list = Path.Combine(On.ResultFolder, "exceptions.csv");
-        context.Volume.Remove(list);
-        foreach (Hop hop in On.Way) context.Volume.Remove(RefusedPath(On, hop));
+        On.Context.Volume.Remove(list);
+        ConvertProgress progress = ConvertProgress.Load(On);
+        if (progress.Hops.Count == 0) RemoveStaged(); // of an earlier try that cannot be gone on with
         var hops = new List<HopResult>();
-        List<ExceptionRow> first;
-        using (var exceptions = new ExceptionList(list))
+        bool hasList;
+        using (var log = new ExceptionLog(LogPath(On), progress.Hops.LastOrDefault()?.ExceptionsEnd ?? 0))
         {
-            var taken = new Taken(exceptions);
-            StoreAddress source = On.Company.OldStore;
-            foreach (Hop hop in On.Way)
+            try
             {
-                StoreAddress target = On.Staged(hop.To.Name);
-                var clock = System.Diagnostics.Stopwatch.StartNew();
-                ConversionResult result = ConvertHop(source, target, hop, taken, list);
-                hops.Add(new HopResult(hop.From.Name, hop.To.Name, result, clock.Elapsed.TotalSeconds));
-                if (!target.IsOnServer)
+                StoreAddress source = On.Company.OldStore;
+                foreach (Hop hop in On.Way.Hops)
                 {
-                    context.Volume.FlushFolder(target.Folder);
-                    context.Volume.FlushFolder(On.Work.FullPath);
+                    StoreAddress target = On.Staged(hop.To.Name);
+                    progress = Go(hop, source, target, progress, log, list);
+                    hops.Add(progress.Hops[^1].Result!);
+                    source = target;
                 }
-                source = target;
             }
-            first = taken.First;
+            finally
+            {
+                hasList = log.WriteList(list);
+            }
         }
-        var converted = new ConvertResult(hops, first.Count > 0 ? list : "", first, On.FinalStaged.Shown);
-        if (first.Count == 0) context.Volume.Remove(list);
+        ExceptionRow[] first = [.. ExceptionLog.Read(LogPath(On)).Take(FirstExceptions).Select(logged => logged.Exception)];
+        var converted = new ConvertResult(hops, hasList ? list : "", first, On.FinalStaged.Shown);
         On.SaveResult(Name, converted);
+        ConvertProgress.Forget(On);
         TableAccount total = TableAccount.Total(hops.SelectMany(hop => hop.Conversion.Accounts));
         return new StageOutcome(true, FormattableString.Invariant($"{total.Read} records read, {total.Exceptions} exceptions"),
             Facts(("read", total.Read), ("exceptions", converted.Exceptions), ("sha256", On.DigestOfNew(On.FinalStaged))), converted);
     }
 
-    /// <summary>The exceptions of a conversion as they come: all in the list, the first ones at hand.</summary>
-    private sealed class Taken(ExceptionList list)
+    // Goes a hop, or goes on with it; one that is through already is not gone again.
+    private ConvertProgress Go(Hop hop, StoreAddress source, StoreAddress target, ConvertProgress progress, ExceptionLog log, string list)
     {
-        private int _known;
-        private long _mark;
-
-        public List<ExceptionRow> First { get; } = [];
-
-        /// <summary>Old records of the present hop that the new store refused.</summary>
-        public List<string> Refused { get; } = [];
-
-        /// <summary>The first exception of the present hop; null when there is none.</summary>
-        public ExceptionRow? OfHop => First.Count > _known ? First[_known] : null;
-
-        public void BeginHop()
+        RunContext context = On.Context;
+        HopProgress? known = progress.Hops.FirstOrDefault(known => known.Name == NameOf(hop));
+        if (known?.Result is not null && context.Places.Exists(target)) return progress.With(known);
+        if (known?.Result is not null) progress = progress with { Hops = [.. progress.Hops.TakeWhile(other => other != known)] };
+        var keeper = new HopKeeper(On, target, progress, NameOf(hop), log);
+        if (keeper.Reached is null) keeper.StartOver(keysFirst: false);
+        var clock = System.Diagnostics.Stopwatch.StartNew();
+        try
         {
-            (_known, _mark) = (First.Count, list.Mark());
-            Refused.Clear();
+            ConversionResult result = new HopWork(hop, context.Stores, () => OpenSource(source, hop), target, On.Company.Answers, keeper,
+                context.Observer, context.Cancel).Run();
+            if (!target.IsOnServer)
+            {
+                context.Volume.FlushFolder(target.Folder);
+                context.Volume.FlushFolder(On.Work.FullPath);
+            }
+            keeper.Done(new HopResult(hop.From.Name, hop.To.Name, result, clock.Elapsed.TotalSeconds));
+            return keeper.Progress;
         }
-
-        /// <summary>As it was when the hop began.</summary>
-        public void Back()
+        catch (TransferraException error) when (keeper.First is { } first)
         {
-            list.BackTo(_mark);
-            First.RemoveRange(_known, First.Count - _known);
-            Refused.Clear();
-        }
-
-        public void Take(ExceptionRow exception)
-        {
-            list.Add(exception);
-            if (exception.IsRefused) Refused.Add(RefusedRecords.Line(exception));
-            if (First.Count < FirstExceptions) First.Add(exception);
+            throw AfterExceptions(error, first, list);
         }
     }
 
-    private ConversionResult ConvertHop(StoreAddress source, StoreAddress target, Hop hop, Taken taken, string list)
+    private IStore OpenSource(StoreAddress source, Hop hop)
     {
-        taken.BeginHop();
+        IStore store = On.Context.Stores.Open(source, hop.From.TextEncoding);
         try
         {
-            ConversionResult result;
-            try
-            {
-                if (!target.IsOnServer) On.Work.MakeInside(target.Folder);
-                result = Convert(source, target, hop, keysFirst: false, taken.Take);
-            }
-            catch (KeyConflictException)
-            {
-                // Built at the end, the keys say only that there are records with the same key. Once more, so that each of them is named.
-                On.RemoveMade(target);
-                if (!target.IsOnServer) On.Work.MakeInside(target.Folder);
-                taken.Back();
-                result = Convert(source, target, hop, keysFirst: true, taken.Take);
-            }
-            byte[] refused = System.Text.Encoding.UTF8.GetBytes(string.Join('\n', taken.Refused));
-            if (refused.Length > 0) On.Context.Volume.Replace(RefusedPath(On, hop), refused);
-            return result;
+            StoreDoubts.Refuse(store, On.Company.Code);
+            return store;
         }
-        catch (TransferraException error) when (taken.OfHop is { } first)
+        catch
         {
-            throw AfterExceptions(error, first, list);
+            store.Dispose();
+            throw;
         }
     }
 
@@ -151,22 +129,15 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
             + $"({column}{cause.Reason}{value}); what points to them has nothing to point to. All of them: {list}", error);
     }
 
-    private ConversionResult Convert(StoreAddress source, StoreAddress target, Hop hop, bool keysFirst, Action<ExceptionRow> take)
-    {
-        using IStore old = On.Context.Stores.Open(source, hop.From.TextEncoding);
-        StoreDoubts.Refuse(old, On.Company.Code);
-        using IStoreBuilder builder = On.Context.Stores.Create(target, hop.To.TextEncoding, keysFirst);
-        return StoreConverter.Run(old, builder, hop, On.Company.Answers, take, On.Context.Observer, On.Context.Cancel);
-    }
+    private static string NameOf(Hop hop) => $"{hop.From.Name}-{hop.To.Name}";
 
-    private static string RefusedPath(CompanyRun on, Hop hop) => Path.Combine(on.ResultFolder,
-        $"refused-{hop.From.Name}-{hop.To.Name}.txt");
+    private static string LogPath(CompanyRun on) => Path.Combine(on.ResultFolder, "exceptions.jsonl");
 
-    /// <summary>Which old records of a hop the new store refused when it was made; lines for <see cref="RefusedRecords.Read"/>.</summary>
-    public static IEnumerable<string> Refused(CompanyRun on, Hop hop) => File.Exists(RefusedPath(on, hop))
-        ? File.ReadLines(RefusedPath(on, hop)) : [];
+    /// <summary>Which old records of a hop the new store refused when it was made.</summary>
+    public static RefusedRecords Refused(CompanyRun on, Hop hop) => RefusedRecords.Of(ExceptionLog.Read(LogPath(on))
+        .Where(logged => logged.Hop == NameOf(hop)).Select(logged => logged.Exception));
 
-    private StoreAddress[] StagedOnes => [.. On.Way.Select(hop => On.Staged(hop.To.Name))];
+    private StoreAddress[] StagedOnes => [.. On.Way.Hops.Select(hop => On.Staged(hop.To.Name))];
 
     private void RemoveStaged()
     {
@@ -176,7 +147,7 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override StageOutcome Prove(StageOutcome done)
     {
-        using IStore store = On.Context.Stores.Open(On.FinalStaged, On.Way[^1].To.TextEncoding);
+        using IStore store = On.Context.Stores.Open(On.FinalStaged, On.Way.To.TextEncoding);
         IReadOnlyList<string> complaints = store.CheckPhysically();
         if (complaints.Count > 0) return done with
         {
@@ -184,7 +155,7 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
             Summary = $"the engine complains about the new store: {complaints[0]}"
         };
         // By this the program, and the next survey, will know it; after the change-over it would be too late.
-        string to = On.Way[^1].To.Name;
+        string to = On.Way.To.Name;
         IReadOnlyList<VersionSign> signs = Survey.SignsOf(On.Company.Kit, store);
         if (signs.Count > 0 && signs.All(sign => sign.Version == to)) return done;
         return done with
@@ -203,6 +174,7 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
         if (!On.IsAsMade(On.FinalStaged, Name))
             return new TakenBack($"the new store was worked with since it was made, and is kept: {On.FinalStaged.Shown}", IsWhole: false);
         bool hadStaged = StagedOnes.Any(On.Context.Places.Exists);
+        ConvertProgress.Forget(On);
         RemoveStaged(); // also a database that was made and has no table yet
         if (!On.Work.RemoveIfEmpty())
             return new TakenBack($"the staged new store is removed; something else lies in {On.Work.FullPath} and is left there",

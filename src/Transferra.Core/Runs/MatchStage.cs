@@ -17,18 +17,19 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
     /// <param name="stores">One more than hops: the old store first, the newest last.</param>
     public static WayMatched Of(CompanyRun on, IReadOnlyList<StoreAddress> stores)
     {
-        KitVersion[] versions = [on.Way[0].From, .. on.Way.Select(hop => hop.To)];
+        IReadOnlyList<KitVersion> versions = on.Way.Versions;
         var hops = new List<MatchResult>();
-        for (int i = 0; i < on.Way.Count; i++)
+        for (int i = 0; i < on.Way.Hops.Count; i++)
         {
             using IStore old = Open(i), renewed = Open(i + 1);
-            RefusedRecords refused = RefusedRecords.Read(ConvertStage.Refused(on, on.Way[i]));
-            hops.Add(new CompanyMatch(on.Way[i], on.Company.Answers, on.Context.Observer,
-                on.Context.Cancel)
-            { Refused = refused }.Run(old, renewed));
+            Hop hop = on.Way.Hops[i];
+            hops.Add(new CompanyMatch(hop.Correspondence, on.Company.Answers, on.Context.Observer, on.Context.Cancel)
+            {
+                Refused = ConvertStage.Refused(on, hop)
+            }.Run(old, renewed));
         }
         using IStore first = Open(0), last = Open(stores.Count - 1);
-        return new WayMatched(hops, WayMatch.Totals(versions, Open, on.Context.Cancel), WayMatch.Left(first, last, versions, on.Way[0]));
+        return new WayMatched(hops, WayMatch.Totals(versions, Open, on.Context.Cancel), WayMatch.Left(first, last, versions, on.Way.Hops[0].Correspondence));
 
         IStore Open(int at) => on.Context.Stores.Open(stores[at], versions[at].TextEncoding);
     }
@@ -36,7 +37,7 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override StageOutcome Do()
     {
-        WayMatched matched = Of(On, [On.Company.OldStore, .. On.Way.Select(hop => On.Staged(hop.To.Name))]);
+        WayMatched matched = Of(On, [On.Company.OldStore, .. On.Way.Hops.Select(hop => On.Staged(hop.To.Name))]);
         On.SaveResult(Name, matched);
         int totals = matched.Hops.Sum(hop => hop.Totals.Count) + matched.OverTheWay.Count;
         return new StageOutcome(true, matched.Verdict switch

@@ -21,7 +21,7 @@ public sealed record StageOutcome(bool IsGood, string Summary, IReadOnlyDictiona
 /// <param name="Company">The company.</param>
 /// <param name="From">The data version it had when the run began.</param>
 /// <param name="Way">The hops to go.</param>
-public sealed record CompanyRun(RunContext Context, Run Run, Company Company, KitVersion From, IReadOnlyList<Hop> Way)
+public sealed record CompanyRun(RunContext Context, Run Run, Company Company, KitVersion From, Way Way)
 {
     // Beside the store, on the same volume, so that the change-over is a rename; with the run when the company has no store in files.
     private string WorkPath
@@ -45,21 +45,21 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
     public Records.StoreAddress Staged(string version) => Company.NewStore.Beside(WorkPath, Run.Id, "v" + version);
 
     /// <summary>The version at the end of the way; the same when no hop is gone, as in mending.</summary>
-    public KitVersion To => Way.Count > 0 ? Way[^1].To : From;
+    public KitVersion To => Way.To;
 
     /// <summary>The hops that the company is to go in the end, also in a run that does not go them.</summary>
-    public IReadOnlyList<Hop> Ahead { get; init; } = [];
+    public Way Ahead { get; init; } = new(From, []);
 
     /// <summary>The staged store that is to take the old one's place.</summary>
-    public Records.StoreAddress FinalStaged => Way.Count > 0 ? Staged(To.Name) : Company.NewStore.Beside(WorkPath, Run.Id, "mended");
+    public Records.StoreAddress FinalStaged => Way.Hops.Count > 0 ? Staged(To.Name) : Company.NewStore.Beside(WorkPath, Run.Id, "mended");
 
     /// <summary>Checks a store of the company, with lists of all records in the stage's folder.</summary>
-    public CheckResult Check(Records.StoreAddress address, KitVersion version, IReadOnlyList<Hop> way, string stage)
+    public CheckResult Check(Records.StoreAddress address, KitVersion version, Way way, string stage)
     {
         // As the kit has them, so that custom fields, which this run carries, are told.
         KitVersion known = Company.Kit.Version(version.Name) ?? version;
-        Hop[] kept = [.. way.Select(hop => Company.Kit.Hops.FirstOrDefault(kept => kept.From.Name == hop.From.Name
-            && kept.To.Name == hop.To.Name) ?? hop)];
+        Correspondence[] kept = [.. way.Hops.Select(hop => (Company.Kit.Hops.FirstOrDefault(kept => kept.From.Name == hop.From.Name
+            && kept.To.Name == hop.To.Name) ?? hop).Correspondence)];
         return CompanyChecks.Run(Context, Company, address, known, kept, Company.Answers, NewListFolder(stage));
     }
 

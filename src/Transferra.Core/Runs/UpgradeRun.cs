@@ -225,11 +225,11 @@ public sealed class UpgradeRun
             ?? throw new TransferraException($"the kit {company.Kit.Id} has no version {from} any more", next);
         CustomFields custom = CustomFields.Read(_run.BegunFact(code, "custom"));
         return new CompanyRun(_context, _run, company, custom.In(version),
-            custom.In(company.Kit.WayFrom(from, to)
+            custom.In(Way.Between(company.Kit, from, to)
                 ?? throw new TransferraException($"the kit {company.Kit.Id} has no way from {from} to {to} any more",
             next)))
         {
-            Ahead = company.Kit.WayFrom(from, company.WantedVersion) ?? [],
+            Ahead = Way.Between(company.Kit, from, company.WantedVersion) ?? new Way(version, []),
         };
     }
 

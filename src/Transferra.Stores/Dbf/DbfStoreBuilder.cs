@@ -1,12 +1,13 @@
 // DbfStoreBuilder.cs: a new folder of .dbf tables in the Visual FoxPro form, the one that can hold nulls, exact texts and binary memos.
 // What it cannot hold exactly (a microsecond, a text beyond its field, a character outside the code page) is refused row by row, never cut.
 // Holds: (1) a row goes to all its tables or to none; (2) when Complete returns, every file is on the disk with its true count;
-// (3) without Complete, nothing of the folder is left. Which type becomes which field: docs/types.md.
+// (3) without Complete or a mark, nothing of the folder is left. Which type becomes which field: docs/types.md.
 using System.Buffers.Binary;
 using System.Globalization;
 using System.Text;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
+using Transferra.Stores.Files;
 
 namespace Transferra.Stores.Dbf;
 
@@ -16,7 +17,7 @@ internal sealed class DbfStoreBuilder : IStoreBuilder
     private readonly Encoding? _encoding;
     private readonly string? _codePage;
     private readonly Dictionary<string, DbfTableWriter> _tables = [];
-    private bool _complete;
+    private bool _isKept;
 
     private DbfStoreBuilder(string folder, string? textEncoding)
     {
@@ -32,13 +33,43 @@ internal sealed class DbfStoreBuilder : IStoreBuilder
         return new DbfStoreBuilder(folder, textEncoding);
     }
 
+    /// <summary>Goes on with a folder that was begun.</summary>
+    public static DbfStoreBuilder Continue(string folder, IReadOnlyList<TableShape> tables, BuildMark mark, string? textEncoding)
+    {
+        BegunStore.RemoveOthers(folder, mark.Tables.Keys);
+        var builder = new DbfStoreBuilder(folder, textEncoding) { _isKept = true };
+        try
+        {
+            foreach ((TableShape shape, BuiltTable built) in BegunStore.Tables(folder, tables, mark))
+                builder._tables.Add(shape.Name, DbfTableWriter.Continue(builder.PathOf(shape.Name), AnyValue.OneKind(shape),
+                    builder._encoding, textEncoding, built));
+            return builder;
+        }
+        catch
+        {
+            builder.Dispose();
+            throw;
+        }
+    }
+
+    /// <inheritdoc/>
+    public BuildMark Mark()
+    {
+        BuildMark mark = new(_tables.ToDictionary(table => table.Key, table => table.Value.Mark()));
+        new DiskVolume().FlushFolder(_folder);
+        _isKept = true;
+        return mark;
+    }
+
+    private string PathOf(string table) => Path.Combine(_folder, table + ".dbf");
+
     public void CreateTable(TableShape table)
     {
         table = AnyValue.OneKind(table);
         if (table.Name.Length == 0 || table.Name.AsSpan().IndexOfAny('/', '\0') >= 0)
             throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a .dbf table: it is no file name",
                 "Name it otherwise in the kit's version file.");
-        _tables.Add(table.Name, DbfTableWriter.To(Path.Combine(_folder, table.Name + ".dbf"), table, _encoding, _codePage));
+        _tables.Add(table.Name, DbfTableWriter.To(PathOf(table.Name), table, _encoding, _codePage));
     }
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
@@ -71,13 +102,13 @@ internal sealed class DbfStoreBuilder : IStoreBuilder
             table.Complete();
             table.Dispose();
         }
-        _complete = true;
+        _isKept = true;
     }
 
     public void Dispose()
     {
         foreach (DbfTableWriter table in _tables.Values) table.Dispose();
-        if (!_complete && Directory.Exists(_folder)) Directory.Delete(_folder, recursive: true);
+        if (!_isKept && Directory.Exists(_folder)) Directory.Delete(_folder, recursive: true);
     }
 }
 
@@ -116,11 +147,29 @@ internal sealed class DbfTableWriter : IDisposable
         return writer;
     }
 
+    /// <summary>A writer that goes on with a table's files from where they ended at a mark.</summary>
+    public static DbfTableWriter Continue(string path, TableShape table, Encoding? encoding, string? codePage, BuiltTable built)
+    {
+        var ends = new Queue<long>(built.Ends);
+        return new DbfTableWriter(table, encoding, codePage, ending => BegunStore.OpenAt(Path.ChangeExtension(path, ending), ends.Dequeue()),
+            isNew: false)
+        { _rows = built.Rows, _nextBlock = built.Ends.Count > 1 ? built.Ends[1] / MemoBlock : MemoHeader / MemoBlock };
+    }
+
+    /// <summary>Flushes the files.</summary>
+    /// <returns>How far they have come.</returns>
+    public BuiltTable Mark()
+    {
+        FileStream[] files = [.. ((Stream?[])[_file, _memo]).OfType<FileStream>()];
+        foreach (FileStream file in files) file.Flush(flushToDisk: true);
+        return new BuiltTable(_rows, [.. files.Select(file => file.Length)]);
+    }
+
     /// <summary>A writer that only puts rows together, to see what fits.</summary>
     public static DbfTableWriter ToNowhere(TableShape table, string? codePage) =>
         new(table, codePage is null ? null : TextEncodings.ByName(codePage), codePage, _ => Stream.Null);
 
-    private DbfTableWriter(TableShape table, Encoding? encoding, string? codePage, Func<string, Stream> open)
+    private DbfTableWriter(TableShape table, Encoding? encoding, string? codePage, Func<string, Stream> open, bool isNew = true)
     {
         (_encoding, _tableName) = (encoding, table.Name);
         var columns = new List<Column>();
@@ -147,11 +196,11 @@ internal sealed class DbfTableWriter : IDisposable
             throw new TransferraException($"the table {table.Name} has too many columns for .dbf: {_columns.Length}, and 254 is the most",
                 "Split it in the kit's version file.");
         _file = open(".dbf");
-        WriteHeader(codePage);
+        if (isNew) WriteHeader(codePage);
         if (_columns.Any(column => column.How is How.MemoText or How.MemoBinary))
         {
             _memo = open(".fpt");
-            _memo.Write(new byte[MemoHeader]);
+            if (isNew) _memo.Write(new byte[MemoHeader]);
         }
     }
 

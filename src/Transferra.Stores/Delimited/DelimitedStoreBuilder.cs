@@ -1,17 +1,21 @@
 // DelimitedStoreBuilder.cs: a new folder of delimited text, for packages whose only way in is an import file.
 // Holds: (1) a row goes to all its tables or to none; (2) what is written reads back as the same values, missing ones and empty texts
-// told apart, or the row is refused; (3) when Complete returns, every file is on the disk; without Complete, nothing of the folder is left.
+// told apart, or the row is refused; (3) when Complete returns, every file is on the disk; without Complete or a mark, nothing of the folder is left.
 using System.Globalization;
 using System.Text;
 using Transferra.Core.Expressions;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
+using Transferra.Stores.Files;
 
 namespace Transferra.Stores.Delimited;
 
 internal sealed class DelimitedStoreBuilder : IStoreBuilder
 {
-    private sealed record TableFile(TableShape Shape, FileStream File);
+    private sealed record TableFile(FileStream File)
+    {
+        public long Rows { get; set; }
+    }
 
     private readonly string _folder;
     private readonly DelimitedForm _form;
@@ -19,7 +23,7 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
     private readonly DateTemplate _dates;
     private readonly string _mustQuote;
     private readonly Dictionary<string, TableFile> _tables = [];
-    private bool _complete;
+    private bool _isKept;
 
     private DelimitedStoreBuilder(string folder, DelimitedForm form)
     {
@@ -44,6 +48,39 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
         return builder;
     }
 
+    /// <summary>Goes on with a folder that was begun.</summary>
+    public static DelimitedStoreBuilder Continue(StoreAddress address, IReadOnlyList<TableShape> tables, BuildMark mark,
+        string? textEncoding)
+    {
+        BegunStore.RemoveOthers(address.Path, mark.Tables.Keys);
+        var builder = new DelimitedStoreBuilder(address.Path, FormOf(address, textEncoding)) { _isKept = true };
+        try
+        {
+            foreach ((TableShape shape, BuiltTable built) in BegunStore.Tables(address.Path, tables, mark))
+                builder._tables.Add(shape.Name, new TableFile(BegunStore.OpenAt(builder.PathOf(shape.Name), built.Ends[0]))
+                {
+                    Rows = built.Rows
+                });
+            return builder;
+        }
+        catch
+        {
+            builder.Dispose();
+            throw;
+        }
+    }
+
+    /// <inheritdoc/>
+    public BuildMark Mark()
+    {
+        foreach (TableFile table in _tables.Values) table.File.Flush(flushToDisk: true);
+        new DiskVolume().FlushFolder(_folder);
+        _isKept = true;
+        return new BuildMark(_tables.ToDictionary(table => table.Key, table => new BuiltTable(table.Value.Rows, [table.Value.File.Length])));
+    }
+
+    private string PathOf(string table) => Path.Combine(_folder, table + (_form.Separator == '\t' ? ".tsv" : ".csv"));
+
     private static DelimitedForm FormOf(StoreAddress address, string? textEncoding)
     {
         DelimitedForm form = DelimitedForm.Standard.With(address.Options);
@@ -51,7 +88,7 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
     }
 
     /// <summary>Finds rows that would not read back as they are.</summary>
-    public static StoreJudges.RowRule Judge(StoreAddress address, string? textEncoding)
+    public static RowRule Judge(StoreAddress address, string? textEncoding)
     {
         var builder = new DelimitedStoreBuilder("", FormOf(address, textEncoding));
         return (outputs, rows, rejects) =>
@@ -72,9 +109,8 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
         if (table.Name.Length == 0 || table.Name.AsSpan().IndexOfAny('/', '\0') >= 0)
             throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a file",
                 "Name the table otherwise in the kit's version file.");
-        var file = new FileStream(Path.Combine(_folder, table.Name + (_form.Separator == '\t' ? ".tsv" : ".csv")), FileMode.CreateNew,
-            FileAccess.Write, FileShare.None, 1 << 16);
-        _tables.Add(table.Name, new TableFile(table, file));
+        var file = new FileStream(PathOf(table.Name), FileMode.CreateNew, FileAccess.Write, FileShare.None, 1 << 16);
+        _tables.Add(table.Name, new TableFile(file));
         file.Write(_encoding.GetPreamble());
         if (_form.HasHeader) file.Write(_encoding.GetBytes(string.Join(_form.Separator,
             table.Columns.Select(column => Quoted(column.Name))) + "\r\n"));
@@ -95,7 +131,12 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
             }
             try
             {
-                for (int i = 0; i < outputs.Count; i++) _tables[outputs[i].Table.Name].File.Write(lines[i]);
+                for (int i = 0; i < outputs.Count; i++)
+                {
+                    TableFile table = _tables[outputs[i].Table.Name];
+                    table.File.Write(lines[i]);
+                    table.Rows++;
+                }
             }
             catch (IOException error)
             {
@@ -165,12 +206,12 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
             table.File.Flush(flushToDisk: true);
             table.File.Dispose();
         }
-        _complete = true;
+        _isKept = true;
     }
 
     public void Dispose()
     {
         foreach (TableFile table in _tables.Values) table.File.Dispose();
-        if (!_complete && Directory.Exists(_folder)) Directory.Delete(_folder, recursive: true);
+        if (!_isKept && Directory.Exists(_folder)) Directory.Delete(_folder, recursive: true);
     }
 }

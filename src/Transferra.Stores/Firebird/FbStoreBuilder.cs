@@ -1,5 +1,5 @@
-// FbStoreBuilder.cs: a new Firebird database, loaded in one transaction; keys, indexes and relations are built after the load.
-// Holds: (1) a row goes to all its tables or to none; (2) nothing is left of a database whose Complete did not return; (3) when Complete
+// FbStoreBuilder.cs: a new Firebird database, loaded in one transaction, or in one for each mark; keys, indexes and relations are built after the load.
+// Holds: (1) a row goes to all its tables or to none; (2) nothing is left of a database whose Complete did not return and of which no mark was taken; (3) when Complete
 // returns,
 //        the server has counted what was sent.
 using System.Globalization;
@@ -7,6 +7,7 @@ using FirebirdSql.Data.FirebirdClient;
 using FirebirdSql.Data.Services;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
+using Transferra.Stores.Files;
 using Transferra.Stores.Servers;
 
 namespace Transferra.Stores.Firebird;
@@ -30,7 +31,7 @@ internal sealed class FbStoreBuilder : IStoreBuilder
     private readonly StoreScript? _script;
     private readonly Dictionary<string, Table> _tables = [];
     private FbTransaction? _transaction;
-    private bool _complete;
+    private bool _complete, _isMarked;
 
     private FbStoreBuilder(StoreAddress address, FbConnection connection, bool keysFirst, StoreScript? script = null)
     {
@@ -64,6 +65,61 @@ internal sealed class FbStoreBuilder : IStoreBuilder
             new FbServer(address.Server!).Remove(address.Path);
             throw;
         }
+    }
+
+    /// <summary>Goes on with a database that was begun. Tables that were made after the mark are dropped.</summary>
+    public static FbStoreBuilder Continue(StoreAddress address, IReadOnlyList<TableShape> tables, BuildMark mark, bool keysFirst)
+    {
+        if (!new FbServer(address.Server!).Exists(address.Path)) throw BegunStore.Unfit(address.Shown, "it is not there");
+        var builder = new FbStoreBuilder(address, FbLink.Open(address), keysFirst) { _isMarked = true };
+        try
+        {
+            foreach (string table in builder.TablesThere().Where(table => !mark.Tables.ContainsKey(table)))
+                FbLink.Execute(builder._connection, null, $"DROP TABLE {FbLink.Quote(table)}");
+            foreach ((TableShape shape, BuiltTable built) in BegunStore.Tables(address.Shown, tables, mark))
+            {
+                BegunStore.ProveRows(address.Shown, shape.Name, builder.CountOf(shape.Name), built);
+                TableShape table = AnyValue.OneKind(shape);
+                builder._tables.Add(table.Name, new Table(table, new FbInsert(builder._connection, table,
+                    FbTypes.Declare(table, builder._hasInt128)))
+                { Rows = built.Rows });
+            }
+            return builder;
+        }
+        catch (FbException error)
+        {
+            builder.Dispose();
+            throw BegunStore.Unfit(address.Shown, FbLink.FirstLine(error), error);
+        }
+        catch
+        {
+            builder.Dispose();
+            throw;
+        }
+    }
+
+    private List<string> TablesThere()
+    {
+        using var command = new FbCommand("SELECT TRIM(RDB$RELATION_NAME) FROM RDB$RELATIONS WHERE COALESCE(RDB$SYSTEM_FLAG, 0) = 0 "
+            + "AND RDB$VIEW_BLR IS NULL", _connection);
+        using FbDataReader reader = command.ExecuteReader();
+        var tables = new List<string>();
+        while (reader.Read()) tables.Add(reader.GetString(0));
+        return tables;
+    }
+
+    private long CountOf(string table) => Convert.ToInt64(FbLink.Scalar(_connection, null,
+        $"SELECT COUNT(*) FROM {FbLink.Quote(table)}"), CultureInfo.InvariantCulture);
+
+    /// <inheritdoc/>
+    public BuildMark Mark()
+    {
+        if (_script is not null) throw new InvalidOperationException("a database that is made again as it was is made in one go");
+        Guard("what was loaded so far could not be made final", Commit);
+        // A server elsewhere is trusted with it; what it lost by then shows when its records are counted on going on.
+        if (File.Exists(_address.Path)) new DiskVolume().FlushFile(_address.Path);
+        _isMarked = true;
+        return new BuildMark(_tables.ToDictionary(table => table.Key, table => new BuiltTable(table.Value.Rows, [])));
     }
 
     /// <summary>Makes a database again from the engine's own backup of its declarations, with indexes and triggers asleep until the rows
@@ -305,14 +361,13 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         }
         foreach (Table table in _tables.Values)
         {
-            table.ProveCount(Convert.ToInt64(FbLink.Scalar(_connection, null, $"SELECT COUNT(*) FROM {FbLink.Quote(table.Shape.Name)}"),
-                CultureInfo.InvariantCulture));
+            table.ProveCount(CountOf(table.Shape.Name));
             table.Insert.Dispose();
         }
         _connection.Dispose();
         Guard("forced writes cannot be switched on", () => new FbConfiguration(FbLink.Describe(_address)).SetForcedWrites(true));
         // What the server wrote so far may still be in the system's memory.
-        if (File.Exists(_address.Path)) new Core.Machine.DiskVolume().FlushFile(_address.Path);
+        if (File.Exists(_address.Path)) new DiskVolume().FlushFile(_address.Path);
         _complete = true;
     }
 
@@ -354,6 +409,6 @@ internal sealed class FbStoreBuilder : IStoreBuilder
             _transaction?.Dispose();
             _connection.Dispose();
         });
-        HalfMade.Remove(() => new FbServer(_address.Server!).Remove(_address.Path));
+        if (!_isMarked) HalfMade.Remove(() => new FbServer(_address.Server!).Remove(_address.Path));
     }
 }

@@ -1,10 +1,11 @@
 // JsonLinesStoreBuilder.cs: a new folder of .jsonl files, one for each table.
 // Holds: (1) a row goes to all its tables or to none; (2) a value that JSON cannot hold is refused; (3) nothing is left of a folder whose
-//        Complete did not return; (4) when Complete returns, the files are on the disk.
+//        Complete did not return and of which no mark was taken; (4) when Complete or Mark returns, the files are on the disk.
 using System.Text.Encodings.Web;
 using System.Text.Json;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
+using Transferra.Stores.Files;
 
 namespace Transferra.Stores.JsonLines;
 
@@ -18,7 +19,8 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
 
     private readonly string _folder;
     private readonly Dictionary<string, FileStream> _files = [];
-    private bool _complete;
+    private readonly Dictionary<string, long> _rows = [];
+    private bool _isKept;
 
     private JsonLinesStoreBuilder(string folder) => _folder = folder;
 
@@ -30,14 +32,46 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
         return new JsonLinesStoreBuilder(folder);
     }
 
+    /// <summary>Goes on with a folder that was begun.</summary>
+    public static JsonLinesStoreBuilder Continue(string folder, IReadOnlyList<TableShape> tables, BuildMark mark)
+    {
+        BegunStore.RemoveOthers(folder, mark.Tables.Keys);
+        var builder = new JsonLinesStoreBuilder(folder) { _isKept = true };
+        try
+        {
+            foreach ((TableShape shape, BuiltTable built) in BegunStore.Tables(folder, tables, mark))
+            {
+                builder._files.Add(shape.Name, BegunStore.OpenAt(builder.PathOf(shape.Name), built.Ends[0]));
+                builder._rows[shape.Name] = built.Rows;
+            }
+            return builder;
+        }
+        catch
+        {
+            builder.Dispose();
+            throw;
+        }
+    }
+
+    /// <inheritdoc/>
+    public BuildMark Mark()
+    {
+        foreach (FileStream file in _files.Values) file.Flush(flushToDisk: true);
+        new DiskVolume().FlushFolder(_folder);
+        _isKept = true;
+        return new BuildMark(_files.ToDictionary(table => table.Key, table => new BuiltTable(_rows[table.Key], [table.Value.Length])));
+    }
+
+    private string PathOf(string table) => Path.Combine(_folder, table + JsonLinesTable.Ending);
+
     public void CreateTable(TableShape table)
     {
         table = AnyValue.OneKind(table);
         if (table.Name.Length == 0 || table.Name.AsSpan().IndexOfAny('/', '\0') >= 0)
             throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a file",
                 "Name the table otherwise in the kit's version file.");
-        _files.Add(table.Name, new FileStream(Path.Combine(_folder, table.Name + JsonLinesTable.Ending), FileMode.CreateNew,
-            FileAccess.Write, FileShare.None, 1 << 16));
+        _files.Add(table.Name, new FileStream(PathOf(table.Name), FileMode.CreateNew, FileAccess.Write, FileShare.None, 1 << 16));
+        _rows[table.Name] = 0;
     }
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
@@ -52,6 +86,7 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
                 for (int i = 0; i < outputs.Count; i++) Line(outputs[i], row, lines[i]);
             }
             for (int i = 0; i < outputs.Count; i++) lines[i].WriteTo(_files[outputs[i].Table.Name]);
+            foreach (TableOutput output in outputs) _rows[output.Table.Name] += rows.Length;
         }
         catch (IOException error)
         {
@@ -101,12 +136,12 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
             file.Flush(flushToDisk: true);
             file.Dispose();
         }
-        _complete = true;
+        _isKept = true;
     }
 
     public void Dispose()
     {
         foreach (FileStream file in _files.Values) file.Dispose();
-        if (!_complete && Directory.Exists(_folder)) Directory.Delete(_folder, recursive: true);
+        if (!_isKept && Directory.Exists(_folder)) Directory.Delete(_folder, recursive: true);
     }
 }

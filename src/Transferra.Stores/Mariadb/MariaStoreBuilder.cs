@@ -3,12 +3,13 @@
 // Why warnings are counted: rows that come from the client are loaded as if IGNORE were said, and what is refused or cut is a warning only.
 // Holds: (1) a row goes to all its tables or to none; (2) nothing cut or rounded stays: a load with any warning is taken back and its
 // rows are tried in
-// halves; (3) nothing is left of a database whose Complete did not return; (4) when Complete returns, the server has counted what was
+// halves; (3) nothing is left of a database whose Complete did not return and of which no mark was taken; (4) when Complete returns, the server has counted what was
 // sent.
 using System.Globalization;
 using MySqlConnector;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
+using Transferra.Stores.Files;
 using Transferra.Stores.Servers;
 
 namespace Transferra.Stores.Mariadb;
@@ -24,7 +25,7 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     private readonly bool _made;
     private readonly LoadText _text = new();
     private long _uncommitted;
-    private bool _complete;
+    private bool _complete, _isMarked;
 
     private readonly StoreScript? _script;
     private readonly List<string> _remarks = [];
@@ -82,6 +83,59 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
             throw new TransferraException($"the database {address.Shown} cannot be made: {error.Message}",
                 "The user needs the right to make databases (CREATE), and to load into them.", error);
         }
+    }
+
+    /// <summary>Goes on with a database that was begun. Tables that were made after the mark are dropped; one that was there and got more
+    /// rows since cannot be brought back.</summary>
+    public static MariaStoreBuilder Continue(StoreAddress address, IReadOnlyList<TableShape> tables, BuildMark mark)
+    {
+        if (!new MariaServer(address.Server!).HasDatabase(address.Path)) throw BegunStore.Unfit(address.Shown, "it is not there");
+        MySqlConnection loading = MariaConnection.Open(address.Server!, address.Path, loads: true);
+        var builder = new MariaStoreBuilder(address, loading, made: false, script: null) { _isMarked = true };
+        try
+        {
+            MariaConnection.Execute(loading, "SET SESSION foreign_key_checks = 0, autocommit = 0");
+            foreach (string table in builder.TablesThere().Where(table => !mark.Tables.ContainsKey(table)))
+                MariaConnection.Execute(loading, $"DROP TABLE {MariaConnection.Quote(table)}");
+            foreach ((TableShape shape, BuiltTable built) in BegunStore.Tables(address.Shown, tables, mark))
+            {
+                BegunStore.ProveRows(address.Shown, shape.Name, builder.CountOf(shape.Name), built);
+                builder._tables.Add(shape.Name, new LoadedTable(AnyValue.OneKind(shape)) { Rows = built.Rows });
+            }
+            return builder;
+        }
+        catch (MySqlException error)
+        {
+            builder.Dispose();
+            throw BegunStore.Unfit(address.Shown, error.Message, error);
+        }
+        catch
+        {
+            builder.Dispose();
+            throw;
+        }
+    }
+
+    private List<string> TablesThere()
+    {
+        using var command = new MySqlCommand("SELECT table_name FROM information_schema.tables WHERE table_schema = "
+            + MariaConnection.Literal(_address.Path), _connection);
+        using MySqlDataReader reader = command.ExecuteReader();
+        var tables = new List<string>();
+        while (reader.Read()) tables.Add(reader.GetString(0));
+        return tables;
+    }
+
+    private long CountOf(string table) => long.Parse(MariaConnection.Scalar(_connection,
+        $"SELECT count(*) FROM {MariaConnection.Quote(table)}")!, CultureInfo.InvariantCulture);
+
+    /// <inheritdoc/>
+    public BuildMark Mark()
+    {
+        if (_script is not null) throw new InvalidOperationException("a database that is made again as it was is made in one go");
+        Guard("what was loaded so far could not be made final", () => MariaConnection.Execute(_connection, "COMMIT"));
+        (_uncommitted, _isMarked) = (0, true);
+        return new BuildMark(_tables.ToDictionary(table => table.Key, table => new BuiltTable(table.Value.Rows, [])));
     }
 
     private const string WrittenMode = "SET SESSION sql_mode = 'NO_AUTO_VALUE_ON_ZERO,NO_ENGINE_SUBSTITUTION,ALLOW_INVALID_DATES'";
@@ -268,8 +322,7 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         }
         foreach (LoadedTable table in _tables.Values)
         {
-            table.ProveCount(long.Parse(MariaConnection.Scalar(_connection,
-                $"SELECT count(*) FROM {MariaConnection.Quote(table.Shape.Name)}")!, CultureInfo.InvariantCulture));
+            table.ProveCount(CountOf(table.Shape.Name));
         }
         _complete = true;
         _connection.Dispose();
@@ -317,6 +370,7 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         if (_complete) return;
         _complete = true;
         _connection.Dispose();
+        if (_isMarked) return;
         HalfMade.Remove(() =>
         {
             if (_made)

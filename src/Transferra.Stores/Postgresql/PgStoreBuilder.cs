@@ -1,11 +1,12 @@
-// PgStoreBuilder.cs: a new PostgreSQL database, loaded by binary COPY in one transaction; keys, indexes and relations are built after the
+// PgStoreBuilder.cs: a new PostgreSQL database, loaded by binary COPY in one transaction, or in one for each mark; keys, indexes and relations are built after the
 // load.
-// Holds: (1) a row goes to all its tables or to none; (2) nothing is left of a database whose Complete did not return; (3) when Complete
+// Holds: (1) a row goes to all its tables or to none; (2) nothing is left of a database whose Complete did not return and of which no mark was taken; (3) when Complete
 // returns,
 //        the server has counted what was sent, and has it on its disk.
 using Npgsql;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
+using Transferra.Stores.Files;
 using Transferra.Stores.Servers;
 
 namespace Transferra.Stores.Postgresql;
@@ -21,7 +22,8 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     private NpgsqlRawCopyStream? _copy;
     private PgCopyWriter? _writer;
     private LoadedTable? _copying;
-    private bool _complete;
+    private readonly HashSet<string> _madeHere = []; // in the present transaction
+    private bool _complete, _isMarked;
 
     private PgStoreBuilder(StoreAddress address, NpgsqlConnection connection, bool keysFirst, StoreScript? script)
     {
@@ -57,9 +59,7 @@ internal sealed class PgStoreBuilder : IStoreBuilder
         try
         {
             builder = new PgStoreBuilder(address, PgConnection.Open(address.Server!, address.Path), keysFirst, script);
-            PgConnection.Execute(builder._connection,
-                $"BEGIN; CREATE SCHEMA IF NOT EXISTS {PgConnection.Quote(builder._schema)}; SET search_path = "
-                    + $"{PgConnection.Quote(builder._schema)}");
+            builder.BeginTransaction();
             builder.RunScript(script?.Before);
             return builder;
         }
@@ -69,6 +69,52 @@ internal sealed class PgStoreBuilder : IStoreBuilder
             else server.Remove(address.Path);
             throw;
         }
+    }
+
+    /// <summary>Goes on with a database that was begun; what was not made final is gone from it already.</summary>
+    public static PgStoreBuilder Continue(StoreAddress address, IReadOnlyList<TableShape> tables, BuildMark mark, bool keysFirst)
+    {
+        if (!new PgServer(address.Server!).Exists(address.Path)) throw BegunStore.Unfit(address.Shown, "it is not there");
+        var builder = new PgStoreBuilder(address, PgConnection.Open(address.Server!, address.Path), keysFirst, null) { _isMarked = true };
+        try
+        {
+            builder.BeginTransaction();
+            foreach ((TableShape shape, BuiltTable built) in BegunStore.Tables(address.Shown, tables, mark))
+            {
+                BegunStore.ProveRows(address.Shown, shape.Name,
+                    (long)PgConnection.Scalar(builder._connection, $"SELECT count(*) FROM {PgConnection.Quote(shape.Name)}")!, built);
+                builder._tables.Add(shape.Name, new LoadedTable(AnyValue.OneKind(shape)) { Rows = built.Rows });
+            }
+            return builder;
+        }
+        catch (NpgsqlException error)
+        {
+            builder.Dispose();
+            throw BegunStore.Unfit(address.Shown, error.Message, error);
+        }
+        catch
+        {
+            builder.Dispose();
+            throw;
+        }
+    }
+
+    private void BeginTransaction() => PgConnection.Execute(_connection,
+        $"BEGIN; CREATE SCHEMA IF NOT EXISTS {PgConnection.Quote(_schema)}; SET search_path = {PgConnection.Quote(_schema)}");
+
+    /// <inheritdoc/>
+    public BuildMark Mark()
+    {
+        if (_script is not null) throw new InvalidOperationException("a database that is made again as it was is made in one go");
+        Guard("what was loaded so far could not be made final", () =>
+        {
+            EndCopy();
+            PgConnection.Execute(_connection, "COMMIT");
+            BeginTransaction();
+        });
+        _madeHere.Clear();
+        _isMarked = true;
+        return new BuildMark(_tables.ToDictionary(table => table.Key, table => new BuiltTable(table.Value.Rows, [])));
     }
 
     // Bodies of routines name things that are made later, so the server is not to look into them.
@@ -148,6 +194,7 @@ internal sealed class PgStoreBuilder : IStoreBuilder
         if (_keysFirst && table.Key.Count > 0) lines.Add($"PRIMARY KEY ({Names(table.Key)})");
         PgConnection.Execute(_connection, $"CREATE TABLE {PgConnection.Quote(table.Name)} (\n  {string.Join(",\n  ", lines)}\n)");
         _tables.Add(table.Name, new LoadedTable(table));
+        _madeHere.Add(table.Name);
     });
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
@@ -201,7 +248,7 @@ internal sealed class PgStoreBuilder : IStoreBuilder
                 // Frozen: the table was made in this transaction, so its records need no later visit by the server.
                 _copy = _connection.BeginRawBinaryCopy($"COPY {PgConnection.Quote(output.Table.Name)} "
                     + $"({Names(output.Table.Columns.Select(column => column.Name))}) FROM STDIN (FORMAT "
-                    + $"BINARY{(_keysFirst ? "" : ", FREEZE")})");
+                    + $"BINARY{(_keysFirst || !_madeHere.Contains(output.Table.Name) ? "" : ", FREEZE")})");
                 _writer = new PgCopyWriter(_copy);
                 _copying = table;
             }
@@ -352,6 +399,7 @@ internal sealed class PgStoreBuilder : IStoreBuilder
         try { _copy?.Cancel(); }
         catch (Exception error) when (error is NpgsqlException or OperationCanceledException or IOException) { /* it is thrown away with its database */ }
         _connection.Dispose();
+        if (_isMarked) return;
         HalfMade.Remove(() => new PgServer(_address.Server!).Remove(_address.Path));
     }
 }

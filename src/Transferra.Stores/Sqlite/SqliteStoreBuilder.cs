@@ -1,12 +1,14 @@
-// SqliteStoreBuilder.cs: a new SQLite store, loaded in one transaction.
-// Why without safety of its own while loading: the file is staged and counts only once Complete returned and it was flushed; a
-// load that stops half-way is thrown away as a whole.
+// SqliteStoreBuilder.cs: a new SQLite store, loaded in one transaction, or in one for each mark.
+// Why without safety of its own up to the first mark: the file is staged and counts only once Complete returned and it was flushed; a
+// load that stops before a mark is thrown away as a whole. Behind a mark the engine's own journal takes back what was written since; it
+// costs little, as new pages need no entry in it.
 // Holds: (1) a row goes to all its tables or to none; (2) a row that the engine refuses is reported, the others go on;
-//        (3) when Complete returns, the file is on the disk.
+//        (3) when Complete or Mark returns, the file is on the disk.
 using System.Globalization;
 using Microsoft.Data.Sqlite;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
+using Transferra.Stores.Files;
 
 namespace Transferra.Stores.Sqlite;
 
@@ -23,7 +25,8 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
     private readonly nint _database;
     private readonly Dictionary<string, Inserts> _inserts = [];
     private readonly List<TableShape> _tables = [];
-    private bool _open = true;
+    private readonly Dictionary<string, long> _rows = [];
+    private bool _open = true, _isSafe;
 
     private SqliteStoreBuilder(string path, SqliteConnection connection)
     {
@@ -35,16 +38,89 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
     {
         if (File.Exists(path)) throw new TransferraException($"{path} is there already; a new store is never written over a file",
             "Move it away, then try again.");
-        SqliteConnection connection = SqliteEngine.Open(path, SqliteOpenMode.ReadWriteCreate);
+        var builder = new SqliteStoreBuilder(path, SqliteEngine.Open(path, SqliteOpenMode.ReadWriteCreate));
+        builder.Begin(isSafe: false);
+        return builder;
+    }
+
+    /// <summary>Goes on with a file that was begun; a journal beside it is played back by the engine.</summary>
+    public static SqliteStoreBuilder Continue(string path, IReadOnlyList<TableShape> tables, BuildMark mark)
+    {
+        if (!File.Exists(path)) throw BegunStore.Unfit(path, "it is not there");
+        var builder = new SqliteStoreBuilder(path, SqliteEngine.Open(path, SqliteOpenMode.ReadWrite));
+        try
+        {
+            builder.Begin(isSafe: mark.Tables.Count > 0);
+            IReadOnlyList<(TableShape Shape, BuiltTable Built)> made = BegunStore.Tables(path, tables, mark);
+            if (Count(builder._connection, "sqlite_schema WHERE type = 'table'") != made.Count)
+                throw BegunStore.Unfit(path, "it has other tables than it had");
+            foreach ((TableShape shape, BuiltTable built) in made)
+            {
+                BegunStore.ProveRows(path, shape.Name, Count(builder._connection, SqliteEngine.Quote(shape.Name)), built);
+                builder.Know(shape, built.Rows);
+            }
+            return builder;
+        }
+        catch (SqliteException error)
+        {
+            builder.Dispose();
+            throw BegunStore.Unfit(path, error.Message, error);
+        }
+        catch
+        {
+            builder.Dispose();
+            throw;
+        }
+    }
+
+    private static long Count(SqliteConnection connection, string of)
+    {
+        using SqliteCommand command = connection.CreateCommand();
+        command.CommandText = $"SELECT count(*) FROM {of}";
+        return (long)command.ExecuteScalar()!;
+    }
+
+    private void Begin(bool isSafe)
+    {
+        _isSafe = isSafe;
         // Relations are looked at once, when all records are there; which comes first says nothing about them.
-        SqliteEngine.Execute(connection, "PRAGMA foreign_keys = OFF");
+        SqliteEngine.Execute(_connection, "PRAGMA foreign_keys = OFF");
         // The journal in memory lets the engine take back one refused row; a crash loses the staged file, which is the intention.
-        SqliteEngine.Execute(connection, "PRAGMA journal_mode = MEMORY");
-        SqliteEngine.Execute(connection, "PRAGMA synchronous = OFF");
-        SqliteEngine.Execute(connection, "PRAGMA locking_mode = EXCLUSIVE");
-        SqliteEngine.Execute(connection, "PRAGMA cache_size = -16384"); // KiB
-        SqliteEngine.Execute(connection, "BEGIN");
-        return new SqliteStoreBuilder(path, connection);
+        SqliteEngine.Execute(_connection, $"PRAGMA journal_mode = {(isSafe ? "DELETE" : "MEMORY")}");
+        SqliteEngine.Execute(_connection, $"PRAGMA synchronous = {(isSafe ? "NORMAL" : "OFF")}");
+        SqliteEngine.Execute(_connection, "PRAGMA temp_store = MEMORY");
+        SqliteEngine.Execute(_connection, "PRAGMA locking_mode = EXCLUSIVE");
+        SqliteEngine.Execute(_connection, "PRAGMA cache_size = -16384"); // KiB
+        SqliteEngine.Execute(_connection, "BEGIN");
+    }
+
+    /// <inheritdoc/>
+    public BuildMark Mark()
+    {
+        try
+        {
+            SqliteEngine.Execute(_connection, "COMMIT");
+            FlushFile();
+            new DiskVolume().FlushFolder(Path.GetDirectoryName(_path)!);
+            if (_isSafe) SqliteEngine.Execute(_connection, "BEGIN");
+            else Begin(isSafe: true);
+        }
+        catch (Exception error) when (error is SqliteException or IOException)
+        {
+            throw Stopped(error.Message);
+        }
+        return new BuildMark(_rows.ToDictionary(table => table.Key, table => new BuiltTable(table.Value, [])));
+    }
+
+    private void FlushFile() => new DiskVolume().FlushFile(_path);
+
+    private void Know(TableShape table, long rows)
+    {
+        _tables.Add(table);
+        _rows[table.Name] = rows;
+        int width = table.Columns.Count;
+        _inserts[table.Name] = new Inserts(PrepareInsert(table, 1), width * RowsInGroup <= MostValues ? PrepareInsert(table, RowsInGroup)
+            : 0);
     }
 
     public void CreateTable(TableShape table)
@@ -61,10 +137,7 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
         lines.AddRange(table.Relations.Select(relation =>
             $"FOREIGN KEY ({Names(relation.Columns)}) REFERENCES {SqliteEngine.Quote(relation.To)} ({Names(relation.On)})"));
         SqliteEngine.Execute(_connection, $"CREATE TABLE {SqliteEngine.Quote(table.Name)} (\n  {string.Join(",\n  ", lines)}\n)");
-        _tables.Add(table);
-        int width = table.Columns.Count;
-        _inserts[table.Name] = new Inserts(PrepareInsert(table, 1), width * RowsInGroup <= MostValues ? PrepareInsert(table, RowsInGroup)
-            : 0);
+        Know(table, 0);
     }
 
     private nint PrepareInsert(TableShape table, int rows)
@@ -78,7 +151,14 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
-        rows = Hold(outputs, rows, rejects);
+        int refused = rejects.Count;
+        foreach (TableOutput output in outputs) _rows[output.Table.Name] += rows.Length;
+        WriteAll(outputs, Hold(outputs, rows, rejects), rejects);
+        foreach (TableOutput output in outputs) _rows[output.Table.Name] -= rejects.Count - refused;
+    }
+
+    private void WriteAll(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
+    {
         using var binders = new BinderSet(outputs, RowsInGroup);
         int next = 0;
         // Rows of one table go in groups, which costs the engine less than half; rows of several tables must stand or fall together, one
@@ -158,8 +238,7 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
             throw Stopped(error.Message);
         }
         Close();
-        using FileStream file = new(_path, FileMode.Open, FileAccess.ReadWrite);
-        file.Flush(flushToDisk: true);
+        FlushFile();
     }
 
     private void BuildIndexes(TableShape table)

@@ -1,0 +1,51 @@
+// Correspondence.cs: which old table and column answers to which new one. Check, trial, match, custom fields and sign-off go by it.
+// Holds: (1) every old table is in it exactly once, carried or left out with a reason (HopLoader.cs sees to it).
+using Transferra.Core.Expressions;
+
+namespace Transferra.Core.Kits;
+
+/// <summary>What answers to what between two versions.</summary>
+/// <param name="From">Old version.</param>
+/// <param name="To">New version.</param>
+/// <param name="Tables">What becomes of each old table.</param>
+/// <param name="TablesLeftOut">Old tables that are not carried, with the reason.</param>
+/// <param name="NewRecords">Records that the new version needs and the old one has not.</param>
+/// <param name="File">Where it is written, for messages.</param>
+public sealed record Correspondence(KitVersion From, KitVersion To, IReadOnlyList<TableMap> Tables,
+    IReadOnlyDictionary<string, string> TablesLeftOut, IReadOnlyList<NewRecord> NewRecords, string File)
+{
+    /// <summary>The map of an old table, its name in any case; null when it goes nowhere.</summary>
+    public TableMap? MapOf(string table) => Tables.FirstOrDefault(map => Same(map.From.Name, table));
+
+    /// <summary>What feeds a new table, its name in any case; null when nothing does.</summary>
+    public (TableMap Map, TargetMap Target)? Feeding(string table)
+    {
+        foreach (TableMap map in Tables)
+            foreach (TargetMap target in map.Into)
+                if (Same(target.Table.Name, table)) return (map, target);
+        return null;
+    }
+
+    /// <summary>What an old table, and a column or rule that is spoken of there, are called in the new version. A rule keeps its name; a
+    /// column may have become several.</summary>
+    /// <param name="table">The old table; "" for what is of no table, which stays.</param>
+    /// <param name="subject">The column or rule.</param>
+    public IEnumerable<(string Table, string Subject)> NamesOf(string table, string subject)
+    {
+        if (table.Length == 0) yield return (table, subject);
+        foreach (TableMap map in Tables.Where(map => Same(map.From.Name, table)))
+            foreach (TargetMap target in map.Into)
+            {
+                yield return (target.Table.Name, subject);
+                foreach (ColumnMap column in target.Columns.Where(column =>
+                    column.Value.ColumnReferences.Any(reference => reference.Lookup is null && Same(reference.Name, subject))))
+                    yield return (target.Table.Name, column.Column.Name);
+            }
+    }
+
+    /// <summary>Whether an expression is an old column as it is.</summary>
+    public static bool IsColumn(Expression value, string column) => value is ColumnReference { Lookup: null } reference
+        && Same(reference.Name, column);
+
+    private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
+}

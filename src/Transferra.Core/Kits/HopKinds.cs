@@ -1,0 +1,55 @@
+// HopKinds.cs: what a hop file can name as its beginning and as its means. What each of them does is in the folder Means, above kits.
+namespace Transferra.Core.Kits;
+
+/// <summary>What a new store starts as.</summary>
+public interface IBeginning
+{
+    /// <summary>As hop files write it under "beginning".</summary>
+    string Name { get; }
+
+    /// <summary>This kind with what a hop file says of it, "beginning: {NAME: {...}}". Mistakes are reported there.</summary>
+    internal IBeginning With(DescribedMap details) => this;
+}
+
+/// <summary>Who converts.</summary>
+public interface IMeans
+{
+    /// <summary>As hop files write it under "means".</summary>
+    string Name { get; }
+
+    /// <summary>This kind with what a hop file says of it, "means: {NAME: {...}}". Mistakes are reported there.</summary>
+    internal IMeans With(DescribedMap details) => this;
+}
+
+/// <summary>The kinds there are. The first of each is meant when a hop file names none.</summary>
+/// <param name="Beginnings">At least one.</param>
+/// <param name="Means">At least one.</param>
+public sealed record HopKinds(IReadOnlyList<IBeginning> Beginnings, IReadOnlyList<IMeans> Means)
+{
+    internal IBeginning? BeginningOf(DescribedMap hop) =>
+        Read(hop, "beginning", Beginnings, kind => kind.Name, (kind, details) => kind.With(details));
+
+    internal IMeans? MeansOf(DescribedMap hop) => Read(hop, "means", Means, kind => kind.Name, (kind, details) => kind.With(details));
+
+    private static T? Read<T>(DescribedMap hop, string key, IReadOnlyList<T> kinds, Func<T, string> nameOf, Func<T, DescribedMap, T> with)
+        where T : class
+    {
+        if (!hop.Has(key)) return kinds[0];
+        DescribedMap? outer = hop.IsMap(key) ? hop.Map(key, key) : null;
+        if (outer is not null && outer.Keys.Count != 1)
+        {
+            outer.Report($"\"{key}\" names exactly one kind");
+            return null;
+        }
+        PlacedText named = outer is not null ? outer.KeyText(outer.Keys[0]) : hop.Text(key);
+        if (kinds.FirstOrDefault(kind => nameOf(kind) == named.Value) is not { } found)
+        {
+            named.Report(hop.Errors, $"\"{named}\" is not known under \"{key}\"; it can be: {string.Join(", ", kinds.Select(nameOf))}");
+            return null;
+        }
+        if (outer?.Map(outer.Keys[0], $"the {key} {named}") is not { } details) return found;
+        T read = with(found, details);
+        details.Done();
+        return read;
+    }
+}

@@ -1,0 +1,50 @@
+// Way.cs: the hops that lead from the version found to the version wanted.
+namespace Transferra.Core.Kits;
+
+/// <summary>A way; without hops it stays where it is.</summary>
+/// <param name="From">The version it begins with.</param>
+/// <param name="Hops">In order; each begins where the one before ended.</param>
+public sealed record Way(KitVersion From, IReadOnlyList<Hop> Hops)
+{
+    /// <summary>The version it ends with.</summary>
+    public KitVersion To => Hops.Count > 0 ? Hops[^1].To : From;
+
+    /// <summary>All versions on it, one more than hops.</summary>
+    public IReadOnlyList<KitVersion> Versions => [From, .. Hops.Select(hop => hop.To)];
+
+    /// <summary>What answers to what, hop by hop.</summary>
+    public IReadOnlyList<Correspondence> Correspondences => [.. Hops.Select(hop => hop.Correspondence)];
+
+    /// <summary>The way between two versions of a kit with the fewest hops; null when none leads there.</summary>
+    public static Way? Between(Kit kit, string from, string to)
+    {
+        if (kit.Version(from) is not { } begins) return null;
+        var cameBy = new Dictionary<string, Hop?> { [from] = null };
+        var next = new Queue<string>([from]);
+        while (next.TryDequeue(out string? here))
+        {
+            if (here == to) break;
+            foreach (Hop hop in kit.Hops)
+                if (hop.From.Name == here && cameBy.TryAdd(hop.To.Name, hop)) next.Enqueue(hop.To.Name);
+        }
+        if (!cameBy.TryGetValue(to, out Hop? last)) return null;
+        var hops = new List<Hop>();
+        for (Hop? hop = last; hop is not null; hop = cameBy[hop.From.Name]) hops.Insert(0, hop);
+        return new Way(begins, hops);
+    }
+
+    /// <summary>How many ways lead from one version to another, none of them through a version twice.</summary>
+    public static int Count(Kit kit, string from, string to)
+    {
+        return From(from, []);
+
+        int From(string here, HashSet<string> seen)
+        {
+            if (here == to) return 1;
+            if (!seen.Add(here)) return 0;
+            int ways = kit.Hops.Where(hop => hop.From.Name == here).Sum(hop => From(hop.To.Name, seen));
+            seen.Remove(here);
+            return ways;
+        }
+    }
+}

@@ -1,0 +1,75 @@
+// HopWork.cs: goes one hop: its beginning makes the new store, its means fill it. An interrupted hop is gone on with where its keeper says.
+// Holds: (1) the source is only read; (2) records with the same key are each named, also where the engine tells only that there are some.
+using Transferra.Core.Conversion;
+using Transferra.Core.Kits;
+using Transferra.Core.Machine;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Means;
+
+/// <summary>Makes the new store of a hop.</summary>
+public interface IHopBeginning : IBeginning
+{
+    /// <summary>Makes the store at the target.</summary>
+    /// <returns>How far it has come by that.</returns>
+    BuildMark Begin(HopWork work);
+}
+
+/// <summary>Converts the records of a hop.</summary>
+public interface IHopMeans : IMeans
+{
+    /// <summary>Converts, and completes the store.</summary>
+    /// <param name="work">The hop.</param>
+    /// <param name="from">How far the new store has come.</param>
+    /// <exception cref="KeyConflictException">Records with the same key came in, and the engine did not say which.</exception>
+    ConversionResult Convert(HopWork work, BuildMark from);
+}
+
+/// <summary>Keeps how far a hop has come.</summary>
+public interface IHopKeeper : IConversionKeeper
+{
+    /// <summary>How far the new store came before an interruption, as the keeper last kept it; null when it is to be begun.</summary>
+    BuildMark? Reached { get; }
+
+    /// <summary>Whether it was made with keys first.</summary>
+    bool KeysFirst { get; }
+
+    /// <summary>Removes the new store and what is known of it.</summary>
+    /// <param name="keysFirst">How it is made next.</param>
+    void StartOver(bool keysFirst);
+}
+
+/// <summary>One hop to be gone.</summary>
+/// <param name="Hop">The hop.</param>
+/// <param name="Stores">Opens and creates stores.</param>
+/// <param name="OpenSource">Opens the old store.</param>
+/// <param name="Target">Where the new store is made.</param>
+/// <param name="Settings">Answers to the new settings.</param>
+/// <param name="Keeper">Keeps how far it has come.</param>
+/// <param name="Observer">Hears the progress.</param>
+/// <param name="Cancel">Stops between two batches.</param>
+public sealed record HopWork(Hop Hop, IStoreOpener Stores, Func<IStore> OpenSource, StoreAddress Target,
+    IReadOnlyDictionary<string, string> Settings, IHopKeeper Keeper, IProgressObserver Observer, CancellationToken Cancel)
+{
+    /// <summary>Goes the hop.</summary>
+    public ConversionResult Run()
+    {
+        if (Keeper.Reached is { } reached)
+        {
+            try { return Convert(reached); }
+            catch (CannotContinueException) { Keeper.StartOver(Keeper.KeysFirst); }
+        }
+        try
+        {
+            return Convert(((IHopBeginning)Hop.Beginning).Begin(this));
+        }
+        catch (KeyConflictException) when (!Keeper.KeysFirst)
+        {
+            // Built at the end, the keys say only that there are records with the same key. Once more, so that each of them is named.
+            Keeper.StartOver(keysFirst: true);
+            return Convert(((IHopBeginning)Hop.Beginning).Begin(this));
+        }
+    }
+
+    private ConversionResult Convert(BuildMark from) => ((IHopMeans)Hop.Means).Convert(this, from);
+}

@@ -1,0 +1,29 @@
+// FbOpener.cs: opens Firebird databases.
+using Transferra.Core.Records;
+using Transferra.Stores.Servers;
+
+namespace Transferra.Stores.Firebird;
+
+internal sealed class FbOpener : IEngineOpener
+{
+    public string Name => "firebird";
+
+    public IStore Open(StoreAddress address, string? textEncoding) => FbStore.Open(address, textEncoding);
+
+    public IStoreBuilder Create(StoreAddress address, string? textEncoding, bool keysFirst) => FbStoreBuilder.Create(address, keysFirst);
+
+    public IStoreBuilder Continue(StoreAddress address, IReadOnlyList<TableShape> tables, BuildMark mark, string? textEncoding,
+        bool keysFirst) => FbStoreBuilder.Continue(address, tables, mark, keysFirst);
+
+    public IStoreJudge JudgeOf(StoreAddress address, string? textEncoding) => new RuleJudge("Firebird",
+        new NameRules("Firebird", 31, 0, 1500, DistinguishesCase: true).Complaints, FbTypes.Judge, IgnoresTrailingBlanks: true);
+
+    public void Copy(StoreAddress from, StoreAddress to) => FbMender.Copy(from, to);
+
+    public IStoreMender Mend(StoreAddress copy, string? textEncoding) => new FbMender(copy, textEncoding);
+
+    public IStoreBuilder Rebuild(StoreAddress address, StoreScript script, string folder) =>
+        FbStoreBuilder.Rebuild(address, script, folder);
+
+    public IStoreServer ServerOf(ServerAddress server) => new FbServer(server);
+}

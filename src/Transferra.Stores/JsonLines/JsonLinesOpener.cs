@@ -1,0 +1,22 @@
+// JsonLinesOpener.cs: opens folders of JSON lines.
+using Transferra.Core.Records;
+using Transferra.Stores.Files;
+
+namespace Transferra.Stores.JsonLines;
+
+internal sealed class JsonLinesOpener : IEngineOpener
+{
+    public string Name => "json-lines";
+
+    public IStore Open(StoreAddress address, string? textEncoding) => JsonLinesStore.Open(address.Path);
+
+    public IStoreBuilder Create(StoreAddress address, string? textEncoding, bool keysFirst) => JsonLinesStoreBuilder.Create(address.Path);
+
+    public IStoreBuilder Continue(StoreAddress address, IReadOnlyList<TableShape> tables, BuildMark mark, string? textEncoding,
+        bool keysFirst) => JsonLinesStoreBuilder.Continue(address.Path, tables, mark);
+
+    public IStoreJudge JudgeOf(StoreAddress address, string? textEncoding) => new RuleJudge("a table of JSON lines", _ => [],
+        (outputs, rows, rejects) => Specials.Hold(outputs, rows, rejects, "JSON"), KeepsKeys: false);
+
+    public void Copy(StoreAddress from, StoreAddress to) => StoreFiles.Copy(from.Path, to.Path);
+}
