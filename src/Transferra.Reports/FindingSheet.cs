@@ -53,7 +53,7 @@ public static class FindingSheet
     private static IEnumerable<object[]> Records(string path)
     {
         int rows = 0;
-        foreach (string[] cells in CsvLines.Read(path))
+        foreach (string[] cells in CsvFile.Read(path))
         {
             if (rows++ > MaxRecords)
             {

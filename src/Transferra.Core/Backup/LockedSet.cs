@@ -11,8 +11,9 @@ using System.Buffers.Binary;
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
-using Konscious.Security.Cryptography;
 using Microsoft.Win32.SafeHandles;
+using Org.BouncyCastle.Crypto.Generators;
+using Org.BouncyCastle.Crypto.Parameters;
 using Transferra.Core.Machine;
 
 namespace Transferra.Core.Backup;
@@ -162,14 +163,12 @@ internal sealed class LockedHeader
     {
         (int memory, int passes, int lanes) = Cost(_raw);
         // The same letters typed on two keyboards may be other bytes; the composed form is the one that counts.
-        using var argon = new Argon2id(Encoding.UTF8.GetBytes(passphrase.Normalize(NormalizationForm.FormC)))
-        {
-            Salt = Salt,
-            MemorySize = memory,
-            Iterations = passes,
-            DegreeOfParallelism = lanes
-        };
-        byte[] master = argon.GetBytes(32);
+        byte[] secret = Encoding.UTF8.GetBytes(passphrase.Normalize(NormalizationForm.FormC)), master = new byte[32];
+        var argon = new Argon2BytesGenerator();
+        argon.Init(new Argon2Parameters.Builder(Argon2Parameters.Argon2id).WithVersion(Argon2Parameters.Version13).WithSalt(Salt)
+            .WithMemoryAsKB(memory).WithIterations(passes).WithParallelism(lanes).Build());
+        argon.GenerateBytes(secret, master);
+        CryptographicOperations.ZeroMemory(secret);
         if (check && !CryptographicOperations.FixedTimeEquals(CheckOf(master), _raw.AsSpan(48, CheckBytes)))
             throw new SetLockedException("the passphrase is not the one that the set was locked with",
                 "Each set is opened by the passphrase of its own time; look at the recovery sheet of then.");

@@ -1,61 +1,73 @@
-// CsvFile.cs: lists as comma-separated values (RFC 4180, UTF-8), for a spreadsheet.
+// CsvFile.cs: lists as comma-separated values (RFC 4180, UTF-8), for a spreadsheet: written, and read back.
+using System.Globalization;
 using System.Text;
+using CsvHelper;
+using CsvHelper.Configuration;
 
 namespace Transferra.Core.Machine;
 
 /// <summary>A list being written.</summary>
 public sealed class CsvFile : IDisposable
 {
-    private readonly StreamWriter _writer;
+    private static readonly CsvConfiguration Form = new(CultureInfo.InvariantCulture)
+    {
+        NewLine = "\r\n",
+        HasHeaderRecord = false,
+        ShouldQuote = quoting => quoting.Field is { } field && field.AsSpan().IndexOfAny(",\"\r\n") >= 0,
+        BadDataFound = null, // a quote in the middle of a cell stands for itself
+        MissingFieldFound = null,
+    };
+
+    private readonly FileStream _file;
+    private readonly CsvWriter _writer;
     private bool _isClosed;
 
     /// <summary>A new list with a line of headings.</summary>
     public CsvFile(string path, IReadOnlyList<string> headings)
     {
         Name = Path.GetFileName(path);
-        _writer = new StreamWriter(path, append: false, new UTF8Encoding(encoderShouldEmitUTF8Identifier: false)) { NewLine = "\r\n" };
-        _writer.WriteLine(string.Join(',', headings));
+        _file = new FileStream(path, FileMode.Create, FileAccess.Write, FileShare.Read);
+        _writer = new CsvWriter(new StreamWriter(_file, new UTF8Encoding(encoderShouldEmitUTF8Identifier: false)), Form);
+        Add(headings);
     }
 
     /// <summary>The file's name.</summary>
     public string Name { get; }
 
     /// <summary>Adds a line.</summary>
-    public void Add(IEnumerable<string> cells) => _writer.WriteLine(Line(cells));
+    public void Add(IEnumerable<string> cells) => Write(_writer, cells);
 
     /// <summary>A line, without its end.</summary>
-    public static string Line(IEnumerable<string> cells) => string.Join(',', cells.Select(Cell));
-
-    /// <summary>Where the list ends now, in bytes.</summary>
-    public long Mark()
+    public static string Line(IEnumerable<string> cells)
     {
-        _writer.Flush();
-        return _writer.BaseStream.Position;
+        using var text = new StringWriter(CultureInfo.InvariantCulture);
+        using (var writer = new CsvWriter(text, Form)) Write(writer, cells);
+        return text.ToString().TrimEnd('\r', '\n');
     }
 
-    /// <summary>Drops what was added since a mark.</summary>
-    public void BackTo(long mark)
+    /// <summary>The lines of a list, headings first.</summary>
+    public static IEnumerable<string[]> Read(string path)
     {
-        _writer.Flush();
-        _writer.BaseStream.SetLength(mark);
-        _writer.BaseStream.Seek(0, SeekOrigin.End);
+        using var reader = new CsvParser(new StreamReader(path), Form);
+        while (reader.Read()) yield return [.. reader.Record!.Select(Unguarded)];
+    }
+
+    private static void Write(CsvWriter writer, IEnumerable<string> cells)
+    {
+        foreach (string cell in cells) writer.WriteField(Guarded(cell));
+        writer.NextRecord();
     }
 
     // A spreadsheet takes what begins so for a formula, and may run it; a quote before it makes it text. A plain number is none.
     private const string Begins = "=+-@\t\r'";
 
     private static string Guarded(string value) => value.Length > 0 && Begins.Contains(value[0], StringComparison.Ordinal)
-        && !decimal.TryParse(value, System.Globalization.NumberStyles.AllowLeadingSign | System.Globalization.NumberStyles.AllowDecimalPoint, System.Globalization.CultureInfo.InvariantCulture, out _)
+        && !decimal.TryParse(value, NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out _)
         ? "'" + value : value;
 
-    /// <summary>A cell as it was before it was guarded against being taken for a formula.</summary>
-    public static string Unguarded(string cell) => cell.Length > 1 && cell[0] == '\''
+    // A cell as it was before it was guarded against being taken for a formula.
+    private static string Unguarded(string cell) => cell.Length > 1 && cell[0] == '\''
         && Begins.Contains(cell[1], StringComparison.Ordinal) ? cell[1..] : cell;
-
-    private static string Cell(string value) => Quoted(Guarded(value));
-
-    private static string Quoted(string value) =>
-        value.AsSpan().IndexOfAny(",\"\r\n") < 0 ? value : "\"" + value.Replace("\"", "\"\"", StringComparison.Ordinal) + "\"";
 
     /// <summary>Closes the list, which is on the disk then.</summary>
     public void Dispose()
@@ -63,7 +75,7 @@ public sealed class CsvFile : IDisposable
         if (_isClosed) return;
         _isClosed = true;
         _writer.Flush();
-        ((FileStream)_writer.BaseStream).Flush(flushToDisk: true);
+        _file.Flush(flushToDisk: true);
         _writer.Dispose();
     }
 }

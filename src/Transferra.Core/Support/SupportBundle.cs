@@ -138,7 +138,7 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
             string path = Path.Combine(check.Folder, finding.List);
             if (!File.Exists(path)) continue;
             bool isMasked = _masking.IsMaskedSubject(finding.Table, finding.Subject);
-            string[][] lines = [.. CsvLines.Read(path).Skip(1).Take(MaxListed + 1)];
+            string[][] lines = [.. CsvFile.Read(path).Skip(1).Take(MaxListed + 1)];
             var text = new StringBuilder("record,value,finding\r\n");
             foreach (string[] cells in lines.Take(MaxListed))
                 text.Append(CsvFile.Line([_masking.Record(finding.Table, cells[0]), isMasked ? Masking.FormOf(cells[1]) : cells[1],
@@ -167,7 +167,7 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
         string exceptions = Path.Combine(run.Folder, company.Code, "exceptions.csv");
         if (!File.Exists(exceptions)) return;
         var text = new StringBuilder("table,key,column,for,value,reason\r\n");
-        foreach (string[] cells in CsvLines.Read(exceptions).Skip(1).Take(MaxListed))
+        foreach (string[] cells in CsvFile.Read(exceptions).Skip(1).Take(MaxListed))
         {
             bool isMasked = cells[2].Split(", ").Any(column => _masking.IsMasked(cells[0], column));
             string reason = isMasked && cells[4].Length > 0 ? cells[5].Replace(cells[4], Masking.FormOf(cells[4]),
