@@ -289,7 +289,7 @@ public sealed class MishapTests : IDisposable
                 transaction.Commit();
                 written++;
             }
-        });
+        }, TestContext.Current.CancellationToken);
         for (int i = 0; i < 4; i++)
         {
             Called backup = _office.Run("backup").Expect(0);
@@ -314,8 +314,8 @@ public sealed class MishapTests : IDisposable
         _office.Ready();
         string before = _office.Signature("data")["a.db"];
         using Process upgrade = BuiltProgram.Started(_office.Path, "upgrade", "--yes", "A");
-        Task<string> said = upgrade.StandardError.ReadToEndAsync();
-        Task<string> shown = upgrade.StandardOutput.ReadToEndAsync();
+        Task<string> said = upgrade.StandardError.ReadToEndAsync(TestContext.Current.CancellationToken);
+        Task<string> shown = upgrade.StandardOutput.ReadToEndAsync(TestContext.Current.CancellationToken);
         while (!upgrade.HasExited && !Directory.Exists(_office["transferra/runs"])) Thread.Sleep(10);
         for (int i = 0; i < times; i++)
         {
@@ -323,8 +323,8 @@ public sealed class MishapTests : IDisposable
             using Process kill = Process.Start(new ProcessStartInfo("kill",
                 ["-" + signal, upgrade.Id.ToString(System.Globalization.CultureInfo.InvariantCulture)])
             { RedirectStandardError = true })!;
-            await kill.WaitForExitAsync();
-            await Task.Delay(20);
+            await kill.WaitForExitAsync(TestContext.Current.CancellationToken);
+            await Task.Delay(20, TestContext.Current.CancellationToken);
         }
         Assert.True(upgrade.WaitForExit(TimeSpan.FromSeconds(60)));
         await shown;

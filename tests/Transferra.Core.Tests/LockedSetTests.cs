@@ -67,7 +67,8 @@ public sealed class LockedSetTests : IDisposable
     public void It_is_read_with_the_passphrase_and_tells_nothing_without_it()
     {
         Assert.Empty(Verify(_here));
-        using (ISetFile file = _sets.Open(_here)) Assert.Empty(BackupSets.Unpack(file, _folder["out"]));
+        using (ISetFile file = _sets.Open(_here)) Assert.Empty(BackupSets.Unpack(file, _folder["out"],
+            cancel: TestContext.Current.CancellationToken));
         Assert.Equal(Sound.Value.Large, File.ReadAllBytes(_folder["out/documents/0/large.bin"]));
         Assert.Equal("Anna Quill earns 4,211.07", File.ReadAllText(_folder["out/store/books.db"]));
         // Whose it is and when it was made is told to anybody who lists sets; names of files and contents are not.

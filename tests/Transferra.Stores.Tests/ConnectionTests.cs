@@ -111,7 +111,7 @@ public sealed class ConnectionTests : IDisposable
                 }
             }
             catch (Exception error) when (error is SocketException or IOException or InvalidOperationException) { /* stopped below */ }
-        });
+        }, TestContext.Current.CancellationToken);
         var at = new StoreAddress("postgresql", "books", Server: TestServers.Server("postgresql") with
         {
             Port = ((IPEndPoint)listener.LocalEndpoint).Port,

@@ -1,7 +1,6 @@
 // ExtensionTests.cs: a new engine and new means, made here, take part in everything without a change anywhere else but in the lists.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
-using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Means;
 using Transferra.Core.Records;

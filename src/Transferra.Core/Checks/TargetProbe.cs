@@ -3,7 +3,6 @@
 // Why only some tables: where the new key is the old one column by column, and the old relation stands behind the new one, the old
 // records have been judged already.
 using Transferra.Core.Conversion;
-using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
 using Transferra.Core.Records;
 

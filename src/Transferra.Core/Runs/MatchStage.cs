@@ -1,5 +1,4 @@
 // MatchStage.cs: proves the staged new store against the old one, hop by hop and over the whole way.
-using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Matching;
 using Transferra.Core.Records;
