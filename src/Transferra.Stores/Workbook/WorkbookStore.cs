@@ -1,7 +1,7 @@
 // WorkbookStore.cs: a spreadsheet export (.xlsx) opened for reading only; each sheet is a table, its first row names the columns.
 // Source of the format: ECMA-376 (Office Open XML), part 1: workbook 18.2, sheets 18.3, shared strings 18.4, number formats 18.8.30; part
 // 2: packages.
-// Why our own reader: sheets are read row by row, whatever their size; libraries hold the whole workbook in memory.
+// Why our own reader: it takes half the time of the common library's (docs/decisions/libraries.md).
 // Holds: (1) nothing is written; (2) memory is bounded by the shared texts and one row; (3) a file that is no workbook, or a damaged one,
 // is told in words.
 using System.IO.Compression;
