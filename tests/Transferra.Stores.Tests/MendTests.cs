@@ -117,7 +117,7 @@ public sealed class MendTests : IDisposable
         string digest = context.Places.DigestOf(address, null, CancellationToken.None);
         IReadOnlyDictionary<string, string> files = TempFolder.Signature(_folder["data"]);
 
-        Run run = UpgradeRun.Begin(context, Stages.Mend, [(company, version)]);
+        Run run = UpgradeRun.Begin(context, RunKind.Mend, [(company, version)]);
         CompanyOutcome outcome = UpgradeRun.Execute(context, run)[0];
         Assert.True(outcome.IsThrough, string.Join("; ", outcome.Reasons));
 
@@ -151,7 +151,7 @@ public sealed class MendTests : IDisposable
             "  - {name: moves balance, table: MOVES, by: [], sum: QTY, must-be: \"20\"}\nmends:\n", StringComparison.Ordinal);
         (RunContext context, Company company) = Office(address, version);
         IReadOnlyDictionary<string, string> files = TempFolder.Signature(_folder["data"]);
-        CompanyOutcome outcome = UpgradeRun.Execute(context, UpgradeRun.Begin(context, Stages.Mend,
+        CompanyOutcome outcome = UpgradeRun.Execute(context, UpgradeRun.Begin(context, RunKind.Mend,
             [(company, company.Kit.Versions[0])]))[0];
         Assert.Equal(Stages.CheckAgain, outcome.StoppedAt);
         Assert.Contains("moves balance", outcome.Reasons[0], StringComparison.Ordinal);
@@ -170,7 +170,7 @@ public sealed class MendTests : IDisposable
             command.ExecuteNonQuery();
         }
         (RunContext context, Company company) = Office(address, Version);
-        Assert.True(UpgradeRun.Execute(context, UpgradeRun.Begin(context, Stages.Mend, [(company, company.Kit.Versions[0])]))[0].IsThrough);
+        Assert.True(UpgradeRun.Execute(context, UpgradeRun.Begin(context, RunKind.Mend, [(company, company.Kit.Versions[0])]))[0].IsThrough);
         Assert.Equal(["1 / Reed / 5.00", "2 / Flügel / 7.00", "3 / Bow / 0.00"], Records(address, company.Kit.Versions[0].Tables[0]));
         using IStore store = _stores.Open(address);
         Assert.Contains(store.ListObjects(), entry => entry is { Kind: "trigger", Name: "T" });

@@ -26,7 +26,7 @@ internal static class ConvertCommand
         if (ready is null) return session.Answer(ExitCodes.Refused, new { gates });
         if (ready.Count == 0) return session.Answer(ExitCodes.Done, new { gates });
         TakeBackEarlier(session, context, ready);
-        Run run = UpgradeRun.Begin(context, "convert", ready);
+        Run run = UpgradeRun.Begin(context, RunKind.Convert, ready);
         session.Changed = null; // from here on the run tells
         IReadOnlyList<CompanyOutcome> outcomes = UpgradeRun.Execute(context, run);
         RunReport report = RunReport.Of(session.Office, run);
@@ -43,8 +43,8 @@ internal static class ConvertCommand
     // companies stay.
     private static void TakeBackEarlier(Session session, RunContext context, IReadOnlyList<(Company Company, KitVersion From)> ready)
     {
-        foreach (Run earlier in session.Runs.List().Where(run => run is { Kind: "convert", IsUndone: false, IsUnfinished: false }
-            && run.Companies.Any(code => run.IsDone(code, Stages.Convert) && ready.Any(entry => entry.Company.Code == code))))
+        foreach (Run earlier in session.Runs.List().Where(run => run is { IsUndone: false, IsUnfinished: false }
+            && run.Kind == RunKind.Convert.Name && run.Companies.Any(code => run.IsDone(code, Stages.Convert) && ready.Any(entry => entry.Company.Code == code))))
         {
             session.Changed = $"The earlier conversion {earlier.Id} was being removed to make way for a new one, which was not started. "
                 + "Start it again: transferra convert " + string.Join(' ', ready.Select(entry => entry.Company.Code));

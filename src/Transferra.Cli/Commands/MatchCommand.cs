@@ -52,7 +52,7 @@ internal static class MatchCommand
     {
         ScreenObserver observer = session.Observer();
         RunContext context = session.Context(observer.At(company.Code + " match"));
-        CompanyRun? on = runs.Where(run => !run.IsBroken && run.Kind is not ("restore" or Stages.Mend) && !run.IsUndone
+        CompanyRun? on = runs.Where(run => !run.IsBroken && RunKind.Find(run) is { Converts: true } && !run.IsUndone
             && run.Companies.Contains(company.Code)
                 && run.IsDone(company.Code, Stages.Convert))
             .Select(run => UpgradeRun.OnRun(context, run, company.Code)).FirstOrDefault(on => session.Places.Exists(on.Aside)

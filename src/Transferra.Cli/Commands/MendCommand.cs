@@ -43,7 +43,7 @@ internal static class MendCommand
         if (!session.Confirm([.. companies.Select(entry => entry.Company.Code)], "Mend a copy, and put it in the place of"))
             return session.Answer(ExitCodes.Refused, new { confirmed = false });
         RunContext context = session.Context(session.Observer());
-        Run run = UpgradeRun.Begin(context, Stages.Mend, companies, session.Closings.Current()?.Id ?? "");
+        Run run = UpgradeRun.Begin(context, RunKind.Mend, companies, session.Closings.Current()?.Id ?? "");
         session.Screen.Line($"Run {run.Id}, journal {run.Journal.FilePath}");
         IReadOnlyList<CompanyOutcome> outcomes = UpgradeRun.Execute(context, run);
         RunReport report = RunReport.Of(session.Office, run);

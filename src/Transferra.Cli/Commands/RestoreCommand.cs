@@ -364,7 +364,7 @@ internal static class RestoreCommand
             facts[FormattableString.Invariant($"{company.Code}.had-documents-{i}")] = Directory.Exists(company.DocumentFolders[i]) ? "1"
                 : "0";
         }
-        Run run = session.Runs.Begin("restore", [company], Session.Version, facts);
+        Run run = session.Runs.Begin(RunKind.Restore.Name, [company], Session.Version, facts);
         CompanyOutcome outcome = UpgradeRun.Execute(context, run)[0];
         if (outcome.IsThrough) session.Screen.Line($"To go back to what was there: transferra undo --run {run.Id}");
         else if (!outcome.IsSettled) session.Screen.Error("  " + UpgradeCommand.Unsettled(outcome));

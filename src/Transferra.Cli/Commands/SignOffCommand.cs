@@ -19,7 +19,7 @@ internal static class SignOffCommand
     public static int Run(Session session, string? id, string? html)
     {
         IReadOnlyList<Run> runs = session.Runs.List();
-        Run run = (id is not null ? runs.FirstOrDefault(run => run.Id == id) : runs.FirstOrDefault(run => run.Kind == "upgrade")
+        Run run = (id is not null ? runs.FirstOrDefault(run => run.Id == id) : runs.FirstOrDefault(run => run.Kind == RunKind.Upgrade.Name)
             ?? runs.FirstOrDefault())
             ?? throw new TransferraException(id is null ? "there is no run to report" : $"there is no run {id}", runs.Count == 0
                 ? "Begin one: transferra upgrade" : $"The runs are {string.Join(", ", runs.Select(run => run.Id))}.");

@@ -91,7 +91,7 @@ internal static class UpgradeCommand
     {
         try
         {
-            return UpgradeRun.Begin(context, "upgrade", ready, session.Closings.Current()?.Id ?? "", despiteFaults);
+            return UpgradeRun.Begin(context, RunKind.Upgrade, ready, session.Closings.Current()?.Id ?? "", despiteFaults);
         }
         catch (Exception) when (wasOpen && session.Closings.Current() is not null)
         {
@@ -153,7 +153,7 @@ internal static class UpgradeCommand
             string took = company.Stages.Sum(stage => stage.Seconds ?? 0)
                 .ToString("0.0 s", System.Globalization.CultureInfo.InvariantCulture);
             // A mend that was broken off is gone on with here as well.
-            if (run.Kind == Stages.Mend && outcome.IsThrough)
+            if (run.Kind == RunKind.Mend.Name && outcome.IsThrough)
                 return (IReadOnlyList<string>)[company.Code, "through", company.To, took,
                     "Look through the list of changes; keep the old store until everyone is content"];
             return (IReadOnlyList<string>)(outcome.IsThrough

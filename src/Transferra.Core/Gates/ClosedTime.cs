@@ -50,7 +50,7 @@ public static class ClosedTime
     // The newest run in which the company went through all its stages: the time between their announcements and ends.
     private static (string Id, TimeSpan Took, long Records)? Earlier(RunContext context, string code, IReadOnlyList<Run> runs)
     {
-        foreach (Run run in runs.Where(run => !run.IsBroken && run.Kind == "upgrade" && run.Companies.Contains(code)))
+        foreach (Run run in runs.Where(run => !run.IsBroken && run.Kind == RunKind.Upgrade.Name && run.Companies.Contains(code)))
         {
             CompanyReport? report = RunReport.Of(context.Office, run).Companies.FirstOrDefault(company => company.Code == code);
             if (report is null || report.Stages.Count == 0 || report.Check is null || report.Stages.Any(stage => stage.Seconds is null)

@@ -1,5 +1,7 @@
 // WayMatch.cs: one verdict for a company about its whole way, from the first store to the last, naming what was not looked at.
+using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Matching;
@@ -52,9 +54,32 @@ public sealed record WayMatched(IReadOnlyList<MatchResult> Hops, IReadOnlyList<T
     }
 }
 
-/// <summary>Looks at what a hop-by-hop match does not see.</summary>
+/// <summary>Matches the stores of a whole way: hop by hop, and what a match of hops does not see.</summary>
 public static class WayMatch
 {
+    /// <summary>Matches them.</summary>
+    /// <param name="way">The way, at least one hop.</param>
+    /// <param name="open">Opens the store of a version by its number on the way: 0 for the old one, the number of hops for the newest.</param>
+    /// <param name="refused">The old records of a hop that its new store refused when it was made.</param>
+    /// <param name="settings">Answers to the new settings.</param>
+    /// <param name="observer">Hears the progress.</param>
+    /// <param name="cancel">Stops.</param>
+    public static WayMatched Run(Way way, Func<int, IStore> open, Func<Hop, RefusedRecords> refused,
+        IReadOnlyDictionary<string, string> settings, IProgressObserver observer, CancellationToken cancel)
+    {
+        var hops = new List<MatchResult>();
+        for (int i = 0; i < way.Hops.Count; i++)
+        {
+            using IStore old = open(i), renewed = open(i + 1);
+            hops.Add(new CompanyMatch(way.Hops[i].Correspondence, settings, observer, cancel)
+            {
+                Refused = refused(way.Hops[i])
+            }.Run(old, renewed));
+        }
+        using IStore first = open(0), last = open(way.Hops.Count);
+        return new WayMatched(hops, Totals(way.Versions, open, cancel), Left(first, last, way.Versions, way.Hops[0].Correspondence));
+    }
+
     /// <summary>Control totals of versions that are no neighbours on the way.</summary>
     /// <param name="versions">One more than hops: the first one first.</param>
     /// <param name="stores">The store of each, opened by the caller when asked.</param>

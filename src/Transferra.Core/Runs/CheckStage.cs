@@ -17,7 +17,7 @@ public sealed class CheckStage(CompanyRun on) : Stage(on)
         On.SaveResult(Name, result);
         string summary = result.Findings.Count == 0 ? "nothing found"
             : $"{result.Faults} faults, {result.Findings.Count - result.Faults} others";
-        bool mayGoOn = result.Faults == 0 || On.Run.Kind == Stages.Mend || On.Run.BegunWith(DespiteFaults) == "yes";
+        bool mayGoOn = result.Faults == 0 || On.Run.Kind == RunKind.Mend.Name || On.Run.BegunWith(DespiteFaults) == "yes";
         if (result.IsReadable && !mayGoOn)
             summary = $"the check found {Count(result)} in the old data\nCorrect them in version {On.From.Name}"
                 + (result.Findings.Any(finding => finding.Mend.Length > 0)

@@ -17,20 +17,8 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
     public static WayMatched Of(CompanyRun on, IReadOnlyList<StoreAddress> stores)
     {
         IReadOnlyList<KitVersion> versions = on.Way.Versions;
-        var hops = new List<MatchResult>();
-        for (int i = 0; i < on.Way.Hops.Count; i++)
-        {
-            using IStore old = Open(i), renewed = Open(i + 1);
-            Hop hop = on.Way.Hops[i];
-            hops.Add(new CompanyMatch(hop.Correspondence, on.Company.Answers, on.Context.Observer, on.Context.Cancel)
-            {
-                Refused = ConvertStage.Refused(on, hop)
-            }.Run(old, renewed));
-        }
-        using IStore first = Open(0), last = Open(stores.Count - 1);
-        return new WayMatched(hops, WayMatch.Totals(versions, Open, on.Context.Cancel), WayMatch.Left(first, last, versions, on.Way.Hops[0].Correspondence));
-
-        IStore Open(int at) => on.Context.Stores.Open(stores[at], versions[at].TextEncoding);
+        return WayMatch.Run(on.Way, at => on.Context.Stores.Open(stores[at], versions[at].TextEncoding),
+            hop => ConvertStage.Refused(on, hop), on.Company.Answers, on.Context.Observer, on.Context.Cancel);
     }
 
     /// <inheritdoc/>

@@ -1,4 +1,5 @@
-// UpgradeRun.cs: takes companies through their stages, one after the other, and takes runs back.
+// UpgradeRun.cs: takes companies through their stages, one after the other, and takes runs back. Which stages there are is a matter of the
+// run's kind (RunKind.cs).
 // Holds: (1) every stage is announced in the journal before it begins; (2) a company that stops is taken back to where it was, and the
 // others go on, whatever the exception; (3) Resume and Undo need nothing but the journal and what is on the disk, and hold the one
 // against the other
@@ -38,15 +39,14 @@ public sealed class UpgradeRun
 
     /// <summary>Begins a run: what stands here is what Resume and Undo will go by.</summary>
     /// <param name="context">What it works with.</param>
-    /// <param name="kind">upgrade, convert or mend.</param>
+    /// <param name="kind">What is to be done.</param>
     /// <param name="companies">With the version each has now.</param>
     /// <param name="closing">The closing it is made in; "" for none.</param>
     /// <param name="despiteFaults">Whether companies whose check finds faults are tried all the same, without a change-over.</param>
-    public static Run Begin(RunContext context, string kind, IReadOnlyList<(Company Company, KitVersion From)> companies,
+    public static Run Begin(RunContext context, RunKind kind, IReadOnlyList<(Company Company, KitVersion From)> companies,
         string closing = "", bool despiteFaults = false)
     {
-        // A mended copy is made of the whole database; a trial changes nothing over.
-        if (kind == "upgrade")
+        if (kind.PutsInPlace)
             foreach ((Company company, KitVersion from) in companies) WholeStore.Require(context, company, company.OldStore, from);
         var facts = new Dictionary<string, string>();
         if (closing.Length > 0) facts["closing"] = closing;
@@ -54,14 +54,14 @@ public sealed class UpgradeRun
         foreach ((Company company, KitVersion from) in companies)
         {
             facts[$"{company.Code}.from"] = from.Name;
-            facts[$"{company.Code}.to"] = kind == Stages.Mend ? from.Name : company.WantedVersion;
+            facts[$"{company.Code}.to"] = kind.Target(company, from);
             facts[$"{company.Code}.store"] = company.OldStore.Shown;
             facts[$"{company.Code}.token"] = WorkFolder.NewToken();
             facts[$"{company.Code}.sha256"] = context.Places.DigestOf(company.OldStore, from.TextEncoding, context.Cancel);
             using IStore store = context.Stores.Open(company.OldStore, from.TextEncoding);
             if (CustomFields.Of(store, from) is { IsEmpty: false } custom) facts[$"{company.Code}.custom"] = custom.Written();
         }
-        return new OfficeRuns(context.Office, context.Volume).Begin(kind, [.. companies.Select(entry => entry.Company)], context.Tool,
+        return new OfficeRuns(context.Office, context.Volume).Begin(kind.Name, [.. companies.Select(entry => entry.Company)], context.Tool,
             facts);
     }
 
@@ -187,17 +187,7 @@ public sealed class UpgradeRun
         return lines;
     }
 
-    private static IReadOnlyList<Stage> StagesOf(CompanyRun on) => on.Run.Kind switch
-    {
-        "convert" => [new ConvertStage(on)],
-        "restore" => [new PutBackStage(on)],
-        Stages.Mend => [new CheckStage(on), new BackupStage(on), new MendStage(on), new ChangeOverStage(on), new CheckMendedStage(on)],
-        "upgrade" => [new CheckStage(on), new BackupStage(on), new ConvertStage(on), new MatchStage(on), new ChangeOverStage(on),
-            new CheckAgainStage(on)],
-        _ => throw new TransferraException($"the run {on.Run.Id} is of a kind that this version does not know: "
-            + $"{ValueText.Quote(on.Run.Kind)}",
-            "Use the version of Transferra that began it."),
-    };
+    private static IReadOnlyList<Stage> StagesOf(CompanyRun on) => RunKind.Of(on.Run).Stages(on);
 
     /// <summary>A company as a run has it.</summary>
     /// <exception cref="TransferraException">office.yaml or the kit no longer know it.</exception>
@@ -210,8 +200,7 @@ public sealed class UpgradeRun
             ?? throw new TransferraException($"the run {_run.Id} is about the company {code}, "
                 + $"which is not in {OfficeLoader.FileName} any more", next);
         string from = _run.BegunFact(code, "from") ?? "", to = _run.BegunFact(code, "to") ?? "";
-        // What is mended is the store where it is now, which may be the new place of an engine that was changed.
-        if (_run.Kind == Stages.Mend)
+        if (RunKind.Of(_run).IsOfStoreNow)
             company = company with
             {
                 OldStore = company.MovesTo?.Shown == _run.BegunFact(code, "store") ? company.MovesTo!
