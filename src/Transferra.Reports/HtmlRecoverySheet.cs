@@ -34,7 +34,7 @@ public static class HtmlRecoverySheet
                 string.Create(CultureInfo.InvariantCulture,
                     $"{office} \u00B7 written {at.UtcDateTime:yyyy-MM-dd HH:mm} UTC with Transferra {tool}")),
             new XElement("p", "Keep this page on paper, in the safe. It tells where the backup sets of this office are and how to get "
-                + "the books out of them when the machines, their disks and whoever looks after them are not to be had."),
+                + "the books out of them when the machines, their disks and whoever looks after them are not available."),
             new XElement("h2", "Where the sets are"),
             Table(["Place", "On", "Known by"], places.Select(place => (object[])[Mono(place.Shown), place.On, place.HostKey.Length > 0
                 ? Mono(place.HostKey) : ""])),

@@ -38,7 +38,7 @@ public sealed class BadInputTests : IDisposable
         foreach (string mistake in (string[])["office.yaml:6:5: \"wanted-versoin\" is not known here",
             "office.yaml:4:5: \"wanted-version\" is missing",
             "office.yaml:13:15: the company code QIH is used twice",
-            "versions/5.yaml:12:84: ", "\"CHARACTERS(1)\" is no type", "5-to-6.yaml:17:20: ", "PNUM", "5-to-6.yaml:65:39: "])
+            "versions/5.yaml:12:84: ", "\"CHARACTERS(1)\" is not a type", "5-to-6.yaml:17:20: ", "PNUM", "5-to-6.yaml:65:39: "])
             told.Says(mistake);
         Assert.Matches(@"^transferra: \d+ mistakes in the description of the office; nothing was done:", told.Err);
     }
@@ -51,11 +51,11 @@ public sealed class BadInputTests : IDisposable
     [InlineData("{dbf: data/QST/stock}", "{dbf: data/QST/stock, sqlite: x.db}", "office.yaml:28:22: a store has one engine")]
     [InlineData("{dbf: data/QST/stock}", "{paper: data/QST/stock}", "\"paper\" is not known here")]
     [InlineData("{dbf: data/QST/stock}", "{}", "a store has one of sqlite, dbf")]
-    [InlineData("{dbf: data/QST/stock}", "{postgresql: stock, password: s3cret}", "a password does not belong into this file")]
-    [InlineData("{dbf: data/QST/stock}", "{postgresql: stock, port: 99999}", "\"99999\" is no port")]
+    [InlineData("{dbf: data/QST/stock}", "{postgresql: stock, password: s3cret}", "a password does not belong in this file")]
+    [InlineData("{dbf: data/QST/stock}", "{postgresql: stock, port: 99999}", "\"99999\" is not a port")]
     [InlineData("{dbf: data/QST/stock}", "{mariadb: stock, password-file: a, password-variable: b}", "the password is kept in one place")]
     [InlineData("{dbf: data/QST/stock}", "{mariadb: stock, connection: safe}",
-        "\"safe\" is no word for a connection; the words are as-offered, encrypted and checked")]
+        "\"safe\" is not a kind of connection; the kinds are as-offered, encrypted and checked")]
     [InlineData("{dbf: data/QST/stock}", "{mariadb: stock, connection: encrypted, authority: ca.pem}",
         "an authority is asked only where the connection is checked")]
     [InlineData("{dbf: data/QST/stock}", "{firebird: stock, connection: checked}", "a Firebird server has no certificate to check")]
@@ -88,8 +88,8 @@ public sealed class BadInputTests : IDisposable
     [Theory]
     [InlineData("missing", "not there")]
     [InlineData("empty", "is empty")]
-    [InlineData("foreign", "is no SQLite file")]
-    [InlineData("other", "of no version of Pellwright Ledger")]
+    [InlineData("foreign", "is not a SQLite file")]
+    [InlineData("other", "not of a version of Pellwright Ledger")]
     [InlineData("torn", "damaged")]
     public void A_store_that_is_none_is_refused(string kind, string says)
     {
@@ -193,7 +193,7 @@ public sealed class BadInputTests : IDisposable
     [InlineData("undo --run 20200101-000000", "there is no run 20200101-000000", "")]
     [InlineData("upgrade --resume", "nothing to resume", "transferra upgrade")]
     [InlineData("restore QIH", "there is no backup set of QIH", "--set FILE")]
-    [InlineData("restore QIH --set /etc/hostname", "/etc/hostname is no backup set", "Use another set")]
+    [InlineData("restore QIH --set /etc/hostname", "/etc/hostname is not a backup set", "Use another set")]
     [InlineData("frobnicate", "frobnicate", "transferra --help")]
     [InlineData("survey --colour", "--colour", "transferra --help")]
     public void Wrong_use_is_refused_with_what_to_do(string command, string what, string next) => Refused(command.Split(' '))

@@ -62,7 +62,7 @@ public sealed class CheckCommandTests
     {
         using var office = new DemoFolder();
         IReadOnlyDictionary<string, string> before = office.DataSignature();
-        BuiltProgram.Run(office.Path, "check", "--mend").Expect(2).Says("wants the codes");
+        BuiltProgram.Run(office.Path, "check", "--mend").Expect(2).Says("needs the codes");
         BuiltProgram.Run(office.Path, "check", "QST", "--mend", "--yes", "QST").Expect(2).Says("allows no mends in version 3");
         BuiltProgram.Run(office.Path, "check", "QIH", "--mend", "--yes", "QIH").Expect(0)
             .Says("drop-copies", "CUST.CNAME", "differs from the old store by the listed changes and by nothing else", "1 gone");
@@ -154,7 +154,7 @@ public sealed class CheckCommandTests
         Assert.Contains("2026-03-02 09:47:30 statement sent to (mail)", content["logs/ledger.log"], StringComparison.Ordinal);
         Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite, File.GetUnixFileMode(path));
         BuiltProgram.Run(office.Path, "bundle", "QWS", "--to", path).Expect(2).Says("is there already");
-        BuiltProgram.Run(office.Path, "bundle").Expect(2).Says("wants the code");
+        BuiltProgram.Run(office.Path, "bundle").Expect(2).Says("needs the code");
     }
 
     [Fact]

@@ -122,7 +122,7 @@ public sealed class DemoTests
         string[] lines = File.ReadAllLines(Assert.Single(Directory.GetFiles(office["transferra/runs"], "exceptions.csv",
             SearchOption.AllDirectories)));
         Assert.Equal("table,key,column,for,value,reason", lines[0]);
-        Assert.Equal("JRNL,4321,JDATE,ledger_entry.posted_on,31/02/23,\"this is no date of the form DD/MM/RR, or no such day exists\"",
+        Assert.Equal("JRNL,4321,JDATE,ledger_entry.posted_on,31/02/23,\"this is not a date of the form DD/MM/RR, or no such day exists\"",
             lines[1]);
         Assert.StartsWith("JRNL,7034,ACODE,ledger_entry.account_id,4999,", lines[2], StringComparison.Ordinal);
         Assert.Equal("JRNL,9877,DR,ledger_entry.amount,\"12,5O\",this is no number", lines[3]);

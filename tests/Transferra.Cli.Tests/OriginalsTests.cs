@@ -114,7 +114,7 @@ public sealed class OriginalsTests : IDisposable
         _office.Run("backup").Expect(0);
         _office.Run("restore", "A", "--yes", "A").Expect(0);
         _office.Write("docs/new.txt", "written after the restore");
-        _office.Run("undo", "--yes", "A").Expect(1).Says("was worked with since, and is kept");
+        _office.Run("undo", "--yes", "A").Expect(1).Says("has been used since, and is kept");
         Assert.False(File.Exists(_office["docs/new.txt"]));
         Assert.Equal("written after the restore",
             File.ReadAllText(Assert.Single(Directory.GetFiles(_office["data"], "new.txt", SearchOption.AllDirectories))));
@@ -126,7 +126,7 @@ public sealed class OriginalsTests : IDisposable
     [InlineData("{sqlite: data/a.db}", "{sqlite: data/second-name.db}", null, "the store")]
     [InlineData("{sqlite: data/a.db}", "{sqlite: data/link.db}", null, "the store")]
     [InlineData("{sqlite: data/a.db}", "{sqlite: data/b.db}", "new-store: {dbf: data/new}", "the store")]
-    [InlineData("{dbf: data}", "{sqlite: data/b.db}", null, "lie one in the other")]
+    [InlineData("{dbf: data}", "{sqlite: data/b.db}", null, "overlap")]
     [InlineData("{postgresql: books, schema: a}", "{postgresql: books, schema: b, host: 127.0.0.1}", null, "the database books")]
     [InlineData("{mariadb: books}", "{mariadb: books, host: localhost, port: 3306}", null, "the database books")]
     [InlineData("{sqlite: data/a.db}", "{sqlite: data/b.db}", "documents: [data]", "the document folder")]
@@ -183,7 +183,7 @@ public sealed class OriginalsTests : IDisposable
         IReadOnlyDictionary<string, string> after = _office.Signature("data");
         CutBefore("change-over");
         Called called = how == "undo" ? _office.Run("undo", "--yes", "A") : _office.Run("upgrade", "--resume");
-        called.Expect(how == "undo" ? 2 : 3).Says("the journal tells of no change-over, but an original stands aside", "--give-up");
+        called.Expect(how == "undo" ? 2 : 3).Says("the journal records no change-over, but an original stands aside", "--give-up");
         Assert.Equal(after, _office.Signature("data"));
         // From there, one command goes on, and it is the one that was named; then the company comes back from its set.
         _office.Run("undo", "--give-up", "--yes", "A").Expect(1).Says("the original, set aside",
@@ -333,7 +333,7 @@ public sealed class OriginalsTests : IDisposable
         Execute(trial, "INSERT INTO grp VALUES (9, 'tried')");
         SqliteConnection.ClearAllPools();
         _office.Run("undo").Expect(0); // that of A
-        _office.Run("undo").Expect(1).Says("was worked with since it was made, and is kept");
+        _office.Run("undo").Expect(1).Says("has been used since it was made, and is kept");
         Assert.Equal("tried", DemoFolder.Ask(trial, "SELECT title FROM grp WHERE group_no = 9"));
     }
 }

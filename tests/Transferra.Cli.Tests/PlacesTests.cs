@@ -78,7 +78,7 @@ public sealed class PlacesTests
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(4).Says($"shows the key {HostKey}", "host-key in office.yaml");
         office.SetBackup("backup: {to: [{sftp: localhost, folder: /x, host-key: abc, port: 99999, password: p}]}");
         BuiltProgram.Run(office.Path, "sets").Expect(2).Says("\"user\" is missing", "nothing to log in with", "SHA256:", "no port",
-            "a password does not belong into this file");
+            "a password does not belong in this file");
     }
 
     [Fact]
@@ -142,7 +142,7 @@ public sealed class PlacesTests
         Assert.Equal(["QIH.tar", "QST.tar", "out", "stock"], Directory.GetFileSystemEntries(empty.Path)
             .Select(path => Path.GetFileName(path)!).Order(StringComparer.Ordinal));
         File.WriteAllText(empty["QST.tar"], "this is no set");
-        BuiltProgram.RunIn(empty.Path, "restore", "--set", "QST.tar", "--to", "other").Expect(2).Says("is no backup set");
+        BuiltProgram.RunIn(empty.Path, "restore", "--set", "QST.tar", "--to", "other").Expect(2).Says("is not a backup set");
     }
 
     [Fact]

@@ -33,7 +33,7 @@ public sealed class ReadyTests : IDisposable
     public void All_gates_are_passed_and_the_time_is_told()
     {
         Called called = BuiltProgram.Run(_office.Path, "ready").Expect(0)
-            .Says("Ready: all gates are passed", "by 5 to 6", "all 3 files are there and the vendor's", "version 2.1, at least 2.0 wanted",
+            .Says("Ready: all gates are passed", "by 5 to 6", "all 3 files are there and the vendor's", "version 2.1, at least 2.0 needed",
             "How long the office will be closed");
         Assert.DoesNotContain(called.Out.Split('\n'), line => line.Length > 100);
         JsonElement[] times = [.. BuiltProgram.Run(_office.Path, "ready", "--json").Json.GetProperty("result").GetProperty("times")
@@ -69,7 +69,7 @@ public sealed class ReadyTests : IDisposable
         Blocked("key licence", "does not say where it is", "order it now");
         _office.Edit("office.yaml", "    installer: installers/ledger-6\n",
             "    installer: installers/ledger-6\n    keys: {licence: {key: PWL6-QH7A-0042-HIRE-20351231, file: x}}\n");
-        BuiltProgram.Run(_office.Path, "ready").Expect(2).Says("office.yaml:", "a key does not belong into this file");
+        BuiltProgram.Run(_office.Path, "ready").Expect(2).Says("office.yaml:", "a key does not belong in this file");
     }
 
     [Fact]
@@ -86,7 +86,7 @@ public sealed class ReadyTests : IDisposable
     public void A_component_that_the_installer_does_not_update_must_be_new_enough_before()
     {
         _office.Edit("programs/ledger/bridge.properties", "2.1", "1.10");
-        Blocked("component Mail bridge", "version 1.10, at least 2.0 wanted, and the installer does not update it", "Update it first");
+        Blocked("component Mail bridge", "version 1.10, at least 2.0 needed, and the installer does not update it", "Update it first");
         _office.Edit("kits/pellwright-ledger/versions/6.yaml", "comes-with-installer: no", "comes-with-installer: yes");
         Assert.Contains("the installer brings it", One(Gates(0), "component Mail bridge").GetProperty("what").GetString(),
             StringComparison.Ordinal);

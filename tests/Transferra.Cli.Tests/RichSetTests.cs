@@ -63,7 +63,7 @@ public sealed class RichSetTests : IDisposable
         TestServers.Execute(store, laterInsert);
         if (engine == "mariadb") Assert.Equal("1", TestServers.Ask(store, "SELECT COUNT(*) FROM LOG WHERE WHAT = 'price 9'"));
         else Assert.ThrowsAny<System.Data.Common.DbException>(() => TestServers.Execute(store, "INSERT INTO A_CHILD VALUES (4, 77)"));
-        _office.Run("undo", "--yes", "A").Expect(1).Says("was worked with since, and is kept");
+        _office.Run("undo", "--yes", "A").Expect(1).Says("has been used since, and is kept");
         Assert.Equal(before, OddOffice.Rows(store));
         TestServers.Execute(store, laterInsert);
         if (engine == "mariadb") Assert.Equal("1", TestServers.Ask(store, "SELECT COUNT(*) FROM LOG WHERE WHAT = 'price 9'"));

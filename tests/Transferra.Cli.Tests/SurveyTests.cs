@@ -74,8 +74,8 @@ public sealed class SurveyTests : IDisposable
 
     [Theory]
     [InlineData("{file: a, pattern: 'x'}", "the pattern needs a group (?<version>...)")]
-    [InlineData("{file: a, pattern: '('}", "this is no regular expression")]
-    [InlineData("{file: a, xml: '//['}", "this is no XPath expression")]
+    [InlineData("{file: a, pattern: '('}", "this is not a regular expression")]
+    [InlineData("{file: a, xml: '//['}", "this is not an XPath expression")]
     [InlineData("{file: a, json: version}", "a JSON pointer begins with")]
     [InlineData("{file: a}", "a place is a file with one of pattern, ini, xml, json and property, or a command with a pattern")]
     [InlineData("{file: a, command: [b], pattern: '(?<version>x)'}", "a place is a file with one of")]
@@ -142,7 +142,7 @@ public sealed class SurveyTests : IDisposable
             compared.Json.GetProperty("result").GetProperty("differences").EnumerateArray()
                 .Select(entry => $"{entry.GetProperty("what").GetString()}|{entry.GetProperty("before").GetString()}|{entry.GetProperty("now").GetString()}")
                 .Order(StringComparer.Ordinal));
-        BuiltProgram.Run(_office.Path, "survey", "--compare", page).Expect(2).Says("is no saved survey");
+        BuiltProgram.Run(_office.Path, "survey", "--compare", page).Expect(2).Says("is not a saved survey");
         BuiltProgram.Run(_office.Path, "survey", "--compare", _elsewhere["nothing"]).Expect(2).Says("cannot be read");
         string html = File.ReadAllText(page);
         foreach (string part in (string[])["Quaverholt Instrument Hire", "Pellwright Ledger", "JRNL", "front desk", "Ledger service",

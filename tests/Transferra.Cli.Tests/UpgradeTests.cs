@@ -54,7 +54,7 @@ public sealed class UpgradeTests
         string before = office.DataSignature()["QIH/ledger.db"];
         BuiltProgram.Run(office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(0);
         DemoFolder.Execute(office.Store("QIH"), "INSERT INTO note VALUES ('NEW', 'written after the upgrade')");
-        BuiltProgram.Run(office.Path, "undo", "--yes", "QIH").Expect(1).Says("was worked with since it was made, and is kept");
+        BuiltProgram.Run(office.Path, "undo", "--yes", "QIH").Expect(1).Says("has been used since it was made, and is kept");
         Assert.Equal(before, office.DataSignature()["QIH/ledger.db"]);
         Assert.Equal("written after the upgrade", DemoFolder.Ask(Path.Combine(office.WorkFolder("QIH"), "v6/ledger.db"),
             "SELECT body FROM note WHERE reference = 'NEW'"));

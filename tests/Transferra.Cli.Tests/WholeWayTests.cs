@@ -163,8 +163,8 @@ public sealed class WholeWayTests : IDisposable
             .Replace(", columns-left-out: {VAL: the version is a new one}", "", StringComparison.Ordinal));
         _office.Add("A", "sqlite", "data/a.db");
         _office.Ready();
-        Assert.Matches($"^fault : the new store would not tell that it is of version 2: .*{words}", Check(1));
-        _office.Run("convert", "A").Expect(1).Says("the new store does not tell that it is of version 2");
+        Assert.Matches($"^fault : the new store would not identify itself as version 2: .*{words}", Check(1));
+        _office.Run("convert", "A").Expect(1).Says("the new store does not identify itself as version 2");
     }
 
     [Fact]

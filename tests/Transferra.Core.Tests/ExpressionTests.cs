@@ -123,9 +123,9 @@ public class ExpressionTests
     [InlineData("acc.NAME", 0, "there is no column NAME in the lookup acc")]
     [InlineData("foo.ID", 0, "there is no lookup foo")]
     [InlineData(":other", 0, "there is no setting :other")]
-    [InlineData("T + 1", 2, "arithmetic wants")]
+    [InlineData("T + 1", 2, "arithmetic needs")]
     [InlineData("T = N", 2, "cannot be compared")]
-    [InlineData("CAST(N AS MONEY)", 10, "\"MONEY\" is no type")]
+    [InlineData("CAST(N AS MONEY)", 10, "\"MONEY\" is not a type")]
     [InlineData("CAST(T AS DATE FORMAT 'DD/MM/YY')", 0, "write RR")]
     [InlineData("CAST(N AS DATE)", 0, "cannot be cast")]
     [InlineData("ROUND(M)", 0, "there is no function ROUND")]
@@ -133,9 +133,9 @@ public class ExpressionTests
     [InlineData("'open", 0, "no closing '")]
     [InlineData("N ; N", 2, "has no meaning here")]
     [InlineData("N N", 2, "expected an operator or the end")]
-    [InlineData("NOT N", 4, "a condition is wanted")]
+    [InlineData("NOT N", 4, "a condition is needed")]
     [InlineData("CASE WHEN B THEN 1 ELSE 'x' END", 0, "must be of one type")]
-    [InlineData("DATE '2023-02-30'", 0, "is no date")]
+    [InlineData("DATE '2023-02-30'", 0, "is not a date")]
     public void A_mistake_is_told_with_its_place(string expression, int at, string what)
     {
         var error = Assert.Throws<ExpressionException>(() => new ExpressionCompiler(Scope).Compile(ExpressionParser.Parse(expression)));

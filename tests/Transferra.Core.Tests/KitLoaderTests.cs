@@ -39,7 +39,7 @@ public class KitLoaderTests
     // One change to the hop, the text that the mistake must be told at, and its words.
     [Theory]
     [InlineData("part_no: PNO\n        name", "part_no: PNOX\n        name", "PNOX", "there is no column PNOX in PART")]
-    [InlineData("CAST(PRICE AS DECIMAL(10,2))", "CAST(PRICE AS MONEY)", "MONEY", "\"MONEY\" is no type")]
+    [InlineData("CAST(PRICE AS DECIMAL(10,2))", "CAST(PRICE AS MONEY)", "MONEY", "\"MONEY\" is not a type")]
     [InlineData("CAST(PRICE AS DECIMAL(10,2))", "PRICE", "PRICE", "write CAST(... AS DECIMAL(10,2))")]
     [InlineData("kinds.code", "kind.code", "kind.code", "there is no lookup kind")]
     [InlineData("columns-left-out: {SPARE: never used}", "columns-left-out: {SPARE: ''}", "'}", "left out for a reason")]
@@ -96,9 +96,9 @@ public class KitLoaderTests
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    indexes: [{columns: [TITLE], unique: perhaps}]\n", "perhaps",
         "\"unique\" is true or false")]
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    defaults: {NONE: \"1\"}\n", "NONE", "the table GRP has no column NONE")]
-    [InlineData("    key: [GNO]\n", "    key: [GNO]\n    defaults: {TITLE: now()}\n", "now()", "is no default; a default is a number")]
+    [InlineData("    key: [GNO]\n", "    key: [GNO]\n    defaults: {TITLE: now()}\n", "now()", "is not a default; a default is a number")]
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    defaults: {TITLE: \"'it's'\"}\n", "'it's'",
-        "is no default; a default is a number")]
+        "is not a default; a default is a number")]
     public void One_mistake_in_a_version_is_told_with_its_place(string good, string bad, string at, string what)
     {
         string old = SampleKit.Old.Replace(good, bad, StringComparison.Ordinal);

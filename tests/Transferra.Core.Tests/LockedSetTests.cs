@@ -119,7 +119,7 @@ public sealed class LockedSetTests : IDisposable
         string forged = _folder["here/FORGED.tar.locked"];
         File.WriteAllBytes(forged, bytes);
         var asked = new SetPlaces(_sets.Places, new SetSecret(() => throw new InvalidOperationException("the passphrase was asked for")));
-        Assert.Contains("asks for memory or time that no set asks for",
+        Assert.Contains("asks for more memory or time than any set needs",
             Assert.Throws<TransferraException>(() => asked.Open(forged)).Message, StringComparison.Ordinal);
         Assert.DoesNotContain(_sets.List(), set => set.Path == forged);
         Assert.Contains(_sets.List(), set => set.Path == _here);
@@ -149,7 +149,7 @@ public sealed class LockedSetTests : IDisposable
             File.WriteAllBytes(_here, bytes);
             Assert.NotEmpty(Verify(_here));
             if (at < sound.Length / 2)
-                Assert.Contains("is no backup set, or its beginning is damaged",
+                Assert.Contains("is not a backup set, or its beginning is damaged",
                     Assert.Throws<TransferraException>(() => _sets.Read(_here)).Message,
                     StringComparison.Ordinal);
             else Assert.NotEmpty(_sets.Read(_here).Manifest.Members);

@@ -142,7 +142,7 @@ public class PlantedTests
               - {recompute: gross, column: GROSS, because: x}
             """;
         IReadOnlyList<DescriptionError> errors = Assert.Throws<DescriptionException>(() => PlantedCompany.Load(wrong)).Errors;
-        string[] expected = ["INVOICE.SUPPLIER and SUPPLIER.NAME are of different types", "no column NOBODY", "a condition is wanted",
+        string[] expected = ["INVOICE.SUPPLIER and SUPPLIER.NAME are of different types", "no column NOBODY", "a condition is needed",
             "REFNO is VARCHAR(10)",
             "no table NOWHERE", "no text column NET", "no rule \"gross\" with \"equals\""];
         Assert.All(expected, text => Assert.Contains(errors, error => error.What.Contains(text, StringComparison.Ordinal)));

@@ -67,7 +67,7 @@ public sealed class DelimitedTests : IDisposable
             "1  WrongKind 3: line 3 of t.csv: there are 1 fields, and the first line names 2",
                 "3  WrongKind 5: line 6 of t.csv: there are 3 fields, and the first line names 2",
             "4  WrongKind 8: line 7 of t.csv: there is a quote inside a field that does not begin with one",
-                "5  WrongKind 9z: line 8 of t.csv: there is text behind a closing quote",
+                "5  WrongKind 9z: line 8 of t.csv: there is text after a closing quote",
             "6  WrongKind \"open,11: line 9 of t.csv: a quote is opened in this line and never closed",
         ], faults);
         using IStore store = _stores.Open(Here(("header", "yes")));
@@ -85,7 +85,7 @@ public sealed class DelimitedTests : IDisposable
         Assert.Equal(["<1>|<-1234.50>|<2049-12-31>|-|<x>", "<2>|-|-|<true>|-"], rows);
         Assert.Equal(["0 yes NotABoolean ja: this is no BOOLEAN (line 1)",
             "1 amount NotANumber 1.234,50: this is no DECIMAL(10,2) (line 2)",
-            "1 day NotADate 31.02.49: this is no date of the form DD.MM.RR (line 2)"], faults);
+            "1 day NotADate 31.02.49: this is not a date of the form DD.MM.RR (line 2)"], faults);
     }
 
     [Theory]
@@ -109,7 +109,7 @@ public sealed class DelimitedTests : IDisposable
         System.IO.File.WriteAllBytes(Path.Combine(_folder["text"], "t.csv"), [.. "a,b\nok,\xE9\n"u8.ToArray()[..^3], 0xE9, (byte)'\n']);
         (string[] rows, string[] faults) = Read(Here(("encoding", "utf-8")), "t", Two);
         Assert.Equal(["<ok>|-"], rows);
-        Assert.Equal("0 b NotText 0xE9: the bytes are no text in utf-8 (line 2)", Assert.Single(faults));
+        Assert.Equal("0 b NotText 0xE9: the bytes are not text in utf-8 (line 2)", Assert.Single(faults));
     }
 
     [Theory]

@@ -81,7 +81,7 @@ public sealed class KitQuestionTests : IDisposable
     {
         using IStore store = _stores.Open(Made(engine));
         var error = Assert.Throws<TransferraException>(() => store.Ask(sql, TimeSpan.FromSeconds(1)));
-        Assert.Contains("had no answer after 1 s and was broken off", error.Message, StringComparison.Ordinal);
+        Assert.Contains("had no answer after 1 s and was stopped", error.Message, StringComparison.Ordinal);
         Assert.Equal(1, store.CountRows("T"));
     }
 

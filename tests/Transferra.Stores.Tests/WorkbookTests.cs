@@ -115,7 +115,7 @@ public sealed class WorkbookTests : IDisposable
     [Fact]
     public void What_is_no_workbook_is_told_in_words()
     {
-        Assert.Contains("no workbook that can be read", Refused(_folder.Write("text.xlsx", "not a package")).Message,
+        Assert.Contains("is not a readable workbook", Refused(_folder.Write("text.xlsx", "not a package")).Message,
             StringComparison.Ordinal);
         using (ZipArchive package = ZipFile.Open(_folder["empty.xlsx"], ZipArchiveMode.Create)) package.CreateEntry("readme.txt");
         Assert.Contains("is missing", Refused(_folder["empty.xlsx"]).Message, StringComparison.Ordinal);

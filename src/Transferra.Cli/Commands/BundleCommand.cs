@@ -30,7 +30,7 @@ internal static class BundleCommand
     public static int Run(Session session, string? to, bool showsOnly)
     {
         if (session.Codes.Count == 0)
-            throw new TransferraException("bundle wants the code of a company",
+            throw new TransferraException("bundle needs the code of at least one company",
                 $"The companies are {string.Join(", ", session.Office.Companies.Select(company => company.Code))}.");
         if (to is not null && session.Codes.Count > 1)
             throw new TransferraException("--to names one file, and several companies were named",

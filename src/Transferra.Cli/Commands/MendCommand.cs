@@ -17,7 +17,7 @@ internal static class MendCommand
     public static int Run(Session session)
     {
         if (session.Codes.Count == 0)
-            throw new TransferraException("check --mend wants the codes of the companies to be mended",
+            throw new TransferraException("check --mend needs the codes of the companies to be mended",
                 $"The companies are {string.Join(", ", session.Office.Companies.Select(company => company.Code))}.");
         using IDisposable one = session.LockStores();
         Companies.RefuseWhileUnfinished(session.Runs);
@@ -69,7 +69,7 @@ internal static class MendCommand
     public static int Salvage(Session session, string place)
     {
         if (session.Codes.Count != 1)
-            throw new TransferraException("check --salvage wants one company code",
+            throw new TransferraException("check --salvage needs exactly one company code",
                 $"The companies are {string.Join(", ", session.Office.Companies.Select(company => company.Code))}.");
         Company company = session.Companies[0];
         StoreAddress damaged = company.StoreNow(session.Places);

@@ -26,7 +26,7 @@ internal static class RestoreCommand
         };
         var only = new Option<string?>("--only")
         {
-            Description = "With --to: only what begins so, such as store, documents/0/letters, "
+            Description = "With --to: only names that begin with this, such as store, documents/0/letters, "
             + "kit, or table:NAME as delimited text",
             HelpName = "WHAT"
         };

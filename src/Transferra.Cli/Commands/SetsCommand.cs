@@ -20,7 +20,7 @@ internal static class SetsCommand
         var heal = new Option<bool>("--heal") { Description = "Prove, and make a damaged set whole again from its copies in other places" };
         var minutes = new Option<int?>("--minutes")
         {
-            Description = "With --prove or --heal: as many sets as fit in so many minutes",
+            Description = "With --prove or --heal: as many sets as fit in this many minutes",
             HelpName = "N"
         };
         var tidy = new Option<int?>("--tidy")
@@ -315,7 +315,7 @@ internal static class SetsCommand
     /// <param name="keep">How many of a company's newest sets stay in each place.</param>
     public static int Tidy(Session session, int keep)
     {
-        if (keep < 1) throw new TransferraException("--tidy keeps one set at least", "Give a number of 1 or more.");
+        if (keep < 1) throw new TransferraException("--tidy keeps at least one set", "Give a number of 1 or more.");
         using IDisposable one = session.Lock();
         RunContext context = session.Context(session.Observer().At("proving"));
         // What stays is proved before anything goes.

@@ -102,7 +102,7 @@ internal static class SurveyCommand
         }
         catch (Exception error) when (error is JsonException or NotSupportedException)
         {
-            throw new TransferraException($"{path} is no saved survey", next, error);
+            throw new TransferraException($"{path} is not a saved survey", next, error);
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {

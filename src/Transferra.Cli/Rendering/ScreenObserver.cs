@@ -39,7 +39,7 @@ internal sealed class ScreenObserver(Screen screen, Diagnostics? diagnostics = n
     public void Defect(string company, string stage, Exception error)
     {
         if (diagnostics?.Write($"{company} {stage}", error) is { } log)
-            screen.Look($"{company}: something happened that was not foreseen; where it arose is written down, without any value of a "
+            screen.Look($"{company}: something unexpected happened; where it arose is written down, without any value of a "
                 + $"record, in {log}");
     }
 

@@ -7,7 +7,7 @@ using Transferra.Core.Office;
 namespace Transferra.Core.Backup;
 
 /// <summary>Clears leftovers.</summary>
-public static class Leftovers
+internal static class Leftovers
 {
     /// <summary>Removes what earlier work of this office for some companies left, wherever it can be reached; nothing else is at work in
     /// it.</summary>

@@ -43,7 +43,7 @@ public sealed class SetSecret(Func<string?> ask)
     /// <exception cref="TransferraException">There is none, or it is short.</exception>
     public string CheckForNewSets() => Passphrase.Length >= ShortestForNewSets ? Passphrase
         : throw new TransferraException($"the passphrase for new sets is shorter than {ShortestForNewSets} characters",
-            "Take several words that do not belong together; a long one need not be odd.");
+            "Use several words that do not belong together; a long passphrase need not be complicated.");
 
     // A key takes a second to be worked out, by intent; the copies of a set in several places share theirs.
     internal byte[] KeyOf(LockedHeader header)
@@ -125,7 +125,7 @@ internal sealed class LockedHeader
             throw new InvalidDataException("the header of the locked set was changed or cut off");
         int length = BinaryPrimitives.ReadInt32LittleEndian(raw.AsSpan(64));
         if (BinaryPrimitives.ReadInt32LittleEndian(raw.AsSpan(16)) != ChunkBytes || length < 0 || length > DigestAt - LabelAt)
-            throw new InvalidDataException("the header of the locked set is of a form that this program does not know");
+            throw new InvalidDataException("the header of the locked set has a form that this program does not know");
         JudgeCost(raw);
         try
         {
@@ -153,7 +153,7 @@ internal sealed class LockedHeader
         (int memory, int passes, int lanes) = Cost(raw);
         if (lanes is <= 0 or > MostLanes || passes <= 0 || memory < LeastKibibytesPerLane * lanes || memory > MostKibibytes
             || (long)memory * passes > MostWork)
-            throw new InvalidDataException("the header of the locked set asks for memory or time that no set asks for");
+            throw new InvalidDataException("the header of the locked set asks for more memory or time than any set needs");
     }
 
     private static (int Memory, int Passes, int Lanes) Cost(byte[] raw) => (BinaryPrimitives.ReadInt32LittleEndian(raw.AsSpan(20)),
@@ -171,7 +171,7 @@ internal sealed class LockedHeader
         CryptographicOperations.ZeroMemory(secret);
         if (check && !CryptographicOperations.FixedTimeEquals(CheckOf(master), _raw.AsSpan(48, CheckBytes)))
             throw new SetLockedException("the passphrase is not the one that the set was locked with",
-                "Each set is opened by the passphrase of its own time; look at the recovery sheet of then.");
+                "Each set opens with the passphrase of the time it was made; look at the recovery sheet of that time.");
         return master;
     }
 
@@ -394,7 +394,7 @@ internal sealed class LockedSink : ISetSink
     {
         long last = Math.Max(0, _end - 1) / LockedHeader.ChunkBytes;
         Write(last, ChunkFor(last * LockedHeader.ChunkBytes), (int)(_end - (last * LockedHeader.ChunkBytes)), isLast: true);
-        if (_waiting.Count > 0) throw new InvalidOperationException("room was left in the set and never filled");
+        if (_waiting.Count > 0) throw new InvalidOperationException("space was reserved in the set and never filled");
         _behind.Finish();
     }
 

@@ -90,7 +90,7 @@ public sealed class PlaceBook(string officeFolder, IVolume volume)
         {
             mark = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16));
             place.WriteSmall(MarkName, JsonSerializer.SerializeToUtf8Bytes(new Mark(mark,
-                "By this number Transferra knows the disk or folder again that backup sets are kept in. Please leave it here."),
+                "Transferra recognises this place for backup sets by this number. Please leave it here."),
                     JsonSerializerOptions.Web));
         }
         string on = place.LocalFolder is { } folder ? VolumeIdentity.Of(folder) : "";

@@ -6,7 +6,7 @@ using Transferra.Core.Matching;
 namespace Transferra.Core.Backup;
 
 /// <summary>Kinds of members.</summary>
-public static class MemberKinds
+internal static class MemberKinds
 {
     /// <summary>A file with content.</summary>
     public const string File = "file";
@@ -95,7 +95,7 @@ public sealed record SetMember(string Name, string Kind, string Mode, string Own
     internal (uint User, uint Group, string UserName, string GroupName) OwnerParts()
     {
         string[] parts = Owner.Split(' ', 2), numbers = parts[0].Split(':'), names = parts.Length > 1 ? parts[1].Split(':') : ["", ""];
-        if (numbers.Length != 2 || names.Length != 2) throw new FormatException($"\"{Owner}\" is no owner");
+        if (numbers.Length != 2 || names.Length != 2) throw new FormatException($"\"{Owner}\" is not an owner");
         return (uint.Parse(numbers[0], System.Globalization.CultureInfo.InvariantCulture),
             uint.Parse(numbers[1], System.Globalization.CultureInfo.InvariantCulture), names[0], names[1]);
     }

@@ -54,7 +54,7 @@ internal static class SetMemberRules
         string[] parts = name.Split('/');
         if (parts.Any(part => part is "" or "." or ".."
             || part.Contains('\0', StringComparison.Ordinal))) return "its name leads out of the folder";
-        if (!Tops.Contains(parts[0])) return $"nothing of a set is named so; names begin with {string.Join(", ", Tops)}";
+        if (!Tops.Contains(parts[0])) return $"nothing in a set has such a name; names begin with {string.Join(", ", Tops)}";
         if (!Kinds.Contains(member.Kind)) return $"\"{member.Kind}\" is not a kind of member";
         int mode;
         try
@@ -64,9 +64,9 @@ internal static class SetMemberRules
         }
         catch (Exception error) when (error is FormatException or OverflowException or ArgumentException)
         {
-            return "its permissions or its owner are not such";
+            return "its permissions or its owner are invalid";
         }
-        if (mode is < 0 or > LargestMode) return "its permissions are not such";
+        if (mode is < 0 or > LargestMode) return "its permissions are invalid";
         if (member.Kind != MemberKinds.Folder && (mode & RunsAsOwner) != 0) return "it would run with the rights of its owner";
         if (member.Kind == MemberKinds.Link && parts[0] != "documents") return "links belong to documents only";
         return member.IsFile ? JudgeFile(member) : member.Bytes != 0 || member.PackedBytes != 0 ? "it is not a file and has content" : null;
@@ -79,7 +79,7 @@ internal static class SetMemberRules
             return "it has no frame, or no digest of it";
         long frames = Math.Max(1, (member.Bytes / SetManifest.FrameContentBytes) + (member.Bytes % SetManifest.FrameContentBytes > 0 ? 1
             : 0));
-        if (member.Frames is not { } sizes) return frames == 1 ? null : "it is larger than one frame, and its frames are not told";
+        if (member.Frames is not { } sizes) return frames == 1 ? null : "it is larger than one frame, and its frames are not listed";
         if (sizes.Count != frames || sizes.Any(size => size <= 0) || sizes.Sum(size => (long)size) != member.PackedBytes)
             return string.Create(CultureInfo.InvariantCulture, $"its {sizes.Count} frames are not those of {member.Bytes} bytes");
         // A frame is never larger than what it was packed from, but for a few bytes.

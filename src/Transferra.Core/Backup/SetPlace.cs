@@ -259,7 +259,7 @@ public sealed class SetPlaces(IReadOnlyList<ISetPlace> places, SetSecret? secret
     internal static SetManifest ManifestOf(ISetFile file, string path) => ManifestIn(SetBeginning.Read(file), path);
 
     internal static SetManifest ManifestIn(SetBeginning beginning, string path) => beginning.Manifest
-        ?? throw new TransferraException($"{path} is no backup set, or its beginning is damaged", "Use another set of the company.");
+        ?? throw new TransferraException($"{path} is not a backup set, or its beginning is damaged", "Use another set of the company.");
 
     /// <summary>The sets of a place, newest first. Files that are no sets are passed over; a damaged one is named when it is asked for by
     /// name.</summary>

@@ -94,19 +94,19 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
         if (file.ReadAt(0, header) != header.Length || !header.AsSpan()
             .StartsWith(FirstBytes)) return Wrong("the first member is not the manifest");
         long size = SetLayout.SizeIn(header);
-        if (size <= 0 || size > LargestManifest || size > file.Length) return Wrong("the size of the manifest is not that of a manifest");
+        if (size <= 0 || size > LargestManifest || size > file.Length) return Wrong("the size of the manifest is implausible");
         byte[] bytes = new byte[SetLayout.Block + SetLayout.Padded(size)];
         if (file.ReadAt(0, bytes) != bytes.Length) return Wrong("the set is cut off within its manifest");
         try
         {
             SetManifest? manifest = JsonSerializer.Deserialize<SetManifest>(bytes.AsSpan(SetLayout.Block, (int)size), SetManifest.Json);
             if (manifest is null || !SetManifest.Readable.Contains(manifest.Format))
-                return Wrong($"the set is of the form {manifest?.Format ?? "(none)"}; this program reads {SetManifest.CurrentFormat}");
+                return Wrong($"the set has the form {manifest?.Format ?? "(none)"}; this program reads {SetManifest.CurrentFormat}");
             return new SetBeginning(manifest, bytes, null) { _layout = new SetLayout(manifest, bytes.Length) };
         }
         catch (Exception error) when (error is FormatException or OverflowException or ArgumentException)
         {
-            return Wrong($"the manifest tells of members that cannot be: {error.Message}");
+            return Wrong($"the manifest lists impossible members: {error.Message}");
         }
         catch (JsonException error)
         {
@@ -125,7 +125,7 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
     /// written.</summary>
     public SetFault? JudgeSeal(ISetFile file, SetLayout layout)
     {
-        const string sealWrong = "the seal is not that of the manifest: one of the two was changed";
+        const string sealWrong = "the seal does not fit the manifest: one of the two was changed";
         byte[] wanted = SetLayout.Seal(Bytes, Manifest!.Label.MadeAt), found = new byte[wanted.Length];
         // Where the file ends with some seal, and not where the manifest says, it is the manifest that was changed.
         int read = 0;
@@ -138,7 +138,7 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
         if (file.Length != layout.TotalBytes && !endsWithSeal)
             return new SetFault(Length, SetLayout.SealName, file.Length < layout.TotalBytes
                 ? FormattableString.Invariant($"the set is cut off: {layout.TotalBytes - file.Length} bytes are missing")
-                : FormattableString.Invariant($"{file.Length - layout.TotalBytes} bytes stand behind the end of the set"));
+                : FormattableString.Invariant($"{file.Length - layout.TotalBytes} bytes follow the end of the set"));
         return file.Length == layout.TotalBytes && found.AsSpan().SequenceEqual(wanted) ? null : new SetFault(SealChanged,
             SetLayout.SealName, sealWrong);
     }
@@ -211,7 +211,7 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
         }
         catch (Exception error) when (error is InvalidDataException or EndOfStreamException or FormatException or ArgumentException or OverflowException)
         {
-            _faults.Add(new SetFault("damaged", "", $"the set cannot be read on: {error.Message}"));
+            _faults.Add(new SetFault("damaged", "", $"the set cannot be read further: {error.Message}"));
         }
         return _faults;
     }

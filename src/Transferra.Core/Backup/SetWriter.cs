@@ -137,7 +137,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
     public static byte[] Beginning(SetManifest manifest, int bytes)
     {
         byte[] beginning = new byte[bytes], json = JsonSerializer.SerializeToUtf8Bytes(manifest, SetManifest.Json);
-        if (SetLayout.Block + json.Length > bytes) throw new InvalidOperationException("the manifest became longer than was reckoned");
+        if (SetLayout.Block + json.Length > bytes) throw new InvalidOperationException("the manifest became longer than expected");
         SetLayout.ManifestHeader(bytes - SetLayout.Block, manifest.Label.MadeAt).CopyTo(beginning, 0);
         json.CopyTo(beginning, SetLayout.Block);
         beginning.AsSpan(SetLayout.Block + json.Length).Fill((byte)' ');

@@ -69,7 +69,7 @@ internal sealed class SourceTree(Func<string, bool>? without = null) : IDisposab
         }
         if (stat.Kind == FileKind.Other)
         {
-            _leftOut.Add(new LeftOut(shown, "it is a socket, a pipe or a device, and no file", true));
+            _leftOut.Add(new LeftOut(shown, "it is a socket, a pipe or a device, not a file", true));
             return;
         }
         if (stat.Kind == FileKind.Link && !isDocument)

@@ -172,7 +172,7 @@ public static partial class StoreExport
         builder.Complete(new Dictionary<string, string>());
         return [.. builder.Remarks, .. sameEngine && description.Script is not null
             ? [] : description.Objects.Where(entry => entry.Kind is not ("sequence" or "numbering"))
-            .Select(entry => $"{entry.Kind} {entry.Name}: it is in {description.Engine}'s own words only")];
+            .Select(entry => $"{entry.Kind} {entry.Name}: only {description.Engine} can make it again")];
     }
 
     /// <summary>What an export says of itself.</summary>
@@ -184,7 +184,7 @@ public static partial class StoreExport
         {
             ExportedStore? description = JsonSerializer.Deserialize<ExportedStore>(File.ReadAllBytes(path), SetManifest.Json);
             return description?.Format == CurrentFormat ? description
-                : throw new TransferraException($"{path} is of the form {description?.Format ?? "(none)"}; "
+                : throw new TransferraException($"{path} has the form {description?.Format ?? "(none)"}; "
                     + $"this program reads {CurrentFormat}",
                     "Use the version of Transferra that wrote it.");
         }

@@ -11,7 +11,7 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Backup;
 
 /// <summary>Restores sets for proof.</summary>
-public static class TrialRestore
+internal static class TrialRestore
 {
     private const string Label = "proof";
 

@@ -58,8 +58,8 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
             findings.Add(remark.Kind == StoreRemark.DeletedRecords
                 ? new FindingHead(FindingKinds.DeletedRecords, Grade.Note, "", "", "many records are only marked as deleted",
                     "Nothing: they are not carried. The old program's packing removes them.")
-                : new FindingHead(FindingKinds.OddStore, Grade.Note, "", "", "something about the store is odd, and no damage",
-                    "Read what it is; mostly there is nothing to be done."), 1, [remark.What]);
+                : new FindingHead(FindingKinds.OddStore, Grade.Note, "", "", "something about the store is odd, but not damage",
+                    "Read what it is; usually nothing needs to be done."), 1, [remark.What]);
         ShapeCheck.Run(store, version, next, findings);
         if (findings.Has(head => head.Grade == Grade.Fault)) return Result(findings);
         // What the kit does not know is looked at as well, and tried with the hop that carries it.
@@ -170,7 +170,7 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
                     $"Look at them in version {version.Name}; correct or reverse those that are there twice."), findings));
         if (checks.Tree is { } tree)
             scan.Probes.Add(new TreeProbe(scan, tree, new FindingHead(FindingKinds.Cycle, Grade.Fault, table, tree.Parent,
-                $"records that are, by way of {tree.Parent}, parts of themselves",
+                $"records that are their own ancestors through {tree.Parent}",
                     $"Give one of them another {tree.Parent} in version {version.Name}."),
                 new FindingHead(FindingKinds.NotChecked, Grade.Warning, table, tree.Parent,
                     $"the tree by {tree.Parent} was not looked at: it has too many records",

@@ -9,7 +9,7 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Checks;
 
 /// <summary>Text decoded twice.</summary>
-public sealed class DecodedTwice
+internal sealed class DecodedTwice
 {
     /// <summary>Lead bytes of the UTF-8 of nearly all letters with accents, of typographic signs and of the letters of Central
     /// Europe.</summary>

@@ -62,7 +62,7 @@ public static class FindingKinds
     public const string ImplausibleDate = "implausible-date";
     /// <summary>Values that are longer or greater than their column.</summary>
     public const string TooLong = "too-long";
-    /// <summary>Codes that are in no list.</summary>
+    /// <summary>Codes that are not in the list.</summary>
     public const string NotInList = "not-in-list";
     /// <summary>Values that are required and missing.</summary>
     public const string Blank = "blank";
@@ -86,8 +86,7 @@ public static class FindingKinds
     [
         new(Damaged, "The engine's own full check complains, or the store cannot be read to its end. What can still be read is counted, "
             + "and what is lost is listed by page, offset or range of records.",
-            "A disk that fails, a machine that lost its power while it wrote, a file copied while the program was using it, a network "
-                + "share that broke off.",
+            "A disk that fails, a machine that lost its power while it wrote, a file copied while the program was using it, a network share that was interrupted.",
             "Go back to the office's own backup of the day before it was damaged. When there is none: transferra check CODE --salvage "
                 + "PLACE writes what can be read to a new store; send that and the bundle to the vendor. Have the disk looked at before "
                 + "anything is put back on it."),
@@ -100,10 +99,9 @@ public static class FindingKinds
             "The hop carries the old version's record as it is, or header-fields are not given.",
             "Correct the kit: what tells the new version (told-by), the hop that writes it, or header-fields. Otherwise the new store "
                 + "would be taken for another version after the change-over."),
-        new(OddStore, "Something about the store is odd and no damage: two fields of one name, numbers wider than declared, a code page "
-            + "that is said twice and differently, a table that the engine cannot check.",
+        new(OddStore, "Something about the store is odd, but not damage: two fields with one name, numbers wider than declared, a code page that is given twice and differently, a table that the engine cannot check.",
             "Programs write what fits, whatever their own header says.",
-            "Nothing, mostly: the store is read as it really is. Where accents look wrong in a .dbf table, put a .cpg file beside it "
+            "Usually nothing: the store is read as it really is. Where accents look wrong in a .dbf table, put a .cpg file beside it "
                 + "with the name of the right code page."),
         new(TableMissing, "The kit says that this version has the table, and the store has not.",
             "The store is of another version than it says, an earlier upgrade stopped part-way, "
@@ -142,16 +140,16 @@ public static class FindingKinds
             "The other was deleted while something still pointed to it, or came from an import that lacked it.",
             "Enter the missing record in the old program, or have these point to another. When they are of no use: transferra check CODE "
                 + "--mend sets them aside in a list, when the kit allows it."),
-        new(Cycle, "Records that are, by way of others, parts of themselves: a group below itself, a part that is made of itself.",
+        new(Cycle, "Records that are their own ancestors: a group below itself, a part that is made of itself.",
             "Somebody moved a group below one of its own.",
             "Give one of them another parent in the old program."),
         new(SeriesGap, "Numbers of a series that are missing.",
             "Records were deleted, or a number was given out for one that was never saved. Auditors ask for invoices.",
             "Find out what happened to them and write it down; missing numbers cannot be made up."),
         new(SeriesRepeat, "Numbers of a series that more than one record has.",
-            "Two workstations gave out the same number, or counting was set back.",
+            "Two workstations gave out the same number, or the counter was set back.",
             "Give one of the records a new number in the old program."),
-        new(NotText, "Bytes that are no text in the code page that the kit declares.",
+        new(NotText, "Bytes that are not text in the code page that the kit declares.",
             "Text was written by another program in another code page, or the record is damaged.",
             "Type the text anew in the old program. When it is nearly all of the text, the kit's text-encoding is wrong; of a single "
                 + ".dbf table, a .cpg file beside it says the right one."),
@@ -163,19 +161,19 @@ public static class FindingKinds
             "Text was pasted from elsewhere, or is left from a program of the seventies.",
             "Mostly harmless. Blanks and such characters at the ends are taken off by transferra check CODE --mend, "
                 + "when the kit allows it."),
-        new(NotANumber, "Text in a column of numbers that is no number, such as a letter O for a zero.",
+        new(NotANumber, "Text in a column of numbers that is not a number, such as a letter O for a zero.",
             "The old program let it be typed, or an import brought it.",
             "Correct it in the old program, then check again."),
-        new(NotADate, "Text in a column of dates that is no date, or a day that no calendar has.",
+        new(NotADate, "Text in a column of dates that is not a date, or a day that no calendar has.",
             "The old program let it be typed, or an import had day and month the other way round.",
             "Correct it in the old program, then check again."),
         new(ImplausibleDate, "Dates long before the firm was there, or far in the future.",
             "A wrong century, or a placeholder such as 01/01/1900 or 31/12/9999 that the program itself put in.",
-            "Look whether they are meant. The days between which a date is plausible are set in the kit under dates."),
+            "Check whether they are intended. The days between which a date is plausible are set in the kit under dates."),
         new(TooLong, "Values that are longer than their column allows, or numbers beyond it or with more decimals.",
             "The column was narrower once, or an import did not look.",
             "Shorten them in the old program; they are never cut on the way."),
-        new(NotInList, "Codes that are in no list.",
+        new(NotInList, "Codes that are not in the list.",
             "A kind was deleted while records still had it, or the list in the kit is not complete.",
             "Give the records another code in the old program, or add the code to the kit when it is a right one."),
         new(Blank, "Values that are required and missing.",
@@ -183,10 +181,10 @@ public static class FindingKinds
             "Fill them in in the old program."),
         new(NotConvertible, "Records with another value that the way to the new version cannot convert.",
             "The kit's formula cannot deal with it.",
-            "Correct it in the old program; when it is right as it is, the kit's formula has to learn it."),
+            "Correct it in the old program; when it is right as it is, correct the kit's formula."),
         new(RuleBroken, "Something that must hold in the books does not: a voucher does not balance, "
             + "a stored total is not the sum of its parts.",
-            "The old program was broken off while it posted, or a record was changed from outside.",
+            "The old program was interrupted while it posted, or a record was changed from outside.",
             "Ask whoever keeps the books. Stored totals are recomputed by transferra check CODE --mend, "
                 + "when the kit allows it; postings never are."),
         new(DocumentMissing, "A record names a file that is not in the document folder.",
@@ -197,7 +195,7 @@ public static class FindingKinds
             "Rename the file as the record has it, or the new version will not find it here."),
         new(DocumentUnclaimed, "A file in the document folder that no record names.",
             "Its record was deleted, or the file was put there by hand.",
-            "Nothing: it is backed up and kept. Look whether somebody misses a document."),
+            "Nothing: it is backed up and kept. Ask whether anybody misses a document."),
         new(DocumentUnreadable, "A file in a document folder that cannot be read to its end.",
             "This user may not read it, or the disk fails there.",
             "Give the right to read it, or fetch it from an older backup. It cannot be backed up as it is."),

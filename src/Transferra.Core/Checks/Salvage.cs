@@ -69,7 +69,7 @@ public static class Salvage
             }
             catch (TransferraException error)
             {
-                lost.Add(new LostPart(shape.Name, FormattableString.Invariant($"what comes behind record {read}"), error.Message));
+                lost.Add(new LostPart(shape.Name, FormattableString.Invariant($"everything after record {read}"), error.Message));
             }
             tables[shape.Name] = written;
         }

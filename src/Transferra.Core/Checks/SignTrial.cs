@@ -77,10 +77,10 @@ internal sealed class SignTrial(Kit kit, KitVersion to, string engine)
             told.Add((place.Key, says, version));
         }
         if (told.Find(sign => sign.Version != to.Name) is { Where: not null } other)
-            return $"the new store would not tell that it is of version {to.Name}: {other.Where} would say "
+            return $"the new store would not identify itself as version {to.Name}: {other.Where} would say "
                 + $"{ValueText.Quote(other.Says)}{(other.Version is null ? "" : $", which means version {other.Version}")}";
         bool isTold = told.Count > 0 || !isKnown || to.Evidence.Any(evidence => evidence.Sql is not null);
-        return isTold ? null : $"the new store would not tell that it is of version {to.Name}: nothing of "
+        return isTold ? null : $"the new store would not identify itself as version {to.Name}: nothing of "
             + $"{string.Join(", ", to.Evidence.Select(evidence => evidence.Where))} would be there";
     }
 

@@ -29,7 +29,7 @@ internal sealed class ValueHeads(string version, Func<MendKind, string, string, 
         return _known[(kind, grade, table, subject)] = new FindingHead(kind, grade, table, subject, what,
             mend.Length > 0 ? $"Have them put right on a copy: transferra check CODE --mend" : grade == Grade.Fault
                 ? $"Correct them in version {version}, then check again."
-                    : $"Look whether they are meant; correct them in version {version} if not.")
+                    : $"Check whether they are intended; correct them in version {version} if not.")
         { Mend = mend };
     }
 
@@ -48,13 +48,13 @@ internal sealed class ValueHeads(string version, Func<MendKind, string, string, 
         };
         string why = code switch
         {
-            FaultCode.NotInList => "the code is in no list",
+            FaultCode.NotInList => "the code is not in the list",
             FaultCode.MissingReference or FaultCode.AmbiguousReference => code == FaultCode.MissingReference
                 ? "the record it points to is not there" : "several records have what it points to, and are not the same",
             _ => reason,
         };
-        string can = grade == Grade.Fault ? "cannot be converted" : "are no proper ones";
-        return Of(kind, grade, table, column, column.Length > 0 ? $"values of {column} that {can}: {why}" : why);
+        string what = grade == Grade.Fault ? $"values of {column} that cannot be converted" : $"invalid values in {column}";
+        return Of(kind, grade, table, column, column.Length > 0 ? $"{what}: {why}" : why);
     }
 }
 
@@ -198,7 +198,7 @@ internal sealed class ValueProbe : Probe
             bool isKnown = codes is LongVector longs ? known.Contains(unchecked((ulong)longs.Values[row])) : text.IsEmpty
                 || known.Contains(XxHash3.HashToUInt64(text));
             if (!isKnown && !IsToldAlready(row)) Add(FindingKinds.NotInList, Grade.Warning, ordinal, row,
-                $"codes of {Name(ordinal)} that are in no list");
+                $"codes of {Name(ordinal)} that are not in the list");
         }
     }
 

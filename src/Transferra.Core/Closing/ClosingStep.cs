@@ -60,7 +60,7 @@ public abstract class ClosingStep
         UnitStep.KindName => new UnitStep(facts),
         CommandStep.KindName => new CommandStep(facts),
         FirewallStep.KindName => new FirewallStep(facts),
-        _ => throw new TransferraException($"the closing's journal tells of \"{key}\", which this version of Transferra does not know",
+        _ => throw new TransferraException($"the closing's journal contains \"{key}\", which this version of Transferra does not know",
             "Use the version that closed the office."),
     };
 

@@ -6,7 +6,7 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Closing;
 
 /// <summary>A cron file.</summary>
-public sealed class CronFileStep(IReadOnlyDictionary<string, string> facts) : ClosingStep
+internal sealed class CronFileStep(IReadOnlyDictionary<string, string> facts) : ClosingStep
 {
     internal const string KindName = "cron-file";
 
@@ -40,7 +40,7 @@ public sealed class CronFileStep(IReadOnlyDictionary<string, string> facts) : Cl
     {
         if (!tools.Volume.Exists(from)) return;
         if (tools.Volume.Exists(to))
-            throw new TransferraException($"{from} cannot go back to {to}: there is a file again",
+            throw new TransferraException($"{from} cannot go back to {to}: a new file is there",
                 "Somebody, or an installer, made a new one. Compare the two, keep one under that name, remove the other, then try again.");
         tools.Volume.Rename(from, to);
         tools.Volume.FlushFolder(Path.GetDirectoryName(to)!);

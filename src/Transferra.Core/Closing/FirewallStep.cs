@@ -7,7 +7,7 @@ using Transferra.Core.Machine;
 namespace Transferra.Core.Closing;
 
 /// <summary>Blocked ports.</summary>
-public sealed class FirewallStep(IReadOnlyDictionary<string, string> facts) : ClosingStep
+internal sealed class FirewallStep(IReadOnlyDictionary<string, string> facts) : ClosingStep
 {
     internal const string KindName = "ports";
     private static readonly TimeSpan Limit = TimeSpan.FromSeconds(30);

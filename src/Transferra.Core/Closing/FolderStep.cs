@@ -9,7 +9,7 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Closing;
 
 /// <summary>A folder or file that only we may enter.</summary>
-public sealed class FolderStep(IReadOnlyDictionary<string, string> facts) : ClosingStep
+internal sealed class FolderStep(IReadOnlyDictionary<string, string> facts) : ClosingStep
 {
     internal const string KindName = "folder";
     private const UnixFileMode Rights = (UnixFileMode)0x1FF,

@@ -5,7 +5,7 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Closing;
 
 /// <summary>A door of a database.</summary>
-public sealed class StoreStep(IReadOnlyDictionary<string, string> facts) : ClosingStep
+internal sealed class StoreStep(IReadOnlyDictionary<string, string> facts) : ClosingStep
 {
     internal const string KindName = "store";
     private const string FoundPrefix = "found.";

@@ -10,7 +10,7 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Closing;
 
 /// <summary>A service or job that is turned off.</summary>
-public abstract class SwitchStep(IReadOnlyDictionary<string, string> facts) : ClosingStep
+internal abstract class SwitchStep(IReadOnlyDictionary<string, string> facts) : ClosingStep
 {
     private static readonly TimeSpan Beat = TimeSpan.FromMilliseconds(100);
 
@@ -126,7 +126,7 @@ public abstract class SwitchStep(IReadOnlyDictionary<string, string> facts) : Cl
 }
 
 /// <summary>A systemd unit, through systemctl(1). It is disabled as well, so that a reboot does not start it.</summary>
-public sealed class UnitStep(IReadOnlyDictionary<string, string> facts) : SwitchStep(facts)
+internal sealed class UnitStep(IReadOnlyDictionary<string, string> facts) : SwitchStep(facts)
 {
     internal const string KindName = "unit";
     private static readonly TimeSpan Limit = TimeSpan.FromMinutes(1);
@@ -198,7 +198,7 @@ public sealed class UnitStep(IReadOnlyDictionary<string, string> facts) : Switch
 
 /// <summary>Something that three commands turn on and off and tell of. Exit codes of the status command: Linux Standard Base 5.0, "Init
 /// Script Actions", of which 1 and 2 are not taken for off, as shells end with these when a script is missing or wrong.</summary>
-public sealed class CommandStep(IReadOnlyDictionary<string, string> facts) : SwitchStep(facts)
+internal sealed class CommandStep(IReadOnlyDictionary<string, string> facts) : SwitchStep(facts)
 {
     internal const string KindName = "command";
     private const int On = 0, Off = 3;

@@ -5,7 +5,7 @@ using Transferra.Core.Office;
 namespace Transferra.Core.Closing;
 
 /// <summary>Users are told, by a command of the office's choosing.</summary>
-public sealed class TellStep(IReadOnlyDictionary<string, string> facts) : ClosingStep
+internal sealed class TellStep(IReadOnlyDictionary<string, string> facts) : ClosingStep
 {
     internal const string KindName = "tell";
     private static readonly TimeSpan Limit = TimeSpan.FromMinutes(1);

@@ -11,7 +11,7 @@ namespace Transferra.Core.Conversion;
 /// <param name="table">For messages.</param>
 /// <param name="columns">The batch's columns.</param>
 /// <param name="key">Ordinals that make a group; none: no grouping.</param>
-public sealed class KeyGroupedReader(IRecordReader reader, string table, IReadOnlyList<ColumnShape> columns, int[] key) : IDisposable
+internal sealed class KeyGroupedReader(IRecordReader reader, string table, IReadOnlyList<ColumnShape> columns, int[] key) : IDisposable
 {
     // A key that thousands of records share is none; without a limit such a table would end up in memory as a whole.
     private const int MaxGroup = 4;
@@ -35,7 +35,7 @@ public sealed class KeyGroupedReader(IRecordReader reader, string table, IReadOn
         {
             if (widened > MaxGroup)
                 throw new TransferraException($"more than {batch.RowCount - 1} records of {table} share the key {batch.ShowKey(0, key)}",
-                    "The kit's key for this table is no key. Correct it in the kit's version file.");
+                    "The kit's key for this table does not tell its records apart. Correct it in the kit's version file.");
             var wide = new RecordBatch(columns, batch.Limits);
             _more = reader.Fill(wide);
             batch.AppendRows(wide, 0);

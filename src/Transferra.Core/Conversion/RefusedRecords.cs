@@ -10,7 +10,7 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Conversion;
 
 /// <summary>Old records that the new store refused, by table and content.</summary>
-public sealed class RefusedRecords
+internal sealed class RefusedRecords
 {
     /// <summary>None.</summary>
     public static readonly RefusedRecords None = new();

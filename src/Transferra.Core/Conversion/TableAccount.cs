@@ -2,7 +2,7 @@
 namespace Transferra.Core.Conversion;
 
 /// <summary>What became of one old record.</summary>
-public enum RowFate : byte
+internal enum RowFate : byte
 {
     /// <summary>Not decided yet; no record may end so.</summary>
     Open,
@@ -76,7 +76,7 @@ public sealed record TableAccount(string Table, long Read, long Carried, long Ch
 }
 
 /// <summary>Counts fates as batches pass. Used by one thread at a time.</summary>
-public sealed class TableTally(string table)
+internal sealed class TableTally(string table)
 {
     private readonly long[] _fates = new long[6];
     private readonly Dictionary<string, long> _rules = [];

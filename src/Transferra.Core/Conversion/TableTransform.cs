@@ -8,7 +8,7 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Conversion;
 
 /// <summary>Converts batches of one old table. Not thread-safe; a lane belongs to one thread at a time.</summary>
-public sealed class TableTransform
+internal sealed class TableTransform
 {
     private sealed record Target(TableShape Table, Kernel[] Kernels, Vector[] Results);
 

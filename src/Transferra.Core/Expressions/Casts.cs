@@ -165,11 +165,11 @@ internal static class Casts
 
     public static string Word(FaultCode code, FieldType type, DateTemplate? template = null) => code switch
     {
-        FaultCode.NotANumber => type.Kind == FieldKind.Integer ? "this is no whole number" : "this is no number",
-        FaultCode.NotADate => template is null ? "this is no date of the form YYYY-MM-DD"
-            : $"this is no date of the form {template.Text}, or no such day exists",
-        FaultCode.NotATime => type.Kind == FieldKind.Time ? "this is no time of the form HH:MM:SS"
-            : "this is no date and time of the form YYYY-MM-DD HH:MM:SS",
+        FaultCode.NotANumber => type.Kind == FieldKind.Integer ? "this is not a whole number" : "this is no number",
+        FaultCode.NotADate => template is null ? "this is not a date of the form YYYY-MM-DD"
+            : $"this is not a date of the form {template.Text}, or no such day exists",
+        FaultCode.NotATime => type.Kind == FieldKind.Time ? "this is not a time of the form HH:MM:SS"
+            : "this is not a date and time of the form YYYY-MM-DD HH:MM:SS",
         FaultCode.OutOfRange => $"the value does not fit {type}",
         FaultCode.NeedsRounding => $"the value would have to be rounded to fit {type}",
         FaultCode.TooLong => $"the text is longer than {type} allows",

@@ -27,7 +27,7 @@ public sealed class DateTemplate
             else if (text[at] is '/' or '-' or '.' or ',' or ';' or ':' or ' ') _parts.Add((Part.Separator, (byte)text[at++]));
             else if (Follows("YY")) throw new FormatException("YY depends on the day it is read; write RR (00-49 are 20xx, "
                 + "50-99 are 19xx) or YYYY");
-            else throw new FormatException($"\"{text[at..]}\" is no part of a date template; the parts are YYYY, RR, MM, DD and the "
+            else throw new FormatException($"\"{text[at..]}\" is not part of a date template; the parts are YYYY, RR, MM, DD and the "
                 + "separators / - . , ; : and blank");
         }
         _length = _parts.Sum(part => part.Part switch { Part.Year4 => 4, Part.Separator => 1, _ => 2 });

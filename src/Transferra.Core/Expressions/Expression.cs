@@ -93,14 +93,14 @@ public sealed record IsNull(int At, Expression Operand) : Expression(At)
 }
 
 /// <summary>a LIKE pattern [ESCAPE character]</summary>
-public sealed record Like(int At, Expression Operand, string Pattern, char? Escape) : Expression(At)
+internal sealed record Like(int At, Expression Operand, string Pattern, char? Escape) : Expression(At)
 {
     /// <inheritdoc/>
     public override IEnumerable<Expression> Parts => [Operand];
 }
 
 /// <summary>CASE WHEN condition THEN value ... [ELSE value] END; the simple form is parsed into this one.</summary>
-public sealed record Case(int At, IReadOnlyList<(Expression When, Expression Then)> Branches, Expression? Else) : Expression(At)
+internal sealed record Case(int At, IReadOnlyList<(Expression When, Expression Then)> Branches, Expression? Else) : Expression(At)
 {
     /// <inheritdoc/>
     public override IEnumerable<Expression> Parts =>
@@ -108,21 +108,21 @@ public sealed record Case(int At, IReadOnlyList<(Expression When, Expression The
 }
 
 /// <summary>CAST(a AS type [FORMAT 'template'])</summary>
-public sealed record Cast(int At, Expression Operand, Records.FieldType Type, string? Format) : Expression(At)
+internal sealed record Cast(int At, Expression Operand, Records.FieldType Type, string? Format) : Expression(At)
 {
     /// <inheritdoc/>
     public override IEnumerable<Expression> Parts => [Operand];
 }
 
 /// <summary>A function. <paramref name="Detail"/> holds a keyword argument: LEADING of TRIM, YEAR of EXTRACT; otherwise "".</summary>
-public sealed record Call(int At, string Function, string Detail, IReadOnlyList<Expression> Arguments) : Expression(At)
+internal sealed record Call(int At, string Function, string Detail, IReadOnlyList<Expression> Arguments) : Expression(At)
 {
     /// <inheritdoc/>
     public override IEnumerable<Expression> Parts => Arguments;
 }
 
 /// <summary>A mistake in an expression, with its offset in the text.</summary>
-public sealed class ExpressionException(int at, string what) : Exception(what)
+internal sealed class ExpressionException(int at, string what) : Exception(what)
 {
     /// <summary>Zero-based offset of the mistake.</summary>
     public int At { get; } = at;

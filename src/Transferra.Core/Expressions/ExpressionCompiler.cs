@@ -19,11 +19,11 @@ public sealed record LookupShape(string Name, IReadOnlyList<ColumnShape> Columns
 /// <param name="Columns">Its columns, in the order of the batch.</param>
 /// <param name="Lookups">Its lookups, in the order of the context.</param>
 /// <param name="Parameters">Values of <c>:name</c>; all text.</param>
-public sealed record ExpressionScope(string Table, IReadOnlyList<ColumnShape> Columns, IReadOnlyList<LookupShape> Lookups,
+internal sealed record ExpressionScope(string Table, IReadOnlyList<ColumnShape> Columns, IReadOnlyList<LookupShape> Lookups,
     IReadOnlyDictionary<string, string> Parameters);
 
 /// <summary>Builds kernels.</summary>
-public sealed class ExpressionCompiler(ExpressionScope scope)
+internal sealed class ExpressionCompiler(ExpressionScope scope)
 {
     private static readonly FieldType UntypedNull = new(FieldKind.Text, Length: -1);
 
@@ -41,7 +41,7 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
     {
         Kernel kernel = Compile(expression);
         return kernel.Type.Kind == FieldKind.Boolean ? kernel
-            : throw new ExpressionException(expression.At, $"this is {kernel.Type}, but a condition is wanted");
+            : throw new ExpressionException(expression.At, $"this is {kernel.Type}, but a condition is needed");
     }
 
     /// <summary>Builds the kernel that gives a column of the new version its value.</summary>
@@ -153,7 +153,7 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
         Kernel kernel = Compile(expression);
         return kernel.Type.Kind == kind ? kernel
             : throw new ExpressionException(expression.At,
-                $"{user} wants {kind.ToString().ToUpperInvariant()} here, this is {kernel.Type}");
+                $"{user} needs {kind.ToString().ToUpperInvariant()} here, this is {kernel.Type}");
     }
 
     private Kernel BuildBinary(Binary binary)
@@ -190,7 +190,7 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
         string blame = Blame(binary);
         if (!IsExact(left.Type) || !IsExact(right.Type))
             throw new ExpressionException(binary.At,
-                $"arithmetic wants INTEGER or DECIMAL on both sides, not {left.Type} and {right.Type}; write CAST(... AS DECIMAL(p,s))");
+                $"arithmetic needs INTEGER or DECIMAL on both sides, not {left.Type} and {right.Type}; write CAST(... AS DECIMAL(p,s))");
         if (left.Type.Kind == FieldKind.Integer && right.Type.Kind == FieldKind.Integer && binary.Operator != BinaryOperator.Divide)
             return BuildWhole(binary.Operator, left, right, blame);
         int leftScale = left.Type.Scale, rightScale = right.Type.Scale;
@@ -379,7 +379,7 @@ public sealed class ExpressionCompiler(ExpressionScope scope)
                 }, code => Casts.Word(code, FieldType.Integer));
             case "ABS":
                 Kernel number = Compile(arguments[0]);
-                if (!IsExact(number.Type)) throw new ExpressionException(call.At, $"ABS wants INTEGER or DECIMAL, this is {number.Type}");
+                if (!IsExact(number.Type)) throw new ExpressionException(call.At, $"ABS needs INTEGER or DECIMAL, this is {number.Type}");
                 return Build(new Case(call.At,
                     [(new Binary(call.At, BinaryOperator.Less, arguments[0], new Literal(call.At, LiteralKind.Number, "0")),
                     new Binary(call.At, BinaryOperator.Subtract, new Literal(call.At, LiteralKind.Number, "0"), arguments[0]))],

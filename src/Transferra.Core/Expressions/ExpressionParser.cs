@@ -4,7 +4,7 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Expressions;
 
 /// <summary>Parses SQL scalar expressions.</summary>
-public sealed class ExpressionParser
+internal sealed class ExpressionParser
 {
     // Deeper nesting is a mistake or an attack; the limit keeps a description from exhausting the stack.
     private const int MaxDepth = 200;
@@ -220,7 +220,7 @@ public sealed class ExpressionParser
             case "DATE" when Next.Kind == TokenKind.Text:
                 string date = Take().Text;
                 if (!ValueText.TryDate(System.Text.Encoding.UTF8.GetBytes(date), out _))
-                    throw new ExpressionException(token.At, $"'{date}' is no date; write DATE 'yyyy-mm-dd'");
+                    throw new ExpressionException(token.At, $"'{date}' is not a date; write DATE 'yyyy-mm-dd'");
                 return new Literal(token.At, LiteralKind.Date, date);
             case "CASE": return CaseExpression(token.At);
             case "CAST": return CastExpression(token.At);
@@ -275,7 +275,7 @@ public sealed class ExpressionParser
             typeText += part.Kind == TokenKind.Name && typeText.Length > 0 ? " " + part.Text : part.Text;
         }
         if (!FieldType.TryParse(typeText, out FieldType type))
-            throw new ExpressionException(typeAt, $"\"{typeText}\" is no type; the types are {FieldType.KnownNames}");
+            throw new ExpressionException(typeAt, $"\"{typeText}\" is not a type; the types are {FieldType.KnownNames}");
         string? format = TryWord("FORMAT") ? TextLiteral("a template in quotation marks") : null;
         Symbol(")");
         return new Cast(at, operand, type, format);

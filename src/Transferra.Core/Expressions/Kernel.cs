@@ -6,7 +6,7 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Expressions;
 
 /// <summary>What kernels see and where they report to; one per converter lane.</summary>
-public sealed class EvaluationContext(RecordBatch source, IReadOnlyList<LookupTable> lookups)
+internal sealed class EvaluationContext(RecordBatch source, IReadOnlyList<LookupTable> lookups)
 {
     /// <summary>The batch being converted.</summary>
     public RecordBatch Source { get; } = source;
@@ -36,7 +36,7 @@ public sealed class EvaluationContext(RecordBatch source, IReadOnlyList<LookupTa
 }
 
 /// <summary>A compiled expression. Owns its result, which is valid until the next evaluation; not thread-safe.</summary>
-public abstract class Kernel(FieldType type)
+internal abstract class Kernel(FieldType type)
 {
     /// <summary>What it computes.</summary>
     public FieldType Type { get; } = type;
@@ -46,7 +46,7 @@ public abstract class Kernel(FieldType type)
 }
 
 /// <summary>Records that other records point to, kept in memory: found by key, delivering columns.</summary>
-public sealed class LookupTable
+internal sealed class LookupTable
 {
     /// <summary>Most records of one lookup; more would break the promise of bounded memory.</summary>
     public const int MaxRows = 1_000_000;

@@ -106,7 +106,7 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
             ? EngineOf(company.NewStore) : null;
         if (company.NewStore.Engine != company.OldStore.Engine && has is null) return; // a file is made by the engine that we bring
         gates.Add(Gate.If(has is not null && VersionText.Compare(has, atLeast) >= 0, company.Code, "database engine",
-            $"{company.NewStore.Engine} {has ?? "of unknown version"}, at least {atLeast} wanted",
+            $"{company.NewStore.Engine} {has ?? "of unknown version"}, at least {atLeast} needed",
             $"Bring the engine to version {atLeast} first; the data of version {from.Name} must be readable there."));
     }
 

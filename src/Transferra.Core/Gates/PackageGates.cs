@@ -115,9 +115,9 @@ internal sealed class PackageGates(Func<string, string, string, string, Gate> sp
             string found = has is null ? "its version is not told" : $"version {has}";
             yield return fits || needed.ComesWithInstaller
                 ? new Gate("", "component " + needed.Name, GateState.Passed,
-                    $"{found}, at least {needed.AtLeast} wanted{(fits ? "" : "; the installer brings it")}")
+                    $"{found}, at least {needed.AtLeast} needed{(fits ? "" : "; the installer brings it")}")
                 : new Gate("", "component " + needed.Name, GateState.Blocked,
-                    $"{found}, at least {needed.AtLeast} wanted, and the installer does not update it",
+                    $"{found}, at least {needed.AtLeast} needed, and the installer does not update it",
                         "Update it first, from its own vendor.");
         }
     }
@@ -134,7 +134,7 @@ internal sealed class PackageGates(Func<string, string, string, string, Gate> sp
         bool fits = needs.Systems.TryGetValue(id, out string? atLeast)
             && (version.Length == 0 || VersionText.Compare(version, atLeast) >= 0);
         yield return Gate.If(fits, "", "operating system",
-            $"{id} {version}; wanted is {string.Join(" or ", needs.Systems.Select(system => $"{system.Key} {system.Value} or later"))}",
+            $"{id} {version}; needed is {string.Join(" or ", needs.Systems.Select(system => $"{system.Key} {system.Value} or later"))}",
             "Ask the vendor whether this system will do, or move the program to one that will.");
     }
 }

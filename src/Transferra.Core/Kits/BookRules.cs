@@ -35,5 +35,5 @@ public sealed record RuleSide(TableShape Table, IReadOnlyList<Expression> By, IR
 /// <param name="Holds">The condition; a record for which it cannot be told passes.</param>
 /// <param name="Where">Which records count; null for all.</param>
 /// <param name="Lookups">Records of other tables that it looks at.</param>
-public sealed record RecordRule(string Name, TableShape Table, Expression Holds, Expression? Where, IReadOnlyList<LookupMap> Lookups)
+internal sealed record RecordRule(string Name, TableShape Table, Expression Holds, Expression? Where, IReadOnlyList<LookupMap> Lookups)
     : BookRule(Name);

@@ -17,7 +17,7 @@ internal static class ChecksLoader
         foreach (DescribedMap alone in map.Maps("no-two", "columns in which no two records may be the same"))
         {
             IReadOnlyList<PlacedText> columns = alone.Texts("columns");
-            if (columns.Count == 0) alone.Report("\"columns\" names one column at least");
+            if (columns.Count == 0) alone.Report("\"columns\" names at least one column");
             businessKeys.Add(new BusinessKey(Known(columns, table, errors), alone.Text("because").Value));
             alone.Done();
         }
@@ -79,7 +79,7 @@ internal static class ChecksLoader
         long? Day(PlacedText text)
         {
             if (ValueText.TryDate(Encoding.UTF8.GetBytes(text.Value), out long day)) return day;
-            if (text.Value.Length > 0) text.Report(map.Errors, $"\"{text}\" is no day; write it as 1990-01-31");
+            if (text.Value.Length > 0) text.Report(map.Errors, $"\"{text}\" is not a day; write it as 1990-01-31");
             return null;
         }
     }
@@ -138,7 +138,7 @@ internal static class ChecksLoader
     {
         if (text is null || Compiled(text, table, lookups, errors) is not { } compiled) return null;
         if (compiled.Kernel.Type.Kind == FieldKind.Boolean) return compiled.Parsed;
-        text.Report(errors, $"this is {compiled.Kernel.Type}, but a condition is wanted");
+        text.Report(errors, $"this is {compiled.Kernel.Type}, but a condition is needed");
         return null;
     }
 
@@ -206,7 +206,7 @@ internal static class ChecksLoader
         Int128 value = 0;
         if (text is not null && DecimalText.TryParse(Encoding.UTF8.GetBytes(text.Value), FieldType.MaxPrecision, scale,
             out value) is not null)
-            text.Report(errors, $"\"{text}\" is no number with at most {scale} decimals");
+            text.Report(errors, $"\"{text}\" is not a number with at most {scale} decimals");
         return value;
     }
 
@@ -282,7 +282,7 @@ internal static class ChecksLoader
         if (KitLoader.Find(where, tables, errors) is not { } table) return null;
         if (kind is MendKind.DecodeAgain or MendKind.Trim)
         {
-            if (columns.Count == 0) map.Report("\"columns\" names one column at least");
+            if (columns.Count == 0) map.Report("\"columns\" names at least one column");
             foreach (PlacedText column in columns)
                 if (table.OrdinalOf(column.Value) is not (>= 0 and int ordinal) || table.Columns[ordinal].Type.Kind != FieldKind.Text
                     || table.Key.Contains(column.Value, StringComparer.OrdinalIgnoreCase))

@@ -55,7 +55,7 @@ public sealed class DescriptionErrors
 /// <param name="Line">Of its first character, from 1.</param>
 /// <param name="Column">Of its first character, from 1; behind an opening quotation mark.</param>
 /// <param name="OneLine">Whether offsets in the text are offsets in the line.</param>
-public sealed record PlacedText(string Value, string File, int Line, int Column, bool OneLine)
+internal sealed record PlacedText(string Value, string File, int Line, int Column, bool OneLine)
 {
     /// <summary>Adds a mistake at an offset of this text.</summary>
     public void Report(DescriptionErrors errors, string what, int offset = 0) =>
@@ -86,7 +86,7 @@ internal sealed class DescribedMap
             if (TooDeep(path) is { } deep)
             {
                 errors.Add(shownAs, (int)deep.Line, (int)deep.Column, string.Create(CultureInfo.InvariantCulture,
-                    $"more than {DeepestNesting} things are opened within each other here; nothing that is described is so deep"));
+                    $"more than {DeepestNesting} values are nested in each other here; no description needs that"));
                 return null;
             }
             using var text = new StreamReader(PlainFile.Open(path));

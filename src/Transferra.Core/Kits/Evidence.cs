@@ -187,15 +187,15 @@ public sealed record Evidence(string? File, IReadOnlyList<string> Command, Evide
                 default: break;
             }
         }
-        catch (ArgumentException error) { wrong = $"this is no regular expression: {error.Message}"; }
-        catch (XPathException error) { wrong = $"this is no XPath expression: {error.Message}"; }
+        catch (ArgumentException error) { wrong = $"this is not a regular expression: {error.Message}"; }
+        catch (XPathException error) { wrong = $"this is not an XPath expression: {error.Message}"; }
         if (wrong is not null) key!.Report(errors, wrong);
         return wrong is null ? new Evidence(file?.Value, command, form, key!.Value, regex) : null;
     }
 }
 
 /// <summary>Versions as texts of numbers and points.</summary>
-public static class VersionText
+internal static class VersionText
 {
     /// <summary>Compares two versions number by number: 2.10 comes after 2.9, and 2.0 equals 2.</summary>
     public static int Compare(string a, string b)

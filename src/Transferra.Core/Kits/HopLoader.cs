@@ -268,7 +268,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         combine.Done();
         int ordinal = old.OrdinalOf(text.Value);
         if (ordinal < 0 || old.Columns[ordinal].Type.Kind != FieldKind.Text) text.Report(_errors,
-            $"\"{text}\" is no text column of {old.Name}");
+            $"\"{text}\" is not a text column of {old.Name}");
         bool isStartOfKey = by.Count > 0 && by.Count < old.Key.Count && by.Select(c => c.Value).SequenceEqual(old.Key.Take(by.Count),
             StringComparer.OrdinalIgnoreCase);
         if (!isStartOfKey) combine.Report($"\"by\" names the first columns of the key of {old.Name} ({string.Join(", ", old.Key)}), but "

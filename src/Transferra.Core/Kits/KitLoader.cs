@@ -54,7 +54,7 @@ public static class KitLoader
             stated.Report(errors, $"the file is named for version {name}, but describes version {stated}");
         PlacedText? encoding = map.Optional("text-encoding");
         if (encoding is not null && !TextEncodings.IsKnown(encoding.Value))
-            encoding.Report(errors, $"\"{encoding}\" is no code page known here; the names are {string.Join(", ", TextEncodings.Names)}");
+            encoding.Report(errors, $"\"{encoding}\" is not a known code page; the names are {string.Join(", ", TextEncodings.Names)}");
         Dictionary<string, string> headers = Pairs(map.Map("header-fields", "header fields"));
         var checks = new List<TableChecks>();
         List<TableShape> tables = ReadTables(map.Map("tables", "tables", required: true), errors, checks);
@@ -153,7 +153,7 @@ public static class KitLoader
                 bool required = spec.Value.EndsWith(notNull, StringComparison.OrdinalIgnoreCase);
                 string type = required ? spec.Value[..^notNull.Length] : spec.Value;
                 if (!FieldType.TryParse(type, out FieldType parsed))
-                    spec.Report(errors, $"\"{type}\" is no type; the types are {FieldType.KnownNames}");
+                    spec.Report(errors, $"\"{type}\" is not a type; the types are {FieldType.KnownNames}");
                 columns.Add(new ColumnShape(column.Value, parsed, required));
             }
             Marked(table, name, "private", columns, column => column with { IsPrivate = true });
@@ -172,7 +172,7 @@ public static class KitLoader
                 int ordinal = columns.FindIndex(known => Same(known.Name, column.Value));
                 if (ordinal < 0) column.Report(errors, $"the table {name} has no column {column}");
                 else if (!IsLiteral(value.Value)) value.Report(errors,
-                    $"\"{value}\" is no default; a default is a number, a text in single quotation marks, TRUE or FALSE");
+                    $"\"{value}\" is not a default; a default is a number, a text in single quotation marks, TRUE or FALSE");
                 else columns[ordinal] = columns[ordinal] with { Default = value.Value };
             }
             var shape = new TableShape(name, columns, [.. key.Select(part => part.Value)], relations)
@@ -206,8 +206,7 @@ public static class KitLoader
         {
             IReadOnlyList<PlacedText> from = relation.Texts("columns"), on = relation.Texts("on");
             PlacedText to = relation.Text("to");
-            if (from.Count == 0 || from.Count != on.Count) relation.Report("\"columns\" and \"on\" name the same "
-                + "number of columns, one at least");
+            if (from.Count == 0 || from.Count != on.Count) relation.Report("\"columns\" and \"on\" name the same number of columns, at least one");
             foreach (PlacedText column in from)
                 if (!columns.Any(known => Same(known.Name, column.Value))) column.Report(errors,
                     $"the table {name} has no column {column}");
@@ -223,7 +222,7 @@ public static class KitLoader
         foreach (DescribedMap index in table.Maps("indexes", "an index beside the key"))
         {
             IReadOnlyList<PlacedText> over = index.Texts("columns");
-            if (over.Count == 0) index.Report("\"columns\" names one column at least");
+            if (over.Count == 0) index.Report("\"columns\" names at least one column");
             foreach (PlacedText column in over)
                 if (!columns.Any(known => Same(known.Name, column.Value))) column.Report(errors,
                     $"the table {name} has no column {column}");
@@ -249,9 +248,9 @@ public static class KitLoader
             foreach (RelationShape relation in table.Relations)
             {
                 TableShape? to = tables.FirstOrDefault(other => Same(other.Name, relation.To));
-                if (to is null) map.Report("tables", $"the table {table.Name} points to {relation.To}, which is no table of this version");
+                if (to is null) map.Report("tables", $"the table {table.Name} points to {relation.To}, which is not a table of this version");
                 else if (relation.On.FirstOrDefault(column => to.OrdinalOf(column) < 0) is { } missing)
-                    map.Report("tables", $"the table {table.Name} points to {relation.To}.{missing}, which is no column of it");
+                    map.Report("tables", $"the table {table.Name} points to {relation.To}.{missing}, which is not one of its columns");
                 else if (relation.Columns.Zip(relation.On).FirstOrDefault(pair => table.OrdinalOf(pair.First) is >= 0 and int from
                     && !AreComparable(table.Columns[from].Type, to.Columns[to.OrdinalOf(pair.Second)].Type)) is { First: not null } pair)
                     map.Report("tables", $"{table.Name}.{pair.First} and {relation.To}.{pair.Second} are of different types, so that no "

@@ -54,7 +54,7 @@ public sealed record VersionNeeds(IReadOnlyList<NeededKey> Keys, string? Install
 /// <summary>A file as a vendor ships it.</summary>
 /// <param name="Name">Relative, with "/".</param>
 /// <param name="Sha256">64 lower-case hexadecimal digits.</param>
-public sealed record ShippedFile(string Name, string Sha256)
+internal sealed record ShippedFile(string Name, string Sha256)
 {
     /// <summary>Reads a list in the form that sha256sum(1) writes: digest, two characters, name.</summary>
     /// <exception cref="IOException">It cannot be read.</exception>
@@ -68,7 +68,7 @@ public sealed record ShippedFile(string Name, string Sha256)
             number++;
             if (line.Length == 0 || line[0] == '#') continue;
             if (line.Length < 67 || !line[..64].All(char.IsAsciiHexDigit) || line[64] != ' ')
-                throw new Machine.TransferraException(FormattableString.Invariant($"line {number} of {path} is no line of a list of digests"),
+                throw new Machine.TransferraException(FormattableString.Invariant($"line {number} of {path} is not a line of a list of digests"),
                     "Make the list anew in the vendor's folder: sha256sum FILE...");
             files.Add(new ShippedFile(line[66..], line[..64].ToLowerInvariant()));
         }

@@ -80,7 +80,7 @@ internal static class NeedsLoader
             {
                 if (form is not null) regex = new Regex($"\\A(?:{form.Value})\\z", RegexOptions.CultureInvariant, TimeSpan.FromSeconds(2));
             }
-            catch (ArgumentException error) { form!.Report(errors, $"this is no regular expression: {error.Message}"); }
+            catch (ArgumentException error) { form!.Report(errors, $"this is not a regular expression: {error.Message}"); }
             keys.Add(new NeededKey(key.Text("key").Value, regex, key.IsYes("maintenance"), key.Optional("asked-for")?.Value ?? ""));
             key.Done();
         }

@@ -8,7 +8,7 @@ namespace Transferra.Core.Machine;
 /// <param name="Inode">Number on the volume.</param>
 /// <param name="Owner">Number of the user.</param>
 /// <param name="Group">Number of the group.</param>
-public readonly record struct FileIdentity(long Device, long Inode, uint Owner, uint Group)
+internal readonly record struct FileIdentity(long Device, long Inode, uint Owner, uint Group)
 {
     // As many as the system follows: MAXSYMLINKS.
     private const int MostLinks = 40;

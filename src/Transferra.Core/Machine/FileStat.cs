@@ -5,7 +5,7 @@ using System.Buffers.Binary;
 namespace Transferra.Core.Machine;
 
 /// <summary>Kinds of entries.</summary>
-public enum FileKind
+internal enum FileKind
 {
     /// <summary>A file with content.</summary>
     File,
@@ -32,7 +32,7 @@ public enum FileKind
 /// <param name="BytesOnDisk">What it takes on the disk; less than its size when it has holes.</param>
 /// <param name="ModifiedNanoseconds">When its content was changed last, nanoseconds since 1970.</param>
 /// <param name="ChangedNanoseconds">When its content, name or rights were changed last; nobody can set this time.</param>
-public readonly record struct FileStat(FileKind Kind, int Mode, uint Owner, uint Group, uint Links, long Device, long Inode, long Bytes,
+internal readonly record struct FileStat(FileKind Kind, int Mode, uint Owner, uint Group, uint Links, long Device, long Inode, long Bytes,
     long BytesOnDisk,
     long ModifiedNanoseconds, long ChangedNanoseconds)
 {

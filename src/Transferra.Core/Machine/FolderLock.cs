@@ -7,7 +7,7 @@ using Microsoft.Win32.SafeHandles;
 namespace Transferra.Core.Machine;
 
 /// <summary>A folder that is locked until this is disposed.</summary>
-public sealed class FolderLock : IDisposable
+internal sealed class FolderLock : IDisposable
 {
     // Used only where a volume, such as one of another machine, locks no folders.
     private const string FileName = ".transferra-lock";

@@ -26,7 +26,7 @@ public sealed record JournalEntry(int Number, DateTimeOffset At, string Company,
 /// <summary>Raised when a journal could not be written: without it, nothing more is done.</summary>
 /// <param name="message">What could not be written.</param>
 /// <param name="inner">Why.</param>
-public sealed class JournalException(string message, Exception? inner = null) : IOException(message, inner);
+internal sealed class JournalException(string message, Exception? inner = null) : IOException(message, inner);
 
 /// <summary>Where a journal is kept.</summary>
 /// <param name="File">The journal's file.</param>
@@ -145,10 +145,10 @@ public sealed class Journal
         }
         catch (Exception error) when (error is JsonException or IOException)
         {
-            return Broken($"cannot be told to be whole: its head {_place.Head} cannot be read", error);
+            return Broken($"may not be whole: its head {_place.Head} cannot be read", error);
         }
         // The head comes after the line, so that of one line there may be none yet.
-        if (head is null) return _entries.Count <= 1 ? null : Broken($"cannot be told to be whole: its head {_place.Head} is not there");
+        if (head is null) return _entries.Count <= 1 ? null : Broken($"may not be whole: its head {_place.Head} is not there");
         if (head.Lines > _entries.Count) return Broken(FormattableString.Invariant($"was cut short: it has {_entries.Count} lines, and had {head.Lines}"));
         return head.Lines >= 1 && _digests[head.Lines - 1] == head.Sha256 ? null
             : Broken(FormattableString.Invariant($"was altered: line {head.Lines} is not the one that was written"));

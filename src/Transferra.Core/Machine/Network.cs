@@ -6,7 +6,7 @@ using System.Net.Sockets;
 namespace Transferra.Core.Machine;
 
 /// <summary>TCP ports of this machine.</summary>
-public static class Network
+internal static class Network
 {
     private const string Listening = "0A"; // TCP_LISTEN
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(2);

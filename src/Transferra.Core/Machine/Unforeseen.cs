@@ -22,7 +22,7 @@ public static partial class Unforeseen
         if (line.Length > Longest) line = line[..Longest] + "...";
         // What database drivers throw is of this kind.
         if (error is ExternalException) return $"the database server stopped the work: {line}";
-        return $"something happened that was not foreseen: {(line.Length > 0 ? line : "no more is known")}";
+        return $"something unexpected happened: {(line.Length > 0 ? line : "no more is known")}";
     }
 
     [GeneratedRegex("'[^']*'|\"[^\"]*\"|`[^`]*`|\\([^()]*\\)=\\([^()]*\\)", RegexOptions.CultureInvariant)]

@@ -11,7 +11,7 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Matching;
 
 /// <summary>Matches two stores.</summary>
-public sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDictionary<string, string> settings, IProgressObserver observer,
+internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDictionary<string, string> settings, IProgressObserver observer,
     CancellationToken cancel)
 {
     /// <summary>Most differences that are listed; all are counted.</summary>

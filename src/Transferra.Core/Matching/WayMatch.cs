@@ -55,7 +55,7 @@ public sealed record WayMatched(IReadOnlyList<MatchResult> Hops, IReadOnlyList<T
 }
 
 /// <summary>Matches the stores of a whole way: hop by hop, and what a match of hops does not see.</summary>
-public static class WayMatch
+internal static class WayMatch
 {
     /// <summary>Matches them.</summary>
     /// <param name="way">The way, at least one hop.</param>

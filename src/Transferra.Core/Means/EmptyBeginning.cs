@@ -4,7 +4,7 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Means;
 
 /// <summary>Begins with an empty store.</summary>
-public sealed class EmptyBeginning : IHopBeginning
+internal sealed class EmptyBeginning : IHopBeginning
 {
     /// <inheritdoc/>
     public string Name => "empty";

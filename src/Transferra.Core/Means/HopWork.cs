@@ -8,7 +8,7 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Means;
 
 /// <summary>Makes the new store of a hop.</summary>
-public interface IHopBeginning : IBeginning
+internal interface IHopBeginning : IBeginning
 {
     /// <summary>Makes the store at the target.</summary>
     /// <returns>How far it has come by that.</returns>
@@ -16,7 +16,7 @@ public interface IHopBeginning : IBeginning
 }
 
 /// <summary>Converts the records of a hop.</summary>
-public interface IHopMeans : IMeans
+internal interface IHopMeans : IMeans
 {
     /// <summary>Converts, and completes the store.</summary>
     /// <param name="work">The hop.</param>
@@ -26,7 +26,7 @@ public interface IHopMeans : IMeans
 }
 
 /// <summary>Keeps how far a hop has come.</summary>
-public interface IHopKeeper : IConversionKeeper
+internal interface IHopKeeper : IConversionKeeper
 {
     /// <summary>How far the new store came before an interruption, as the keeper last kept it; null when it is to be begun.</summary>
     BuildMark? Reached { get; }
@@ -48,7 +48,7 @@ public interface IHopKeeper : IConversionKeeper
 /// <param name="Keeper">Keeps how far it has come.</param>
 /// <param name="Observer">Hears the progress.</param>
 /// <param name="Cancel">Stops between two batches.</param>
-public sealed record HopWork(Hop Hop, IStoreOpener Stores, Func<IStore> OpenSource, StoreAddress Target,
+internal sealed record HopWork(Hop Hop, IStoreOpener Stores, Func<IStore> OpenSource, StoreAddress Target,
     IReadOnlyDictionary<string, string> Settings, IHopKeeper Keeper, IProgressObserver Observer, CancellationToken Cancel)
 {
     /// <summary>Goes the hop.</summary>

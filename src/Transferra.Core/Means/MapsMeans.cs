@@ -5,7 +5,7 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Means;
 
 /// <summary>Converts by maps.</summary>
-public sealed class MapsMeans : IHopMeans
+internal sealed class MapsMeans : IHopMeans
 {
     /// <inheritdoc/>
     public string Name => "maps";

@@ -49,7 +49,7 @@ public sealed record MendResult(IReadOnlyList<MendCount> Counts, IReadOnlyList<s
 }
 
 /// <summary>Mends copies of stores.</summary>
-public sealed partial class StoreMending
+internal sealed partial class StoreMending
 {
     /// <summary>Headings of the list of changes.</summary>
     public static readonly IReadOnlyList<string> Headings = ["table", "record", "column", "before", "after", "mend"];

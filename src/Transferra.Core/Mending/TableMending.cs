@@ -6,7 +6,7 @@ using Transferra.Core.Records;
 
 namespace Transferra.Core.Mending;
 
-public sealed partial class StoreMending
+internal sealed partial class StoreMending
 {
     /// <summary>What the changes of a table come to.</summary>
     private sealed class TableSums

@@ -74,7 +74,7 @@ public sealed record BackupPlan(IReadOnlyList<BackupPlace> Places, int Wanted, K
                 if (text is not null) places.Add(new BackupPlace(Full(text.Value)));
                 else if (ReadPlace(map!, Full, errors) is { } place) places.Add(place);
             foreach (IGrouping<string, BackupPlace> twice in places.GroupBy(place => place.Shown).Where(same => same.Count() > 1))
-                backup.Report("to", $"the place {twice.Key} is named twice; a second copy there is none");
+                backup.Report("to", $"the place {twice.Key} is named twice; there would be no second copy");
             if (backup.Map("locked-with", "where the passphrase is kept") is { } secret) lockedWith = ReadSecret(secret, Full, errors);
             without = [.. backup.Texts("without").Select(pattern => pattern.Value)];
             if (backup.Optional("wanted") is { } number)
@@ -113,7 +113,7 @@ public sealed record BackupPlan(IReadOnlyList<BackupPlace> Places, int Wanted, K
         PlacedText? file = map.Optional("file"), variable = map.Optional("variable");
         if (file is null == variable is null) map.Report("the passphrase is kept in one place: file or variable");
         if (map.Optional("passphrase") is { } itself)
-            itself.Report(errors, "a passphrase does not belong into this file; keep it in a file that only you may read, "
+            itself.Report(errors, "a passphrase does not belong in this file; keep it in a file that only you may read, "
                 + "and name that with file");
         map.Done();
         return new KeyPlace(file is null ? null : full(file.Value), variable?.Value, null, null);
@@ -134,7 +134,7 @@ public sealed record BackupPlan(IReadOnlyList<BackupPlace> Places, int Wanted, K
         int number = SftpPort;
         if (port is not null && (!int.TryParse(port.Value, NumberStyles.None, CultureInfo.InvariantCulture, out number)
             || number is < 1 or > HighestPort))
-            port.Report(errors, $"\"{port}\" is no port; a port is a whole number from 1 to {HighestPort}");
+            port.Report(errors, $"\"{port}\" is not a port; a port is a whole number from 1 to {HighestPort}");
         if (file is not null && variable is not null) variable.Report(errors,
             "the password is kept in one place: password-file or password-variable");
         if (key is null && file is null
@@ -142,7 +142,7 @@ public sealed record BackupPlan(IReadOnlyList<BackupPlace> Places, int Wanted, K
         if (hostKey is not null && !hostKey.Value.StartsWith("SHA256:", StringComparison.Ordinal))
             hostKey.Report(errors, "a host key is told by its fingerprint: SHA256: and 43 characters, as ssh-keygen -l prints it");
         if (map.Optional("password") is { } password)
-            password.Report(errors, "a password does not belong into this file; keep it in a file that only you may read, and name that "
+            password.Report(errors, "a password does not belong in this file; keep it in a file that only you may read, and name that "
                 + "with password-file");
         map.Done();
         return new BackupPlace("", new SftpAddress(host.Value, number, user, folder.Value, hostKey?.Value, key is null ? null

@@ -77,7 +77,7 @@ internal static class ClosingLoader
         {
             if (int.TryParse(text.Value, NumberStyles.None, CultureInfo.InvariantCulture, out int port)
                 && port is >= 1 and <= HighestPort) ports.Add(port);
-            else text.Report(errors, FormattableString.Invariant($"\"{text}\" is no port; a port is a whole number from 1 to {HighestPort}"));
+            else text.Report(errors, FormattableString.Invariant($"\"{text}\" is not a port; a port is a whole number from 1 to {HighestPort}"));
         }
         return ports;
     }
@@ -97,7 +97,7 @@ internal static class ClosingLoader
                 default: break;
             }
         }
-        text.Report(errors, $"\"{text}\" is no time; write a whole number with s, min or h");
+        text.Report(errors, $"\"{text}\" is not a time; write a whole number with s, min or h");
         return null;
     }
 }

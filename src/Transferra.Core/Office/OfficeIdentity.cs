@@ -32,7 +32,7 @@ public sealed record OfficeIdentity(string Id)
         catch (JsonException) { /* told below */ }
         throw new TransferraException($"{path} cannot be read: it should hold the number by which this office knows its backup sets",
             "Put it back from a copy; the number also stands in the manifest of each set, as officeId. If there is none, remove the "
-                + "file: a new number is drawn then.");
+                + "file: a new number is then made.");
     }
 
     /// <summary>The identity of an office, drawn when it has none yet.</summary>

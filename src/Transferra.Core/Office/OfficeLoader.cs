@@ -41,7 +41,7 @@ public static class OfficeLoader
         BackupPlan backup = BackupPlan.Read(map.Map("backup", "backups"), folder, errors);
         long keepFree = 0;
         if (map.Optional("keep-free") is { } room && !TryBytes(room.Value, out keepFree))
-            room.Report(errors, $"\"{room}\" is no size; write a whole number with MB, GB or TB");
+            room.Report(errors, $"\"{room}\" is not a size; write a whole number with MB, GB or TB");
         Dictionary<string, string> contact = map.Map("contact", "whom a vendor answers to")?.Pairs().ToDictionary(pair => pair.Key.Value,
             pair => pair.Value.Value) ?? [];
         ClosingPlan closing = map.Map("closing", "how the office is closed") is { } how ? ClosingLoader.Read(how, folder, errors)
@@ -120,7 +120,7 @@ public static class OfficeLoader
             PlacedText? file = key.Optional("file"), variable = key.Optional("variable");
             if (file is null == variable is null) key.Report("a key is kept in one place: file or variable");
             if (key.Optional("key") is { } itself) itself.Report(errors,
-                "a key does not belong into this file; keep it in a file that only you may read, and name that with file");
+                "a key does not belong in this file; keep it in a file that only you may read, and name that with file");
             keys[name] = new KeyPlace(file is null ? null : Path.GetFullPath(Path.Combine(folder, file.Value)), variable?.Value,
                 Day(key.Optional("valid-until"), errors), Day(key.Optional("maintenance-until"), errors));
             key.Done();
@@ -133,7 +133,7 @@ public static class OfficeLoader
         if (text is null) return null;
         if (DateOnly.TryParseExact(text.Value, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None,
             out DateOnly day)) return day;
-        text.Report(errors, $"\"{text}\" is no day; write it as 2027-03-31");
+        text.Report(errors, $"\"{text}\" is not a day; write it as 2027-03-31");
         return null;
     }
 
@@ -198,11 +198,11 @@ public static class OfficeLoader
         int number = 0;
         if (port is not null && (!int.TryParse(port.Value, NumberStyles.None, CultureInfo.InvariantCulture, out number)
             || number is < 1 or > highestPort))
-            port.Report(errors, $"\"{port}\" is no port; a port is a whole number from 1 to {highestPort}");
+            port.Report(errors, $"\"{port}\" is not a port; a port is a whole number from 1 to {highestPort}");
         if (file is not null && variable is not null) variable.Report(errors,
             "the password is kept in one place: password-file or password-variable");
         if (map.Optional("password") is { } password)
-            password.Report(errors, "a password does not belong into this file; keep it in a file that only you may read, and name that "
+            password.Report(errors, "a password does not belong in this file; keep it in a file that only you may read, and name that "
                 + "with password-file");
         return new ServerAddress(host?.Value ?? "localhost", number, map.Optional("user")?.Value ?? "", file is null
             ? null : Path.GetFullPath(Path.Combine(folder, file.Value)), variable?.Value, map.Optional("owner")?.Value)
@@ -225,7 +225,7 @@ public static class OfficeLoader
             _ => (ConnectionCare)(-1)
         };
         if (connection < 0) care!.Report(map.Errors,
-            $"\"{care}\" is no word for a connection; the words are as-offered, encrypted and checked");
+            $"\"{care}\" is not a kind of connection; the kinds are as-offered, encrypted and checked");
         if (trusted is not null && connection is ConnectionCare.AsOffered or ConnectionCare.Encrypted) trusted.Report(map.Errors,
             "an authority is asked only where the connection is checked");
         if (connection == ConnectionCare.Checked && engine == "firebird") (care ?? trusted)!.Report(map.Errors,
@@ -241,7 +241,7 @@ public static class OfficeLoader
         NewSetting? known = kit.Hops.SelectMany(hop => hop.Settings).FirstOrDefault(known => known.Name == setting.Value);
         if (known is null) setting.Report(errors, $"no version of {kit.Id} asks for a setting {setting}");
         else if (known.Choices.Count > 0 && !known.Choices.Contains(answer.Value))
-            answer.Report(errors, $"\"{answer}\" is no answer to {setting}; the answers are {string.Join(", ", known.Choices)}");
+            answer.Report(errors, $"\"{answer}\" is not an answer to {setting}; the answers are {string.Join(", ", known.Choices)}");
     }
 
     private static bool TryBytes(string text, out long bytes)

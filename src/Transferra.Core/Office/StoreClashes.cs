@@ -1,4 +1,4 @@
-// StoreClashes.cs: no two companies share a store, or lie one in the other: each is upgraded, set aside and put back as a whole, and must
+// StoreClashes.cs: no two companies share a store, or overlap: each is upgraded, set aside and put back as a whole, and must
 // not take another along.
 // Holds: the same store is recognised whatever it is called: through links, second names, another spelling of this machine, or another
 // schema of one database.
@@ -42,7 +42,7 @@ internal sealed class StoreClashes
                         : $"the store {later.Store.Path} is that of {other}, too; each company needs a store of its own");
                 else if (!later.Store.IsOnServer && !earlier.Store.IsOnServer
                     && (IsBelow(later.Store.Path, earlier.Store.Path) || IsBelow(earlier.Store.Path, later.Store.Path)))
-                    later.Map.Report(later.Key, $"the store {later.Store.Path} and that of {other} lie one in the other; the change-over "
+                    later.Map.Report(later.Key, $"the store {later.Store.Path} and that of {other} overlap; the change-over "
                         + "of one would take the other along");
             }
         }
@@ -50,7 +50,7 @@ internal sealed class StoreClashes
             foreach (Named store in _stores.Where(store => !store.Store.IsOnServer
                 && (IsBelow(store.Store.Path, folder.Path) || IsBelow(folder.Path, store.Store.Path) || store.Store.Path == folder.Path)))
                 folder.Text.Report(errors, FormattableString.Invariant(
-                    $"the document folder {folder.Path} and the store of {store.Company} in line {store.Map.KeyText(store.Key).Line} lie one in the other; name the folders or files beside the store one by one"));
+                    $"the document folder {folder.Path} and the store of {store.Company} in line {store.Map.KeyText(store.Key).Line} overlap; name the folders or files beside the store one by one"));
     }
 
     private static bool IsBelow(string path, string folder) => path.StartsWith(folder.TrimEnd('/') + "/", StringComparison.Ordinal);

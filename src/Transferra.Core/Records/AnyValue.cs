@@ -64,7 +64,7 @@ public static class AnyValue
     {
         Whole => "a whole number",
         Real => "a floating-point number",
-        _ => "bytes that are no text"
+        _ => "bytes that are not text"
     };
 
     /// <summary>The shape of a table on an engine whose columns hold one kind each: what may be of several is a text there.</summary>

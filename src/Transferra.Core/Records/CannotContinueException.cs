@@ -8,4 +8,4 @@ namespace Transferra.Core.Records;
 /// <param name="why">Lower case, one line.</param>
 /// <param name="cause">What the engine or the system said; null when nothing.</param>
 public sealed class CannotContinueException(string where, string why, Exception? cause = null)
-    : TransferraException($"{where} cannot be gone on with: {why}", "It has to be made anew. The old data is untouched.", cause);
+    : TransferraException($"{where} cannot be continued: {why}", "It has to be made anew. The old data is untouched.", cause);

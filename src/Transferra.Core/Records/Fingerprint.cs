@@ -20,7 +20,7 @@ public readonly record struct Fingerprint(long Rows, UInt128 Sum)
 }
 
 /// <summary>A table's fingerprint, kept by key bucket.</summary>
-public sealed class BucketedFingerprint
+internal sealed class BucketedFingerprint
 {
     /// <summary>Buckets a table's keys are spread over; a power of two.</summary>
     public const int BucketCount = 4096;

@@ -22,7 +22,7 @@ public interface IStoreJudge
 }
 
 /// <summary>Takes everything.</summary>
-public sealed class TakesAll : IStoreJudge
+internal sealed class TakesAll : IStoreJudge
 {
     /// <inheritdoc/>
     public bool KeepsKeys => false;

@@ -39,7 +39,7 @@ public sealed record KeyRange(string Column, string? From, string? Before)
             case BytesVector { Type.Kind: FieldKind.Text } texts: texts.Append(bytes); break;
             default: fault = FaultCode.WrongKind; break;
         }
-        return fault is null ? vector : throw new TransferraException($"{ValueText.Quote(text)} is no limit for "
+        return fault is null ? vector : throw new TransferraException($"{ValueText.Quote(text)} is not a limit for "
             + $"{column.Name}, which is {column.Type}",
             "Give a value of that type.");
     }

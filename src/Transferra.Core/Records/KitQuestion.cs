@@ -36,7 +36,7 @@ public static partial class KitQuestion
         string plain = Unclear().IsMatch(text) ? text : Quoted().Replace(text, "''");
         if (plain.Contains(';', StringComparison.Ordinal)) return "a question to the engine is one statement, and this may be several: "
             + "there is a semicolon in it";
-        return Writes().IsMatch(plain) ? "a question to the engine puts nothing anywhere, and there is an INTO in it" : null;
+        return Writes().IsMatch(plain) ? "a question to the engine must not write anything, and there is an INTO in it" : null;
     }
 
     /// <summary>The statement as it is given to the engine.</summary>
@@ -50,7 +50,7 @@ public static partial class KitQuestion
     /// <param name="limit">How long it was waited.</param>
     /// <param name="error">What the engine said.</param>
     public static TransferraException TookTooLong(string store, string sql, TimeSpan limit, Exception error) =>
-        new(FormattableString.Invariant($"a question to {store} had no answer after {limit.TotalSeconds:0.#} s and was broken off: {sql}"),
+        new(FormattableString.Invariant($"a question to {store} had no answer after {limit.TotalSeconds:0.#} s and was stopped: {sql}"),
             "Correct it in the kit, or ask the vendor: a sign looks at one record, a total reads a table once.", error);
 
     /// <summary>What is said when the engine refused it.</summary>

@@ -6,7 +6,7 @@ using System.Collections.Concurrent;
 namespace Transferra.Core.Records;
 
 /// <summary>Delivers batches that were read ahead.</summary>
-public sealed class ReadAhead : IDisposable
+internal sealed class ReadAhead : IDisposable
 {
     private const int Batches = 3;
 

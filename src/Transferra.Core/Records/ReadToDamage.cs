@@ -38,7 +38,7 @@ public sealed class ReadToDamage(Func<IRecordReader> open, string table, ICollec
             int whole = batch.Vectors.Min(vector => vector.Count);
             batch.Truncate(whole);
             _rows += whole - before;
-            lost.Add(new LostPart(table, FormattableString.Invariant($"what comes behind record {_rows}"), error.Message));
+            lost.Add(new LostPart(table, FormattableString.Invariant($"everything after record {_rows}"), error.Message));
             return false;
         }
     }

@@ -4,7 +4,7 @@ using Transferra.Core.Backup;
 namespace Transferra.Core.Runs;
 
 /// <summary>Backs a company up before anything is done to it.</summary>
-public sealed class BackupStage(CompanyRun on) : Stage(on)
+internal sealed class BackupStage(CompanyRun on) : Stage(on)
 {
     /// <inheritdoc/>
     public override string Name => Stages.Backup;

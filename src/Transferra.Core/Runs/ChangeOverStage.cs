@@ -6,7 +6,7 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Runs;
 
 /// <summary>The point where users come to see the new data; can be taken back at any time after.</summary>
-public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
+internal sealed class ChangeOverStage(CompanyRun on) : Stage(on)
 {
     private Swap Swap => new(On.Context.Places, [new Move(On.Company.OldStore, On.Aside), new Move(On.FinalStaged, On.Company.NewStore)]);
 
@@ -109,9 +109,9 @@ public sealed class ChangeOverStage(CompanyRun on) : Stage(on)
         JournalEntry? last = On.Run.Journal.Last(On.Company.Code, Name);
         // A journal that was cut short tells of no change-over where there was one.
         if (last is null or { State: "taken-back" } || (last.State == "stopped" && !IsAnnounced))
-            return places.Exists(On.Aside) ? $"the journal tells of no change-over, but an original stands aside as {On.Aside.Shown}"
+            return places.Exists(On.Aside) ? $"the journal records no change-over, but an original stands aside as {On.Aside.Shown}"
                 : places.Exists(On.Company.OldStore) ? null
-                    : $"the store {On.Company.OldStore.Shown} is gone, and the journal does not tell where";
+                    : $"the store {On.Company.OldStore.Shown} is gone, and the journal does not say where";
         if (Swap.DoneMoves() == 0) return null;
         return On.DigestOfOld(On.Aside) == OldDigest ? null
             : $"the original that was set aside, {On.Aside.Shown}, is not as it was when the run began: somebody wrote to it there";

@@ -5,7 +5,7 @@ namespace Transferra.Core.Runs;
 
 /// <summary>The full scan before anything is done. A fault stops the company here, unless the run was asked to try it all the
 /// same.</summary>
-public sealed class CheckStage(CompanyRun on) : Stage(on)
+internal sealed class CheckStage(CompanyRun on) : Stage(on)
 {
     /// <inheritdoc/>
     public override string Name => Stages.Check;
@@ -36,7 +36,7 @@ public sealed class CheckStage(CompanyRun on) : Stage(on)
 }
 
 /// <summary>The same scan on the new store, in its place.</summary>
-public sealed class CheckAgainStage(CompanyRun on) : Stage(on)
+internal sealed class CheckAgainStage(CompanyRun on) : Stage(on)
 {
     /// <inheritdoc/>
     public override string Name => Stages.CheckAgain;

@@ -24,7 +24,7 @@ public sealed record ConvertResult(IReadOnlyList<HopResult> Hops, string Excepti
 public sealed record HopResult(string From, string To, ConversionResult Conversion, double Seconds);
 
 /// <summary>Converts a company.</summary>
-public sealed class ConvertStage(CompanyRun on) : Stage(on)
+internal sealed class ConvertStage(CompanyRun on) : Stage(on)
 {
     private const int FirstExceptions = 20;
 
@@ -162,8 +162,8 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
         {
             IsGood = false,
             Summary = signs.FirstOrDefault(sign => sign.Version != to) is { } other
-                ? $"the new store does not tell that it is of version {to}: {other.Where} says {ValueText.Quote(other.Says)}"
-                : $"the new store does not tell that it is of version {to}: nothing of what tells it is there",
+                ? $"the new store does not identify itself as version {to}: {other.Where} says {ValueText.Quote(other.Says)}"
+                : $"the new store does not identify itself as version {to}: nothing of what tells it is there",
         };
     }
 
@@ -172,7 +172,7 @@ public sealed class ConvertStage(CompanyRun on) : Stage(on)
     {
         // A new store that the office has worked with holds records that are nowhere else; it is kept, not removed.
         if (!On.IsAsMade(On.FinalStaged, Name))
-            return new TakenBack($"the new store was worked with since it was made, and is kept: {On.FinalStaged.Shown}", IsWhole: false);
+            return new TakenBack($"the new store has been used since it was made, and is kept: {On.FinalStaged.Shown}", IsWhole: false);
         bool hadStaged = StagedOnes.Any(On.Context.Places.Exists);
         ConvertProgress.Forget(On);
         RemoveStaged(); // also a database that was made and has no table yet

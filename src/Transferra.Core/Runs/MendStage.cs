@@ -8,7 +8,7 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Runs;
 
 /// <summary>Mends a company's store on a copy, which then takes its place.</summary>
-public sealed class MendStage(CompanyRun on) : Stage(on)
+internal sealed class MendStage(CompanyRun on) : Stage(on)
 {
     private StoreMending? _mending;
 
@@ -89,7 +89,7 @@ public sealed class MendStage(CompanyRun on) : Stage(on)
     {
         // A mended store that the office has worked with holds records that are nowhere else; it is kept, not removed.
         if (!On.IsAsMade(On.FinalStaged, Name))
-            return new TakenBack($"the mended store was worked with since it was made, and is kept: {On.FinalStaged.Shown}",
+            return new TakenBack($"the mended store has been used since it was made, and is kept: {On.FinalStaged.Shown}",
                 IsWhole: false);
         bool hadStaged = On.Context.Places.Exists(On.FinalStaged);
         On.RemoveMade(On.FinalStaged);
@@ -101,7 +101,7 @@ public sealed class MendStage(CompanyRun on) : Stage(on)
 }
 
 /// <summary>The same check on the mended store, in its place: nothing may be wrong that was not wrong before.</summary>
-public sealed class CheckMendedStage(CompanyRun on) : Stage(on)
+internal sealed class CheckMendedStage(CompanyRun on) : Stage(on)
 {
     /// <inheritdoc/>
     public override string Name => Stages.CheckAgain;

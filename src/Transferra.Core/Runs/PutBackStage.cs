@@ -7,7 +7,7 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Runs;
 
 /// <summary>Puts a company's store and documents back from a set.</summary>
-public sealed class PutBackStage(CompanyRun on) : Stage(on)
+internal sealed class PutBackStage(CompanyRun on) : Stage(on)
 {
     private string SetPath => On.Run.BegunFact(On.Company.Code, "set") ?? "";
 
@@ -150,7 +150,7 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
 
     /// <inheritdoc/>
     public override string? Disagreement() => On.Run.Journal.Last(On.Company.Code, Name) is null or { State: "taken-back" } && HasSetAside
-        ? $"the journal tells of nothing that was put back, but what was there before stands aside in {Present}" : null;
+        ? $"the journal records no restore, but what was there before stands aside in {Present}" : null;
 
     private bool HasSetAside => Swap.Moves.Any(move => !move.To.IsOnServer && move.To.Path.StartsWith(Present + "/",
         StringComparison.Ordinal) && On.Context.Places.Exists(move.To));
@@ -164,8 +164,7 @@ public sealed class PutBackStage(CompanyRun on) : Stage(on)
         if (begun) Swap.Back();
         else Swap.ClearEmptyPlaces();
         if (worked is not null)
-            return new TakenBack("what was there before the restore is back in its place; what the set had brought was worked with "
-                + "since, and is kept: "
+            return new TakenBack("what was there before the restore is back in its place; the restored data has been used since, and is kept: "
                 + (Target.IsOnServer ? RestoredStore.Shown : Restored), IsWhole: false);
         RemoveRestored();
         const string back = "what was there before the restore is back in its place";

@@ -38,8 +38,8 @@ public static class SetTidying
         HashSet<string> reliedOn = [.. rules.Runs.Where(run => run.IsUnfinished).SelectMany(run => run.Journal.Entries)
             .SelectMany(entry => entry.Facts.Values)];
         foreach (ListedSet set in sets)
-            if (set.Label.OfficeId != rules.OfficeId) because[set.Path] = "of another office, or of nobody knows which";
-            else if (reliedOn.Contains(set.Path)) because[set.Path] = "a run that is not finished goes by it";
+            if (set.Label.OfficeId != rules.OfficeId) because[set.Path] = "of another office, or of an unknown one";
+            else if (reliedOn.Contains(set.Path)) because[set.Path] = "an unfinished run needs it";
         ListedSet[] ours = [.. sets.Where(set => set.Label.OfficeId == rules.OfficeId)];
         foreach (var same in ours.GroupBy(set => (set.Label.Company, Path.GetDirectoryName(set.Path))))
             foreach (ListedSet set in same.OrderByDescending(set => set.Label.MadeAt).Where(sound).Take(rules.Keep))

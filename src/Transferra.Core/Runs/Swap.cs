@@ -11,7 +11,7 @@ namespace Transferra.Core.Runs;
 public sealed record Move(StoreAddress From, StoreAddress To);
 
 /// <summary>Renames that belong together, in order: each one frees the name that a later one takes, or stands alone.</summary>
-public sealed class Swap(StorePlaces places, IReadOnlyList<Move> moves)
+internal sealed class Swap(StorePlaces places, IReadOnlyList<Move> moves)
 {
     /// <summary>The renames, in order.</summary>
     public IReadOnlyList<Move> Moves => moves;

@@ -6,7 +6,7 @@ using Transferra.Core.Kits;
 namespace Transferra.Core.Support;
 
 /// <summary>Masks values by a version's marks.</summary>
-public sealed partial class Masking(KitVersion version)
+internal sealed partial class Masking(KitVersion version)
 {
     /// <summary>A value's form: each digit a 9, each letter an A or a, everything else as it is.</summary>
     public static string FormOf(string value) => string.Concat(value.Select(c => char.IsDigit(c) ? '9' : char.IsUpper(c) ? 'A'

@@ -278,7 +278,7 @@ public static class Survey
         if (survey.Signs.Count == 0)
             return survey with
             {
-                Problem = $"this store is of no version of {company.Kit.Title} that the kit knows",
+                Problem = $"this store is not of a version of {company.Kit.Title} that the kit knows",
                 Next = "Check the path in office.yaml; it may be the store of another program.",
             };
         string told = string.Join("; ", survey.Signs.Select(sign => $"{sign.Where} says {ValueText.Quote(sign.Says)}"));

@@ -158,5 +158,5 @@ internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields,
 
     private static TransferraException NoTable(string path, string why) =>
         new($"{path} cannot be read as a .dbf table: {why}",
-            "Restore the file from the office's own backup; if it is no table, move it out of the store's folder.");
+            "Restore the file from the office's own backup; if it is not a table, move it out of the store's folder.");
 }

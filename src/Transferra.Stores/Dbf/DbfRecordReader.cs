@@ -118,9 +118,9 @@ internal sealed class DbfRecordReader : IRecordReader
         vector.AppendNull();
         if (reason.Length == 0)
             reason = fault == FaultCode.NotText
-                ? _table.CodePage is null ? $"the bytes are no text, as nothing says their code page; say it in a file {_table.Name}.cpg "
+                ? _table.CodePage is null ? $"the bytes are not text, as nothing says their code page; say it in a file {_table.Name}.cpg "
                     + "beside the table, or in the kit (text-encoding)"
-                    : $"the bytes are no text in the code page {_table.CodePage}"
+                    : $"the bytes are not text in the code page {_table.CodePage}"
                 : $"the field holds no {vector.Type}";
         batch.Faults.Add(new RowFault(row, fault.Value, batch.Columns[column].Name, Shown(raw), reason));
     }

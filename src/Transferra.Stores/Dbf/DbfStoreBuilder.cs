@@ -67,7 +67,7 @@ internal sealed class DbfStoreBuilder : IStoreBuilder
     {
         table = AnyValue.OneKind(table);
         if (table.Name.Length == 0 || table.Name.AsSpan().IndexOfAny('/', '\0') >= 0)
-            throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a .dbf table: it is no file name",
+            throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a .dbf table: it is not a file name",
                 "Name it otherwise in the kit's version file.");
         _tables.Add(table.Name, DbfTableWriter.To(PathOf(table.Name), table, _encoding, _codePage));
     }

@@ -114,13 +114,13 @@ internal sealed class DelimitedParser : IDisposable
                 ReadOnlySpan<byte> there = _buffer.AsSpan(_start + at, _end - _start - at);
                 int plain = there.IndexOfAny(_special);
                 if (plain < 0) plain = there.Length;
-                if (quoted && plain > 0 && Fault.Length == 0) Fault = "there is text behind a closing quote";
+                if (quoted && plain > 0 && Fault.Length == 0) Fault = "there is text after a closing quote";
                 Add(there[..plain]);
                 at += plain;
                 if (plain == there.Length) continue;
                 byte value = there[plain];
                 if (value != _quote) break;
-                if (Fault.Length == 0) Fault = quoted ? "there is text behind a closing quote"
+                if (Fault.Length == 0) Fault = quoted ? "there is text after a closing quote"
                     : "there is a quote inside a field that does not begin with one";
                 Add([value]);
                 at++;

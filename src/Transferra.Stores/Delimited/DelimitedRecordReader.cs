@@ -84,8 +84,8 @@ internal sealed class DelimitedRecordReader : RowReader
         };
         if (fault is null) return;
         vector.AppendNull();
-        string what = fault == FaultCode.NotText ? $"the bytes are no text in {_table.Form.Encoding}" : vector.Type.Kind == FieldKind.Date
-            ? $"this is no date of the form {_table.Form.Dates}" : $"this is no {vector.Type}";
+        string what = fault == FaultCode.NotText ? $"the bytes are not text in {_table.Form.Encoding}" : vector.Type.Kind == FieldKind.Date
+            ? $"this is not a date of the form {_table.Form.Dates}" : $"this is not a {vector.Type}";
         batch.Faults.Add(new RowFault(row, fault.Value, batch.Columns[column].Name, CellText.Shown(field),
             FormattableString.Invariant($"{what} (line {_parser.Line})")));
     }

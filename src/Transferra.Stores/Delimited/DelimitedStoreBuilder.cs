@@ -162,7 +162,7 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
         }
         if (text.Length == 0)
             return Refused(output, row, output.Table.Columns[0].Name, FaultCode.MissingValue,
-                "a line without anything in it is no record; give the store a text for missing values (null)");
+                "an empty line is not a record; give the store a text for missing values (null)");
         text.Append("\r\n");
         try
         {

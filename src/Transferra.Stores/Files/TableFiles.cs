@@ -15,8 +15,8 @@ internal static class TableFiles
             StringComparer.OrdinalIgnoreCase)).Order(StringComparer.OrdinalIgnoreCase)];
         // The platform puts this in place of what is no text, and a file of that name is not there.
         return files.FirstOrDefault(path => path.Contains('\uFFFD', StringComparison.Ordinal) && !File.Exists(path)) is not { } odd ? files
-            : throw new TransferraException($"{odd}: the name of this file is no text in UTF-8, so that no table can be named after it",
+            : throw new TransferraException($"{odd}: the name of this file is not UTF-8 text, so no table can be named after it",
                 "It comes from a system with another code page. Give the file a name in plain letters, as the kit has it, while the old "
-                    + "program is not at work; or take it out of the folder when it is none of the company's.");
+                    + "program is not at work; or move it out of the folder if it does not belong to the company.");
     }
 }

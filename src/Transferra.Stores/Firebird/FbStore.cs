@@ -335,7 +335,7 @@ internal sealed class FbStore : IStore
         {
             // Not every user may ask for it; what can be read is looked at below.
             if (!error.Errors.Any(entry =>
-                entry.Number == NoPermission)) complaints.Add($"the validation broke off: {FbLink.FirstLine(error)}");
+                entry.Number == NoPermission)) complaints.Add($"the validation was interrupted: {FbLink.FirstLine(error)}");
         }
         return complaints;
     }

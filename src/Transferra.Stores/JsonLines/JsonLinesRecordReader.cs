@@ -44,7 +44,7 @@ internal sealed class JsonLinesRecordReader(LineReader lines, TableShape shape, 
         try
         {
             var json = new Utf8JsonReader(line);
-            if (!json.Read() || json.TokenType != JsonTokenType.StartObject) return "this is no JSON object";
+            if (!json.Read() || json.TokenType != JsonTokenType.StartObject) return "this is not a JSON object";
             while (json.Read())
                 // also what is no UTF-8 is found here
                 if (json.TokenType is JsonTokenType.String or JsonTokenType.PropertyName && json.CurrentDepth <= 1) json.GetString();
@@ -111,7 +111,7 @@ internal sealed class JsonLinesRecordReader(LineReader lines, TableShape shape, 
         else fault = CellText.TryAppend(vector, value);
         if (fault is not { } code) return;
         vector.AppendNull();
-        reason = code == FaultCode.WrongKind ? $"this is no {vector.Type}" : CellText.Reason(code, vector.Type);
+        reason = code == FaultCode.WrongKind ? $"this is not a {vector.Type}" : CellText.Reason(code, vector.Type);
         batch.Faults.Add(new RowFault(row, code, batch.Columns[column].Name, CellText.Shown(value),
             FormattableString.Invariant($"{reason} (line {lines.Number})")));
     }

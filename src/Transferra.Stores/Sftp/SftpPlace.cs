@@ -133,7 +133,7 @@ public sealed class SftpPlace(SftpAddress address) : ISetPlace, IDisposable
                     progress((long)report.TotalBytesUploaded, file.Length)),
                     cancel).GetAwaiter().GetResult();
                 long taken = client.GetAttributes(part).Size;
-                if (taken != file.Length) throw new IOException(FormattableString.Invariant($"only {taken} of {file.Length} bytes were taken"));
+                if (taken != file.Length) throw new IOException(FormattableString.Invariant($"only {taken} of {file.Length} bytes were accepted"));
                 client.RenameFile(part, path);
                 return true;
             }

@@ -63,7 +63,7 @@ internal sealed class SqliteCells(bool[] scaled, TextDecoder? decoder)
         };
         if (fault is null) return;
         vector.AppendNull();
-        string reason = fault == FaultCode.NotText ? "the bytes are no text in the declared code page"
+        string reason = fault == FaultCode.NotText ? "the bytes are not text in the declared code page"
             : $"the column is {vector.Type}, but the store holds {KindName(cell.Kind)} here";
         batch.Faults.Add(new RowFault(row, fault.Value, batch.Columns[column].Name, cell.Shown, reason));
     }

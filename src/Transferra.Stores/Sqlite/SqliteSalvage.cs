@@ -208,7 +208,7 @@ internal sealed class SqliteSalvageReader(SqlitePageFile pages, SqliteTree tree,
             }
             batch.Truncate(rows);
             lost.Add(new LostPart(table.Name, FormattableString.Invariant($"record {_btree.Number}"),
-                isThere ? "it is not laid out as a record is" : "part of it lies on pages that are damaged or not there"));
+                isThere ? "it does not have the layout of a record" : "part of it lies on pages that are damaged or not there"));
         }
         return true;
     }
@@ -230,8 +230,8 @@ internal sealed class SqliteSalvageReader(SqlitePageFile pages, SqliteTree tree,
     private static string Words(long after, long upTo) => (after, upTo) switch
     {
         (long.MinValue, long.MaxValue) => "the whole table",
-        (long.MinValue, _) => FormattableString.Invariant($"what comes before record {upTo + 1}"),
-        (_, long.MaxValue) => FormattableString.Invariant($"what comes behind record {after}"),
+        (long.MinValue, _) => FormattableString.Invariant($"everything before record {upTo + 1}"),
+        (_, long.MaxValue) => FormattableString.Invariant($"everything after record {after}"),
         _ when upTo == after + 1 => FormattableString.Invariant($"record {upTo}"),
         _ => FormattableString.Invariant($"record {after + 1} to {upTo}"),
     };

@@ -113,7 +113,7 @@ internal sealed class SqliteStore : IStore
         if (read == 0) throw new TransferraException($"the store {path} is empty: 0 bytes",
             "Restore it from the office's own backup; there is nothing to upgrade in it.");
         if (read < header.Length || System.Text.Encoding.ASCII.GetString(header, 0, 16) != Magic)
-            throw new TransferraException($"{path} is no SQLite file, or its first page is damaged",
+            throw new TransferraException($"{path} is not a SQLite file, or its first page is damaged",
                 "Check the path in office.yaml. If it is the right file, restore it from the office's own backup.");
         return new Dictionary<string, string>
         {
@@ -369,7 +369,7 @@ internal sealed class SqliteStore : IStore
                 {
                     string? found = Inquire($"SELECT {which}(_rowid_) FROM {name}{limit}").Rows[0][0];
                     if (limit is not null && which == "max" && found is not null)
-                        lost.Add(new LostPart(table.Name, $"what comes behind record {found}",
+                        lost.Add(new LostPart(table.Name, $"everything after record {found}",
                             "the page with the last records is damaged"));
                     return found is null ? (limit is null ? 0 : null) : long.Parse(found, CultureInfo.InvariantCulture);
                 }
@@ -439,7 +439,7 @@ internal sealed class SqliteStore : IStore
         }
         catch (SqliteException error)
         {
-            complaints.Add($"the engine's check broke off: {error.Message}");
+            complaints.Add($"the engine's check was interrupted: {error.Message}");
         }
         return complaints;
     }

@@ -86,7 +86,7 @@ internal static class CellText
     /// <summary>Why a cell is no value of its column, in words.</summary>
     public static string Reason(FaultCode fault, FieldType type) => fault switch
     {
-        FaultCode.NotText => "the bytes are no text in the declared code page",
+        FaultCode.NotText => "the bytes are not text in the declared code page",
         FaultCode.NeedsRounding => $"the number has more decimals than {type}",
         FaultCode.OutOfRange => $"the value is outside of {type}",
         _ => $"this is no {type}",

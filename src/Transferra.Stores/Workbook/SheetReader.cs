@@ -70,7 +70,7 @@ internal sealed class SheetReader : IDisposable
         }
         catch (Exception error) when (error is XmlException or InvalidDataException or IOException)
         {
-            throw new TransferraException($"{_where} is damaged behind row {Row}: {error.Message}",
+            throw new TransferraException($"{_where} is damaged after row {Row}: {error.Message}",
                 "Save the workbook anew in the spreadsheet program, or have it exported again.", error);
         }
     }

@@ -34,7 +34,7 @@ internal sealed class WorkbookStore : FileStore<WorkbookTable>
         }
         catch (Exception error) when (error is InvalidDataException or XmlException or FormatException)
         {
-            throw new TransferraException($"{path} is no workbook that can be read: {error.Message}",
+            throw new TransferraException($"{path} is not a readable workbook: {error.Message}",
                 "Save it anew as .xlsx in the spreadsheet program, without a password.", error);
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
