@@ -22,7 +22,9 @@ internal static class BackupBenchmark
         {
             long bytes = Generate(office, megabytes);
             int files = Directory.GetFiles(Path.Combine(office, "data"), "*", SearchOption.AllDirectories).Length;
-            Console.WriteLine(FormattableString.Invariant($"a company of {bytes / 1e6:#,0} MB in {files:#,0} files, of which the SQLite store is {new FileInfo(Path.Combine(office, "data", "big.db")).Length / 1e6:#,0} MB; {rounds} rounds"));
+            Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+                $"a company of {bytes / 1e6:#,0} MB in {files:#,0} files, of which the SQLite store is "
+                    + $"{new FileInfo(Path.Combine(office, "data", "big.db")).Length / 1e6:#,0} MB; {rounds} rounds"));
             string[] backup = [program, "backup", "BIG", "--office", office];
             var sides = new Dictionary<string, List<Measured>>();
             long ourBytes = 0, plainBytes = 0;
@@ -53,7 +55,9 @@ internal static class BackupBenchmark
             Ratio("second backup to the first", "second backup, 1 % of the bytes changed in documents", "backup, proved");
             Ratio("third backup to the first", "third backup, 1 % of the store's records changed", "backup, proved");
             Ratio("restore to its yardstick", "restore, compared", "zstd -d | tar -x");
-            Console.WriteLine(FormattableString.Invariant($"size of the set to that of tar | zstd -3: {(double)ourBytes / plainBytes:0.000} ({ourBytes / 1e6:#,0} MB to {plainBytes / 1e6:#,0} MB)"));
+            Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+                $"size of the set to that of tar | zstd -3: {(double)ourBytes / plainBytes:0.000} ({ourBytes / 1e6:#,0} MB to "
+                    + $"{plainBytes / 1e6:#,0} MB)"));
             return 0;
 
             void Add(string side, Measured measured)
@@ -65,7 +69,8 @@ internal static class BackupBenchmark
             void Ratio(string what, string ours, string theirs)
             {
                 double[] ratios = [.. sides[ours].Zip(sides[theirs], (a, b) => a.Seconds / b.Seconds).Order()];
-                Console.WriteLine(FormattableString.Invariant($"ratio of elapsed times, {what}: {ratios[0]:0.00} to {ratios[^1]:0.00}, median {ratios[ratios.Length / 2]:0.00}"));
+                Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+                    $"ratio of elapsed times, {what}: {ratios[0]:0.00} to {ratios[^1]:0.00}, median {ratios[ratios.Length / 2]:0.00}"));
             }
         }
         finally
@@ -84,7 +89,9 @@ internal static class BackupBenchmark
     private static void Tell(string side, List<Measured> all)
     {
         Measured[] sorted = [.. all.OrderBy(one => one.Seconds)];
-        Console.WriteLine(FormattableString.Invariant($"{side}: {sorted[0].Seconds:0.00} to {sorted[^1].Seconds:0.00} s, median {sorted[sorted.Length / 2].Seconds:0.00} s; largest memory {all.Max(one => one.PeakBytes) / 1048576.0:0} MB"));
+        Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+            $"{side}: {sorted[0].Seconds:0.00} to {sorted[^1].Seconds:0.00} s, median {sorted[sorted.Length / 2].Seconds:0.00} s; "
+                + $"largest memory {all.Max(one => one.PeakBytes) / 1048576.0:0} MB"));
     }
 
     private static Measured Measure(string file, params string[] arguments)
@@ -142,7 +149,8 @@ internal static class BackupBenchmark
             told-by: [{header: user_version, is: "1"}]
             tables:
               JRNL:
-                columns: {JNO: INTEGER NOT NULL, VNO: VARCHAR(10), JDATE: DATE, PNO: INTEGER, ACODE: VARCHAR(8), AMOUNT: "DECIMAL(14,2)", NARR: VARCHAR(80), STATUS: VARCHAR(1)}
+                columns: {JNO: INTEGER NOT NULL, VNO: VARCHAR(10), JDATE: DATE, PNO: INTEGER, ACODE: VARCHAR(8), AMOUNT: "DECIMAL(14,2)",
+                  NARR: VARCHAR(80), STATUS: VARCHAR(1)}
                 key: [JNO]
             """);
         File.WriteAllText(Path.Combine(office, "office.yaml"), """
@@ -214,10 +222,13 @@ internal static class BackupBenchmark
 
     private static void GenerateStore(string path, int rows) => Ask(path, FormattableString.Invariant($"""
         PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA user_version = 1;
-        CREATE TABLE JRNL (JNO INTEGER PRIMARY KEY, VNO VARCHAR(10), JDATE DATE, PNO INTEGER, ACODE VARCHAR(8), AMOUNT DECIMAL_INT(14,2), NARR VARCHAR(80), STATUS VARCHAR(1));
+        CREATE TABLE JRNL (JNO INTEGER PRIMARY KEY, VNO VARCHAR(10), JDATE DATE, PNO INTEGER, ACODE VARCHAR(8), AMOUNT DECIMAL_INT(14,2),
+          NARR VARCHAR(80), STATUS VARCHAR(1));
         WITH RECURSIVE n(i) AS (SELECT 0 UNION ALL SELECT i + 1 FROM n WHERE i < {rows - 1})
-          INSERT INTO JRNL SELECT i + 1, printf('V%08d', i / 4), date('2014-01-01', (i / 4 % 3600) || ' days'), i / 4 % 120 + 1, printf('%04d', (i / 4 * 7 + i % 4) % 400 + 1000),
-            (i * 7919) % 9000000 + 100, 'hire of instrument ' || (i % 977) || ' by member ' || (i * 31 % 50021) || ', returned ' || (i % 28 + 1) || ' days later', CASE WHEN i % 50 = 0 THEN 'D' ELSE 'P' END FROM n;
+          INSERT INTO JRNL SELECT i + 1, printf('V%08d', i / 4), date('2014-01-01', (i / 4 % 3600) || ' days'), i / 4 % 120 + 1,
+            printf('%04d', (i / 4 * 7 + i % 4) % 400 + 1000),
+            (i * 7919) % 9000000 + 100, 'hire of instrument ' || (i % 977) || ' by member ' || (i * 31 % 50021) || ', returned '
+                || (i % 28 + 1) || ' days later', CASE WHEN i % 50 = 0 THEN 'D' ELSE 'P' END FROM n;
         """));
 
     private static void Ask(string path, string sql)

@@ -2,12 +2,12 @@
 // side runs in a process of its own, alternately, and says its elapsed time and its largest memory. The engine's own check of its pages
 // is left out on both sides.
 using System.Diagnostics;
-using Transferra.Core.Means;
 using System.Globalization;
 using Microsoft.Data.Sqlite;
 using Transferra.Core.Checks;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
+using Transferra.Core.Means;
 using Transferra.Core.Records;
 using Transferra.Stores;
 
@@ -20,7 +20,8 @@ internal static class CheckBenchmark
         told-by: [{header: user_version, is: "1"}]
         tables:
           JRNL:
-            columns: {JNO: INTEGER NOT NULL, VNO: VARCHAR(10), JDATE: DATE, PNO: INTEGER, ACODE: VARCHAR(8), AMOUNT: "DECIMAL(14,2)", NARR: VARCHAR(40), STATUS: VARCHAR(1)}
+            columns: {JNO: INTEGER NOT NULL, VNO: VARCHAR(10), JDATE: DATE, PNO: INTEGER, ACODE: VARCHAR(8), AMOUNT: "DECIMAL(14,2)",
+              NARR: VARCHAR(40), STATUS: VARCHAR(1)}
             key: [JNO]
             relations: [{columns: [ACODE], to: ACCTS, on: [ACODE]}, {columns: [PNO], to: PERIODS, on: [PNO]}]
             no-two: [{columns: [VNO, ACODE], because: an account stands once in a voucher}]
@@ -51,7 +52,9 @@ internal static class CheckBenchmark
         string folder = Directory.CreateTempSubdirectory("transferra-bench-").FullName;
         try
         {
-            Console.WriteLine(FormattableString.Invariant($"{rows:#,0} rows of eight columns in SQLite without a declared key; key, business key, two relations, codes, dates, blanks, text, a series, two sums, two conditions; {rounds} rounds, each side in a process of its own"));
+            Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+                $"{rows:#,0} rows of eight columns in SQLite without a declared key; key, business key, two relations, codes, dates, "
+                    + $"blanks, text, a series, two sums, two conditions; {rounds} rounds, each side in a process of its own"));
             Generate(Path.Combine(folder, "old.db"), rows);
             var ours = new List<Measured>();
             var scans = new List<Measured>();
@@ -63,7 +66,9 @@ internal static class CheckBenchmark
             Tell("one full scan", scans);
             Tell("check        ", ours);
             double[] ratios = [.. ours.Zip(scans, (a, b) => a.Seconds / b.Seconds).Order()];
-            Console.WriteLine(FormattableString.Invariant($"ratio of elapsed times, check to scan: {ratios[0]:0.00} to {ratios[^1]:0.00}, median {ratios[ratios.Length / 2]:0.00}"));
+            Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+                $"ratio of elapsed times, check to scan: {ratios[0]:0.00} to {ratios[^1]:0.00}, median "
+                    + $"{ratios[ratios.Length / 2]:0.00}"));
             return 0;
         }
         finally
@@ -75,7 +80,9 @@ internal static class CheckBenchmark
     private static void Tell(string side, List<Measured> all)
     {
         Measured[] sorted = [.. all.OrderBy(one => one.Seconds)];
-        Console.WriteLine(FormattableString.Invariant($"{side}: {sorted[0].Seconds:0.00} to {sorted[^1].Seconds:0.00} s, median {sorted[sorted.Length / 2].Seconds:0.00} s; largest memory {all.Max(one => one.PeakBytes) / 1048576.0:0} MB"));
+        Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+            $"{side}: {sorted[0].Seconds:0.00} to {sorted[^1].Seconds:0.00} s, median {sorted[sorted.Length / 2].Seconds:0.00} s; "
+                + $"largest memory {all.Max(one => one.PeakBytes) / 1048576.0:0} MB"));
     }
 
     private static Measured Measure(string what, string folder)
@@ -164,10 +171,13 @@ internal static class CheckBenchmark
 #pragma warning disable CA2100 // numbers of our own
         command.CommandText = FormattableString.Invariant($"""
             PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF;
-            CREATE TABLE JRNL (JNO INTEGER, VNO VARCHAR(10), JDATE DATE, PNO INTEGER, ACODE VARCHAR(8), AMOUNT DECIMAL_INT(14,2), NARR VARCHAR(40), STATUS VARCHAR(1));
+            CREATE TABLE JRNL (JNO INTEGER, VNO VARCHAR(10), JDATE DATE, PNO INTEGER, ACODE VARCHAR(8), AMOUNT DECIMAL_INT(14,2),
+              NARR VARCHAR(40), STATUS VARCHAR(1));
             WITH RECURSIVE n(i) AS (SELECT 0 UNION ALL SELECT i + 1 FROM n WHERE i < {rows / 4 * 4 - 1})
-              INSERT INTO JRNL SELECT i + 1, printf('V%08d', i / 4), date('2014-01-01', (i / 4 % 3600) || ' days'), i / 4 % 120 + 1, printf('%04d', (i / 4 * 7 + i % 4) % 400 + 1000),
-                CASE i % 4 WHEN 0 THEN 1 WHEN 1 THEN -1 WHEN 2 THEN 2 ELSE -2 END * (i / 4 % 90000 + 100), 'hire of instrument ' || (i % 977), CASE WHEN i % 50 = 0 THEN 'D' ELSE 'P' END FROM n;
+              INSERT INTO JRNL SELECT i + 1, printf('V%08d', i / 4), date('2014-01-01', (i / 4 % 3600) || ' days'), i / 4 % 120 + 1,
+                printf('%04d', (i / 4 * 7 + i % 4) % 400 + 1000),
+                CASE i % 4 WHEN 0 THEN 1 WHEN 1 THEN -1 WHEN 2 THEN 2 ELSE -2 END * (i / 4 % 90000 + 100),
+                  'hire of instrument ' || (i % 977), CASE WHEN i % 50 = 0 THEN 'D' ELSE 'P' END FROM n;
             CREATE TABLE ACCTS (ACODE VARCHAR(8), BALANCE DECIMAL_INT(14,2));
             INSERT INTO ACCTS SELECT ACODE, sum(AMOUNT) FROM JRNL GROUP BY ACODE;
             CREATE TABLE PERIODS (PNO INTEGER, CLOSED_ON DATE);

@@ -2,12 +2,12 @@
 // expressions in SQL. Each side runs in a process of its own, alternately, and says its elapsed time and its largest memory.
 // Both sides write without a journal on disk and flush the file at the end; the yardstick gets the fastest settings it has.
 using System.Diagnostics;
-using Transferra.Core.Means;
 using System.Globalization;
 using Microsoft.Data.Sqlite;
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
+using Transferra.Core.Means;
 using Transferra.Core.Records;
 using Transferra.Stores;
 
@@ -20,7 +20,8 @@ internal static class ConvertBenchmark
         told-by: [{header: user_version, is: "1"}]
         tables:
           JRNL:
-            columns: {JNO: INTEGER NOT NULL, VNO: VARCHAR(10), JDATE: VARCHAR(8), PNO: INTEGER, DR: VARCHAR(12), CR: VARCHAR(12), NARR: VARCHAR(40), POSTED: VARCHAR(1)}
+            columns: {JNO: INTEGER NOT NULL, VNO: VARCHAR(10), JDATE: VARCHAR(8), PNO: INTEGER, DR: VARCHAR(12), CR: VARCHAR(12),
+              NARR: VARCHAR(40), POSTED: VARCHAR(1)}
             key: [JNO]
         """;
 
@@ -30,7 +31,8 @@ internal static class ConvertBenchmark
         header-fields: {user_version: "2"}
         tables:
           entry:
-            columns: {entry_no: INTEGER NOT NULL, voucher_no: VARCHAR(10), posted_on: DATE, period_no: INTEGER, amount: "DECIMAL(14,2)", credit: VARCHAR(12), narrative: VARCHAR(40), is_posted: BOOLEAN}
+            columns: {entry_no: INTEGER NOT NULL, voucher_no: VARCHAR(10), posted_on: DATE, period_no: INTEGER, amount: "DECIMAL(14,2)",
+              credit: VARCHAR(12), narrative: VARCHAR(40), is_posted: BOOLEAN}
             key: [entry_no]
         """;
 
@@ -53,7 +55,8 @@ internal static class ConvertBenchmark
     // The same, as somebody who knows SQLite well would write it. It checks nothing: a wrong date would pass as a wrong text.
     private const string Yardstick = """
         INSERT INTO entry SELECT JNO, VNO,
-          CASE WHEN substr(JDATE, 7, 2) < '50' THEN '20' ELSE '19' END || substr(JDATE, 7, 2) || '-' || substr(JDATE, 4, 2) || '-' || substr(JDATE, 1, 2), PNO,
+          CASE WHEN substr(JDATE, 7, 2) < '50' THEN '20' ELSE '19' END || substr(JDATE, 7, 2) || '-' || substr(JDATE, 4,
+            2) || '-' || substr(JDATE, 1, 2), PNO,
           CAST(replace(DR, '.', '') AS INTEGER) - CAST(replace(CR, '.', '') AS INTEGER), CR, rtrim(NARR), POSTED = 'Y'
         FROM old.JRNL ORDER BY JNO
         """;
@@ -63,7 +66,9 @@ internal static class ConvertBenchmark
         string folder = Directory.CreateTempSubdirectory("transferra-bench-").FullName;
         try
         {
-            Console.WriteLine(FormattableString.Invariant($"{rows:#,0} rows of eight columns, four expressions, SQLite to SQLite; {rounds} rounds, each side in a process of its own"));
+            Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+                $"{rows:#,0} rows of eight columns, four expressions, SQLite to SQLite; {rounds} rounds, each side in a process of "
+                    + $"its own"));
             Generate(Path.Combine(folder, "old.db"), rows);
             var ours = new List<Measured>();
             var theirs = new List<Measured>();
@@ -78,7 +83,9 @@ internal static class ConvertBenchmark
             Tell("yardstick ", rows, theirs, new FileInfo(Path.Combine(folder, "yardstick.db")).Length);
             Tell("transferra", rows, ours, new FileInfo(Path.Combine(folder, "transferra.db")).Length);
             double[] ratios = [.. ours.Zip(theirs, (a, b) => a.Seconds / b.Seconds).Order()];
-            Console.WriteLine(FormattableString.Invariant($"ratio of elapsed times, transferra to yardstick: {ratios[0]:0.00} to {ratios[^1]:0.00}, median {ratios[ratios.Length / 2]:0.00}"));
+            Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+                $"ratio of elapsed times, transferra to yardstick: {ratios[0]:0.00} to {ratios[^1]:0.00}, median "
+                    + $"{ratios[ratios.Length / 2]:0.00}"));
             return 0;
         }
         finally
@@ -92,7 +99,10 @@ internal static class ConvertBenchmark
     private static void Tell(string side, int rows, List<Measured> all, long bytes)
     {
         Measured[] sorted = [.. all.OrderBy(one => one.Seconds)];
-        Console.WriteLine(FormattableString.Invariant($"{side}: {sorted[0].Seconds:0.00} to {sorted[^1].Seconds:0.00} s, median {sorted[sorted.Length / 2].Seconds:0.00} s; largest memory {all.Max(one => one.PeakBytes) / 1048576.0:0} MB, of which allocated by us in all {all.Max(one => one.Allocated) / (double)rows:0.0} bytes a row; new store {bytes / (double)rows:0.0} bytes a row"));
+        Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+            $"{side}: {sorted[0].Seconds:0.00} to {sorted[^1].Seconds:0.00} s, median {sorted[sorted.Length / 2].Seconds:0.00} s; "
+                + $"largest memory {all.Max(one => one.PeakBytes) / 1048576.0:0} MB, of which allocated by us in all "
+                + $"{all.Max(one => one.Allocated) / (double)rows:0.0} bytes a row; new store {bytes / (double)rows:0.0} bytes a row"));
     }
 
     private static void Compare(string folder)
@@ -102,7 +112,8 @@ internal static class ConvertBenchmark
         using SqliteCommand command = connection.CreateCommand();
         command.CommandTimeout = 0;
         command.CommandText = """
-            SELECT (SELECT count(*) FROM entry) + (SELECT count(*) FROM other.entry) - 2 * count(*) FROM entry e JOIN other.entry o ON o.entry_no = e.entry_no
+            SELECT (SELECT count(*) FROM entry) + (SELECT count(*) FROM other.entry) - 2 * count(*) FROM entry e
+              JOIN other.entry o ON o.entry_no = e.entry_no
             WHERE e.voucher_no IS o.voucher_no AND e.posted_on IS o.posted_on AND e.period_no IS o.period_no AND e.amount IS o.amount
               AND e.credit IS o.credit AND e.narrative IS o.narrative AND e.is_posted IS o.is_posted
             """;
@@ -187,8 +198,10 @@ internal static class ConvertBenchmark
         Execute(connection, string.Create(CultureInfo.InvariantCulture, $"""
             WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < {rows})
             INSERT INTO JRNL SELECT i, printf('V%06d', i / 3), printf('%02d/%02d/%02d', 1 + i % 28, 1 + i % 12, 15 + i % 10), 1 + i % 60,
-              CASE i % 2 WHEN 0 THEN printf('%d.%02d', i * 7919 % 100000, i % 100) ELSE '0.00' END, CASE i % 2 WHEN 1 THEN printf('%d.%02d', i * 104729 % 100000, i % 100) ELSE '0.00' END,
-              printf('Hire of %s no %d%s', CASE i % 3 WHEN 0 THEN 'violin' WHEN 1 THEN 'cello' ELSE 'flute' END, i % 997, CASE i % 5 WHEN 0 THEN '        ' ELSE '' END), CASE i % 7 WHEN 0 THEN 'N' ELSE 'Y' END FROM n
+              CASE i % 2 WHEN 0 THEN printf('%d.%02d', i * 7919 % 100000, i % 100) ELSE '0.00' END, CASE i % 2 WHEN 1
+                THEN printf('%d.%02d', i * 104729 % 100000, i % 100) ELSE '0.00' END,
+              printf('Hire of %s no %d%s', CASE i % 3 WHEN 0 THEN 'violin' WHEN 1 THEN 'cello' ELSE 'flute' END, i % 997, CASE i % 5
+                WHEN 0 THEN '        ' ELSE '' END), CASE i % 7 WHEN 0 THEN 'N' ELSE 'Y' END FROM n
             """));
     }
 

@@ -29,7 +29,9 @@ internal static class FilesBenchmark
                 new("delimited", Path.Combine(folder, "text"), new Dictionary<string, string> { ["separator"] = "," });
             foreach (StoreAddress address in (StoreAddress[])[dbf, text]) Write(address, rows);
             string dbfFile = Directory.GetFiles(dbf.Path, "*.dbf").Single(), textFile = Directory.GetFiles(text.Path).Single();
-            Console.WriteLine(FormattableString.Invariant($"{rows:#,0} rows of eight columns; .dbf {new FileInfo(dbfFile).Length / 1048576.0:0} MB, delimited {new FileInfo(textFile).Length / 1048576.0:0} MB; {rounds} rounds, alternating, processor time of one thread"));
+            Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+                $"{rows:#,0} rows of eight columns; .dbf {new FileInfo(dbfFile).Length / 1048576.0:0} MB, delimited "
+                    + $"{new FileInfo(textFile).Length / 1048576.0:0} MB; {rounds} rounds, alternating, processor time of one thread"));
             Compare(".dbf into typed batches", () => Read(dbf, rows), "the file with SHA-256", () => Digest(dbfFile), rounds);
             Compare("delimited into typed batches", () => Read(text, rows), "CsvHelper's parser, fields as strings",
                 () => ByCsvHelper(textFile, rows), rounds);
@@ -52,7 +54,9 @@ internal static class FilesBenchmark
             (best, bestYardstick) = (Math.Min(best, a), Math.Min(bestYardstick, b));
         }
         ratios.Sort();
-        Console.WriteLine(FormattableString.Invariant($"{ours}: {best:0.00} s; {theirs}: {bestYardstick:0.00} s; ratio {ratios[0]:0.00} to {ratios[^1]:0.00}, median {ratios[ratios.Count / 2]:0.00}"));
+        Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+            $"{ours}: {best:0.00} s; {theirs}: {bestYardstick:0.00} s; ratio {ratios[0]:0.00} to {ratios[^1]:0.00}, median "
+                + $"{ratios[ratios.Count / 2]:0.00}"));
     }
 
     private static double Time(Action action)

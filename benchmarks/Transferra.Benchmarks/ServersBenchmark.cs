@@ -5,13 +5,13 @@
 // SQLite store Both sides make their database, their table and its key, and alternate; ours also proves its counts. The servers are those
 // of tests/servers.sh.
 using System.Diagnostics;
-using Transferra.Core.Means;
 using System.Globalization;
 using System.Text;
 using FirebirdSql.Data.FirebirdClient;
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
+using Transferra.Core.Means;
 using Transferra.Core.Records;
 using Transferra.Stores;
 
@@ -24,7 +24,8 @@ internal static class ServersBenchmark
         told-by: [{table: entry, column: entry_no, where: entry_no = 1, is: "1"}]
         tables:
           entry:
-            columns: {entry_no: INTEGER NOT NULL, voucher_no: VARCHAR(10), posted_on: DATE, period_no: INTEGER, amount: "DECIMAL(14,2)", tax: "DECIMAL(14,2)", narrative: VARCHAR(40), is_posted: BOOLEAN}
+            columns: {entry_no: INTEGER NOT NULL, voucher_no: VARCHAR(10), posted_on: DATE, period_no: INTEGER, amount: "DECIMAL(14,2)",
+              tax: "DECIMAL(14,2)", narrative: VARCHAR(40), is_posted: BOOLEAN}
             key: [entry_no]
         """;
 
@@ -32,7 +33,8 @@ internal static class ServersBenchmark
         hop: {from: "1", to: "2"}
         tables:
           - from: entry
-            into: {entry: {entry_no: entry_no, voucher_no: voucher_no, posted_on: posted_on, period_no: period_no, amount: amount, tax: tax, narrative: narrative, is_posted: is_posted}}
+            into: {entry: {entry_no: entry_no, voucher_no: voucher_no, posted_on: posted_on, period_no: period_no, amount: amount,
+              tax: tax, narrative: narrative, is_posted: is_posted}}
         """;
 
     private static ServerAddress Server(string engine)
@@ -77,8 +79,11 @@ internal static class ServersBenchmark
                     || b.CountRows("entry") != rows) throw new InvalidOperationException("the two sides did not come to the same records");
             double[] ratios = [.. ours.Zip(theirs, (x, y) => x / y).Order()];
             Console.WriteLine(FormattableString.Invariant($"yardstick  {theirs.Min():0.00} to {theirs.Max():0.00} s"));
-            Console.WriteLine(FormattableString.Invariant($"transferra {ours.Min():0.00} to {ours.Max():0.00} s, largest memory {peak / 1048576.0:0} MB"));
-            Console.WriteLine(FormattableString.Invariant($"ratio of elapsed times, transferra to yardstick: {ratios[0]:0.00} to {ratios[^1]:0.00}, median {ratios[ratios.Length / 2]:0.00}"));
+            Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+                $"transferra {ours.Min():0.00} to {ours.Max():0.00} s, largest memory {peak / 1048576.0:0} MB"));
+            Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+                $"ratio of elapsed times, transferra to yardstick: {ratios[0]:0.00} to {ratios[^1]:0.00}, median "
+                    + $"{ratios[ratios.Length / 2]:0.00}"));
             return 0;
         }
         finally
@@ -97,7 +102,9 @@ internal static class ServersBenchmark
         string[] words = ["hire of violin", "repair of bassoon", "deposit returned", "strings and reeds", "transport of harp"];
         for (int row = 1; row <= rows; row++)
             writer.WriteLine(string.Create(CultureInfo.InvariantCulture,
-                $"{row}\tV{row / 3:000000000}\t20{20 + row % 6}-{1 + row % 12:00}-{1 + row % 28:00}\t{row % 60}\t{random.Next(-999_999, 999_999) / 100m:0.00}\t{random.Next(99_999) / 100m:0.00}\t{words[row % 5]} {row % 1000}\t{row % 2}"));
+                $"{row}\tV{row / 3:000000000}\t20{20 + row % 6}-{1 + row % 12:00}-{1 + row % 28:00}\t{row % 60}\t"
+                    + $"{random.Next(-999_999, 999_999) / 100m:0.00}\t{random.Next(99_999) / 100m:0.00}\t{words[row % 5]} {row % 1000}"
+                        + $"\t{row % 2}"));
     }
 
     private static (double Seconds, long Peak) Measure(string engine, string name, string source)
@@ -176,7 +183,8 @@ internal static class ServersBenchmark
         string psql = FormattableString.Invariant($"psql -q -X -v ON_ERROR_STOP=1 -h {server.Host} -p {server.Port} -U {server.User}");
         return Shell($"""
             {psql} -c 'CREATE DATABASE bench_theirs TEMPLATE template0' postgres
-            {psql} -c 'CREATE TABLE entry (entry_no bigint NOT NULL, voucher_no varchar(10), posted_on date, period_no bigint, amount numeric(14,2), tax numeric(14,2), narrative varchar(40), is_posted boolean)' bench_theirs
+            {psql} -c 'CREATE TABLE entry (entry_no bigint NOT NULL, voucher_no varchar(10), posted_on date, period_no bigint,
+                amount numeric(14,2), tax numeric(14,2), narrative varchar(40), is_posted boolean)' bench_theirs
             {psql} -c 'COPY entry TO STDOUT (FORMAT BINARY)' bench_old | {psql} -c 'COPY entry FROM STDIN (FORMAT BINARY)' bench_theirs
             {psql} -c 'ALTER TABLE entry ADD PRIMARY KEY (entry_no)' bench_theirs
             """, server);
@@ -185,10 +193,12 @@ internal static class ServersBenchmark
     private static double Mariadb(string source)
     {
         ServerAddress server = Server("mariadb");
-        string mariadb = FormattableString.Invariant($"mariadb --no-defaults --local-infile=1 -h {server.Host} -P {server.Port} -u {server.User}");
+        string mariadb = string.Create(CultureInfo.InvariantCulture,
+            $"mariadb --no-defaults --local-infile=1 -h {server.Host} -P {server.Port} -u {server.User}");
         return Shell($"""
             {mariadb} -e 'CREATE DATABASE bench_theirs CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin'
-            {mariadb} bench_theirs -e 'CREATE TABLE entry (entry_no bigint NOT NULL PRIMARY KEY, voucher_no varchar(10), posted_on date, period_no bigint, amount decimal(14,2), tax decimal(14,2), narrative varchar(40), is_posted boolean)'
+            {mariadb} bench_theirs -e 'CREATE TABLE entry (entry_no bigint NOT NULL PRIMARY KEY, voucher_no varchar(10),
+                posted_on date, period_no bigint, amount decimal(14,2), tax decimal(14,2), narrative varchar(40), is_posted boolean)'
             {mariadb} bench_theirs -e "LOAD DATA LOCAL INFILE '{source}' INTO TABLE entry CHARACTER SET utf8mb4 IGNORE 1 LINES"
             """, server);
     }

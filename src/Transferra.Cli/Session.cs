@@ -123,7 +123,9 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
     private IEnumerable<string> SecretsOrNone()
     {
         try { return Office.SecretVariables; }
-        catch (Exception error) when (error is TransferraException or DescriptionException or IOException or UnauthorizedAccessException) { return []; }
+        catch (Exception error) when (error is TransferraException or DescriptionException or IOException
+            or UnauthorizedAccessException)
+        { return []; }
     }
 
     public OfficeClosing Closing => new(Closings, Tools, new ClosingScreen(Screen));
@@ -146,7 +148,8 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
         }
         catch (Exception error) when (!(error is OperationCanceledException && Cancel.IsCancellationRequested))
         {
-            if (error is not (TransferraException or DescriptionException or IOException or UnauthorizedAccessException)) Diagnostics.Write($"{code} {what}", error);
+            if (error is not (TransferraException or DescriptionException or IOException
+                or UnauthorizedAccessException)) Diagnostics.Write($"{code} {what}", error);
             return error;
         }
     }

@@ -1,7 +1,7 @@
 // PlantedCompany.cs: a small company in memory that is sound, and into which one fault of each kind can be planted.
 using Transferra.Core.Checks;
-using Transferra.Core.Means;
 using Transferra.Core.Kits;
+using Transferra.Core.Means;
 using Transferra.Core.Records;
 
 namespace Transferra.Tests;
@@ -13,7 +13,8 @@ internal sealed class PlantedCompany : IDisposable
         told-by: [{header: user_version, is: "1"}]
         tables:
           INVOICE:
-            columns: {INO: INTEGER NOT NULL, SUPPLIER: INTEGER, REFNO: VARCHAR(10), ISSUED: DATE, NET: "DECIMAL(10,2)", TAX: "DECIMAL(10,2)", GROSS: "DECIMAL(10,2)", STATUS: VARCHAR(1), SCAN: VARCHAR(40), PERIOD: INTEGER, NOTE: VARCHAR(12)}
+            columns: {INO: INTEGER NOT NULL, SUPPLIER: INTEGER, REFNO: VARCHAR(10), ISSUED: DATE, NET: "DECIMAL(10,2)",
+              TAX: "DECIMAL(10,2)", GROSS: "DECIMAL(10,2)", STATUS: VARCHAR(1), SCAN: VARCHAR(40), PERIOD: INTEGER, NOTE: VARCHAR(12)}
             key: [INO]
             relations: [{columns: [SUPPLIER], to: SUPPLIER, on: [SNO]}]
             no-two: [{columns: [SUPPLIER, REFNO], because: an invoice is entered once}]

@@ -68,7 +68,8 @@ internal sealed class AnyOffice : IDisposable
 
     public override string ToString() =>
         string.Join("; ", Companies.Select(company => $"{company.Code} {company.Made.Store.Engine} {company.Made.Store.Name}"
-        + $"{(company.New == company.Made.Store ? "" : " to " + company.New.Engine)}{(company.Real == company.Made.Store ? "" : " (linked)")}")) + "; " + Office.More[0];
+        + $"{(company.New == company.Made.Store ? "" : " to " + company.New.Engine)}"
+            + $"{(company.Real == company.Made.Store ? "" : " (linked)")}")) + "; " + Office.More[0];
 
     public void Dispose()
     {
@@ -194,7 +195,8 @@ internal sealed class AnyOffice : IDisposable
                 "CREATE TABLE loose (a text, b bytea); INSERT INTO loose VALUES ('x', '\\x00ff'), ('x', '\\x00ff'), (NULL, '')",
                 "ALTER TABLE \"ITEM\" ADD COLUMN \"EXTRA\" varchar(20) DEFAULT 'none'",
                 // Not carried yet, so that such a company must be refused and stay as it is.
-                .. _random.Next(3) == 0 ? (string[])["CREATE SCHEMA \"Old Years\"; CREATE TABLE \"Old Years\".\"ITEM\" (ino int, note text); "
+                .. _random.Next(3) == 0 ? (string[])["CREATE SCHEMA \"Old Years\"; CREATE TABLE \"Old Years\".\"ITEM\" (ino int, "
+                    + "note text); "
                     + "INSERT INTO \"Old Years\".\"ITEM\" VALUES (1, 'kept')"] : [],
             ],
             "mariadb" =>

@@ -197,7 +197,11 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
             yield break;
         }
         foreach (string work in Directory.GetDirectories(company.Real.Folder, "transferra-2*-" + company.Code))
-            foreach (string inside in Directory.GetDirectories(work)) yield return company.Real with { Path = System.IO.Path.Combine(inside, company.Real.Name) };
+            foreach (string inside in Directory.GetDirectories(work)) yield return company.Real with
+            {
+                Path =
+                System.IO.Path.Combine(inside, company.Real.Name)
+            };
     }
 
     private void OriginalsStandWhereItSays(JsonElement companies)

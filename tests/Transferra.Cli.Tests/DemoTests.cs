@@ -43,7 +43,8 @@ public sealed class DemoTests
             .Where(line => line.StartsWith("  transferra ", StringComparison.Ordinal))];
         Assert.Equal(4, hints.Length);
         // The survey has something to look at: the company that waits does not go with the new program.
-        foreach ((string hint, int exit) in hints.Zip([1, 0, 0, 0])) BuiltProgram.RunIn(folder.Path, hint.Trim().Split(' ')[1..]).Expect(exit);
+        foreach ((string hint, int exit) in hints.Zip([1, 0, 0, 0])) BuiltProgram.RunIn(folder.Path, hint.Trim().Split(' ')[1..])
+            .Expect(exit);
     }
 
     [Fact]

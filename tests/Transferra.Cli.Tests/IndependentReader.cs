@@ -83,7 +83,8 @@ internal static class IndependentReader
         using DbConnection connection = TestServers.Connect(store);
         (string names, char quote) = store.Engine switch
         {
-            "postgresql" => ("SELECT table_name, CASE table_schema WHEN 'public' THEN '' ELSE table_schema END FROM information_schema.tables "
+            "postgresql" => ("SELECT table_name, CASE table_schema WHEN 'public' THEN '' ELSE table_schema END FROM "
+                + "information_schema.tables "
                 + "WHERE table_schema NOT IN ('pg_catalog', 'information_schema') AND table_type = 'BASE TABLE'", '"'),
             "mariadb" => ("SELECT table_name FROM information_schema.tables WHERE table_schema = DATABASE() "
                 + "AND table_type = 'BASE TABLE'", '`'),

@@ -1,4 +1,5 @@
 using System.Diagnostics;
+using System.Globalization;
 using Microsoft.Data.Sqlite;
 using Transferra.Tests;
 
@@ -284,7 +285,8 @@ public sealed class MishapTests : IDisposable
                 using SqliteTransaction transaction = connection.BeginTransaction();
                 using SqliteCommand command = connection.CreateCommand();
                 command.Transaction = transaction;
-                command.CommandText = FormattableString.Invariant($"INSERT INTO ITEM (INO, NAME) VALUES ({i}, 'a'); INSERT INTO ITEM (INO, NAME) VALUES ({i + 1}, 'b')");
+                command.CommandText = string.Create(CultureInfo.InvariantCulture,
+                    $"INSERT INTO ITEM (INO, NAME) VALUES ({i}, 'a'); INSERT INTO ITEM (INO, NAME) VALUES ({i + 1}, 'b')");
                 command.ExecuteNonQuery();
                 transaction.Commit();
                 written++;

@@ -1,5 +1,6 @@
 // OddOffice.cs: small offices unlike the demo: any layout of folders, any engine, tables that the kit does not know. Their kit is as
 // small as a kit can be that still changes something.
+using System.Globalization;
 using System.Text;
 using Transferra.Core.Records;
 using Transferra.Stores;
@@ -113,7 +114,8 @@ internal sealed class OddOffice : IDisposable
 
     public static string ServerYaml(StoreAddress database) =>
         $"{{{database.Engine}: {Quoted(database.Path)}, host: {database.Server!.Host}, "
-        + FormattableString.Invariant($"port: {database.Server.Port}, user: {database.Server.User}, password-file: {database.Server.PasswordFile}}}");
+        + string.Create(CultureInfo.InvariantCulture,
+            $"port: {database.Server.Port}, user: {database.Server.User}, password-file: {database.Server.PasswordFile}}}");
 
     private static readonly Dictionary<string, string> DelimitedForm = new()
     {

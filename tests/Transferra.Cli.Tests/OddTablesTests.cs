@@ -36,9 +36,12 @@ public sealed class OddTablesTests : IDisposable
     {
         _office.Add("A", "sqlite", "data/a.db");
         DemoFolder.Execute(Db, """
-            CREATE TABLE MIXED (ID INTEGER PRIMARY KEY, BARE, ODD INTEGER_OR_TEXT, SHAPE POLYGON, WHOLE INT(11), WHEN_ DATETIME, NEVER WHATEVER);
-            INSERT INTO MIXED VALUES (1, 7, 7, x'0001FF', 3, '2024-01-31 10:00', NULL), (2, '7', 'seven', x'', 4, '2024-02-01', NULL), (3, 7.5, 8, NULL, NULL, 'never', NULL),
-                (4, x'07', '08x', x'7F', -9223372036854775808, 12, NULL), (5, NULL, -1, x'00', 0, NULL, NULL), (6, '', 9e300, x'01', 1, '', NULL);
+            CREATE TABLE MIXED (ID INTEGER PRIMARY KEY, BARE, ODD INTEGER_OR_TEXT, SHAPE POLYGON, WHOLE INT(11), WHEN_ DATETIME,
+              NEVER WHATEVER);
+            INSERT INTO MIXED VALUES (1, 7, 7, x'0001FF', 3, '2024-01-31 10:00', NULL), (2, '7', 'seven', x'', 4, '2024-02-01', NULL),
+              (3, 7.5, 8, NULL, NULL, 'never', NULL),
+                (4, x'07', '08x', x'7F', -9223372036854775808, 12, NULL), (5, NULL, -1, x'00', 0, NULL, NULL), (6, '', 9e300, x'01', 1,
+                  '', NULL);
             """);
         const string all = "SELECT group_concat(ID || ':' || typeof(BARE) || quote(BARE) || typeof(ODD) || quote(ODD) || typeof(SHAPE) "
             + "|| quote(SHAPE) || typeof(WHOLE) || quote(WHOLE) || typeof(WHEN_) || quote(WHEN_), ';') FROM (SELECT * "
@@ -95,7 +98,8 @@ public sealed class OddTablesTests : IDisposable
         _office.Add("A", "sqlite", "data/a.db");
         DemoFolder.Execute(Db, """
             CREATE TABLE LOOSE (CODE TEXT PRIMARY KEY, V INT); INSERT INTO LOOSE VALUES ('a', 1), (NULL, 2), (NULL, 2), (NULL, 3);
-            CREATE TABLE PAIR (A INT, B INT, V TEXT, PRIMARY KEY (A, B)); INSERT INTO PAIR VALUES (1, 1, 'x'), (1, NULL, 'y'), (1, NULL, 'y');
+            CREATE TABLE PAIR (A INT, B INT, V TEXT, PRIMARY KEY (A, B)); INSERT INTO PAIR VALUES (1, 1, 'x'), (1, NULL, 'y'), (1, NULL,
+              'y');
             CREATE TABLE DOWN (ID INTEGER PRIMARY KEY DESC, V TEXT); INSERT INTO DOWN VALUES (1, 'x'), (NULL, 'y'), (NULL, 'z');
             """);
         Go();

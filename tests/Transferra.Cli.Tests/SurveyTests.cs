@@ -140,7 +140,8 @@ public sealed class SurveyTests : IDisposable
         Assert.Equal(["Pellwright Ledger, setting paper|A4|(not set)", "Pellwright Ledger, setting printer|front desk|default",
             "QIH, setting year end|31/03|31/12"],
             compared.Json.GetProperty("result").GetProperty("differences").EnumerateArray()
-                .Select(entry => $"{entry.GetProperty("what").GetString()}|{entry.GetProperty("before").GetString()}|{entry.GetProperty("now").GetString()}")
+                .Select(entry => $"{entry.GetProperty("what").GetString()}|{entry.GetProperty("before").GetString()}|"
+                    + $"{entry.GetProperty("now").GetString()}")
                 .Order(StringComparer.Ordinal));
         BuiltProgram.Run(_office.Path, "survey", "--compare", page).Expect(2).Says("is not a saved survey");
         BuiltProgram.Run(_office.Path, "survey", "--compare", _elsewhere["nothing"]).Expect(2).Says("cannot be read");

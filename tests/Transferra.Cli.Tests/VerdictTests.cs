@@ -109,7 +109,8 @@ public sealed class VerdictTests : IDisposable
             tables:
               - {from: version, into: {version: {what: what, val: "'3'"}}, columns-left-out: {val: the version is a new one}}
               - {from: grp, into: {grp: {group_no: group_no, title: title}}}
-              - {from: item, into: {item: {item_no: item_no, name: name, price: "CAST(PPP AS DECIMAL(14,2))", made: made, group_no: group_no}}}
+              - {from: item, into: {item: {item_no: item_no, name: name, price: "CAST(PPP AS DECIMAL(14,2))", made: made,
+                group_no: group_no}}}
             """.Replace("PPP", price, StringComparison.Ordinal));
         _office.Add("A", "sqlite", "data/a.db");
         _office.Ready();

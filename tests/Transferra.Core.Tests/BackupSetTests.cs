@@ -140,7 +140,8 @@ public sealed class BackupSetTests : IDisposable
     public void What_is_no_set_is_refused_in_words()
     {
         string file = _folder.Write("other.tar", "this is not a tar");
-        Assert.Contains("is not a backup set", Assert.Throws<TransferraException>(() => _sets.Read(file)).Message, StringComparison.Ordinal);
+        Assert.Contains("is not a backup set", Assert.Throws<TransferraException>(() => _sets.Read(file)).Message,
+            StringComparison.Ordinal);
         Assert.Contains("not there", Assert.Throws<TransferraException>(() => _sets.Read(_folder["none.tar"])).Message,
             StringComparison.Ordinal);
         Assert.Empty(_sets.List());

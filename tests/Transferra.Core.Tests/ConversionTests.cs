@@ -1,3 +1,4 @@
+using System.Globalization;
 using FsCheck;
 using FsCheck.Fluent;
 using Transferra.Core.Conversion;
@@ -36,7 +37,8 @@ public class ConversionTests
         public TableAccount? Known(int source, string table) => known.GetValueOrDefault((source, table));
 
         public void TableDone(int source, TableAccount account, Func<BuildMark> mark) =>
-            Seen.Add(FormattableString.Invariant($"{source} {account.Table} {account.Read}, in the store {mark().Tables.Sum(table => table.Value.Rows)}"));
+            Seen.Add(string.Create(CultureInfo.InvariantCulture,
+                $"{source} {account.Table} {account.Read}, in the store {mark().Tables.Sum(table => table.Value.Rows)}"));
     }
 
     [Fact] // as when several years become one company

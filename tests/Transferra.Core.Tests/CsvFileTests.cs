@@ -9,7 +9,8 @@ public sealed class CsvFileTests : IDisposable
 
     public void Dispose() => _folder.Dispose();
 
-    private static readonly string[] Cells = ["", " ", "plain", "a,b", "say \"so\"", "two\r\nlines", "\n", "\"", "\"\"", "ends with \r", "é 漢字",
+    private static readonly string[] Cells = ["", " ", "plain", "a,b", "say \"so\"", "two\r\nlines", "\n", "\"", "\"\"", "ends with \r",
+        "é 漢字",
         "=1+1", "+44 20", "-", "-12.50", "+3", "@x", "\tx", "'quoted", "'", "''", "'=x", "1e5", "-1e5"];
 
     [Fact]

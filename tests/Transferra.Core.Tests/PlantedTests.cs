@@ -134,7 +134,8 @@ public class PlantedTests
     {
         string wrong = PlantedCompany.Description.Replace("by: [SUPPLIER], sum: GROSS", "by: [REFNO], sum: GROSS", StringComparison.Ordinal)
             .Replace("holds: GROSS = NET + TAX", "holds: NET + TAX", StringComparison.Ordinal)
-            .Replace("parent: PARENT", "parent: NOBODY", StringComparison.Ordinal).Replace("to: SUPPLIER, on: [SNO]", "to: SUPPLIER, on: [NAME]", StringComparison.Ordinal) + """
+            .Replace("parent: PARENT", "parent: NOBODY", StringComparison.Ordinal).Replace("to: SUPPLIER, on: [SNO]",
+                "to: SUPPLIER, on: [NAME]", StringComparison.Ordinal) + """
 
             mends:
               - {drop-copies: NOWHERE, because: x}

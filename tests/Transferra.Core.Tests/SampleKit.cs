@@ -19,7 +19,8 @@ internal static class SampleKit
         told-by: [{header: user_version, is: "1"}]
         tables:
           PART:
-            columns: {PNO: INTEGER NOT NULL, NAME: VARCHAR(20), PRICE: VARCHAR(10), KIND: VARCHAR(1), MADE: VARCHAR(8), GROUPNO: INTEGER, SPARE: VARCHAR(1)}
+            columns: {PNO: INTEGER NOT NULL, NAME: VARCHAR(20), PRICE: VARCHAR(10), KIND: VARCHAR(1), MADE: VARCHAR(8), GROUPNO: INTEGER,
+              SPARE: VARCHAR(1)}
             key: [PNO]
             relations: [{columns: [GROUPNO], to: GRP, on: [GNO]}]
           GRP:
@@ -42,7 +43,8 @@ internal static class SampleKit
         header-fields: {user_version: "2"}
         tables:
           part:
-            columns: {part_no: INTEGER NOT NULL, name: VARCHAR(20) NOT NULL, price: "DECIMAL(10,2) NOT NULL", kind: VARCHAR(6) NOT NULL, made_on: DATE, group_title: VARCHAR(20)}
+            columns: {part_no: INTEGER NOT NULL, name: VARCHAR(20) NOT NULL, price: "DECIMAL(10,2) NOT NULL", kind: VARCHAR(6) NOT NULL,
+              made_on: DATE, group_title: VARCHAR(20)}
             key: [part_no]
           part_name:
             columns: {name: VARCHAR(20) NOT NULL, part_no: INTEGER NOT NULL}

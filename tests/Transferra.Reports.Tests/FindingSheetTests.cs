@@ -25,7 +25,8 @@ public sealed class FindingSheetTests
             FindingSheet.Write([new SheetCompany("QIH", new CheckResult("5", new Dictionary<string, long>(), findings), folder)], book);
             book.Position = 0;
             using var document = SpreadsheetDocument.Open(book, isEditable: false);
-            Assert.Empty(new OpenXmlValidator().Validate(document, TestContext.Current.CancellationToken).Select(error => $"{error.Path?.XPath}: {error.Description}"));
+            Assert.Empty(new OpenXmlValidator().Validate(document, TestContext.Current.CancellationToken)
+                .Select(error => $"{error.Path?.XPath}: {error.Description}"));
             Sheet[] sheets = [.. document.WorkbookPart!.Workbook!.Sheets!.Elements<Sheet>()];
             Assert.Equal(["Findings", "1 QIH orphan"], sheets.Select(sheet => sheet.Name!.Value));
             string[][] list = Cells(document, sheets[1]);

@@ -83,8 +83,8 @@ public sealed class DelimitedTests : IDisposable
         (string[] rows, string[] faults) = Read(Here(("separator", ";"), ("decimal-mark", ","), ("dates", "DD.MM.RR"), ("header", "no"),
             ("null", "(none)")), "t", columns);
         Assert.Equal(["<1>|<-1234.50>|<2049-12-31>|-|<x>", "<2>|-|-|<true>|-"], rows);
-        Assert.Equal(["0 yes NotABoolean ja: this is no BOOLEAN (line 1)",
-            "1 amount NotANumber 1.234,50: this is no DECIMAL(10,2) (line 2)",
+        Assert.Equal(["0 yes NotABoolean ja: this is not a BOOLEAN (line 1)",
+            "1 amount NotANumber 1.234,50: this is not a DECIMAL(10,2) (line 2)",
             "1 day NotADate 31.02.49: this is not a date of the form DD.MM.RR (line 2)"], faults);
     }
 

@@ -91,7 +91,8 @@ public sealed class ExtensionTests : IDisposable
         _folder.Write("versions/1.yaml", Old);
         _folder.Write("versions/2.yaml", Old.Replace("\"1\"", "\"2\"", StringComparison.Ordinal).Replace("ITEM", "item",
             StringComparison.Ordinal).Replace("NO", "no", StringComparison.Ordinal).Replace("NAME", "name", StringComparison.Ordinal)
-            .Replace("no = 1", "no = 9", StringComparison.Ordinal).Replace("INTEGER noT NULL", "INTEGER NOT NULL", StringComparison.Ordinal));
+            .Replace("no = 1", "no = 9", StringComparison.Ordinal).Replace("INTEGER noT NULL", "INTEGER NOT NULL",
+                StringComparison.Ordinal));
         _folder.Write("hops/1-to-2.yaml", hop);
         return KitLoader.Load(_folder.Path, "kit", new HopKinds(KnownKinds.All.Beginnings,
             [.. KnownKinds.All.Means, new CarelessMeans(0)]), errors);

@@ -1,8 +1,8 @@
 using System.Text;
-using Transferra.Core.Means;
 using Transferra.Core.Checks;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
+using Transferra.Core.Means;
 using Transferra.Core.Records;
 using Transferra.Tests;
 

@@ -1,10 +1,10 @@
 // MendTests.cs: on each engine a company with one of each fault that can be mended is mended by a whole run, looked at by the engine's
 // own reader, and taken back.
 using System.Text;
-using Transferra.Core.Means;
 using Transferra.Core.Checks;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
+using Transferra.Core.Means;
 using Transferra.Core.Mending;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
@@ -170,7 +170,8 @@ public sealed class MendTests : IDisposable
             command.ExecuteNonQuery();
         }
         (RunContext context, Company company) = Office(address, Version);
-        Assert.True(UpgradeRun.Execute(context, UpgradeRun.Begin(context, RunKind.Mend, [(company, company.Kit.Versions[0])]))[0].IsThrough);
+        Assert.True(UpgradeRun.Execute(context, UpgradeRun.Begin(context, RunKind.Mend,
+            [(company, company.Kit.Versions[0])]))[0].IsThrough);
         Assert.Equal(["1 / Reed / 5.00", "2 / Flügel / 7.00", "3 / Bow / 0.00"], Records(address, company.Kit.Versions[0].Tables[0]));
         using IStore store = _stores.Open(address);
         Assert.Contains(store.ListObjects(), entry => entry is { Kind: "trigger", Name: "T" });

@@ -67,8 +67,12 @@ public sealed class RebuildTests : IDisposable
             "CREATE SEQUENCE voucher INCREMENT 5 START 100 CYCLE MAXVALUE 5000", "SELECT nextval('voucher'), nextval('voucher')",
         "CREATE FUNCTION tax(numeric) RETURNS numeric LANGUAGE sql IMMUTABLE AS 'SELECT $1 * 0.2'",
         """
-        CREATE TABLE "Odd / name" (id bigint GENERATED ALWAYS AS IDENTITY (START 7) PRIMARY KEY, code varchar(8) COLLATE "C" NOT NULL DEFAULT upper('none'), m mood, p posint, pt part, j jsonb, addr inet, tags text[], iv interval, ts timestamptz, price numeric, due money,
-          net numeric(10,2) CHECK (net >= 0), gross numeric GENERATED ALWAYS AS (net + tax(net)) STORED, raw bytea, u uuid, f float8, b boolean, ch char(5), bt bit varying(9), v int DEFAULT nextval('voucher'), CONSTRAINT uq UNIQUE (code, m), EXCLUDE USING btree (u WITH =)) WITH (fillfactor = 70)
+        CREATE TABLE "Odd / name" (id bigint GENERATED ALWAYS AS IDENTITY (START 7) PRIMARY KEY,
+          code varchar(8) COLLATE "C" NOT NULL DEFAULT upper('none'), m mood, p posint, pt part, j jsonb, addr inet, tags text[],
+          iv interval, ts timestamptz, price numeric, due money,
+          net numeric(10,2) CHECK (net >= 0), gross numeric GENERATED ALWAYS AS (net + tax(net)) STORED, raw bytea, u uuid, f float8,
+            b boolean, ch char(5), bt bit varying(9), v int DEFAULT nextval('voucher'), CONSTRAINT uq UNIQUE (code, m),
+            EXCLUDE USING btree (u WITH =)) WITH (fillfactor = 70)
         """,
         "CREATE TABLE child (no serial PRIMARY KEY, parent bigint REFERENCES \"Odd / name\" ON DELETE CASCADE DEFERRABLE INITIALLY "
             + "DEFERRED, note text)",
@@ -151,8 +155,14 @@ public sealed class RebuildTests : IDisposable
     [
         "CREATE SEQUENCE voucher START WITH 100 INCREMENT BY 5", "SELECT nextval(voucher)",
         """
-        CREATE TABLE `odd / name` (id INT UNSIGNED NOT NULL AUTO_INCREMENT, code VARCHAR(8) CHARACTER SET latin1 COLLATE latin1_general_cs NOT NULL DEFAULT 'none', kind ENUM('a','b''c') DEFAULT 'a', flags SET('x','y'), bits BIT(12), due DATE, took TIME, at TIMESTAMP(3) NOT NULL DEFAULT current_timestamp(3) ON UPDATE current_timestamp(3),
-          net DECIMAL(12,3) CHECK (net >= 0), gross DECIMAL(14,3) GENERATED ALWAYS AS (net * 1.2) STORED, j JSON, u UUID, ip INET6, y YEAR, big BIGINT UNSIGNED, raw VARBINARY(20), pic LONGBLOB, g POINT, f DOUBLE, t LONGTEXT COMMENT 'free text', PRIMARY KEY (id), UNIQUE KEY uq (code, kind), KEY pre (t(10)), FULLTEXT KEY ft (t)) ENGINE=InnoDB AUTO_INCREMENT=50 COMMENT='odd, isn''t it' ROW_FORMAT=DYNAMIC
+        CREATE TABLE `odd / name` (id INT UNSIGNED NOT NULL AUTO_INCREMENT,
+          code VARCHAR(8) CHARACTER SET latin1 COLLATE latin1_general_cs NOT NULL DEFAULT 'none', kind ENUM('a','b''c') DEFAULT 'a',
+          flags SET('x','y'), bits BIT(12), due DATE, took TIME,
+          at TIMESTAMP(3) NOT NULL DEFAULT current_timestamp(3) ON UPDATE current_timestamp(3),
+          net DECIMAL(12,3) CHECK (net >= 0), gross DECIMAL(14,3) GENERATED ALWAYS AS (net * 1.2) STORED, j JSON, u UUID, ip INET6,
+            y YEAR, big BIGINT UNSIGNED, raw VARBINARY(20), pic LONGBLOB, g POINT, f DOUBLE, t LONGTEXT COMMENT 'free text',
+            PRIMARY KEY (id), UNIQUE KEY uq (code, kind), KEY pre (t(10)),
+            FULLTEXT KEY ft (t)) ENGINE=InnoDB AUTO_INCREMENT=50 COMMENT='odd, isn''t it' ROW_FORMAT=DYNAMIC
         """,
         "CREATE TABLE child (no INT PRIMARY KEY, parent INT UNSIGNED, CONSTRAINT up FOREIGN KEY (parent) REFERENCES `odd / name` "
             + "(id) ON DELETE CASCADE) ENGINE=InnoDB", "CREATE TABLE flat (a INT, "

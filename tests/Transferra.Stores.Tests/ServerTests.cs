@@ -323,7 +323,14 @@ public sealed class ServerTests : IDisposable
     public void A_local_socket_is_reached_by_its_path(string engine, string socket)
     {
         StoreAddress address = Books(engine);
-        StoreAddress local = address with { Server = address.Server! with { Host = Path.Combine(Path.GetDirectoryName(address.Server!.PasswordFile)!, socket) } };
+        StoreAddress local = address with
+        {
+            Server = address.Server! with
+            {
+                Host =
+            Path.Combine(Path.GetDirectoryName(address.Server!.PasswordFile)!, socket)
+            }
+        };
         using IStore store = _stores.Open(local);
         Assert.Equal(3, store.CountRows("entry"));
         Assert.Empty(_stores.ServerOf(local).ConnectedTo(address.Path)); // our own connections are none of others'

@@ -223,7 +223,11 @@ public sealed class SqliteTests : IDisposable
                 "left by a crash"); break;
             case "locked":
                 holder.Open();
-                using (SqliteCommand command = holder.CreateCommand()) { command.CommandText = "BEGIN EXCLUSIVE"; command.ExecuteNonQuery(); }
+                using (SqliteCommand command = holder.CreateCommand())
+                {
+                    command.CommandText =
+                    "BEGIN EXCLUSIVE"; command.ExecuteNonQuery();
+                }
                 break;
         }
         IReadOnlyDictionary<string, string> before = TempFolder.Signature(_folder.Path);

@@ -55,7 +55,8 @@ public sealed class WorkbookTests : IDisposable
     {
         using IStore store = Open("""
             sheet = book.create_sheet('T')
-            for row in ['V', 'text with \u00e9, \U0001F3BB and\nlines', 1 / 3, 1234567.89, True, datetime.datetime(1999, 12, 31, 23, 59, 58), datetime.time(10, 20, 30), 0.0001, '  kept blanks  ', '007']:
+            for row in ['V', 'text with \u00e9, \U0001F3BB and\nlines', 1 / 3, 1234567.89, True, datetime.datetime(1999, 12, 31, 23, 59,
+              58), datetime.time(10, 20, 30), 0.0001, '  kept blanks  ', '007']:
                 sheet.append([row])
             """);
         Assert.Equal(["text with \u00e9, \U0001F3BB and\nlines", "0.3333333333333333", "1234567.89", "true", "1999-12-31 23:59:58",

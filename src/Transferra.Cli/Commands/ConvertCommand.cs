@@ -44,7 +44,8 @@ internal static class ConvertCommand
     private static void TakeBackEarlier(Session session, RunContext context, IReadOnlyList<(Company Company, KitVersion From)> ready)
     {
         foreach (Run earlier in session.Runs.List().Where(run => run is { IsUndone: false, IsUnfinished: false }
-            && run.Kind == RunKind.Convert.Name && run.Companies.Any(code => run.IsDone(code, Stages.Convert) && ready.Any(entry => entry.Company.Code == code))))
+            && run.Kind == RunKind.Convert.Name && run.Companies.Any(code => run.IsDone(code, Stages.Convert)
+                && ready.Any(entry => entry.Company.Code == code))))
         {
             session.Changed = $"The earlier conversion {earlier.Id} was being removed to make way for a new one, which was not started. "
                 + "Start it again: transferra convert " + string.Join(' ', ready.Select(entry => entry.Company.Code));

@@ -1,12 +1,12 @@
 // RestoreCommand.cs: restore: a company back from a set, to its own place or into a new folder.
 using System.CommandLine;
-using Transferra.Core.Means;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Backup;
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Matching;
+using Transferra.Core.Means;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;

@@ -1,10 +1,11 @@
 // SurveyCommand.cs: survey: what have we got?
 using System.CommandLine;
-using Transferra.Core.Means;
+using System.Globalization;
 using System.Text.Json;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
+using Transferra.Core.Means;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Surveys;
@@ -152,7 +153,8 @@ internal static class SurveyCommand
         screen.Line($"  {company.Code}: {company.StorePath}");
         if (company.ReallyAt.Length > 0) screen.Look($"       really at {company.ReallyAt}");
         if (company.LastChange is { } changed)
-            screen.Line(FormattableString.Invariant($"       last changed {changed:yyyy-MM-dd HH:mm} UTC, {Results.Count(company.Tables.Count, "table")}"));
+            screen.Line(string.Create(CultureInfo.InvariantCulture,
+                $"       last changed {changed:yyyy-MM-dd HH:mm} UTC, {Results.Count(company.Tables.Count, "table")}"));
         foreach (string documents in company.DocumentFolders) screen.Line($"       documents in {Near(folder, documents)}");
         if (company.DeletedRecords > 0) screen.Line($"       {Results.Count(company.DeletedRecords, "record")} marked as deleted in the "
             + "files, kept apart and not carried");

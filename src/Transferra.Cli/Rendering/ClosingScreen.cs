@@ -1,5 +1,6 @@
 // ClosingScreen.cs: what closing and reopening look like: a line for each thing that is changed, and a live line while people are waited
 // for.
+using System.Globalization;
 using Transferra.Core.Closing;
 
 namespace Transferra.Cli.Rendering;
@@ -15,7 +16,9 @@ internal sealed class ClosingScreen(Screen screen) : IClosingObserver
     }
 
     public void Waiting(IReadOnlyList<PersonIn> people, TimeSpan left) =>
-        screen.Progress.Show(FormattableString.Invariant($"waiting for {Results.Count(people.Count, "session")} to leave, {left.TotalSeconds:0} s more: {people[0].Company} {people[0].Session.Words}"), 0, 0);
+        screen.Progress.Show(string.Create(CultureInfo.InvariantCulture,
+            $"waiting for {Results.Count(people.Count, "session")} to leave, {left.TotalSeconds:0} s more: {people[0].Company} "
+                + $"{people[0].Session.Words}"), 0, 0);
 
     public void Ended(PersonIn person) => screen.Look($"  ended: {person.Company} {person.Session.Words}");
 

@@ -83,7 +83,8 @@ public static class BackupSets
     /// <summary>The name of a new set: company, package, data version, date and time, and the run it was made for.</summary>
     public static string NameOf(SetLabel label, DateTimeOffset at, bool isLocked) =>
         string.Create(CultureInfo.InvariantCulture,
-            $"{label.Company}_{label.Package}_v{label.DataVersion}_{at.UtcDateTime:yyyyMMdd-HHmmss}{(label.Run.Length > 0 ? "_run" + label.Run : "")}{(isLocked ? SetPlaces.LockedSuffix : SetPlaces.Suffix)}");
+            $"{label.Company}_{label.Package}_v{label.DataVersion}_{at.UtcDateTime:yyyyMMdd-HHmmss}"
+                + $"{(label.Run.Length > 0 ? "_run" + label.Run : "")}{(isLocked ? SetPlaces.LockedSuffix : SetPlaces.Suffix)}");
 
     /// <summary>Packs a company's files into one set, once for all places.</summary>
     /// <param name="context">What it works with.</param>

@@ -200,7 +200,8 @@ public static class CompanyBackup
         public void Dispose() => _packed?.Dispose();
     }
 
-    private static PackedSet Pack(BackupContext context, Company company, KitVersion version, StoreAddress address, IStore store, string run,
+    private static PackedSet Pack(BackupContext context, Company company, KitVersion version, StoreAddress address, IStore store,
+        string run,
         ISetPlace place,
         bool takesNothingFromEarlier)
     {

@@ -28,7 +28,9 @@ internal static class Leftovers
         void Try(string where, Action action)
         {
             try { action(); }
-            catch (Exception error) when (error is IOException or UnauthorizedAccessException or TransferraException) { left.Add($"{where}: {error.Message}"); }
+            catch (Exception error) when (error is IOException or UnauthorizedAccessException
+                or TransferraException)
+            { left.Add($"{where}: {error.Message}"); }
         }
     }
 

@@ -8,6 +8,7 @@
 // is written once;
 //        (3) a wrong passphrase and a changed header are told apart.
 using System.Buffers.Binary;
+using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
@@ -247,7 +248,8 @@ internal sealed class LockedSetFile : ISetFile
             int within = (int)(position % LockedHeader.ChunkBytes), read = _inner.ReadAt(LockedHeader.ChunkAt(chunk), stored),
                 length = read - LockedHeader.TagBytes;
             if (length < 0 || !Open(chunk, chunk == _chunks - 1, stored.AsSpan(0, read), plain))
-                throw new InvalidDataException(FormattableString.Invariant($"chunk {chunk + 1} of {_chunks} is not the one that was written"));
+                throw new InvalidDataException(string.Create(CultureInfo.InvariantCulture,
+                    $"chunk {chunk + 1} of {_chunks} is not the one that was written"));
             int part = Math.Min(buffer.Length - done, length - within);
             plain.AsSpan(within, part).CopyTo(buffer[done..]);
             done += part;

@@ -209,7 +209,8 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
         {
             Read();
         }
-        catch (Exception error) when (error is InvalidDataException or EndOfStreamException or FormatException or ArgumentException or OverflowException)
+        catch (Exception error) when (error is InvalidDataException or EndOfStreamException or FormatException or ArgumentException
+            or OverflowException)
         {
             _faults.Add(new SetFault("damaged", "", $"the set cannot be read further: {error.Message}"));
         }

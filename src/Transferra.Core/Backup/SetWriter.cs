@@ -4,6 +4,7 @@
 // store; (3) room for the manifest is left at the beginning and it always fits: whatever happens to a member, its entry does not become
 // longer than was reckoned.
 using System.Buffers;
+using System.Globalization;
 using System.IO.Hashing;
 using System.Security.Cryptography;
 using System.Text.Json;
@@ -272,7 +273,8 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
         }
         catch (IOException error)
         {
-            unreadable = FormattableString.Invariant($"bytes {at} to {at + wanted} could not be read and are zeros in the set: {error.Message}");
+            unreadable = string.Create(CultureInfo.InvariantCulture,
+                $"bytes {at} to {at + wanted} could not be read and are zeros in the set: {error.Message}");
         }
         bool isShort = unreadable is null && length < wanted; // it was cut off meanwhile
         if (length < wanted) plain.AsSpan(length, wanted - length).Clear();

@@ -13,11 +13,13 @@ namespace Transferra.Core.Checks;
 
 /// <summary>Checks a store against what the kit says of its version.</summary>
 /// <param name="version">The data version it has.</param>
-/// <param name="next">What answers to what in the hop it is to go through next, whose rules are tried without writing; null when there is none.</param>
+/// <param name="next">What answers to what in the hop it is to go through next, whose rules are tried without writing; null when there is
+/// none.</param>
 /// <param name="settings">Answers to the hop's new settings.</param>
 /// <param name="observer">Hears the progress.</param>
 /// <param name="cancel">Stops between two batches.</param>
-public sealed class CompanyCheck(KitVersion version, Correspondence? next, IReadOnlyDictionary<string, string> settings, IProgressObserver observer,
+public sealed class CompanyCheck(KitVersion version, Correspondence? next, IReadOnlyDictionary<string, string> settings,
+    IProgressObserver observer,
     CancellationToken cancel)
 {
     private const int MaxComplaints = 5;

@@ -1,5 +1,6 @@
 // FindingCollector.cs: gathers what the probes find: counts without limit, keeps the first examples, and writes every record to a list.
 // Holds: (1) memory does not grow with the number of records found; (2) values of private columns reach neither examples nor lists.
+using System.Globalization;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
@@ -63,7 +64,8 @@ internal sealed class FindingCollector(string? listFolder) : IDisposable
         }
         if (listFolder is null) return;
         group.List ??= new CsvFile(Path.Combine(listFolder,
-            FormattableString.Invariant($"{_order.IndexOf(group) + 1:00}-{head.Kind}{(head.Table.Length > 0 ? "-" + Safe(head.Table) : "")}.csv")),
+            string.Create(CultureInfo.InvariantCulture,
+                $"{_order.IndexOf(group) + 1:00}-{head.Kind}{(head.Table.Length > 0 ? "-" + Safe(head.Table) : "")}.csv")),
             ["record", "value", "finding"]);
         group.List.Add([record, value ?? "", head.What]);
     }

@@ -86,7 +86,8 @@ public static class FindingKinds
     [
         new(Damaged, "The engine's own full check complains, or the store cannot be read to its end. What can still be read is counted, "
             + "and what is lost is listed by page, offset or range of records.",
-            "A disk that fails, a machine that lost its power while it wrote, a file copied while the program was using it, a network share that was interrupted.",
+            "A disk that fails, a machine that lost its power while it wrote, a file copied while the program was using it, a network "
+                + "share that was interrupted.",
             "Go back to the office's own backup of the day before it was damaged. When there is none: transferra check CODE --salvage "
                 + "PLACE writes what can be read to a new store; send that and the bundle to the vendor. Have the disk looked at before "
                 + "anything is put back on it."),
@@ -99,7 +100,8 @@ public static class FindingKinds
             "The hop carries the old version's record as it is, or header-fields are not given.",
             "Correct the kit: what tells the new version (told-by), the hop that writes it, or header-fields. Otherwise the new store "
                 + "would be taken for another version after the change-over."),
-        new(OddStore, "Something about the store is odd, but not damage: two fields with one name, numbers wider than declared, a code page that is given twice and differently, a table that the engine cannot check.",
+        new(OddStore, "Something about the store is odd, but not damage: two fields with one name, numbers wider than declared, a "
+            + "code page that is given twice and differently, a table that the engine cannot check.",
             "Programs write what fits, whatever their own header says.",
             "Usually nothing: the store is read as it really is. Where accents look wrong in a .dbf table, put a .cpg file beside it "
                 + "with the name of the right code page."),

@@ -37,13 +37,16 @@ internal sealed class HopTrial
     /// <param name="heads">Words for values.</param>
     /// <param name="findings">Where findings go.</param>
     /// <param name="where">Words behind each finding; "" for the first hop.</param>
-    public HopTrial(Correspondence correspondence, IStore store, IReadOnlyDictionary<string, string> settings, TrialTarget target, ValueHeads heads,
+    public HopTrial(Correspondence correspondence, IStore store, IReadOnlyDictionary<string, string> settings, TrialTarget target,
+        ValueHeads heads,
         FindingCollector findings, string where = "")
     {
-        (_correspondence, _store, _settings, _target, _heads, _findings, _where) = (correspondence, store, settings, target, heads, findings, where);
+        (_correspondence, _store, _settings, _target, _heads, _findings, _where) = (correspondence, store, settings, target, heads,
+            findings, where);
         _signs = target.Kit is null ? null : new SignTrial(target.Kit, correspondence.To, target.Engine);
         foreach (string complaint in target.Judge.Complaints(correspondence.To.Tables))
-            findings.Add(new FindingHead(FindingKinds.NotConvertible, Grade.Fault, "", $"{correspondence.To.Name}: {complaint}", complaint + where,
+            findings.Add(new FindingHead(FindingKinds.NotConvertible, Grade.Fault, "", $"{correspondence.To.Name}: {complaint}",
+                complaint + where,
                 "Name it otherwise in the kit's new version, or choose another engine for the new store in office.yaml."), 1, []);
         if (!target.Judge.KeepsKeys) return;
         foreach (TableShape table in correspondence.To.Tables)

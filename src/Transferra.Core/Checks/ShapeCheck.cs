@@ -1,4 +1,5 @@
 // ShapeCheck.cs: the tables, columns and keys that are there against what the kit says of the version.
+using System.Globalization;
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Records;
@@ -56,7 +57,9 @@ internal static class ShapeCheck
         }
         foreach (TableShape extra in real.Where(extra => version.Table(extra.Name) is null))
             Add(FindingKinds.TableUnknown, Grade.Warning, extra.Name, "",
-                FormattableString.Invariant($"the table {extra.Name} is not known to the kit; it is carried as it is, with {store.CountRows(extra.Name)} records"), Carried);
+                string.Create(CultureInfo.InvariantCulture,
+                    $"the table {extra.Name} is not known to the kit; it is carried as it is, with {store.CountRows(extra.Name)} "
+                        + $"records"), Carried);
 
         void Add(string kind, Grade grade, string table, string subject, string what, string next) =>
             findings.Add(new FindingHead(kind, grade, table, subject, what, next), 1, []);

@@ -52,7 +52,8 @@ internal sealed class TargetProbe(TableScan scan, TableMap map, TableTransform l
         ColumnMap[] key = [.. target.Columns.Where(column => target.Table.Key.Contains(column.Column.Name,
             StringComparer.OrdinalIgnoreCase))];
         if (judge.IgnoresTrailingBlanks && key.Any(column => column.Column.Type.Kind == FieldKind.Text)) return false;
-        return map.From.Key.Count > 0 && (map.Combining?.By ?? map.From.Key).All(old => key.Any(column => Correspondence.IsColumn(column.Value, old)));
+        return map.From.Key.Count > 0 && (map.Combining?.By ?? map.From.Key)
+            .All(old => key.Any(column => Correspondence.IsColumn(column.Value, old)));
     }
 
     public override void Take()

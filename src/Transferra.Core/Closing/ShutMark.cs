@@ -36,7 +36,8 @@ internal sealed record ShutMark(string Office, string What)
             return File.Exists(PathFor(folder)) ? JsonSerializer.Deserialize<ShutMark>(File.ReadAllBytes(PathFor(folder)),
                 JsonSerializerOptions.Web) : null;
         }
-        catch (Exception error) when (error is JsonException or IOException or UnauthorizedAccessException) { return new ShutMark("(a mark that cannot be read)", ""); }
+        catch (Exception error) when (error is JsonException or IOException or UnauthorizedAccessException)
+        { return new ShutMark("(a mark that cannot be read)", ""); }
     }
 
     /// <summary>Leaves a mark, where this user may.</summary>

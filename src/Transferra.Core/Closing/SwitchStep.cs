@@ -222,7 +222,8 @@ internal sealed class CommandStep(IReadOnlyDictionary<string, string> facts) : S
             On => true,
             Off => false,
             _ => throw new TransferraException($"{SystemCommands.Shown(status)} tells neither on nor off: it ended with "
-                + $"{said.ExitCode.ToString(CultureInfo.InvariantCulture)}{(said.Output.Length > 0 ? $" and said {ValueText.Quote(said.FirstLine)}" : "")}",
+                + $"{said.ExitCode.ToString(CultureInfo.InvariantCulture)}"
+                    + $"{(said.Output.Length > 0 ? $" and said {ValueText.Quote(said.FirstLine)}" : "")}",
                 "A status command ends with 0 for on, and with 3 for off. Correct it in office.yaml."),
         };
     }

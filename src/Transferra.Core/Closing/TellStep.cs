@@ -38,7 +38,8 @@ internal sealed class TellStep(IReadOnlyDictionary<string, string> facts) : Clos
 
     private void Say(ClosingTools tools, string message)
     {
-        string[] command = [.. List(facts, "command").Select(part => part.Replace(ClosingPlan.WordsGoHere, message, StringComparison.Ordinal))];
+        string[] command = [.. List(facts, "command").Select(part => part.Replace(ClosingPlan.WordsGoHere, message,
+            StringComparison.Ordinal))];
         CommandResult said = tools.Commands.Run(command, Limit);
         if (said.ExitCode != 0)
             throw new TransferraException($"users could not be told: {SystemCommands.Shown(command)} ended with "

@@ -31,7 +31,8 @@ public interface IConversionKeeper
     /// <summary>Takes an exception, in the order in which they are found.</summary>
     void Take(ExceptionRow exception);
 
-    /// <summary>The account of a table that is in the new store already, from before an interruption; null when it is to be converted.</summary>
+    /// <summary>The account of a table that is in the new store already, from before an interruption; null when it is to be
+    /// converted.</summary>
     /// <param name="source">Number of the source, from 0.</param>
     /// <param name="table">The old table.</param>
     TableAccount? Known(int source, string table);

@@ -81,7 +81,8 @@ internal sealed class PackageGates(Func<string, string, string, string, Gate> sp
                     "Have it renewed: without it the new version will not be activated.");
         }
         return new Gate("", name, GateState.Passed,
-            $"{SecretText.Masked(text)}{(until is { } last ? $", valid until {last:yyyy-MM-dd}" : "")}{(key.NeedsMaintenance ? $", maintenance until {place.MaintenanceUntil:yyyy-MM-dd}" : "")}");
+            $"{SecretText.Masked(text)}{(until is { } last ? $", valid until {last:yyyy-MM-dd}" : "")}"
+                + $"{(key.NeedsMaintenance ? $", maintenance until {place.MaintenanceUntil:yyyy-MM-dd}" : "")}");
     }
 
     private static IEnumerable<Gate> Installer(Package package, VersionNeeds needs)

@@ -70,7 +70,8 @@ public sealed record Evidence(string? File, IReadOnlyList<string> Command, Evide
         {
             return new Told(null, "the file is not there");
         }
-        catch (Exception error) when (error is IOException or UnauthorizedAccessException or RegexMatchTimeoutException or XmlException or XPathException
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException or RegexMatchTimeoutException
+            or XmlException or XPathException
             or JsonException or TransferraException)
         {
             return new Told(null, error.Message);

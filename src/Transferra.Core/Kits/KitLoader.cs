@@ -206,7 +206,8 @@ public static class KitLoader
         {
             IReadOnlyList<PlacedText> from = relation.Texts("columns"), on = relation.Texts("on");
             PlacedText to = relation.Text("to");
-            if (from.Count == 0 || from.Count != on.Count) relation.Report("\"columns\" and \"on\" name the same number of columns, at least one");
+            if (from.Count == 0 || from.Count != on.Count) relation.Report("\"columns\" and \"on\" name the same number of columns, "
+                + "at least one");
             foreach (PlacedText column in from)
                 if (!columns.Any(known => Same(known.Name, column.Value))) column.Report(errors,
                     $"the table {name} has no column {column}");
@@ -248,7 +249,8 @@ public static class KitLoader
             foreach (RelationShape relation in table.Relations)
             {
                 TableShape? to = tables.FirstOrDefault(other => Same(other.Name, relation.To));
-                if (to is null) map.Report("tables", $"the table {table.Name} points to {relation.To}, which is not a table of this version");
+                if (to is null) map.Report("tables",
+                    $"the table {table.Name} points to {relation.To}, which is not a table of this version");
                 else if (relation.On.FirstOrDefault(column => to.OrdinalOf(column) < 0) is { } missing)
                     map.Report("tables", $"the table {table.Name} points to {relation.To}.{missing}, which is not one of its columns");
                 else if (relation.Columns.Zip(relation.On).FirstOrDefault(pair => table.OrdinalOf(pair.First) is >= 0 and int from

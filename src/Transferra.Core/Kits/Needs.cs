@@ -1,5 +1,6 @@
 // Needs.cs: what a data version needs beside its data, what belongs to a package beside its program, and what is recorded of its settings.
 // Reading: NeedsLoader.cs; format: docs/kits.md.
+using System.Globalization;
 using System.Text.RegularExpressions;
 using Transferra.Core.Machine;
 
@@ -68,7 +69,8 @@ internal sealed record ShippedFile(string Name, string Sha256)
             number++;
             if (line.Length == 0 || line[0] == '#') continue;
             if (line.Length < 67 || !line[..64].All(char.IsAsciiHexDigit) || line[64] != ' ')
-                throw new Machine.TransferraException(FormattableString.Invariant($"line {number} of {path} is not a line of a list of digests"),
+                throw new Machine.TransferraException(string.Create(CultureInfo.InvariantCulture,
+                    $"line {number} of {path} is not a line of a list of digests"),
                     "Make the list anew in the vendor's folder: sha256sum FILE...");
             files.Add(new ShippedFile(line[66..], line[..64].ToLowerInvariant()));
         }

@@ -104,7 +104,8 @@ public sealed class DiskVolume : IVolume
             return;
         }
         int error = Marshal.GetLastPInvokeError();
-        if (error is not (SystemError.NotSupported or SystemError.IsFolder or SystemError.Invalid)) throw new IOException(Marshal.GetPInvokeErrorMessage(error).ToLowerInvariant());
+        if (error is not (SystemError.NotSupported or SystemError.IsFolder
+            or SystemError.Invalid)) throw new IOException(Marshal.GetPInvokeErrorMessage(error).ToLowerInvariant());
         // File systems that have no nameless files, such as those of memory sticks, get one with a name that nobody can have put there
         // before.
         using FileStream file = new(Path.Combine(folder, ".transferra-" + Path.GetRandomFileName()), FileMode.CreateNew, FileAccess.Write,

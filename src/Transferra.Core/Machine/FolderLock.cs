@@ -29,7 +29,8 @@ internal sealed class FolderLock : IDisposable
         int error = Marshal.GetLastPInvokeError();
         handle.Dispose();
         if (error == SystemError.WouldBlock) return null;
-        return error is SystemError.BadHandle or SystemError.NoLocks or SystemError.Invalid or SystemError.NoSuchCall or SystemError.NotSupported
+        return error is SystemError.BadHandle or SystemError.NoLocks or SystemError.Invalid or SystemError.NoSuchCall
+            or SystemError.NotSupported
             ? TryTakeFile(Path.Combine(folder, FileName)) : throw PosixFiles.Failed(error, "lock the folder", PosixFiles.Bytes(folder));
     }
 

@@ -7,6 +7,7 @@
 // J5  How far the journal reaches is written down in a second place after each line (its head), so that one that was cut short or emptied
 // is noticed.
 //     The head may be one line behind, never ahead. Who cuts both is noticed by what stands on the disk: see Stage.Disagreement.
+using System.Globalization;
 using System.Security.Cryptography;
 using System.Text.Json;
 
@@ -149,7 +150,8 @@ public sealed class Journal
         }
         // The head comes after the line, so that of one line there may be none yet.
         if (head is null) return _entries.Count <= 1 ? null : Broken($"may not be whole: its head {_place.Head} is not there");
-        if (head.Lines > _entries.Count) return Broken(FormattableString.Invariant($"was cut short: it has {_entries.Count} lines, and had {head.Lines}"));
+        if (head.Lines > _entries.Count) return Broken(string.Create(CultureInfo.InvariantCulture,
+            $"was cut short: it has {_entries.Count} lines, and had {head.Lines}"));
         return head.Lines >= 1 && _digests[head.Lines - 1] == head.Sha256 ? null
             : Broken(FormattableString.Invariant($"was altered: line {head.Lines} is not the one that was written"));
     }

@@ -24,6 +24,8 @@ public static class ResultJson
             return File.Exists(path) ? JsonSerializer.Deserialize<T>(File.ReadAllBytes(path), Options) : default;
         }
         // A result tells what was; what is goes by the journal and the disk, so one that is torn or of another version counts as missing.
-        catch (Exception error) when (error is JsonException or IOException or UnauthorizedAccessException or NotSupportedException) { return default; }
+        catch (Exception error) when (error is JsonException or IOException or UnauthorizedAccessException
+            or NotSupportedException)
+        { return default; }
     }
 }

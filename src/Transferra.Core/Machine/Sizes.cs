@@ -18,6 +18,7 @@ public static class Sizes
             unit++;
         }
         return string.Create(CultureInfo.InvariantCulture,
-            $"{(unit == 0 ? value.ToString("0", CultureInfo.InvariantCulture) : value.ToString("0.0", CultureInfo.InvariantCulture))} {units[unit]}");
+            $"{(unit == 0 ? value.ToString("0", CultureInfo.InvariantCulture) : value.ToString("0.0", CultureInfo.InvariantCulture))} "
+                + $"{units[unit]}");
     }
 }

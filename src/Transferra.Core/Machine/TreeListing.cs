@@ -26,7 +26,8 @@ internal static class TreeListing
             if (tree.Stat(path) is not { } stat) continue;
             all.AppendData(path);
             all.AppendData(Encoding.ASCII.GetBytes(string.Create(CultureInfo.InvariantCulture,
-                $"\0{stat.Kind} {(stat.Kind == FileKind.File ? stat.Bytes : 0)} {(stat.Kind == FileKind.Folder ? 0 : stat.ModifiedNanoseconds)}\n")));
+                $"\0{stat.Kind} {(stat.Kind == FileKind.File ? stat.Bytes : 0)} "
+                    + $"{(stat.Kind == FileKind.Folder ? 0 : stat.ModifiedNanoseconds)}\n")));
             if (stat.Kind == FileKind.Folder) Add(tree, path, all);
         }
     }

@@ -26,7 +26,8 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     /// <summary>Matches; the stores may be large, the result is small.</summary>
     public MatchResult Run(IStore old, IStore renewed)
     {
-        Dictionary<string, BucketedFingerprint> expected = correspondence.To.Tables.ToDictionary(table => table.Name, _ => new BucketedFingerprint());
+        Dictionary<string, BucketedFingerprint> expected = correspondence.To.Tables.ToDictionary(table => table.Name,
+            _ => new BucketedFingerprint());
         var accounts = new List<TableAccount>();
         var found = new Dictionary<string, Found>();
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
@@ -63,7 +64,8 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
             return new TableMatch(table.Name, a.Rows, b.Rows, a.ToString(), b.ToString(), of?.Missing ?? 0, of?.Extra ?? 0, of?.Changed
                 ?? 0);
         })];
-        return new MatchResult(correspondence.From.Name, correspondence.To.Name, accounts, tables, ControlTotals.Compare(old, correspondence.From, renewed, correspondence.To, cancel),
+        return new MatchResult(correspondence.From.Name, correspondence.To.Name, accounts, tables,
+            ControlTotals.Compare(old, correspondence.From, renewed, correspondence.To, cancel),
             FairShare([.. differences.Values.Select(of => of.Listed)]), differences.Values.Sum(of => of.Count));
     }
 

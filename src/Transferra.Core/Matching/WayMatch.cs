@@ -59,7 +59,8 @@ internal static class WayMatch
 {
     /// <summary>Matches them.</summary>
     /// <param name="way">The way, at least one hop.</param>
-    /// <param name="open">Opens the store of a version by its number on the way: 0 for the old one, the number of hops for the newest.</param>
+    /// <param name="open">Opens the store of a version by its number on the way: 0 for the old one, the number of hops for the
+    /// newest.</param>
     /// <param name="refused">The old records of a hop that its new store refused when it was made.</param>
     /// <param name="settings">Answers to the new settings.</param>
     /// <param name="observer">Hears the progress.</param>

@@ -77,7 +77,8 @@ internal static class ClosingLoader
         {
             if (int.TryParse(text.Value, NumberStyles.None, CultureInfo.InvariantCulture, out int port)
                 && port is >= 1 and <= HighestPort) ports.Add(port);
-            else text.Report(errors, FormattableString.Invariant($"\"{text}\" is not a port; a port is a whole number from 1 to {HighestPort}"));
+            else text.Report(errors, string.Create(CultureInfo.InvariantCulture,
+                $"\"{text}\" is not a port; a port is a whole number from 1 to {HighestPort}"));
         }
         return ports;
     }

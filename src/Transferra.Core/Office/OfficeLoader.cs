@@ -1,8 +1,8 @@
 // OfficeLoader.cs: reads office.yaml and the kits it names. Format: docs/office.md and docs/schemas/office.schema.json.
 using System.Globalization;
-using Transferra.Core.Means;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
+using Transferra.Core.Means;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Office;
@@ -56,7 +56,8 @@ public static class OfficeLoader
         PlacedText kitFolder = package.Text("kit"), wanted = package.Text("wanted-version");
         string? programFolder = package.Optional("program")?.Value;
         int before = errors.Count;
-        Kit? kit = kitFolder.Value.Length == 0 ? null : KitLoader.Load(Path.Combine(folder, kitFolder.Value), kitFolder.Value, KnownKinds.All, errors);
+        Kit? kit = kitFolder.Value.Length == 0 ? null : KitLoader.Load(Path.Combine(folder, kitFolder.Value), kitFolder.Value,
+            KnownKinds.All, errors);
         bool kitReadable = kit is not null && errors.Count == before;
         if (kitReadable && kit!.Version(wanted.Value) is null && wanted.Value.Length > 0)
             wanted.Report(errors, $"the kit {kit.Id} has no version {wanted}; it has "

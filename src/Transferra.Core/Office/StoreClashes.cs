@@ -2,6 +2,7 @@
 // not take another along.
 // Holds: the same store is recognised whatever it is called: through links, second names, another spelling of this machine, or another
 // schema of one database.
+using System.Globalization;
 using System.Net;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
@@ -34,7 +35,8 @@ internal sealed class StoreClashes
             Named later = _stores[i];
             foreach (Named earlier in _stores.Take(i).Where(earlier => earlier.Map != later.Map))
             {
-                string other = FormattableString.Invariant($"{earlier.Company} in line {earlier.Map.KeyText(earlier.Key).Line} ({earlier.Key})");
+                string other = string.Create(CultureInfo.InvariantCulture,
+                    $"{earlier.Company} in line {earlier.Map.KeyText(earlier.Key).Line} ({earlier.Key})");
                 if (earlier.Identity == later.Identity)
                     later.Map.Report(later.Key, later.Store.IsOnServer
                         ? $"the database {later.Store.Path} is that of {other}, too; a database is upgraded and set aside as a whole, so "
@@ -49,8 +51,8 @@ internal sealed class StoreClashes
         foreach (NamedFolder folder in _documents)
             foreach (Named store in _stores.Where(store => !store.Store.IsOnServer
                 && (IsBelow(store.Store.Path, folder.Path) || IsBelow(folder.Path, store.Store.Path) || store.Store.Path == folder.Path)))
-                folder.Text.Report(errors, FormattableString.Invariant(
-                    $"the document folder {folder.Path} and the store of {store.Company} in line {store.Map.KeyText(store.Key).Line} overlap; name the folders or files beside the store one by one"));
+                folder.Text.Report(errors, string.Create(CultureInfo.InvariantCulture, $"the document folder {folder.Path} and the store of {store.Company} in line {store.Map.KeyText(store.Key).Line} "
+                        + $"overlap; name the folders or files beside the store one by one"));
     }
 
     private static bool IsBelow(string path, string folder) => path.StartsWith(folder.TrimEnd('/') + "/", StringComparison.Ordinal);

@@ -1,4 +1,5 @@
 // IStoreServer.cs: a database server: its databases as wholes, who is connected, what shuts them out, what its settings should be.
+using System.Globalization;
 using Transferra.Core.Machine;
 
 namespace Transferra.Core.Records;
@@ -19,7 +20,9 @@ public sealed record StoreSession(long Id, string User, string Host, string Prog
 
     /// <summary>What it is doing, and for how long nothing.</summary>
     public string Doing => Idle is { } idle
-        ? FormattableString.Invariant($"{(State.Length > 0 ? State : "idle")} for {(idle.TotalMinutes < 2 ? $"{idle.TotalSeconds:0} s" : $"{idle.TotalMinutes:0} min")}") : State;
+        ? string.Create(CultureInfo.InvariantCulture,
+            $"{(State.Length > 0 ? State : "idle")} for "
+                + $"{(idle.TotalMinutes < 2 ? $"{idle.TotalSeconds:0} s" : $"{idle.TotalMinutes:0} min")}") : State;
 }
 
 /// <summary>A way into a store that can be shut.</summary>

@@ -46,8 +46,12 @@ internal sealed class CheckAgainStage(CompanyRun on) : Stage(on)
     {
         Kits.KitVersion version = On.Way.To;
         CheckResult result = On.Check(On.Company.NewStore, version, new Kits.Way(version, []), Name);
-        if (On.LoadResult<CheckResult>(Stages.Check) is { } before) result = result with { Compared = FindingComparison.Of("the check before", before, result,
-            On.Way.Correspondences) };
+        if (On.LoadResult<CheckResult>(Stages.Check) is { } before) result = result with
+        {
+            Compared =
+            FindingComparison.Of("the check before", before, result,
+            On.Way.Correspondences)
+        };
         On.SaveResult(Name, result);
         string? told = Surveys.Survey.VersionOf(On.Company, On.Context.Stores).DataVersion;
         bool good = result.Faults == 0 && told == version.Name;

@@ -21,7 +21,8 @@ public static class CompanyChecks
     /// <param name="way">What answers to what in the hops it is to go, as the kit has it; none when it goes nowhere.</param>
     /// <param name="settings">Answers to the hops' new settings.</param>
     /// <param name="listFolder">Gets a list of all records for each finding; null when none are wanted.</param>
-    public static CheckResult Run(RunContext context, Company company, StoreAddress address, KitVersion version, IReadOnlyList<Correspondence> way,
+    public static CheckResult Run(RunContext context, Company company, StoreAddress address, KitVersion version,
+        IReadOnlyList<Correspondence> way,
         IReadOnlyDictionary<string, string> settings, string? listFolder)
     {
         using IStore store = context.Stores.Open(address, version.TextEncoding);

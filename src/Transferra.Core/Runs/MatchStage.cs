@@ -1,4 +1,5 @@
 // MatchStage.cs: proves the staged new store against the old one, hop by hop and over the whole way.
+using System.Globalization;
 using Transferra.Core.Kits;
 using Transferra.Core.Matching;
 using Transferra.Core.Records;
@@ -29,9 +30,12 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
         int totals = matched.Hops.Sum(hop => hop.Totals.Count) + matched.OverTheWay.Count;
         return new StageOutcome(true, matched.Verdict switch
         {
-            Verdict.Proved => FormattableString.Invariant($"{matched.Hops[^1].Tables.Sum(table => table.Found)} records are the same, {totals} control totals agree"),
-            Verdict.ProvedInPart => FormattableString.Invariant($"what was carried is the same, {totals} control totals agree; {matched.Exceptions} records are exceptions"),
-            _ => FormattableString.Invariant($"not proved: {matched.Differences} differences, {matched.TotalsThatDisagree} control totals disagree")
+            Verdict.Proved => string.Create(CultureInfo.InvariantCulture,
+                $"{matched.Hops[^1].Tables.Sum(table => table.Found)} records are the same, {totals} control totals agree"),
+            Verdict.ProvedInPart => string.Create(CultureInfo.InvariantCulture,
+                $"what was carried is the same, {totals} control totals agree; {matched.Exceptions} records are exceptions"),
+            _ => string.Create(CultureInfo.InvariantCulture,
+                $"not proved: {matched.Differences} differences, {matched.TotalsThatDisagree} control totals disagree")
                 + string.Concat(matched.NotLookedAt.Where(left => left.Allows == Verdict.NotProved)
                     .Select(left => $", not looked at: {left.What}")),
         }, Facts(("proved", matched.Verdict == Verdict.Proved ? 1 : 0), ("differences", matched.Differences),

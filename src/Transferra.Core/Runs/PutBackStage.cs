@@ -1,4 +1,5 @@
 // PutBackStage.cs: a restore to the original place: what is there now is set aside, the set's files take its place.
+using System.Globalization;
 using Transferra.Core.Backup;
 using Transferra.Core.Machine;
 using Transferra.Core.Matching;
@@ -88,7 +89,8 @@ internal sealed class PutBackStage(CompanyRun on) : Stage(on)
     private Dictionary<string, string> DoneFacts()
     {
         Dictionary<string, string> facts = Facts(("set", SetPath), ("new-sha256", On.DigestOfOld(Target)));
-        foreach ((string folder, _, int i) in DocumentFolders()) facts[FormattableString.Invariant($"documents-{i}")] = TreeListing.Of(folder);
+        foreach ((string folder, _, int i) in DocumentFolders()) facts[string.Create(CultureInfo.InvariantCulture,
+            $"documents-{i}")] = TreeListing.Of(folder);
         return facts;
     }
 
@@ -164,7 +166,8 @@ internal sealed class PutBackStage(CompanyRun on) : Stage(on)
         if (begun) Swap.Back();
         else Swap.ClearEmptyPlaces();
         if (worked is not null)
-            return new TakenBack("what was there before the restore is back in its place; the restored data has been used since, and is kept: "
+            return new TakenBack("what was there before the restore is back in its place; the restored data has been used since, and "
+                + "is kept: "
                 + (Target.IsOnServer ? RestoredStore.Shown : Restored), IsWhole: false);
         RemoveRestored();
         const string back = "what was there before the restore is back in its place";

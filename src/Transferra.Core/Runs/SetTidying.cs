@@ -5,6 +5,7 @@
 // while it is younger
 //        than the office says; (5) a run which is not finished goes by; (6) is damaged: it may heal another, or be healed.
 // What is sound was proved just now, and not at some time.
+using System.Globalization;
 using Transferra.Core.Backup;
 
 namespace Transferra.Core.Runs;
@@ -68,6 +69,7 @@ public static class SetTidying
             && run.IsDone(label.Company, Stages.ChangeOver)) is { } run)
             return $"the last sound one of version {label.DataVersion}, and the run {run.Id} from it can still be undone";
         return rules.Now - label.MadeAt < rules.KeepEachVersion
-            ? FormattableString.Invariant($"the last sound one of version {label.DataVersion}, and younger than {rules.KeepEachVersion.TotalDays:0} days") : null;
+            ? string.Create(CultureInfo.InvariantCulture,
+                $"the last sound one of version {label.DataVersion}, and younger than {rules.KeepEachVersion.TotalDays:0} days") : null;
     }
 }

@@ -145,7 +145,8 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
                     finding.What]))
                     .Append("\r\n");
             _files.Add(("findings/" + finding.List, Encoding.UTF8.GetBytes(text.ToString()),
-                $"{finding.What}{(lines.Length > MaxListed ? $"; the first {MaxListed} of {finding.Count}" : "")}{(isMasked ? "; values as their form" : "")}"));
+                $"{finding.What}{(lines.Length > MaxListed ? $"; the first {MaxListed} of {finding.Count}" : "")}"
+                    + $"{(isMasked ? "; values as their form" : "")}"));
         }
     }
 

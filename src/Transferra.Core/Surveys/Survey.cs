@@ -274,7 +274,12 @@ public static class Survey
     private static CompanySurvey Judged(CompanySurvey survey, Company company, IStore store)
     {
         if (survey.DataVersion is not null && company.Kit.Version(survey.DataVersion) is { } version)
-            return survey with { Settings = SettingsRecord.OfCompany(version, store), CustomFiles = CustomFiles.OfCompany(company, version) };
+            return survey with
+            {
+                Settings = SettingsRecord.OfCompany(version, store),
+                CustomFiles = CustomFiles.OfCompany(company,
+                version)
+            };
         if (survey.Signs.Count == 0)
             return survey with
             {

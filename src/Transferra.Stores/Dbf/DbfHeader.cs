@@ -3,6 +3,7 @@
 // administrator is told where header and file disagree.
 // Holds: (1) no offset outside the file or the record is ever used; (2) each disagreement is told with its byte offset.
 using System.Buffers.Binary;
+using System.Globalization;
 using System.Text;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
@@ -57,7 +58,8 @@ internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields,
         byte driver = fixedPart[29];
         Layout layout = level.HasLongNames ? Layout.OfDBase7 : Layout.Usual;
         if (headerBytes < layout.FirstEntry + 1 || headerBytes > file.Length)
-            throw NoTable(path, FormattableString.Invariant($"its header length at offset 8 is {headerBytes}, and the file has {file.Length} bytes"));
+            throw NoTable(path, string.Create(CultureInfo.InvariantCulture,
+                $"its header length at offset 8 is {headerBytes}, and the file has {file.Length} bytes"));
         if (recordBytes < 1) throw NoTable(path, "its record length at offset 10 is 0");
         byte[] header = new byte[headerBytes];
         file.Position = 0;
@@ -68,12 +70,16 @@ internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields,
         long there = (file.Length - headerBytes) / recordBytes, records = Math.Min(counted, there),
             end = headerBytes + records * recordBytes, uncounted = 0;
         if (counted > there)
-            complaints.Add(FormattableString.Invariant($"{path}: the header counts {counted} records (offset 4), but only {there} are wholly there; the file ends at offset {file.Length}"));
+            complaints.Add(string.Create(CultureInfo.InvariantCulture,
+                $"{path}: the header counts {counted} records (offset 4), but only {there} are wholly there; the file ends at offset "
+                    + $"{file.Length}"));
         else if (end < file.Length && ByteAt(file, end) is var mark and not EndMark)
         {
             uncounted = Uncounted(file, end, recordBytes);
             complaints.Add(uncounted > 0
-                ? FormattableString.Invariant($"{path}: the header counts {counted} records (offset 4), but behind them, from offset {end}, there are {uncounted} more")
+                ? string.Create(CultureInfo.InvariantCulture,
+                    $"{path}: the header counts {counted} records (offset 4), but behind them, from offset {end}, there are "
+                        + $"{uncounted} more")
                 : FormattableString.Invariant($"{path}: at offset {end}, where the end mark 1A should be, there is {mark:X2}"));
         }
         return new DbfHeader(level, [.. all.Where(field => field.Kind != '0')], all.FirstOrDefault(field => field.Kind == '0'),
@@ -106,7 +112,9 @@ internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields,
             if (seen.Add(fields[i].Name)) continue;
             string name = fields[i].Name;
             for (int number = 2; !taken.Add(name); number++) name = FormattableString.Invariant($"{fields[i].Name}_{number}");
-            remarks.Add(FormattableString.Invariant($"{path}: field {i + 1} of the record is called {ValueText.Quote(fields[i].Name)} like an earlier one, and is read as {name}"));
+            remarks.Add(string.Create(CultureInfo.InvariantCulture,
+                $"{path}: field {i + 1} of the record is called {ValueText.Quote(fields[i].Name)} like an earlier one, and is read as "
+                    + $"{name}"));
             fields[i] = fields[i] with { Name = name };
         }
         return fields;
@@ -126,15 +134,19 @@ internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields,
             if (field.Kind != '0' && !DbfField.KnownKinds.Contains(field.Kind))
                 throw NoTable(path, FormattableString.Invariant($"{which} has the type {(int)field.Kind:X2}, which is not known"));
             if (field.Length == 0 || offset + field.Length > recordBytes)
-                throw NoTable(path, FormattableString.Invariant($"{which} takes bytes {offset} to {offset + field.Length} of a record of {recordBytes}"));
+                throw NoTable(path, string.Create(CultureInfo.InvariantCulture,
+                    $"{which} takes bytes {offset} to {offset + field.Length} of a record of {recordBytes}"));
             if (field.FixedLength(level) is { } length && length != field.Length)
-                throw NoTable(path, FormattableString.Invariant($"{which} has {field.Length} bytes, and a {field.Kind} field has {length}"));
+                throw NoTable(path, string.Create(CultureInfo.InvariantCulture,
+                    $"{which} has {field.Length} bytes, and a {field.Kind} field has {length}"));
             fields.Add(field);
             offset += field.Length;
         }
-        if (at >= header.Length) complaints.Add(FormattableString.Invariant($"{path}: the field list is not closed by 0D before the header ends at offset {header.Length}"));
+        if (at >= header.Length) complaints.Add(string.Create(CultureInfo.InvariantCulture,
+            $"{path}: the field list is not closed by 0D before the header ends at offset {header.Length}"));
         if (fields.Count == 0) throw NoTable(path, "its header lists no fields");
-        if (offset < recordBytes) complaints.Add(FormattableString.Invariant($"{path}: the fields take {offset} bytes, but the record length at offset 10 is {recordBytes}"));
+        if (offset < recordBytes) complaints.Add(string.Create(CultureInfo.InvariantCulture,
+            $"{path}: the fields take {offset} bytes, but the record length at offset 10 is {recordBytes}"));
         if (fields.Find(field => field.Kind == '0') is { } nulls && bit > nulls.Length * 8)
             throw NoTable(path, FormattableString.Invariant($"{bit} null flags do not fit into {nulls.Length} bytes"));
         return fields;

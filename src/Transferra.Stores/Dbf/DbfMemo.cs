@@ -2,6 +2,7 @@
 // Layout of the three forms: docs/formats/dbf.md. Holds: (1) a pointer that leads outside the file, or a length that does, is a fault of
 // the record, never a crash; (2) a value is never longer than the file, so a damaged length cannot ask for more memory than there is data.
 using System.Buffers.Binary;
+using System.Globalization;
 using Transferra.Core.Machine;
 
 namespace Transferra.Stores.Dbf;
@@ -50,7 +51,8 @@ internal sealed class DbfMemo : IDisposable
         long start = block * _blockBytes;
         if (block <= 0 || start >= _file.Length || (_form == MemoForm.Fpt && start < Math.Min(FptHeader, _blockBytes)))
         {
-            fault = FormattableString.Invariant($"it points to block {block} of the memo file, offset {start}, and the file has {_file.Length} bytes");
+            fault = string.Create(CultureInfo.InvariantCulture,
+                $"it points to block {block} of the memo file, offset {start}, and the file has {_file.Length} bytes");
             return false;
         }
         _file.Position = start;
@@ -83,7 +85,8 @@ internal sealed class DbfMemo : IDisposable
         }
         if (length < 0 || start + 8 + length > _file.Length || length > Array.MaxLength)
         {
-            fault = FormattableString.Invariant($"its memo block at offset {start} says that it has {length} bytes, and the file ends at {_file.Length}");
+            fault = string.Create(CultureInfo.InvariantCulture,
+                $"its memo block at offset {start} says that it has {length} bytes, and the file ends at {_file.Length}");
             return false;
         }
         if (_value.Length < length) _value = new byte[Math.Max(length, 4096)];
@@ -109,7 +112,8 @@ internal sealed class DbfMemo : IDisposable
             }
             if (read == 0)
             {
-                fault = FormattableString.Invariant($"its memo at offset {start} has no end mark 1A before the file ends at {_file.Length}");
+                fault = string.Create(CultureInfo.InvariantCulture,
+                    $"its memo at offset {start} has no end mark 1A before the file ends at {_file.Length}");
                 return false;
             }
             length += read;

@@ -2,6 +2,7 @@
 // bytes.
 // Why overlaps: a memo file whose free chain was damaged gives out blocks that are in use, and the second text overwrites the first.
 // Layout: docs/formats/dbf.md. Memory: 24 bytes a memo.
+using System.Globalization;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Dbf;
@@ -36,7 +37,9 @@ internal static class DbfMemoCheck
         {
             // Records that share one memo as a whole are no damage: some programs copy the pointer.
             if (places[i].Start < places[i - 1].End && places[i].Start != places[i - 1].Start)
-                complaints.Add(FormattableString.Invariant($"{table.FilePath}: the memos of the records {places[i - 1].Record} and {places[i].Record} overlap in the memo file, at offset {places[i].Start}"));
+                complaints.Add(string.Create(CultureInfo.InvariantCulture,
+                    $"{table.FilePath}: the memos of the records {places[i - 1].Record} and {places[i].Record} overlap in the memo "
+                        + $"file, at offset {places[i].Start}"));
             if (places[i].End < places[i - 1].End) places[i] = places[i] with { End = places[i - 1].End };
         }
         return complaints;

@@ -72,7 +72,9 @@ internal sealed class DbfStore : FileStore<DbfTable>
         DbfHeader header = Table(table.Name).Header;
         if (header.CountedRecords > header.Records)
             lost.Add(new LostPart(table.Name,
-                FormattableString.Invariant($"record {header.Records + 1} to {header.CountedRecords}, from offset {header.HeaderBytes + header.Records * header.RecordBytes}"), "the file ends before them"));
+                string.Create(CultureInfo.InvariantCulture,
+                    $"record {header.Records + 1} to {header.CountedRecords}, from offset "
+                        + $"{header.HeaderBytes + header.Records * header.RecordBytes}"), "the file ends before them"));
         foreach (string memo in DbfMemoCheck.Run(this, Table(table.Name))) lost.Add(new LostPart(table.Name, "a memo", memo));
         return Table(table.Name).OpenWholeReader(table);
     }

@@ -151,7 +151,8 @@ internal sealed class DbfTableWriter : IDisposable
     public static DbfTableWriter Continue(string path, TableShape table, Encoding? encoding, string? codePage, BuiltTable built)
     {
         var ends = new Queue<long>(built.Ends);
-        return new DbfTableWriter(table, encoding, codePage, ending => BegunStore.OpenAt(Path.ChangeExtension(path, ending), ends.Dequeue()),
+        return new DbfTableWriter(table, encoding, codePage, ending => BegunStore.OpenAt(Path.ChangeExtension(path, ending),
+            ends.Dequeue()),
             isNew: false)
         { _rows = built.Rows, _nextBlock = built.Ends.Count > 1 ? built.Ends[1] / MemoBlock : MemoHeader / MemoBlock };
     }

@@ -1,4 +1,5 @@
 // DbfTable.cs: one table of an opened folder: its header as it was when the store was opened, and whether the file is still the same.
+using System.Globalization;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Files;
@@ -88,7 +89,9 @@ internal sealed class DbfTable : IFileTable
             file.ReadExactly(record);
             if (record[0] is DbfRecordReader.Deleted or (byte)' ') continue;
             told++;
-            yield return FormattableString.Invariant($"{FilePath}: record {row + 1} at offset {Header.HeaderBytes + row * Header.RecordBytes} begins with {record[0]:X2}, which marks it neither as there nor as deleted");
+            yield return string.Create(CultureInfo.InvariantCulture,
+                $"{FilePath}: record {row + 1} at offset {Header.HeaderBytes + row * Header.RecordBytes} begins with {record[0]:X2}, "
+                    + $"which marks it neither as there nor as deleted");
         }
         if (told == most) yield return $"{FilePath}: and more of that kind";
     }

@@ -60,5 +60,6 @@ internal sealed record DelimitedForm(char Separator, char Quote, string Encoding
 
     /// <summary>In words, for the survey.</summary>
     public override string ToString() => string.Create(CultureInfo.InvariantCulture,
-        $"separator {(Separator == '\t' ? "tab" : Separator)}, {Encoding}, {(HasHeader ? "with" : "without")} header, decimal mark {DecimalMark}, dates {Dates}");
+        $"separator {(Separator == '\t' ? "tab" : Separator)}, {Encoding}, {(HasHeader ? "with" : "without")} header, decimal mark "
+            + $"{DecimalMark}, dates {Dates}");
 }

@@ -2,6 +2,7 @@
 // Holds: (1) a field that is not what its column is declared for is a fault of its row, with its line; (2) a record with too many or too
 // few fields, or with a stray quote, is a fault of its row and none is passed over; (3) a file that was changed meanwhile is refused at
 // its end.
+using System.Globalization;
 using System.Text;
 using System.Text.Unicode;
 using Transferra.Core.Expressions;
@@ -56,7 +57,9 @@ internal sealed class DelimitedRecordReader : RowReader
     {
         string fault = _parser.Fault;
         if (fault.Length == 0 && _parser.FieldCount != _table.Columns.Count)
-            fault = FormattableString.Invariant($"there are {_parser.FieldCount} fields, and {(_table.Form.HasHeader ? "the first line names" : "the first line has")} {_table.Columns.Count}");
+            fault = string.Create(CultureInfo.InvariantCulture,
+                $"there are {_parser.FieldCount} fields, and "
+                    + $"{(_table.Form.HasHeader ? "the first line names" : "the first line has")} {_table.Columns.Count}");
         if (fault.Length > 0)
         {
             foreach (Vector vector in batch.Vectors) vector.AppendNull();

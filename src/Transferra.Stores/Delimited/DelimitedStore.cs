@@ -1,5 +1,6 @@
 // DelimitedStore.cs: a folder of delimited text files opened for reading only; each .csv, .tsv or .txt file is a table named after it.
 // Holds: (1) nothing is written; (2) a file that somebody changes while it is read is refused, as files have no snapshot.
+using System.Globalization;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Files;
@@ -45,9 +46,11 @@ internal sealed class DelimitedStore : FileStore<DelimitedTable>
             using DelimitedParser parser = table.OpenParser();
             while (parser.Next())
             {
-                if (parser.Fault.Length > 0) complaints.Add(FormattableString.Invariant($"{table.FilePath}, line {parser.Line}: {parser.Fault}"));
+                if (parser.Fault.Length > 0) complaints.Add(string.Create(CultureInfo.InvariantCulture,
+                    $"{table.FilePath}, line {parser.Line}: {parser.Fault}"));
                 else if (parser.FieldCount != table.Columns.Count)
-                    complaints.Add(FormattableString.Invariant($"{table.FilePath}, line {parser.Line}: there are {parser.FieldCount} fields and not {table.Columns.Count}"));
+                    complaints.Add(string.Create(CultureInfo.InvariantCulture,
+                        $"{table.FilePath}, line {parser.Line}: there are {parser.FieldCount} fields and not {table.Columns.Count}"));
             }
         }
         return complaints;

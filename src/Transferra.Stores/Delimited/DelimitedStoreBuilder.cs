@@ -1,6 +1,7 @@
 // DelimitedStoreBuilder.cs: a new folder of delimited text, for packages whose only way in is an import file.
 // Holds: (1) a row goes to all its tables or to none; (2) what is written reads back as the same values, missing ones and empty texts
-// told apart, or the row is refused; (3) when Complete returns, every file is on the disk; without Complete or a mark, nothing of the folder is left.
+// told apart, or the row is refused; (3) when Complete returns, every file is on the disk; without Complete or a mark, nothing of the
+// folder is left.
 using System.Globalization;
 using System.Text;
 using Transferra.Core.Expressions;
@@ -76,7 +77,8 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
         foreach (TableFile table in _tables.Values) table.File.Flush(flushToDisk: true);
         new DiskVolume().FlushFolder(_folder);
         _isKept = true;
-        return new BuildMark(_tables.ToDictionary(table => table.Key, table => new BuiltTable(table.Value.Rows, [table.Value.File.Length])));
+        return new BuildMark(_tables.ToDictionary(table => table.Key, table => new BuiltTable(table.Value.Rows,
+            [table.Value.File.Length])));
     }
 
     private string PathOf(string table) => Path.Combine(_folder, table + (_form.Separator == '\t' ? ".tsv" : ".csv"));

@@ -27,7 +27,8 @@ internal sealed class DelimitedTable : IFileTable
         }
         if (Columns.GroupBy(name => name, StringComparer.OrdinalIgnoreCase).FirstOrDefault(group => group.Count() > 1) is { } twice)
             throw new TransferraException($"{path} names the column {ValueText.Quote(twice.Key)} twice in its first line",
-                "Have the export name its columns differently; or, when the first line is not a header, say so in office.yaml: header: no.");
+                "Have the export name its columns differently; or, when the first line is not a header, say so in office.yaml: "
+                    + "header: no.");
     }
 
     public string FilePath { get; }

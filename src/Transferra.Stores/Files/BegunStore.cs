@@ -7,7 +7,8 @@ internal static class BegunStore
 {
     /// <summary>The shapes of the tables that a mark names.</summary>
     /// <exception cref="CannotContinueException">One of them is not among those given.</exception>
-    public static IReadOnlyList<(TableShape Shape, BuiltTable Built)> Tables(string where, IReadOnlyList<TableShape> tables, BuildMark mark) =>
+    public static IReadOnlyList<(TableShape Shape, BuiltTable Built)> Tables(string where, IReadOnlyList<TableShape> tables,
+        BuildMark mark) =>
         [.. mark.Tables.Select(made => (tables.FirstOrDefault(table => table.Name == made.Key)
             ?? throw Unfit(where, $"the table {made.Key} is not one of this version"), made.Value))];
 

@@ -70,7 +70,8 @@ internal sealed class FbInsert : IDisposable
         Use(_group, transaction);
         int next = 0;
         foreach (int row in rows)
-            for (int column = 0; column < output.Vectors.Count; column++) _group.Parameters[next++].Value = ValueOf(output.Vectors[column], row);
+            for (int column = 0; column < output.Vectors.Count; column++) _group.Parameters[next++].Value =
+                ValueOf(output.Vectors[column], row);
         _group.ExecuteNonQuery();
     }
 

@@ -108,7 +108,9 @@ internal sealed class FbMender : SqlMender
     protected override string Setting(string table, ColumnShape column, string value, string parameter, DbCommand command)
     {
         if (OwnBytes(table, column, value, out _) is { } bytes)
-            return FormattableString.Invariant($"CAST(x'{Convert.ToHexString(bytes)}' AS VARCHAR({Math.Max(1, Column(table, column.Name).Length)}) CHARACTER SET NONE)");
+            return string.Create(CultureInfo.InvariantCulture,
+                $"CAST(x'{Convert.ToHexString(bytes)}' AS VARCHAR({Math.Max(1, Column(table, column.Name).Length)}) CHARACTER SET "
+                    + $"NONE)");
         Add(command, parameter[1..], value);
         return parameter;
     }

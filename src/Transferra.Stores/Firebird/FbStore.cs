@@ -61,7 +61,11 @@ internal sealed class FbStore : IStore
     }
 
     private static FbTransaction BeginSnapshot(FbConnection connection) =>
-        connection.BeginTransaction(new FbTransactionOptions { TransactionBehavior = FbTransactionBehavior.Concurrency | FbTransactionBehavior.Read | FbTransactionBehavior.Wait });
+        connection.BeginTransaction(new FbTransactionOptions
+        {
+            TransactionBehavior =
+            FbTransactionBehavior.Concurrency | FbTransactionBehavior.Read | FbTransactionBehavior.Wait
+        });
 
     public static FbStore Open(StoreAddress address, string? textEncoding)
     {
@@ -229,7 +233,9 @@ internal sealed class FbStore : IStore
         // The driver takes sixteen of them for a GUID, whatever they are, and loses its place in the answer when there are fewer; so it
         // never gets just sixteen.
         if (column.IsString)
-            return new FbField(FormattableString.Invariant($"CAST({name} AS VARCHAR({(column.Bytes == GuidBytes ? GuidBytes + 1 : Math.Max(1, column.Bytes))}) CHARACTER SET OCTETS)"), column.Type == FbTypes.Char && !column.IsOctets, DecoderOf(column));
+            return new FbField(string.Create(CultureInfo.InvariantCulture,
+                $"CAST({name} AS VARCHAR({(column.Bytes == GuidBytes ? GuidBytes + 1 : Math.Max(1, column.Bytes))}) CHARACTER SET "
+                    + $"OCTETS)"), column.Type == FbTypes.Char && !column.IsOctets, DecoderOf(column));
         // Numbers of 38 digits are more than the driver's decimals hold.
         if (column.Type == FbTypes.Int128) return new FbField($"CAST(CAST({name} AS VARCHAR(48)) AS VARCHAR(48) CHARACTER SET OCTETS)",
             false, null);
@@ -262,7 +268,9 @@ internal sealed class FbStore : IStore
             {
                 tookTooLong = true;
                 try { command.Cancel(); }
-                catch (Exception error) when (error is FbException or InvalidOperationException or ObjectDisposedException) { /* it has just ended */ }
+                catch (Exception error) when (error is FbException or InvalidOperationException
+                    or ObjectDisposedException)
+                { /* it has just ended */ }
             }, null, wait, Timeout.InfiniteTimeSpan);
             return Answer(command);
         }

@@ -1,6 +1,7 @@
-// FbStoreBuilder.cs: a new Firebird database, loaded in one transaction, or in one for each mark; keys, indexes and relations are built after the load.
-// Holds: (1) a row goes to all its tables or to none; (2) nothing is left of a database whose Complete did not return and of which no mark was taken; (3) when Complete
-// returns,
+// FbStoreBuilder.cs: a new Firebird database, loaded in one transaction, or in one for each mark; keys, indexes and relations are built
+// after the load.
+// Holds: (1) a row goes to all its tables or to none; (2) nothing is left of a database whose Complete did not return and of which no
+// mark was taken; (3) when Complete returns,
 //        the server has counted what was sent.
 using System.Globalization;
 using FirebirdSql.Data.FirebirdClient;

@@ -1,5 +1,6 @@
 // JsonLinesStore.cs: a folder of .jsonl files opened for reading only; each is a table, each line of it a record: one JSON object, UTF-8.
 // What a file's columns are is known only after all of it was looked at, as any line may name one that no other does.
+using System.Globalization;
 using System.Text.Json;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
@@ -82,7 +83,10 @@ internal sealed class JsonLinesTable : IFileTable
                     if (json.TokenType == JsonTokenType.PropertyName && json.CurrentDepth == 1 && json.GetString() is { } name
                         && known.Add(name)) names.Add(name);
             }
-            catch (Exception error) when (error is JsonException or InvalidOperationException) { /* a fault of its record, told when it is read */ }
+            catch (Exception error) when (error is JsonException or InvalidOperationException)
+            { /* a fault of its record,
+                told when it is read */
+            }
         }
         _watch.RefuseIfChanged();
         return (names, records);
@@ -92,6 +96,7 @@ internal sealed class JsonLinesTable : IFileTable
     {
         using LineReader lines = OpenLines();
         while (lines.Next())
-            if (JsonLinesRecordReader.Complaint(lines.Line) is { } complaint) yield return FormattableString.Invariant($"{FilePath}, line {lines.Number}: {complaint}");
+            if (JsonLinesRecordReader.Complaint(lines.Line) is { } complaint) yield return string.Create(CultureInfo.InvariantCulture,
+                $"{FilePath}, line {lines.Number}: {complaint}");
     }
 }

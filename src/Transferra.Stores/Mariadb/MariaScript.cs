@@ -132,7 +132,8 @@ internal sealed partial class MariaScript(MySqlConnection connection, string dat
         }
         catch (MySqlException error)
         {
-            return error.ErrorCode is MySqlErrorCode.TableExists or MySqlErrorCode.StoredProcedureAlreadyExists or MySqlErrorCode.TriggerAlreadyExists
+            return error.ErrorCode is MySqlErrorCode.TableExists or MySqlErrorCode.StoredProcedureAlreadyExists
+                or MySqlErrorCode.TriggerAlreadyExists
                 or MySqlErrorCode.EventAlreadyExists ? null : error.Message;
         }
     }

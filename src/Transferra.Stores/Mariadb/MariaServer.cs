@@ -230,7 +230,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
                     }));
             }
         }
-        catch (MySqlException error) when (error.ErrorCode is MySqlErrorCode.TableAccessDenied or MySqlErrorCode.DatabaseAccessDenied or MySqlErrorCode.AccessDenied)
+        catch (MySqlException error) when (error.ErrorCode is MySqlErrorCode.TableAccessDenied
+            or MySqlErrorCode.DatabaseAccessDenied or MySqlErrorCode.AccessDenied)
         {
             throw new TransferraException($"this user may not see who has accounts for {name}: {error.Message}",
                 "Let an administrator say: GRANT CREATE USER ON *.* TO ...; GRANT SELECT ON mysql.* TO ...", error);
@@ -261,11 +262,14 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         string here = MariaConnection.Literal(name);
         string sql = $"""
             WITH RECURSIVE entitled AS (
-              SELECT User, Host FROM mysql.db WHERE {here} LIKE Db UNION SELECT User, Host FROM mysql.tables_priv WHERE Db = {here} UNION SELECT User, Host FROM mysql.columns_priv WHERE Db = {here}
-              UNION SELECT User, Host FROM mysql.procs_priv WHERE Db = {here} UNION SELECT User, Host FROM mysql.user WHERE 'Y' IN (Select_priv, Insert_priv, Update_priv, Delete_priv, Execute_priv, Alter_priv, Drop_priv)
+              SELECT User, Host FROM mysql.db WHERE {here} LIKE Db UNION SELECT User, Host FROM mysql.tables_priv WHERE Db = {here}
+                UNION SELECT User, Host FROM mysql.columns_priv WHERE Db = {here}
+              UNION SELECT User, Host FROM mysql.procs_priv WHERE Db = {here} UNION SELECT User, Host FROM mysql.user
+                WHERE 'Y' IN (Select_priv, Insert_priv, Update_priv, Delete_priv, Execute_priv, Alter_priv, Drop_priv)
               UNION SELECT m.User, m.Host FROM mysql.roles_mapping m JOIN entitled e ON e.User = m.Role AND e.Host = '')
             SELECT DISTINCT u.User, u.Host FROM entitled e JOIN mysql.user u ON u.User = e.User AND u.Host = e.Host
-            WHERE u.is_role = 'N' AND u.Super_priv = 'N' AND u.User <> 'mariadb.sys' AND concat(u.User, '@', u.Host) <> current_user() ORDER BY 1, 2
+            WHERE u.is_role = 'N' AND u.Super_priv = 'N' AND u.User <> 'mariadb.sys' AND concat(u.User, '@',
+              u.Host) <> current_user() ORDER BY 1, 2
             """;
         using var command = new MySqlCommand(sql, connection);
         using MySqlDataReader reader = command.ExecuteReader();

@@ -246,7 +246,8 @@ internal sealed class MariaStore : IStore
             {
                 // An engine of the server that has no check says so in a note, and nothing of damage.
                 if (row[2] == "note") _remarks.Add(new StoreRemark(StoreRemark.Odd, $"{table}: {row[3]}"));
-                else if (!(row[2] == "status" && row[3] is "OK" or "Table is already up to date")) complaints.Add($"{table}: {row[2]}: {row[3]}");
+                else if (!(row[2] == "status" && row[3] is "OK"
+                    or "Table is already up to date")) complaints.Add($"{table}: {row[2]}: {row[3]}");
             }
         }
         // The server wants to close a table that it found damaged, and waits for all who hold it: also for ourselves.

@@ -3,8 +3,8 @@
 // Why warnings are counted: rows that come from the client are loaded as if IGNORE were said, and what is refused or cut is a warning only.
 // Holds: (1) a row goes to all its tables or to none; (2) nothing cut or rounded stays: a load with any warning is taken back and its
 // rows are tried in
-// halves; (3) nothing is left of a database whose Complete did not return and of which no mark was taken; (4) when Complete returns, the server has counted what was
-// sent.
+// halves; (3) nothing is left of a database whose Complete did not return and of which no mark was taken; (4) when Complete returns, the
+// server has counted what was sent.
 using System.Globalization;
 using MySqlConnector;
 using Transferra.Core.Machine;
@@ -61,7 +61,8 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
                 string collation = address.Options.GetValueOrDefault("collation") ?? (isMaria ? "utf8mb4_nopad_bin" : "utf8mb4_0900_bin");
                 if (made)
                     MariaConnection.Execute(connection,
-                        $"CREATE DATABASE {MariaConnection.Quote(address.Path)}{script?.Database ?? $" CHARACTER SET utf8mb4 COLLATE {collation}"}");
+                        $"CREATE DATABASE {MariaConnection.Quote(address.Path)}"
+                            + $"{script?.Database ?? $" CHARACTER SET utf8mb4 COLLATE {collation}"}");
                 if (MariaConnection.Scalar(connection, "SELECT @@local_infile") != "1")
                     throw new TransferraException($"the server of {address.Shown} takes no rows from clients (local_infile is off)",
                         "Switch it on for the time of the upgrade: SET GLOBAL local_infile = 1");
@@ -179,7 +180,8 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         {
             bool isKey = LoadedTable.IsKey(table, column), isNumbered = LoadedTable.IsNumbered(table, column);
             return $"{MariaConnection.Quote(column.Name)} "
-                + $"{types[i]}{(column.Required || isKey ? " NOT NULL" : "")}{(isNumbered ? " AUTO_INCREMENT" : column.Default is { } value ? " DEFAULT " + value : "")}";
+                + $"{types[i]}{(column.Required || isKey ? " NOT NULL" : "")}"
+                    + $"{(isNumbered ? " AUTO_INCREMENT" : column.Default is { } value ? " DEFAULT " + value : "")}";
         })];
         if (table.Key.Count > 0) lines.Add($"PRIMARY KEY ({Names(table.Key)})");
         // The server counts up only what an index begins with.

@@ -19,11 +19,13 @@ internal sealed record MariaColumn(string Name, string Type, bool IsUnsigned, in
 {
     public bool IsWhole => Type is "tinyint" or "smallint" or "mediumint" or "int" or "bigint" or "year";
 
-    public bool IsText => Type is "char" or "varchar" or "tinytext" or "text" or "mediumtext" or "longtext" or "enum" or "set" or "json" or "inet4" or "inet6";
+    public bool IsText => Type is "char" or "varchar" or "tinytext" or "text" or "mediumtext" or "longtext" or "enum" or "set"
+        or "json" or "inet4" or "inet6";
 
     public bool IsBinary => Type is "binary" or "varbinary" or "tinyblob" or "blob" or "mediumblob" or "longblob" || IsGeometry;
 
-    private bool IsGeometry => Type is "geometry" or "point" or "linestring" or "polygon" or "multipoint" or "multilinestring" or "multipolygon" or "geometrycollection";
+    private bool IsGeometry => Type is "geometry" or "point" or "linestring" or "polygon" or "multipoint" or "multilinestring"
+        or "multipolygon" or "geometrycollection";
 }
 
 internal static class MariaTypes

@@ -4,6 +4,7 @@
 // only when all are made
 // again, so that an interrupted move can be finished or taken back; (2) each is made in the mode and with the character sets it was
 // written for.
+using System.Globalization;
 using MySqlConnector;
 using Transferra.Core.Machine;
 
@@ -30,8 +31,8 @@ internal static class MovedTriggers
         for (int i = 0; i < names.Count; i++)
         {
             (string session, string statement) = Written(connection, from, names[i]);
-            MariaConnection.Execute(connection, FormattableString.Invariant(
-                $"INSERT INTO {In(to)} VALUES ({i}, {MariaConnection.Literal(from)}, {MariaConnection.Literal(session)}, {MariaConnection.Literal(statement)})"));
+            MariaConnection.Execute(connection, string.Create(CultureInfo.InvariantCulture, $"INSERT INTO {In(to)} VALUES ({i}, {MariaConnection.Literal(from)}, {MariaConnection.Literal(session)}, "
+                    + $"{MariaConnection.Literal(statement)})"));
         }
         MariaConnection.Execute(connection, "COMMIT");
         foreach (string name in names) MariaConnection.Execute(connection,

@@ -58,7 +58,8 @@ internal static class PgConnection
             Execute(connection, Settings);
             return connection;
         }
-        catch (Exception error) when (error is NpgsqlException or System.Net.Sockets.SocketException or ArgumentException or InvalidOperationException or TimeoutException)
+        catch (Exception error) when (error is NpgsqlException or System.Net.Sockets.SocketException or ArgumentException
+            or InvalidOperationException or TimeoutException)
         {
             connection.Dispose();
             throw Explain(server, database, error);

@@ -120,11 +120,17 @@ internal sealed class PgMender : SqlMender
             string strategy = connection.PostgreSqlVersion.Major >= 15 ? " STRATEGY file_copy" : "";
             PgConnection.Execute(connection, $"CREATE DATABASE {target} TEMPLATE {PgConnection.Quote(from.Path)} OWNER {owner}{strategy}");
             foreach (string statement in Statements(connection, $"""
-                SELECT 'REVOKE ALL ON DATABASE ' || quote_ident({PgConnection.Literal(to.Path)}) || ' FROM PUBLIC' FROM pg_database WHERE datname = {source} AND datacl IS NOT NULL
-                UNION ALL SELECT format('GRANT %s ON DATABASE %I TO %s%s', privilege_type, {PgConnection.Literal(to.Path)}, CASE grantee WHEN 0 THEN 'PUBLIC' ELSE quote_ident(pg_get_userbyid(grantee)) END, CASE WHEN is_grantable THEN ' WITH GRANT OPTION' ELSE '' END)
+                SELECT 'REVOKE ALL ON DATABASE ' || quote_ident({PgConnection.Literal(to.Path)}) || ' FROM PUBLIC' FROM pg_database
+                  WHERE datname = {source} AND datacl IS NOT NULL
+                UNION ALL SELECT format('GRANT %s ON DATABASE %I TO %s%s', privilege_type, {PgConnection.Literal(to.Path)}, CASE grantee
+                  WHEN 0 THEN 'PUBLIC' ELSE quote_ident(pg_get_userbyid(grantee)) END, CASE WHEN is_grantable THEN ' WITH GRANT OPTION'
+                  ELSE '' END)
                     FROM pg_database, aclexplode(datacl) WHERE datname = {source} AND grantee <> datdba
-                UNION ALL SELECT format('ALTER %s SET %s TO %s', CASE setrole WHEN 0 THEN format('DATABASE %I', {PgConnection.Literal(to.Path)}) ELSE format('ROLE %I IN DATABASE %I', pg_get_userbyid(setrole), {PgConnection.Literal(to.Path)}) END,
-                    split_part(setting, '=', 1), quote_literal(substr(setting, strpos(setting, '=') + 1))) FROM pg_db_role_setting s JOIN pg_database d ON d.oid = s.setdatabase, unnest(setconfig) setting WHERE d.datname = {source}
+                UNION ALL SELECT format('ALTER %s SET %s TO %s', CASE setrole WHEN 0 THEN format('DATABASE %I',
+                  {PgConnection.Literal(to.Path)}) ELSE format('ROLE %I IN DATABASE %I', pg_get_userbyid(setrole),
+                  {PgConnection.Literal(to.Path)}) END,
+                    split_part(setting, '=', 1), quote_literal(substr(setting, strpos(setting, '=') + 1))) FROM pg_db_role_setting s
+                      JOIN pg_database d ON d.oid = s.setdatabase, unnest(setconfig) setting WHERE d.datname = {source}
                 """)) PgConnection.Execute(connection, statement);
         }
         catch (NpgsqlException error)

@@ -235,7 +235,9 @@ internal sealed class PgRecordReader : IRecordReader
     {
         // Given up before its end, the copy is cancelled; the connection is of no use after that and goes with it.
         try { _stream.Dispose(); }
-        catch (Exception error) when (error is NpgsqlException or OperationCanceledException or IOException) { /* that is what cancelling says */ }
+        catch (Exception error) when (error is NpgsqlException or OperationCanceledException
+            or IOException)
+        { /* that is what cancelling says */ }
         _connection.Dispose();
     }
 }

@@ -34,7 +34,8 @@ internal sealed class PgScript(NpgsqlConnection connection, string schema)
         finally
         {
             PgConnection.Execute(connection,
-                $"SET LOCAL search_path = {string.Join(", ", path.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).DefaultIfEmpty("\"\""))}");
+                $"SET LOCAL search_path = "
+                    + $"{string.Join(", ", path.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).DefaultIfEmpty("\"\""))}");
         }
     }
 
@@ -90,19 +91,28 @@ internal sealed class PgScript(NpgsqlConnection connection, string schema)
 
     private string TablesSql => $"""
         SELECT format('CREATE %sTABLE %I.%I%s%s%s%s', CASE c.relpersistence WHEN 'u' THEN 'UNLOGGED ' ELSE '' END, n.nspname, c.relname,
-            CASE WHEN c.relispartition THEN (SELECT format(' PARTITION OF %I.%I %s', pn.nspname, p.relname, pg_get_expr(c.relpartbound, c.oid)) FROM pg_inherits i JOIN pg_class p ON p.oid = i.inhparent JOIN pg_namespace pn ON pn.oid = p.relnamespace WHERE i.inhrelid = c.oid)
+            CASE WHEN c.relispartition THEN (SELECT format(' PARTITION OF %I.%I %s', pn.nspname, p.relname, pg_get_expr(c.relpartbound,
+              c.oid)) FROM pg_inherits i JOIN pg_class p ON p.oid = i.inhparent JOIN pg_namespace pn ON pn.oid = p.relnamespace
+              WHERE i.inhrelid = c.oid)
             ELSE format(E' (\n  %s\n)', coalesce((SELECT string_agg(format('%I %s%s%s%s', a.attname, format_type(a.atttypid, a.atttypmod),
-                CASE WHEN a.attcollation <> t.typcollation THEN (SELECT format(' COLLATE %I.%I', cn.nspname, l.collname) FROM pg_collation l JOIN pg_namespace cn ON cn.oid = l.collnamespace WHERE l.oid = a.attcollation) ELSE '' END,
+                CASE WHEN a.attcollation <> t.typcollation THEN (SELECT format(' COLLATE %I.%I', cn.nspname, l.collname)
+                  FROM pg_collation l JOIN pg_namespace cn ON cn.oid = l.collnamespace WHERE l.oid = a.attcollation) ELSE '' END,
                 CASE WHEN a.attidentity <> '' THEN (SELECT format(' GENERATED %s AS IDENTITY (SEQUENCE NAME %I.%I INCREMENT BY %s MINVALUE %s MAXVALUE %s START WITH %s CACHE %s%s)', CASE a.attidentity WHEN 'a' THEN 'ALWAYS' ELSE 'BY DEFAULT' END, sn.nspname, sc.relname, s.seqincrement, s.seqmin, s.seqmax, s.seqstart, s.seqcache, CASE WHEN s.seqcycle THEN ' CYCLE' ELSE '' END)
-                        FROM pg_depend d JOIN pg_class sc ON sc.oid = d.objid AND sc.relkind = 'S' JOIN pg_sequence s ON s.seqrelid = sc.oid JOIN pg_namespace sn ON sn.oid = sc.relnamespace WHERE d.refobjid = c.oid AND d.refobjsubid = a.attnum AND d.deptype = 'i')
+                        FROM pg_depend d JOIN pg_class sc ON sc.oid = d.objid AND sc.relkind = 'S'
+                          JOIN pg_sequence s ON s.seqrelid = sc.oid JOIN pg_namespace sn ON sn.oid = sc.relnamespace
+                          WHERE d.refobjid = c.oid AND d.refobjsubid = a.attnum AND d.deptype = 'i')
                     WHEN a.attgenerated = 's' THEN format(' GENERATED ALWAYS AS (%s) STORED', pg_get_expr(x.adbin, x.adrelid))
                     WHEN x.adbin IS NOT NULL THEN ' DEFAULT ' || pg_get_expr(x.adbin, x.adrelid) ELSE '' END,
                 CASE WHEN a.attnotnull THEN ' NOT NULL' ELSE '' END), E',\n  ' ORDER BY a.attnum)
-                FROM pg_attribute a JOIN pg_type t ON t.oid = a.atttypid LEFT JOIN pg_attrdef x ON x.adrelid = c.oid AND x.adnum = a.attnum WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped AND a.attislocal), '')) END,
-            CASE WHEN NOT c.relispartition THEN coalesce((SELECT ' INHERITS (' || string_agg(format('%I.%I', pn.nspname, p.relname), ', ' ORDER BY i.inhseqno) || ')' FROM pg_inherits i JOIN pg_class p ON p.oid = i.inhparent JOIN pg_namespace pn ON pn.oid = p.relnamespace WHERE i.inhrelid = c.oid), '') ELSE '' END,
+                FROM pg_attribute a JOIN pg_type t ON t.oid = a.atttypid LEFT JOIN pg_attrdef x ON x.adrelid = c.oid
+                  AND x.adnum = a.attnum WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped AND a.attislocal), '')) END,
+            CASE WHEN NOT c.relispartition THEN coalesce((SELECT ' INHERITS (' || string_agg(format('%I.%I', pn.nspname, p.relname),
+              ', ' ORDER BY i.inhseqno) || ')' FROM pg_inherits i JOIN pg_class p ON p.oid = i.inhparent
+              JOIN pg_namespace pn ON pn.oid = p.relnamespace WHERE i.inhrelid = c.oid), '') ELSE '' END,
             CASE c.relkind WHEN 'p' THEN ' PARTITION BY ' || pg_get_partkeydef(c.oid) ELSE '' END,
             CASE WHEN c.reloptions IS NOT NULL THEN ' WITH (' || array_to_string(c.reloptions, ', ') || ')' ELSE '' END)
-        FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {_schema} AND c.relkind IN ('r', 'p') AND {Own("c.oid")} ORDER BY c.relispartition, c.oid
+        FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {_schema} AND c.relkind IN ('r', 'p')
+          AND {Own("c.oid")} ORDER BY c.relispartition, c.oid
         """;
 
     private IEnumerable<string> After() =>

@@ -84,9 +84,12 @@ internal sealed class PgStore : IStore
         string sql = $"""
             WITH RECURSIVE base(oid, typ, typmod) AS (
                 SELECT oid, oid, -1 FROM pg_type WHERE typtype <> 'd'
-                UNION ALL SELECT t.oid, b.typ, CASE WHEN t.typtypmod >= 0 THEN t.typtypmod ELSE b.typmod END FROM pg_type t JOIN base b ON t.typtype = 'd' AND t.typbasetype = b.oid)
-            SELECT c.relname, a.attname, b.typ, CASE WHEN a.atttypmod >= 0 THEN a.atttypmod ELSE b.typmod END, a.attnotnull, pg_get_expr(d.adbin, d.adrelid), a.attidentity <> ''
-            FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace LEFT JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
+                UNION ALL SELECT t.oid, b.typ, CASE WHEN t.typtypmod >= 0 THEN t.typtypmod ELSE b.typmod END FROM pg_type t
+                  JOIN base b ON t.typtype = 'd' AND t.typbasetype = b.oid)
+            SELECT c.relname, a.attname, b.typ, CASE WHEN a.atttypmod >= 0 THEN a.atttypmod ELSE b.typmod END, a.attnotnull,
+              pg_get_expr(d.adbin, d.adrelid), a.attidentity <> ''
+            FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace LEFT JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum > 0
+              AND NOT a.attisdropped
             LEFT JOIN base b ON b.oid = a.atttypid LEFT JOIN pg_attrdef d ON d.adrelid = c.oid AND d.adnum = a.attnum
             WHERE n.nspname = {PgConnection.Literal(_schema)} AND {IsTable} ORDER BY c.relname COLLATE "C", a.attnum
             """;
@@ -151,9 +154,12 @@ internal sealed class PgStore : IStore
         string schema = PgConnection.Literal(_schema);
         return [.. Inquire($"""
             SELECT CASE c.relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'view' WHEN 'f' THEN 'foreign table' ELSE 'sequence' END, c.relname,
-                   coalesce(CASE WHEN c.relkind = 'S' THEN pg_sequence_last_value(c.oid)::text END, '') FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {schema} AND c.relkind IN ('v', 'm', 'f', 'S')
-            UNION ALL SELECT 'trigger', t.tgname, c.relname FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {schema} AND NOT t.tgisinternal
-            UNION ALL SELECT 'routine', p.proname, '' FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE n.nspname = {schema}
+                   coalesce(CASE WHEN c.relkind = 'S' THEN pg_sequence_last_value(c.oid)::text END, '') FROM pg_class c
+                     JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {schema} AND c.relkind IN ('v', 'm', 'f', 'S')
+            UNION ALL SELECT 'trigger', t.tgname, c.relname FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid
+              JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {schema} AND NOT t.tgisinternal
+            UNION ALL SELECT 'routine', p.proname, '' FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace
+              WHERE n.nspname = {schema}
                 AND NOT EXISTS (SELECT 1 FROM pg_depend d WHERE d.objid = p.oid AND d.deptype = 'e')
             ORDER BY 1, 2
             """).Rows.Select(row => new StoreObject(row[0]!, row[1]!, row[2]!))];

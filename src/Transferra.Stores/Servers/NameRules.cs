@@ -1,4 +1,5 @@
 // NameRules.cs: names and numbers of columns that an engine takes.
+using System.Globalization;
 using System.Text;
 using Transferra.Core.Records;
 
@@ -19,7 +20,8 @@ internal sealed record NameRules(string Engine, int MostBytes, int MostCharacter
             .Prepend((Of: table.Name, table.Name)))
             .Where(name => IsTooLong(name.Name)).Select(name => $"the name {name.Of} is too long for {Engine}"),
         .. tables.Where(table => table.Columns.Count > MostColumns)
-            .Select(table => FormattableString.Invariant($"the table {table.Name} has {table.Columns.Count} columns, and {Engine} takes {MostColumns}")),
+            .Select(table => string.Create(CultureInfo.InvariantCulture,
+                $"the table {table.Name} has {table.Columns.Count} columns, and {Engine} takes {MostColumns}")),
         .. tables.Where(table => table.Columns.Count == 0).Select(table => $"the table {table.Name} has no columns"),
         .. Doubled(tables.Select(table => table.Name)).Select(name => $"there are two tables {name} for {Engine}"),
         .. tables.SelectMany(table => Doubled(table.Columns.Select(column => column.Name))
@@ -57,7 +59,9 @@ internal static class KeyTexts
                 foreach (int row in rows)
                     if (texts[row].Length > most && Encoding.UTF8.GetCharCount(texts[row]) > most)
                         rejects.Add(new RowReject(row, FaultCode.TooLong,
-                            FormattableString.Invariant($"{output.Table.Name}.{output.Table.Columns[column].Name} is part of a key or an index and takes {most} characters there")));
+                            string.Create(CultureInfo.InvariantCulture,
+                                $"{output.Table.Name}.{output.Table.Columns[column].Name} is part of a key or an index and takes "
+                                    + $"{most} characters there")));
             }
         }
     }

@@ -32,7 +32,8 @@ internal static class ServerTls
             if (certificates.Count == 0) throw new TransferraException($"there is no certificate in {file}",
                 "Name a file of certificates in PEM with authority in office.yaml.");
         }
-        catch (Exception error) when (error is IOException or UnauthorizedAccessException or System.Security.Cryptography.CryptographicException)
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException
+            or System.Security.Cryptography.CryptographicException)
         {
             throw new TransferraException($"the certificates in {file} cannot be read: {error.Message}",
                 "Correct authority in office.yaml, or who may read the file.", error);

@@ -2,6 +2,7 @@
 // Holds: (1) nothing is sent before the other machine has shown the key that office.yaml knows it by; (2) a set gets its name there only
 // after all of it was
 //        taken; (3) what goes wrong there comes up as an IOException in words, so that the other places go on.
+using System.Globalization;
 using System.Net.Sockets;
 using Renci.SshNet;
 using Renci.SshNet.Common;
@@ -133,7 +134,8 @@ public sealed class SftpPlace(SftpAddress address) : ISetPlace, IDisposable
                     progress((long)report.TotalBytesUploaded, file.Length)),
                     cancel).GetAwaiter().GetResult();
                 long taken = client.GetAttributes(part).Size;
-                if (taken != file.Length) throw new IOException(FormattableString.Invariant($"only {taken} of {file.Length} bytes were accepted"));
+                if (taken != file.Length) throw new IOException(string.Create(CultureInfo.InvariantCulture,
+                    $"only {taken} of {file.Length} bytes were accepted"));
                 client.RenameFile(part, path);
                 return true;
             }

@@ -7,6 +7,7 @@
 // Source: "The SQLite Database File Format", sections 1.5 (freelist), 1.6 (b-tree pages).
 using System.Buffers.Binary;
 using System.Collections;
+using System.Globalization;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Sqlite;
@@ -142,7 +143,9 @@ internal sealed class SqliteSalvage
                 continue;
             }
             foreach (SqliteTree table in mayHave)
-                table.Undecided.Add(FormattableString.Invariant($"page {number} with the records {records.First} to {records.Last}, which may as well be of {string.Join(", ", mayHave.Where(other => other != table).Select(other => other.Name))}"));
+                table.Undecided.Add(string.Create(CultureInfo.InvariantCulture,
+                    $"page {number} with the records {records.First} to {records.Last}, which may as well be of "
+                        + $"{string.Join(", ", mayHave.Where(other => other != table).Select(other => other.Name))}"));
         }
     }
 

@@ -276,7 +276,9 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
                 + $"p ON {on} WHERE {points} AND p.{SqliteEngine.Quote(relation.On[0])} IS NULL";
             long lone = (long)command.ExecuteScalar()!;
             if (lone > 0)
-                throw new TransferraException(FormattableString.Invariant($"the relation from {table.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} does not hold in the new store: {lone} records point to none that is there"),
+                throw new TransferraException(string.Create(CultureInfo.InvariantCulture,
+                    $"the relation from {table.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} does not hold in the "
+                        + $"new store: {lone} records point to none that is there"),
                     "Correct them in the old program; transferra check names records that point nowhere. Or the relation is wrong in the "
                         + "kit's new version.");
         }

@@ -1,6 +1,7 @@
 // SqliteTypes.cs: how each type is declared and kept in a SQLite store; the table stands in docs/types.md.
 // Why own declared types for decimals: SQLite has no exact decimal, and a column declared DECIMAL turns "12.50" into a double.
 // A name with INT in it gives integer affinity, so DECIMAL_INT(14,2) keeps whole cents, which the engine itself adds up exactly.
+using System.Globalization;
 using System.Text;
 using System.Text.RegularExpressions;
 using Microsoft.Data.Sqlite;
@@ -17,7 +18,8 @@ internal static partial class SqliteTypes
 
     public static string Declare(FieldType type) => type.Kind switch
     {
-        FieldKind.Decimal => FormattableString.Invariant($"{(type.Precision <= MostScaledDigits ? ScaledPrefix : TextPrefix)}{type.Precision},{type.Scale})"),
+        FieldKind.Decimal => string.Create(CultureInfo.InvariantCulture,
+            $"{(type.Precision <= MostScaledDigits ? ScaledPrefix : TextPrefix)}{type.Precision},{type.Scale})"),
         FieldKind.Text when type.Length == 0 => "TEXT",
         FieldKind.Double => "DOUBLE",
         FieldKind.Any => "", // a declared type would make the engine turn texts into numbers, or numbers into texts

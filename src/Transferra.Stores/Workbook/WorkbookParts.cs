@@ -85,7 +85,8 @@ internal sealed record WorkbookParts(IReadOnlyList<(string Name, string Part)> S
             {
                 int inner = xml.Depth;
                 while (xml.Read() && !(xml.NodeType == XmlNodeType.EndElement && xml.Depth == inner))
-                    if (xml.NodeType is XmlNodeType.Text or XmlNodeType.CDATA or XmlNodeType.SignificantWhitespace or XmlNodeType.Whitespace) text.Append(xml.Value);
+                    if (xml.NodeType is XmlNodeType.Text or XmlNodeType.CDATA or XmlNodeType.SignificantWhitespace
+                        or XmlNodeType.Whitespace) text.Append(xml.Value);
             }
         }
         return Unescaped(text.ToString());
