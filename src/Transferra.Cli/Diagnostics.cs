@@ -1,7 +1,7 @@
 // Diagnostics.cs: what nobody foresaw is written down for who mends it: transferra/diagnostic/DAY.log in the office's folder.
 // Holds: (1) no value of a record, no key and no password gets into it: an exception is written by its kind and by where it arose, not by
 // its words, which an
-//        engine may have put a record into; (2) where it cannot be written, that is no second misfortune.
+//        engine may have put a record into; (2) where it cannot be written, that is not a second misfortune.
 using System.Globalization;
 using System.Text;
 using Serilog;

@@ -38,5 +38,5 @@ public interface IEngineOpener
     IReadOnlyList<string> AddUnmoved(StoreAddress address, StoreScript script) => [];
 
     /// <summary>The server that keeps a store; for engines that are servers.</summary>
-    IStoreServer ServerOf(ServerAddress server) => throw new InvalidOperationException($"{Name} is no server");
+    IStoreServer ServerOf(ServerAddress server) => throw new InvalidOperationException($"{Name} is not a server");
 }

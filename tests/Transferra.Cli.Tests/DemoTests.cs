@@ -126,7 +126,7 @@ public sealed class DemoTests
         Assert.Equal("JRNL,4321,JDATE,ledger_entry.posted_on,31/02/23,\"this is not a date of the form DD/MM/RR, or no such day exists\"",
             lines[1]);
         Assert.StartsWith("JRNL,7034,ACODE,ledger_entry.account_id,4999,", lines[2], StringComparison.Ordinal);
-        Assert.Equal("JRNL,9877,DR,ledger_entry.amount,\"12,5O\",this is no number", lines[3]);
+        Assert.Equal("JRNL,9877,DR,ledger_entry.amount,\"12,5O\",this is not a number", lines[3]);
         Assert.Equal(4, lines.Length);
         Assert.DoesNotContain("NO ", converted.Out.Split('\n').First(line => line.Contains("all  ", StringComparison.Ordinal)),
             StringComparison.Ordinal);

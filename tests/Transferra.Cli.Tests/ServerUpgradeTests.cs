@@ -249,7 +249,7 @@ public sealed class MariadbUpgradeTests() : ServerUpgradeTests("mariadb")
         StoreAddress here = servers.Made("mariadb", "here", "CREATE TABLE t (a INT)"), staged = servers.Made("mariadb", "staged",
             "CREATE TABLE t (a INT)");
         StoreAddress aside = servers.Known(here.Beside("", "7", "old-v5"));
-        TestServers.Execute(here, $"CREATE DATABASE `{aside.Path}`"); // and there it was broken off
+        TestServers.Execute(here, $"CREATE DATABASE `{aside.Path}`"); // and there it was interrupted
         var swap = new Swap(new StorePlaces(new StoreOpener(), new DiskVolume()), [new Move(here, aside), new Move(staged, here)]);
         swap.Back();
         Assert.Equal("0", TestServers.Ask(here, $"SELECT COUNT(*) FROM information_schema.schemata WHERE schema_name = '{aside.Path}'"));

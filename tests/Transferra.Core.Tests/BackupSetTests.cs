@@ -121,7 +121,7 @@ public sealed class BackupSetTests : IDisposable
             if (File.Exists(_set)) Assert.Empty(BackupSets.Verify(_set));
         }
         File.Delete(_set);
-        Write(); // what was left lying about is no hindrance
+        Write(); // what was left lying about is not a hindrance
         Assert.Empty(BackupSets.Verify(_set));
         Assert.Equal(["data", "set.tar", "transferra"], Directory.EnumerateFileSystemEntries(_folder.Path)
             .Select(path => Path.GetFileName(path)!).Order());

@@ -21,7 +21,7 @@ public sealed class HtmlSignOffTests
             new Dictionary<string, long> { ["entry"] = 7 });
         ExceptionRow[] exceptions = proved
             ? [] : [new ExceptionRow("JRNL", "4321", [new ExceptionCause("JDATE", "entry.posted_on", FaultCode.NotADate, "31/02/23",
-                "this is no date")])];
+                "this is not a date")])];
         var conversion = new ConvertResult([new HopResult("5", "6", new ConversionResult([account], [], new Dictionary<string,
             long> { ["setting"] = 1 }),
             1.5)], proved ? "" : "/runs/exceptions.csv", exceptions, "/data/v6/ledger.db");
@@ -99,7 +99,7 @@ public sealed class HtmlSignOffTests
     {
         XElement page = Body(Report(proved: false));
         Assert.Contains("QIH was not changed over", page.Value, StringComparison.Ordinal);
-        Assert.Equal(["JRNL", "4321", "JDATE", "31/02/23", "this is no date"], RowOf(page, "JRNL", "Value"));
+        Assert.Equal(["JRNL", "4321", "JDATE", "31/02/23", "this is not a date"], RowOf(page, "JRNL", "Value"));
         Assert.Equal(["entry", "4711", "amount", "12.00", "12.01"], RowOf(page, "entry", "Expected", "Record"));
         Assert.Equal(["Debits by period", "5 to 6", "1", "0", "the engines", "15: 35539.75 / 35203.61"],
             RowOf(page, "Debits by period", "Control total"));

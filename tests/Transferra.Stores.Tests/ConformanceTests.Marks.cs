@@ -1,4 +1,4 @@
-// ConformanceTests.Marks.cs: a store that is being built is left behind a mark, as by a stop, and gone on with.
+// ConformanceTests.Marks.cs: a store that is being built is left behind a mark, as by a stop, and continued.
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
 

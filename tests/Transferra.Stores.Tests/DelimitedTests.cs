@@ -44,7 +44,7 @@ public sealed class DelimitedTests : IDisposable
     [InlineData("A,B\n1,2\n", "<1>|<2>")]
     [InlineData("a,b\n\"x,y\",\"say \"\"hi\"\"\"\n", "<x,y>|<say \"hi\">")]
     [InlineData("a,b\n\"two\nlines\",2\n", "<two\nlines>|<2>")]
-    [InlineData("a,b\n,\"\"\n", "-|<>")] // nothing is no value; quoted nothing is an empty text
+    [InlineData("a,b\n,\"\"\n", "-|<>")] // nothing is not a value; quoted nothing is an empty text
     [InlineData("a,b\n\n\n1,2\n\n", "<1>|<2>")] // empty lines are none
     [InlineData("a,b\r1,2\r", "<1>|<2>")] // an old Macintosh
     [InlineData("a,b\n 1 ,2\n", "< 1 >|<2>")]

@@ -39,7 +39,7 @@ public sealed class RebuildTests : IDisposable
     private string DigestOf(StoreAddress address, string? textEncoding = null) => new StorePlaces(_stores, new DiskVolume())
         .DigestOf(address, textEncoding, CancellationToken.None);
 
-    // What the catalog says, line by line; the name of the database itself is no difference.
+    // What the catalog says, line by line; the name of the database itself is not a difference.
     private static string Listing(StoreAddress address, params string[] questions)
     {
         using DbConnection connection = TestServers.Connect(address);

@@ -398,7 +398,7 @@ public sealed class ServerTests : IDisposable
         Assert.Contains(new StoreObject("view", "open_entries"), objects);
         Assert.Contains(new StoreObject("routine", "stamp"), objects);
         Assert.Contains(new StoreObject("trigger", "stamped", "entry"), objects);
-        Assert.Equal(2, store.ReadShape().Count); // a view is no table
+        Assert.Equal(2, store.ReadShape().Count); // a view is not a table
         Assert.Empty(_stores.ServerOf(address).Hindrances(address.Path));
     }
 

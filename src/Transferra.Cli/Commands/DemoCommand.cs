@@ -98,7 +98,7 @@ internal static class DemoCommand
         return ((IPEndPoint)listener.LocalEndpoint).Port;
     }
 
-    // What a person would type that is no command of ours.
+    // What a person would type that is not a command of ours.
     private static void Outside(Screen screen, SystemCommands commands, IReadOnlyList<string> command)
     {
         screen.Line("$ " + SystemCommands.Shown(command));

@@ -152,7 +152,7 @@ internal static class UpgradeCommand
             CompanyOutcome outcome = outcomes.First(outcome => outcome.Company == company.Code);
             string took = company.Stages.Sum(stage => stage.Seconds ?? 0)
                 .ToString("0.0 s", System.Globalization.CultureInfo.InvariantCulture);
-            // A mend that was broken off is gone on with here as well.
+            // A mend that was interrupted is continued here as well.
             if (run.Kind == RunKind.Mend.Name && outcome.IsThrough)
                 return (IReadOnlyList<string>)[company.Code, "through", company.To, took,
                     "Look through the list of changes; keep the old store until everyone is content"];

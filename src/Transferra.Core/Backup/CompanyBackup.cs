@@ -169,7 +169,7 @@ public static class CompanyBackup
             _isProvedInDepth |= proved.Faults.Count == 0;
             if (isPackedHere && proved.Faults.Count > 0)
             {
-                // What was not read back as it was written is no source for another place.
+                // What was not read back as it was written is not a source for another place.
                 packed.Dispose();
                 _packed = null;
             }

@@ -38,7 +38,7 @@ public sealed record SetMember(string Name, string Kind, string Mode, string Own
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
     public long Bytes { get; init; }
 
-    /// <summary>SHA-256 of the file; "" of what is no file.</summary>
+    /// <summary>SHA-256 of the file; "" of what is not a file.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
     public string? Sha256 { get; init; }
 

@@ -105,7 +105,7 @@ public sealed class LocalPlace(string folder, IVolume volume) : ISetPlace
         : [.. new DirectoryInfo(folder).EnumerateFileSystemInfos().OrderBy(entry => entry.Name, StringComparer.Ordinal)
             .Select(entry => new PlacedFile(entry.Name, LengthOf(entry)))];
 
-    // A file that is none of ours may be gone by now, or have a name that is no text.
+    // A file that is none of ours may be gone by now, or have a name that is not a text.
     private static long LengthOf(FileSystemInfo entry)
     {
         try { return entry is FileInfo file ? file.Length : 0; }
@@ -249,7 +249,7 @@ public sealed class SetPlaces(IReadOnlyList<ISetPlace> places, SetSecret? secret
     }
 
     /// <summary>The manifest of a set; not proved.</summary>
-    /// <exception cref="TransferraException">The file is no set.</exception>
+    /// <exception cref="TransferraException">The file is not a set.</exception>
     public BackupSetInfo Read(string path)
     {
         using ISetFile file = Open(path);

@@ -18,7 +18,7 @@ namespace Transferra.Core.Backup;
 internal enum SetScrutiny
 {
     /// <summary>Only what is unpacked is read, and its packed bytes are compared by quick digests; that they hold the right content was
-    /// seen when the set was proved, and each frame has a checksum of it. A digest without a key is no help against intent, be it quick
+    /// seen when the set was proved, and each frame has a checksum of it. A digest without a key is not a help against intent, be it quick
     /// or not: whoever forges a member forges that, too. A locked set's bytes prove themselves.</summary>
     Content,
 

@@ -131,7 +131,7 @@ public static partial class StoreExport
     /// <param name="observer">Hears the progress.</param>
     /// <param name="cancel">Stops between two batches.</param>
     /// <returns>What could not be brought back beside the records, such as rights of somebody who is not there.</returns>
-    /// <exception cref="TransferraException">A value does not fit its column, or the folder is no export.</exception>
+    /// <exception cref="TransferraException">A value does not fit its column, or the folder is not an export.</exception>
     public static IReadOnlyList<string> Load(string folder, IStoreOpener stores, StoreAddress into, IProgressObserver observer,
         CancellationToken cancel)
     {
@@ -176,7 +176,7 @@ public static partial class StoreExport
     }
 
     /// <summary>What an export says of itself.</summary>
-    /// <exception cref="TransferraException">The folder is no export.</exception>
+    /// <exception cref="TransferraException">The folder is not an export.</exception>
     public static ExportedStore Describe(string folder)
     {
         string path = Path.Combine(folder, DescriptionName);

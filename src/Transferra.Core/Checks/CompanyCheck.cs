@@ -139,7 +139,7 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
             _scans[table.Name] = scan;
             TableChecks? checks = version.Checks.FirstOrDefault(checks => checks.Table.Name == table.Name);
             TrialProbe? trial = map is null ? null : _trial!.Plan(scan, map, lane!);
-            // What is left out as a whole, or is not going anywhere, is no fault of this upgrade.
+            // What is left out as a whole, or is not going anywhere, is not a fault of this upgrade.
             scan.Probes.Add(new ValueProbe(scan, checks, trial, next is null ? Grade.Fault : Grade.Warning, twice, heads, findings));
             if (table.Key.Count > 0 && !store.KeepsKey(table.Name, table.Key)) scan.Probes.Add(KeyProbeOf(scan, map, findings));
             if (checks is not null) PlanChecks(scan, checks, findings, documents);

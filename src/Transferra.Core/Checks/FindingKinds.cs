@@ -20,7 +20,7 @@ public static class FindingKinds
     public const string VersionSign = "version-sign";
     /// <summary>Many records that are only marked as deleted.</summary>
     public const string DeletedRecords = StoreRemark.DeletedRecords;
-    /// <summary>Something odd about the store that is no damage.</summary>
+    /// <summary>Something odd about the store that is not damage.</summary>
     public const string OddStore = StoreRemark.Odd;
     /// <summary>A table of the kit is not there.</summary>
     public const string TableMissing = "table-missing";

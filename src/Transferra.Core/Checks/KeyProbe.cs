@@ -27,7 +27,7 @@ internal sealed class KeyProbe(TableScan scan, FindingHead copies, FindingHead c
 
     public override bool GathersOnly => true;
 
-    // Without a value in each column of its key, or with one that cannot be read, a record is no copy of another; that it has none is
+    // Without a value in each column of its key, or with one that cannot be read, a record is not a copy of another; that it has none is
     // told by others.
     private bool HasKey(int row, HashSet<int>? unreadable) => _key.IsWhole(scan.Batch, row) && unreadable?.Contains(row) != true;
 

@@ -50,7 +50,7 @@ internal sealed class SeriesProbe : Probe
 
     private void Add(ReadOnlySpan<int> rows, int count)
     {
-        _context.ActivateAll(); // what is no number is found by others
+        _context.ActivateAll(); // what is not a number is found by others
         var numbers = (LongVector)_number.Evaluate(_context);
         foreach (int row in rows)
         {

@@ -86,7 +86,7 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
     private static IEnumerable<(Company Company, StoreAddress Store)> StoresOf(Company company) =>
         ((StoreAddress?[])[company.OldStore, company.MovesTo]).OfType<StoreAddress>().Select(store => (company, store));
 
-    /// <summary>Closes an office, or goes on with that; when it is closed already, proves it and does again what has come undone.</summary>
+    /// <summary>Closes an office, or continues that; when it is closed already, proves it and does again what has come undone.</summary>
     /// <param name="office">The office.</param>
     /// <param name="purpose">What for: upgrade, or "" for a person's own.</param>
     /// <param name="tool">Version of this program.</param>
@@ -112,7 +112,7 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
         Do(closed, steps.Where(step => step is CronFileStep or SwitchStep { IsService: false }));
         IReadOnlyList<PersonIn> people = Await(office, plan.Grace, services: false);
         if (people.Count > 0 && !endsSessions) return Outcome(closed, people, []);
-        // In the order of office.yaml, also when the closing was broken off and goes on.
+        // In the order of office.yaml, also when the closing was interrupted and goes on.
         var order = plan.Services.Select((service, i) => (service.Name, i)).ToDictionary(entry => entry.Name, entry => entry.i);
         Do(closed, steps.Where(step => step is SwitchStep { IsService: true }).OrderBy(step => order.GetValueOrDefault(step.Name, -1)));
         if (endsSessions) EndAll(office);

@@ -51,7 +51,7 @@ internal abstract class SwitchStep(IReadOnlyDictionary<string, string> facts) : 
         return Of(service.Switch, more, tools);
     }
 
-    /// <summary>The step for a job that is no cron file; null when it is off.</summary>
+    /// <summary>The step for a job that is not a cron file; null when it is off.</summary>
     public static SwitchStep? Of(JobPlan job, ClosingTools tools) =>
         Of(job.Switch!, new Dictionary<string, string>
         {

@@ -45,7 +45,7 @@ public interface IConversionKeeper
 }
 
 /// <summary>Converts sources into a store. Used by one thread; takes sources, then completes.</summary>
-/// <param name="into">The new store, begun or gone on with.</param>
+/// <param name="into">The new store, begun or continued.</param>
 /// <param name="to">Its version.</param>
 /// <param name="settings">Answers to the new settings.</param>
 /// <param name="keeper">Keeps what comes of it.</param>

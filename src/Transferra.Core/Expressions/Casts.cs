@@ -32,7 +32,7 @@ internal static class Casts
     private static Kernel? FromText(Kernel from, FieldType to, DateTemplate? template, string blame, Func<FaultCode, string> word) =>
         to.Kind switch
         {
-            // What the old column is declared for is no promise: most old stores do not hold texts to their length.
+            // What the old column is declared for is not a promise: most old stores do not hold texts to their length.
             FieldKind.Text => to.Length == 0 ? from : new LengthKernel(from, to, blame, word(FaultCode.TooLong)),
             FieldKind.Integer => new MapKernel<BytesVector, LongVector>(to, from, blame, (v, row, result) =>
             {
@@ -165,7 +165,7 @@ internal static class Casts
 
     public static string Word(FaultCode code, FieldType type, DateTemplate? template = null) => code switch
     {
-        FaultCode.NotANumber => type.Kind == FieldKind.Integer ? "this is not a whole number" : "this is no number",
+        FaultCode.NotANumber => type.Kind == FieldKind.Integer ? "this is not a whole number" : "this is not a number",
         FaultCode.NotADate => template is null ? "this is not a date of the form YYYY-MM-DD"
             : $"this is not a date of the form {template.Text}, or no such day exists",
         FaultCode.NotATime => type.Kind == FieldKind.Time ? "this is not a time of the form HH:MM:SS"

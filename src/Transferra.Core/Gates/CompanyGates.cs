@@ -46,7 +46,7 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
                 ? $"answered: {answer}" : $"version {company.WantedVersion} asks: {setting.Question}{choices}",
                 $"Answer it in {OfficeLoader.FileName}, under the company: answers: {{{setting.Name}: ...}}"));
         }
-        // Whoever is in now is no obstacle: when the office is closed they are told, waited for, and named if they stay.
+        // Whoever is in now is not an obstacle: when the office is closed they are told, waited for, and named if they stay.
         gates.Add(new Gate(company.Code, "who is in", GateState.Passed, survey.OpenedBy.Count == 0
             ? "nobody" : $"{string.Join(", ", survey.OpenedBy)}; told and waited for when the office is closed"));
         if (survey.Facts.TryGetValue(StoreIdentity.WaitingChanges, out string? waiting))

@@ -21,7 +21,7 @@ internal sealed class FolderFiles : IDisposable
     private readonly FolderTree _tree;
 
     /// <summary>Opens the folder, or what it is a link to.</summary>
-    /// <exception cref="IOException">It is not there or is no folder.</exception>
+    /// <exception cref="IOException">It is not there or is not a folder.</exception>
     public FolderFiles(string folder)
     {
         _path = PosixFiles.Bytes(FileIdentity.RealPath(folder) ?? folder);

@@ -17,7 +17,7 @@ internal sealed class FolderTree : IDisposable
     private readonly SafeFileHandle _root;
 
     /// <summary>Opens a folder; links in the path that leads to it are followed, the folder itself must be one.</summary>
-    /// <exception cref="IOException">It is not there or is no folder.</exception>
+    /// <exception cref="IOException">It is not there or is not a folder.</exception>
     public FolderTree(byte[] path)
     {
         _path = path;

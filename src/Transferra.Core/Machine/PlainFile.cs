@@ -14,7 +14,7 @@ public static class PlainFile
     /// <summary>Opens a file for reading; others may write, rename and remove it meanwhile.</summary>
     /// <param name="path">The file.</param>
     /// <param name="bufferBytes">How much is read at a time; 0 for what the caller asks for.</param>
-    /// <exception cref="IOException">It is not there, or is no file.</exception>
+    /// <exception cref="IOException">It is not there, or is not a file.</exception>
     /// <exception cref="UnauthorizedAccessException">This user may not read it.</exception>
     public static FileStream Open(string path, int bufferBytes = DefaultBuffer) => new(OpenHandle(path), FileAccess.Read, bufferBytes);
 

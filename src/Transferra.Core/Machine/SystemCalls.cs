@@ -17,7 +17,7 @@ internal static class OpenFlags
     /// <summary>Fail when the last part of the path is a symbolic link.</summary>
     public static readonly int NoFollow = IsArm ? 0x8000 : 0x20000;
 
-    /// <summary>Fail when it is no folder.</summary>
+    /// <summary>Fail when it is not a folder.</summary>
     public static readonly int Directory = IsArm ? 0x4000 : 0x10000;
 
     /// <summary>A file without a name in a folder.</summary>

@@ -1,4 +1,4 @@
-// HopWork.cs: goes one hop: its beginning makes the new store, its means fill it. An interrupted hop is gone on with where its keeper says.
+// HopWork.cs: goes one hop: its beginning makes the new store, its means fill it. An interrupted hop is continued where its keeper says.
 // Holds: (1) the source is only read; (2) records with the same key are each named, also where the engine tells only that there are some.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;

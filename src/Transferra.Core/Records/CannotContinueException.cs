@@ -1,4 +1,4 @@
-// CannotContinueException.cs: a store that was begun and cannot be gone on with.
+// CannotContinueException.cs: a store that was begun and cannot be continued.
 using Transferra.Core.Machine;
 
 namespace Transferra.Core.Records;

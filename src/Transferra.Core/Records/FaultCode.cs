@@ -4,9 +4,9 @@ namespace Transferra.Core.Records;
 /// <summary>Why a value, or the record it stands in, cannot be converted.</summary>
 public enum FaultCode
 {
-    /// <summary>The text is no number.</summary>
+    /// <summary>The text is not a number.</summary>
     NotANumber,
-    /// <summary>The text is no date, or no such day exists.</summary>
+    /// <summary>The text is not a date, or no such day exists.</summary>
     NotADate,
     /// <summary>The text is no time or timestamp.</summary>
     NotATime,
@@ -16,9 +16,9 @@ public enum FaultCode
     NeedsRounding,
     /// <summary>The text is longer than the column.</summary>
     TooLong,
-    /// <summary>The value is no true or false.</summary>
+    /// <summary>The value is not a true or false.</summary>
     NotABoolean,
-    /// <summary>The text is no UUID.</summary>
+    /// <summary>The text is not an UUID.</summary>
     NotAUuid,
     /// <summary>The bytes are no text in the declared code page.</summary>
     NotText,

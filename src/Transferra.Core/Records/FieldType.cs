@@ -56,7 +56,7 @@ public readonly record struct FieldType(FieldKind Kind, int Precision = 0, int S
     public static FieldType Decimal(int precision, int scale) => new(FieldKind.Decimal, precision, scale);
 
     /// <summary>Reads a type as SQL writes it: <c>DECIMAL(14,2)</c>, <c>VARCHAR(40)</c>, <c>DATE</c>.</summary>
-    /// <returns>False when <paramref name="text"/> is no type we know; nothing is guessed.</returns>
+    /// <returns>False when <paramref name="text"/> is not a type we know; nothing is guessed.</returns>
     public static bool TryParse(ReadOnlySpan<char> text, out FieldType type)
     {
         type = default;

@@ -51,7 +51,7 @@ public interface IStore : IDisposable
     /// <summary>Puts a question of a kit to the engine in its own SQL, on a connection of its own that may only read.</summary>
     /// <param name="sql">One statement, as <see cref="KitQuestion"/> has it.</param>
     /// <param name="limit">How long the engine may take; null for <see cref="KitQuestion.TimeLimit"/>.</param>
-    /// <exception cref="TransferraException">It is no question, the engine refuses it or takes too long.</exception>
+    /// <exception cref="TransferraException">It is not a question, the engine refuses it or takes too long.</exception>
     QueryAnswer Ask(string sql, TimeSpan? limit = null);
 
     /// <summary>The engine's own full check; one line for each complaint, none when sound.</summary>

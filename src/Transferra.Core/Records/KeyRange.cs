@@ -11,7 +11,7 @@ namespace Transferra.Core.Records;
 public sealed record KeyRange(string Column, string? From, string? Before)
 {
     /// <summary>A limit as a vector of one value.</summary>
-    /// <exception cref="TransferraException">It is no value of the column's type.</exception>
+    /// <exception cref="TransferraException">It is not a value of the column's type.</exception>
     internal static Vector? Limit(string? text, ColumnShape column)
     {
         if (text is null) return null;
@@ -58,7 +58,7 @@ public sealed class RangeReader : IRecordReader
     /// <param name="source">Disposed with this.</param>
     /// <param name="table">What it reads.</param>
     /// <param name="range">Which of it is wanted.</param>
-    /// <exception cref="TransferraException">The range's column is not read, or a limit is no value of it; the source is
+    /// <exception cref="TransferraException">The range's column is not read, or a limit is not a value of it; the source is
     /// disposed.</exception>
     public RangeReader(IRecordReader source, TableShape table, KeyRange range)
     {

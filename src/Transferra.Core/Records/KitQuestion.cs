@@ -40,7 +40,7 @@ public static partial class KitQuestion
     }
 
     /// <summary>The statement as it is given to the engine.</summary>
-    /// <exception cref="TransferraException">It is no question.</exception>
+    /// <exception cref="TransferraException">It is not a question.</exception>
     public static string Of(string sql) => WhyNot(sql) is not { } why ? WithoutEnd(sql)
         : throw new TransferraException($"{why}: {sql}", "Correct it in the kit, or ask the vendor; nothing was asked.");
 

@@ -59,7 +59,7 @@ public sealed record StoreAddress(string Engine, string Path, IReadOnlyDictionar
     // PostgreSQL cuts names after 63 bytes, MariaDB after 64 characters.
     private const int LongestName = 63;
 
-    /// <summary>A file or folder that is no store, as it takes part in a change-over.</summary>
+    /// <summary>A file or folder that is not a store, as it takes part in a change-over.</summary>
     public static StoreAddress OfFiles(string path) => new("files", path);
 
     /// <summary>What is said of its form; empty when nothing is.</summary>

@@ -13,7 +13,7 @@ public sealed record StoreObject(string Kind, string Name, string Of = "");
 /// <param name="What">What contradicts what, one line with file and offset.</param>
 public sealed record StoreDoubt(string Table, long Records, string What);
 
-/// <summary>Something odd about a store that is no damage.</summary>
+/// <summary>Something odd about a store that is not damage.</summary>
 /// <param name="Kind"><see cref="DeletedRecords"/> or <see cref="Odd"/>.</param>
 /// <param name="What">One line, with the place.</param>
 public sealed record StoreRemark(string Kind, string What)

@@ -29,7 +29,7 @@ internal sealed class CheckStage(CompanyRun on) : Stage(on)
             Facts(("faults", result.Faults), ("findings", result.Findings.Count)), result);
     }
 
-    /// <summary>The fact of a run that goes on with a company whose check found faults; it is not changed over for that.</summary>
+    /// <summary>The fact of a run that continues a company whose check found faults; it is not changed over for that.</summary>
     public const string DespiteFaults = "despite-faults";
 
     private static string Count(CheckResult result) => result.Faults == 1 ? "1 fault" : $"{result.Faults} faults";

@@ -1,7 +1,7 @@
 // ConvertProgress.cs: how far the conversion of a company has come, so that an interrupted run goes on and need not begin anew:
 // convert-progress.json in the run's folder, replaced as a whole at each mark and removed when the stage is done.
 // It is a help and no proof: what it says is held against the begun store, and the match reads everything anew.
-// Holds: (1) nothing is gone on with when the kit, the answers, the old store or this program are not those it was begun with.
+// Holds: (1) nothing is continued when the kit, the answers, the old store or this program are not those it was begun with.
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
@@ -32,7 +32,7 @@ internal sealed record ConvertProgress(string Basis, IReadOnlyList<HopProgress> 
 {
     private static string PathOf(CompanyRun on) => Path.Combine(on.ResultFolder, "convert-progress.json");
 
-    /// <summary>Where it was left; nothing when it cannot be gone on with.</summary>
+    /// <summary>Where it was left; nothing when it cannot be continued.</summary>
     public static ConvertProgress Load(CompanyRun on)
     {
         string basis = BasisOf(on);

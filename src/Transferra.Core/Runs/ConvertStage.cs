@@ -45,7 +45,7 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
         string list = Path.Combine(On.ResultFolder, "exceptions.csv");
         On.Context.Volume.Remove(list);
         ConvertProgress progress = ConvertProgress.Load(On);
-        if (progress.Hops.Count == 0) RemoveStaged(); // of an earlier try that cannot be gone on with
+        if (progress.Hops.Count == 0) RemoveStaged(); // of an earlier try that cannot be continued
         var hops = new List<HopResult>();
         bool hasList;
         using (var log = new ExceptionLog(LogPath(On), progress.Hops.LastOrDefault()?.ExceptionsEnd ?? 0))
@@ -75,7 +75,7 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
             Facts(("read", total.Read), ("exceptions", converted.Exceptions), ("sha256", On.DigestOfNew(On.FinalStaged))), converted);
     }
 
-    // Goes a hop, or goes on with it; one that is through already is not gone again.
+    // Goes a hop, or continues it; one that is through already is not gone again.
     private ConvertProgress Go(Hop hop, StoreAddress source, StoreAddress target, ConvertProgress progress, ExceptionLog log, string list)
     {
         RunContext context = On.Context;

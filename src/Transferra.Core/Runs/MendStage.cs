@@ -37,7 +37,7 @@ internal sealed class MendStage(CompanyRun on) : Stage(on)
     public override StageOutcome Do()
     {
         RunContext context = On.Context;
-        On.RemoveMade(On.FinalStaged); // of an earlier try that was broken off
+        On.RemoveMade(On.FinalStaged); // of an earlier try that was interrupted
         context.Volume.CreateFolder(On.ResultFolder);
         if (!On.FinalStaged.IsOnServer) On.Work.MakeInside(On.FinalStaged.Folder);
         context.Observer.Progress("copying the store", 0, 0);

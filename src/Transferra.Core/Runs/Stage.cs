@@ -1,5 +1,5 @@
 // Stage.cs: a step of a company's way. Every stage answers the same four questions: what stops you? do it; prove it; take it back.
-// Holds: (1) Do can be called again after it was broken off at any point; (2) TakeBack leaves everything as before Do, from any point.
+// Holds: (1) Do can be called again after it was interrupted at any point; (2) TakeBack leaves everything as before Do, from any point.
 using System.Text.Json;
 using Transferra.Core.Checks;
 using Transferra.Core.Kits;

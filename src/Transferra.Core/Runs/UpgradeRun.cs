@@ -65,7 +65,7 @@ public sealed class UpgradeRun
             facts);
     }
 
-    /// <summary>Does, or goes on with, a run that was begun.</summary>
+    /// <summary>Does, or continues, a run that was begun.</summary>
     /// <exception cref="OperationCanceledException">Stopped by hand; resumable.</exception>
     public static IReadOnlyList<CompanyOutcome> Execute(RunContext context, Run run)
     {

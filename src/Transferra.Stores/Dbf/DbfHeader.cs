@@ -41,7 +41,7 @@ internal sealed record DbfHeader(DbfLevel Level, IReadOnlyList<DbfField> Fields,
     }
 
     /// <summary>Reads the header of a file.</summary>
-    /// <exception cref="TransferraException">It is no .dbf file, or cannot be read on.</exception>
+    /// <exception cref="TransferraException">It is not a .dbf file, or cannot be read on.</exception>
     public static DbfHeader Read(Stream file, string path)
     {
         Span<byte> fixedPart = stackalloc byte[FixedBytes];

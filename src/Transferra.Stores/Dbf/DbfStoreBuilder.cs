@@ -147,7 +147,7 @@ internal sealed class DbfTableWriter : IDisposable
         return writer;
     }
 
-    /// <summary>A writer that goes on with a table's files from where they ended at a mark.</summary>
+    /// <summary>A writer that continues a table's files from where they ended at a mark.</summary>
     public static DbfTableWriter Continue(string path, TableShape table, Encoding? encoding, string? codePage, BuiltTable built)
     {
         var ends = new Queue<long>(built.Ends);

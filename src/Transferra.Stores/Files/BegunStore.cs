@@ -1,4 +1,4 @@
-// BegunStore.cs: what all engines say and do when a store that was begun is gone on with.
+// BegunStore.cs: what all engines say and do when a store that was begun is continued.
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Files;
@@ -12,7 +12,7 @@ internal static class BegunStore
         [.. mark.Tables.Select(made => (tables.FirstOrDefault(table => table.Name == made.Key)
             ?? throw Unfit(where, $"the table {made.Key} is not one of this version"), made.Value))];
 
-    /// <summary>That it cannot be gone on with.</summary>
+    /// <summary>That it cannot be continued.</summary>
     public static CannotContinueException Unfit(string where, string why, Exception? error = null) => new(where, why, error);
 
     /// <summary>Opens a file, drops what lies behind a mark, and goes to the end.</summary>

@@ -110,7 +110,7 @@ internal static class FbLink
         // a value may be somebody's own affair
         .Where(line => !line.StartsWith("Problematic key value", StringComparison.Ordinal)).Distinct());
 
-    /// <summary>What the engine said when work with a store broke off.</summary>
+    /// <summary>What the engine said when work with a store stopped.</summary>
     public static TransferraException Stopped(string what, Exception error) =>
         new($"{what}: {FirstLine(error)}",
             "Look into the server's log, for room on its disk and for its health. The old data is untouched.", error);

@@ -1,6 +1,6 @@
-// JsonLinesRecordReader.cs: the lines of one file as record batches. A key that is not there, or null, is no value; a nested array or
+// JsonLinesRecordReader.cs: the lines of one file as record batches. A key that is not there, or null, is not a value; a nested array or
 // object is text as it stands; bytes are Base64 (RFC 4648), and all else is read as docs/formats/json-lines.md says.
-// Holds: (1) a line that is no JSON object is a fault of its row, with its number, and none is passed over; (2) a value that is not what
+// Holds: (1) a line that is not a JSON object is a fault of its row, with its number, and none is passed over; (2) a value that is not what
 // its column is
 // declared for is a fault of its row; (3) numbers are read from their digits, never through a double; (4) a changed file is refused at
 // its end.
@@ -38,7 +38,7 @@ internal sealed class JsonLinesRecordReader(LineReader lines, TableShape shape, 
         else ReadObject(batch, row);
     }
 
-    /// <summary>Why a line is no record; null when it is one.</summary>
+    /// <summary>Why a line is not a record; null when it is one.</summary>
     public static string? Complaint(ReadOnlySpan<byte> line)
     {
         try
@@ -46,7 +46,7 @@ internal sealed class JsonLinesRecordReader(LineReader lines, TableShape shape, 
             var json = new Utf8JsonReader(line);
             if (!json.Read() || json.TokenType != JsonTokenType.StartObject) return "this is not a JSON object";
             while (json.Read())
-                // also what is no UTF-8 is found here
+                // also what is not a UTF-8 is found here
                 if (json.TokenType is JsonTokenType.String or JsonTokenType.PropertyName && json.CurrentDepth <= 1) json.GetString();
             return null;
         }

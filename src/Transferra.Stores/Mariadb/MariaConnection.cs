@@ -101,7 +101,7 @@ internal static class MariaConnection
     /// <summary>In place of the server's words, which hold the values, and those may be somebody's own affair.</summary>
     public const string SameValues = "several records have the same values in what must be unique";
 
-    /// <summary>What the engine said when work with a store broke off.</summary>
+    /// <summary>What the engine said when work with a store stopped.</summary>
     public static TransferraException Stopped(string what, Exception error) =>
         new($"{what}: {(error is MySqlException { ErrorCode: MySqlErrorCode.DuplicateKeyEntry } ? SameValues : error.Message)}",
             "Look into the server's log, for room on its disk and for its health. The old data is untouched.", error);

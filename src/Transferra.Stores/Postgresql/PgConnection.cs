@@ -89,7 +89,7 @@ internal static class PgConnection
         };
     }
 
-    /// <summary>What the engine said when work with a store broke off.</summary>
+    /// <summary>What the engine said when work with a store stopped.</summary>
     public static TransferraException Stopped(string what, Exception error)
     {
         // What the server adds about data (classes 22 and 23 of its codes) holds values, and those may be somebody's own affair.

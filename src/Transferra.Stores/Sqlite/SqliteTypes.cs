@@ -44,7 +44,7 @@ internal static partial class SqliteTypes
     /// <summary>What the engine gives out for a column where a record was stored before the column was added.</summary>
     /// <param name="declared">The column's type as it was declared.</param>
     /// <param name="initial">The value it was declared to have when none is given; null for none.</param>
-    /// <returns>Null when only the engine knows: the value is no plain number or text.</returns>
+    /// <returns>Null when only the engine knows: the value is not a plain number or text.</returns>
     public static SqliteConstant? ConstantOf(string declared, string? initial)
     {
         if (initial is null || string.Equals(initial, "NULL", StringComparison.OrdinalIgnoreCase)) return SqliteConstant.Null;

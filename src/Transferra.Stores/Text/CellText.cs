@@ -75,7 +75,7 @@ internal static class CellText
         return null;
     }
 
-    /// <summary>The start of a text for a message; hexadecimal when it is no text.</summary>
+    /// <summary>The start of a text for a message; hexadecimal when it is not a text.</summary>
     public static string Shown(ReadOnlySpan<byte> text)
     {
         ReadOnlySpan<byte> cut = text[..Math.Min(60, text.Length)];
@@ -83,7 +83,7 @@ internal static class CellText
         return Utf8.IsValid(cut) ? Encoding.UTF8.GetString(cut) : "0x" + Convert.ToHexString(cut[..Math.Min(32, cut.Length)]);
     }
 
-    /// <summary>Why a cell is no value of its column, in words.</summary>
+    /// <summary>Why a cell is not a value of its column, in words.</summary>
     public static string Reason(FaultCode fault, FieldType type) => fault switch
     {
         FaultCode.NotText => "the bytes are not text in the declared code page",
