@@ -100,7 +100,7 @@ public sealed class ReadyTests : IDisposable
     {
         _office.Edit("kits/pellwright-ledger/versions/6.yaml", "sqlite: \"3.35\"", "sqlite: \"4.1\"");
         JsonElement gate = One(Gates(2), "database engine", "QIH");
-        Assert.Contains("at least 4.1 wanted", gate.GetProperty("what").GetString(), StringComparison.Ordinal);
+        Assert.Contains("at least 4.1 needed", gate.GetProperty("what").GetString(), StringComparison.Ordinal);
         _office.Edit("kits/pellwright-ledger/versions/6.yaml", "sqlite: \"4.1\"", "sqlite: \"3.4\"");
         Dictionary<string, string> system = File.ReadLines("/etc/os-release").Select(line => line.Split('=', 2))
             .Where(pair => pair.Length == 2)
@@ -109,7 +109,7 @@ public sealed class ReadyTests : IDisposable
             $"  system: {{{system["ID"]}: \"{system.GetValueOrDefault("VERSION_ID", "1")}\"}}\n  confirm:\n");
         Assert.Equal("passed", One(Gates(0), "operating system").GetProperty("state").GetString());
         _office.Edit("kits/pellwright-ledger/versions/6.yaml", $"  system: {{{system["ID"]}: ", "  system: {somethingelse: ");
-        Blocked("operating system", "wanted is somethingelse", "Ask the vendor");
+        Blocked("operating system", "needed is somethingelse", "Ask the vendor");
     }
 
     [Fact]

@@ -62,4 +62,62 @@ public class ArchitectureTests
     public void Money_never_passes_through_a_double() => Assert.DoesNotContain(typeof(DecimalText).GetMethods()
         .SelectMany(method => method.GetParameters()), parameter =>
         parameter.ParameterType == typeof(double) || parameter.ParameterType == typeof(float));
+
+    [Fact]
+    public void The_page_on_the_house_shows_every_folder_and_leads_to_files_that_are_there()
+    {
+        string page = File.ReadAllText(Path.Combine(Repository, "docs/architecture.md"));
+        Assert.Equal([.. Folders.Reverse()], Regex.Matches(page, @"^    ([A-Z][a-z]+) {2,}\w", RegexOptions.Multiline)
+            .Select(line => line.Groups[1].Value));
+        string[] files = [.. Regex.Matches(page, @"`([A-Z][a-z]+/\w+\.cs)`").Select(file => file.Groups[1].Value)];
+        Assert.True(files.Length > 20);
+        Assert.Equal([], files.Where(file => !File.Exists(Path.Combine(Core(), file))));
+    }
+
+    private static string Repository => Path.GetFullPath(Path.Combine(Core(), "../.."));
+
+    // The guarantees in the opening lines of a file, as (file without ending, number).
+    private static IEnumerable<(string File, string Number)> Guarantees()
+    {
+        string root = Path.Combine(Repository, "src");
+        foreach (string file in Directory.EnumerateFiles(root, "*.cs", SearchOption.AllDirectories))
+        {
+            string name = Path.GetRelativePath(root, file)[..^3];
+            if (name.Contains("/obj/", StringComparison.Ordinal) || name.Contains("/bin/", StringComparison.Ordinal)) continue;
+            string head = string.Join(' ', File.ReadLines(file).TakeWhile(line => line.StartsWith("//", StringComparison.Ordinal))
+                .Select(line => line[2..].Trim()));
+            int holds = head.IndexOf("Holds: ", StringComparison.Ordinal);
+            string prefix = name.EndsWith("/Journal", StringComparison.Ordinal) ? "J"
+                : name.EndsWith("/WorkFolder", StringComparison.Ordinal) ? "W" : "";
+            if (prefix.Length > 0) head = string.Join(' ', Regex.Matches(head, prefix + @"([1-9])\s").Select(found => $"({found.Groups[1].Value}) "));
+            else if (holds < 0) continue;
+            else head = head[holds..];
+            foreach (string number in Regex.Matches(head, @"\(([1-9])\) ").Select(found => found.Groups[1].Value).Distinct())
+                yield return (name, prefix + number);
+        }
+    }
+
+    [Fact]
+    public void Every_numbered_guarantee_has_its_test()
+    {
+        string tests = string.Concat(Directory.EnumerateFiles(Path.Combine(Repository, "tests"), "*.cs", SearchOption.AllDirectories)
+            .Where(file => !file.Contains("/obj/", StringComparison.Ordinal)).Select(File.ReadAllText));
+        var listed = new HashSet<(string, string)>();
+        var wrong = new List<string>();
+        foreach (string line in File.ReadLines(Path.Combine(Repository, "docs/guarantees.md")).Where(line => line.StartsWith("| ",
+            StringComparison.Ordinal)).Skip(1))
+        {
+            string[] cells = line.Split('|', StringSplitOptions.TrimEntries);
+            listed.Add((cells[1], cells[2]));
+            MatchCollection named = Regex.Matches(cells[3], @"(\w+Tests)\.(\w+|\*)");
+            if (named.Count == 0 && !cells[3].StartsWith("as it runs: ", StringComparison.Ordinal)) wrong.Add($"nothing holds {line}");
+            foreach (Match test in named)
+                if (!Regex.IsMatch(tests, $@"class {test.Groups[1].Value}\b") || (test.Groups[2].Value != "*"
+                    && !tests.Contains($" {test.Groups[2].Value}(", StringComparison.Ordinal))) wrong.Add($"there is no {test.Value}");
+        }
+        (string, string)[] guaranteed = [.. Guarantees()];
+        wrong.AddRange(guaranteed.Except(listed).Select(without => $"no test is named for {without}"));
+        wrong.AddRange(listed.Except(guaranteed).Select(extra => $"there is no guarantee {extra}"));
+        Assert.Equal([], wrong);
+    }
 }

@@ -1,5 +1,5 @@
 // Casts.cs: conversions between types, for CAST and for the assignment of an expression to a column of the new version.
-// Holds: (1) a conversion is exact or a fault, never rounded, cut or defaulted; (2) reasons are worded here only.
+// Holds: (1) a conversion is exact or a fault, never rounded, cut or defaulted.
 using System.Globalization;
 using System.Text;
 using Transferra.Core.Records;

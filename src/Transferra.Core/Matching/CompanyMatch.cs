@@ -1,6 +1,7 @@
 // CompanyMatch.cs: the proof that the records of a hop's new store are those of its old one.
-// Three independent looks: (a) every record, through the map, by fingerprint and key; (b) counts; (c) control totals that each engine
-// computes with its own SQL, which share no code with the map (ControlTotals.cs). Definition of fingerprints: docs/fingerprints.md.
+// Every record is looked at, through the correspondence, by fingerprint and key, and with that the counts. Where the kit has control
+// totals, they are a second opinion: each engine computes them with its own SQL, which shares no code with the correspondence
+// (ControlTotals.cs). Definition of fingerprints: docs/fingerprints.md.
 // Holds: (1) both stores are read anew; of the conversion only the records that the engine refused are taken, which are exceptions;
 //        (2) both ways: nothing missing, nothing added; (3) memory is bounded: only buckets that differ are read again, and sorted on disk.
 using Transferra.Core.Conversion;
