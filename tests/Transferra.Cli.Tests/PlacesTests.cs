@@ -77,7 +77,7 @@ public sealed class PlacesTests
         office.SetBackup($"backup: {{to: [{Place(folder).Replace($", host-key: \"{HostKey}\"", "", StringComparison.Ordinal)}]}}");
         BuiltProgram.Run(office.Path, "backup", "QIH").Expect(4).Says($"shows the key {HostKey}", "host-key in office.yaml");
         office.SetBackup("backup: {to: [{sftp: localhost, folder: /x, host-key: abc, port: 99999, password: p}]}");
-        BuiltProgram.Run(office.Path, "sets").Expect(2).Says("\"user\" is missing", "nothing to log in with", "SHA256:", "no port",
+        BuiltProgram.Run(office.Path, "sets").Expect(2).Says("\"user\" is missing", "nothing to log in with", "SHA256:", "not a port",
             "a password does not belong in this file");
     }
 
