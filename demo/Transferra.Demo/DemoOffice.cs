@@ -65,7 +65,8 @@ public static class DemoOffice
     private static string StandInPlace()
     {
         string assembly = Path.Combine(AppContext.BaseDirectory, "transferra.dll"), host = Environment.ProcessPath ?? "";
-        return File.Exists(assembly) ? $"PROGRAM='{(Path.GetFileNameWithoutExtension(host) == "dotnet" ? host : "dotnet")}'\nASSEMBLY='{assembly}'\n"
+        string dotnet = Path.GetFileNameWithoutExtension(host) == "dotnet" ? host : "dotnet";
+        return File.Exists(assembly) ? $"PROGRAM='{dotnet}'\nASSEMBLY='{assembly}'\n"
             : $"PROGRAM='{host}'\nASSEMBLY=\n";
     }
 
@@ -297,7 +298,8 @@ internal sealed class LedgerData(int seed, int customers, int suppliers, int inv
             for (int i = 0; i < columns; i++) _command.Parameters.Add(new SqliteParameter($"$p{i}", DBNull.Value));
             // A blob that is cast to TEXT keeps its bytes, whatever they are.
             _command.CommandText = $"INSERT INTO {table} VALUES "
-                + $"({string.Join(", ", Enumerable.Range(0, columns).Select(i => $"CASE typeof($p{i}) WHEN 'blob' THEN CAST($p{i} AS TEXT) ELSE $p{i} END"))})";
+                + "(" + string.Join(", ", Enumerable.Range(0, columns)
+                    .Select(i => $"CASE typeof($p{i}) WHEN 'blob' THEN CAST($p{i} AS TEXT) ELSE $p{i} END")) + ")";
         }
 
         public void Add(params object?[] cells)

@@ -39,7 +39,9 @@ internal static class CommandLine
         const ulong neededFiles = 256;
         if (Processes.MostOpenFiles() is var files && files < neededFiles)
         {
-            await Console.Error.WriteLineAsync(FormattableString.Invariant($"transferra: only {files} files may be open at once here, and {neededFiles} are needed; nothing was done")).ConfigureAwait(false);
+            await Console.Error.WriteLineAsync(string.Create(System.Globalization.CultureInfo.InvariantCulture,
+                $"transferra: only {files} files may be open at once here, and {neededFiles} are needed; nothing was done"))
+                .ConfigureAwait(false);
             await Console.Error.WriteLineAsync("  Allow more: ulimit -n 1024").ConfigureAwait(false);
             return ExitCodes.Refused;
         }

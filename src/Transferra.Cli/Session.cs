@@ -29,7 +29,8 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
     IReadOnlyList<string> Confirmed, IVolume Volume,
     Screen Screen, CancellationToken Cancel)
 {
-    public static string Version { get; } = typeof(Session).Assembly.GetCustomAttribute<AssemblyInformationalVersionAttribute>()?.InformationalVersion.Split('+')[0] ?? "0";
+    public static string Version { get; } = typeof(Session).Assembly
+        .GetCustomAttribute<AssemblyInformationalVersionAttribute>()?.InformationalVersion.Split('+')[0] ?? "0";
 
     private OfficeDescription? _office;
 

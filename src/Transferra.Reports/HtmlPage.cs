@@ -29,7 +29,8 @@ internal static class HtmlPage
         td.n { white-space: nowrap; }
         td.n + td:not(.n), th.n + th:not(.n) { padding-left: 18px; }
         tr.sum td { font-weight: 600; border-top: 1.5px solid var(--ink); }
-        .badge { display: inline-block; border-radius: 4px; padding: 1px 9px; font-weight: 600; font-size: 13.5px; border: 1px solid currentColor; }
+        .badge { display: inline-block; border-radius: 4px; padding: 1px 9px; font-weight: 600; font-size: 13.5px;
+            border: 1px solid currentColor; }
         .good { color: var(--good); }
         .bad { color: var(--bad); }
         .warn { color: var(--warn); }

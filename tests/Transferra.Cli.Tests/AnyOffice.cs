@@ -227,7 +227,10 @@ internal sealed class AnyOffice : IDisposable
 
     /// <summary>Digest of a file, or of each file in a folder.</summary>
     public static IReadOnlyDictionary<string, string> Files(string path) => Directory.Exists(path) ? TempFolder.Signature(path)
-        : new Dictionary<string, string> { [""] = Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(File.ReadAllBytes(path))) };
+        : new Dictionary<string, string>
+        {
+            [""] = Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(File.ReadAllBytes(path)))
+        };
 
     /// <summary>The old records as they have to be in the new store.</summary>
     public static IReadOnlyList<string> Expected(AnyCompany company) => Lines(company.Before, company.Real.Engine != company.New.Engine,

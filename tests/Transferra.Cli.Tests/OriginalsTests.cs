@@ -199,7 +199,8 @@ public sealed class OriginalsTests : IDisposable
         string[] lines = [.. File.ReadAllLines(journal).TakeWhile(line => !line.Contains($"\"stage\":\"{stage}\"",
             StringComparison.Ordinal))];
         File.WriteAllText(journal, string.Concat(lines.Select(line => line + "\n")));
-        string digest = Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(lines[^1])));
+        string digest = Convert.ToHexStringLower(
+            System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(lines[^1])));
         File.WriteAllText(Assert.Single(Directory.GetFiles(_office["transferra/heads"], "run-*")),
             $"{{\"lines\":{lines.Length},\"sha256\":\"{digest}\"}}");
     }

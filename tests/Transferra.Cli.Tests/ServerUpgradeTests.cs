@@ -269,7 +269,8 @@ public sealed class FirebirdUpgradeTests() : ServerUpgradeTests("firebird")
             FormattableString.Invariant($"demo{Environment.ProcessId}"))).FullName;
         if (!OperatingSystem.IsWindows())
             File.SetUnixFileMode(databases,
-                UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute | UnixFileMode.OtherRead | UnixFileMode.OtherWrite | UnixFileMode.OtherExecute);
+                UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute
+                    | UnixFileMode.OtherRead | UnixFileMode.OtherWrite | UnixFileMode.OtherExecute);
         string[] options = ["--host", server.Host, "--port", server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture),
             "--user", server.User,
             "--password-file", server.PasswordFile!];

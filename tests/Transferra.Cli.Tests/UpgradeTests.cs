@@ -128,7 +128,8 @@ public sealed class UpgradeTests
         Directory.CreateDirectory(office["data/QST/export"]);
         foreach ((string name, string text) in ((string, string)[])[("VERSION", "KEYNAME;VAL\nDATAVER;3\n"),
             ("PARTS", "PARTNO;DESCR;UNIT;ONHAND;PRICE\nP1;Rosin, dark;pc;12;3,50\nP2;\"Bow \"\"hair\"\"\";set;;\n"),
-            ("INSTR", "INSTRNO;SERIAL;KIND;MAKER;BOUGHT;COST;DAYRATE;ONHIRE;REMARK\n1;ST1;ST;Grünspan;31.12.2019;1200,00;3,00;yes;\n2;WW2;WW;;;850,50;2,10;no;\"two\nlines\"\n"), ("MOVES", "MOVENO;PARTNO;MDATE;QTY;REF\n1;P1;01.02.2024;12;W1\n")])
+            ("INSTR", "INSTRNO;SERIAL;KIND;MAKER;BOUGHT;COST;DAYRATE;ONHIRE;REMARK\n1;ST1;ST;Grünspan;31.12.2019;1200,00;3,00;yes;\n"
+                + "2;WW2;WW;;;850,50;2,10;no;\"two\nlines\"\n"), ("MOVES", "MOVENO;PARTNO;MDATE;QTY;REF\n1;P1;01.02.2024;12;W1\n")])
             File.WriteAllText(office[$"data/QST/export/{name}.csv"], text);
         office.Edit("office.yaml", "store: {dbf: data/QST/stock}", "store: {delimited: data/QST/export}");
         BuiltProgram.Run(office.Path, "survey")

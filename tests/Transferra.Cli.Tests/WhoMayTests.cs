@@ -169,7 +169,8 @@ public sealed class WhoMayTests : IDisposable
         _office.Ready();
         other.Companies.Add(a with { Yaml = $"{{sqlite: {a.Store.Path}}}" });
         other.Ready();
-        UnixFileMode open = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute | UnixFileMode.GroupRead | UnixFileMode.GroupExecute | UnixFileMode.OtherExecute;
+        UnixFileMode open = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute
+            | UnixFileMode.GroupRead | UnixFileMode.GroupExecute | UnixFileMode.OtherExecute;
         File.SetUnixFileMode(_office["data"], open);
         _office.Run("close").Expect(0);
         other.Run("close").Expect(2).Says($"was shut by another office, that of {_office.Path}", "transferra reopen --office");

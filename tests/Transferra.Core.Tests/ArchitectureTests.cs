@@ -74,6 +74,13 @@ public class ArchitectureTests
         Assert.Equal([], files.Where(file => !File.Exists(Path.Combine(Core(), file))));
     }
 
+    [Fact]
+    public void Lines_end_by_column_140() => Assert.Equal([], ((string[])["src", "tests", "demo", "benchmarks"])
+        .SelectMany(folder => Directory.EnumerateFiles(Path.Combine(Repository, folder), "*.cs", SearchOption.AllDirectories))
+        .Where(file => !file.Contains("/obj/", StringComparison.Ordinal) && !file.Contains("/bin/", StringComparison.Ordinal))
+        .SelectMany(file => File.ReadLines(file).Select((line, i) => (Line: line, At: $"{Path.GetRelativePath(Repository, file)}:{i + 1}")))
+        .Where(line => line.Line.Length > 140).Select(line => line.At));
+
     private static string Repository => Path.GetFullPath(Path.Combine(Core(), "../.."));
 
     // The guarantees in the opening lines of a file, as (file without ending, number).
@@ -89,7 +96,8 @@ public class ArchitectureTests
             int holds = head.IndexOf("Holds: ", StringComparison.Ordinal);
             string prefix = name.EndsWith("/Journal", StringComparison.Ordinal) ? "J"
                 : name.EndsWith("/WorkFolder", StringComparison.Ordinal) ? "W" : "";
-            if (prefix.Length > 0) head = string.Join(' ', Regex.Matches(head, prefix + @"([1-9])\s").Select(found => $"({found.Groups[1].Value}) "));
+            if (prefix.Length > 0) head = string.Join(' ',
+                Regex.Matches(head, prefix + @"([1-9])\s").Select(found => $"({found.Groups[1].Value}) "));
             else if (holds < 0) continue;
             else head = head[holds..];
             foreach (string number in Regex.Matches(head, @"\(([1-9])\) ").Select(found => found.Groups[1].Value).Distinct())

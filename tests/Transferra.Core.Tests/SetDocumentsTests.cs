@@ -55,7 +55,8 @@ public sealed class SetDocumentsTests : IDisposable
         ln -s plain.txt link-to-file; ln -s nowhere/at/all dangling; ln -s empty link-to-folder
         printf 'x' > $'new\nline'; printf 'y' > $'not-utf8-\xe9\xff.txt'; printf 'z' > ' '; printf 'w' > '-rf'; : > nothing
         ln -s $'not-utf8-\xe9\xff.txt' $'link-\xfe'
-        long=$(printf 'n%.0s' {1..240}); printf 'long' > "$long"; mkdir "$(printf 'd%.0s' {1..90})"; printf 'v' > "$(printf 'd%.0s' {1..90})/$(printf 'e%.0s' {1..200})"
+        long=$(printf 'n%.0s' {1..240}); printf 'long' > "$long"; mkdir "$(printf 'd%.0s' {1..90})"
+        printf 'v' > "$(printf 'd%.0s' {1..90})/$(printf 'e%.0s' {1..200})"
         truncate -s 9M holes; printf 'end' | dd of=holes bs=1 seek=5000000 conv=notrunc status=none
         head -c 9000000 /dev/urandom > large.bin
         printf '#!/bin/sh' > run.sh; chmod 755 run.sh; [ "$(id -u)" != 0 ] || chown 1234:2345 run.sh

@@ -83,7 +83,8 @@ public sealed class WorkbookTests : IDisposable
     public void Other_writers_forms_are_read_too()
     {
         Write("hand.xlsx", date1904: true, """
-            <row><c t="inlineStr"><is><r><t>No</t></r></is></c><c t="inlineStr"><is><t>Day</t></is></c><c t="inlineStr"><is><t>Text</t></is></c></row>
+            <row><c t="inlineStr"><is><r><t>No</t></r></is></c>
+            <c t="inlineStr"><is><t>Day</t></is></c><c t="inlineStr"><is><t>Text</t></is></c></row>
             <row r="7"><c><v>1</v></c><c s="1"><v>1</v></c><c t="s"><v>0</v></c></row>
             <row r="8"><c r="C8" t="str"><v>plain</v></c></row>
             <row r="9"><c r="A9" t="b"><v>1</v></c><c r="B9" t="d"><v>2024-02-29T00:00:00</v></c></row>

@@ -125,7 +125,8 @@ internal static class CloseCommand
         foreach (JournalEntry entry in closed.Journal.Entries.Where(entry => entry.State == "announced"))
         {
             session.Screen.Line($"  {entry.Stage}: "
-                + $"{string.Join(", ", entry.Facts.Where(fact => fact.Key != "password-file").Select(fact => $"{fact.Key} {fact.Value}"))}");
+                + string.Join(", ", entry.Facts.Where(fact => fact.Key != "password-file")
+                    .Select(fact => $"{fact.Key} {fact.Value}")));
             steps.Add(new { step = entry.Stage, entry.Facts });
         }
         if (!session.Confirm([closed.Id], "Put that right by hand, and give up the closing")) return session.Answer(ExitCodes.Refused,

@@ -32,6 +32,10 @@ internal static class Companies
                 "Go on with it: transferra upgrade --resume. Or take it back: transferra undo");
     }
 
+    /// <summary>What a gate is called where all of them are listed: its company or package, and itself.</summary>
+    public static string NameOf(Gate gate) => string.Join(", ", ((string[])[gate.Company.Length > 0 ? gate.Company : gate.Package,
+        gate.Name]).Where(part => part.Length > 0));
+
     /// <summary>Asks all gates of all companies and shows those that are blocked.</summary>
     /// <returns>The companies that are to be upgraded, with their versions; null when a gate is blocked.</returns>
     public static IReadOnlyList<(Company Company, KitVersion From)>? Gates(Session session, RunContext context,
@@ -48,7 +52,7 @@ internal static class Companies
         session.Screen.Error($"{blocked.Length} {(blocked.Length == 1 ? "thing stands" : "things stand")} in the way; nothing was done:");
         foreach (Gate gate in blocked)
         {
-            session.Screen.Error($"  {string.Join(", ", ((string[])[gate.Company.Length > 0 ? gate.Company : gate.Package, gate.Name]).Where(part => part.Length > 0))}: {gate.What}");
+            session.Screen.Error($"  {NameOf(gate)}: {gate.What}");
             if (gate.Next.Length > 0) session.Screen.Error($"    {gate.Next}");
         }
         return null;

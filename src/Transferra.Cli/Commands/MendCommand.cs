@@ -97,7 +97,8 @@ internal static class MendCommand
         session.Screen.Table(["Table", ">Records written", "Lost"],
             result.Tables.Select(table => (IReadOnlyList<string>)[table.Key, Results.Number(table.Value),
             string.Join("\n", result.Lost.Where(part => part.Table == table.Key).Select(part => part.Where).DefaultIfEmpty("nothing"))]));
-        session.Screen.Line($"Written: {into.Shown}, without keys and relations. It cannot be used as a company yet: send it to the vendor, with: "
+        session.Screen.Line($"Written: {into.Shown}, without keys and relations. It cannot be used as a company yet: "
+            + "send it to the vendor, with: "
             + $"transferra bundle {company.Code}");
         if (lines + result.Lost.Count > 0) session.Screen.Bad($"What is lost is listed: {list}");
         return session.Answer(result.Lost.Count + result.ValuesLost + result.Refused == 0 ? ExitCodes.Done : ExitCodes.LookAt,

@@ -75,7 +75,7 @@ internal static class ReadyCommand
         }
         // What is open, once more and short, where the eye is after a long list.
         foreach (Gate gate in result.Gates.Where(gate => gate.State == GateState.Blocked))
-            screen.Line($"  blocked: {string.Join(", ", ((string[])[gate.Company.Length > 0 ? gate.Company : gate.Package, gate.Name]).Where(part => part.Length > 0))}");
+            screen.Line($"  blocked: {Companies.NameOf(gate)}");
         foreach (Gate gate in result.Gates.Where(gate => gate.State == GateState.NeedsWord)) screen.Line($"  your word: {gate.Confirm}");
         foreach (Gate gate in result.Gates.Where(gate =>
             gate.State == GateState.WillStop)) screen.Line($"  will stop: {gate.Company}, {gate.Name}");

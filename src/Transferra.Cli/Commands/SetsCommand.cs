@@ -244,7 +244,8 @@ internal static class SetsCommand
         };
         session.Proofs.Add(proof);
         if (proof.IsGood) session.Screen.Good("Whole: "
-            + $"{path}{(proof.Grade == ProofGrade.ReadBack ? $" (read back, not restored{(proved!.NotRestored.Length > 0 ? ": " + proved.NotRestored : "")})" : "")}");
+            + path + (proof.Grade != ProofGrade.ReadBack ? ""
+                : $" (read back, not restored{(proved!.NotRestored.Length > 0 ? ": " + proved.NotRestored : "")})"));
         else
         {
             session.Screen.Bad($"NOT whole: {path}");

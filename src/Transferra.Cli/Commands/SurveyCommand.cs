@@ -120,6 +120,9 @@ internal static class SurveyCommand
         screen.Line($"Written: {path}");
     }
 
+    private static string NotTold(ComponentSurvey component) =>
+        "version not told: " + string.Join("; ", component.Signs.Select(sign => $"{sign.Where}: {sign.Says}"));
+
     // A path in the office's folder is told from there, as lines have 100 columns.
     private static string Near(string folder, string path) => path.StartsWith(folder + "/", StringComparison.Ordinal)
         ? path[(folder.Length + 1)..] : path;
@@ -131,10 +134,10 @@ internal static class SurveyCommand
             foreach (VersionSign sign in package.ProgramSigns) screen.Line($"  by {sign.Where}: {sign.Says}");
         foreach (ComponentSurvey component in package.Components)
             screen.Line($"  {component.Name}: "
-                + $"{component.Version ?? "version not told: " + string.Join("; ", component.Signs.Select(sign => $"{sign.Where}: {sign.Says}"))}");
+                + (component.Version ?? NotTold(component)));
         foreach (ComponentSurvey workstation in package.Workstations)
             screen.Line($"  workstation {workstation.Name}: "
-                + $"{workstation.Version ?? "version not told: " + string.Join("; ", workstation.Signs.Select(sign => $"{sign.Where}: {sign.Says}"))}");
+                + (workstation.Version ?? NotTold(workstation)));
         foreach (SettingFound setting in package.Settings) screen.Line($"  setting {setting.Name}: {setting.Value ?? "(not set)"}");
         foreach (CustomFile file in package.CustomFiles) screen.Look($"  not as the vendor ships it ({file.State}): "
             + $"{Near(folder, file.Path)}");

@@ -58,7 +58,8 @@ internal static class Results
             + $"{Number(compared.Count("gone"))} gone.");
         foreach (ComparedFinding finding in compared.Findings.Where(finding => finding.State == "gone" || finding.State == "stayed"
             && finding.Before != finding.After))
-            screen.Line($"  {(finding.State == "gone" ? $"gone: {finding.Table} {finding.What}" : $"{Number(finding.Before)}, now {Number(finding.After)}: {finding.Table} {finding.What}")}");
+            screen.Line($"  {(finding.State == "gone" ? "gone" : $"{Number(finding.Before)}, now {Number(finding.After)}")}: "
+                + $"{finding.Table} {finding.What}");
     }
 
     public static void Mending(Screen screen, MendResult mended)

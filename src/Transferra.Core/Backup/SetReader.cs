@@ -111,7 +111,9 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
         catch (JsonException error)
         {
             return Wrong("the manifest cannot be read: "
-                + $"{(error.Message.Contains("'format'", StringComparison.Ordinal) || error.Message.Contains("'label'", StringComparison.Ordinal) ? "it is of another form than " + SetManifest.CurrentFormat : error.Message)}");
+                + (error.Message.Contains("'format'", StringComparison.Ordinal)
+                    || error.Message.Contains("'label'", StringComparison.Ordinal)
+                    ? "it is of another form than " + SetManifest.CurrentFormat : error.Message));
         }
     }
 
@@ -523,7 +525,7 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
         foreach ((string attribute, string value) in member.Attributes ?? new Dictionary<string, string>())
             if (handle is null || !_tree!.SetAttribute(handle, attribute, Convert.FromBase64String(value), name))
                 _remarks.Add($"{member.Name}: "
-                    + $"{(attribute.Contains("acl", StringComparison.Ordinal) ? "its access control list" : $"its attribute {attribute}")}");
+                    + (attribute.Contains("acl", StringComparison.Ordinal) ? "its access control list" : $"its attribute {attribute}"));
         _tree!.SetModified(name, SourceTree.ModifiedNanoseconds(member));
     }
 

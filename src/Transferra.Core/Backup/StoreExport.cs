@@ -203,7 +203,8 @@ public static partial class StoreExport
     { Indexes = [.. table.Indexes.Where(index => index.Columns.Count > 0)], NumberedColumn = table.NumberedColumn };
 
     // A number, a quoted text, TRUE or FALSE, or the time of day as SQL names it; PostgreSQL adds the type.
-    [GeneratedRegex(@"^('([^']|'')*'|-?[0-9]+(\.[0-9]+)?|true|false|current_(date|time|timestamp)(\(\))?|now\(\))(::[a-z ]+(\([0-9]+\))?)?$",
+    [GeneratedRegex(@"^('([^']|'')*'|-?[0-9]+(\.[0-9]+)?|true|false|current_(date|time|timestamp)(\(\))?|now\(\))"
+        + @"(::[a-z ]+(\([0-9]+\))?)?$",
         RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex PlainDefault();
 

@@ -47,7 +47,8 @@ internal static class LookupLoader
             for (int row = 0; row < batch.RowCount; row++)
             {
                 if (batch.Vectors[on].IsNull(row)) continue;
-                for (int column = 0; column < batch.Vectors.Length; column++) loaded.Values.Vectors[column].AppendFrom(batch.Vectors[column], row);
+                for (int column = 0; column < batch.Vectors.Length; column++)
+                    loaded.Values.Vectors[column].AppendFrom(batch.Vectors[column], row);
                 loaded.AddKey(batch.Vectors[on], row, unreadable?.Contains(row) != true);
             }
         }

@@ -77,7 +77,7 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
             int ways = Way.Count(company.Kit, from.Name, company.WantedVersion);
             return new Gate(company.Code, "way", GateState.Passed, $"by {list(way.Hops)}"
                 + (ways > 1 ? $", the shortest of {ways} ways; the others lead through "
-                + $"{string.Join(", ", direct.Where(hop => hop != way.Hops[0]).Select(hop => hop.To.Name).DefaultIfEmpty("later versions"))}"
+                + string.Join(", ", direct.Where(hop => hop != way.Hops[0]).Select(hop => hop.To.Name).DefaultIfEmpty("later versions"))
                     : ""));
         }
         int found = Position(company.Kit, from.Name), wanted = Position(company.Kit, company.WantedVersion);

@@ -55,7 +55,8 @@ internal readonly record struct FileStat(FileKind Kind, int Mode, uint Owner, ui
     {
         // Offsets are those of struct statx.
         int mode = BinaryPrimitives.ReadUInt16LittleEndian(raw[28..]);
-        long device = ((long)BinaryPrimitives.ReadUInt32LittleEndian(raw[136..]) << 32) | BinaryPrimitives.ReadUInt32LittleEndian(raw[140..]);
+        long device = ((long)BinaryPrimitives.ReadUInt32LittleEndian(raw[136..]) << 32)
+            | BinaryPrimitives.ReadUInt32LittleEndian(raw[140..]);
         return new FileStat((mode & 0xF000) switch
         {
             0x8000 => FileKind.File,

@@ -5,7 +5,8 @@ namespace Transferra.Core.Machine;
 /// <summary>Reads secrets.</summary>
 public static class SecretText
 {
-    private const UnixFileMode OthersMay = UnixFileMode.GroupRead | UnixFileMode.GroupWrite | UnixFileMode.OtherRead | UnixFileMode.OtherWrite;
+    private const UnixFileMode OthersMay = UnixFileMode.GroupRead | UnixFileMode.GroupWrite
+        | UnixFileMode.OtherRead | UnixFileMode.OtherWrite;
 
     /// <summary>The secret; null when no place is named.</summary>
     /// <param name="what">What it is, such as "password".</param>

@@ -36,7 +36,8 @@ internal sealed class PickedReader(IEnumerable<PickedRows> source) : IRecordRead
                 continue;
             }
             int row = _rows.Current, at = batch.RowCount;
-            for (int column = 0; column < batch.Vectors.Length; column++) batch.Vectors[column].AppendFrom(_source.Current.Vectors[column], row);
+            for (int column = 0; column < batch.Vectors.Length; column++)
+                batch.Vectors[column].AppendFrom(_source.Current.Vectors[column], row);
             foreach (RowFault fault in _faults?[row] ?? []) batch.Faults.Add(fault with { Row = at });
         }
         return true;

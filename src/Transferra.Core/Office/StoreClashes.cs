@@ -51,7 +51,8 @@ internal sealed class StoreClashes
         foreach (NamedFolder folder in _documents)
             foreach (Named store in _stores.Where(store => !store.Store.IsOnServer
                 && (IsBelow(store.Store.Path, folder.Path) || IsBelow(folder.Path, store.Store.Path) || store.Store.Path == folder.Path)))
-                folder.Text.Report(errors, string.Create(CultureInfo.InvariantCulture, $"the document folder {folder.Path} and the store of {store.Company} in line {store.Map.KeyText(store.Key).Line} "
+                folder.Text.Report(errors, string.Create(CultureInfo.InvariantCulture,
+                    $"the document folder {folder.Path} and the store of {store.Company} in line {store.Map.KeyText(store.Key).Line} "
                         + $"overlap; name the folders or files beside the store one by one"));
     }
 

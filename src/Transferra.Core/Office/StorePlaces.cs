@@ -66,7 +66,8 @@ public sealed class StorePlaces(IStoreOpener stores, IVolume volume)
                 foreach (RowFault fault in batch.Faults) fingerprint.Add([],
                     [.. encoder.Row(fault.Row), .. Encoding.UTF8.GetBytes($"\0{fault.Column}\0{fault.Value}")]);
             }
-            all.AppendData(Encoding.UTF8.GetBytes($"{table.Name}\0{string.Join('\0', table.Columns.Select(column => $"{column.Name}\0{column.Type}"))}\0{fingerprint.Total().Rows}\0{fingerprint.Total()}\n"));
+            string columns = string.Join('\0', table.Columns.Select(column => $"{column.Name}\0{column.Type}"));
+            all.AppendData(Encoding.UTF8.GetBytes($"{table.Name}\0{columns}\0{fingerprint.Total().Rows}\0{fingerprint.Total()}\n"));
         }
         return Convert.ToHexStringLower(all.GetHashAndReset());
     }

@@ -91,7 +91,8 @@ public sealed record StoreAddress(string Engine, string Path, IReadOnlyDictionar
         if (Folder.Length == 0 && System.Text.Encoding.UTF8.GetByteCount(name) > LongestName)
         {
             // Cut, with a digest of what is cut off, so that two long names stay two.
-            string digest = Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(name)))[..8];
+            string digest = Convert.ToHexStringLower(
+            System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(name)))[..8];
             while (System.Text.Encoding.UTF8.GetByteCount(name) > LongestName - digest.Length - 1) name = name[..^1];
             name = $"{name}-{digest}";
         }

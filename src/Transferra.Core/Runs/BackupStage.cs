@@ -18,7 +18,8 @@ internal sealed class BackupStage(CompanyRun on) : Stage(on)
         string failed = string.Join("; ", unproved.Select(result => $"{result.Path}: {result.Faults[0].What}"));
         bool isEnough = proved.Length >= On.Context.Office.Backup.Wanted;
         return new StageOutcome(isEnough, isEnough
-            ? $"{proved.Length} proved: {string.Join(", ", proved.Select(result => result.Path))}{(failed.Length > 0 ? "; not proved: " + failed : "")}"
+            ? $"{proved.Length} proved: {string.Join(", ", proved.Select(result => result.Path))}"
+                + (failed.Length > 0 ? "; not proved: " + failed : "")
             : FormattableString.Invariant($"{proved.Length} of {On.Context.Office.Backup.Wanted} wanted sets proved; not proved: {failed}"),
             Facts(("sets", results.Count), ("proved", proved.Length), ("path", proved.Length > 0 ? proved[0].Path : "")), results);
     }

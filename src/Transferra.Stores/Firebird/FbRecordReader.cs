@@ -72,7 +72,9 @@ internal sealed class FbRecordReader : RowReader
             case bool truth when vector is LongVector { Type.Kind: FieldKind.Boolean or FieldKind.Integer } longs:
                 longs.Append(truth ? 1
                 : 0); return null;
-            case DateTime moment when vector is LongVector { Type.Kind: FieldKind.Timestamp } longs: longs.Append(moment.Ticks / 10); return null;
+            case DateTime moment when vector is LongVector { Type.Kind: FieldKind.Timestamp } longs:
+                longs.Append(moment.Ticks / 10);
+                return null;
             case DateTime day when vector is LongVector { Type.Kind: FieldKind.Date } longs
                 && day.TimeOfDay == TimeSpan.Zero:
                 longs.Append(DateOnly.FromDateTime(day).DayNumber); return null;
@@ -100,7 +102,9 @@ internal sealed class FbRecordReader : RowReader
         guid.TryWriteBytes(bytes, bigEndian: true, out _);
         switch (vector)
         {
-            case WideVector { Type.Kind: FieldKind.Uuid } wides: wides.Append(System.Buffers.Binary.BinaryPrimitives.ReadInt128BigEndian(bytes)); return null;
+            case WideVector { Type.Kind: FieldKind.Uuid } wides:
+                wides.Append(System.Buffers.Binary.BinaryPrimitives.ReadInt128BigEndian(bytes));
+                return null;
             case BytesVector { Type.Kind: FieldKind.Binary } binary: binary.Append(bytes); return null;
             default: return CellText.TryAppend(vector, Encoding.ASCII.GetBytes(guid.ToString("D")));
         }

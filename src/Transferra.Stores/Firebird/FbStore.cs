@@ -247,7 +247,9 @@ internal sealed class FbStore : IStore
         FbTypes.Utf8 or FbTypes.Ascii or FbTypes.UnicodeFss or FbTypes.Octets => null,
         FbTypes.None => _textEncoding is null ? null : new TextDecoder(_textEncoding),
         var number when FbTypes.CodePageOf(number) is { } page => new TextDecoder(page),
-        _ => throw new TransferraException(FormattableString.Invariant($"the column {column.Name} in {_address.Shown} is in character set {column.CharacterSet}, which is not known here"), "Report this; the table of character sets has to grow."),
+        _ => throw new TransferraException(string.Create(CultureInfo.InvariantCulture,
+            $"the column {column.Name} in {_address.Shown} is in character set {column.CharacterSet}, which is not known here"),
+            "Report this; the table of character sets has to grow."),
     };
 
     public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost) => KeyedSalvage.Read(this, table,

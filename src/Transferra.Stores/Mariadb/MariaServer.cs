@@ -47,7 +47,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
     public IDisposable? TryLock(string name)
     {
         MySqlConnection connection = MariaConnection.Open(address, "");
-        string digest = Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(name)))[..40];
+        string digest = Convert.ToHexStringLower(
+            System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(name)))[..40];
         if (MariaConnection.Scalar(connection, $"SELECT GET_LOCK('transferra {digest}', 0)") == "1") return connection;
         connection.Dispose();
         return null;

@@ -31,7 +31,8 @@ internal static class MovedTriggers
         for (int i = 0; i < names.Count; i++)
         {
             (string session, string statement) = Written(connection, from, names[i]);
-            MariaConnection.Execute(connection, string.Create(CultureInfo.InvariantCulture, $"INSERT INTO {In(to)} VALUES ({i}, {MariaConnection.Literal(from)}, {MariaConnection.Literal(session)}, "
+            MariaConnection.Execute(connection, string.Create(CultureInfo.InvariantCulture,
+                $"INSERT INTO {In(to)} VALUES ({i}, {MariaConnection.Literal(from)}, {MariaConnection.Literal(session)}, "
                     + $"{MariaConnection.Literal(statement)})"));
         }
         MariaConnection.Execute(connection, "COMMIT");
@@ -70,7 +71,10 @@ internal static class MovedTriggers
             {
                 MariaConnection.Execute(connection, session);
                 try { MariaConnection.Execute(connection, statement); }
-                catch (MySqlException error) when (error.ErrorCode == MySqlErrorCode.TriggerAlreadyExists) { /* made before the interruption */ }
+                catch (MySqlException error) when (error.ErrorCode == MySqlErrorCode.TriggerAlreadyExists)
+                {
+                    // made before the interruption
+                }
             }
             MariaConnection.Execute(connection, MariaConnection.Settings);
         }

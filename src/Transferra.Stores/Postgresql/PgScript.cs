@@ -35,7 +35,8 @@ internal sealed class PgScript(NpgsqlConnection connection, string schema)
         {
             PgConnection.Execute(connection,
                 $"SET LOCAL search_path = "
-                    + $"{string.Join(", ", path.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).DefaultIfEmpty("\"\""))}");
+                    + string.Join(", ", path.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries)
+                        .DefaultIfEmpty("\"\"")));
         }
     }
 
@@ -97,7 +98,11 @@ internal sealed class PgScript(NpgsqlConnection connection, string schema)
             ELSE format(E' (\n  %s\n)', coalesce((SELECT string_agg(format('%I %s%s%s%s', a.attname, format_type(a.atttypid, a.atttypmod),
                 CASE WHEN a.attcollation <> t.typcollation THEN (SELECT format(' COLLATE %I.%I', cn.nspname, l.collname)
                   FROM pg_collation l JOIN pg_namespace cn ON cn.oid = l.collnamespace WHERE l.oid = a.attcollation) ELSE '' END,
-                CASE WHEN a.attidentity <> '' THEN (SELECT format(' GENERATED %s AS IDENTITY (SEQUENCE NAME %I.%I INCREMENT BY %s MINVALUE %s MAXVALUE %s START WITH %s CACHE %s%s)', CASE a.attidentity WHEN 'a' THEN 'ALWAYS' ELSE 'BY DEFAULT' END, sn.nspname, sc.relname, s.seqincrement, s.seqmin, s.seqmax, s.seqstart, s.seqcache, CASE WHEN s.seqcycle THEN ' CYCLE' ELSE '' END)
+                CASE WHEN a.attidentity <> '' THEN (SELECT format(' GENERATED %s AS IDENTITY (SEQUENCE NAME %I.%I '
+                  || 'INCREMENT BY %s MINVALUE %s MAXVALUE %s START WITH %s CACHE %s%s)',
+                  CASE a.attidentity WHEN 'a' THEN 'ALWAYS' ELSE 'BY DEFAULT' END, sn.nspname, sc.relname,
+                  s.seqincrement, s.seqmin, s.seqmax, s.seqstart, s.seqcache,
+                  CASE WHEN s.seqcycle THEN ' CYCLE' ELSE '' END)
                         FROM pg_depend d JOIN pg_class sc ON sc.oid = d.objid AND sc.relkind = 'S'
                           JOIN pg_sequence s ON s.seqrelid = sc.oid JOIN pg_namespace sn ON sn.oid = sc.relnamespace
                           WHERE d.refobjid = c.oid AND d.refobjsubid = a.attnum AND d.deptype = 'i')

@@ -166,7 +166,9 @@ internal sealed class PgStoreBuilder : IStoreBuilder
             using NpgsqlDataReader reader = command.ExecuteReader();
             while (reader.Read()) _generated.Add(reader.GetString(0));
         }
-        return _generated.Count > 0 && _generated.Contains($"{(string)PgConnection.Scalar(_connection, $"SELECT {PgConnection.Literal(PgConnection.Quote(_schema) + "." + PgConnection.Quote(table))}::regclass::text")!}.{column}");
+        if (_generated.Count == 0) return false;
+        string name = PgConnection.Literal(PgConnection.Quote(_schema) + "." + PgConnection.Quote(table));
+        return _generated.Contains($"{(string)PgConnection.Scalar(_connection, $"SELECT {name}::regclass::text")!}.{column}");
     }
 
     // Records of tables that inherit from another are their own; those of a partitioned table are its parts'.
