@@ -81,9 +81,9 @@ internal static class BuiltProgram
         Wait(Start(PathOf("Transferra.KillHost.dll"), [operation.ToString(System.Globalization.CultureInfo.InvariantCulture),
             .. arguments, "--office", office]));
 
-    /// <summary>Runs it until it has replaced a file for the n-th time, and kills it then.</summary>
+    /// <summary>Runs it until it has replaced a file for the n-th time, and kills it then; before it does so when n is negative.</summary>
     public static Called RunUntilReplaced(string file, int times, string office, params string[] arguments) =>
-        Wait(Start(PathOf("Transferra.KillHost.dll"), [FormattableString.Invariant($"{file}*-{times}"), .. arguments, "--office", office]));
+        Wait(Start(PathOf("Transferra.KillHost.dll"), [FormattableString.Invariant($"{file}*{-times}"), .. arguments, "--office", office]));
 
     /// <summary>Starts it so that it takes one command after the other; see ServedProgram.cs.</summary>
     public static Process Serving()

@@ -30,6 +30,8 @@ public class ConversionTests
 
     private sealed class KnowingKeeper(Dictionary<(int, string), TableAccount> known) : IConversionKeeper
     {
+        public void Completing() => Seen.Add("completing");
+
         public List<string> Seen { get; } = [];
 
         public void Take(ExceptionRow exception) => Seen.Add($"exception {exception.Table} {string.Join(",", exception.KeyValues)}");
@@ -56,6 +58,7 @@ public class ConversionTests
         pass.Take(second, _hop);
         ConversionResult result = pass.Complete(_hop);
         Assert.True(_new.IsComplete);
+        Assert.Equal("completing", keeper.Seen[^1]);
         Assert.Equal([1L, 2L, 3L], _new.Tables["part"].Rows.Select(row => row[0]));
         Assert.Equal(1, result.Exceptions);
         Assert.Equal(["exception PART [PNO, 2]"], keeper.Seen.Where(seen => seen.StartsWith('e')));

@@ -83,6 +83,8 @@ public sealed class ExtensionTests : IDisposable
         public TableAccount? Known(int source, string table) => null;
 
         public void TableDone(int source, TableAccount account, Func<BuildMark> mark) { }
+
+        public void Completing() { }
     }
 
     private Kit? Load(string hop, DescriptionErrors errors)

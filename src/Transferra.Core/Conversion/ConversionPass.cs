@@ -42,6 +42,10 @@ public interface IConversionKeeper
     /// <param name="account">What became of its records.</param>
     /// <param name="mark">Has all that was written so far on the disk, and says how far that is; call it or not.</param>
     void TableDone(int source, TableAccount account, Func<BuildMark> mark);
+
+    /// <summary>The store is about to be completed: from here on it cannot be brought back to a mark, as not every engine builds keys and
+    /// indexes all or none.</summary>
+    void Completing();
 }
 
 /// <summary>Converts sources into a store. Used by one thread; takes sources, then completes.</summary>
@@ -86,6 +90,8 @@ public sealed class ConversionPass(IStoreBuilder into, KitVersion to, IReadOnlyD
         public TableAccount? Known(int source, string table) => null;
 
         public void TableDone(int source, TableAccount account, Func<BuildMark> mark) { }
+
+        public void Completing() { }
     }
 
     /// <summary>Goes on with a store in which some tables are made already.</summary>
@@ -129,6 +135,7 @@ public sealed class ConversionPass(IStoreBuilder into, KitVersion to, IReadOnlyD
     /// <param name="correspondence">Says which records are new; with several sources, any one of theirs.</param>
     public ConversionResult Complete(Correspondence correspondence)
     {
+        keeper.Completing();
         foreach (TableShape table in to.Tables) Make(table);
         foreach (NewRecord record in correspondence.NewRecords) AddNewRecord(record, correspondence.File);
         into.Complete(to.HeaderFields);

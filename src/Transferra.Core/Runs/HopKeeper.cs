@@ -69,12 +69,20 @@ internal sealed class HopKeeper(CompanyRun on, StoreAddress target, ConvertProgr
         Save(mark(), null);
     }
 
+    /// <inheritdoc/>
+    public void Completing()
+    {
+        // Interrupted from here on, the hop begins anew; with no mark kept, it does so anyway.
+        if (Progress.Hops.Any(hop => hop.Name == name && hop.Mark is not null)) Save(null, null);
+    }
+
     /// <summary>The hop is through, and its new store complete.</summary>
     public void Done(HopResult result) => Save(null, result);
 
     private void Save(BuildMark? mark, HopResult? result)
     {
-        Progress = Progress.With(new HopProgress(name, KeysFirst, mark, [.. Tables], log.Mark(), result));
+        Progress = Progress.With(new HopProgress(name, KeysFirst, mark, mark is null && result is null ? [] : [.. Tables], log.Mark(),
+            result));
         Progress.Save(on);
     }
 }
