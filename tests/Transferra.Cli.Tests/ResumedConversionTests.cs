@@ -104,6 +104,24 @@ public sealed class ResumedConversionTests : IDisposable
         _office.Run("match").Expect(0).Says("Proved");
     }
 
+    [Theory]
+    [InlineData("postgresql")] // which builds its keys at the end
+    [InlineData("sqlite")]
+    public void Records_with_the_same_key_that_show_after_the_interruption_are_each_named(string engine)
+    {
+        _office.WriteKit(hop: OddOffice.Hop.Replace("item_no: INO,", "item_no: GNO,", StringComparison.Ordinal)
+            .Replace("group_no: GNO}}}", "group_no: GNO}}, columns-left-out: {INO: they are told apart by their group}}",
+            StringComparison.Ordinal));
+        if (StoreAddress.ServerEngines.Contains(engine)) _office.Add("A", _servers.Database(engine, "a"));
+        else _office.Add("A", engine, "data/a");
+        _office.Ready();
+        BuiltProgram.RunUntilReplaced(Progress, 2, _office.Path, "upgrade", "--yes", "A", "--despite-faults").Expect(137);
+        _office.Run("upgrade", "--resume").Expect(1).Says("could not be converted", "is not changed over, because");
+        string list = Assert.Single(Directory.GetFiles(_office["transferra"], "exceptions.jsonl", SearchOption.AllDirectories));
+        Assert.NotEmpty(File.ReadLines(list));
+        Assert.All(File.ReadLines(list), line => Assert.Equal("ITEM", JsonNode.Parse(line)!["exception"]!["table"]!.GetValue<string>()));
+    }
+
     [Fact]
     public void Exceptions_before_and_after_the_interruption_are_each_listed_once()
     {

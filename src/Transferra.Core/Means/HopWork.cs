@@ -54,20 +54,23 @@ internal sealed record HopWork(Hop Hop, IStoreOpener Stores, Func<IStore> OpenSo
     /// <summary>Goes the hop.</summary>
     public ConversionResult Run()
     {
-        if (Keeper.Reached is { } reached)
+        BuildMark? reached = Keeper.Reached;
+        while (true)
         {
-            try { return Convert(reached); }
-            catch (CannotContinueException) { Keeper.StartOver(Keeper.KeysFirst); }
-        }
-        try
-        {
-            return Convert(((IHopBeginning)Hop.Beginning).Begin(this));
-        }
-        catch (KeyConflictException) when (!Keeper.KeysFirst)
-        {
-            // Built at the end, the keys say only that there are records with the same key. Once more, so that each of them is named.
-            Keeper.StartOver(keysFirst: true);
-            return Convert(((IHopBeginning)Hop.Beginning).Begin(this));
+            try
+            {
+                return Convert(reached ?? ((IHopBeginning)Hop.Beginning).Begin(this));
+            }
+            catch (CannotContinueException) when (reached is not null)
+            {
+                Keeper.StartOver(Keeper.KeysFirst);
+            }
+            catch (KeyConflictException) when (!Keeper.KeysFirst)
+            {
+                // Built at the end, the keys say only that there are records with the same key. Once more, so that each of them is named.
+                Keeper.StartOver(keysFirst: true);
+            }
+            reached = null;
         }
     }
 
