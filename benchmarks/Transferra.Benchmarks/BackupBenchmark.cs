@@ -50,14 +50,7 @@ internal static class BackupBenchmark
                 Add("zstd -d | tar -x", Measure("bash", "-c", $"set -e; zstd -dc {tar} | tar -x -C {plain}"));
                 Add("restore, compared", Measure("dotnet", program, "restore", "BIG", "--office", office, "--to", ours));
             }
-            foreach ((string side, List<Measured> all) in sides) Tell(side, all);
-            Ratio("backup to its yardstick", "backup, proved", "tar | zstd -3 -T2; sha256sum; zstd -d | sha256sum");
-            Ratio("second backup to the first", "second backup, 1 % of the bytes changed in documents", "backup, proved");
-            Ratio("third backup to the first", "third backup, 1 % of the store's records changed", "backup, proved");
-            Ratio("restore to its yardstick", "restore, compared", "zstd -d | tar -x");
-            Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
-                $"size of the set to that of tar | zstd -3: {(double)ourBytes / plainBytes:0.000} ({ourBytes / 1e6:#,0} MB to "
-                    + $"{plainBytes / 1e6:#,0} MB)"));
+            TellAll(sides, ourBytes, plainBytes);
             return 0;
 
             void Add(string side, Measured measured)
@@ -65,17 +58,29 @@ internal static class BackupBenchmark
                 if (!sides.TryGetValue(side, out List<Measured>? all)) sides[side] = all = [];
                 all.Add(measured);
             }
-
-            void Ratio(string what, string ours, string theirs)
-            {
-                double[] ratios = [.. sides[ours].Zip(sides[theirs], (a, b) => a.Seconds / b.Seconds).Order()];
-                Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
-                    $"ratio of elapsed times, {what}: {ratios[0]:0.00} to {ratios[^1]:0.00}, median {ratios[ratios.Length / 2]:0.00}"));
-            }
         }
         finally
         {
             Directory.Delete(folder, recursive: true);
+        }
+    }
+
+    private static void TellAll(Dictionary<string, List<Measured>> sides, long ourBytes, long plainBytes)
+    {
+        foreach ((string side, List<Measured> all) in sides) Tell(side, all);
+        Ratio("backup to its yardstick", "backup, proved", "tar | zstd -3 -T2; sha256sum; zstd -d | sha256sum");
+        Ratio("second backup to the first", "second backup, 1 % of the bytes changed in documents", "backup, proved");
+        Ratio("third backup to the first", "third backup, 1 % of the store's records changed", "backup, proved");
+        Ratio("restore to its yardstick", "restore, compared", "zstd -d | tar -x");
+        Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+            $"size of the set to that of tar | zstd -3: {(double)ourBytes / plainBytes:0.000} ({ourBytes / 1e6:#,0} MB to "
+                + $"{plainBytes / 1e6:#,0} MB)"));
+
+        void Ratio(string what, string ours, string theirs)
+        {
+            double[] ratios = [.. sides[ours].Zip(sides[theirs], (a, b) => a.Seconds / b.Seconds).Order()];
+            Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+                $"ratio of elapsed times, {what}: {ratios[0]:0.00} to {ratios[^1]:0.00}, median {ratios[ratios.Length / 2]:0.00}"));
         }
     }
 

@@ -30,7 +30,7 @@ internal static class CloseCommand
 
     /// <summary>close</summary>
     /// <param name="session">The call.</param>
-    /// <param name="endsSessions">Whether those who are still in after the grace period are put out.</param>
+    /// <param name="endsSessions">Whether anyone still in after the grace period is disconnected.</param>
     /// <param name="showOnly">Whether only to say who is in and what would be done.</param>
     public static int Run(Session session, bool endsSessions, bool showOnly)
     {
