@@ -55,7 +55,7 @@ internal static class CommandGuard
         int Failed(int exitCode, Exception error, string kind, object? details)
         {
             if (trace) session.Screen.Error(error.ToString());
-            // Not "nothing was done".
+            // What the command changed by itself stays, so "nothing was done" would not be true.
             if (exitCode == ExitCodes.Refused && session.Changed is { } changed)
             {
                 session.Screen.Error("  " + changed);

@@ -17,7 +17,7 @@ internal sealed class SeriesProbe : Probe
     /// <summary>Numbers from the first to the last that are missing, or one that is there more than once.</summary>
     private readonly record struct Trouble(long From, long To, int Count);
 
-    // So many troubles of one group are named one by one; what is beyond is counted with the last.
+    // So many gaps and repeats of one group are named one by one; those beyond are counted with the last.
     private const int MaxTroubles = 10_000;
 
     private readonly TableScan _scan;

@@ -78,7 +78,7 @@ internal static class PosixFiles
     {
         int flags = OpenFlags.NoFollow | OpenFlags.NonBlocking | OpenFlags.CloseOnExec;
         int handle = SystemCalls.Open(Terminated(path), flags | OpenFlags.NoAccessTime, 0);
-        // another's file
+        // Only its owner may ask for that.
         if (handle < 0 && Marshal.GetLastPInvokeError() == SystemError.NotPermitted) handle = SystemCalls.Open(Terminated(path), flags, 0);
         return handle >= 0 ? new SafeFileHandle(handle, ownsHandle: true) : throw Failed(Marshal.GetLastPInvokeError(), "read", path);
     }

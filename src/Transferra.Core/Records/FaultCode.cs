@@ -18,7 +18,7 @@ public enum FaultCode
     TooLong,
     /// <summary>The value is not a true or false.</summary>
     NotABoolean,
-    /// <summary>The text is not an UUID.</summary>
+    /// <summary>The text is not a UUID.</summary>
     NotAUuid,
     /// <summary>The bytes are no text in the declared code page.</summary>
     NotText,

@@ -46,7 +46,7 @@ internal sealed class JsonLinesRecordReader(LineReader lines, TableShape shape, 
             var json = new Utf8JsonReader(line);
             if (!json.Read() || json.TokenType != JsonTokenType.StartObject) return "this is not a JSON object";
             while (json.Read())
-                // also what is not a UTF-8 is found here
+                // Text that is not UTF-8 is found here, too.
                 if (json.TokenType is JsonTokenType.String or JsonTokenType.PropertyName && json.CurrentDepth <= 1) json.GetString();
             return null;
         }

@@ -1,3 +1,4 @@
+// KeptKeys.cs: which columns an engine itself keeps unique, so that nobody need look.
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Servers;

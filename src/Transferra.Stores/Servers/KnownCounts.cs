@@ -1,3 +1,4 @@
+// KnownCounts.cs: numbers of records, counted once a snapshot.
 namespace Transferra.Stores.Servers;
 
 /// <summary>Numbers of records that were counted once. In a snapshot they do not change, and counting reads the whole table.</summary>

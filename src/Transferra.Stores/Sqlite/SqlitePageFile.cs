@@ -38,7 +38,7 @@ internal sealed unsafe class SqlitePageFile
     /// <summary>How many the file has, as the engine counts.</summary>
     public long Pages { get; }
 
-    /// <summary>The pages of a connection's main file; null where they cannot be read so: text that is not a UTF-8, a file that is
+    /// <summary>The pages of a connection's main file; null where they cannot be read so: text that is not in UTF-8, a file that is
     /// none.</summary>
     /// <param name="connection">Within a read transaction, with no changes waiting beside the file.</param>
     public static SqlitePageFile? Of(SqliteConnection connection)
