@@ -44,11 +44,11 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
     {
         Closing = Closing,
         Sets = Sets,
-        RowsBetweenMarks = RowsBetweenMarks ?? new RunContext(Office, Stores, Volume, observer, Version, Cancel).RowsBetweenMarks,
+        RowsBetweenMarks = RowsBetweenMarks,
     };
 
     /// <summary>Set by tests, so that offices of a few records come to marks, too.</summary>
-    internal static long? RowsBetweenMarks { get; set; }
+    internal static long RowsBetweenMarks { get; set; } = RunContext.UsualRowsBetweenMarks;
 
     private SetPlaces? _sets;
 

@@ -137,7 +137,7 @@ public sealed class PostgresqlOfficeTests() : ServerOfficeTests("postgresql")
         foreach (CompanySurvey company in seen)
         {
             if (company.Code != "QIH") Assert.DoesNotContain("terminating", company.Problem, StringComparison.Ordinal);
-            else Assert.Contains("the database server stopped the work: 57P01: terminating connection", company.Problem,
+            else Assert.Contains("the database engine stopped the work: 57P01: terminating connection", company.Problem,
                 StringComparison.Ordinal);
         }
         Assert.Contains(seen, company => company.Code == "QIH");

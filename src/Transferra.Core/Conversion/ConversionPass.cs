@@ -171,8 +171,7 @@ public sealed class ConversionPass(IStoreBuilder into, KitVersion to, IReadOnlyD
             try { reading.Wait(CancellationToken.None); }
             catch (AggregateException error) when (error.InnerException is not OperationCanceledException)
             {
-                reading.GetAwaiter()
-                .GetResult();
+                reading.GetAwaiter().GetResult();
             }
             catch (AggregateException) { }
             throw;

@@ -1,5 +1,6 @@
 // Unforeseen.cs: the words for an exception that nobody foresaw: what it says, without the values that it may quote.
 // Why without: an engine's own message may quote a record ("duplicate entry '...'"), and records of payrolls belong in no report.
+using System.ComponentModel;
 using System.Runtime.InteropServices;
 using System.Text.RegularExpressions;
 
@@ -20,8 +21,8 @@ public static partial class Unforeseen
         if (error is IOException or UnauthorizedAccessException) return line;
         line = Quoted().Replace(line, "\"...\"");
         if (line.Length > Longest) line = line[..Longest] + "...";
-        // What database drivers throw is of this kind.
-        if (error is ExternalException) return $"the database server stopped the work: {line}";
+        // What database drivers throw is of this kind; so are errors of the system, which are none of an engine's.
+        if (error is ExternalException and not Win32Exception) return $"the database engine stopped the work: {line}";
         return $"something unexpected happened: {(line.Length > 0 ? line : "no more is known")}";
     }
 

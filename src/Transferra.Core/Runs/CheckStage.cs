@@ -48,9 +48,7 @@ internal sealed class CheckAgainStage(CompanyRun on) : Stage(on)
         CheckResult result = On.Check(On.Company.NewStore, version, new Kits.Way(version, []), Name);
         if (On.LoadResult<CheckResult>(Stages.Check) is { } before) result = result with
         {
-            Compared =
-            FindingComparison.Of("the check before", before, result,
-            On.Way.Correspondences)
+            Compared = FindingComparison.Of("the check before", before, result, On.Way.Correspondences)
         };
         On.SaveResult(Name, result);
         string? told = Surveys.Survey.VersionOf(On.Company, On.Context.Stores).DataVersion;

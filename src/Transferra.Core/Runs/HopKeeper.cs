@@ -33,20 +33,14 @@ internal sealed class HopKeeper(CompanyRun on, StoreAddress target, ConvertProgr
     /// <summary>The first exception of this hop; null when there is none.</summary>
     public ExceptionRow? First { get; private set; }
 
-    /// <summary>Removes what an earlier try may have left; to be called when nothing was reached.</summary>
-    public void Clear()
-    {
-        on.RemoveMade(target);
-        if (!target.IsOnServer) on.Work.MakeInside(target.Folder);
-    }
-
     /// <inheritdoc/>
     public void StartOver(bool keysFirst)
     {
         (_keysFirst, _tables, First) = (keysFirst, [], null);
         log.BackTo(_exceptionsBegin);
         Save(null, null);
-        Clear();
+        on.RemoveMade(target);
+        if (!target.IsOnServer) on.Work.MakeInside(target.Folder);
     }
 
     /// <inheritdoc/>

@@ -22,5 +22,8 @@ public sealed record RunContext(OfficeDescription Office, IStoreOpener Stores, I
 
     /// <summary>How many records are converted before what is converted is made final, so that a stop loses no more than these and one
     /// table. Each mark costs a few flushes of the disk.</summary>
-    public long RowsBetweenMarks { get; init; } = 200_000;
+    public long RowsBetweenMarks { get; init; } = UsualRowsBetweenMarks;
+
+    /// <summary>The number of those when nothing else is said.</summary>
+    public const long UsualRowsBetweenMarks = 200_000;
 }

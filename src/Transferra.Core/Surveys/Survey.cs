@@ -277,8 +277,7 @@ public static class Survey
             return survey with
             {
                 Settings = SettingsRecord.OfCompany(version, store),
-                CustomFiles = CustomFiles.OfCompany(company,
-                version)
+                CustomFiles = CustomFiles.OfCompany(company, version),
             };
         if (survey.Signs.Count == 0)
             return survey with
