@@ -138,6 +138,17 @@ public sealed class ClosingTests() : WithStandIns(new DemoFolder(small: true))
     }
 
     [Fact]
+    public void A_session_that_is_just_ending_is_nobody_who_stays()
+    {
+        OpenOffice();
+        _office.Edit("office.yaml", "grace: 10 s", "grace: 0 s");
+        _started.Add(Process.Start(new ProcessStartInfo("timeout", ["1.5", "tail", "-f", _office.Store("QIH")])
+        { RedirectStandardOutput = true })!);
+        Thread.Sleep(300);
+        BuiltProgram.Run(_office.Path, "close").Expect(0).Says("Closed, and proved");
+    }
+
+    [Fact]
     public void An_upgrade_that_somebody_stays_in_for_is_refused_and_the_office_is_as_it_was()
     {
         OpenOffice();

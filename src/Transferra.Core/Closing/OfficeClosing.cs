@@ -58,6 +58,9 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
 {
     private static readonly TimeSpan Beat = TimeSpan.FromMilliseconds(500), LastWait = TimeSpan.FromSeconds(10);
 
+    // A server lists a session for a moment after its connection is closed, and longer when it was still sending. Nobody is in then.
+    private static readonly TimeSpan Leaving = TimeSpan.FromSeconds(3);
+
     /// <summary>Who is in the stores of an office.</summary>
     /// <param name="office">The office.</param>
     /// <param name="stores">Opens them.</param>
@@ -110,7 +113,7 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
         Do(closed, steps.Where(step => step is TellStep));
         Do(closed, steps.Where(step => step is FolderStep or FirewallStep or StoreStep { EndsSessions: false }));
         Do(closed, steps.Where(step => step is CronFileStep or SwitchStep { IsService: false }));
-        IReadOnlyList<PersonIn> people = Await(office, plan.Grace, services: false);
+        IReadOnlyList<PersonIn> people = Await(office, plan.Grace > Leaving ? plan.Grace : Leaving, services: false);
         if (people.Count > 0 && !endsSessions) return Outcome(closed, people, []);
         // In the order of office.yaml, also when the closing was interrupted and goes on.
         var order = plan.Services.Select((service, i) => (service.Name, i)).ToDictionary(entry => entry.Name, entry => entry.i);
