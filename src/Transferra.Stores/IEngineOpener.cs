@@ -25,6 +25,9 @@ public interface IEngineOpener
     /// <summary>Makes an exact copy of a store.</summary>
     void Copy(StoreAddress from, StoreAddress to);
 
+    /// <summary>Makes a copy ready for the new version.</summary>
+    BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding);
+
     /// <summary>Opens a copy to put records right in it.</summary>
     IStoreMender Mend(StoreAddress copy, string? textEncoding) =>
         throw new TransferraException($"records in {copy.Engine} files are not mended here",

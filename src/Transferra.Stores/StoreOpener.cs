@@ -50,6 +50,10 @@ public sealed class StoreOpener(IReadOnlyList<IEngineOpener> engines) : IStoreOp
     public void Copy(StoreAddress from, StoreAddress to) => Of(from).Copy(from, to);
 
     /// <inheritdoc/>
+    public BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding = null) =>
+        Of(copy).Revise(copy, revision, textEncoding);
+
+    /// <inheritdoc/>
     public IStoreMender Mend(StoreAddress copy, string? textEncoding) => Of(copy).Mend(copy, textEncoding);
 
     /// <inheritdoc/>

@@ -45,7 +45,18 @@ public sealed class ExtensionTests : IDisposable
 
         public IStoreJudge JudgeOf(StoreAddress address, string? textEncoding) => new TakesAll();
 
-        public void Copy(StoreAddress from, StoreAddress to) => Stores[to.Path] = Stores[from.Path];
+        public void Copy(StoreAddress from, StoreAddress to)
+        {
+            MemoryStore copy = Stores[to.Path] = new MemoryStore();
+            foreach ((TableShape shape, List<object?[]> rows) in Stores[from.Path].Tables.Values) copy.With(shape, [.. rows]);
+        }
+
+        public BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding)
+        {
+            foreach (string table in revision.Removed.Concat(revision.Tables.Select(table => table.Was?.Name).OfType<string>()))
+                Stores[copy.Path].Tables.Remove(table);
+            return BuildMark.Start;
+        }
     }
 
     // Means: somebody else's program, which loses the record with a certain number.
@@ -115,7 +126,7 @@ public sealed class ExtensionTests : IDisposable
         memory.Stores["old"] = new MemoryStore().With(hop.From.Tables[0], [1L, "a"], [2L, "b"], [3L, "c"]);
         var stores = new StoreOpener([.. StoreOpener.Engines, memory]);
         StoreAddress old = new("memory", "old"), renewed = new("memory", "new");
-        new HopWork(hop, stores, () => stores.Open(old), renewed, new Dictionary<string, string>(), new Keeper(), new ListObserver(),
+        new HopWork(hop, stores, old, () => stores.Open(old), renewed, new Dictionary<string, string>(), new Keeper(), new ListObserver(),
             CancellationToken.None).Run();
         using IStore before = stores.Open(old), after = stores.Open(renewed);
         MatchResult match = new CompanyMatch(hop.Correspondence, new Dictionary<string, string>(), new ListObserver(),
@@ -127,7 +138,7 @@ public sealed class ExtensionTests : IDisposable
     [InlineData("means: magic\n", "hops/1-to-2.yaml:4:8: \"magic\" is not known under \"means\"; it can be: maps, careless")]
     [InlineData("means: {maps: {}, careless: {}}\n", "hops/1-to-2.yaml:4:8: \"means\" names exactly one kind")]
     [InlineData("means: {careless: {loses: 1, more: 2}}\n", "more")]
-    [InlineData("beginning: copy\n", "\"copy\" is not known under \"beginning\"; it can be: empty")]
+    [InlineData("beginning: full\n", "\"full\" is not known under \"beginning\"; it can be: usual, copy, empty")]
     public void What_is_not_known_is_reported_with_its_place(string said, string told)
     {
         var errors = new DescriptionErrors();

@@ -117,7 +117,7 @@ public sealed class PostgresqlTests : IDisposable
             "CREATE TABLE parted (a int) PARTITION BY RANGE (a)", "CREATE TABLE parted_1 PARTITION OF parted FOR VALUES FROM (0) TO (10)",
                 "INSERT INTO parted VALUES (3)",
             "CREATE SCHEMA elsewhere", "CREATE TABLE elsewhere.other (a int)");
-        Assert.Equal(["child", "parent", "parted"], store.ReadShape().Select(table => table.Name));
+        Assert.Equal(["child", "elsewhere.other", "parent", "parted"], store.ReadShape().Select(table => table.Name));
         Assert.Equal((1, 1, 1), (store.CountRows("parent"), store.CountRows("child"), store.CountRows("parted")));
         Assert.Equal(["1"], Cells.Of(store, "parent", "a", FieldType.Integer, out _));
         Assert.Equal("elsewhere", store.Identity.HeaderFields["other_schemas"]);
@@ -139,7 +139,8 @@ public sealed class PostgresqlTests : IDisposable
         }
         using (IStore store = _stores.Open(address)) Assert.Equal("t", store.ReadShape().Single().Name);
         using IStore plain = _stores.Open(address with { Form = null });
-        Assert.Empty(plain.ReadShape());
+        Assert.Equal("Books of account.t", plain.ReadShape().Single().Name);
+        Assert.Equal(0, plain.CountRows("Books of account.t"));
         Assert.Equal("Books of account", plain.Identity.HeaderFields["other_schemas"]);
     }
 

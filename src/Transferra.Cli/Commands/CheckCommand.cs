@@ -87,7 +87,7 @@ internal static class CheckCommand
     public static KeptCheck Check(Session session, Company company, KitVersion version, ScreenObserver observer)
     {
         KeptCheck? before = session.Checks.Newest(company.Code);
-        Way way = Way.Between(company.Kit, version.Name, company.WantedVersion) ?? new Way(version, []);
+        Way way = company.WayBetween(version.Name, company.WantedVersion) ?? new Way(version, []);
         return session.Checks.Keep(company.Code, folder =>
         {
             CheckResult result = CompanyChecks.Run(session.Context(observer), company, company.StoreNow(session.Places), version,

@@ -342,7 +342,8 @@ internal static class RestoreCommand
         if (holders.Count > 0) throw new TransferraException($"the store of {company.Code} is open: {holders[0]}",
             "Close it there, then try again.");
         RunContext context = session.Context(session.Observer());
-        WholeStore.Require(context, company, company.StoreNow(session.Places), version);
+        WholeStore.Require(context, company, company.StoreNow(session.Places), version, isCopied: false,
+            [.. set.Manifest.Tables?.Select(table => table.Name) ?? []]);
         if (!session.Confirm([company.Code], "Set aside the present data and restore")) return session.Answer(ExitCodes.Refused,
             new { confirmed = false });
         var facts = new Dictionary<string, string>

@@ -86,7 +86,7 @@ internal sealed class HopTrial
     /// <param name="lane">What <see cref="LaneOf"/> made.</param>
     public TrialProbe Plan(TableScan scan, TableMap map, TableTransform lane)
     {
-        var trial = new TrialProbe(scan, map, lane, _target.Judge, _heads, _findings);
+        var trial = new TrialProbe(scan, map, lane, _target.Judge, _heads, _correspondence.Keeps(map) ? null : _findings);
         scan.Probes.Add(trial);
         var written = new TargetProbe(scan, map, lane, _target.Judge, _relations, _findings, _where);
         if (written.HasWork) scan.Probes.Add(written);

@@ -7,7 +7,7 @@ namespace Transferra.Core.Checks;
 
 /// <summary>Tries a table map.</summary>
 internal sealed class TrialProbe(TableScan scan, TableMap map, TableTransform lane, IStoreJudge judge, ValueHeads heads,
-    FindingCollector findings) : Probe
+    FindingCollector? findings) : Probe
 {
     // Links to records that are not there are found, with the relation's name, by RelationProbe.
     private readonly HashSet<string> _linked = new(map.From.Relations.SelectMany(relation => relation.Columns),
@@ -23,6 +23,7 @@ internal sealed class TrialProbe(TableScan scan, TableMap map, TableTransform la
         _rejects.Clear();
         judge.Judge(lane.Outputs, _rows.AsSpan(0, lane.CarriedRows(_rows)), _rejects);
         if (_rejects.Count > 0) lane.Refuse(_rejects);
+        if (findings is null) return; // nothing becomes of its records: they stay as they are
         foreach (ExceptionRow exception in lane.Exceptions())
             foreach (ExceptionCause cause in exception.Causes)
             {
@@ -35,5 +36,5 @@ internal sealed class TrialProbe(TableScan scan, TableMap map, TableTransform la
     }
 
     /// <summary>Whether a row of the batch could not be converted.</summary>
-    public bool IsException(int row) => row < lane.Fates.Length && lane.Fates[row] == RowFate.Exception;
+    public bool IsException(int row) => findings is not null && row < lane.Fates.Length && lane.Fates[row] == RowFate.Exception;
 }

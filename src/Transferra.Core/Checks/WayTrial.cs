@@ -59,6 +59,7 @@ internal sealed class WayTrial(IReadOnlyList<Correspondence> way, IReadOnlyDicti
         var address = new StoreAddress("sqlite", Path.Combine(scratch!.Folder, FormattableString.Invariant($"hop-{number}.db")));
         Correspondence bare = hop with
         {
+            IsOnCopy = false,
             To = hop.To with
             {
                 HeaderFields = new Dictionary<string, string>(),

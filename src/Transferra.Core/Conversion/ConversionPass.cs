@@ -2,7 +2,7 @@
 // One thread reads and computes, another writes; lanes travel between them, so memory is bounded by the number of lanes whatever
 // the table's size. Holds: (1) a source is only read; (2) every table's account is balanced, or the conversion fails;
 // (3) exceptions go to the keeper as they are found, none is kept in memory; (4) a table that the keeper knows from before an
-// interruption is not converted again.
+// interruption is not converted again; (5) a table that a copy keeps is not touched.
 using System.Collections.Concurrent;
 using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
@@ -18,6 +18,10 @@ namespace Transferra.Core.Conversion;
 public sealed record ConversionResult(IReadOnlyList<TableAccount> Accounts, IReadOnlyList<TableLeftOut> TablesLeftOut,
     IReadOnlyDictionary<string, long> RecordsAdded)
 {
+    /// <summary>What of the old store's declarations could not be put back behind the tables that were filled anew, one line
+    /// each.</summary>
+    public IReadOnlyList<string> Remarks { get; init; } = [];
+
     /// <summary>Records that could not be converted.</summary>
     public long Exceptions => Accounts.Sum(account => account.Exceptions);
 }
@@ -114,6 +118,15 @@ public sealed class ConversionPass(IStoreBuilder into, KitVersion to, IReadOnlyD
                 _accounts.Add(known);
                 continue;
             }
+            if (correspondence.Keeps(map))
+            {
+                // It is there already, as the copy has it; the match looks whether that is so.
+                long kept = source.CountRows(map.From.Name);
+                _made.Add(map.Into[0].Table.Name);
+                _accounts.Add(new TableAccount(map.From.Name, kept, kept, 0, 0, 0, 0, new Dictionary<string, long>(),
+                    new Dictionary<string, long> { [map.Into[0].Table.Name] = kept }));
+                continue;
+            }
             // Made when it is filled: some engines load a table faster in the transaction that made it.
             foreach (TargetMap target in map.Into) Make(target.Table);
             TableAccount account = ConvertTable(source, map);
@@ -139,7 +152,7 @@ public sealed class ConversionPass(IStoreBuilder into, KitVersion to, IReadOnlyD
         foreach (TableShape table in to.Tables) Make(table);
         foreach (NewRecord record in correspondence.NewRecords) AddNewRecord(record, correspondence.File);
         into.Complete(to.HeaderFields);
-        return new ConversionResult(_accounts, _leftOut, _added);
+        return new ConversionResult(_accounts, _leftOut, _added) { Remarks = into.Remarks };
     }
 
     private void Make(TableShape table)

@@ -36,7 +36,7 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
                 $"nothing says how the files are written; they look like: {survey.GuessedForm}",
                 $"Look into them, then say it in {OfficeLoader.FileName}, beside delimited: separator, quote, encoding, header, "
                     + "decimal-mark, dates, null."));
-        Way? way = Way.Between(company.Kit, from.Name, company.WantedVersion);
+        Way? way = company.WayBetween(from.Name, company.WantedVersion);
         gates.Add(WayGate(company, from, way));
         foreach (NewSetting setting in way?.Hops.SelectMany(hop => hop.Settings) ?? [])
         {
@@ -167,7 +167,8 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
 
     private void AddWhole(List<Gate> gates, Company company, KitVersion from)
     {
-        try { WholeStore.Require(context, company, company.OldStore, from); }
+        bool isCopied = company.WayBetween(from.Name, company.WantedVersion)?.IsOnCopy == true;
+        try { WholeStore.Require(context, company, company.OldStore, from, isCopied); }
         catch (TransferraException error)
         {
             gates.Add(new Gate(company.Code, "whole database", GateState.Blocked, error.Message,

@@ -1,6 +1,7 @@
 // Correspondence.cs: which old table and column answers to which new one. Check, trial, match, custom fields and sign-off go by it.
 // Holds: (1) every old table is in it exactly once, carried or left out with a reason (HopLoader.cs sees to it).
 using Transferra.Core.Expressions;
+using Transferra.Core.Records;
 
 namespace Transferra.Core.Kits;
 
@@ -14,6 +15,30 @@ namespace Transferra.Core.Kits;
 public sealed record Correspondence(KitVersion From, KitVersion To, IReadOnlyList<TableMap> Tables,
     IReadOnlyDictionary<string, string> TablesLeftOut, IReadOnlyList<NewRecord> NewRecords, string File)
 {
+    /// <summary>Whether the new store begins as a copy of the old one, so that tables which nothing is said of stay as they are.</summary>
+    public bool IsOnCopy { get; init; }
+
+    /// <summary>Whether a table stands in the new store exactly as it was in the old one, record for record, as the copy has it: no map
+    /// touches it.</summary>
+    public bool Keeps(TableMap map) => IsOnCopy && map is
+    {
+        Into: [var only], RowsLeftOut.Count: 0, ColumnsLeftOut.Count: 0,
+        ExactCopies: null, Combining: null
+    } && IsSameShape(map.From, only.Table)
+        && only.Columns.All(column => column.Changes is null && IsColumn(column.Value, column.Column.Name))
+        && !NewRecords.Any(record => Same(record.Into.Name, only.Table.Name));
+
+    private static bool IsSameShape(TableShape old, TableShape renewed) => Same(old.Name, renewed.Name)
+        && old.Columns.Count == renewed.Columns.Count
+        && old.Columns.Zip(renewed.Columns).All(pair => Same(pair.First.Name, pair.Second.Name)
+            && pair.First.Type == pair.Second.Type && pair.First.Required == pair.Second.Required
+            && pair.First.Default == pair.Second.Default)
+        && old.Key.SequenceEqual(renewed.Key, StringComparer.OrdinalIgnoreCase)
+        && renewed.Indexes.All(index => old.Indexes.Any(known => known.IsUnique == index.IsUnique
+            && known.Columns.SequenceEqual(index.Columns, StringComparer.OrdinalIgnoreCase)))
+        && renewed.Relations.All(relation => old.Relations.Any(known => Same(known.To, relation.To)
+            && known.Columns.SequenceEqual(relation.Columns, StringComparer.OrdinalIgnoreCase)));
+
     /// <summary>The map of an old table, its name in any case; null when it goes nowhere.</summary>
     public TableMap? MapOf(string table) => Tables.FirstOrDefault(map => Same(map.From.Name, table));
 

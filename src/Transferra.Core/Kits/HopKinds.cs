@@ -1,4 +1,6 @@
 // HopKinds.cs: what a hop file can name as its beginning and as its means. What each of them does is in the folder Means, above kits.
+using Transferra.Core.Records;
+
 namespace Transferra.Core.Kits;
 
 /// <summary>What a new store starts as.</summary>
@@ -9,6 +11,11 @@ public interface IBeginning
 
     /// <summary>This kind with what a hop file says of it, "beginning: {NAME: {...}}". Mistakes are reported there.</summary>
     internal IBeginning With(DescribedMap details) => this;
+
+    /// <summary>Whether the new store then begins as a copy of the old one.</summary>
+    /// <param name="from">The old store.</param>
+    /// <param name="to">Where the new one is made.</param>
+    bool Copies(StoreAddress from, StoreAddress to) => false;
 }
 
 /// <summary>Who converts.</summary>

@@ -1,4 +1,6 @@
 // Way.cs: the hops that lead from the version found to the version wanted.
+using Transferra.Core.Records;
+
 namespace Transferra.Core.Kits;
 
 /// <summary>A way; without hops it stays where it is.</summary>
@@ -12,8 +14,25 @@ public sealed record Way(KitVersion From, IReadOnlyList<Hop> Hops)
     /// <summary>All versions on it, one more than hops.</summary>
     public IReadOnlyList<KitVersion> Versions => [From, .. Hops.Select(hop => hop.To)];
 
+    /// <summary>Whether every store on it begins as a copy of the one before.</summary>
+    public bool IsOnCopy => Hops.Count > 0 && Hops.All(hop => hop.Correspondence.IsOnCopy);
+
     /// <summary>What answers to what, hop by hop.</summary>
     public IReadOnlyList<Correspondence> Correspondences => [.. Hops.Select(hop => hop.Correspondence)];
+
+    /// <summary>The way as a company goes it: what answers to what also depends on whether its new stores begin as copies.</summary>
+    /// <param name="old">Where its records are.</param>
+    /// <param name="renewed">Where they are to be.</param>
+    public Way Of(StoreAddress old, StoreAddress renewed) => this with
+    {
+        Hops = [.. Hops.Select((hop, i) => hop with
+        {
+            Correspondence = hop.Correspondence with
+            {
+                IsOnCopy = hop.From.TextEncoding == hop.To.TextEncoding && hop.Beginning.Copies(i == 0 ? old : renewed, renewed)
+            }
+        })]
+    };
 
     /// <summary>The way between two versions of a kit with the fewest hops; null when none leads there.</summary>
     public static Way? Between(Kit kit, string from, string to)

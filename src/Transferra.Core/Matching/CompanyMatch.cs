@@ -24,21 +24,52 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     /// <summary>Old records that the new store refused when it was made.</summary>
     public RefusedRecords Refused { get; init; } = RefusedRecords.None;
 
+    // Tables that the new store has as the old one had them, by their new name: as both keep them, every column. Their records are
+    // compared with each other, whatever the kit says of them.
+    private readonly Dictionary<string, TableShape> _kept = [];
+
+    private TableShape Stored(IStore old, IStore renewed, TableMap map)
+    {
+        TableShape known = map.Into[0].Table;
+        TableShape was = old.ReadStoredShape(map.From.Name) ?? throw Gone(known.Name, "old"),
+            now = renewed.ReadStoredShape(known.Name) ?? throw Gone(known.Name, "new");
+        if (!was.Columns.Select(column => column.Name).SequenceEqual(now.Columns.Select(column => column.Name)))
+            throw new TransferraException($"the table {known.Name} has other columns in the new store, though nothing was to change in it",
+                "Somebody or something else changed the new store. Convert again.");
+        bool anyPrivate = known.Columns.Any(column => column.IsPrivate);
+        return was with
+        {
+            Name = known.Name,
+            Columns = [.. was.Columns.Select(column => column with
+            {
+                IsPrivate = known.OrdinalOf(column.Name) is >= 0 and int at ? known.Columns[at].IsPrivate : anyPrivate
+            })],
+            Key = known.Key.All(column => was.OrdinalOf(column) >= 0) ? known.Key : [],
+            Relations = [],
+        };
+    }
+
+    private static TransferraException Gone(string table, string side) => new($"the table {table} is not in the {side} store",
+        "Somebody or something else changed it. Convert again.");
+
     /// <summary>Matches; the stores may be large, the result is small.</summary>
     public MatchResult Run(IStore old, IStore renewed)
     {
         Dictionary<string, BucketedFingerprint> expected = correspondence.To.Tables.ToDictionary(table => table.Name,
             _ => new BucketedFingerprint());
+        foreach (TableMap map in correspondence.Tables.Where(correspondence.Keeps))
+            _kept[map.Into[0].Table.Name] = Stored(old, renewed, map);
         var accounts = new List<TableAccount>();
         var found = new Dictionary<string, Found>();
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         Task reading = Task.Factory.StartNew(() =>
         {
-            foreach (TableShape table in correspondence.To.Tables) found[table.Name] = Scan(renewed, table, stop.Token);
+            foreach (TableShape table in correspondence.To.Tables) found[table.Name] = Scan(renewed, table, table.Name, stop.Token);
         }, CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
         try
         {
-            foreach (TableMap map in correspondence.Tables) accounts.Add(ScanExpected(old, map, expected, stop.Token));
+            foreach (TableMap map in correspondence.Tables) accounts.Add(correspondence.Keeps(map)
+                ? ScanKept(old, map, expected, stop.Token) : ScanExpected(old, map, expected, stop.Token));
             foreach (NewRecord record in correspondence.NewRecords)
             {
                 TableOutput output = NewRecords.Evaluate(record, settings);
@@ -89,17 +120,50 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     private static void Add(BucketedFingerprint fingerprint, RowEncoder encoder, int row) => fingerprint.Add(encoder.Key(row),
         encoder.Row(row));
 
-    private static Found Scan(IStore store, TableShape table, CancellationToken stop)
+    private TableAccount ScanKept(IStore old, TableMap map, Dictionary<string, BucketedFingerprint> expected, CancellationToken stop)
     {
+        string name = map.Into[0].Table.Name;
+        observer.Progress(map.From.Name, 0, old.CountRows(map.From.Name));
+        expected[name] = Scan(old, map.Into[0].Table, map.From.Name, stop).Fingerprint;
+        long rows = expected[name].Total().Rows;
+        observer.Progress(map.From.Name, rows, rows);
+        return new TableAccount(map.From.Name, rows, rows, 0, 0, 0, 0, new Dictionary<string, long>(),
+            new Dictionary<string, long> { [name] = rows });
+    }
+
+    // As the store it is read from calls it.
+    private TableShape ToRead(TableShape table, string name) => (_kept.GetValueOrDefault(table.Name) ?? table) with { Name = name };
+
+    private Found Scan(IStore store, TableShape table, string name, CancellationToken stop)
+    {
+        bool isKept = _kept.ContainsKey(table.Name);
+        table = ToRead(table, name);
         var found = new Found(new BucketedFingerprint(), []);
         foreach (RecordBatch batch in store.Batches(table, [], stop))
         {
             var encoder = new RowEncoder(table, batch.Vectors);
-            // A cell that cannot be read is a difference even where nothing was expected.
-            foreach (RowFault fault in batch.Faults) found.Unreadable.Add(BucketedFingerprint.BucketOf(encoder.Key(fault.Row)));
+            // A cell that cannot be read is a difference even where nothing was expected; not where the old store has it, too.
+            if (!isKept)
+                foreach (RowFault fault in batch.Faults) found.Unreadable.Add(BucketedFingerprint.BucketOf(encoder.Key(fault.Row)));
+            else if (batch.Faults.Count > 0)
+            {
+                AddWithFaults(found.Fingerprint, encoder, batch);
+                continue;
+            }
             for (int row = 0; row < batch.RowCount; row++) Add(found.Fingerprint, encoder, row);
         }
         return found;
+    }
+
+    private static void AddWithFaults(BucketedFingerprint fingerprint, RowEncoder encoder, RecordBatch batch)
+    {
+        ILookup<int, RowFault> faults = batch.Faults.ToLookup(fault => fault.Row);
+        for (int row = 0; row < batch.RowCount; row++)
+        {
+            string told = string.Concat(faults[row].Select(fault => $"\0{fault.Column}\0{fault.Value}\0{fault.Reason}"));
+            byte[] key = encoder.Key(row).ToArray();
+            fingerprint.Add(key, [.. encoder.Row(row), .. System.Text.Encoding.UTF8.GetBytes(told)]);
+        }
     }
 
     private TableAccount ScanExpected(IStore old, TableMap map, Dictionary<string, BucketedFingerprint> expected, CancellationToken stop)
@@ -141,8 +205,10 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     // Reads the differing buckets of a table again and names each difference.
     private TableDifferences Explain(IStore old, IStore renewed, TableShape table, HashSet<int> buckets, int most)
     {
-        var differences = new TableDifferences(table, most, cancel);
-        differences.Compare(Wanted(), Real());
+        TableMap? kept = _kept.ContainsKey(table.Name) ? correspondence.Feeding(table.Name)!.Value.Map : null;
+        table = ToRead(table, table.Name);
+        var differences = new TableDifferences(table, most, cancel) { MayHaveFaults = kept is not null };
+        differences.Compare(kept is null ? Wanted() : Read(old, kept.From.Name), Read(renewed, table.Name));
         return differences;
 
         IEnumerable<PickedRows> Wanted()
@@ -159,9 +225,9 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
                 yield return Picked(NewRecords.Evaluate(record, settings).Vectors, [0], []);
         }
 
-        IEnumerable<PickedRows> Real()
+        IEnumerable<PickedRows> Read(IStore store, string name)
         {
-            foreach (RecordBatch batch in renewed.Batches(table, [], cancel)) yield return Picked(batch.Vectors,
+            foreach (RecordBatch batch in store.Batches(table with { Name = name }, [], cancel)) yield return Picked(batch.Vectors,
                 Enumerable.Range(0, batch.RowCount), batch.Faults);
         }
 

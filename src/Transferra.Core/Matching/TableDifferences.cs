@@ -59,6 +59,9 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
     private readonly int[] _key = table.Key.Count > 0 ? [.. table.Key.Select(table.OrdinalOf)]
         : [.. Enumerable.Range(0, table.Columns.Count)];
 
+    /// <summary>Whether cells that cannot be read are the same when both sides tell the same of them.</summary>
+    public bool MayHaveFaults { get; init; }
+
     /// <summary>The first of them, in order of the key.</summary>
     public List<Difference> Listed { get; } = [];
 
@@ -113,8 +116,11 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
         for (int column = 0; column < table.Columns.Count; column++)
         {
             int ordinal = column;
-            RowFault? fault = real.FaultOf(table.Columns[column].Name);
-            if (fault is null && wanted.Batch.Vectors[column].SameAt(wanted.Row, real.Batch.Vectors[column], real.Row)) continue;
+            RowFault? fault = real.FaultOf(table.Columns[column].Name),
+                before = MayHaveFaults ? wanted.FaultOf(table.Columns[column].Name) : null;
+            if (fault is { } told && before is { } same && (same.Value, same.Reason) == (told.Value, told.Reason)) continue;
+            if (fault is null && before is null
+                && wanted.Batch.Vectors[column].SameAt(wanted.Row, real.Batch.Vectors[column], real.Row)) continue;
             differs = true;
             Note(table.Columns[column].Name, DifferenceKind.Value, wanted, () => Shown(wanted, ordinal),
                 () => fault is { } unreadable ? $"{(table.MayShow(unreadable.Column) ? unreadable.Value : TableShape.Private)}: "

@@ -42,13 +42,14 @@ internal interface IHopKeeper : IConversionKeeper
 /// <summary>One hop to be gone.</summary>
 /// <param name="Hop">The hop.</param>
 /// <param name="Stores">Opens and creates stores.</param>
-/// <param name="OpenSource">Opens the old store.</param>
+/// <param name="Source">The old store.</param>
+/// <param name="OpenSource">Opens it.</param>
 /// <param name="Target">Where the new store is made.</param>
 /// <param name="Settings">Answers to the new settings.</param>
 /// <param name="Keeper">Keeps how far it has come.</param>
 /// <param name="Observer">Hears the progress.</param>
 /// <param name="Cancel">Stops between two batches.</param>
-internal sealed record HopWork(Hop Hop, IStoreOpener Stores, Func<IStore> OpenSource, StoreAddress Target,
+internal sealed record HopWork(Hop Hop, IStoreOpener Stores, StoreAddress Source, Func<IStore> OpenSource, StoreAddress Target,
     IReadOnlyDictionary<string, string> Settings, IHopKeeper Keeper, IProgressObserver Observer, CancellationToken Cancel)
 {
     /// <summary>Goes the hop.</summary>

@@ -73,6 +73,9 @@ public sealed record Company(string Code, string Name, Kit Kit, string WantedVer
     /// <summary>Where the records live after an upgrade.</summary>
     public StoreAddress NewStore => MovesTo ?? OldStore;
 
+    /// <summary>The way between two versions, as this company goes it; null when the kit knows none.</summary>
+    public Way? WayBetween(string from, string to) => Way.Between(Kit, from, to)?.Of(OldStore, NewStore);
+
     /// <summary>The one of its two addresses that has a file or folder of this name; the old one when neither has.</summary>
     public StoreAddress StoreNamed(string name) => MovesTo is not null && MovesTo.Name == name ? MovesTo : OldStore;
 

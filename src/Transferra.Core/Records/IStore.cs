@@ -5,6 +5,11 @@ using Transferra.Core.Machine;
 
 namespace Transferra.Core.Records;
 
+/// <summary>A schema of a database that is not the company's own.</summary>
+/// <param name="Name">Its name.</param>
+/// <param name="Tables">How many tables it has; each is called by the schema's name, a point and its own.</param>
+public sealed record OtherSchema(string Name, int Tables);
+
 /// <summary>A store opened for reading only.</summary>
 public interface IStore : IDisposable
 {
@@ -13,6 +18,17 @@ public interface IStore : IDisposable
 
     /// <summary>The tables it has, with columns as the engine declares them, ordered by name.</summary>
     IReadOnlyList<TableShape> ReadShape();
+
+    /// <summary>A table with all its columns as the engine keeps their values, whatever they are declared for: for a comparison with the
+    /// same table of another store of this engine.</summary>
+    /// <param name="table">Its name, in any case.</param>
+    /// <returns>Null when there is none.</returns>
+    TableShape? ReadStoredShape(string table)
+    {
+        IReadOnlyList<TableShape> tables = ReadShape();
+        return tables.FirstOrDefault(known => known.Name == table)
+            ?? tables.FirstOrDefault(known => string.Equals(known.Name, table, StringComparison.OrdinalIgnoreCase));
+    }
 
     /// <summary>What it has beside tables: views, triggers, routines, sequences. Listed, so that nobody is surprised by what a conversion
     /// does not carry.</summary>
@@ -41,11 +57,16 @@ public interface IStore : IDisposable
     /// <param name="folder">Where the rows were written out; a file of the engine's own form may be put there, too.</param>
     StoreScript? ReadScript(string folder) => null;
 
+    /// <summary>What it has beside records, in the engine's own words, one by one.</summary>
+    IReadOnlyList<StoreDeclaration> Declarations() => [];
+
+    /// <summary>Other schemas of the same database that have tables. They are read, and go where a copy of the database goes.</summary>
+    IReadOnlyList<OtherSchema> Elsewhere() => [];
+
     /// <summary>What <see cref="ReadScript"/> does not carry, one line each, with what this user may not see.</summary>
     IReadOnlyList<string> NotCarried() => [];
 
-    /// <summary>What lies in the same database and is not read here, such as other schemas, one line each; a change-over would leave it
-    /// behind.</summary>
+    /// <summary>What is in it and is not read here, one line each; only a copy of the whole store would carry it.</summary>
     IReadOnlyList<string> NotRead() => [];
 
     /// <summary>Puts a question of a kit to the engine in its own SQL, on a connection of its own that may only read.</summary>

@@ -20,10 +20,19 @@ public readonly record struct RowReject(int Row, FaultCode Code, string Reason, 
 /// <param name="Ends">Where its files end, in bytes; none where the engine itself goes back to what was made final.</param>
 public sealed record BuiltTable(long Rows, IReadOnlyList<long> Ends);
 
+/// <summary>What <see cref="IStoreOpener.Revise"/> left of a copy.</summary>
+/// <param name="Stays">Tables, or files of a folder, that stay as they are; none where the engine itself goes back to what was made
+/// final.</param>
+/// <param name="TakenAway">What stood in the way of the records and is put back behind them, in the engine's own statements.</param>
+public sealed record CopyRest(IReadOnlyList<string> Stays, IReadOnlyList<string> TakenAway);
+
 /// <summary>How far a store that is being built has come.</summary>
-/// <param name="Tables">The tables that were made, by name.</param>
+/// <param name="Tables">The tables that were made, by name; of a copy, those that are filled anew.</param>
 public sealed record BuildMark(IReadOnlyDictionary<string, BuiltTable> Tables)
 {
+    /// <summary>Of a store that began as a copy, what there is to know of that; null of one that began empty.</summary>
+    public CopyRest? Copy { get; init; }
+
     /// <summary>Nothing has been made yet but the store itself.</summary>
     public static readonly BuildMark Start = new(new Dictionary<string, BuiltTable>());
 }
@@ -57,6 +66,7 @@ public interface IStoreBuilder : IDisposable
     /// them.</summary>
     bool TakesWritten => false;
 
-    /// <summary>What could not be brought back of a store that is made again, one line each; nothing of the rows.</summary>
+    /// <summary>What could not be brought back of a store that is made again, or that began as a copy, one line each; nothing of the
+    /// rows.</summary>
     IReadOnlyList<string> Remarks => [];
 }

@@ -52,6 +52,14 @@ public interface IStoreOpener
     /// <exception cref="TransferraException">It cannot be copied so that nothing is missing.</exception>
     void Copy(StoreAddress from, StoreAddress to);
 
+    /// <summary>Makes a copy of an old store ready for the new version: tables that are to be filled anew are emptied and get their new
+    /// form, those that are gone are removed, all else stays. <see cref="Continue"/> goes on from there.</summary>
+    /// <param name="copy">One that Copy made; nobody has it open.</param>
+    /// <param name="revision">What is to be done.</param>
+    /// <param name="textEncoding">The code page of its text; null for UTF-8.</param>
+    /// <exception cref="TransferraException">The engine refuses something; the copy is of no use then.</exception>
+    BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding = null);
+
     /// <summary>Opens a copy of a store to put records right in it.</summary>
     /// <param name="copy">One that Copy made.</param>
     /// <param name="textEncoding">The code page of its text; null for UTF-8.</param>

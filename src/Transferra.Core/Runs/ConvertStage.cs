@@ -87,8 +87,8 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
         var clock = System.Diagnostics.Stopwatch.StartNew();
         try
         {
-            ConversionResult result = new HopWork(hop, context.Stores, () => OpenSource(source, hop), target, On.Company.Answers, keeper,
-                context.Observer, context.Cancel).Run();
+            ConversionResult result = new HopWork(hop, context.Stores, source, () => OpenSource(source, hop), target,
+                On.Company.Answers, keeper, context.Observer, context.Cancel).Run();
             if (!target.IsOnServer)
             {
                 context.Volume.FlushFolder(target.Folder);

@@ -47,7 +47,8 @@ public sealed class UpgradeRun
         string closing = "", bool despiteFaults = false)
     {
         if (kind.PutsInPlace)
-            foreach ((Company company, KitVersion from) in companies) WholeStore.Require(context, company, company.OldStore, from);
+            foreach ((Company company, KitVersion from) in companies) WholeStore.Require(context, company, company.OldStore, from,
+                company.WayBetween(from.Name, kind.Target(company, from))?.IsOnCopy == true);
         var facts = new Dictionary<string, string>();
         if (closing.Length > 0) facts["closing"] = closing;
         if (despiteFaults) facts[CheckStage.DespiteFaults] = "yes";
@@ -214,11 +215,11 @@ public sealed class UpgradeRun
             ?? throw new TransferraException($"the kit {company.Kit.Id} has no version {from} any more", next);
         CustomFields custom = CustomFields.Read(_run.BegunFact(code, "custom"));
         return new CompanyRun(_context, _run, company, custom.In(version),
-            custom.In(Way.Between(company.Kit, from, to)
+            custom.In(company.WayBetween(from, to)
                 ?? throw new TransferraException($"the kit {company.Kit.Id} has no way from {from} to {to} any more",
             next)))
         {
-            Ahead = Way.Between(company.Kit, from, company.WantedVersion) ?? new Way(version, []),
+            Ahead = company.WayBetween(from, company.WantedVersion) ?? new Way(version, []),
         };
     }
 

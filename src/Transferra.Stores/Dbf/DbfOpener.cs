@@ -48,5 +48,9 @@ internal sealed class DbfOpener : IEngineOpener
 
     public void Copy(StoreAddress from, StoreAddress to) => StoreFiles.Copy(from.Path, to.Path);
 
+    // The engines' own indexes would not know the new records.
+    public BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding) =>
+        FolderRevision.Run(copy.Path, revision, ".dbf", ".fpt", ".dbt", ".smt", ".cdx", ".mdx", ".ntx", ".ndx", ".idx", ".cpg");
+
     public IStoreMender Mend(StoreAddress copy, string? textEncoding) => new DbfMender(copy.Path, textEncoding);
 }

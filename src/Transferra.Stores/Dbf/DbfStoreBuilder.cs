@@ -17,6 +17,7 @@ internal sealed class DbfStoreBuilder : IStoreBuilder
     private readonly Encoding? _encoding;
     private readonly string? _codePage;
     private readonly Dictionary<string, DbfTableWriter> _tables = [];
+    private CopyRest? _copy; // null unless the folder began as a copy
     private bool _isKept;
 
     private DbfStoreBuilder(string folder, string? textEncoding)
@@ -36,8 +37,8 @@ internal sealed class DbfStoreBuilder : IStoreBuilder
     /// <summary>Goes on with a folder that was begun.</summary>
     public static DbfStoreBuilder Continue(string folder, IReadOnlyList<TableShape> tables, BuildMark mark, string? textEncoding)
     {
-        BegunStore.RemoveOthers(folder, mark.Tables.Keys);
-        var builder = new DbfStoreBuilder(folder, textEncoding) { _isKept = true };
+        BegunStore.RemoveOthers(folder, mark);
+        var builder = new DbfStoreBuilder(folder, textEncoding) { _isKept = true, _copy = mark.Copy };
         try
         {
             foreach ((TableShape shape, BuiltTable built) in BegunStore.Tables(folder, tables, mark))
@@ -55,7 +56,7 @@ internal sealed class DbfStoreBuilder : IStoreBuilder
     /// <inheritdoc/>
     public BuildMark Mark()
     {
-        BuildMark mark = new(_tables.ToDictionary(table => table.Key, table => table.Value.Mark()));
+        BuildMark mark = new(_tables.ToDictionary(table => table.Key, table => table.Value.Mark())) { Copy = _copy };
         new DiskVolume().FlushFolder(_folder);
         _isKept = true;
         return mark;

@@ -20,4 +20,7 @@ internal sealed class DelimitedOpener : IEngineOpener
         new RuleJudge("delimited text", _ => [], DelimitedStoreBuilder.Judge(address, textEncoding), KeepsKeys: false);
 
     public void Copy(StoreAddress from, StoreAddress to) => StoreFiles.Copy(from.Path, to.Path);
+
+    public BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding) =>
+        FolderRevision.Run(copy.Path, revision, DelimitedStore.Endings);
 }

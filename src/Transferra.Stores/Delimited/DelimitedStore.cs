@@ -9,7 +9,8 @@ namespace Transferra.Stores.Delimited;
 
 internal sealed class DelimitedStore : FileStore<DelimitedTable>
 {
-    private static readonly string[] Endings = [".csv", ".tsv", ".txt"];
+    /// <summary>How files of tables end.</summary>
+    public static readonly string[] Endings = [".csv", ".tsv", ".txt"];
 
     private DelimitedStore(string folder, IReadOnlyList<DelimitedTable> tables, DelimitedForm form, bool isGuess) : base(folder,
         "a folder of delimited text", tables)

@@ -24,6 +24,7 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
     private readonly DateTemplate _dates;
     private readonly string _mustQuote;
     private readonly Dictionary<string, TableFile> _tables = [];
+    private CopyRest? _copy; // null unless the folder began as a copy
     private bool _isKept;
 
     private DelimitedStoreBuilder(string folder, DelimitedForm form)
@@ -53,8 +54,8 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
     public static DelimitedStoreBuilder Continue(StoreAddress address, IReadOnlyList<TableShape> tables, BuildMark mark,
         string? textEncoding)
     {
-        BegunStore.RemoveOthers(address.Path, mark.Tables.Keys);
-        var builder = new DelimitedStoreBuilder(address.Path, FormOf(address, textEncoding)) { _isKept = true };
+        BegunStore.RemoveOthers(address.Path, mark);
+        var builder = new DelimitedStoreBuilder(address.Path, FormOf(address, textEncoding)) { _isKept = true, _copy = mark.Copy };
         try
         {
             foreach ((TableShape shape, BuiltTable built) in BegunStore.Tables(address.Path, tables, mark))
@@ -78,7 +79,10 @@ internal sealed class DelimitedStoreBuilder : IStoreBuilder
         new DiskVolume().FlushFolder(_folder);
         _isKept = true;
         return new BuildMark(_tables.ToDictionary(table => table.Key, table => new BuiltTable(table.Value.Rows,
-            [table.Value.File.Length])));
+            [table.Value.File.Length])))
+        {
+            Copy = _copy
+        };
     }
 
     private string PathOf(string table) => Path.Combine(_folder, table + (_form.Separator == '\t' ? ".tsv" : ".csv"));

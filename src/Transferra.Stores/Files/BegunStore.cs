@@ -39,13 +39,13 @@ internal static class BegunStore
         }
     }
 
-    /// <summary>Removes the files of a folder that no table of the mark has.</summary>
-    public static void RemoveOthers(string folder, IEnumerable<string> tables)
+    /// <summary>Removes the files of a folder that no table of the mark has, and that a copy did not bring.</summary>
+    public static void RemoveOthers(string folder, BuildMark mark)
     {
         if (!Directory.Exists(folder)) throw Unfit(folder, "it is not there");
-        var known = new HashSet<string>(tables, StringComparer.Ordinal);
         foreach (string file in Directory.GetFiles(folder))
-            if (!known.Contains(Path.GetFileNameWithoutExtension(file))) File.Delete(file);
+            if (!mark.Tables.ContainsKey(Path.GetFileNameWithoutExtension(file))
+                && mark.Copy?.Stays.Contains(Path.GetFileName(file)) != true) File.Delete(file);
     }
 
     /// <exception cref="CannotContinueException">A table has not the rows it had.</exception>

@@ -1,5 +1,6 @@
 // FbLink.cs: opens connections to databases of a Firebird server and words what it says when it does not open one.
 using System.Collections.Concurrent;
+using System.Globalization;
 using FirebirdSql.Data.FirebirdClient;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
@@ -56,6 +57,16 @@ internal static class FbLink
     {
         if (TryOpen(address, 3, out FbException? error) is { } connection) return connection;
         return error!.Errors.Any(entry => entry.Number is NoSuchFile) || IsMissing(error) ? null : throw Explain(address, error);
+    }
+
+    /// <summary>An open connection that speaks the database's own dialect.</summary>
+    public static FbConnection OpenInDialect(StoreAddress address, out int dialect)
+    {
+        FbConnection connection = Open(address);
+        dialect = Convert.ToInt32(Scalar(connection, null, "SELECT MON$SQL_DIALECT FROM MON$DATABASE"), CultureInfo.InvariantCulture);
+        if (dialect == 3) return connection;
+        connection.Dispose();
+        return Open(address, dialect);
     }
 
     private static bool IsMissing(FbException error) => error.Errors.Any(entry => entry.Number == CannotOpen)

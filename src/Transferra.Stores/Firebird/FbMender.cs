@@ -19,21 +19,11 @@ internal sealed class FbMender : SqlMender
     private readonly List<string> _silenced = [];
     private readonly int _dialect;
 
-    public FbMender(StoreAddress address, string? textEncoding) : base(Open(address, out int dialect), address.Shown)
+    public FbMender(StoreAddress address, string? textEncoding) : base(FbLink.OpenInDialect(address, out int dialect), address.Shown)
     {
         _dialect = dialect;
         _encoding = textEncoding is null ? null : TextEncodings.ByName(textEncoding);
         Transaction = ((FbConnection)Connection).BeginTransaction();
-    }
-
-    private static FbConnection Open(StoreAddress address, out int dialect)
-    {
-        FbConnection connection = FbLink.Open(address);
-        dialect = Convert.ToInt32(FbLink.Scalar(connection, null, "SELECT MON$SQL_DIALECT FROM MON$DATABASE"),
-            CultureInfo.InvariantCulture);
-        if (dialect == 3) return connection;
-        connection.Dispose();
-        return FbLink.Open(address, dialect);
     }
 
     public override bool HasPlacesOfOriginal => false;

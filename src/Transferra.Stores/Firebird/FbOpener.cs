@@ -13,12 +13,14 @@ internal sealed class FbOpener : IEngineOpener
     public IStoreBuilder Create(StoreAddress address, string? textEncoding, bool keysFirst) => FbStoreBuilder.Create(address, keysFirst);
 
     public IStoreBuilder Continue(StoreAddress address, IReadOnlyList<TableShape> tables, BuildMark mark, string? textEncoding,
-        bool keysFirst) => FbStoreBuilder.Continue(address, tables, mark, keysFirst);
+        bool keysFirst) => FbStoreBuilder.Continue(address, tables, mark, keysFirst, textEncoding);
 
     public IStoreJudge JudgeOf(StoreAddress address, string? textEncoding) => new RuleJudge("Firebird",
         new NameRules("Firebird", 31, 0, 1500, DistinguishesCase: true).Complaints, FbTypes.Judge, IgnoresTrailingBlanks: true);
 
     public void Copy(StoreAddress from, StoreAddress to) => FbMender.Copy(from, to);
+
+    public BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding) => FbRevision.Run(copy, revision);
 
     public IStoreMender Mend(StoreAddress copy, string? textEncoding) => new FbMender(copy, textEncoding);
 

@@ -182,6 +182,9 @@ internal sealed class FbStore : IStore
     public StoreScript? ReadScript(string folder) => FbScript.Read(_address, Rows, Quote, folder, out _) is { } script
         ? script with { TextEncoding = _textEncoding } : null;
 
+    /// <inheritdoc/>
+    public IReadOnlyList<StoreDeclaration> Declarations() => new FbThings(Rows).All();
+
     public IReadOnlyList<string> NotCarried() => [.. NotRead(), .. FbScript.Read(_address, Rows, Quote, null, out string why) is not null
         ? (string[])[]
         : [$"views, triggers, routines, rights and exact types: this user may not use the engine's own backup ({why}); tables, keys, "

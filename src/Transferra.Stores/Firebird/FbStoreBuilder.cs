@@ -19,7 +19,7 @@ internal sealed class FbStoreBuilder : IStoreBuilder
 
     // The engine's numbers for a value that a unique index has already.
     private const int UniqueKeyViolation = 335544665, NoDuplicates = 335544349, NotNullViolation = 335544347,
-        ForeignKeyViolation = 335544466;
+        ForeignKeyViolation = 335544466, CheckViolation = 335544558, NoRoom = 335544321, ConversionError = 335544334;
 
     private sealed class Table(TableShape shape, FbInsert insert) : LoadedTable(shape)
     {
@@ -30,13 +30,18 @@ internal sealed class FbStoreBuilder : IStoreBuilder
     private readonly FbConnection _connection;
     private readonly bool _keysFirst, _hasInt128;
     private readonly StoreScript? _script;
+    private readonly CopyRest? _copy; // null unless the database began as a copy
+    private readonly string? _ofNoSetEncoding; // code page of texts that the engine knows no character set of
+    private readonly List<string> _remarks = [];
     private readonly Dictionary<string, Table> _tables = [];
     private FbTransaction? _transaction;
     private bool _complete, _isMarked;
 
-    private FbStoreBuilder(StoreAddress address, FbConnection connection, bool keysFirst, StoreScript? script = null)
+    private FbStoreBuilder(StoreAddress address, FbConnection connection, bool keysFirst, StoreScript? script = null,
+        CopyRest? copy = null, string? textEncoding = null)
     {
-        (_address, _connection, _keysFirst, _script) = (address, connection, keysFirst, script);
+        (_address, _connection, _keysFirst, _script, _copy) = (address, connection, keysFirst, script, copy);
+        _ofNoSetEncoding = script?.TextEncoding ?? (copy is null ? null : textEncoding);
         string version = (string)FbLink.Scalar(connection, null, "SELECT RDB$GET_CONTEXT('SYSTEM', 'ENGINE_VERSION') FROM RDB$DATABASE")!;
         _hasInt128 = int.Parse(version.Split('.')[0], CultureInfo.InvariantCulture) >= 4;
     }
@@ -69,21 +74,24 @@ internal sealed class FbStoreBuilder : IStoreBuilder
     }
 
     /// <summary>Goes on with a database that was begun. Tables that were made after the mark are dropped.</summary>
-    public static FbStoreBuilder Continue(StoreAddress address, IReadOnlyList<TableShape> tables, BuildMark mark, bool keysFirst)
+    public static FbStoreBuilder Continue(StoreAddress address, IReadOnlyList<TableShape> tables, BuildMark mark, bool keysFirst,
+        string? textEncoding)
     {
         if (!new FbServer(address.Server!).Exists(address.Path)) throw BegunStore.Unfit(address.Shown, "it is not there");
-        var builder = new FbStoreBuilder(address, FbLink.Open(address), keysFirst) { _isMarked = true };
+        var builder = new FbStoreBuilder(address, FbLink.OpenInDialect(address, out int _), keysFirst, null, mark.Copy, textEncoding)
+        {
+            _isMarked = true
+        };
         try
         {
-            foreach (string table in builder.TablesThere().Where(table => !mark.Tables.ContainsKey(table)))
+            foreach (string table in builder.TablesThere().Where(table => !mark.Tables.ContainsKey(table)
+                && mark.Copy?.Stays.Contains(table) != true))
                 FbLink.Execute(builder._connection, null, $"DROP TABLE {FbLink.Quote(table)}");
+            if (mark.Copy is not null) builder.ReadNatives();
             foreach ((TableShape shape, BuiltTable built) in BegunStore.Tables(address.Shown, tables, mark))
             {
                 BegunStore.ProveRows(address.Shown, shape.Name, builder.CountOf(shape.Name), built);
-                TableShape table = AnyValue.OneKind(shape);
-                builder._tables.Add(table.Name, new Table(table, new FbInsert(builder._connection, table,
-                    FbTypes.Declare(table, builder._hasInt128)))
-                { Rows = built.Rows });
+                builder.Know(AnyValue.OneKind(shape)).Rows = built.Rows;
             }
             return builder;
         }
@@ -120,8 +128,21 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         // A server elsewhere is trusted with it; what it lost by then shows when its records are counted on going on.
         if (File.Exists(_address.Path)) new DiskVolume().FlushFile(_address.Path);
         _isMarked = true;
-        return new BuildMark(_tables.ToDictionary(table => table.Key, table => new BuiltTable(table.Value.Rows, [])));
+        return new BuildMark(_tables.ToDictionary(table => table.Key, table => new BuiltTable(table.Value.Rows, []))) { Copy = _copy };
     }
+
+    // A table that is there already, in its own words.
+    private Table Know(TableShape table)
+    {
+        TableShape native = Native(table);
+        string[] declared = [.. FbTypes.Declare(native, _hasInt128)
+            .Select((type, i) => _ofNoSet.GetValueOrDefault((table.Name, native.Columns[i].Name)) is > 0 and var length
+            ? FormattableString.Invariant($"VARCHAR({length}) CHARACTER SET OCTETS") : type)];
+        return _tables[table.Name] = new Table(native, new FbInsert(_connection, native, declared));
+    }
+
+    /// <inheritdoc/>
+    public IReadOnlyList<string> Remarks => _remarks;
 
     /// <summary>Makes a database again from the engine's own backup of its declarations, with indexes and triggers asleep until the rows
     /// are there.</summary>
@@ -179,14 +200,14 @@ internal sealed class FbStoreBuilder : IStoreBuilder
             (string, string) column = (reader.GetString(0), reader.GetString(1));
             int type = reader.GetInt32(3);
             if (reader.GetInt32(2) == 1) _computed.Add(column);
-            else if (_script!.TextEncoding is not null && reader.GetInt32(4) == FbTypes.None
+            else if (_ofNoSetEncoding is not null && reader.GetInt32(4) == FbTypes.None
                 && (type is FbTypes.Char or FbTypes.Varchar || (type == FbTypes.Blob && reader.GetInt32(6) == 1)))
                 _ofNoSet[column] = type == FbTypes.Blob ? 0 : reader.GetInt32(5);
         }
     }
 
     // The shape that is written to: without computed columns, and texts without a character set as the bytes they are.
-    private TableShape Native(TableShape table) => _script is null ? table : table with
+    private TableShape Native(TableShape table) => _script is null && _copy is null ? table : table with
     {
         Columns = [.. table.Columns.Where(column => !_computed.Contains((table.Name, column.Name)))
             .Select(column => _ofNoSet.ContainsKey((table.Name, column.Name)) ? column with { Type = new FieldType(FieldKind.Binary) }
@@ -195,7 +216,7 @@ internal sealed class FbStoreBuilder : IStoreBuilder
 
     private TableOutput Native(TableOutput output)
     {
-        if (_script is null) return output;
+        if (_script is null && _copy is null) return output;
         string name = output.Table.Name;
         var vectors = new List<Vector>();
         for (int i = 0; i < output.Vectors.Count; i++)
@@ -209,7 +230,7 @@ internal sealed class FbStoreBuilder : IStoreBuilder
 
     private BytesVector Encoded(BytesVector texts)
     {
-        System.Text.Encoding encoding = TextEncodings.ByName(_script!.TextEncoding!);
+        System.Text.Encoding encoding = TextEncodings.ByName(_ofNoSetEncoding!);
         var bytes = new BytesVector(new FieldType(FieldKind.Binary));
         for (int row = 0; row < texts.Count; row++)
             if (texts.IsNull(row)) bytes.AppendNull();
@@ -225,11 +246,7 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         Commit();
         if (_script is not null)
         {
-            TableShape native = Native(table);
-            string[] declared = [.. FbTypes.Declare(native, _hasInt128)
-                .Select((type, i) => _ofNoSet.GetValueOrDefault((table.Name, native.Columns[i].Name)) is > 0 and var length
-                ? FormattableString.Invariant($"VARCHAR({length}) CHARACTER SET OCTETS") : type)];
-            _tables.Add(table.Name, new Table(native, new FbInsert(_connection, native, declared)));
+            Know(table);
             return;
         }
         IReadOnlyList<string> types = FbTypes.Declare(table, _hasInt128);
@@ -312,8 +329,10 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         }
     }
 
-    private static bool IsRefusal(FbException error) =>
-        error.Errors.Any(entry => entry.Number is UniqueKeyViolation or NoDuplicates or NotNullViolation or ForeignKeyViolation);
+    // The columns of a copy are the old database's, which may be narrower than the kit says; so are its checks.
+    private bool IsRefusal(FbException error) =>
+        error.Errors.Any(entry => entry.Number is UniqueKeyViolation or NoDuplicates or NotNullViolation or ForeignKeyViolation
+            || (_copy is not null && entry.Number is CheckViolation or NoRoom or ConversionError));
 
     private void Commit()
     {
@@ -327,28 +346,45 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         Guard("the load could not be made final", Commit);
         foreach (string statement in _script?.After ?? [])
             Guard(Rounds.Shown(statement), () => FbLink.Execute(_connection, null, statement));
-        foreach (TableShape shape in _tables.Values.Select(table => table.Shape).Where(_ => _script is null))
+        if (_script is null) BuildDeclared();
+        if (_copy is not null) PutBack();
+        foreach (Table table in _tables.Values)
         {
-            if (shape.Key.Count > 0 && !_keysFirst) BuildKey(shape);
-            for (int i = 0; i < shape.Indexes.Count; i++)
-            {
-                IndexShape index = shape.Indexes[i];
-                string name = index.Name.Length > 0 ? index.Name : string.Create(CultureInfo.InvariantCulture,
-                    $"{shape.Name[..Math.Min(shape.Name.Length, 24)]}_X{i + 1}");
-                Guard($"an index of {shape.Name} cannot be built", () =>
-                    FbLink.Execute(_connection, null,
-                    $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {FbLink.Quote(name)} ON {FbLink.Quote(shape.Name)} "
-                        + $"({Names(index.Columns)})"));
-            }
+            table.ProveCount(CountOf(table.Shape.Name));
+            table.Insert.Dispose();
         }
-        foreach (TableShape shape in _tables.Values.Select(table => table.Shape).Where(_ => _script is null))
+        _connection.Dispose();
+        Guard("forced writes cannot be switched on", () => new FbConfiguration(FbLink.Describe(_address)).SetForcedWrites(true));
+        // What the server wrote so far may still be in the system's memory.
+        if (File.Exists(_address.Path)) new DiskVolume().FlushFile(_address.Path);
+        _complete = true;
+    }
+
+    // What the new version has; of a copy, beyond what is there.
+    private void BuildDeclared()
+    {
+        IReadOnlyList<TableShape> there = [];
+        if (_copy is not null)
+            using (var store = FbStore.Open(_address, null)) there = store.ReadShape();
+        TableShape? Has(TableShape shape) => there.FirstOrDefault(known => string.Equals(known.Name, shape.Name,
+            StringComparison.OrdinalIgnoreCase));
+        foreach (TableShape shape in _tables.Values.Select(table => table.Shape))
         {
-            foreach (RelationShape relation in shape.Relations)
+            if (shape.Key.Count > 0 && !_keysFirst && (_copy is null || Has(shape)?.Key.Count == 0)) BuildKey(shape);
+            for (int i = 0; i < shape.Indexes.Count; i++)
+                if (Has(shape)?.Indexes.Any(known => known.IsUnique == shape.Indexes[i].IsUnique
+                    && known.Columns.SequenceEqual(shape.Indexes[i].Columns, StringComparer.OrdinalIgnoreCase)) != true)
+                    BuildIndex(shape, i);
+        }
+        foreach (TableShape shape in _tables.Values.Select(table => table.Shape))
+        {
+            foreach (RelationShape relation in shape.Relations.Where(relation => Has(shape)?.Relations.Any(known =>
+                known.Columns.SequenceEqual(relation.Columns, StringComparer.OrdinalIgnoreCase)) != true))
                 Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built",
                     () => FbLink.Execute(_connection, null,
                     $"ALTER TABLE {FbLink.Quote(shape.Name)} ADD FOREIGN KEY ({Names(relation.Columns)}) REFERENCES "
                         + $"{FbLink.Quote(relation.To)} ({Names(relation.On)})"));
-            if (shape.NumberedColumn is { } numbered)
+            if (_copy is null && shape.NumberedColumn is { } numbered)
                 Guard($"the numbering of {shape.Name} cannot be set", () =>
                 {
                     // What the engine gives out next is one more than where the counter stands; RESTART sets where it stands.
@@ -361,17 +397,27 @@ internal sealed class FbStoreBuilder : IStoreBuilder
                 Guard($"{owner} cannot be given rights", () => FbLink.Execute(_connection, null,
                     $"GRANT ALL ON {FbLink.Quote(shape.Name)} TO USER {FbLink.Quote(owner)} WITH GRANT OPTION"));
         }
-        foreach (Table table in _tables.Values)
-        {
-            table.ProveCount(CountOf(table.Shape.Name));
-            table.Insert.Dispose();
-        }
-        _connection.Dispose();
-        Guard("forced writes cannot be switched on", () => new FbConfiguration(FbLink.Describe(_address)).SetForcedWrites(true));
-        // What the server wrote so far may still be in the system's memory.
-        if (File.Exists(_address.Path)) new DiskVolume().FlushFile(_address.Path);
-        _complete = true;
     }
+
+    private void BuildIndex(TableShape shape, int number)
+    {
+        IndexShape index = shape.Indexes[number];
+        string name = index.Name.Length > 0 ? index.Name : string.Create(CultureInfo.InvariantCulture,
+            $"{shape.Name[..Math.Min(shape.Name.Length, 24)]}_X{number + 1}");
+        Guard($"an index of {shape.Name} cannot be built", () => FbLink.Execute(_connection, null,
+            $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {FbLink.Quote(name)} ON {FbLink.Quote(shape.Name)} "
+                + $"({Names(index.Columns)})"));
+    }
+
+    private void PutBack() => _remarks.AddRange(Rounds.Run(_copy!.TakenAway, statement =>
+    {
+        try
+        {
+            FbLink.Execute(_connection, null, statement);
+            return null;
+        }
+        catch (FbException error) { return FbLink.FirstLine(error); }
+    }).Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}"));
 
     private void BuildKey(TableShape shape)
     {

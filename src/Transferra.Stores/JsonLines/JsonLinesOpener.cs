@@ -19,4 +19,7 @@ internal sealed class JsonLinesOpener : IEngineOpener
         (outputs, rows, rejects) => Specials.Hold(outputs, rows, rejects, "JSON"), KeepsKeys: false);
 
     public void Copy(StoreAddress from, StoreAddress to) => StoreFiles.Copy(from.Path, to.Path);
+
+    public BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding) =>
+        FolderRevision.Run(copy.Path, revision, JsonLinesTable.Ending);
 }

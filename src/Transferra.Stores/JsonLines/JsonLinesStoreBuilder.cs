@@ -20,6 +20,7 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
     private readonly string _folder;
     private readonly Dictionary<string, FileStream> _files = [];
     private readonly Dictionary<string, long> _rows = [];
+    private CopyRest? _copy; // null unless the folder began as a copy
     private bool _isKept;
 
     private JsonLinesStoreBuilder(string folder) => _folder = folder;
@@ -35,8 +36,8 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
     /// <summary>Goes on with a folder that was begun.</summary>
     public static JsonLinesStoreBuilder Continue(string folder, IReadOnlyList<TableShape> tables, BuildMark mark)
     {
-        BegunStore.RemoveOthers(folder, mark.Tables.Keys);
-        var builder = new JsonLinesStoreBuilder(folder) { _isKept = true };
+        BegunStore.RemoveOthers(folder, mark);
+        var builder = new JsonLinesStoreBuilder(folder) { _isKept = true, _copy = mark.Copy };
         try
         {
             foreach ((TableShape shape, BuiltTable built) in BegunStore.Tables(folder, tables, mark))
@@ -59,7 +60,10 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
         foreach (FileStream file in _files.Values) file.Flush(flushToDisk: true);
         new DiskVolume().FlushFolder(_folder);
         _isKept = true;
-        return new BuildMark(_files.ToDictionary(table => table.Key, table => new BuiltTable(_rows[table.Key], [table.Value.Length])));
+        return new BuildMark(_files.ToDictionary(table => table.Key, table => new BuiltTable(_rows[table.Key], [table.Value.Length])))
+        {
+            Copy = _copy
+        };
     }
 
     private string PathOf(string table) => Path.Combine(_folder, table + JsonLinesTable.Ending);

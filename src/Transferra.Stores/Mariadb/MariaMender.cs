@@ -19,6 +19,12 @@ internal sealed class MariaMender : SqlMender
     public MariaMender(StoreAddress address) : base(MariaConnection.Open(address.Server!, address.Path), address.Shown)
     {
         _database = MariaConnection.Literal(address.Path);
+        if (Rows($"SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = {_database} LIMIT 1") is [var trigger, ..])
+        {
+            Dispose();
+            throw new TransferraException($"the trigger {trigger[0]} would run for records that are put right in {address.Shown}",
+                "Take the triggers away for the time of the mending, and put them back after.");
+        }
         Execute("SET SESSION foreign_key_checks = 0, sql_mode = 'STRICT_ALL_TABLES,NO_AUTO_VALUE_ON_ZERO,NO_ENGINE_SUBSTITUTION'");
     }
 
@@ -108,33 +114,56 @@ internal sealed class MariaMender : SqlMender
             schema = MariaConnection.Literal(from.Path);
         try
         {
-            if (MariaConnection.Scalar(connection,
-                $"SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = {schema} LIMIT 1") is { } trigger)
-                throw new TransferraException($"the trigger {trigger} belongs to the tables of {from.Shown}, and would not be copied",
-                    "Take the triggers away for the time of the mending, and put them back after.");
             string set = MariaConnection.Scalar(connection,
                 "SELECT concat('CHARACTER SET ', default_character_set_name, ' COLLATE ', default_collation_name) FROM "
                     + $"information_schema.schemata WHERE schema_name = {schema}")!;
             MariaConnection.Execute(connection, $"CREATE DATABASE {target} {set}");
             MariaConnection.Execute(connection,
-                $"SET SESSION foreign_key_checks = 0, unique_checks = 0, sql_mode = 'NO_AUTO_VALUE_ON_ZERO'; USE {target}");
-            foreach (string table in List(connection,
-                $"SELECT table_name FROM information_schema.tables WHERE table_schema = {schema} AND table_type = 'BASE TABLE' ORDER BY 1"))
+                $"SET SESSION foreign_key_checks = 0, unique_checks = 0, check_constraint_checks = 0, sql_mode = "
+                    + $"'NO_AUTO_VALUE_ON_ZERO,ALLOW_INVALID_DATES'; USE {target}");
+            foreach (string table in MariaServer.TablesOf(connection, from.Path))
             {
                 string name = MariaConnection.Quote(table);
                 string declared = Declared(connection, $"{source}.{name}");
                 MariaConnection.Execute(connection, declared);
+                if (KeepsPast(connection, from, table)) continue;
                 string columns = string.Join(", ", List(connection,
                     $"SELECT column_name FROM information_schema.columns WHERE table_schema = {schema} AND table_name = "
                         + $"{MariaConnection.Literal(table)} AND extra NOT LIKE '%GENERATED%' ORDER BY "
                         + "ordinal_position").Select(MariaConnection.Quote));
                 MariaConnection.Execute(connection, $"INSERT INTO {target}.{name} ({columns}) SELECT {columns} FROM {source}.{name}");
             }
+            foreach (string trigger in List(connection, $"SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = "
+                + $"{schema} ORDER BY event_object_table, action_timing, event_manipulation, action_order"))
+            {
+                (string session, string statement) = MovedTriggers.Written(connection, from.Path, trigger);
+                MariaConnection.Execute(connection, $"{session}; {statement}");
+            }
         }
         catch (MySqlException error)
         {
             throw MariaConnection.Stopped($"the tables of {from.Shown} cannot be copied", error);
         }
+    }
+
+    // The past that the server keeps of a table comes with it, where the server lets it be written.
+    private static bool KeepsPast(MySqlConnection connection, StoreAddress from, string table)
+    {
+        string name = MariaConnection.Quote(table), schema = MariaConnection.Literal(from.Path);
+        if (List(connection, $"SELECT 1 FROM information_schema.tables WHERE table_schema = {schema} AND table_type = 'SYSTEM VERSIONED' "
+            + $"AND table_name = {MariaConnection.Literal(table)}").Count == 0) return false;
+        string[] columns = [.. List(connection, $"SELECT column_name FROM information_schema.columns WHERE table_schema = {schema} AND "
+            + $"table_name = {MariaConnection.Literal(table)} AND (extra NOT LIKE '%GENERATED%' OR generation_expression LIKE 'ROW %') "
+            + $"ORDER "
+            + "BY ordinal_position").Select(MariaConnection.Quote)];
+        string[] times = columns
+            .Any(column => column.Equals("`row_start`", StringComparison.OrdinalIgnoreCase)) ? [] : ["row_start", "row_end"];
+        string all = string.Join(", ", columns.Concat(times));
+        MariaConnection.Execute(connection, "SET SESSION system_versioning_insert_history = 1");
+        MariaConnection.Execute(connection,
+            $"INSERT INTO {name} ({all}) SELECT {all} FROM {MariaConnection.Quote(from.Path)}.{name} FOR SYSTEM_TIME ALL");
+        MariaConnection.Execute(connection, "SET SESSION system_versioning_insert_history = 0");
+        return true;
     }
 
     private static string Declared(MySqlConnection connection, string table)
@@ -145,12 +174,5 @@ internal sealed class MariaMender : SqlMender
         return reader.GetString(1);
     }
 
-    private static List<string> List(MySqlConnection connection, string sql)
-    {
-        using var command = new MySqlCommand(sql, connection);
-        using MySqlDataReader reader = command.ExecuteReader();
-        var list = new List<string>();
-        while (reader.Read()) list.Add(reader.GetString(0));
-        return list;
-    }
+    private static List<string> List(MySqlConnection connection, string sql) => MariaServer.List(connection, sql);
 }

@@ -20,6 +20,8 @@ internal sealed class MariaOpener : IEngineOpener
 
     public void Copy(StoreAddress from, StoreAddress to) => MariaMender.Copy(from, to);
 
+    public BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding) => MariaRevision.Run(copy, revision);
+
     public IStoreMender Mend(StoreAddress copy, string? textEncoding) => new MariaMender(copy);
 
     public IStoreBuilder Rebuild(StoreAddress address, StoreScript script, string folder) => MariaStoreBuilder.Rebuild(address, script);

@@ -120,6 +120,7 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         {
             if (!HasDatabase(connection, to))
                 MariaConnection.Execute(connection, $"CREATE DATABASE {MariaConnection.Quote(to)}");
+            if (from.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)) MoveSequences(connection, from, to);
             MovedTriggers.TakeAway(connection, from, to);
             MariaConnection.Execute(connection, "RENAME TABLE " + string.Join(", ", tables.Select(table =>
                 $"{MariaConnection.Quote(from)}.{MariaConnection.Quote(table)} TO "
@@ -136,11 +137,39 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         if (from.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)) Remove(from);
     }
 
+    // Sequences stay where they are, as the tables of a store come and go; those that are not there come with the tables.
+    private static void MoveSequences(MySqlConnection connection, string from, string to)
+    {
+        foreach (string sequence in List(connection, "SELECT table_name FROM information_schema.tables s WHERE table_schema = "
+            + $"{MariaConnection.Literal(from)} AND table_type = 'SEQUENCE' AND NOT EXISTS (SELECT 1 FROM information_schema.tables o "
+            + $"WHERE "
+            + $"o.table_schema = {MariaConnection.Literal(to)} AND o.table_name = s.table_name)"))
+            MariaConnection.Execute(connection, $"RENAME TABLE {MariaConnection.Quote(from)}.{MariaConnection.Quote(sequence)} TO "
+                + $"{MariaConnection.Quote(to)}.{MariaConnection.Quote(sequence)}");
+    }
+
+    // A default that draws from a sequence names the database it was made in, which for a while was another one.
+    private static void PointDefaults(MySqlConnection connection, string name)
+    {
+        if (name.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)) return;
+        string made = $" FROM information_schema.columns WHERE table_schema = {MariaConnection.Literal(name)} AND column_default LIKE "
+            + $"'%`{StoreAddress.RunPrefix}%`.%' ORDER BY table_name, ordinal_position";
+        foreach (string alter in List(connection, "SELECT concat('ALTER TABLE `', table_schema, '`.`', table_name, '` ALTER COLUMN `', "
+            + $"column_name, '` SET DEFAULT (', regexp_replace(column_default, '`{StoreAddress.RunPrefix}[^`]*`\\\\.', "
+            + $"{MariaConnection.Literal(MariaConnection.Quote(name).Replace("\\", "\\\\", StringComparison.Ordinal) + ".")}), "
+            + $"')')" + made))
+            MariaConnection.Execute(connection, alter);
+    }
+
     /// <inheritdoc/>
     public void Settle(string name)
     {
         using MySqlConnection connection = MariaConnection.Open(address, "");
-        try { MovedTriggers.MakeAgain(connection, name); }
+        try
+        {
+            MovedTriggers.MakeAgain(connection, name);
+            PointDefaults(connection, name);
+        }
         catch (MySqlException error)
         {
             throw MariaConnection.Stopped($"the triggers that belong to the tables of {name} cannot be made again; they are kept there "

@@ -28,11 +28,11 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     private bool _complete, _isMarked;
 
     private readonly StoreScript? _script;
+    private readonly CopyRest? _copy; // null unless the database began as a copy
     private readonly List<string> _remarks = [];
 
-    private MariaStoreBuilder(StoreAddress address, MySqlConnection connection, bool made, StoreScript? script) =>
-        (_address, _connection, _made, _script) =
-        (address, connection, made, script);
+    private MariaStoreBuilder(StoreAddress address, MySqlConnection connection, bool made, StoreScript? script, CopyRest? copy = null) =>
+        (_address, _connection, _made, _script, _copy) = (address, connection, made, script, copy);
 
     public static MariaStoreBuilder Create(StoreAddress address) => Make(address, null);
 
@@ -92,17 +92,20 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     {
         if (!new MariaServer(address.Server!).HasDatabase(address.Path)) throw BegunStore.Unfit(address.Shown, "it is not there");
         MySqlConnection loading = MariaConnection.Open(address.Server!, address.Path, loads: true);
-        var builder = new MariaStoreBuilder(address, loading, made: false, script: null) { _isMarked = true };
+        var builder = new MariaStoreBuilder(address, loading, made: false, script: null, mark.Copy) { _isMarked = true };
         try
         {
             MariaConnection.Execute(loading, "SET SESSION foreign_key_checks = 0, autocommit = 0");
-            foreach (string table in builder.TablesThere().Where(table => !mark.Tables.ContainsKey(table)))
+            foreach (string table in builder.TablesThere().Where(table => !mark.Tables.ContainsKey(table)
+                && mark.Copy?.Stays.Contains(table) != true))
                 MariaConnection.Execute(loading, $"DROP TABLE {MariaConnection.Quote(table)}");
             foreach ((TableShape shape, BuiltTable built) in BegunStore.Tables(address.Shown, tables, mark))
             {
                 BegunStore.ProveRows(address.Shown, shape.Name, builder.CountOf(shape.Name), built);
                 builder._tables.Add(shape.Name, new LoadedTable(AnyValue.OneKind(shape)) { Rows = built.Rows });
             }
+            if (mark.Copy is not null)
+                foreach (string?[] column in builder.ColumnsOfNote()) builder._ofNote[(column[0]!, column[1]!)] = column[2]!;
             return builder;
         }
         catch (MySqlException error)
@@ -119,8 +122,8 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
 
     private List<string> TablesThere()
     {
-        using var command = new MySqlCommand("SELECT table_name FROM information_schema.tables WHERE table_schema = "
-            + MariaConnection.Literal(_address.Path), _connection);
+        using var command = new MySqlCommand("SELECT table_name FROM information_schema.tables WHERE table_type <> 'VIEW' AND "
+            + "table_schema = " + MariaConnection.Literal(_address.Path), _connection);
         using MySqlDataReader reader = command.ExecuteReader();
         var tables = new List<string>();
         while (reader.Read()) tables.Add(reader.GetString(0));
@@ -136,7 +139,7 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         if (_script is not null) throw new InvalidOperationException("a database that is made again as it was is made in one go");
         Guard("what was loaded so far could not be made final", () => MariaConnection.Execute(_connection, "COMMIT"));
         (_uncommitted, _isMarked) = (0, true);
-        return new BuildMark(_tables.ToDictionary(table => table.Key, table => new BuiltTable(table.Value.Rows, [])));
+        return new BuildMark(_tables.ToDictionary(table => table.Key, table => new BuiltTable(table.Value.Rows, []))) { Copy = _copy };
     }
 
     private const string WrittenMode = "SET SESSION sql_mode = 'NO_AUTO_VALUE_ON_ZERO,NO_ENGINE_SUBSTITUTION,ALLOW_INVALID_DATES'";
@@ -306,22 +309,9 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         Guard("the load could not be made final", () => MariaConnection.Execute(_connection,
             "COMMIT; SET SESSION foreign_key_checks = 1, autocommit = 1"));
         if (_script is not null) Guard("what belongs to the tables cannot be made", FinishScript);
-        foreach (TableShape shape in _tables.Values.Select(table => table.Shape).Where(_ => _script is null))
-        {
-            foreach (IndexShape index in shape.Indexes)
-                Guard($"an index of {shape.Name} cannot be built", () =>
-                    MariaConnection.Execute(_connection,
-                    $"ALTER TABLE {MariaConnection.Quote(shape.Name)} ADD {(index.IsUnique ? "UNIQUE " : "")}INDEX "
-                        + $"{(index.Name.Length > 0 ? MariaConnection.Quote(index.Name) : "")} ({Names(index.Columns)})"));
-        }
-        foreach (TableShape shape in _tables.Values.Select(table => table.Shape).Where(_ => _script is null))
-        {
-            foreach (RelationShape relation in shape.Relations)
-                Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built",
-                    () => MariaConnection.Execute(_connection,
-                    $"ALTER TABLE {MariaConnection.Quote(shape.Name)} ADD FOREIGN KEY ({Names(relation.Columns)}) REFERENCES "
-                        + $"{MariaConnection.Quote(relation.To)} ({Names(relation.On)})"));
-        }
+        else BuildDeclared();
+        if (_copy is not null) Guard("what belongs to the tables cannot be put back", () => _remarks.AddRange(
+            MariaScript.Run(_connection, _copy.TakenAway, _remarks).Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}")));
         foreach (LoadedTable table in _tables.Values)
         {
             table.ProveCount(CountOf(table.Shape.Name));
@@ -330,14 +320,44 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         _connection.Dispose();
     }
 
+    // What the new version has; of a copy, beyond what is there.
+    private void BuildDeclared()
+    {
+        IReadOnlyList<TableShape> there = [];
+        if (_copy is not null)
+            using (var store = MariaStore.Open(_address)) there = store.ReadShape();
+        TableShape? Has(TableShape shape) => there.FirstOrDefault(known => string.Equals(known.Name, shape.Name,
+            StringComparison.OrdinalIgnoreCase));
+        foreach (TableShape shape in _tables.Values.Select(table => table.Shape))
+            foreach (IndexShape index in shape.Indexes.Where(index => Has(shape)?.Indexes.Any(known => known.IsUnique == index.IsUnique
+                && known.Columns.SequenceEqual(index.Columns, StringComparer.OrdinalIgnoreCase)) != true))
+                Guard($"an index of {shape.Name} cannot be built", () =>
+                    MariaConnection.Execute(_connection,
+                    $"ALTER TABLE {MariaConnection.Quote(shape.Name)} ADD {(index.IsUnique ? "UNIQUE " : "")}INDEX "
+                        + $"{(index.Name.Length > 0 ? MariaConnection.Quote(index.Name) : "")} ({Names(index.Columns)})"));
+        foreach (TableShape shape in _tables.Values.Select(table => table.Shape))
+            foreach (RelationShape relation in shape.Relations.Where(relation => Has(shape)?.Relations.Any(known =>
+                known.Columns.SequenceEqual(relation.Columns, StringComparer.OrdinalIgnoreCase)) != true))
+                Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built",
+                    () => MariaConnection.Execute(_connection,
+                    $"ALTER TABLE {MariaConnection.Quote(shape.Name)} ADD FOREIGN KEY ({Names(relation.Columns)}) REFERENCES "
+                        + $"{MariaConnection.Quote(relation.To)} ({Names(relation.On)})"));
+    }
+
     // What is made beside others for a change-over is moved table by table, and the server moves no table with a trigger, and no view at
     // all.
     private void FinishScript()
     {
-        if (_address.Name.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)) return;
+        if (_address.Name.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal))
+        {
+            RunScript([.. _script!.After.Where(IsPosition)]);
+            return;
+        }
         RunScript(_script!.After);
         _remarks.AddRange(AddRights(_connection, _address.Path, _script));
     }
+
+    private static bool IsPosition(string statement) => statement.StartsWith("ALTER SEQUENCE", StringComparison.Ordinal);
 
     private static IEnumerable<string> AddRights(MySqlConnection connection, string database, StoreScript script) =>
         MariaScript.Run(connection, [.. script.Rights.Select(right =>
@@ -350,7 +370,7 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         using MySqlConnection connection = MariaConnection.Open(address.Server!, address.Path, loads: true);
         var remarks = new List<string>();
         remarks.AddRange(MariaScript.Run(connection,
-            [.. script.After.Where(statement => !statement.StartsWith("ALTER SEQUENCE", StringComparison.Ordinal))],
+            [.. script.After.Where(statement => !IsPosition(statement))],
             remarks).Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}"));
         return [.. remarks, .. AddRights(connection, address.Path, script)];
     }

@@ -40,7 +40,8 @@ internal static class MovedTriggers
             $"DROP TRIGGER {MariaConnection.Quote(from)}.{MariaConnection.Quote(name)}");
     }
 
-    private static (string Session, string Statement) Written(MySqlConnection connection, string database, string name)
+    /// <summary>The statement that makes a trigger again, and what is to be set before.</summary>
+    public static (string Session, string Statement) Written(MySqlConnection connection, string database, string name)
     {
         using var command = new MySqlCommand($"SHOW CREATE TRIGGER {MariaConnection.Quote(database)}.{MariaConnection.Quote(name)}",
             connection);

@@ -36,13 +36,14 @@ internal sealed class PgMender : SqlMender
         return new ColumnShape(PlaceColumn, FieldType.Text);
     }
 
-    protected override string Name(string table, string? column = null) => column is null ? PgConnection.Quote(_schema) + "."
-        + PgConnection.Quote(RealName(table)) : PgConnection.Quote(RealColumn(table, column));
+    protected override string Name(string table, string? column = null) => column is null ? PlaceOf(table).Quoted
+        : PgConnection.Quote(RealColumn(table, column));
 
-    private string RealName(string table) =>
-        Rows("SELECT relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE nspname = "
-            + $"{PgConnection.Literal(_schema)} AND lower(relname) = lower({PgConnection.Literal(table)}) AND relkind IN ('r', 'p') "
-            + $"ORDER BY relname <> {PgConnection.Literal(table)} LIMIT 1")[0][0]!;
+    private readonly Dictionary<string, PgPlace> _places = [];
+
+    private PgPlace PlaceOf(string table) => _places.TryGetValue(table, out PgPlace? known) ? known
+        : _places[table] = PgPlace.Find((NpgsqlConnection)Connection, _schema, table)
+            ?? throw new TransferraException($"the copy has no table {table}", "Somebody or something else changed it; try again.");
 
     private readonly Dictionary<(string, string), (string Name, string Type)> _columns = [];
 
@@ -81,17 +82,17 @@ internal sealed class PgMender : SqlMender
     public override IReadOnlyList<PositionChange> SetPositions()
     {
         var changes = new List<PositionChange>();
-        string schema = PgConnection.Literal(_schema);
-        foreach (string?[] row in Rows("SELECT c.relname, a.attname, pg_get_serial_sequence(quote_ident(n.nspname) || '.' || "
+        foreach (string?[] row in Rows("SELECT quote_ident(n.nspname) || '.' || quote_ident(c.relname), a.attname, "
+            + "pg_get_serial_sequence(quote_ident(n.nspname) || '.' || "
             + "quote_ident(c.relname), a.attname) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace JOIN pg_attribute a ON "
-            + $"a.attrelid = c.oid WHERE n.nspname = {schema} AND c.relkind IN ('r', 'p') AND a.attnum > 0 "
+            + $"a.attrelid = c.oid WHERE {PgThings.Ours} AND c.relkind IN ('r', 'p') AND a.attnum > 0 "
             + "AND NOT a.attisdropped ORDER BY 1, 2"))
         {
             if (row[2] is not { } sequence) continue;
             // A sequence that was never asked stands before its first number.
             long before = Whole(Rows($"SELECT CASE WHEN is_called THEN last_value ELSE last_value - 1 END FROM {sequence}")[0][0]);
             long most = Whole(Rows($"SELECT coalesce(max({PgConnection.Quote(row[1]!)}), 0) FROM "
-                + $"{PgConnection.Quote(_schema)}.{PgConnection.Quote(row[0]!)}")[0][0]);
+                + row[0]!)[0][0]);
             if (before >= most) continue;
             Rows(FormattableString.Invariant($"SELECT setval({PgConnection.Literal(sequence)}, {most})"));
             changes.Add(new PositionChange(sequence, before, most));
@@ -104,7 +105,9 @@ internal sealed class PgMender : SqlMender
         Transaction!.Commit();
         Transaction.Dispose();
         Transaction = null;
-        if (_rebuilds) Execute($"REINDEX SCHEMA {PgConnection.Quote(_schema)}");
+        if (!_rebuilds) return;
+        foreach (string?[] schema in Rows($"SELECT quote_ident(n.nspname) FROM pg_namespace n WHERE {PgThings.Ours} ORDER BY 1"))
+            Execute($"REINDEX SCHEMA {schema[0]}");
     }
 
     /// <summary>Copies a database within its server, with who owns it, who may come in, and its settings.</summary>
@@ -126,10 +129,12 @@ internal sealed class PgMender : SqlMender
                   WHEN 0 THEN 'PUBLIC' ELSE quote_ident(pg_get_userbyid(grantee)) END, CASE WHEN is_grantable THEN ' WITH GRANT OPTION'
                   ELSE '' END)
                     FROM pg_database, aclexplode(datacl) WHERE datname = {source} AND grantee <> datdba
-                UNION ALL SELECT format('ALTER %s SET %s TO %s', CASE setrole WHEN 0 THEN format('DATABASE %I',
+                UNION ALL SELECT format('ALTER %s SET %I TO %s', CASE setrole WHEN 0 THEN format('DATABASE %I',
                   {PgConnection.Literal(to.Path)}) ELSE format('ROLE %I IN DATABASE %I', pg_get_userbyid(setrole),
                   {PgConnection.Literal(to.Path)}) END,
-                    split_part(setting, '=', 1), quote_literal(substr(setting, strpos(setting, '=') + 1))) FROM pg_db_role_setting s
+                    split_part(setting, '=', 1), CASE WHEN lower(split_part(setting, '=', 1)) IN ('search_path', 'temp_tablespaces',
+                      'session_preload_libraries', 'local_preload_libraries') THEN substr(setting, strpos(setting, '=') + 1)
+                      ELSE quote_literal(substr(setting, strpos(setting, '=') + 1)) END) FROM pg_db_role_setting s
                       JOIN pg_database d ON d.oid = s.setdatabase, unnest(setconfig) setting WHERE d.datname = {source}
                 """)) PgConnection.Execute(connection, statement);
         }

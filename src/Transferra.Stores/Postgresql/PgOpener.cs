@@ -21,6 +21,8 @@ internal sealed class PgOpener : IEngineOpener
 
     public void Copy(StoreAddress from, StoreAddress to) => PgMender.Copy(from, to);
 
+    public BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding) => PgRevision.Run(copy, revision);
+
     public IStoreMender Mend(StoreAddress copy, string? textEncoding) => new PgMender(copy);
 
     public IStoreBuilder Rebuild(StoreAddress address, StoreScript script, string folder) => PgStoreBuilder.Rebuild(address, script);

@@ -24,6 +24,7 @@ internal sealed class PgStore : IStore
     private readonly Catalog<PgColumn> _catalog;
     private readonly KnownCounts _counts = new();
     private readonly KeptKeys _keys;
+    private readonly Dictionary<string, PgPlace> _places = [];
 
     private PgStore(StoreAddress address, NpgsqlConnection keeper, string? textEncoding)
     {
@@ -76,7 +77,11 @@ internal sealed class PgStore : IStore
 
     private string Say(string sql) => Convert.ToString(PgConnection.Scalar(_keeper, sql), CultureInfo.InvariantCulture) ?? "";
 
-    private const string IsTable = "c.relkind IN ('r', 'p') AND NOT c.relispartition";
+    // Tables of the company's own schema, and of all others; what comes with an extension there belongs to it.
+    private string Tables => $"WHERE ({PgThings.Ours} AND c.relkind IN ('r', 'p') AND NOT c.relispartition AND (n.nspname = "
+        + $"{PgConnection.Literal(_schema)} OR NOT EXISTS (SELECT 1 FROM pg_depend e WHERE e.objid = c.oid AND e.deptype = 'e')) OR c.oid "
+        + "= 'pg_catalog.pg_largeobject'::regclass AND EXISTS (SELECT 1 FROM pg_largeobject_metadata) AND current_setting('is_superuser') "
+        + "= 'on')";
 
     private Dictionary<string, PgColumn[]> LoadColumns()
     {
@@ -86,18 +91,19 @@ internal sealed class PgStore : IStore
                 SELECT oid, oid, -1 FROM pg_type WHERE typtype <> 'd'
                 UNION ALL SELECT t.oid, b.typ, CASE WHEN t.typtypmod >= 0 THEN t.typtypmod ELSE b.typmod END FROM pg_type t
                   JOIN base b ON t.typtype = 'd' AND t.typbasetype = b.oid)
-            SELECT c.relname, a.attname, b.typ, CASE WHEN a.atttypmod >= 0 THEN a.atttypmod ELSE b.typmod END, a.attnotnull,
-              pg_get_expr(d.adbin, d.adrelid), a.attidentity <> ''
+            SELECT {PgPlace.Shown(_schema)}, a.attname, b.typ, CASE WHEN a.atttypmod >= 0 THEN a.atttypmod ELSE b.typmod END, a.attnotnull,
+              pg_get_expr(d.adbin, d.adrelid), a.attidentity <> '', n.nspname, c.relname, c.relkind = 'p'
             FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace LEFT JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum > 0
               AND NOT a.attisdropped
             LEFT JOIN base b ON b.oid = a.atttypid LEFT JOIN pg_attrdef d ON d.adrelid = c.oid AND d.adnum = a.attnum
-            WHERE n.nspname = {PgConnection.Literal(_schema)} AND {IsTable} ORDER BY c.relname COLLATE "C", a.attnum
+            {Tables} ORDER BY {PgPlace.Shown(_schema)} COLLATE "C", a.attnum
             """;
         using var command = new NpgsqlCommand(sql, _keeper);
         using NpgsqlDataReader reader = command.ExecuteReader();
         var rows = new List<(string Table, PgColumn? Column)>();
         while (reader.Read())
         {
+            _places[reader.GetString(0)] = new PgPlace(reader.GetString(7), reader.GetString(8), reader.GetBoolean(9));
             string? fallback = !reader.IsDBNull(1) && !reader.IsDBNull(5) ? reader.GetString(5) : null;
             rows.Add((reader.GetString(0), reader.IsDBNull(1)
                 ? null : new PgColumn(reader.GetString(1), reader.GetFieldValue<uint>(2), reader.GetInt32(3), reader.GetBoolean(4),
@@ -110,24 +116,25 @@ internal sealed class PgStore : IStore
 
     public IReadOnlyList<TableShape> ReadShape()
     {
-        string where = $"WHERE n.nspname = {PgConnection.Literal(_schema)} AND {IsTable}";
+        string where = Tables, shown = PgPlace.Shown(_schema), shownTarget = PgPlace.Shown(_schema, "tn", "t");
         const string names = "(SELECT coalesce(array_agg(a.attname::text ORDER BY k.place), '{}') FROM unnest({0}) WITH ORDINALITY "
             + "k(num, place) JOIN pg_attribute a ON a.attrelid = {1} AND a.attnum = k.num)";
         string Named(string numbers, string of) => names.Replace("{0}", numbers, StringComparison.Ordinal).Replace("{1}", of,
             StringComparison.Ordinal);
         ILookup<string, string[]> keys =
-            Rows($"SELECT c.relname, {Named("x.conkey", "c.oid")} FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid JOIN "
+            Rows($"SELECT {shown}, {Named("x.conkey", "c.oid")} FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid JOIN "
                 + $"pg_namespace n ON n.oid = c.relnamespace {where} AND x.contype = 'p'",
             reader => (reader.GetString(0), reader.GetFieldValue<string[]>(1)));
         ILookup<string, RelationShape> relations =
-            Rows($"SELECT c.relname, {Named("x.conkey", "c.oid")}, t.relname, {Named("x.confkey", "t.oid")} FROM pg_constraint x JOIN "
+            Rows($"SELECT {shown}, {Named("x.conkey", "c.oid")}, {shownTarget}, {Named("x.confkey", "t.oid")} FROM pg_constraint x JOIN "
                 + "pg_class c ON c.oid = x.conrelid "
-            + $"JOIN pg_class t ON t.oid = x.confrelid JOIN pg_namespace n ON n.oid = c.relnamespace {where} "
+            + $"JOIN pg_class t ON t.oid = x.confrelid JOIN pg_namespace tn ON tn.oid = t.relnamespace JOIN pg_namespace n ON n.oid = "
+            + $"c.relnamespace {where} "
             + "AND x.contype = 'f' ORDER BY x.conname",
             reader => (reader.GetString(0), new RelationShape(reader.GetFieldValue<string[]>(1), reader.GetString(2),
                 reader.GetFieldValue<string[]>(3))));
         ILookup<string, IndexShape> indexes =
-            Rows($"SELECT c.relname, i.relname, x.indisunique, {Named("x.indkey::int2[]", "c.oid")} FROM pg_index x JOIN pg_class c ON "
+            Rows($"SELECT {shown}, i.relname, x.indisunique, {Named("x.indkey::int2[]", "c.oid")} FROM pg_index x JOIN pg_class c ON "
                 + "c.oid = x.indrelid JOIN pg_class i ON i.oid = x.indexrelid "
             + $"JOIN pg_namespace n ON n.oid = c.relnamespace {where} AND NOT x.indisprimary ORDER BY i.relname",
             reader => (reader.GetString(0), new IndexShape(reader.GetString(1), reader.GetFieldValue<string[]>(3), reader.GetBoolean(2))));
@@ -151,32 +158,41 @@ internal sealed class PgStore : IStore
 
     public IReadOnlyList<StoreObject> ListObjects()
     {
-        string schema = PgConnection.Literal(_schema);
+        string shown = PgPlace.Shown(_schema);
         return [.. Inquire($"""
-            SELECT CASE c.relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'view' WHEN 'f' THEN 'foreign table' ELSE 'sequence' END, c.relname,
+            SELECT CASE c.relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'view' WHEN 'f' THEN 'foreign table' ELSE 'sequence' END, {shown},
                    coalesce(CASE WHEN c.relkind = 'S' THEN pg_sequence_last_value(c.oid)::text END, '') FROM pg_class c
-                     JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {schema} AND c.relkind IN ('v', 'm', 'f', 'S')
-            UNION ALL SELECT 'trigger', t.tgname, c.relname FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid
-              JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {schema} AND NOT t.tgisinternal
+                     JOIN pg_namespace n ON n.oid = c.relnamespace WHERE {PgThings.Ours} AND c.relkind IN ('v', 'm', 'f', 'S')
+            UNION ALL SELECT 'trigger', t.tgname, {shown} FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid
+              JOIN pg_namespace n ON n.oid = c.relnamespace WHERE {PgThings.Ours} AND NOT t.tgisinternal
             UNION ALL SELECT 'routine', p.proname, '' FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace
-              WHERE n.nspname = {schema}
+              WHERE {PgThings.Ours}
                 AND NOT EXISTS (SELECT 1 FROM pg_depend d WHERE d.objid = p.oid AND d.deptype = 'e')
             ORDER BY 1, 2
             """).Rows.Select(row => new StoreObject(row[0]!, row[1]!, row[2]!))];
     }
 
-    private string From(string table) =>
-        (Say("SELECT c.relkind FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = "
-            + $"{PgConnection.Literal(_schema)} AND c.relname = {PgConnection.Literal(table)}") == "r"
-        // ONLY: records of tables that inherit from it are their own
-        ? "ONLY " : "") + PgConnection.Quote(_schema) + "." + PgConnection.Quote(table);
+    // ONLY: records of tables that inherit from it are their own
+    private string From(string table) => (_places[table].IsPartitioned ? "" : "ONLY ") + _places[table].Quoted;
 
-    public StoreScript? ReadScript(string folder) => new PgScript(_keeper, _schema).Read();
-
-    public IReadOnlyList<string> NotRead() => new PgScript(_keeper, _schema).OtherSchemas();
+    public StoreScript? ReadScript(string folder) => new PgScript(_keeper).Read();
 
     /// <inheritdoc/>
-    public IReadOnlyList<string> NotCarried() => new PgScript(_keeper, _schema).NotCarried();
+    public IReadOnlyList<StoreDeclaration> Declarations() => new PgScript(_keeper).Declarations();
+
+    /// <inheritdoc/>
+    public IReadOnlyList<OtherSchema> Elsewhere() => [.. _places.Values.Where(place => place.Schema != _schema)
+        .GroupBy(place => place.Schema).OrderBy(schema => schema.Key, StringComparer.Ordinal)
+        .Select(schema => new OtherSchema(schema.Key, schema.Count()))];
+
+    /// <summary>Large objects, when this user may not look into the table they are kept in.</summary>
+    public IReadOnlyList<string> NotRead() => [.. Inquire("SELECT count(*) FROM pg_largeobject_metadata HAVING count(*) > 0 AND "
+        + "current_setting('is_superuser') <> 'on'").Rows.Select(row => $"{row[0]} large objects, which only an administrator of the "
+        + $"server "
+        + "may read")];
+
+    /// <inheritdoc/>
+    public IReadOnlyList<string> NotCarried() => [.. NotRead(), .. new PgScript(_keeper).NotCarried()];
 
     public bool KeepsKey(string table, IReadOnlyList<string> key) => _keys.Keeps(_catalog.Table(table), key);
 
@@ -252,7 +268,7 @@ internal sealed class PgStore : IStore
         var fields = table.Columns.Select(wanted => FieldOf(_catalog.Column(name, wanted.Name), wanted.Type)).ToArray();
         string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
         long pages = long.Parse(Say(
-            $"SELECT pg_relation_size({PgConnection.Literal(PgConnection.Quote(_schema) + "." + PgConnection.Quote(name))}) / "
+            $"SELECT pg_relation_size({PgConnection.Literal(_places[name].Quoted)}) / "
             + "current_setting('block_size')::int") ?? "0", CultureInfo.InvariantCulture);
         return new SkippingReader(table, (first, before) =>
         {
@@ -354,11 +370,11 @@ internal sealed class PgStore : IStore
             }
         }
         complaints.AddRange(Inquire("SELECT c.relname, x.conname FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid JOIN "
-            + $"pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} "
+            + $"pg_namespace n ON n.oid = c.relnamespace WHERE {PgThings.Ours} "
             + "AND NOT x.convalidated ORDER BY 1, 2")
             .Rows.Select(row => $"the relation {row[1]} of {row[0]} was never proved by the server"));
         complaints.AddRange(Inquire("SELECT i.relname FROM pg_index x JOIN pg_class i ON i.oid = x.indexrelid JOIN pg_namespace n ON "
-            + $"n.oid = i.relnamespace WHERE n.nspname = {PgConnection.Literal(_schema)} AND NOT x.indisvalid ORDER BY 1")
+            + $"n.oid = i.relnamespace WHERE {PgThings.Ours} AND NOT x.indisvalid ORDER BY 1")
             .Rows.Select(row => $"the index {row[0]} is not valid"));
         if (Say("SELECT count(*) FROM pg_extension WHERE extname = 'amcheck'") != "0") complaints.AddRange(LookIntoPages());
         return complaints;
@@ -370,15 +386,14 @@ internal sealed class PgStore : IStore
     {
         var complaints = new List<string>();
         string extension = Say("SELECT quote_ident(n.nspname) FROM pg_extension e JOIN pg_namespace n ON n.oid = e.extnamespace WHERE "
-            + "e.extname = 'amcheck'")!,
-            schema = PgConnection.Literal(_schema);
+            + "e.extname = 'amcheck'")!;
         foreach (IReadOnlyList<string?> index in Inquire("SELECT i.oid, i.relname FROM pg_index x JOIN pg_class i ON i.oid = "
-            + $"x.indexrelid JOIN pg_namespace n ON n.oid = i.relnamespace JOIN pg_am a ON a.oid = i.relam WHERE n.nspname = {schema} "
+            + $"x.indexrelid JOIN pg_namespace n ON n.oid = i.relnamespace JOIN pg_am a ON a.oid = i.relam WHERE {PgThings.Ours} "
             + "AND a.amname = 'btree' AND x.indisvalid ORDER BY 2").Rows)
             Look($"SELECT {extension}.bt_index_check({index[0]}::regclass, true)", $"the index {index[1]}");
         if (Say("SELECT count(*) FROM pg_proc WHERE proname = 'verify_heapam'") == "0") return complaints;
         foreach (IReadOnlyList<string?> table in Inquire("SELECT c.oid, c.relname FROM pg_class c JOIN pg_namespace n ON n.oid = "
-            + $"c.relnamespace WHERE n.nspname = {schema} AND c.relkind = 'r' ORDER BY 2").Rows)
+            + $"c.relnamespace WHERE {PgThings.Ours} AND c.relkind = 'r' ORDER BY 2").Rows)
             Look($"SELECT 'page ' || blkno || ': ' || msg FROM {extension}.verify_heapam({table[0]}::regclass) LIMIT 200",
                 $"the table {table[1]}");
         return complaints;

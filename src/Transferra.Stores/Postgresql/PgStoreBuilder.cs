@@ -17,6 +17,7 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     private readonly string _schema;
     private readonly bool _keysFirst;
     private readonly StoreScript? _script;
+    private readonly CopyRest? _copied; // null unless the database began as a copy
     private readonly NpgsqlConnection _connection;
     private readonly Dictionary<string, LoadedTable> _tables = [];
     private NpgsqlRawCopyStream? _copy;
@@ -25,9 +26,10 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     private readonly HashSet<string> _madeHere = []; // in the present transaction
     private bool _complete, _isMarked;
 
-    private PgStoreBuilder(StoreAddress address, NpgsqlConnection connection, bool keysFirst, StoreScript? script)
+    private PgStoreBuilder(StoreAddress address, NpgsqlConnection connection, bool keysFirst, StoreScript? script,
+        CopyRest? copied = null)
     {
-        (_address, _connection, _keysFirst, _script) = (address, connection, keysFirst, script);
+        (_address, _connection, _keysFirst, _script, _copied) = (address, connection, keysFirst, script, copied);
         _schema = address.Options.GetValueOrDefault("schema") ?? PgStore.UsualSchema;
     }
 
@@ -75,15 +77,19 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     public static PgStoreBuilder Continue(StoreAddress address, IReadOnlyList<TableShape> tables, BuildMark mark, bool keysFirst)
     {
         if (!new PgServer(address.Server!).Exists(address.Path)) throw BegunStore.Unfit(address.Shown, "it is not there");
-        var builder = new PgStoreBuilder(address, PgConnection.Open(address.Server!, address.Path), keysFirst, null) { _isMarked = true };
+        // In a copy the old keys are there from the beginning.
+        var builder = new PgStoreBuilder(address, PgConnection.Open(address.Server!, address.Path), keysFirst || mark.Copy is not null,
+            null, mark.Copy)
+        { _isMarked = true };
         try
         {
             builder.BeginTransaction();
             foreach ((TableShape shape, BuiltTable built) in BegunStore.Tables(address.Shown, tables, mark))
             {
                 BegunStore.ProveRows(address.Shown, shape.Name,
-                    (long)PgConnection.Scalar(builder._connection, $"SELECT count(*) FROM {PgConnection.Quote(shape.Name)}")!, built);
+                    (long)PgConnection.Scalar(builder._connection, $"SELECT count(*) FROM {builder.Rows(shape.Name)}")!, built);
                 builder._tables.Add(shape.Name, new LoadedTable(AnyValue.OneKind(shape)) { Rows = built.Rows });
+                builder._asDeclared.Add(shape.Name);
             }
             return builder;
         }
@@ -114,8 +120,14 @@ internal sealed class PgStoreBuilder : IStoreBuilder
         });
         _madeHere.Clear();
         _isMarked = true;
-        return new BuildMark(_tables.ToDictionary(table => table.Key, table => new BuiltTable(table.Value.Rows, [])));
+        return new BuildMark(_tables.ToDictionary(table => table.Key, table => new BuiltTable(table.Value.Rows, [])))
+        {
+            Copy = _copied
+        };
     }
+
+    // Tables of a copy, whose columns are what the old database declared: values go to them as text, which every type takes.
+    private readonly HashSet<string> _asDeclared = [];
 
     // Bodies of routines name things that are made later, so the server is not to look into them.
     private void RunScript(IReadOnlyList<string>? statements)
@@ -157,7 +169,7 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     // Columns that the server works out by itself take no values.
     private bool IsGenerated(string table, string column)
     {
-        if (_script is null) return false;
+        if (_script is null && _copied is null) return false;
         if (_generated is null)
         {
             _generated = [];
@@ -167,14 +179,24 @@ internal sealed class PgStoreBuilder : IStoreBuilder
             while (reader.Read()) _generated.Add(reader.GetString(0));
         }
         if (_generated.Count == 0) return false;
-        string name = PgConnection.Literal(PgConnection.Quote(_schema) + "." + PgConnection.Quote(table));
+        string name = PgConnection.Literal(Place(table).Quoted);
         return _generated.Contains($"{(string)PgConnection.Scalar(_connection, $"SELECT {name}::regclass::text")!}.{column}");
     }
 
+    private readonly Dictionary<string, PgPlace> _places = [];
+
+    // Where a table is in a database that is made again or began as a copy; in one that began empty, all are in the company's schema.
+    private PgPlace Place(string table) => _script is null && _copied is null ? new PgPlace(_schema, table, false)
+        : _places.TryGetValue(table, out PgPlace? known) ? known
+        : _places[table] = PgPlace.Find(_connection, _schema, table) ?? NewPlace(table);
+
+    private PgPlace NewPlace(string table) => table.IndexOf('.', StringComparison.Ordinal) is > 0 and int point
+        && PgConnection.Scalar(_connection, "SELECT 1 FROM pg_namespace WHERE nspname = $1", table[..point]) is not null
+        ? new PgPlace(table[..point], table[(point + 1)..], false) : new PgPlace(_schema, table, false);
+
     // Records of tables that inherit from another are their own; those of a partitioned table are its parts'.
-    private bool IsPartitioned(string table) => PgConnection.Scalar(_connection,
-        "SELECT relkind = 'p' FROM pg_class WHERE oid = "
-            + $"{PgConnection.Literal(PgConnection.Quote(_schema) + "." + PgConnection.Quote(table))}::regclass") is true;
+    private string Rows(string table) => $"{(_script is null && _copied is null || Place(table).IsPartitioned ? "" : "ONLY ")}"
+        + Place(table).Quoted;
 
     private static string Names(IEnumerable<string> columns) => string.Join(", ", columns.Select(PgConnection.Quote));
 
@@ -196,7 +218,7 @@ internal sealed class PgStoreBuilder : IStoreBuilder
                         + $"{(column.Required || isKey ? " NOT NULL" : "")}";
         })];
         if (_keysFirst && table.Key.Count > 0) lines.Add($"PRIMARY KEY ({Names(table.Key)})");
-        PgConnection.Execute(_connection, $"CREATE TABLE {PgConnection.Quote(table.Name)} (\n  {string.Join(",\n  ", lines)}\n)");
+        PgConnection.Execute(_connection, $"CREATE TABLE {Place(table.Name).Quoted} (\n  {string.Join(",\n  ", lines)}\n)");
         _tables.Add(table.Name, new LoadedTable(table));
         _madeHere.Add(table.Name);
     });
@@ -238,19 +260,20 @@ internal sealed class PgStoreBuilder : IStoreBuilder
 
     private void Load(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows)
     {
-        if (_script is not null)
-        {
-            foreach (TableOutput output in outputs) LoadWritten(output, rows);
-            return;
-        }
         foreach (TableOutput output in outputs)
         {
+            if (_script is not null || _asDeclared.Contains(output.Table.Name))
+            {
+                EndCopy();
+                LoadWritten(output, rows);
+                continue;
+            }
             LoadedTable table = _tables[output.Table.Name];
             if (_copying != table)
             {
                 EndCopy();
                 // Frozen: the table was made in this transaction, so its records need no later visit by the server.
-                _copy = _connection.BeginRawBinaryCopy($"COPY {PgConnection.Quote(output.Table.Name)} "
+                _copy = _connection.BeginRawBinaryCopy($"COPY {Place(output.Table.Name).Quoted} "
                     + $"({Names(output.Table.Columns.Select(column => column.Name))}) FROM STDIN (FORMAT "
                     + $"BINARY{(_keysFirst || !_madeHere.Contains(output.Table.Name) ? "" : ", FREEZE")})");
                 _writer = new PgCopyWriter(_copy);
@@ -266,7 +289,7 @@ internal sealed class PgStoreBuilder : IStoreBuilder
         int[] taken = [.. Enumerable.Range(0, output.Vectors.Count)
             .Where(i => !IsGenerated(output.Table.Name, output.Table.Columns[i].Name))];
         _written.Write([.. taken.Select(i => output.Vectors[i])], rows);
-        using var copy = (StreamWriter)_connection.BeginTextImport($"COPY {PgConnection.Quote(output.Table.Name)} "
+        using var copy = (StreamWriter)_connection.BeginTextImport($"COPY {Place(output.Table.Name).Quoted} "
             + $"({Names(taken.Select(i => output.Table.Columns[i].Name))}) FROM STDIN");
         _written.Read().CopyTo(copy.BaseStream);
     }
@@ -289,20 +312,27 @@ internal sealed class PgStoreBuilder : IStoreBuilder
             PgConnection.Execute(_connection, "RELEASE load");
             Count(outputs, rows.Length);
         }
-        // class 23: an integrity constraint is violated
-        catch (PostgresException error) when (error.SqlState.StartsWith("23", StringComparison.Ordinal))
+        catch (PostgresException error) when (error.SqlState[..2] is Constraint or NoSuchValue)
         {
             PgConnection.Execute(_connection, "ROLLBACK TO load; RELEASE load");
+            (_copy, _copying) = (null, null);
             if (rows.Length == 1)
             {
-                rejects.Add(new RowReject(rows[0], FaultCode.DuplicateKey,
-                    $"the new table {error.TableName} refused the record: {error.MessageText}"));
+                // The server's words hold the value.
+                bool mayTell = error.SqlState[..2] == Constraint
+                    || !outputs.SelectMany(output => output.Table.Columns).Any(column => column.IsPrivate);
+                rejects.Add(new RowReject(rows[0], error.SqlState[..2] == Constraint ? FaultCode.DuplicateKey : FaultCode.WrongKind,
+                    $"the new table {error.TableName ?? outputs[0].Table.Name} refused the record: "
+                        + (mayTell ? error.MessageText : "it does not hold one of its values")));
                 return;
             }
             LoadOrRefuse(outputs, rows[..(rows.Length / 2)], rejects);
             LoadOrRefuse(outputs, rows[(rows.Length / 2)..], rejects);
         }
     }
+
+    // Classes of the server's errors: an integrity constraint is violated; a type does not hold a value.
+    private const string Constraint = "23", NoSuchValue = "22";
 
     private void EndCopy()
     {
@@ -316,57 +346,108 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     public void Complete(IReadOnlyDictionary<string, string> headerFields)
     {
         Guard("loading stopped", EndCopy);
-        foreach (LoadedTable table in _tables.Values)
-        {
-            TableShape shape = table.Shape;
-            if (_script is not null) break;
-            if (shape.Key.Count > 0 && !_keysFirst) BuildKey(shape);
-            foreach (IndexShape index in shape.Indexes)
-                Guard($"an index of {shape.Name} cannot be built", () =>
-                    PgConnection.Execute(_connection,
-                    $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {(index.Name.Length > 0 ? PgConnection.Quote(index.Name) : "")} ON "
-                        + $"{PgConnection.Quote(shape.Name)} ({Names(index.Columns)})"));
-        }
+        if (_script is null && _copied is null) BuildDeclared();
         Guard("what belongs to the tables cannot be made", () => RunScript(_script?.After));
-        foreach (TableShape shape in _tables.Values.Select(table => table.Shape).Where(_ => _script is null))
+        if (_copied is not null) Guard("what belongs to the tables cannot be put back", PutBack);
+        foreach (LoadedTable table in _tables.Values)
+            table.ProveCount((long)PgConnection.Scalar(_connection, $"SELECT count(*) FROM {Rows(table.Shape.Name)}")!);
+        Guard("the load could not be made final", Finish);
+        _complete = true;
+        _connection.Dispose();
+    }
+
+    private void BuildDeclared()
+    {
+        foreach (TableShape shape in _tables.Values.Select(table => table.Shape))
         {
-            foreach (RelationShape relation in shape.Relations)
-                Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built", () =>
-                    PgConnection.Execute(_connection,
-                        $"ALTER TABLE {PgConnection.Quote(shape.Name)} ADD FOREIGN KEY ({Names(relation.Columns)}) REFERENCES "
-                            + $"{PgConnection.Quote(relation.To)} ({Names(relation.On)})"));
+            if (shape.Key.Count > 0 && !_keysFirst) BuildKey(shape);
+            foreach (IndexShape index in shape.Indexes) BuildIndex(shape, index);
+        }
+        foreach (TableShape shape in _tables.Values.Select(table => table.Shape))
+        {
+            foreach (RelationShape relation in shape.Relations) BuildRelation(shape, relation);
             if (shape.NumberedColumn is { } numbered)
                 Guard($"the numbering of {shape.Name} cannot be set", () => PgConnection.Execute(_connection,
                     $"SELECT setval(pg_get_serial_sequence({PgConnection.Literal(PgConnection.Quote(shape.Name))}, "
                         + $"{PgConnection.Literal(numbered)}), coalesce((SELECT max({PgConnection.Quote(numbered)}) FROM "
                         + $"{PgConnection.Quote(shape.Name)}), 0) + 1, false)"));
         }
+    }
+
+    private void BuildIndex(TableShape shape, IndexShape index) => Guard($"an index of {shape.Name} cannot be built", () =>
+        PgConnection.Execute(_connection,
+            $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {(index.Name.Length > 0 ? PgConnection.Quote(index.Name) : "")} ON "
+                + $"{Place(shape.Name).Quoted} ({Names(index.Columns)})"));
+
+    private void BuildRelation(TableShape shape, RelationShape relation) =>
+        Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built", () =>
+            PgConnection.Execute(_connection,
+                $"ALTER TABLE {Place(shape.Name).Quoted} ADD FOREIGN KEY ({Names(relation.Columns)}) REFERENCES "
+                    + $"{Place(relation.To).Quoted} ({Names(relation.On)})"));
+
+    // Of a copy: what stood in the way of the records, and what the new version has beyond the old one.
+    private void PutBack()
+    {
+        PgConnection.Execute(_connection, "SET LOCAL check_function_bodies = off");
+        _remarks.AddRange(Rounds.Run(_copied!.TakenAway, TryRun).Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}"));
+        PgConnection.Execute(_connection, "COMMIT");
+        IReadOnlyList<TableShape> there;
+        using (var store = PgStore.Open(_address, null)) there = store.ReadShape();
+        BeginTransaction();
         foreach (LoadedTable table in _tables.Values)
         {
-            table.ProveCount((long)PgConnection.Scalar(_connection,
-                $"SELECT count(*) FROM {(_script is null || IsPartitioned(table.Shape.Name) ? "" : "ONLY ")}"
-                    + $"{PgConnection.Quote(table.Shape.Name)}")!);
+            TableShape shape = table.Shape;
+            TableShape? has = there.FirstOrDefault(known => string.Equals(known.Name, shape.Name, StringComparison.OrdinalIgnoreCase));
+            foreach (IndexShape index in shape.Indexes.Where(index => has?.Indexes.Any(known => known.IsUnique == index.IsUnique
+                && known.Columns.SequenceEqual(index.Columns, StringComparer.OrdinalIgnoreCase)) != true)) BuildIndex(shape, index);
+            foreach (RelationShape relation in shape.Relations.Where(relation => has?.Relations.Any(known =>
+                known.Columns.SequenceEqual(relation.Columns, StringComparer.OrdinalIgnoreCase)) != true)) BuildRelation(shape, relation);
+            CountOn(shape);
         }
-        Guard("the load could not be made final", () =>
+    }
+
+    // A counter stays where it was, unless a record that came in has a higher number.
+    private void CountOn(TableShape shape)
+    {
+        string table = PgConnection.Literal(Place(shape.Name).Quoted);
+        foreach (ColumnShape column in shape.Columns.Where(column => column.Type.Kind is FieldKind.Integer))
         {
-            _remarks.AddRange(Rounds.Run(_script?.Rights ?? [], TryRun)
-                .Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}"));
-            string? owner = _address.Server!.Owner;
-            if (owner is not null)
-            {
-                foreach (LoadedTable table in _tables.Values)
-                    PgConnection.Execute(_connection,
-                        $"ALTER TABLE {PgConnection.Quote(table.Shape.Name)} OWNER TO {PgConnection.Quote(owner)}");
-                PgConnection.Execute(_connection, $"ALTER SCHEMA {PgConnection.Quote(_schema)} OWNER TO {PgConnection.Quote(owner)}");
-            }
-            PgConnection.Execute(_connection, "COMMIT");
-            // The server gathers its statistics by itself within a minute, unless somebody switched that off.
-            if (PgConnection.Scalar(_connection, "SHOW autovacuum") is not "on") PgConnection.Execute(_connection, "ANALYZE");
-            if (owner is not null) PgConnection.Execute(_connection,
-                $"ALTER DATABASE {PgConnection.Quote(_address.Path)} OWNER TO {PgConnection.Quote(owner)}");
-        });
-        _complete = true;
-        _connection.Dispose();
+            if (PgConnection.Scalar(_connection, $"SELECT pg_get_serial_sequence({table}, attname) FROM pg_attribute WHERE attrelid = "
+                + $"{table}::regclass AND attname = $1 AND NOT attisdropped", column.Name) is not string sequence) continue;
+            PgConnection.Execute(_connection, $"SELECT setval({PgConnection.Literal(sequence)}, m) FROM (SELECT "
+                + $"max({PgConnection.Quote(column.Name)}) AS m FROM {Rows(shape.Name)}) t, {sequence} s WHERE m > CASE WHEN s.is_called "
+                + "THEN s.last_value ELSE s.last_value - 1 END");
+        }
+    }
+
+    private void Finish()
+    {
+        _remarks.AddRange(Rounds.Run([.. (_script?.Rights ?? []).Select(ForThis)], TryRun)
+            .Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}"));
+        string? owner = _address.Server!.Owner;
+        // Who has the other tables of a copy can use those that are new in it.
+        string? ofNew = owner ?? (_copied is null ? null : (string?)PgConnection.Scalar(_connection, "SELECT pg_get_userbyid(c.relowner)"
+            + $"::text FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE {PgThings.Ours} AND c.relkind IN ('r', 'p') "
+            + "GROUP BY c.relowner ORDER BY count(*) DESC LIMIT 1"));
+        if (ofNew is not null)
+            foreach (string table in _tables.Keys.Where(table => !_asDeclared.Contains(table)))
+                PgConnection.Execute(_connection, $"ALTER TABLE {Place(table).Quoted} OWNER TO {PgConnection.Quote(ofNew)}");
+        if (owner is not null && _copied is null)
+            PgConnection.Execute(_connection, $"ALTER SCHEMA {PgConnection.Quote(_schema)} OWNER TO {PgConnection.Quote(owner)}");
+        PgConnection.Execute(_connection, "COMMIT");
+        // The server gathers its statistics by itself within a minute, unless somebody switched that off.
+        if (PgConnection.Scalar(_connection, "SHOW autovacuum") is not "on") PgConnection.Execute(_connection, "ANALYZE");
+        if (owner is not null && _copied is null) PgConnection.Execute(_connection,
+            $"ALTER DATABASE {PgConnection.Quote(_address.Path)} OWNER TO {PgConnection.Quote(owner)}");
+    }
+
+    // Settings and rights of the database itself name it, whatever it is called now.
+    private string ForThis(string statement)
+    {
+        int at = statement.IndexOf(PgThings.Database, StringComparison.Ordinal);
+        return at < 0 || !(statement.StartsWith("ALTER DATABASE", StringComparison.Ordinal)
+            || statement.StartsWith("ALTER ROLE", StringComparison.Ordinal) || statement.StartsWith("GRANT", StringComparison.Ordinal))
+            ? statement : statement[..at] + PgConnection.Quote(_address.Path) + statement[(at + PgThings.Database.Length)..];
     }
 
     private void BuildKey(TableShape shape)

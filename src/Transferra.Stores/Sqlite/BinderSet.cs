@@ -29,18 +29,21 @@ internal sealed unsafe class BinderSet : IDisposable
 
     /// <param name="outputs">What is written; nothing may be appended to its vectors until this is disposed.</param>
     /// <param name="rowsInGroup">Most rows of one <see cref="InsertGroup"/>.</param>
-    public BinderSet(IReadOnlyList<TableOutput> outputs, int rowsInGroup)
+    /// <param name="written">Of a table, which columns are written.</param>
+    /// <param name="scaled">Of a table, which columns keep decimals as units of 10^-scale.</param>
+    public BinderSet(IReadOnlyList<TableOutput> outputs, int rowsInGroup, Func<string, bool[]> written, Func<string, bool[]> scaled)
     {
-        _outputs = [.. outputs.Select(output => output.Vectors.Select(Of).ToArray())];
+        _outputs = [.. outputs.Select(output => output.Vectors.Where((_, i) => written(output.Table.Name)[i])
+            .Zip(scaled(output.Table.Name).Where((_, i) => written(output.Table.Name)[i]), Of).ToArray())];
         int slots = rowsInGroup * _outputs.Max(columns => columns.Count(column => column.How is How.Date or How.Shown)) + 1;
         _written = (byte*)NativeMemory.Alloc((nuint)slots, ShownBytes);
     }
 
-    private static Column Of(Vector vector) => vector switch
+    private static Column Of(Vector vector, bool isScaled) => vector switch
     {
         LongVector { Type.Kind: FieldKind.Integer or FieldKind.Boolean } => new Column(vector, How.Whole, default),
         LongVector { Type.Kind: FieldKind.Date } => new Column(vector, How.Date, default),
-        WideVector wides when SqliteTypes.IsScaled(wides.Type) => new Column(vector, How.Scaled, default),
+        WideVector when isScaled => new Column(vector, How.Scaled, default),
         BytesVector bytes => new Column(vector, vector.Type.Kind switch
         {
             FieldKind.Text => How.Text,

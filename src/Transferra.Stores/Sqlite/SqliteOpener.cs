@@ -14,7 +14,10 @@ internal sealed class SqliteOpener : IEngineOpener
 
     public IStoreBuilder Create(StoreAddress address, string? textEncoding, bool keysFirst) => textEncoding is null
         ? SqliteStoreBuilder.Create(address.Path)
-        : throw new TransferraException($"a new SQLite store keeps its text in UTF-8, and the kit wants {textEncoding}",
+        : throw NotInUtf8(textEncoding);
+
+    private static TransferraException NotInUtf8(string textEncoding) =>
+        new($"a new SQLite store keeps its text in UTF-8, and the kit wants {textEncoding}",
             "Take text-encoding out of the new version's file in the kit.");
 
     public IStoreBuilder Continue(StoreAddress address, IReadOnlyList<TableShape> tables, BuildMark mark, string? textEncoding,
@@ -29,6 +32,9 @@ internal sealed class SqliteOpener : IEngineOpener
         if (IsInUse(from.Path)) SqliteCopy.OfOneInUse(from.Path, to.Path);
         else StoreFiles.Copy(from.Path, to.Path);
     }
+
+    public BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding) =>
+        textEncoding is null || revision.Tables.Count == 0 ? SqliteRevision.Run(copy.Path, revision) : throw NotInUtf8(textEncoding);
 
     // A SQLite file is whole by itself when nothing waits beside it and nobody has it open.
     private static bool IsInUse(string path) => new FileInfo(path + "-wal") is { Exists: true, Length: > 0 }

@@ -185,6 +185,15 @@ internal sealed class SqliteStore : IStore
             + "'virtual' ORDER BY 1, 2")
             .Rows.Select(row => new StoreObject(row[0]!, row[1]!, row[2]!))];
 
+    // Any cell may hold any kind of value here; columns that the engine works out are values like others.
+    public TableShape? ReadStoredShape(string table)
+    {
+        QueryAnswer columns = Inquire("SELECT s.name, x.name FROM pragma_table_list s JOIN pragma_table_xinfo(s.name) x WHERE s.schema = "
+            + $"'main' AND lower(s.name) = lower({SqliteEngine.Literal(table)}) AND x.hidden <> 1 ORDER BY x.cid");
+        return columns.Rows.Count == 0 ? null : new TableShape(columns.Rows[0][0]!,
+            [.. columns.Rows.Select(row => new ColumnShape(row[1]!, new FieldType(FieldKind.Any)))], [], []);
+    }
+
     private readonly Dictionary<string, TableShape> _shapes = [];
 
     // The store is of one state as long as it is open, so each table is looked at once.

@@ -9,6 +9,7 @@ using Microsoft.Data.Sqlite;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Files;
+using Transferra.Stores.Servers;
 
 namespace Transferra.Stores.Sqlite;
 
@@ -26,11 +27,15 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
     private readonly Dictionary<string, Inserts> _inserts = [];
     private readonly List<TableShape> _tables = [];
     private readonly Dictionary<string, long> _rows = [];
+    private readonly CopyRest? _copy; // null unless the file began as a copy
+    private readonly Dictionary<string, bool[]> _written = []; // which columns of a table's shape values are written to
+    private readonly Dictionary<string, bool[]> _scaled = []; // and which of them keep units of 10^-scale
+    private readonly List<string> _remarks = [];
     private bool _open = true, _isSafe;
 
-    private SqliteStoreBuilder(string path, SqliteConnection connection)
+    private SqliteStoreBuilder(string path, SqliteConnection connection, CopyRest? copy = null)
     {
-        (_path, _connection) = (path, connection);
+        (_path, _connection, _copy) = (path, connection, copy);
         _database = connection.Handle!.DangerousGetHandle();
     }
 
@@ -47,12 +52,12 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
     public static SqliteStoreBuilder Continue(string path, IReadOnlyList<TableShape> tables, BuildMark mark)
     {
         if (!File.Exists(path)) throw BegunStore.Unfit(path, "it is not there");
-        var builder = new SqliteStoreBuilder(path, SqliteEngine.Open(path, SqliteOpenMode.ReadWrite));
+        var builder = new SqliteStoreBuilder(path, SqliteEngine.Open(path, SqliteOpenMode.ReadWrite), mark.Copy);
         try
         {
-            builder.Begin(isSafe: mark.Tables.Count > 0);
+            builder.Begin(isSafe: mark.Tables.Values.Any(built => built.Rows > 0));
             IReadOnlyList<(TableShape Shape, BuiltTable Built)> made = BegunStore.Tables(path, tables, mark);
-            if (Count(builder._connection, "sqlite_schema WHERE type = 'table'") != made.Count)
+            if (mark.Copy is null && Count(builder._connection, "sqlite_schema WHERE type = 'table'") != made.Count)
                 throw BegunStore.Unfit(path, "it has other tables than it had");
             foreach ((TableShape shape, BuiltTable built) in made)
             {
@@ -109,7 +114,7 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
         {
             throw Stopped(error.Message);
         }
-        return new BuildMark(_rows.ToDictionary(table => table.Key, table => new BuiltTable(table.Value, [])));
+        return new BuildMark(_rows.ToDictionary(table => table.Key, table => new BuiltTable(table.Value, []))) { Copy = _copy };
     }
 
     private void FlushFile() => new DiskVolume().FlushFile(_path);
@@ -118,7 +123,10 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
     {
         _tables.Add(table);
         _rows[table.Name] = rows;
-        int width = table.Columns.Count;
+        Dictionary<string, (string Type, bool IsGenerated)> declared = DeclaredIn(table.Name);
+        _written[table.Name] = [.. table.Columns.Select(column => !declared[column.Name].IsGenerated)];
+        _scaled[table.Name] = [.. table.Columns.Select(column => SqliteTypes.IsScaled(declared[column.Name].Type))];
+        int width = _written[table.Name].Count(isWritten => isWritten);
         _inserts[table.Name] = new Inserts(PrepareInsert(table, 1), width * RowsInGroup <= MostValues ? PrepareInsert(table, RowsInGroup)
             : 0);
     }
@@ -140,11 +148,22 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
         Know(table, 0);
     }
 
+    private Dictionary<string, (string Type, bool IsGenerated)> DeclaredIn(string table)
+    {
+        using SqliteCommand command = _connection.CreateCommand();
+        command.CommandText = $"SELECT name, type, hidden > 1 FROM pragma_table_xinfo({SqliteEngine.Literal(table)})";
+        using SqliteDataReader reader = command.ExecuteReader();
+        var columns = new Dictionary<string, (string, bool)>(StringComparer.OrdinalIgnoreCase);
+        while (reader.Read()) columns[reader.GetString(0)] = (reader.GetString(1), reader.GetBoolean(2));
+        return columns;
+    }
+
     private nint PrepareInsert(TableShape table, int rows)
     {
-        string row = "(" + string.Join(", ", Enumerable.Repeat("?", table.Columns.Count)) + ")";
-        return SqliteNative.Prepare(_database,
-            $"INSERT INTO {SqliteEngine.Quote(table.Name)} VALUES {string.Join(", ", Enumerable.Repeat(row, rows))}");
+        string[] columns = [.. table.Columns.Select(column => column.Name).Where((_, i) => _written[table.Name][i])];
+        string row = "(" + string.Join(", ", Enumerable.Repeat("?", columns.Length)) + ")";
+        return SqliteNative.Prepare(_database, $"INSERT INTO {SqliteEngine.Quote(table.Name)} ({Names(columns)}) VALUES "
+            + string.Join(", ", Enumerable.Repeat(row, rows)));
     }
 
     private static string Names(IEnumerable<string> columns) => string.Join(", ", columns.Select(SqliteEngine.Quote));
@@ -159,7 +178,7 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
 
     private void WriteAll(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
-        using var binders = new BinderSet(outputs, RowsInGroup);
+        using var binders = new BinderSet(outputs, RowsInGroup, table => _written[table], table => _scaled[table]);
         int next = 0;
         // Rows of one table go in groups, which costs the engine less than half; rows of several tables must stand or fall together, one
         // by one.
@@ -229,9 +248,12 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
                 SqliteEngine.Execute(_connection, string.Create(CultureInfo.InvariantCulture, $"PRAGMA {field} = {number}"));
             }
             FinalizeInserts();
+            PutBack();
             foreach (TableShape table in _tables) BuildIndexes(table);
             foreach (TableShape table in _tables) ProveRelations(table);
             SqliteEngine.Execute(_connection, "COMMIT");
+            foreach (string setting in _copy?.TakenAway.Where(IsSetting) ?? []) SqliteEngine.Execute(_connection,
+                "PRAGMA locking_mode = NORMAL; " + setting);
         }
         catch (SqliteException error)
         {
@@ -241,11 +263,40 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
         FlushFile();
     }
 
+    /// <inheritdoc/>
+    public IReadOnlyList<string> Remarks => _remarks;
+
+    private static bool IsSetting(string statement) => statement.StartsWith(SqliteRevision.Setting, StringComparison.Ordinal);
+
+    private void PutBack()
+    {
+        foreach (string statement in _copy?.TakenAway.Where(statement => !IsSetting(statement)) ?? [])
+        {
+            try { SqliteEngine.Execute(_connection, statement); }
+            catch (SqliteException error) { _remarks.Add($"{Rounds.Shown(statement)}: {error.Message}"); }
+        }
+    }
+
+    // Of a copy, the old version's indexes are there already.
+    private bool Has(TableShape table, IndexShape index)
+    {
+        using SqliteCommand command = _connection.CreateCommand();
+        command.CommandText = "SELECT group_concat(name, char(0)) FROM (SELECT l.name AS list, i.name FROM pragma_index_list("
+            + $"{SqliteEngine.Literal(table.Name)}) l JOIN pragma_index_info(l.name) i WHERE l.\"unique\" = {(index.IsUnique ? 1 : 0)} "
+            + "AND l.partial = 0 ORDER BY l.name, i.seqno) GROUP BY list";
+        using SqliteDataReader reader = command.ExecuteReader();
+        while (reader.Read())
+            if (!reader.IsDBNull(0) && reader.GetString(0).Split('\0').SequenceEqual(index.Columns, StringComparer.OrdinalIgnoreCase))
+                return true;
+        return false;
+    }
+
     private void BuildIndexes(TableShape table)
     {
         for (int i = 0; i < table.Indexes.Count; i++)
         {
             IndexShape index = table.Indexes[i];
+            if (_copy is not null && Has(table, index)) continue;
             string name = index.Name.Length > 0 ? index.Name : string.Create(CultureInfo.InvariantCulture, $"{table.Name}_x{i + 1}");
             try
             {

@@ -23,4 +23,7 @@ internal sealed class WorkbookOpener : IEngineOpener
         new RuleJudge("a workbook", _ => [ReadOnly], (_, _, _) => { }, KeepsKeys: false);
 
     public void Copy(StoreAddress from, StoreAddress to) => StoreFiles.Copy(from.Path, to.Path);
+
+    public BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding) => revision.Tables.Count == 0 ? BuildMark.Start
+        : throw new TransferraException(ReadOnly, "Name another engine under new-store in office.yaml.");
 }

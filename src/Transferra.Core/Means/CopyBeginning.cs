@@ -1,0 +1,86 @@
+// CopyBeginning.cs: the new store begins as an exact copy of the old one; tables that the maps fill anew are then made ready for it.
+// Why: what no map speaks of (other tables, views, triggers, counters, rights) arrives exactly as it was, at the speed of a copy.
+using Transferra.Core.Expressions;
+using Transferra.Core.Kits;
+using Transferra.Core.Machine;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Means;
+
+/// <summary>Begins with a copy.</summary>
+internal sealed class CopyBeginning : IHopBeginning
+{
+    /// <inheritdoc/>
+    public string Name => "copy";
+
+    /// <inheritdoc/>
+    public bool Copies(StoreAddress from, StoreAddress to) => true;
+
+    /// <summary>Why a store cannot begin as a copy of another; null when it can.</summary>
+    public static string? Hindrance(StoreAddress from, StoreAddress to)
+    {
+        if (from.Engine != to.Engine) return $"the old store is {from.Engine} and the new one {to.Engine}";
+        if (from.Server is { } old && to.Server is { } renewed && (old.Host, old.Port) != (renewed.Host, renewed.Port))
+            return $"the old store is at {old.Host} and the new one at {renewed.Host}";
+        return from.Options.OrderBy(option => option.Key, StringComparer.Ordinal)
+            .SequenceEqual(to.Options.OrderBy(option => option.Key, StringComparer.Ordinal)) ? null
+            : "the new store is to be written in another form than the old one";
+    }
+
+    /// <inheritdoc/>
+    public BuildMark Begin(HopWork work)
+    {
+        if (Hindrance(work.Source, work.Target) is { } why)
+            throw new TransferraException($"a new store cannot begin as a copy: {why}",
+                $"Take \"beginning: copy\" out of {work.Hop.File}, or give the new store the same engine and place in office.yaml.");
+        work.Observer.Progress("copying the store as it is", 0, 0);
+        work.Stores.Copy(work.Source, work.Target);
+        return work.Stores.Revise(work.Target, RevisionOf(work.Hop.Correspondence), work.Hop.To.TextEncoding);
+    }
+
+    /// <summary>What a hop does to a copy.</summary>
+    internal static StoreRevision RevisionOf(Correspondence hop)
+    {
+        var kept = new List<string>();
+        var staying = new HashSet<string>(StringComparer.OrdinalIgnoreCase); // old tables whose place in the copy is taken
+        var tables = new List<RevisedTable>();
+        foreach (TableMap map in hop.Tables.Where(hop.Keeps))
+        {
+            kept.Add(map.Into[0].Table.Name);
+            staying.Add(map.From.Name);
+        }
+        foreach (TableShape table in hop.To.Tables.Where(table => !kept.Contains(table.Name)))
+        {
+            (TableMap Map, TargetMap Target)? feeding = hop.Feeding(table.Name);
+            bool inPlace = feeding is var (map, target) && target == PlaceIn(map) && staying.Add(map.From.Name);
+            tables.Add(new RevisedTable(table, inPlace ? feeding!.Value.Map.From : null, ColumnsOf(table, inPlace ? feeding : null)));
+        }
+        return new StoreRevision(tables, kept,
+            [.. hop.From.Tables.Select(table => table.Name).Where(name => !staying.Contains(name))]);
+    }
+
+    // Of several tables that one is split into, the one of its own name takes its place, otherwise the first.
+    private static TargetMap PlaceIn(TableMap map) =>
+        map.Into.FirstOrDefault(target => RevisedTable.Same(target.Table.Name, map.From.Name)) ?? map.Into[0];
+
+    private static IReadOnlyList<RevisedColumn> ColumnsOf(TableShape table, (TableMap Map, TargetMap Target)? feeding)
+    {
+        if (feeding is not var (map, target)) return [.. table.Columns.Select(column => new RevisedColumn(column, null, false))];
+        var taken = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
+        var found = new Dictionary<string, ColumnShape>();
+        // A column of the same name comes first; another takes its place only when none does.
+        foreach (ColumnMap column in target.Columns.OrderBy(column => OldColumn(map, column.Value) is { } old
+            && RevisedTable.Same(old.Name, column.Column.Name) ? 0 : 1))
+            if (OldColumn(map, column.Value) is { } old && taken.Add(old.Name)) found[column.Column.Name] = old;
+        return [.. table.Columns.Select(column => found.GetValueOrDefault(column.Name) is { } old
+            ? new RevisedColumn(column, old.Name, old.Type == column.Type) : new RevisedColumn(column, null, false))];
+    }
+
+    // The old column that a value is, as it is or in another form.
+    private static ColumnShape? OldColumn(TableMap map, Expression value) => value switch
+    {
+        ColumnReference { Lookup: null } reference => map.From.OrdinalOf(reference.Name) is >= 0 and int at ? map.From.Columns[at] : null,
+        Cast cast => OldColumn(map, cast.Operand),
+        _ => null,
+    };
+}
