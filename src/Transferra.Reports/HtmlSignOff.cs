@@ -205,6 +205,20 @@ public static class HtmlSignOff
             table.IsSame ? "yes" : "NO",
         }));
         if (match.Totals.Count > 0) yield return Totals(match.Totals);
+        if (match.Declarations is { } declarations)
+        {
+            yield return Table(["Declared", ">Old store", ">New store"], declarations.Counts.Select(count => new object[]
+            {
+                count.Kind, Number(count.Old), Number(count.New)
+            }));
+            if (declarations.Differences.Count > 0)
+                yield return Table(["Declared", "Name", "Old store", "New store", "Why"], declarations.Differences
+                    .OrderBy(difference => difference.ByHop).Take(MostDifferences).Select(difference => new object[]
+                    {
+                        difference.Kind, difference.Name, difference.Old ?? "(none)", difference.New ?? "(none)",
+                        difference.ByHop ? "changed by the hop" : "NOT by the hop",
+                    }));
+        }
         if (match.Differences.Count > 0)
             yield return Table(["Table", "Record", "Column", "Expected", "Found"], match.Differences.Take(MostDifferences)
                 .Select(difference => new object[]

@@ -68,6 +68,12 @@ internal static class SurveyCommand
         string.Join(", ", company.Objects.Where(one => one.Kind is not ("sequence" or "numbering")).GroupBy(one => one.Kind).Select(kind =>
         kind.Count() <= 3 ? $"{kind.Key} {string.Join(", ", kind.Select(one => one.Name))}" : Results.Count(kind.Count(), kind.Key)));
 
+    // How many of each kind; each of them stands in --json.
+    private static string DeclaredBy(CompanySurvey company) => string.Join(", ", company.Declarations
+        .Where(thing => thing.Kind is not ("table" or "column" or "file setting" or "view" or "trigger"))
+        .GroupBy(thing => thing.Kind).OrderBy(kind => kind.Key, StringComparer.Ordinal)
+        .Select(kind => $"{kind.Key} {Results.Number(kind.Count())}"));
+
     public static int Run(Session session, SurveyOptions options)
     {
         Screen screen = session.Screen;
@@ -169,7 +175,13 @@ internal static class SurveyCommand
         if (company.Facts.TryGetValue(StoreIdentity.WaitingChanges,
             out string? waiting)) screen.Look($"       changes lie beside the store and not yet in it: {waiting}");
         if (ObjectsOf(company) is { Length: > 0 } objects)
-            screen.Line($"       beside its tables: {objects}; version {company.WantedVersion} brings its own, these are not carried");
+            screen.Line($"       beside its tables: {objects}" + company.GoesAlong switch
+            {
+                true => "; all that goes along",
+                false => $"; version {company.WantedVersion} brings its own, these are not carried",
+                null => "",
+            });
+        if (DeclaredBy(company) is { Length: > 0 } declared) screen.Line($"       declares: {declared}");
         foreach (SettingFound setting in company.Settings) screen.Line($"       setting {setting.Name}: {setting.Value ?? "(not set)"}");
         foreach (CustomFile file in company.CustomFiles) screen.Look($"       not as the vendor ships it ({file.State}): "
             + $"{Near(folder, file.Path)}");

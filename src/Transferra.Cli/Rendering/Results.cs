@@ -125,6 +125,7 @@ internal static class Results
                     screen.Line($"  {account.Table}: {Number(count)} by rule \"{rule}\"");
             foreach ((string table, long count) in hop.Conversion.RecordsAdded) screen.Line($"  {table}: {Number(count)} added, new in "
                 + $"version {hop.To}");
+            foreach (string remark in hop.Conversion.Remarks) screen.Look($"not put back behind the records: {remark}");
             foreach (TableLeftOut table in hop.Conversion.TablesLeftOut) screen.Line($"  {table.Table}: {Number(table.Records)} records "
                 + $"left out with the table: {table.Because}");
         }
@@ -145,6 +146,7 @@ internal static class Results
                 [table.Table, Number(table.Expected), Number(table.Found), table.FoundFingerprint[..16], table.IsSame ? "yes" : "NO"]));
             foreach (TotalMatch total in match.Totals) Total(screen, total, "");
             if (match.DifferenceCount > 0) Differences(screen, company, match);
+            if (match.Declarations is { } declarations) Declarations(screen, declarations);
         }
         foreach (TotalMatch total in matched.OverTheWay) Total(screen, total, $", version {total.FromVersion} against {total.ToVersion}");
         foreach (NotLookedAt left in matched.NotLookedAt)
@@ -155,6 +157,26 @@ internal static class Results
             else screen.Look(line);
         }
         Conclude(screen, company, matched);
+    }
+
+    private static void Declarations(Screen screen, DeclarationsMatched matched)
+    {
+        int byHop = matched.Differences.Count(difference => difference.ByHop);
+        screen.Line($"  declarations: {Number(matched.Counts.Sum(count => count.Old))} of {Number(matched.Counts.Count)} kinds"
+            + (matched.Differences.Count == 0 ? ", the same in both stores" : "")
+            + (byHop > 0 ? $", {Number(byHop)} changed with the tables and columns that the hop changes" : ""));
+        foreach (DeclarationDifference gone in matched.Differences.Where(difference => difference is
+        {
+            ByHop: true, New: null, Kind: "view"
+            or "materialized view" or "trigger" or "procedure" or "function"
+        })) screen.Look($"gone with what the hop takes away: the "
+                + $"{gone.Kind} {gone.Name}");
+        DeclarationDifference[] others = [.. matched.Differences.Where(difference => !difference.ByHop)];
+        if (others.Length == 0) return;
+        screen.Bad($"{Count(others.Length, "declaration")} not the same, and the hop does not say why:");
+        screen.Table(["What", "Name", "Old", "New"], others.Take(DifferencesShown).Select(other => (IReadOnlyList<string>)
+            [other.Kind, other.Name, other.Old ?? "(none)", other.New ?? "(none)"]));
+        if (others.Length > DifferencesShown) screen.Line($"All of them: transferra match --json");
     }
 
     private static void Total(Screen screen, TotalMatch total, string versions)
@@ -204,7 +226,10 @@ internal static class Results
             case Verdict.ProvedInPart:
                 screen.Look($"Proved in part for {company}{over}: the {records} records that the kit knows in the new store are what the "
                     + "old one gives, every value compared."
-                    + (exceptions.Length > 0 ? exceptions : " What was not looked at is named above."));
+                    + (exceptions.Length > 0 ? exceptions : "")
+                    + (matched.Hops.Any(hop => hop.Declarations?.Lost.Count > 0)
+                        ? " Something that the old store declares is not there, or is another; it is named above." : "")
+                    + (matched.NotLookedAt.Any(left => left.Allows != Verdict.Proved) ? " What was not looked at is named above." : ""));
                 break;
             default:
                 screen.Bad($"NOT proved for {company}{over}." + exceptions);

@@ -98,7 +98,10 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         })];
         return new MatchResult(correspondence.From.Name, correspondence.To.Name, accounts, tables,
             ControlTotals.Compare(old, correspondence.From, renewed, correspondence.To, cancel),
-            FairShare([.. differences.Values.Select(of => of.Listed)]), differences.Values.Sum(of => of.Count));
+            FairShare([.. differences.Values.Select(of => of.Listed)]), differences.Values.Sum(of => of.Count))
+        {
+            Declarations = correspondence.IsOnCopy ? DeclarationMatch.Run(old, renewed, correspondence) : null
+        };
     }
 
     // So many of each table are kept that no memory is lost to thousands of tables, and a few tables alone can fill the list.

@@ -83,6 +83,9 @@ public sealed record MatchResult(string FromVersion, string ToVersion, IReadOnly
     public bool IsSame => Tables.All(table => table.IsSame) && Totals.All(total => total.IsSame) && DifferenceCount == 0
         && Accounts.All(account => account.IsBalanced);
 
+    /// <summary>The declarations of both stores, where the new one began as a copy of the old one; null otherwise.</summary>
+    public DeclarationsMatched? Declarations { get; init; }
+
     /// <summary>Old records that could not be converted and so cannot be in the new store.</summary>
     public long Exceptions => Accounts.Sum(account => account.Exceptions);
 }

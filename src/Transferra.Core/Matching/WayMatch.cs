@@ -48,8 +48,8 @@ public sealed record WayMatched(IReadOnlyList<MatchResult> Hops, IReadOnlyList<T
         get
         {
             if (!Hops.All(hop => hop.IsSame) || !OverTheWay.All(total => total.IsSame)) return Verdict.NotProved;
-            Verdict allowed = NotLookedAt.Select(left => left.Allows).Append(Exceptions > 0 ? Verdict.ProvedInPart : Verdict.Proved).Max();
-            return allowed;
+            bool isWhole = Exceptions == 0 && Hops.All(hop => hop.Declarations?.Lost.Count is null or 0);
+            return NotLookedAt.Select(left => left.Allows).Append(isWhole ? Verdict.Proved : Verdict.ProvedInPart).Max();
         }
     }
 }
@@ -78,7 +78,8 @@ internal static class WayMatch
             }.Run(old, renewed));
         }
         using IStore first = open(0), last = open(way.Hops.Count);
-        return new WayMatched(hops, Totals(way.Versions, open, cancel), Left(first, last, way.Versions, way.Hops[0].Correspondence));
+        return new WayMatched(hops, Totals(way.Versions, open, cancel),
+            Left(first, last, way.Versions, way.Hops[0].Correspondence, isCopied: way.IsOnCopy));
     }
 
     /// <summary>Control totals of versions that are no neighbours on the way.</summary>
@@ -107,7 +108,9 @@ internal static class WayMatch
     /// <param name="renewed">The last store.</param>
     /// <param name="versions">One more than hops, with the custom fields that are carried.</param>
     /// <param name="first">What answers to what in the first hop.</param>
-    public static IReadOnlyList<NotLookedAt> Left(IStore old, IStore renewed, IReadOnlyList<KitVersion> versions, Correspondence first)
+    /// <param name="isCopied">Whether each store began as a copy of the one before; what they declare is compared then.</param>
+    public static IReadOnlyList<NotLookedAt> Left(IStore old, IStore renewed, IReadOnlyList<KitVersion> versions, Correspondence first,
+        bool isCopied = false)
     {
         KitVersion from = versions[0], to = versions[^1];
         return
@@ -115,12 +118,15 @@ internal static class WayMatch
             // A custom column of a table whose records are combined is in the version, and no map carries it.
             .. Unknown(old, name => first.MapOf(name)?.From ?? from.Table(name))
                 .Select(left => new NotLookedAt("old", from.Name, left.What, left.Records, Verdict.NotProved)),
+            // A copy brings it all the same, and nobody can say whether it is what it was.
+            .. old.NotRead().Select(left => new NotLookedAt("old", from.Name, left, 0,
+                isCopied ? Verdict.ProvedInPart : Verdict.NotProved)),
             .. Doubts(old, "old", from), .. Doubts(renewed, "new", to),
             .. Unknown(renewed, to.Table).Select(left => new NotLookedAt("new", to.Name, left.What, left.Records, Verdict.ProvedInPart)),
             .. first.TablesLeftOut.Where(entry => from.Table(entry.Key) is not null)
                 .Select(entry => new NotLookedAt("old", from.Name, $"the table {entry.Key}, left out by the kit: {entry.Value}",
                     old.CountRows(entry.Key), Verdict.Proved)),
-            .. Objects(old).Select(what => new NotLookedAt("old", from.Name, what, 0, Verdict.Proved)),
+            .. (isCopied ? [] : Objects(old)).Select(what => new NotLookedAt("old", from.Name, what, 0, Verdict.Proved)),
             .. versions.SelectMany(version => version.ControlTotals).GroupBy(total => total.Name).Where(same => same.Count() == 1)
                 .Select(same => new NotLookedAt("old", versions.First(version => Has(version, same.Key)).Name,
                     $"the control total \"{same.Key}\", which no other version of the way has", 0, Verdict.Proved)),
@@ -143,7 +149,6 @@ internal static class WayMatch
                 yield return ($"of the table {real.Name} the column{(columns.Length == 1 ? "" : "s")} {string.Join(", ", columns)}, "
                     + "which the kit does not know", store.CountRows(real.Name));
         }
-        foreach (string left in store.NotRead()) yield return (left, 0);
     }
 
     private static IEnumerable<NotLookedAt> Doubts(IStore store, string side, KitVersion version) =>

@@ -95,6 +95,7 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
                 found = store.ReadShape().Select(Shape),
                 kit = version.Tables.Select(Shape),
                 objects = store.ListObjects(),
+                declarations = store.Declarations().GroupBy(thing => thing.Kind).ToDictionary(kind => kind.Key, kind => kind.Count()),
                 records = of?.Tables
             }, "tables, columns, keys and indexes as they are, and as the kit has them; numbers of records");
         else _notIn.Add("the tables' shapes, as the store cannot be opened");

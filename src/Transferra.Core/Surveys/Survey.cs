@@ -53,8 +53,14 @@ public sealed record CompanySurvey(string Code, string Name, string Package, str
     /// <summary>Where the store contradicts itself; it does not add up and is not converted.</summary>
     public IReadOnlyList<StoreDoubt> Doubts { get; init; } = [];
 
-    /// <summary>What the store has beside tables; a conversion makes the new version's own and does not carry these.</summary>
+    /// <summary>What the store has beside tables.</summary>
     public IReadOnlyList<StoreObject> Objects { get; init; } = [];
+
+    /// <summary>What it declares, in the engine's own words.</summary>
+    public IReadOnlyList<StoreDeclaration> Declarations { get; init; } = [];
+
+    /// <summary>Whether a new store begins as a copy of it, so that what it declares goes along; null when it goes nowhere.</summary>
+    public bool? GoesAlong { get; init; }
 }
 
 /// <summary>What a survey found of a package.</summary>
@@ -255,6 +261,7 @@ public static class Survey
                 OpenedBy = StorePlaces.OpenedBy(stores, address),
                 Facts = store.Identity.HeaderFields,
                 Objects = store.ListObjects(),
+                Declarations = store.Declarations(),
                 Doubts = store.Doubts,
             };
             return Judged(survey, company, store);
@@ -278,6 +285,8 @@ public static class Survey
             {
                 Settings = SettingsRecord.OfCompany(version, store),
                 CustomFiles = CustomFiles.OfCompany(company, version),
+                GoesAlong = version.Name == company.WantedVersion ? null
+                    : company.WayBetween(version.Name, company.WantedVersion)?.IsOnCopy,
             };
         if (survey.Signs.Count == 0)
             return survey with

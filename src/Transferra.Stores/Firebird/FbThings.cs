@@ -70,7 +70,7 @@ internal sealed partial class FbThings(Func<string, IReadOnlyList<IReadOnlyList<
             + $"{Of("g")}",
         "SELECT 'role', TRIM(r.RDB$ROLE_NAME), '', TRIM(r.RDB$OWNER_NAME) FROM RDB$ROLES r WHERE COALESCE(r.RDB$SYSTEM_FLAG, 0) = 0",
         "SELECT 'right', TRIM(p.RDB$USER) || ' ' || TRIM(p.RDB$PRIVILEGE) || ' ' || TRIM(p.RDB$RELATION_NAME) || "
-            + "COALESCE('.' || TRIM(p.RDB$FIELD_NAME), ''), '', p.RDB$GRANT_OPTION || ' ' || p.RDB$USER_TYPE || ' ' || "
+            + "COALESCE('.' || TRIM(p.RDB$FIELD_NAME), ''), '', COALESCE(p.RDB$GRANT_OPTION, 0) || ' ' || p.RDB$USER_TYPE || ' ' || "
             + "p.RDB$OBJECT_TYPE FROM "
             + "RDB$USER_PRIVILEGES p WHERE p.RDB$RELATION_NAME NOT STARTING WITH 'RDB$' AND p.RDB$RELATION_NAME NOT STARTING WITH "
             + "'MON$' AND "

@@ -136,6 +136,9 @@ internal sealed class MariaStore : IStore
 
     public StoreScript? ReadScript(string folder) => new MariaScript(_connection, _address.Path).Read();
 
+    /// <inheritdoc/>
+    public IReadOnlyList<StoreDeclaration> Declarations() => new MariaThings(Rows, _address.Path).All();
+
     public IReadOnlyList<string> NotCarried() => new MariaScript(_connection, _address.Path).NotCarried();
 
     public IReadOnlyList<StoreObject> ListObjects() =>

@@ -312,7 +312,8 @@ internal sealed class PgThings(NpgsqlConnection connection)
             + $"1), format('SELECT pg_catalog.setval(%L, %s, %L)', {PgConnection.Literal(name)}, last_value, is_called) FROM {name}"))];
 
     private IEnumerable<PgThing> Comment(string name, string catalog, string joins, string condition) => Of(PgPhase.After,
-        $"SELECT 'comment', {name}, '', format('COMMENT ON %s IS %L', {name}, d.description) FROM pg_description d {joins} WHERE "
+        $"SELECT 'comment', {name}, {(joins.Contains("pg_class c", StringComparison.Ordinal) ? Table : "''")}, format('COMMENT ON %s IS "
+            + $"%L', {name}, d.description) FROM pg_description d {joins} WHERE "
         + $"d.classoid = 'pg_catalog.{catalog}'::regclass AND {condition} ORDER BY 2");
 
     private IEnumerable<PgThing> Comments() =>

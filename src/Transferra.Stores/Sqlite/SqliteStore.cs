@@ -179,6 +179,9 @@ internal sealed class SqliteStore : IStore
         catch (TransferraException) { return false; }
     }
 
+    /// <inheritdoc/>
+    public IReadOnlyList<StoreDeclaration> Declarations() => new SqliteThings(Inquire).All();
+
     public IReadOnlyList<StoreObject> ListObjects() =>
         [.. Ask("SELECT type, name, CASE type WHEN 'trigger' THEN tbl_name ELSE '' END FROM sqlite_schema WHERE type IN ('view', "
             + "'trigger') UNION ALL SELECT 'search structure', name, '' FROM pragma_table_list WHERE schema = 'main' AND type = "

@@ -1,0 +1,63 @@
+// DeclarationMatch.cs: whether what the old store declares (keys, defaults, indexes, views, triggers, rights) stands in the new one.
+// Both lists are read from the engines anew. What the hop itself changes is told apart from what nobody spoke of.
+// Holds: (1) a declaration that is gone or is another one, and that the hop does not account for, leaves less than "proved".
+using Transferra.Core.Kits;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Matching;
+
+/// <summary>A declaration that is not the same in both stores.</summary>
+/// <param name="Kind">What it is.</param>
+/// <param name="Name">Its name.</param>
+/// <param name="Old">What the old store says; null when it has none.</param>
+/// <param name="New">What the new store says; null when it has none.</param>
+/// <param name="ByHop">Whether the hop accounts for it: it is of a table or column that the hop changes.</param>
+public sealed record DeclarationDifference(string Kind, string Name, string? Old, string? New, bool ByHop);
+
+/// <summary>How many there are of a kind.</summary>
+public sealed record DeclarationCount(string Kind, int Old, int New);
+
+/// <summary>The declarations of two stores, compared.</summary>
+/// <param name="Counts">How many of each kind, by kind.</param>
+/// <param name="Differences">All that differ.</param>
+public sealed record DeclarationsMatched(IReadOnlyList<DeclarationCount> Counts, IReadOnlyList<DeclarationDifference> Differences)
+{
+    /// <summary>Those that nothing accounts for, and that the old store had.</summary>
+    public IReadOnlyList<DeclarationDifference> Lost =>
+        [.. Differences.Where(difference => !difference.ByHop && difference.Old is not null)];
+}
+
+/// <summary>Compares declarations.</summary>
+internal static class DeclarationMatch
+{
+    /// <summary>Compares those of a store with those of one that began as its copy.</summary>
+    /// <param name="old">The old store.</param>
+    /// <param name="renewed">The new one.</param>
+    /// <param name="hop">What answers to what.</param>
+    public static DeclarationsMatched Run(IStore old, IStore renewed, Correspondence hop)
+    {
+        StoreDeclaration[] was = Moving(old), now = Moving(renewed);
+        var names = new SpokenOf(hop);
+        var differences = new List<DeclarationDifference>();
+        Dictionary<(string, string), StoreDeclaration[]> left = now.GroupBy(thing => (thing.Kind, thing.Name))
+            .ToDictionary(same => same.Key, same => same.ToArray());
+        foreach (IGrouping<(string Kind, string Name), StoreDeclaration> same in was.GroupBy(thing => (thing.Kind, thing.Name)))
+        {
+            StoreDeclaration[] other = left.GetValueOrDefault(same.Key) ?? [];
+            left.Remove(same.Key);
+            if (other.Select(thing => thing.Text).Order(StringComparer.Ordinal)
+                .SequenceEqual(same.Select(thing => thing.Text).Order(StringComparer.Ordinal))) continue;
+            differences.Add(new DeclarationDifference(same.Key.Kind, same.Key.Name, Texts(same), other.Length == 0 ? null : Texts(other),
+                names.AccountFor(same.First(), isThere: other.Length > 0)));
+        }
+        differences.AddRange(left.Values.Select(added => new DeclarationDifference(added[0].Kind, added[0].Name, null, Texts(added),
+            names.AccountFor(added[0], isThere: true))));
+        return new DeclarationsMatched([.. was.Concat(now).Select(thing => thing.Kind).Distinct().Order(StringComparer.Ordinal)
+            .Select(kind => new DeclarationCount(kind, was.Count(thing => thing.Kind == kind), now.Count(thing => thing.Kind == kind)))],
+            differences);
+    }
+
+    private static StoreDeclaration[] Moving(IStore store) => [.. store.Declarations().Where(thing => !thing.IsOfPlace)];
+
+    private static string Texts(IEnumerable<StoreDeclaration> things) => string.Join('\n', things.Select(thing => thing.Text));
+}
