@@ -2,6 +2,7 @@
 # Starts the three database servers on loopback, measures loading into one of them against the engine's own fastest way, and stops them.
 # Transferra is compiled ahead of time, as users get it.
 #   benchmarks/servers.sh ENGINE [ROWS [ROUNDS]]       ENGINE: postgresql, mariadb or firebird
+#   benchmarks/servers.sh copy ENGINE [ROWS [ROUNDS]]  a hop that changes nothing, against INSERT ... SELECT
 set -euo pipefail
 cd -- "$(dirname -- "$(readlink -f -- "${BASH_SOURCE[0]}")")/.."
 source tests/servers.sh
@@ -10,4 +11,7 @@ trap servers_stop EXIT
 servers_start "$(mktemp -u /tmp/transferra-servers-XXXXXX)"
 program=artifacts/benchmarks
 dotnet publish benchmarks/Transferra.Benchmarks -c Release --use-current-runtime --self-contained false -p:PublishReadyToRun=true -p:RunAnalyzers=false -o "$program" --nologo -v quiet
-"$program/Transferra.Benchmarks" servers "$@"
+case "$1" in
+copy) "$program/Transferra.Benchmarks" "$@" ;;
+*) "$program/Transferra.Benchmarks" servers "$@" ;;
+esac

@@ -44,11 +44,11 @@ internal static class ServersBenchmark
         return new ServerAddress(parts[0], int.Parse(parts[1], CultureInfo.InvariantCulture), parts[2], parts[3]);
     }
 
-    private static StoreAddress At(string engine, string name) =>
+    internal static StoreAddress At(string engine, string name) =>
         new(engine, engine == "firebird" ? Path.Combine(Environment.GetEnvironmentVariable("TRANSFERRA_TEST_FIREBIRD_FOLDER")!,
             name + ".fdb") : name, Server: Server(engine));
 
-    private static string Password(ServerAddress server) => File.ReadLines(server.PasswordFile!).First();
+    internal static string Password(ServerAddress server) => File.ReadLines(server.PasswordFile!).First();
 
     public static int Run(string engine, int rows, int rounds)
     {

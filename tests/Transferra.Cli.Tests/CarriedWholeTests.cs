@@ -99,6 +99,27 @@ public sealed partial class CarriedWholeTests : IDisposable
         LetAsideGo(store);
     }
 
+    [Theory] // the same server by another name is another server to whoever asks
+    [InlineData("postgresql")]
+    [InlineData("firebird")]
+    public void On_another_server_of_the_engine_it_comes_out_just_so(string engine)
+    {
+        StoreAddress store = Made(engine, "rich"), control = Made(engine, "control"),
+            there = _servers.Database(engine, "there") with { Server = TestServers.Server(engine) with { Host = "localhost" } };
+        foreach (string change in Changes[engine]) TestServers.Execute(control, change);
+        _office.Companies.Add(new OddCompany("A", store, OddOffice.ServerYaml(store))
+        {
+            More = [$"new-store: {OddOffice.ServerYaml(there)}"]
+        });
+        _office.Ready();
+        if (engine == "firebird") _office.Run("ready", "--confirm", "A/forced-writes");
+        _office.Upgrade().Expect(0).Says("A through 2");
+        _servers.Known(there);
+        Assert.Equal(Listing(control), Listing(there));
+        Assert.Equal(OddOffice.Rows(control), OddOffice.Rows(there));
+        LetAsideGo(store);
+    }
+
     // What is taken away or put in afterwards, and how it is called in the match.
     public static TheoryData<string, string, string> EachLoss => new()
     {
@@ -137,6 +158,34 @@ public sealed partial class CarriedWholeTests : IDisposable
         _office.Run("restore", "A", "--yes", "A").Expect(0);
         Assert.Equal(before, Listing(store));
         LetAsideGo(store);
+    }
+
+    [Fact]
+    public void Whoever_may_come_into_a_database_may_come_into_the_one_that_takes_its_place_and_nobody_else()
+    {
+        StoreAddress store = _servers.Made("postgresql", "rights"), clerk = _servers.AsClerk(store, _office.Path),
+            owner = _servers.AsClerk(store, _office.Path), stranger = _servers.AsClerk(store, _office.Path);
+        foreach (string statement in (string[])[$"ALTER ROLE {owner.Server!.User} CREATEDB",
+            $"ALTER DATABASE \"{store.Path}\" OWNER TO {owner.Server.User}",
+            $"REVOKE CONNECT ON DATABASE \"{store.Path}\" FROM PUBLIC",
+            $"GRANT CONNECT ON DATABASE \"{store.Path}\" TO {clerk.Server!.User}"]) TestServers.Execute(store, statement);
+        foreach (string statement in (string[])[.. Statements("postgresql").Take(2), "CREATE TABLE \"GRP\" (\"GNO\" integer PRIMARY KEY, "
+            + "\"TITLE\" varchar(40))", "CREATE TABLE \"ITEM\" (\"INO\" integer PRIMARY KEY, \"NAME\" varchar(40), \"PRICE\" "
+            + "numeric(12,2), "
+                + "\"MADE\" date, \"GNO\" integer REFERENCES \"GRP\")", "INSERT INTO \"ITEM\" VALUES (1, 'horn', 1, NULL, NULL)",
+            $"GRANT SELECT ON \"ITEM\" TO {clerk.Server.User}"]) TestServers.Execute(owner, statement);
+        _office.Companies.Add(new OddCompany("A", owner, OddOffice.ServerYaml(owner)));
+        _office.Ready();
+        _office.Run("ready", "--confirm", "A/read-back");
+        _office.Upgrade().Expect(0).Says("A through 2");
+        Assert.Equal("2", TestServers.Ask(store, "SELECT \"VAL\" FROM \"VER\""));
+        Assert.Equal("horn", TestServers.Ask(clerk, "SELECT \"TITLE\" FROM \"ITEM\""));
+        Assert.ThrowsAny<System.Data.Common.DbException>(() => TestServers.Ask(stranger, "SELECT 1"));
+        Assert.Equal(owner.Server.User, TestServers.Ask(store, "SELECT pg_get_userbyid(datdba) FROM pg_database WHERE datname = "
+            + "current_database()"));
+        _office.Run("undo", "--yes", "A").Expect(0);
+        Assert.Equal("horn", TestServers.Ask(clerk, "SELECT \"NAME\" FROM \"ITEM\""));
+        new StoreOpener().ServerOf(store).Remove(store.Path);
     }
 
     private void LetAsideGo(StoreAddress store)
@@ -219,7 +268,8 @@ public sealed partial class CarriedWholeTests : IDisposable
                 "--triggers", "--skip-comments", "--skip-dump-date", store.Path], ("MYSQL_PWD", password)),
             _ => Run("isql-fb", ["-x", "-u", server.User, $"{server.Host}/{port}:{store.Path}"], ("ISC_PASSWORD", password)),
         };
-        listed = Noise().Replace(listed.Replace(store.Path, "DATABASE", StringComparison.Ordinal), "");
+        listed = Noise().Replace(listed.Replace(store.Path, "DATABASE", StringComparison.Ordinal)
+            .Replace($"{server.Host}/", "HOST/", StringComparison.Ordinal), "");
         return string.Join('\n', listed.Split('\n').Where(line => line.Length > 0));
     }
 

@@ -83,12 +83,7 @@ public static partial class StoreExport
             foreach (TableShape table in store.ReadShape())
             {
                 string file = FileNameOf(table.Name);
-                TableShape written = table with
-                {
-                    Columns = [.. table.Columns.Select(column =>
-                    column with { Type = Exported(column.Type) })]
-                }, named =
-                    written with { Name = file };
+                TableShape written = WrittenOut.Of(table), named = written with { Name = file };
                 builder.CreateTable(named);
                 long total = store.CountRows(table.Name), rows = 0;
                 var rejects = new List<RowReject>();
@@ -120,10 +115,6 @@ public static partial class StoreExport
         File.WriteAllBytes(Path.Combine(folder, DescriptionName), JsonSerializer.SerializeToUtf8Bytes(description, SetManifest.Json));
     }
 
-    // As the engine writes them out; what is bytes or a double either way stays what it is.
-    private static FieldType Exported(FieldType type) =>
-        type.Kind is FieldKind.Binary or FieldKind.Uuid or FieldKind.Double or FieldKind.Boolean ? type : FieldType.Text;
-
     /// <summary>Loads an export into a new store: as it was when the engine is the same, with types of ours when it is another.</summary>
     /// <param name="folder">The export.</param>
     /// <param name="stores">Opens and makes stores.</param>
@@ -144,7 +135,7 @@ public static partial class StoreExport
         using IStoreBuilder builder = sameEngine && description.Script is { } script ? stores.Rebuild(into, script, folder)
             : stores.Create(into);
         if (builder.TakesWritten) shapes = [.. shapes.Select(shape =>
-            shape with { Columns = [.. shape.Columns.Select(column => column with { Type = Exported(column.Type) })] })];
+            shape with { Columns = [.. shape.Columns.Select(column => column with { Type = WrittenOut.Of(column.Type) })] })];
         shapes = [.. shapes.Select(shape =>
             shape with { Columns = [.. shape.Columns.Select(column => sameEngine && column.Default is { } value && PlainDefault()
                 .IsMatch(value)

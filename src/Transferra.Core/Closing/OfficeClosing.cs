@@ -246,7 +246,8 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
     {
         if (closings.Current() is not { IsReopening: false } current) return;
         OfficeClosed closed = closings.Continue(current);
-        IEnumerable<ClosingStep> steps = store.IsOnServer ? tools.Stores.ServerOf(store).Doors(store.Path)
+        IEnumerable<ClosingStep> steps = store.IsOnServer ? tools.Stores.ServerOf(store).DoorsOfCopy(store.Path,
+            [.. closed.Steps.OfType<StoreStep>().Where(step => step.IsOf(home)).Select(step => step.Door)])
             .Select(door => StoreStep.Of(store, door))
             // otherwise the folder around it is shut
             : FolderStep.Of(home, officeFolder) == home.Path ? [FolderStep.Of(store.Path, home.Path, officeFolder)] : [];

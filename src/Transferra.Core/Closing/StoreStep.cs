@@ -39,7 +39,12 @@ internal sealed class StoreStep(IReadOnlyDictionary<string, string> facts) : Clo
         facts["user"],
         facts.GetValueOrDefault("password-file"), facts.GetValueOrDefault("password-variable"));
 
-    private StoreDoor Door => new(facts["kind"], facts["door"], facts["when-shut"], facts["when-open"], facts["ends-sessions"] == "yes",
+    /// <summary>Whether it is a door of a store.</summary>
+    public bool IsOf(StoreAddress address) => address.Server is { } server && facts["engine"] == address.Engine
+        && facts["database"] == address.Path && Server.Host == server.Host && Server.Port == server.Port;
+
+    /// <summary>The door, as it was found.</summary>
+    public StoreDoor Door => new(facts["kind"], facts["door"], facts["when-shut"], facts["when-open"], facts["ends-sessions"] == "yes",
         facts.Where(fact => fact.Key.StartsWith(FoundPrefix, StringComparison.Ordinal))
             .ToDictionary(fact => fact.Key[FoundPrefix.Length..], fact => fact.Value));
 

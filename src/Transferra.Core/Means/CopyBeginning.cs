@@ -1,5 +1,6 @@
 // CopyBeginning.cs: the new store begins as an exact copy of the old one; tables that the maps fill anew are then made ready for it.
 // Why: what no map speaks of (other tables, views, triggers, counters, rights) arrives exactly as it was, at the speed of a copy.
+using Transferra.Core.Conversion;
 using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
@@ -20,12 +21,15 @@ internal sealed class CopyBeginning : IHopBeginning
     public static string? Hindrance(StoreAddress from, StoreAddress to)
     {
         if (from.Engine != to.Engine) return $"the old store is {from.Engine} and the new one {to.Engine}";
-        if (from.Server is { } old && to.Server is { } renewed && (old.Host, old.Port) != (renewed.Host, renewed.Port))
-            return $"the old store is at {old.Host} and the new one at {renewed.Host}";
+        if (from.Engine == "mariadb" && !IsSameServer(from, to))
+            return "a MariaDB database's views, routines and events stay with its name on its server";
         return from.Options.OrderBy(option => option.Key, StringComparer.Ordinal)
             .SequenceEqual(to.Options.OrderBy(option => option.Key, StringComparer.Ordinal)) ? null
             : "the new store is to be written in another form than the old one";
     }
+
+    private static bool IsSameServer(StoreAddress from, StoreAddress to) => from.Server is not { } old || to.Server is not { } renewed
+        || (old.Host, old.Port) == (renewed.Host, renewed.Port);
 
     /// <inheritdoc/>
     public BuildMark Begin(HopWork work)
@@ -34,8 +38,13 @@ internal sealed class CopyBeginning : IHopBeginning
             throw new TransferraException($"a new store cannot begin as a copy: {why}",
                 $"Take \"beginning: copy\" out of {work.Hop.File}, or give the new store the same engine and place in office.yaml.");
         work.Observer.Progress("copying the store as it is", 0, 0);
-        work.Stores.Copy(work.Source, work.Target);
-        return work.Stores.Revise(work.Target, RevisionOf(work.Hop.Correspondence), work.Hop.To.TextEncoding);
+        IReadOnlyList<string> notBrought = [];
+        if (IsSameServer(work.Source, work.Target)) work.Stores.Copy(work.Source, work.Target);
+        else
+            using (IStore source = work.OpenSource())
+                notBrought = StoreMove.Run(source, work.Stores, work.Target, work.Observer, work.Cancel);
+        BuildMark mark = work.Stores.Revise(work.Target, RevisionOf(work.Hop.Correspondence), work.Hop.To.TextEncoding);
+        return mark.Copy is null ? mark : mark with { Copy = mark.Copy with { NotBrought = notBrought } };
     }
 
     /// <summary>What a hop does to a copy.</summary>

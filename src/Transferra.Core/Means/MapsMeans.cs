@@ -21,6 +21,7 @@ internal sealed class MapsMeans : IHopMeans
             Made = from.Tables.Keys
         };
         pass.Take(source, work.Hop.Correspondence);
-        return pass.Complete(work.Hop.Correspondence);
+        ConversionResult result = pass.Complete(work.Hop.Correspondence);
+        return result with { Remarks = [.. from.Copy?.NotBrought ?? [], .. result.Remarks] };
     }
 }

@@ -24,7 +24,11 @@ public sealed record BuiltTable(long Rows, IReadOnlyList<long> Ends);
 /// <param name="Stays">Tables, or files of a folder, that stay as they are; none where the engine itself goes back to what was made
 /// final.</param>
 /// <param name="TakenAway">What stood in the way of the records and is put back behind them, in the engine's own statements.</param>
-public sealed record CopyRest(IReadOnlyList<string> Stays, IReadOnlyList<string> TakenAway);
+public sealed record CopyRest(IReadOnlyList<string> Stays, IReadOnlyList<string> TakenAway)
+{
+    /// <summary>What the copy itself could not bring, one line each.</summary>
+    public IReadOnlyList<string> NotBrought { get; init; } = [];
+}
 
 /// <summary>How far a store that is being built has come.</summary>
 /// <param name="Tables">The tables that were made, by name; of a copy, those that are filled anew.</param>

@@ -87,6 +87,11 @@ public interface IStoreServer
     /// <exception cref="TransferraException">This user may not shut one of them.</exception>
     IReadOnlyList<StoreDoor> Doors(string name);
 
+    /// <summary>The ways into a copy of a database that was shut when it was copied: those of the original, as they were found.</summary>
+    /// <param name="name">The copy.</param>
+    /// <param name="original">What was found of the original before it was shut; none when it was not.</param>
+    IReadOnlyList<StoreDoor> DoorsOfCopy(string name, IReadOnlyList<StoreDoor> original) => Doors(name);
+
     /// <summary>Shuts a door; fine when it is shut. The store is found again even when it has been renamed meanwhile.</summary>
     void Shut(StoreDoor door);
 

@@ -194,12 +194,29 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
                 $"the database {name} takes connections again", false,
                 new Dictionary<string, string> { ["oid"] = oid, ["limit"] = limit.ToString(CultureInfo.InvariantCulture) })];
         }
-        return [.. GranteesOf(connection, oid).Select(grantee =>
-            new StoreDoor("connect-right", $"{name} for {(grantee.Role.Length == 0 ? "everybody" : grantee.Role)}",
-            $"{(grantee.Role.Length == 0 ? "nobody new" : $"{grantee.Role} no more")} may connect to the database {name}",
-            $"{(grantee.Role.Length == 0 ? "everybody" : grantee.Role)} may connect to the database {name} again", false,
-            new Dictionary<string, string> { ["oid"] = oid, ["role"] = grantee.Role, ["grantable"] = grantee.Grantable ? "yes" : "no" }))];
+        return [.. GranteesOf(connection, oid).Select(grantee => ConnectDoor(name, oid, grantee.Role, grantee.Grantable))];
     }
+
+    /// <inheritdoc/>
+    public IReadOnlyList<StoreDoor> DoorsOfCopy(string name, IReadOnlyList<StoreDoor> original)
+    {
+        // Rights to connect were copied as they are now, taken away; a limit is not copied.
+        StoreDoor[] rights = [.. original.Where(door => door.Kind == ConnectRight)];
+        if (rights.Length == 0) return Doors(name);
+        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        string? oid = Convert.ToString(PgConnection.Scalar(connection, "SELECT oid::bigint FROM pg_database WHERE datname = $1", name),
+            CultureInfo.InvariantCulture);
+        return string.IsNullOrEmpty(oid) ? [] : [.. rights.Select(door => ConnectDoor(name, oid, door.Found["role"],
+            door.Found["grantable"] == "yes"))];
+    }
+
+    private const string ConnectRight = "connect-right";
+
+    private static StoreDoor ConnectDoor(string name, string oid, string role, bool isGrantable) => new(ConnectRight,
+        $"{name} for {(role.Length == 0 ? "everybody" : role)}",
+        $"{(role.Length == 0 ? "nobody new" : $"{role} no more")} may connect to the database {name}",
+        $"{(role.Length == 0 ? "everybody" : role)} may connect to the database {name} again", false,
+        new Dictionary<string, string> { ["oid"] = oid, ["role"] = role, ["grantable"] = isGrantable ? "yes" : "no" });
 
     // Who may connect, apart from this user and from superusers; "" stands for everybody.
     private static List<(string Role, bool Grantable)> GranteesOf(NpgsqlConnection connection, string oid)
