@@ -120,6 +120,50 @@ public sealed partial class CarriedWholeTests : IDisposable
         LetAsideGo(store);
     }
 
+    public static TheoryData<string, string, string, string> EachWordsOfTheVendor => new()
+    {
+        { "sqlite", "NUMERIC(12,2)", "SELECT type || ' ' || (SELECT typeof(PRICE) || PRICE FROM ITEM WHERE INO = 1) FROM "
+            + "pragma_table_info('ITEM') WHERE name = 'PRICE'", "NUMERIC(12,2) real12.5" },
+        { "postgresql", "money", "SELECT pg_typeof(\"PRICE\") || ' ' || \"PRICE\"::numeric FROM \"ITEM\" WHERE \"INO\" = 1",
+            "money 12.50" },
+        { "mariadb", "FLOAT(12,2) UNSIGNED ZEROFILL", "SELECT concat(column_type, ' ', (SELECT PRICE + 0 FROM ITEM WHERE INO = 1)) FROM "
+            + "information_schema.columns WHERE table_schema = database() AND table_name = 'ITEM' AND column_name = 'PRICE'",
+            "float(12,2) unsigned zerofill 12.50" },
+        { "firebird", "DECIMAL(9,2)", "SELECT TRIM(t.RDB$FIELD_PRECISION) || ' ' || (SELECT PRICE FROM ITEM WHERE INO = 1) FROM "
+            + "RDB$RELATION_FIELDS f JOIN RDB$FIELDS t ON t.RDB$FIELD_NAME = f.RDB$FIELD_SOURCE WHERE f.RDB$RELATION_NAME = 'ITEM' AND "
+            + "f.RDB$FIELD_NAME = 'PRICE'", "9 12.50" },
+    };
+
+    [Theory]
+    [MemberData(nameof(EachWordsOfTheVendor))]
+    public void A_column_is_declared_in_the_vendors_words_where_the_kit_has_them(string engine, string words, string question, string told)
+    {
+        foreach (string beginning in (string[])["usual", "empty"])
+        {
+            using var office = new OddOffice();
+            office.WriteKit(OldVersion, NewVersion.Replace("GNO: INTEGER, NOTE: VARCHAR(20)}", "GNO: INTEGER, NOTE: VARCHAR(20)}\n    "
+                + $"declared-as: {{PRICE: \"{words}\"}}", StringComparison.Ordinal), $"beginning: {beginning}\n{Hop}");
+            string[] plain = ["CREATE TABLE VER (WHAT VARCHAR(10) NOT NULL PRIMARY KEY, VAL VARCHAR(10))",
+                "INSERT INTO VER VALUES ('DATA', '1')", "CREATE TABLE GRP (GNO INTEGER NOT NULL PRIMARY KEY, TITLE VARCHAR(40))",
+                "CREATE TABLE ITEM (INO INTEGER NOT NULL PRIMARY KEY, NAME VARCHAR(40), PRICE DECIMAL(12,2), MADE DATE, GNO INTEGER)",
+                "INSERT INTO ITEM VALUES (1, 'horn', 12.5, NULL, NULL)"];
+            if (engine == "postgresql") plain = [.. plain.Select(statement => Names().Replace(statement, "\"$0\""))];
+            StoreAddress store = engine == "sqlite" ? new StoreAddress(engine, office["a.db"])
+                : _servers.Made(engine, "w_" + beginning, plain);
+            if (engine == "sqlite") DemoFolder.Execute(store.Path, string.Join(';', plain));
+            office.Companies.Add(new OddCompany("A", store, engine == "sqlite" ? "{sqlite: a.db}" : OddOffice.ServerYaml(store)));
+            office.Ready();
+            if (engine == "firebird") office.Run("ready", "--confirm", "A/forced-writes");
+            office.Upgrade().Expect(0).Says("A through 2");
+            Assert.Equal((beginning, told), (beginning, engine == "sqlite" ? DemoFolder.Ask(store.Path, question)
+                : TestServers.Ask(store, question)));
+            if (store.IsOnServer) LetAsideGo(store);
+        }
+    }
+
+    [GeneratedRegex(@"\b(VER|GRP|ITEM|WHAT|VAL|GNO|TITLE|INO|NAME|PRICE|MADE)\b")]
+    private static partial Regex Names();
+
     // What is taken away or put in afterwards, and how it is called in the match.
     public static TheoryData<string, string, string> EachLoss => new()
     {

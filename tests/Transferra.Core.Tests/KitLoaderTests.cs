@@ -95,6 +95,9 @@ public class KitLoaderTests
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    indexes: [{columns: [NONE]}]\n", "NONE", "the table GRP has no column NONE")]
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    indexes: [{columns: [TITLE], unique: perhaps}]\n", "perhaps",
         "\"unique\" is true or false")]
+    [InlineData("    key: [GNO]\n", "    key: [GNO]\n    declared-as: {NONE: TEXT}\n", "NONE", "the table GRP has no column NONE")]
+    [InlineData("    key: [GNO]\n", "    key: [GNO]\n    declared-as: {TITLE: \"TEXT); DROP TABLE GRP\"}\n", "TEXT); DROP",
+        "is not how a column is declared")]
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    defaults: {NONE: \"1\"}\n", "NONE", "the table GRP has no column NONE")]
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    defaults: {TITLE: now()}\n", "now()", "is not a default; a default is a number")]
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    defaults: {TITLE: \"'it's'\"}\n", "'it's'",

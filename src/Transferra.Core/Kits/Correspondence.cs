@@ -32,7 +32,8 @@ public sealed record Correspondence(KitVersion From, KitVersion To, IReadOnlyLis
         && old.Columns.Count == renewed.Columns.Count
         && old.Columns.Zip(renewed.Columns).All(pair => Same(pair.First.Name, pair.Second.Name)
             && pair.First.Type == pair.Second.Type && pair.First.Required == pair.Second.Required
-            && pair.First.Default == pair.Second.Default)
+            && pair.First.Default == pair.Second.Default
+            && (pair.Second.DeclaredAs is null || pair.First.DeclaredAs == pair.Second.DeclaredAs))
         && old.Key.SequenceEqual(renewed.Key, StringComparer.OrdinalIgnoreCase)
         && renewed.Indexes.All(index => old.Indexes.Any(known => known.IsUnique == index.IsUnique
             && known.Columns.SequenceEqual(index.Columns, StringComparer.OrdinalIgnoreCase)))

@@ -139,6 +139,11 @@ public static class KitLoader
     private static Dictionary<string, string> Pairs(DescribedMap? map) =>
         map?.Pairs().ToDictionary(pair => pair.Key.Value, pair => pair.Value.Value) ?? [];
 
+    // It stands between others in a statement, and must not end it.
+    private static bool IsDeclaration(string words) => words.Length is > 0 and < 200 && char.IsLetter(words[0])
+        && words.All(c => char.IsLetterOrDigit(c) || c is ' ' or '_' or '(' or ')' or ',' or '\'' or '"' or '.' or '-')
+        && !words.Contains("--", StringComparison.Ordinal) && words.Count(c => c == '(') == words.Count(c => c == ')');
+
     private static List<TableShape> ReadTables(DescribedMap? map, DescriptionErrors errors, List<TableChecks> checks)
     {
         var tables = new List<TableShape>();
@@ -174,6 +179,14 @@ public static class KitLoader
                 else if (!IsLiteral(value.Value)) value.Report(errors,
                     $"\"{value}\" is not a default; a default is a number, a text in single quotation marks, TRUE or FALSE");
                 else columns[ordinal] = columns[ordinal] with { Default = value.Value };
+            }
+            foreach ((PlacedText column, PlacedText words) in table.Map("declared-as", "how the engine declares a column")?.Pairs() ?? [])
+            {
+                int ordinal = columns.FindIndex(known => Same(known.Name, column.Value));
+                if (ordinal < 0) column.Report(errors, $"the table {name} has no column {column}");
+                else if (!IsDeclaration(words.Value)) words.Report(errors,
+                    $"\"{words}\" is not how a column is declared; write its type only, in the engine's own words, such as NUMERIC(10,2)");
+                else columns[ordinal] = columns[ordinal] with { DeclaredAs = words.Value };
             }
             var shape = new TableShape(name, columns, [.. key.Select(part => part.Value)], relations)
             {

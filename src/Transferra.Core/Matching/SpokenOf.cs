@@ -47,7 +47,8 @@ internal sealed class SpokenOf(Correspondence hop)
             {
                 ColumnShape? old = map.From.Columns.FirstOrDefault(column => column.Name == into.Column.Name);
                 if (old is not null && old.Type == into.Column.Type && old.Required == into.Column.Required
-                    && old.Default == into.Column.Default && Correspondence.IsColumn(into.Value, old.Name)) continue;
+                    && old.Default == into.Column.Default && (into.Column.DeclaredAs is null || into.Column.DeclaredAs == old.DeclaredAs)
+                    && Correspondence.IsColumn(into.Value, old.Name)) continue;
                 yield return into.Column.Name;
                 foreach (ColumnShape column in map.From.Columns.Where(column => Correspondence.IsColumn(into.Value, column.Name)))
                     yield return column.Name;

@@ -82,7 +82,8 @@ internal sealed class CopyBeginning : IHopBeginning
             && RevisedTable.Same(old.Name, column.Column.Name) ? 0 : 1))
             if (OldColumn(map, column.Value) is { } old && taken.Add(old.Name)) found[column.Column.Name] = old;
         return [.. table.Columns.Select(column => found.GetValueOrDefault(column.Name) is { } old
-            ? new RevisedColumn(column, old.Name, old.Type == column.Type) : new RevisedColumn(column, null, false))];
+            ? new RevisedColumn(column, old.Name, old.Type == column.Type
+                && (column.DeclaredAs is null || old.DeclaredAs == column.DeclaredAs)) : new RevisedColumn(column, null, false))];
     }
 
     // The old column that a value is, as it is or in another form.

@@ -12,6 +12,9 @@ public sealed record ColumnShape(string Name, FieldType Type, bool Required = fa
 {
     /// <summary>Whether its values leave the house as their form only: amounts, say, which are shown to the administrator.</summary>
     public bool IsMasked { get; init; }
+
+    /// <summary>How the engine is to declare it, in the vendor's own words; null to leave that to the engine's table of types.</summary>
+    public string? DeclaredAs { get; init; }
 }
 
 /// <summary>An index beside the key.</summary>

@@ -173,7 +173,7 @@ internal sealed class FbRevision
             string? position = column.From is null ? null : List("SELECT RDB$FIELD_POSITION + 1 FROM RDB$RELATION_FIELDS WHERE "
                 + $"RDB$RELATION_NAME = {FbLink.Literal(name)} AND RDB$FIELD_NAME = {FbLink.Literal(ColumnOf(name, now.Name))}")[0][0];
             if (column.From is not null) Drop(name, ColumnOf(name, now.Name));
-            Do($"ALTER TABLE {Quote(name)} ADD {quoted} {type}{(now.Default is { } initial ? " DEFAULT " + initial : "")}"
+            Do($"ALTER TABLE {Quote(name)} ADD {quoted} {now.DeclaredAs ?? type}{(now.Default is { } initial ? " DEFAULT " + initial : "")}"
                 + (now.Required || isKey ? " NOT NULL" : ""));
             if (position is not null) Do($"ALTER TABLE {Quote(name)} ALTER COLUMN {quoted} POSITION {position}");
             return;

@@ -172,7 +172,7 @@ internal sealed class MariaRevision
             ColumnShape now = table.Columns[i].Column;
             string column = MariaConnection.Quote(now.Name);
             bool isKey = table.Shape.Key.Contains(now.Name, StringComparer.OrdinalIgnoreCase);
-            string made = $"{column} {types[i]}{(now.Required || isKey ? " NOT NULL" : "")}"
+            string made = $"{column} {now.DeclaredAs ?? types[i]}{(now.Required || isKey ? " NOT NULL" : "")}"
                 + (RevisedTable.Same(now.Name, table.Shape.NumberedColumn ?? "") ? " AUTO_INCREMENT"
                     : now.Default is { } initial ? " DEFAULT " + initial : "");
             if (table.Columns[i].From is null) yield return "ADD COLUMN " + made;

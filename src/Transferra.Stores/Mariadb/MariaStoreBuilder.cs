@@ -183,7 +183,7 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
         {
             bool isKey = LoadedTable.IsKey(table, column), isNumbered = LoadedTable.IsNumbered(table, column);
             return $"{MariaConnection.Quote(column.Name)} "
-                + $"{types[i]}{(column.Required || isKey ? " NOT NULL" : "")}"
+                + $"{column.DeclaredAs ?? types[i]}{(column.Required || isKey ? " NOT NULL" : "")}"
                     + $"{(isNumbered ? " AUTO_INCREMENT" : column.Default is { } value ? " DEFAULT " + value : "")}";
         })];
         if (table.Key.Count > 0) lines.Add($"PRIMARY KEY ({Names(table.Key)})");

@@ -213,14 +213,17 @@ internal sealed class PgRevision
             + $"ON c.oid = r.ev_class AND c.relkind IN ('v', 'm') WHERE d.refobjid = {Oid(place)}")) Do($"DROP {view} CASCADE");
     }
 
+    private static string TypeOf(RevisedTable table, ColumnShape column) => column.DeclaredAs
+        ?? PgTypes.Declare(AnyValue.OneKind(table.Shape).Columns[table.Shape.OrdinalOf(column.Name)].Type);
+
     private void Change(RevisedTable table, PgPlace place, RevisedColumn column)
     {
         ColumnShape now = column.Column;
         bool isKey = table.Shape.Key.Contains(now.Name, StringComparer.OrdinalIgnoreCase);
         if (column.From is null)
         {
-            Do($"ALTER TABLE {place.Quoted} ADD COLUMN {PgConnection.Quote(now.Name)} {PgTypes.Declare(AnyValue.OneKind(table.Shape)
-                .Columns[table.Shape.OrdinalOf(now.Name)].Type)}{(now.Default is { } initial ? " DEFAULT " + initial : "")}"
+            Do($"ALTER TABLE {place.Quoted} ADD COLUMN {PgConnection.Quote(now.Name)} "
+                + $"{TypeOf(table, now)}{(now.Default is { } initial ? " DEFAULT " + initial : "")}"
                 + (now.Required || isKey ? " NOT NULL" : ""));
             return;
         }
@@ -228,7 +231,7 @@ internal sealed class PgRevision
         string change = $"ALTER TABLE {place.Quoted} ALTER COLUMN {Real(place, now.Name)} ";
         if (!column.IsSame)
         {
-            string type = PgTypes.Declare(AnyValue.OneKind(table.Shape).Columns[table.Shape.OrdinalOf(now.Name)].Type);
+            string type = TypeOf(table, now);
             Do(change + "DROP IDENTITY IF EXISTS");
             Do(change + "DROP DEFAULT");
             Do($"{change}TYPE {type} USING NULL::{type}");

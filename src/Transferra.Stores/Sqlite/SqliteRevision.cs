@@ -197,7 +197,8 @@ internal sealed class SqliteRevision
         if (!table.HasOtherKey && known?.Constraints.FirstOrDefault(part => part.Kind == "PRIMARY") is { } key) parts.Add(key);
         if (column.Required || isKey) parts.Add(new SqliteConstraint("NOT", "NOT NULL"));
         if (column.Default is { } value) parts.Add(new SqliteConstraint("DEFAULT", $"DEFAULT {value}"));
-        return new SqliteColumnText(column.Name, isStrict ? Strict(column.Type) : SqliteTypes.Declare(column.Type), parts);
+        return new SqliteColumnText(column.Name, column.DeclaredAs ?? (isStrict ? Strict(column.Type)
+            : SqliteTypes.Declare(column.Type)), parts);
     }
 
     // The only types that a STRICT table knows.

@@ -139,7 +139,7 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
             bool isKey = table.Key.Contains(column.Name, StringComparer.OrdinalIgnoreCase);
             string rest = (rowIdKey && isKey ? " PRIMARY KEY" : column.Required || isKey ? " NOT NULL" : "")
                 + (column.Default is { } value ? $" DEFAULT {value}" : "");
-            return $"{SqliteEngine.Quote(column.Name)} {SqliteTypes.Declare(column.Type)}{rest}";
+            return $"{SqliteEngine.Quote(column.Name)} {column.DeclaredAs ?? SqliteTypes.Declare(column.Type)}{rest}";
         })];
         if (table.Key.Count > 0 && !rowIdKey) lines.Add($"PRIMARY KEY ({Names(table.Key)})");
         lines.AddRange(table.Relations.Select(relation =>
