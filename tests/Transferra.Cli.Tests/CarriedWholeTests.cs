@@ -164,6 +164,44 @@ public sealed partial class CarriedWholeTests : IDisposable
     [GeneratedRegex(@"\b(VER|GRP|ITEM|WHAT|VAL|GNO|TITLE|INO|NAME|PRICE|MADE)\b")]
     private static partial Regex Names();
 
+    // The sample database of Firebird's own package: domains, arrays, computed columns, procedures, exceptions, checks that look elsewhere.
+    [Fact]
+    public void The_sample_that_Firebird_ships_goes_through_whole()
+    {
+        string sample = Path.Combine(_office.Path, "shipped.sql");
+        using (var packed = new System.IO.Compression.GZipStream(File.OpenRead(Sample), System.IO.Compression.CompressionMode.Decompress))
+        using (FileStream plain = File.Create(sample)) packed.CopyTo(plain);
+        string[] further = [.. Statements("firebird").Where(line => line.Contains(" VER", StringComparison.Ordinal)
+            || line.Contains("GRP", StringComparison.Ordinal)).Select(line => line.Replace("D_TITLE UNIQUE", "VARCHAR(40)",
+                StringComparison.Ordinal)).Where(line => !line.Contains("ITEM", StringComparison.Ordinal)),
+            "CREATE TABLE ITEM (INO INTEGER NOT NULL PRIMARY KEY, NAME VARCHAR(40), PRICE NUMERIC(12,2), MADE DATE, GNO INTEGER)"];
+        StoreAddress store = FromSample("sample", sample, further), control = FromSample("control", sample, further);
+        foreach (string change in Changes["firebird"]) TestServers.Execute(control, change.Replace(" CHARACTER SET UTF8", "",
+            StringComparison.Ordinal).Replace("ADD NOTE VARCHAR(20)", "ADD NOTE VARCHAR(20) CHARACTER SET UTF8", StringComparison.Ordinal));
+        Upgrade(store);
+        Assert.Equal(Listing(control), Listing(store));
+        Assert.Equal(OddOffice.Rows(control), OddOffice.Rows(store));
+        const string arrays = "SELECT LIST(COALESCE(LANGUAGE_REQ[1], '-') || COALESCE(LANGUAGE_REQ[5], '-')) FROM JOB";
+        Assert.Equal(TestServers.Ask(control, arrays), TestServers.Ask(store, arrays));
+        LetAsideGo(store);
+    }
+
+    private const string Sample = "/usr/share/doc/firebird3.0-common-doc/examples/employee.sql.gz";
+
+    private StoreAddress FromSample(string name, string sample, string[] further)
+    {
+        StoreAddress store = _servers.Made("firebird", name);
+        ServerAddress server = store.Server!;
+        string script = Path.Combine(_office.Path, name + ".sql");
+        string connect = $"connect '{server.Host}/{server.Port}:{store.Path}' user '{server.User}' password "
+            + $"'{File.ReadLines(server.PasswordFile!).First()}';";
+        File.WriteAllText(script, File.ReadAllText(sample).Replace("create database 'employee.fdb';", connect,
+            StringComparison.OrdinalIgnoreCase));
+        Run("isql-fb", ["-q", "-i", script], ("ISC_USER", server.User));
+        foreach (string statement in further) TestServers.Execute(store, statement);
+        return store;
+    }
+
     // What is taken away or put in afterwards, and how it is called in the match.
     public static TheoryData<string, string, string> EachLoss => new()
     {

@@ -90,7 +90,8 @@ public sealed class ExportTests : IDisposable
         StoreAddress into = _servers.Database("postgresql", "back");
         TransferraException error = Assert.Throws<TransferraException>(() => StoreExport.Load(_folder["out"], _stores, into,
             new ListObserver(), CancellationToken.None));
-        Assert.Contains("a value of t.due does not fit its column", error.Message, StringComparison.Ordinal);
+        Assert.Contains("postgresql cannot hold all of it: 1 record of t: due: ", error.Message, StringComparison.Ordinal);
+        Assert.Contains("1 record of t: took: ", error.Message, StringComparison.Ordinal);
         Assert.DoesNotContain("0000-00-00", error.Message, StringComparison.Ordinal);
         Assert.False(_stores.ServerOf(into).Exists(into.Path));
     }

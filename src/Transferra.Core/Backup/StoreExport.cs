@@ -140,6 +140,8 @@ public static partial class StoreExport
             shape with { Columns = [.. shape.Columns.Select(column => sameEngine && column.Default is { } value && PlainDefault()
                 .IsMatch(value)
             ? column : column with { Default = null })] })];
+        var left = new NotHeld(sameEngine ? [] : stores.JudgeOf(into).Complaints(shapes));
+        if (!left.IsEmpty) throw left.Told(into);
         foreach (TableShape shape in shapes) builder.CreateTable(shape);
         foreach ((TableShape shape, ExportedTable table) in shapes.Zip(description.Tables))
         {
@@ -147,19 +149,21 @@ public static partial class StoreExport
             var rejects = new List<RowReject>();
             foreach (RecordBatch batch in export.Batches(shape with { Name = Path.GetFileNameWithoutExtension(table.File) }, [], cancel))
             {
-                if (batch.Faults is [var fault, ..])
-                    throw new TransferraException($"a value of {shape.Name}.{fault.Column} does not fit its column: {fault.Reason}",
-                        "The export is sound and keeps the value; restore it into a folder to look at it.");
-                builder.Write([new TableOutput(shape, batch.Vectors)], [.. Enumerable.Range(0, batch.RowCount)], rejects);
-                if (rejects is [var reject, ..])
-                    throw new TransferraException($"a record of {shape.Name} was refused: {reject.Reason}",
-                        "The export is sound and keeps it; restore it into a folder to look at it.");
+                // The same engine takes back what it gave; what another cannot hold is told all at once.
+                foreach (RowFault fault in batch.Faults) left.Add(shape.Name, $"{fault.Column}: {fault.Reason}");
+                var unread = batch.Faults.Select(fault => fault.Row).ToHashSet();
+                builder.Write([new TableOutput(shape, batch.Vectors)],
+                    [.. Enumerable.Range(0, batch.RowCount).Where(row => !unread.Contains(row))], rejects);
+                foreach (RowReject reject in rejects) left.Add(shape.Name, reject.Reason);
+                rejects.Clear();
+                if (sameEngine && !left.IsEmpty) throw left.Told(into);
                 observer.Progress(shape.Name, rows += batch.RowCount, table.Records);
             }
             if (rows != table.Records)
                 throw new TransferraException($"the export of {shape.Name} has {rows} records and should have {table.Records}",
                     "The set is damaged; use another one.");
         }
+        if (!left.IsEmpty) throw left.Told(into);
         builder.Complete(new Dictionary<string, string>());
         return [.. builder.Remarks, .. sameEngine && description.Script is not null
             ? [] : description.Objects.Where(entry => entry.Kind is not ("sequence" or "numbering"))

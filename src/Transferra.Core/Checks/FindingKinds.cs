@@ -32,6 +32,8 @@ public static class FindingKinds
     public const string KeyChanged = "key-changed";
     /// <summary>A table that the kit does not know.</summary>
     public const string TableUnknown = "table-unknown";
+    /// <summary>Something that the store declares and the new one will not have.</summary>
+    public const string DeclarationLeft = "declaration-left";
     /// <summary>A column that the kit does not know.</summary>
     public const string ColumnUnknown = "column-unknown";
     /// <summary>Records that are there twice, the same in every column.</summary>
@@ -123,6 +125,12 @@ public static class FindingKinds
             "An add-on of another vendor keeps its records there, or somebody made it by hand.",
             "It is carried as it is. To leave it out, list it in the kit with the reason. Ask the add-on's vendor whether it works with "
                 + "the new version."),
+        new(DeclarationLeft, "The store declares something that the new one will not have: it begins empty, and gets what the kit says "
+            + "of the "
+            + "new version, and of other tables their columns, keys and records.",
+            "The company goes to another engine, or the hop says that the new store begins empty.",
+            "Look through the list. What the new version needs of it belongs into the kit's version file; the rest stays in the old "
+                + "store, which is set aside."),
         new(ColumnUnknown, "The store has a column that the kit does not know: a custom field.",
             "Somebody added it, or an add-on did.",
             "It is carried as it is, under its name. To leave it out or to give it another name, add it to the kit."),

@@ -15,7 +15,11 @@ namespace Transferra.Core.Conversion;
 /// <param name="Table">Its table, as the version calls it.</param>
 /// <param name="Name">Its name.</param>
 /// <param name="Type">What it holds, as SQL writes it.</param>
-public sealed record CustomColumn(string Table, string Name, string Type);
+public sealed record CustomColumn(string Table, string Name, string Type)
+{
+    /// <summary>Whether null is not allowed.</summary>
+    public bool Required { get; init; }
+}
 
 /// <summary>A table that the kit does not know.</summary>
 /// <param name="Name">Its name.</param>
@@ -42,7 +46,10 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
                     ?? [])],
             [.. real.Where(there => version.Table(there.Name) is null)
                 .Select(there => new CustomTable(there.Name,
-                [.. there.Columns.Select(column => new CustomColumn(there.Name, column.Name, column.Type.ToString()))], there.Key))]);
+                [.. there.Columns.Select(column => new CustomColumn(there.Name, column.Name, column.Type.ToString())
+                {
+                    Required = column.Required
+                })], there.Key))]);
     }
 
     /// <summary>The version with them.</summary>
@@ -65,7 +72,7 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
     }
 
     private static ColumnShape Shape(CustomColumn column, bool isPrivate) =>
-        new(column.Name, FieldType.TryParse(column.Type, out FieldType type) ? type : FieldType.Text, IsPrivate: isPrivate);
+        new(column.Name, FieldType.TryParse(column.Type, out FieldType type) ? type : FieldType.Text, column.Required, isPrivate);
 
     /// <summary>A way with them: each hop carries them on.</summary>
     public Way In(Way way) => IsEmpty ? way : new Way(In(way.From),

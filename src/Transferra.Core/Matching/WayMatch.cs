@@ -119,7 +119,7 @@ internal static class WayMatch
             .. Unknown(old, name => first.MapOf(name)?.From ?? from.Table(name))
                 .Select(left => new NotLookedAt("old", from.Name, left.What, left.Records, Verdict.NotProved)),
             // A copy brings it all the same, and nobody can say whether it is what it was.
-            .. old.NotRead().Select(left => new NotLookedAt("old", from.Name, left, 0,
+            .. (isCopied ? old.NotCompared() : old.NotRead()).Select(left => new NotLookedAt("old", from.Name, left, 0,
                 isCopied ? Verdict.ProvedInPart : Verdict.NotProved)),
             .. Doubts(old, "old", from), .. Doubts(renewed, "new", to),
             .. Unknown(renewed, to.Table).Select(left => new NotLookedAt("new", to.Name, left.What, left.Records, Verdict.ProvedInPart)),

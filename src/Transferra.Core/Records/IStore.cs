@@ -69,6 +69,9 @@ public interface IStore : IDisposable
     /// <summary>What is in it and is not read here, one line each; only a copy of the whole store would carry it.</summary>
     IReadOnlyList<string> NotRead() => [];
 
+    /// <summary>What of <see cref="NotRead"/> is not compared, either, when the new store is a copy of this one.</summary>
+    IReadOnlyList<string> NotCompared() => NotRead();
+
     /// <summary>Puts a question of a kit to the engine in its own SQL, on a connection of its own that may only read.</summary>
     /// <param name="sql">One statement, as <see cref="KitQuestion"/> has it.</param>
     /// <param name="limit">How long the engine may take; null for <see cref="KitQuestion.TimeLimit"/>.</param>

@@ -197,8 +197,30 @@ internal sealed class FbStore : IStore
         + $"WHERE {IsTable} AND t.RDB$DIMENSIONS IS NOT NULL ORDER BY 1, f.RDB$FIELD_POSITION")
             .Select(row => $"the column {row[0]}.{row[1]}, which holds arrays")];
 
+    /// <summary>Arrays that are too large to be compared, either.</summary>
+    public IReadOnlyList<string> NotCompared() =>
+        [.. Arrays.Where(array => array.Sql is null).Select(array => $"the column {array.Table}.{array.Column}, which holds arrays")];
+
+    private IReadOnlyList<FbArray>? _arrays;
+
+    private IReadOnlyList<FbArray> Arrays => _arrays ??= FbArray.In(Rows, Quote);
+
+    /// <inheritdoc/>
+    public TableShape? ReadStoredShape(string table)
+    {
+        IReadOnlyList<TableShape> tables = ReadShape();
+        if ((tables.FirstOrDefault(known => known.Name == table) ?? tables.FirstOrDefault(known => string.Equals(known.Name, table,
+            StringComparison.OrdinalIgnoreCase))) is not { } found) return null;
+        return found with
+        {
+            Columns = [.. found.Columns, .. Arrays.Where(array => array.Table == found.Name && array.Sql is not null)
+                .Select(array => new ColumnShape(array.Column, FieldType.Text))]
+        };
+    }
+
     public IReadOnlyList<StoreRemark> Remarks =>
-        [.. NotRead().Select(what => new StoreRemark(StoreRemark.Odd, $"{what}, is not read; the company is not changed over for that"))];
+        [.. NotRead().Select(what => new StoreRemark(StoreRemark.Odd, $"{what}, is read only to be compared in a copy; a set does not "
+            + "hold it"))];
 
     public bool KeepsKey(string table, IReadOnlyList<string> key) => _keys.Keeps(_catalog.Table(table), key);
 
@@ -209,7 +231,9 @@ internal sealed class FbStore : IStore
     {
         string name = _catalog.Table(table.Name);
         FbField[] fields = [.. table.Columns.Select(wanted => wanted.Name == FbMender.PlaceColumn
-            ? new FbField(wanted.Name, false, null) : FieldOf(_catalog.Column(name, wanted.Name)))];
+            ? new FbField(wanted.Name, false, null)
+            : Arrays.FirstOrDefault(array => array.Table == name && array.Column == wanted.Name) is { Sql: { } elements }
+            ? new FbField(elements, false, null) : FieldOf(_catalog.Column(name, wanted.Name)))];
         // The engine takes texts that differ in blanks at the end, and in some collations in case, for equal; those are put in order here.
         bool sortsHere = orderBy.Any(wanted => _catalog.Column(name, wanted).IsText);
         string order = orderBy.Count == 0 || sortsHere ? "" : " ORDER BY "
