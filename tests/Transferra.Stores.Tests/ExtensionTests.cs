@@ -138,7 +138,7 @@ public sealed class ExtensionTests : IDisposable
     [InlineData("means: magic\n", "hops/1-to-2.yaml:4:8: \"magic\" is not known under \"means\"; it can be: maps, careless")]
     [InlineData("means: {maps: {}, careless: {}}\n", "hops/1-to-2.yaml:4:8: \"means\" names exactly one kind")]
     [InlineData("means: {careless: {loses: 1, more: 2}}\n", "more")]
-    [InlineData("beginning: full\n", "\"full\" is not known under \"beginning\"; it can be: usual, copy, empty")]
+    [InlineData("beginning: full\n", "\"full\" is not known under \"beginning\"; it can be: usual, copy, vendor-made, empty")]
     public void What_is_not_known_is_reported_with_its_place(string said, string told)
     {
         var errors = new DescriptionErrors();

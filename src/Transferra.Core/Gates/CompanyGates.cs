@@ -38,6 +38,7 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
                     + "decimal-mark, dates, null."));
         Way? way = company.WayBetween(from.Name, company.WantedVersion);
         gates.Add(WayGate(company, from, way));
+        if (way is not null) AddVendorMade(gates, company, way);
         foreach (NewSetting setting in way?.Hops.SelectMany(hop => hop.Settings) ?? [])
         {
             bool answered = company.Answers.TryGetValue(setting.Name, out string? answer);
@@ -163,6 +164,46 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
             : new Gate(company.Code, name, GateState.WillStop,
                 $"{at}: {kept.Result.Faults} fault{(kept.Result.Faults == 1 ? "" : "s")}; it will stop at its check, and the others go on",
                 $"Put that right first, then check again: transferra check {company.Code}");
+    }
+
+    // The store that the new one is to begin as: there, and of the version that the hop leads to.
+    private void AddVendorMade(List<Gate> gates, Company company, Way way)
+    {
+        foreach (Hop hop in way.Hops.Where(hop => hop.Beginning.IsVendorMade))
+        {
+            string why = company.VendorMade is not { } made
+                ? $"the hop to version {hop.To.Name} begins with the store that the vendor's new program makes, and none is named"
+                : hop != way.Hops[^1] ? $"only the last hop of a way can begin so, and that to version {hop.To.Name} is not the last"
+                : WhyNot(made, hop);
+            if (why.Length == 0 && Staying(company.VendorMade!, hop) is { Length: > 0 } staying)
+                gates.Add(Spoken(company.Code, "", $"{company.Code}/vendor-made", "what stays in the vendor's database",
+                    $"Beside its tables, the vendor's database {company.VendorMade!.Path} has {staying}. They belong to that database's "
+                        + $"name "
+                        + "and do not come along. Will you make them in the company's own?",
+                    "Ask the vendor for the statements, or make the new version's views and routines when the tables are in place."));
+            gates.Add(Gate.If(why.Length == 0, company.Code, "store made by the vendor", why.Length == 0 ? company.VendorMade!.Shown : why,
+                $"Let the new program make its empty store, close it, and name it in {OfficeLoader.FileName}, under the company: "
+                    + "vendor-made"));
+        }
+
+        string Staying(StoreAddress made, Hop hop)
+        {
+            using IStore store = context.Stores.Open(made, hop.To.TextEncoding);
+            return string.Join(", ", store.Declarations().Where(thing => thing.IsOfPlace).Select(thing => $"the {thing.Kind} "
+                + $"{thing.Name}"));
+        }
+
+        string WhyNot(StoreAddress made, Hop hop)
+        {
+            if (Means.CopyBeginning.Hindrance(made, company.NewStore) is { } other) return $"it cannot become the new store: {other}";
+            try
+            {
+                using IStore store = context.Stores.Open(made, hop.To.TextEncoding);
+                return Survey.SignsOf(company.Kit, store).Any(sign => sign.Version == hop.To.Name) ? ""
+                    : $"{made.Shown} is not of version {hop.To.Name}";
+            }
+            catch (TransferraException error) { return error.Message; }
+        }
     }
 
     private void AddWhole(List<Gate> gates, Company company, KitVersion from)

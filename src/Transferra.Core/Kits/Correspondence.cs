@@ -18,6 +18,13 @@ public sealed record Correspondence(KitVersion From, KitVersion To, IReadOnlyLis
     /// <summary>Whether the new store begins as a copy of the old one, so that tables which nothing is said of stay as they are.</summary>
     public bool IsOnCopy { get; init; }
 
+    /// <summary>Whether the new store begins as the one that the vendor's new program made, so that tables which nothing goes into have
+    /// the records that the vendor ships.</summary>
+    public bool IsOnVendorMade { get; init; }
+
+    /// <summary>Whether anything goes into a new table.</summary>
+    public bool IsFed(string table) => Feeding(table) is not null || NewRecords.Any(record => Same(record.Into.Name, table));
+
     /// <summary>Whether a table stands in the new store exactly as it was in the old one, record for record, as the copy has it: no map
     /// touches it.</summary>
     public bool Keeps(TableMap map) => IsOnCopy && map is

@@ -16,6 +16,9 @@ public interface IBeginning
     /// <param name="from">The old store.</param>
     /// <param name="to">Where the new one is made.</param>
     bool Copies(StoreAddress from, StoreAddress to) => false;
+
+    /// <summary>Whether the new store begins as the one that the vendor's new program made, which office.yaml then names.</summary>
+    bool IsVendorMade => false;
 }
 
 /// <summary>Who converts.</summary>

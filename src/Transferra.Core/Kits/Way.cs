@@ -29,6 +29,7 @@ public sealed record Way(KitVersion From, IReadOnlyList<Hop> Hops)
         {
             Correspondence = hop.Correspondence with
             {
+                IsOnVendorMade = hop.Beginning.IsVendorMade,
                 IsOnCopy = hop.From.TextEncoding == hop.To.TextEncoding && hop.Beginning.Copies(i == 0 ? old : renewed, renewed)
             }
         })]

@@ -27,11 +27,20 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     // Tables that the new store has as the old one had them, by their new name: as both keep them, every column. Their records are
     // compared with each other, whatever the kit says of them.
     private readonly Dictionary<string, TableShape> _kept = [];
+    private readonly Dictionary<string, (IStore Store, string Name)> _keptFrom = [];
 
-    private TableShape Stored(IStore old, IStore renewed, TableMap map)
+    /// <summary>The store that the vendor's new program made, where the new store began as that.</summary>
+    public IStore? VendorMade { get; init; }
+
+    private void Keep(IStore old, string name, IStore renewed, TableShape known)
     {
-        TableShape known = map.Into[0].Table;
-        TableShape was = old.ReadStoredShape(map.From.Name) ?? throw Gone(known.Name, "old"),
+        _kept[known.Name] = Stored(old, name, renewed, known);
+        _keptFrom[known.Name] = (old, name);
+    }
+
+    private TableShape Stored(IStore old, string name, IStore renewed, TableShape known)
+    {
+        TableShape was = old.ReadStoredShape(name) ?? throw Gone(known.Name, "old"),
             now = renewed.ReadStoredShape(known.Name) ?? throw Gone(known.Name, "new");
         if (!was.Columns.Select(column => column.Name).SequenceEqual(now.Columns.Select(column => column.Name)))
             throw new TransferraException($"the table {known.Name} has other columns in the new store, though nothing was to change in it",
@@ -58,7 +67,10 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         Dictionary<string, BucketedFingerprint> expected = correspondence.To.Tables.ToDictionary(table => table.Name,
             _ => new BucketedFingerprint());
         foreach (TableMap map in correspondence.Tables.Where(correspondence.Keeps))
-            _kept[map.Into[0].Table.Name] = Stored(old, renewed, map);
+            Keep(old, map.From.Name, renewed, map.Into[0].Table);
+        TableShape[] shipped = VendorMade is null ? [] : [.. correspondence.To.Tables.Where(table => !correspondence.IsFed(table.Name)
+            && VendorMade.ReadStoredShape(table.Name) is not null)];
+        foreach (TableShape table in shipped) Keep(VendorMade!, table.Name, renewed, table);
         var accounts = new List<TableAccount>();
         var found = new Dictionary<string, Found>();
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
@@ -70,6 +82,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         {
             foreach (TableMap map in correspondence.Tables) accounts.Add(correspondence.Keeps(map)
                 ? ScanKept(old, map, expected, stop.Token) : ScanExpected(old, map, expected, stop.Token));
+            foreach (TableShape table in shipped) expected[table.Name] = Scan(VendorMade!, table, table.Name, stop.Token).Fingerprint;
             foreach (NewRecord record in correspondence.NewRecords)
             {
                 TableOutput output = NewRecords.Evaluate(record, settings);
@@ -100,7 +113,8 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
             ControlTotals.Compare(old, correspondence.From, renewed, correspondence.To, cancel),
             FairShare([.. differences.Values.Select(of => of.Listed)]), differences.Values.Sum(of => of.Count))
         {
-            Declarations = correspondence.IsOnCopy ? DeclarationMatch.Run(old, renewed, correspondence) : null
+            Declarations = correspondence.IsOnCopy ? DeclarationMatch.Run(old, renewed, correspondence)
+                : VendorMade is not null ? DeclarationMatch.Run(VendorMade, renewed, correspondence) : null
         };
     }
 
@@ -208,10 +222,10 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     // Reads the differing buckets of a table again and names each difference.
     private TableDifferences Explain(IStore old, IStore renewed, TableShape table, HashSet<int> buckets, int most)
     {
-        TableMap? kept = _kept.ContainsKey(table.Name) ? correspondence.Feeding(table.Name)!.Value.Map : null;
+        bool isKept = _keptFrom.TryGetValue(table.Name, out (IStore Store, string Name) kept);
         table = ToRead(table, table.Name);
-        var differences = new TableDifferences(table, most, cancel) { MayHaveFaults = kept is not null };
-        differences.Compare(kept is null ? Wanted() : Read(old, kept.From.Name), Read(renewed, table.Name));
+        var differences = new TableDifferences(table, most, cancel) { MayHaveFaults = isKept };
+        differences.Compare(isKept ? Read(kept.Store, kept.Name) : Wanted(), Read(renewed, table.Name));
         return differences;
 
         IEnumerable<PickedRows> Wanted()

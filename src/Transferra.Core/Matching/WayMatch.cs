@@ -65,21 +65,25 @@ internal static class WayMatch
     /// <param name="settings">Answers to the new settings.</param>
     /// <param name="observer">Hears the progress.</param>
     /// <param name="cancel">Stops.</param>
+    /// <param name="vendorMade">Opens the store that the vendor's new program made; null when there is none.</param>
     public static WayMatched Run(Way way, Func<int, IStore> open, Func<Hop, RefusedRecords> refused,
-        IReadOnlyDictionary<string, string> settings, IProgressObserver observer, CancellationToken cancel)
+        IReadOnlyDictionary<string, string> settings, IProgressObserver observer, CancellationToken cancel, Func<IStore>? vendorMade = null)
     {
         var hops = new List<MatchResult>();
         for (int i = 0; i < way.Hops.Count; i++)
         {
             using IStore old = open(i), renewed = open(i + 1);
+            using IStore? made = way.Hops[i].Correspondence.IsOnVendorMade ? vendorMade?.Invoke() : null;
             hops.Add(new CompanyMatch(way.Hops[i].Correspondence, settings, observer, cancel)
             {
-                Refused = refused(way.Hops[i])
+                Refused = refused(way.Hops[i]),
+                VendorMade = made
             }.Run(old, renewed));
         }
         using IStore first = open(0), last = open(way.Hops.Count);
         return new WayMatched(hops, Totals(way.Versions, open, cancel),
-            Left(first, last, way.Versions, way.Hops[0].Correspondence, isCopied: way.IsOnCopy));
+            Left(first, last, way.Versions, way.Hops[0].Correspondence, isCopied: way.IsOnCopy,
+                isVendorMade: way.Hops[^1].Correspondence.IsOnVendorMade));
     }
 
     /// <summary>Control totals of versions that are no neighbours on the way.</summary>
@@ -108,9 +112,11 @@ internal static class WayMatch
     /// <param name="renewed">The last store.</param>
     /// <param name="versions">One more than hops, with the custom fields that are carried.</param>
     /// <param name="first">What answers to what in the first hop.</param>
+    /// <param name="isVendorMade">Whether the last store began as the one that the vendor made, whose own tables are the vendor's
+    /// matter.</param>
     /// <param name="isCopied">Whether each store began as a copy of the one before; what they declare is compared then.</param>
     public static IReadOnlyList<NotLookedAt> Left(IStore old, IStore renewed, IReadOnlyList<KitVersion> versions, Correspondence first,
-        bool isCopied = false)
+        bool isCopied = false, bool isVendorMade = false)
     {
         KitVersion from = versions[0], to = versions[^1];
         return
@@ -122,7 +128,8 @@ internal static class WayMatch
             .. (isCopied ? old.NotCompared() : old.NotRead()).Select(left => new NotLookedAt("old", from.Name, left, 0,
                 isCopied ? Verdict.ProvedInPart : Verdict.NotProved)),
             .. Doubts(old, "old", from), .. Doubts(renewed, "new", to),
-            .. Unknown(renewed, to.Table).Select(left => new NotLookedAt("new", to.Name, left.What, left.Records, Verdict.ProvedInPart)),
+            .. Unknown(renewed, to.Table).Select(left => new NotLookedAt("new", to.Name, left.What, left.Records,
+                isVendorMade ? Verdict.Proved : Verdict.ProvedInPart)),
             .. first.TablesLeftOut.Where(entry => from.Table(entry.Key) is not null)
                 .Select(entry => new NotLookedAt("old", from.Name, $"the table {entry.Key}, left out by the kit: {entry.Value}",
                     old.CountRows(entry.Key), Verdict.Proved)),

@@ -38,13 +38,25 @@ internal sealed class CopyBeginning : IHopBeginning
             throw new TransferraException($"a new store cannot begin as a copy: {why}",
                 $"Take \"beginning: copy\" out of {work.Hop.File}, or give the new store the same engine and place in office.yaml.");
         work.Observer.Progress("copying the store as it is", 0, 0);
-        IReadOnlyList<string> notBrought = [];
-        if (IsSameServer(work.Source, work.Target)) work.Stores.Copy(work.Source, work.Target);
-        else
-            using (IStore source = work.OpenSource())
-                notBrought = StoreMove.Run(source, work.Stores, work.Target, work.Observer, work.Cancel);
+        IReadOnlyList<string> notBrought = Bring(work, work.Source, work.OpenSource);
         BuildMark mark = work.Stores.Revise(work.Target, RevisionOf(work.Hop.Correspondence), work.Hop.To.TextEncoding);
         return mark.Copy is null ? mark : mark with { Copy = mark.Copy with { NotBrought = notBrought } };
+    }
+
+    /// <summary>Makes the new store an exact copy of another.</summary>
+    /// <param name="work">The hop.</param>
+    /// <param name="from">The other.</param>
+    /// <param name="open">Opens it.</param>
+    /// <returns>What could not be brought, one line each.</returns>
+    internal static IReadOnlyList<string> Bring(HopWork work, StoreAddress from, Func<IStore> open)
+    {
+        if (IsSameServer(from, work.Target))
+        {
+            work.Stores.Copy(from, work.Target);
+            return [];
+        }
+        using IStore source = open();
+        return StoreMove.Run(source, work.Stores, work.Target, work.Observer, work.Cancel);
     }
 
     /// <summary>What a hop does to a copy.</summary>

@@ -52,6 +52,9 @@ internal interface IHopKeeper : IConversionKeeper
 internal sealed record HopWork(Hop Hop, IStoreOpener Stores, StoreAddress Source, Func<IStore> OpenSource, StoreAddress Target,
     IReadOnlyDictionary<string, string> Settings, IHopKeeper Keeper, IProgressObserver Observer, CancellationToken Cancel)
 {
+    /// <summary>The store that the vendor's new program made; null when office.yaml names none.</summary>
+    public StoreAddress? VendorMade { get; init; }
+
     /// <summary>Goes the hop.</summary>
     public ConversionResult Run()
     {

@@ -7,5 +7,6 @@ namespace Transferra.Core.Means;
 public static class KnownKinds
 {
     /// <summary>All of them.</summary>
-    public static readonly HopKinds All = new([new UsualBeginning(), new CopyBeginning(), new EmptyBeginning()], [new MapsMeans()]);
+    public static readonly HopKinds All = new(
+        [new UsualBeginning(), new CopyBeginning(), new VendorMadeBeginning(), new EmptyBeginning()], [new MapsMeans()]);
 }

@@ -18,7 +18,7 @@ internal sealed class MapsMeans : IHopMeans
             work.Keeper.KeysFirst);
         var pass = new ConversionPass(builder, work.Hop.To, work.Settings, work.Keeper, work.Observer, work.Cancel)
         {
-            Made = from.Tables.Keys
+            Made = from.Tables.Keys.Concat(from.Copy?.Kept ?? [])
         };
         pass.Take(source, work.Hop.Correspondence);
         ConversionResult result = pass.Complete(work.Hop.Correspondence);

@@ -70,6 +70,10 @@ public sealed record Company(string Code, string Name, Kit Kit, string WantedVer
     IReadOnlyList<string> DocumentFolders,
     IReadOnlyDictionary<string, string> Answers)
 {
+    /// <summary>The empty store of the wanted version that the vendor's new program made, for a new store that begins as that; null when
+    /// there is none.</summary>
+    public StoreAddress? VendorMade { get; init; }
+
     /// <summary>Where the records live after an upgrade.</summary>
     public StoreAddress NewStore => MovesTo ?? OldStore;
 

@@ -87,6 +87,9 @@ public static class OfficeLoader
             }
             if (store is not null) clashes.Add(company, "store", code.Value, store);
             if (movesTo is not null) clashes.Add(company, "new-store", code.Value, movesTo);
+            StoreAddress? vendorMade = ReadStore(company, "vendor-made", folder, errors, required: false);
+            if (vendorMade is not null && (vendorMade.Shown == store?.Shown || vendorMade.Shown == movesTo?.Shown))
+                company.Report("vendor-made", "this is one of the company's own stores; name the one that the new program made");
             IReadOnlyList<PlacedText> named = company.Texts("documents");
             string[] documents = [.. named.Select(text => WithoutLinks(text, Path.GetFullPath(Path.Combine(folder, text.Value)), errors))];
             foreach ((PlacedText text, string path) in named.Zip(documents)) clashes.AddDocuments(text, code.Value, path);
@@ -98,7 +101,8 @@ public static class OfficeLoader
             }
             company.Done();
             if (kit is not null && store is not null) companies.Add(new Company(code.Value, name, kit, wanted.Value, store, movesTo,
-                documents, answers));
+                documents, answers)
+            { VendorMade = vendorMade });
         }
         package.Done();
         return kit is null ? null : new Package(kit, Full(programFolder), wanted.Value, companies)

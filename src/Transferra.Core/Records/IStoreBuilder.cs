@@ -28,6 +28,9 @@ public sealed record CopyRest(IReadOnlyList<string> Stays, IReadOnlyList<string>
 {
     /// <summary>What the copy itself could not bring, one line each.</summary>
     public IReadOnlyList<string> NotBrought { get; init; } = [];
+
+    /// <summary>Tables of the new version that stand there already, records and all.</summary>
+    public IReadOnlyList<string> Kept { get; init; } = [];
 }
 
 /// <summary>How far a store that is being built has come.</summary>

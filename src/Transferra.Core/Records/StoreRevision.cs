@@ -14,6 +14,9 @@ public sealed record RevisedColumn(ColumnShape Column, string? From, bool IsSame
 /// <param name="Columns">One for each column of the shape, in its order.</param>
 public sealed record RevisedTable(TableShape Shape, TableShape? Was, IReadOnlyList<RevisedColumn> Columns)
 {
+    /// <summary>Whether columns that are not named stay, as in a table that the vendor made; otherwise they go.</summary>
+    public bool KeepsOtherColumns { get; init; }
+
     /// <summary>Whether it gets another name; another case is one, as some engines tell them apart.</summary>
     public bool IsRenamed => Was is not null && Was.Name != Shape.Name;
 

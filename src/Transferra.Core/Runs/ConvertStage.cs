@@ -88,7 +88,8 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
         try
         {
             ConversionResult result = new HopWork(hop, context.Stores, source, () => OpenSource(source, hop), target,
-                On.Company.Answers, keeper, context.Observer, context.Cancel).Run();
+                On.Company.Answers, keeper, context.Observer, context.Cancel)
+            { VendorMade = On.Company.VendorMade }.Run();
             if (!target.IsOnServer)
             {
                 context.Volume.FlushFolder(target.Folder);

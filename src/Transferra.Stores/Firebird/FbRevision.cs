@@ -142,7 +142,7 @@ internal sealed class FbRevision
         string[] there = [.. List("SELECT TRIM(f.RDB$FIELD_NAME) FROM RDB$RELATION_FIELDS f JOIN RDB$FIELDS t ON t.RDB$FIELD_NAME = "
             + $"f.RDB$FIELD_SOURCE WHERE f.RDB$RELATION_NAME = {FbLink.Literal(name)} AND t.RDB$COMPUTED_BLR IS NULL AND t.RDB$DIMENSIONS "
             + "IS NULL").Select(row => row[0]!)];
-        foreach (string column in there.Where(column => !table.Columns.Any(known => known.From is not null
+        foreach (string column in there.Where(column => !table.KeepsOtherColumns && !table.Columns.Any(known => known.From is not null
             && RevisedTable.Same(known.Column.Name, column)))) Drop(name, column);
         IReadOnlyList<string> types = FbTypes.Declare(AnyValue.OneKind(table.Shape), hasInt128: false);
         for (int i = 0; i < table.Columns.Count; i++) Change(table, name, table.Columns[i], types[i]);

@@ -121,7 +121,7 @@ internal sealed class MariaRevision
                     ? ", ROW_FORMAT =" + options.Split(" ROW_FORMAT=")[1].Split(' ')[0].Insert(0, " ") : ""));
         }
         string[] columns = [.. List($"SELECT column_name FROM information_schema.columns WHERE {here} AND extra NOT LIKE '%GENERATED%'")];
-        string[] gone = [.. columns.Where(column => !table.Columns.Any(known => known.From is not null
+        string[] gone = table.KeepsOtherColumns ? [] : [.. columns.Where(column => !table.Columns.Any(known => known.From is not null
             && RevisedTable.Same(known.Column.Name, column)))];
         string[] changed = [.. gone, .. table.Columns.Where(column => column is { From: not null, IsSame: false })
             .Select(column => column.Column.Name)];

@@ -150,7 +150,8 @@ internal sealed class PgRevision
     {
         (RevisedTable table, PgPlace place) = (revised.Table, revised.Place);
         Do($"TRUNCATE {(place.IsPartitioned ? "" : "ONLY ")}{place.Quoted}");
-        string[] gone = [.. List($"SELECT attname::text FROM pg_attribute WHERE attrelid = {Oid(place)} AND attnum > 0 AND NOT "
+        string[] gone = table.KeepsOtherColumns ? [] : [.. List($"SELECT attname::text FROM pg_attribute WHERE attrelid = {Oid(place)} "
+            + $"AND attnum > 0 AND NOT "
             + $"attisdropped "
             + "AND attinhcount = 0").Where(name => !table.Columns.Any(column => column.From is not null
                 && RevisedTable.Same(column.Column.Name, name)))];

@@ -163,8 +163,13 @@ internal sealed class SqliteRevision
             columns.Add(known is not null && column.IsSame ? Same(table, column, known) : Made(table, column.Column, known, isStrict));
         }
         // What the engine works out by itself is no column to a kit that does not speak of it, and stays.
-        columns.AddRange(declared.Columns.Where(there => there.IsGenerated && table.Was!.OrdinalOf(there.Name) < 0
+        columns.AddRange(declared.Columns.Where(there => (table.KeepsOtherColumns || there.IsGenerated)
+            && table.Was!.OrdinalOf(there.Name) < 0
             && !columns.Any(column => RevisedTable.Same(column.Name, there.Name))));
+        // A table that somebody else made keeps its order, too.
+        if (table.KeepsOtherColumns)
+            columns = [.. columns.OrderBy(column => declared.Columns.ToList().FindIndex(there => RevisedTable.Same(there.Name, column.Name))
+                is >= 0 and int at ? at : int.MaxValue)];
         string[] gone = [.. declared.Columns.Select(there => there.Name)
             .Where(name => !columns.Any(column => RevisedTable.Same(column.Name, name)))];
         IEnumerable<SqliteConstraint> constraints = declared.Constraints.Where(part => !(table.HasOtherKey && part.Kind == "PRIMARY")
