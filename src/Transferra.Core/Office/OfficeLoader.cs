@@ -77,19 +77,10 @@ public static class OfficeLoader
             string name = company.Text("name").Value;
             StoreAddress? store = ReadStore(company, "store", folder, errors, required: true), movesTo = ReadStore(company, "new-store",
                 folder, errors, required: false);
-            if (store is not null && movesTo is not null)
-            {
-                if (store.Shown == movesTo.Shown) company.Report("new-store",
-                    "the new store has the old one's place; leave new-store out when the engine stays the same");
-                else if (!store.IsOnServer && !movesTo.IsOnServer && store.Folder != movesTo.Folder)
-                    company.Report("new-store", "the new store lies in another folder than the old one; the change-over is a rename and "
-                        + "needs them side by side");
-            }
+            StoreAddress? vendorMade = ReadStore(company, "vendor-made", folder, errors, required: false);
+            CheckPlaces(company, store, movesTo, vendorMade);
             if (store is not null) clashes.Add(company, "store", code.Value, store);
             if (movesTo is not null) clashes.Add(company, "new-store", code.Value, movesTo);
-            StoreAddress? vendorMade = ReadStore(company, "vendor-made", folder, errors, required: false);
-            if (vendorMade is not null && (vendorMade.Shown == store?.Shown || vendorMade.Shown == movesTo?.Shown))
-                company.Report("vendor-made", "this is one of the company's own stores; name the one that the new program made");
             IReadOnlyList<PlacedText> named = company.Texts("documents");
             string[] documents = [.. named.Select(text => WithoutLinks(text, Path.GetFullPath(Path.Combine(folder, text.Value)), errors))];
             foreach ((PlacedText text, string path) in named.Zip(documents)) clashes.AddDocuments(text, code.Value, path);
@@ -144,6 +135,20 @@ public static class OfficeLoader
 
     // How delimited text is written.
     private static readonly string[] FormKeys = ["separator", "quote", "encoding", "header", "decimal-mark", "dates", "null"];
+
+    private static void CheckPlaces(DescribedMap company, StoreAddress? store, StoreAddress? movesTo, StoreAddress? vendorMade)
+    {
+        if (store is not null && movesTo is not null)
+        {
+            if (store.Shown == movesTo.Shown) company.Report("new-store",
+                "the new store has the old one's place; leave new-store out when the engine stays the same");
+            else if (!store.IsOnServer && !movesTo.IsOnServer && store.Folder != movesTo.Folder)
+                company.Report("new-store", "the new store lies in another folder than the old one; the change-over is a rename and "
+                    + "needs them side by side");
+        }
+        if (vendorMade is not null && (vendorMade.Shown == store?.Shown || vendorMade.Shown == movesTo?.Shown))
+            company.Report("vendor-made", "this is one of the company's own stores; name the one that the new program made");
+    }
 
     private static StoreAddress? ReadStore(DescribedMap company, string key, string folder, DescriptionErrors errors, bool required)
     {
