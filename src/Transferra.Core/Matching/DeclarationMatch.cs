@@ -52,9 +52,20 @@ internal static class DeclarationMatch
         }
         differences.AddRange(left.Values.Select(added => new DeclarationDifference(added[0].Kind, added[0].Name, null, Texts(added),
             names.AccountFor(added[0], isThere: true))));
+        differences = WithWhatWasTheirs(differences);
         return new DeclarationsMatched([.. was.Concat(now).Select(thing => thing.Kind).Distinct().Order(StringComparer.Ordinal)
             .Select(kind => new DeclarationCount(kind, was.Count(thing => thing.Kind == kind), now.Count(thing => thing.Kind == kind)))],
             differences);
+    }
+
+    // Rights, columns and comments of what the hop takes away go with it.
+    private static List<DeclarationDifference> WithWhatWasTheirs(List<DeclarationDifference> differences)
+    {
+        string[] gone = [.. differences.Where(difference => difference is { ByHop: true, New: null, Kind: "view" or "materialized view"
+            or "table" or "function" or "procedure" }).Select(difference => difference.Name[(difference.Name.LastIndexOf('.') + 1)..]
+            .Split('(')[0].Trim('"'))];
+        return gone.Length == 0 ? differences : [.. differences.Select(difference => difference.New is null
+            && gone.Any(name => SpokenOf.Mentions(difference.Name, name)) ? difference with { ByHop = true } : difference)];
     }
 
     private static StoreDeclaration[] Moving(IStore store) => [.. store.Declarations().Where(thing => !thing.IsOfPlace)];

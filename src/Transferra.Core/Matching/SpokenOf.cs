@@ -30,7 +30,9 @@ internal sealed class SpokenOf(Correspondence hop)
         foreach (string table in hop.TablesLeftOut.Keys) yield return table;
         foreach (TableMap map in hop.Tables.Where(map => !hop.Keeps(map)))
         {
-            if (map.Into.All(target => target.Table.Name != map.From.Name)) yield return map.From.Name;
+            // What pointed to its key points to nothing when it has another one.
+            if (map.Into.All(target => target.Table.Name != map.From.Name || !target.Table.Key.SequenceEqual(map.From.Key)))
+                yield return map.From.Name;
             foreach (ColumnShape column in map.From.Columns.Where(column => !map.Into.Any(target => target.Columns.Any(into =>
                 Correspondence.IsColumn(into.Value, column.Name))))) yield return column.Name;
         }
@@ -59,7 +61,8 @@ internal sealed class SpokenOf(Correspondence hop)
         }
     }
 
-    private static bool Mentions(string text, string word)
+    /// <summary>Whether a name stands in a text, in any case and not as a part of another.</summary>
+    public static bool Mentions(string text, string word)
     {
         for (int at = 0; (at = text.IndexOf(word, at, StringComparison.OrdinalIgnoreCase)) >= 0; at++)
         {

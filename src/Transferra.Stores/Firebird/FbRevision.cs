@@ -159,7 +159,11 @@ internal sealed class FbRevision
             + $"s.RDB$FIELD_NAME = {FbLink.Literal(column)}")) Do($"ALTER TABLE {Quote(table)} DROP CONSTRAINT {Quote(constraint[0]!)}");
         foreach (string?[] index in List("SELECT DISTINCT TRIM(i.RDB$INDEX_NAME) FROM RDB$INDICES i JOIN RDB$INDEX_SEGMENTS s ON "
             + $"s.RDB$INDEX_NAME = i.RDB$INDEX_NAME WHERE i.RDB$RELATION_NAME = {FbLink.Literal(table)} AND s.RDB$FIELD_NAME = "
-            + FbLink.Literal(column))) Do($"DROP INDEX {Quote(index[0]!)}");
+            + FbLink.Literal(column)))
+        {
+            Do($"DROP INDEX {Quote(index[0]!)}");
+            _wakes.Remove($"ALTER INDEX {Quote(index[0]!)} ACTIVE");
+        }
         Do($"ALTER TABLE {Quote(table)} DROP {Quote(column)}");
     }
 

@@ -396,18 +396,22 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     private void PutBack()
     {
         PgConnection.Execute(_connection, "SET LOCAL check_function_bodies = off");
-        _remarks.AddRange(Rounds.Run(_copied!.TakenAway, TryRun).Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}"));
+        string[] waiting = [.. Rounds.Run(_copied!.TakenAway, TryRun).Select(failed => failed.Statement)];
         PgConnection.Execute(_connection, "COMMIT");
         IReadOnlyList<TableShape> there;
         using (var store = PgStore.Open(_address, null)) there = store.ReadShape();
         BeginTransaction();
-        foreach (LoadedTable table in _tables.Values)
-        {
-            TableShape shape = table.Shape;
-            TableShape? has = there.FirstOrDefault(known => string.Equals(known.Name, shape.Name, StringComparison.OrdinalIgnoreCase));
-            foreach (IndexShape index in shape.Indexes.Where(index => has?.Indexes.Any(known => known.IsUnique == index.IsUnique
+        TableShape? Has(TableShape shape) => there.FirstOrDefault(known => string.Equals(known.Name, shape.Name,
+            StringComparison.OrdinalIgnoreCase));
+        TableShape[] shapes = [.. _tables.Values.Select(table => table.Shape)];
+        foreach (TableShape shape in shapes)
+            foreach (IndexShape index in shape.Indexes.Where(index => Has(shape)?.Indexes.Any(known => known.IsUnique == index.IsUnique
                 && known.Columns.SequenceEqual(index.Columns, StringComparer.OrdinalIgnoreCase)) != true)) BuildIndex(shape, index);
-            foreach (RelationShape relation in shape.Relations.Where(relation => has?.Relations.Any(known =>
+        // Some of it needs what the new version brings.
+        _remarks.AddRange(Rounds.Run(waiting, TryRun).Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}"));
+        foreach (TableShape shape in shapes)
+        {
+            foreach (RelationShape relation in shape.Relations.Where(relation => Has(shape)?.Relations.Any(known =>
                 known.Columns.SequenceEqual(relation.Columns, StringComparer.OrdinalIgnoreCase)) != true)) BuildRelation(shape, relation);
             CountOn(shape);
         }
