@@ -124,6 +124,30 @@ public sealed class PostgresqlTests : IDisposable
     }
 
     [Fact]
+    public void What_a_user_may_not_read_of_other_schemas_is_named_and_does_not_keep_the_rest_from_being_read()
+    {
+        using var folder = new TempFolder();
+        StoreAddress address = _servers.Made("postgresql", "shut", "CREATE TABLE t (a int)", "INSERT INTO t VALUES (1)",
+            "CREATE SCHEMA closed", "CREATE TABLE closed.x (a int)", "CREATE SCHEMA half", "CREATE TABLE half.y (a int)",
+            "CREATE TABLE half.z (a int)", "CREATE TABLE half.seen (a int)", "ALTER TABLE half.z ENABLE ROW LEVEL SECURITY");
+        StoreAddress clerk = _servers.AsClerk(address, folder.Path);
+        foreach (string statement in (string[])["GRANT SELECT ON t TO {0}", "GRANT USAGE ON SCHEMA half TO {0}",
+            "GRANT SELECT ON half.seen, half.z TO {0}"])
+            TestServers.Execute(address, statement.Replace("{0}", clerk.Server!.User, StringComparison.Ordinal));
+        using (IStore store = _stores.Open(clerk))
+        {
+            Assert.Equal(["half.seen", "t"], store.ReadShape().Select(table => table.Name));
+            Assert.Equal((1, 0), (store.CountRows("t"), store.CountRows("half.seen")));
+            Assert.Equal(["closed.x", "half.y", "half.z"], store.NotRead().Select(what => what.Split(' ', ',')[2]));
+            Assert.Empty(store.CheckPhysically());
+        }
+        using IStore all = _stores.Open(address);
+        Assert.Empty(all.NotRead());
+        foreach (string schema in (string[])["DROP SCHEMA closed CASCADE", "DROP SCHEMA half CASCADE", "DROP TABLE t"])
+            TestServers.Execute(address, schema);
+    }
+
+    [Fact]
     public void Another_schema_is_read_and_written_when_office_yaml_names_it()
     {
         StoreAddress address = _servers.Database("postgresql", "schema") with

@@ -77,11 +77,19 @@ internal sealed class PgStore : IStore
 
     private string Say(string sql) => Convert.ToString(PgConnection.Scalar(_keeper, sql), CultureInfo.InvariantCulture) ?? "";
 
-    // Tables of the company's own schema, and of all others; what comes with an extension there belongs to it.
-    private string Tables => $"WHERE ({PgThings.Ours} AND c.relkind IN ('r', 'p') AND NOT c.relispartition AND (n.nspname = "
-        + $"{PgConnection.Literal(_schema)} OR NOT EXISTS (SELECT 1 FROM pg_depend e WHERE e.objid = c.oid AND e.deptype = 'e')) OR c.oid "
-        + "= 'pg_catalog.pg_largeobject'::regclass AND EXISTS (SELECT 1 FROM pg_largeobject_metadata) AND current_setting('is_superuser') "
-        + "= 'on')";
+    // What comes with an extension belongs to it, but in the company's own schema, where it always was a table like others.
+    private string AnyTable => $"({PgThings.Ours} AND c.relkind IN ('r', 'p') AND NOT c.relispartition AND ({IsOwn} OR NOT EXISTS (SELECT "
+        + "1 FROM pg_depend e WHERE e.objid = c.oid AND e.deptype = 'e')))";
+
+    private string IsOwn => $"n.nspname = {PgConnection.Literal(_schema)}";
+
+    // Of other schemas, what this user may not read whole is named and passed over.
+    private const string MayRead = "(has_schema_privilege(n.oid, 'USAGE') AND has_table_privilege(c.oid, 'SELECT') AND NOT "
+        + "row_security_active(c.oid))";
+
+    // Tables of the company's own schema, of all others, and where the server keeps large objects.
+    private string Tables => $"WHERE ({AnyTable} AND ({IsOwn} OR {MayRead}) OR c.oid = 'pg_catalog.pg_largeobject'::regclass AND EXISTS "
+        + "(SELECT 1 FROM pg_largeobject_metadata) AND current_setting('is_superuser') = 'on')";
 
     private Dictionary<string, PgColumn[]> LoadColumns()
     {
@@ -185,8 +193,11 @@ internal sealed class PgStore : IStore
         .GroupBy(place => place.Schema).OrderBy(schema => schema.Key, StringComparer.Ordinal)
         .Select(schema => new OtherSchema(schema.Key, schema.Count()))];
 
-    /// <summary>Large objects, when this user may not look into the table they are kept in.</summary>
-    public IReadOnlyList<string> NotRead() => [.. Inquire("SELECT count(*) FROM pg_largeobject_metadata HAVING count(*) > 0 AND "
+    /// <summary>Tables of other schemas, and large objects, that this user may not read.</summary>
+    public IReadOnlyList<string> NotRead() => [.. Inquire($"SELECT {PgPlace.Shown(_schema)} FROM pg_class c JOIN pg_namespace n ON n.oid = "
+        + $"c.relnamespace WHERE {AnyTable} AND NOT {IsOwn} AND NOT {MayRead} ORDER BY 1").Rows
+        .Select(row => $"the table {row[0]}, which this user may not read"), .. Inquire("SELECT count(*) FROM pg_largeobject_metadata "
+            + "HAVING count(*) > 0 AND "
         + "current_setting('is_superuser') <> 'on'").Rows.Select(row => $"{row[0]} large objects, which only an administrator of the "
         + $"server "
         + "may read")];
