@@ -107,6 +107,19 @@ public sealed partial class VendorMadeTests : IDisposable
     }
 
     [Fact]
+    public void A_copy_into_another_engine_is_refused_before_anything_is_begun()
+    {
+        _office.WriteKit(hop: "beginning: copy\n" + OddOffice.Hop);
+        StoreAddress store = Company("sqlite", null);
+        _office.Companies[0] = _office.Companies[0] with { More = ["new-store: {json-lines: data/new}"] };
+        _office.Ready();
+        _office.Run("ready").Expect(2).Says("begins with a copy, and the new store cannot: the old store is sqlite and the new one "
+            + "json-lines");
+        _office.Upgrade().Expect(2);
+        Assert.Equal("5", DemoFolder.Ask(store.Path, "SELECT count(*) FROM ITEM"));
+    }
+
+    [Fact]
     public void Without_such_a_store_or_with_one_of_another_version_nothing_is_begun()
     {
         StoreAddress store = Company("sqlite", null);

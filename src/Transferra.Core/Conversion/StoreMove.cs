@@ -51,7 +51,7 @@ internal static class StoreMove
         }
     }
 
-    private static TransferraException Unmoved(string table, string why) => new($"records of {table} cannot be brought to the other "
-        + $"server: "
-        + why, "Nothing was changed. Look into the old server's log, and that nobody works with the store.");
+    private static TransferraException Unmoved(string table, string why) => new(
+        $"records of {table} cannot be brought to the other server: {why}", "Nothing was changed. Look into the old server's log, and "
+            + "that nobody works with the store.");
 }

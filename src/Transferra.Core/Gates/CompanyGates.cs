@@ -39,6 +39,12 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
         Way? way = company.WayBetween(from.Name, company.WantedVersion);
         gates.Add(WayGate(company, from, way));
         if (way is not null) AddVendorMade(gates, company, way);
+        for (int i = 0; i < way?.Hops.Count; i++)
+            if (way.Hops[i].Beginning is Means.CopyBeginning
+                && Means.CopyBeginning.Hindrance(i == 0 ? company.OldStore : company.NewStore, company.NewStore) is { } hindrance)
+                gates.Add(new Gate(company.Code, "beginning", GateState.Blocked,
+                    $"the hop to version {way.Hops[i].To.Name} begins with a copy, and the new store cannot: {hindrance}",
+                    $"Take \"beginning: copy\" out of {way.Hops[i].File}, or leave new-store out of {OfficeLoader.FileName}."));
         foreach (NewSetting setting in way?.Hops.SelectMany(hop => hop.Settings) ?? [])
         {
             bool answered = company.Answers.TryGetValue(setting.Name, out string? answer);
