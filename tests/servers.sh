@@ -33,6 +33,16 @@ servers_install() {
   return 0
 }
 
+# The sample database that Firebird's package brings. Where the system keeps no documentation, it is taken from the package itself.
+_firebird_sample() {
+  local sample=/usr/share/doc/firebird3.0-common-doc/examples/employee.sql.gz
+  if [ ! -e "$sample" ]; then
+    (mkdir -p "$SERVERS_FOLDER/sample" && cd "$SERVERS_FOLDER/sample" && apt-get download -qq firebird3.0-examples && dpkg-deb -x firebird3.0-examples*.deb .) >/dev/null 2>&1
+    sample=$SERVERS_FOLDER/sample$sample
+  fi
+  export TRANSFERRA_TEST_FIREBIRD_SAMPLE=$sample
+}
+
 # A port of loopback that nobody listens on.
 _servers_port() {
   /usr/bin/python3 -c 'import socket; s = socket.socket(); s.bind(("127.0.0.1", 0)); print(s.getsockname()[1])'
@@ -144,6 +154,7 @@ SQL
 }
 
 _firebird_start() {
+  _firebird_sample
   local folder=$SERVERS_FOLDER/firebird shipped=/usr/lib/x86_64-linux-gnu/firebird/3.0 port
   shipped=$(ls -d /usr/lib/*/firebird/3.0 | head -1)
   port=$(_servers_port)

@@ -186,7 +186,8 @@ public sealed partial class CarriedWholeTests : IDisposable
         LetAsideGo(store);
     }
 
-    private const string Sample = "/usr/share/doc/firebird3.0-common-doc/examples/employee.sql.gz";
+    private static string Sample => Environment.GetEnvironmentVariable("TRANSFERRA_TEST_FIREBIRD_SAMPLE")
+        ?? throw new InvalidOperationException("start the servers first: source tests/servers.sh");
 
     private StoreAddress FromSample(string name, string sample, string[] further)
     {
