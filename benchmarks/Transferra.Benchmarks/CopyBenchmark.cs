@@ -126,8 +126,7 @@ internal static class CopyBenchmark
         };
         var clock = Stopwatch.StartNew();
         foreach (string statement in (string[])[.. before, $"INSERT INTO {(old.Engine == "sqlite" ? "o.theirs" : $"{q}theirs{q}")} "
-            + $"({names}) "
-            + $"SELECT {names} FROM {q}entry{q}", .. after]) Execute(connection, statement);
+            + $"({names}) SELECT {names} FROM {q}entry{q}", .. after]) Execute(connection, statement);
         if (old.Engine == "sqlite") new DiskVolume().FlushFile(old.Path + ".theirs");
         double seconds = clock.Elapsed.TotalSeconds;
         if (old.Engine == "sqlite") File.Delete(old.Path + ".theirs");

@@ -316,8 +316,8 @@ public sealed partial class CarriedWholeTests : IDisposable
         {
             "postgresql" => (string[])["INSERT INTO \"ITEM\" (\"TITLE\", \"GNO\") VALUES ('new', 1)", "INSERT INTO \"GRP\" DEFAULT VALUES",
                 "INSERT INTO second (v, k) VALUES ('later', 500)"],
-            "mariadb" => ["INSERT INTO ITEM (INO, TITLE) VALUES (8, 'new')", "INSERT INTO GRP () VALUES ()", "INSERT INTO SUMS (ID) "
-                + "VALUES (9)",
+            "mariadb" => ["INSERT INTO ITEM (INO, TITLE) VALUES (8, 'new')", "INSERT INTO GRP () VALUES ()", "INSERT "
+                + "INTO SUMS (ID) VALUES (9)",
                 "INSERT INTO DRAWN (V) VALUES ('later')"],
             _ => ["INSERT INTO ITEM (TITLE) VALUES ('new')", "INSERT INTO LOG (WHAT) VALUES ('new')",
                 "INSERT INTO GRP (GNO) VALUES (3)"],
@@ -329,10 +329,10 @@ public sealed partial class CarriedWholeTests : IDisposable
         "postgresql" => ["SELECT string_agg(i::text, ',' ORDER BY \"INO\") FROM \"ITEM\" i", "SELECT string_agg(what, ',') FROM audit.log",
             "SELECT string_agg(g::text, ',' ORDER BY \"GNO\") FROM \"GRP\" g", "SELECT string_agg(s::text, ',' ORDER BY id) FROM second s",
             "SELECT convert_from(lo_get(4711), 'UTF8')"],
-        "mariadb" => ["SELECT group_concat(INO, TITLE, ifnull(PRICE, ''), ifnull(GROSS, '')) FROM ITEM", "SELECT group_concat(WHAT) "
-            + "FROM LOG",
-            "SELECT group_concat(GNO, TITLE) FROM GRP", "SELECT group_concat(ID, ifnull(HIDDEN_, '')) FROM SUMS", "SELECT max(ID) FROM "
-                + "DRAWN",
+        "mariadb" => ["SELECT group_concat(INO, TITLE, ifnull(PRICE, ''), ifnull(GROSS, '')) FROM ITEM", "SELECT "
+            + "group_concat(WHAT) FROM LOG",
+            "SELECT group_concat(GNO, TITLE) FROM GRP", "SELECT group_concat(ID, ifnull(HIDDEN_, '')) FROM SUMS", "SELECT "
+                + "max(ID) FROM DRAWN",
             "SELECT count(*) FROM PAST FOR SYSTEM_TIME ALL"],
         _ => ["SELECT LIST(INO || TITLE || COALESCE(PRICE, '') || COALESCE(GROSS, '')) FROM ITEM", "SELECT LIST(ID || WHAT) FROM LOG",
             "SELECT LIST(GNO || TITLE) FROM GRP", "SELECT LIST(CODE || RATE) FROM DEAR"],
@@ -383,9 +383,8 @@ public sealed partial class CarriedWholeTests : IDisposable
         _office.Ready();
         _office.Upgrade().Expect(0).Says("A through 2");
         _office.Run("match").Expect(0).Says("Proved: the new store of A");
-        const string schema = "SELECT group_concat(type || name || tbl_name || ifnull(sql, ''), char(10)) FROM (SELECT * FROM "
-            + "sqlite_schema "
-            + "WHERE tbl_name NOT IN ('ITEM', 'ITEMS') ORDER BY type, name)";
+        const string schema = "SELECT group_concat(type || name || tbl_name || ifnull(sql, ''), char(10)) "
+            + "FROM (SELECT * FROM sqlite_schema WHERE tbl_name NOT IN ('ITEM', 'ITEMS') ORDER BY type, name)";
         Assert.Equal(DemoFolder.Ask(before, schema), DemoFolder.Ask(file, schema));
         foreach (string pragma in (string[])["page_size", "application_id", "journal_mode", "encoding", "auto_vacuum"])
             Assert.Equal((pragma, DemoFolder.Ask(before, "PRAGMA " + pragma)), (pragma, DemoFolder.Ask(file, "PRAGMA " + pragma)));
@@ -393,13 +392,12 @@ public sealed partial class CarriedWholeTests : IDisposable
             Same(before, file, table, "*");
         Same(before, file, "LOOSE", "rowid, A, B");
         Same(before, file, "SUMS", "ID, TOTAL");
-        Assert.Equal(DemoFolder.Ask(before, "SELECT group_concat(INO || NAME || PRICE || typeof(PRICE) || ifnull(GNO, '') || GROSS) "
-            + "FROM ITEM"),
+        Assert.Equal(DemoFolder.Ask(before, "SELECT group_concat(INO || NAME || "
+            + "PRICE || typeof(PRICE) || ifnull(GNO, '') || GROSS) FROM ITEM"),
             DemoFolder.Ask(file, "SELECT group_concat(INO || TITLE || PRICE || typeof(PRICE) || ifnull(GNO, '') || GROSS) FROM ITEM"));
         Assert.Equal("horn", DemoFolder.Ask(file, "SELECT N FROM ITEMS WHERE T = 'brass'"));
-        Assert.Equal("ITEM_BY_NAME 1,ITEM_BY_UPPER 0", DemoFolder.Ask(file, "SELECT group_concat(name || ' ' || partial) FROM (SELECT "
-            + "name, "
-            + "partial FROM pragma_index_list('ITEM') WHERE origin = 'c' ORDER BY name)"));
+        Assert.Equal("ITEM_BY_NAME 1,ITEM_BY_UPPER 0", DemoFolder.Ask(file, "SELECT group_concat(name || ' ' || "
+            + "partial) FROM (SELECT name, partial FROM pragma_index_list('ITEM') WHERE origin = 'c' ORDER BY name)"));
         DemoFolder.Execute(file, "INSERT INTO ITEM (INO, TITLE) VALUES (8, 'new'); INSERT INTO GRP (TITLE) VALUES ('later'); INSERT INTO "
             + "COUNTED (V) VALUES ('next'); INSERT INTO \"odd \"\"view\"\"\" VALUES ('z')");
         Assert.Equal("item 8", DemoFolder.Ask(file, "SELECT WHAT FROM LOG ORDER BY rowid DESC"));

@@ -97,9 +97,8 @@ public sealed class HardHopTests : IDisposable
         Assert.Equal("2", Ask(store, Named(store, "SELECT COUNT(*) FROM PART WHERE X > 1")));
         Assert.ThrowsAny<Exception>(() => Ask(store, Named(store, "SELECT ID FROM DROPPED")));
         // What pointed there points there still, where the engine lets it point to what is unique and no key.
-        if (engine is "postgresql" or "mariadb") Assert.ThrowsAny<Exception>(() => TestServers.Execute(store, Named(store, "INSERT INTO "
-            + "POINTS VALUES "
-            + "(2, 99, 1)")));
+        if (engine is "postgresql" or "mariadb") Assert.ThrowsAny<Exception>(() => TestServers.Execute(store, Named(store, "INSERT "
+            + "INTO POINTS VALUES (2, 99, 1)")));
         if (!store.IsOnServer) return;
         foreach (string left in new StoreOpener().ServerOf(store).Names(store.Path).Where(name =>
             name.Contains(StoreAddress.RunPrefix, StringComparison.Ordinal) && name.EndsWith(store.Name, StringComparison.Ordinal)))

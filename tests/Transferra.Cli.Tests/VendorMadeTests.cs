@@ -11,9 +11,8 @@ public sealed partial class VendorMadeTests : IDisposable
     private readonly OddOffice _office = new();
     private readonly TestServers _servers = new();
 
-    public VendorMadeTests() => _office.WriteKit(null, OddOffice.NewVersion.TrimEnd('\n') + "\n  codes: {columns: {code: VARCHAR(5) NOT "
-        + "NULL, "
-        + "words: VARCHAR(40)}, key: [code]}\n", "beginning: vendor-made\n" + OddOffice.Hop);
+    public VendorMadeTests() => _office.WriteKit(null, OddOffice.NewVersion.TrimEnd('\n') + "\n  codes: {columns: "
+        + "{code: VARCHAR(5) NOT NULL, words: VARCHAR(40)}, key: [code]}\n", "beginning: vendor-made\n" + OddOffice.Hop);
 
     public void Dispose()
     {
@@ -113,8 +112,8 @@ public sealed partial class VendorMadeTests : IDisposable
         StoreAddress store = Company("sqlite", null);
         _office.Companies[0] = _office.Companies[0] with { More = ["new-store: {json-lines: data/new}"] };
         _office.Ready();
-        _office.Run("ready").Expect(2).Says("begins with a copy, and the new store cannot: the old store is sqlite and the new one "
-            + "json-lines");
+        _office.Run("ready").Expect(2).Says("begins with a copy, and the new "
+            + "store cannot: the old store is sqlite and the new one json-lines");
         _office.Upgrade().Expect(2);
         Assert.Equal("5", DemoFolder.Ask(store.Path, "SELECT count(*) FROM ITEM"));
     }

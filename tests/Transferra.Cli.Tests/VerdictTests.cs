@@ -70,8 +70,8 @@ public sealed class VerdictTests : IDisposable
         Convert();
         DemoFolder.Execute(side == "old" ? _office["data/a.db"] : Staged("A", "2"), sql);
         Assert.Equal(verdict, Match(1).GetProperty("verdict").GetString());
-        _office.Run("match", "A").Expect(1).Says("Not looked at", words, verdict == "not-proved" ? "NOT proved for A." : "Proved in part "
-            + "for A");
+        _office.Run("match", "A").Expect(1).Says("Not looked at", words, verdict == "not-proved" ? "NOT proved for A." : "Proved "
+            + "in part for A");
     }
 
     [Theory]

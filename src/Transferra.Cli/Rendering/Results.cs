@@ -165,19 +165,19 @@ internal static class Results
         screen.Line($"  declarations: {Number(matched.Counts.Sum(count => count.Old))} of {Number(matched.Counts.Count)} kinds"
             + (matched.Differences.Count == 0 ? ", the same in both stores" : "")
             + (byHop > 0 ? $", {Number(byHop)} changed with the tables and columns that the hop changes" : ""));
-        foreach (DeclarationDifference gone in matched.Differences.Where(difference => difference is
-        {
-            ByHop: true, New: null, Kind: "view"
-            or "materialized view" or "trigger" or "procedure" or "function"
-        })) screen.Look($"gone with what the hop takes away: the "
-                + $"{gone.Kind} {gone.Name}");
+        foreach (DeclarationDifference gone in matched.Differences.Where(one => one is { ByHop: true, New: null } && DoesSomething(one)))
+            screen.Look($"gone with what the hop takes away: the {gone.Kind} {gone.Name}");
         DeclarationDifference[] others = [.. matched.Differences.Where(difference => !difference.ByHop)];
         if (others.Length == 0) return;
         screen.Bad($"{Count(others.Length, "declaration")} not the same, and the hop does not say why:");
         screen.Table(["What", "Name", "Old", "New"], others.Take(DifferencesShown).Select(other => (IReadOnlyList<string>)
             [other.Kind, other.Name, other.Old ?? "(none)", other.New ?? "(none)"]));
-        if (others.Length > DifferencesShown) screen.Line($"All of them: transferra match --json");
+        if (others.Length > DifferencesShown) screen.Line("All of them: transferra match --json");
     }
+
+    // What the program works with by name, unlike the index or key of a column.
+    private static bool DoesSomething(DeclarationDifference thing) =>
+        thing.Kind is "view" or "materialized view" or "trigger" or "procedure" or "function";
 
     private static void Total(Screen screen, TotalMatch total, string versions)
     {

@@ -112,9 +112,9 @@ internal static class WayMatch
     /// <param name="renewed">The last store.</param>
     /// <param name="versions">One more than hops, with the custom fields that are carried.</param>
     /// <param name="first">What answers to what in the first hop.</param>
+    /// <param name="isCopied">Whether each store began as a copy of the one before; what they declare is compared then.</param>
     /// <param name="isVendorMade">Whether the last store began as the one that the vendor made, whose own tables are the vendor's
     /// matter.</param>
-    /// <param name="isCopied">Whether each store began as a copy of the one before; what they declare is compared then.</param>
     public static IReadOnlyList<NotLookedAt> Left(IStore old, IStore renewed, IReadOnlyList<KitVersion> versions, Correspondence first,
         bool isCopied = false, bool isVendorMade = false)
     {

@@ -33,9 +33,8 @@ internal sealed class FbRevision
             string[] filled = [.. inPlace.Select(table => table.Shape.Name)];
             return new BuildMark(filled.ToDictionary(table => table, _ => new BuiltTable(0, [])))
             {
-                Copy = new CopyRest([.. work.List("SELECT TRIM(RDB$RELATION_NAME) FROM RDB$RELATIONS WHERE COALESCE(RDB$SYSTEM_FLAG, 0) "
-                    + "= 0 "
-                    + "AND RDB$VIEW_BLR IS NULL").Select(row => row[0]!).Except(filled, StringComparer.OrdinalIgnoreCase)],
+                Copy = new CopyRest([.. work.List("SELECT TRIM(RDB$RELATION_NAME) FROM RDB$RELATIONS WHERE COALESCE(RDB$SYSTEM_FLAG, "
+                    + "0) = 0 AND RDB$VIEW_BLR IS NULL").Select(row => row[0]!).Except(filled, StringComparer.OrdinalIgnoreCase)],
                     [.. work._links, .. work._views, .. work._wakes])
             };
         }
@@ -139,9 +138,9 @@ internal sealed class FbRevision
             foreach (string?[] key in List("SELECT TRIM(RDB$CONSTRAINT_NAME) FROM RDB$RELATION_CONSTRAINTS WHERE RDB$RELATION_NAME = "
                 + $"{FbLink.Literal(name)} AND RDB$CONSTRAINT_TYPE = 'PRIMARY KEY'")) Do($"ALTER TABLE {Quote(name)} DROP CONSTRAINT "
                 + $"{Quote(key[0]!)}");
-        string[] there = [.. List("SELECT TRIM(f.RDB$FIELD_NAME) FROM RDB$RELATION_FIELDS f JOIN RDB$FIELDS t ON t.RDB$FIELD_NAME = "
-            + $"f.RDB$FIELD_SOURCE WHERE f.RDB$RELATION_NAME = {FbLink.Literal(name)} AND t.RDB$COMPUTED_BLR IS NULL AND t.RDB$DIMENSIONS "
-            + "IS NULL").Select(row => row[0]!)];
+        string[] there = [.. List("SELECT TRIM(f.RDB$FIELD_NAME) FROM RDB$RELATION_FIELDS f JOIN RDB$FIELDS "
+            + $"t ON t.RDB$FIELD_NAME = f.RDB$FIELD_SOURCE WHERE f.RDB$RELATION_NAME = {FbLink.Literal(name)} "
+            + "AND t.RDB$COMPUTED_BLR IS NULL AND t.RDB$DIMENSIONS IS NULL").Select(row => row[0]!)];
         foreach (string column in there.Where(column => !table.KeepsOtherColumns && !table.Columns.Any(known => known.From is not null
             && RevisedTable.Same(known.Column.Name, column)))) Drop(name, column);
         IReadOnlyList<string> types = FbTypes.Declare(AnyValue.OneKind(table.Shape), hasInt128: false);
@@ -214,13 +213,12 @@ internal sealed class FbRevision
             _wakes.Add($"CREATE {(index[2] == "1" ? "UNIQUE " : "")}{(index[3] == "1" ? "DESCENDING " : "")}INDEX {Quote(index[0]!)} ON "
                 + $"{Quote(index[1]!)} COMPUTED BY {index[4]}");
         }
-        foreach (string?[] trigger in List("SELECT DISTINCT TRIM(d.RDB$DEPENDENT_NAME) FROM RDB$DEPENDENCIES d JOIN RDB$TRIGGERS t ON "
-            + $"t.RDB$TRIGGER_NAME = d.RDB$DEPENDENT_NAME WHERE d.RDB$DEPENDENT_TYPE = {Trigger} AND COALESCE(t.RDB$SYSTEM_FLAG, 0) = 0 "
-            + $"AND {at}"))
+        foreach (string?[] trigger in List("SELECT DISTINCT TRIM(d.RDB$DEPENDENT_NAME) FROM "
+            + "RDB$DEPENDENCIES d JOIN RDB$TRIGGERS t ON t.RDB$TRIGGER_NAME = d.RDB$DEPENDENT_NAME "
+            + $"WHERE d.RDB$DEPENDENT_TYPE = {Trigger} AND COALESCE(t.RDB$SYSTEM_FLAG, 0) = 0 AND {at}"))
             DropTrigger(trigger[0]!);
-        foreach (string?[] view in List($"SELECT DISTINCT TRIM(d.RDB$DEPENDENT_NAME) FROM RDB$DEPENDENCIES d WHERE d.RDB$DEPENDENT_TYPE "
-            + $"= {View} "
-            + $"AND {at}")) DropView(view[0]!);
+        foreach (string?[] view in List("SELECT DISTINCT TRIM(d.RDB$DEPENDENT_NAME) FROM "
+            + $"RDB$DEPENDENCIES d WHERE d.RDB$DEPENDENT_TYPE = {View} AND {at}")) DropView(view[0]!);
     }
 
     private void DropTrigger(string name)

@@ -219,8 +219,8 @@ internal sealed class FbStore : IStore
     }
 
     public IReadOnlyList<StoreRemark> Remarks =>
-        [.. NotRead().Select(what => new StoreRemark(StoreRemark.Odd, $"{what}, is read only to be compared in a copy; a set does not "
-            + "hold it"))];
+        [.. NotRead().Select(what => new StoreRemark(StoreRemark.Odd, $"{what}, "
+            + "is read only to be compared in a copy; a set does not hold it"))];
 
     public bool KeepsKey(string table, IReadOnlyList<string> key) => _keys.Keeps(_catalog.Table(table), key);
 

@@ -152,10 +152,9 @@ internal sealed class MariaMender : SqlMender
         string name = MariaConnection.Quote(table), schema = MariaConnection.Literal(from.Path);
         if (List(connection, $"SELECT 1 FROM information_schema.tables WHERE table_schema = {schema} AND table_type = 'SYSTEM VERSIONED' "
             + $"AND table_name = {MariaConnection.Literal(table)}").Count == 0) return false;
-        string[] columns = [.. List(connection, $"SELECT column_name FROM information_schema.columns WHERE table_schema = {schema} AND "
-            + $"table_name = {MariaConnection.Literal(table)} AND (extra NOT LIKE '%GENERATED%' OR generation_expression LIKE 'ROW %') "
-            + $"ORDER "
-            + "BY ordinal_position").Select(MariaConnection.Quote)];
+        string[] columns = [.. List(connection, "SELECT column_name FROM information_schema.columns WHERE table_schema "
+            + $"= {schema} AND table_name = {MariaConnection.Literal(table)} AND (extra NOT LIKE '%GENERATED%' OR "
+            + "generation_expression LIKE 'ROW %') ORDER BY ordinal_position").Select(MariaConnection.Quote)];
         string[] times = columns
             .Any(column => column.Equals("`row_start`", StringComparison.OrdinalIgnoreCase)) ? [] : ["row_start", "row_end"];
         string all = string.Join(", ", columns.Concat(times));

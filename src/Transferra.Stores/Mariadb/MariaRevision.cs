@@ -76,9 +76,8 @@ internal sealed class MariaRevision
     // They are not to run for records that are only carried, and the server renames no table that has one.
     private void TakeAwayTriggers(string table)
     {
-        foreach (string trigger in List("SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = "
-            + $"{_schema} AND event_object_table = {MariaConnection.Literal(table)} ORDER BY action_timing, event_manipulation, "
-            + $"action_order"))
+        foreach (string trigger in List($"SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = {_schema} AND "
+            + $"event_object_table = {MariaConnection.Literal(table)} ORDER BY action_timing, event_manipulation, action_order"))
         {
             (string session, string statement) = MovedTriggers.Written(_connection, _connection.Database, trigger);
             _takenAway.Add($"{session}; {statement}");
@@ -128,8 +127,8 @@ internal sealed class MariaRevision
         if (changed.Length > 0) FreeFromConstraints(name, changed, gone);
         var changes = new List<string>(gone.Select(column => $"DROP COLUMN {MariaConnection.Quote(column)}"));
         changes.AddRange(Changes(table, name));
-        if (table.HasOtherKey && List($"SELECT 1 FROM information_schema.table_constraints WHERE {here} AND constraint_type = 'PRIMARY "
-            + "KEY'").Count > 0) changes.Insert(0, "DROP PRIMARY KEY");
+        if (table.HasOtherKey && List($"SELECT 1 FROM information_schema.table_constraints WHERE {here} "
+            + "AND constraint_type = 'PRIMARY KEY'").Count > 0) changes.Insert(0, "DROP PRIMARY KEY");
         if (table.HasOtherKey && table.Shape.Key.Count > 0)
             changes.Add($"ADD PRIMARY KEY ({string.Join(", ", table.Shape.Key.Select(MariaConnection.Quote))})");
         if (changes.Count > 0) Do($"ALTER TABLE {quoted} {string.Join(", ", changes)}");
@@ -145,8 +144,8 @@ internal sealed class MariaRevision
             if (!line.StartsWith("CONSTRAINT ", StringComparison.Ordinal)
                 || !changed.Any(column => line.Contains(MariaConnection.Quote(column), StringComparison.Ordinal))) continue;
             string name = line[11..(line.IndexOf('`', 12) + 1)];
-            Do($"ALTER TABLE {quoted} DROP {(line.Contains(" FOREIGN KEY ", StringComparison.Ordinal) ? "FOREIGN KEY" : "CONSTRAINT")} "
-                + $"{name}");
+            Do($"ALTER TABLE {quoted} DROP "
+                + $"{(line.Contains(" FOREIGN KEY ", StringComparison.Ordinal) ? "FOREIGN KEY" : "CONSTRAINT")} {name}");
             _links.Add($"ALTER TABLE {quoted} ADD {line}");
         }
         foreach (string other in List("SELECT DISTINCT table_name FROM information_schema.referential_constraints WHERE constraint_schema "

@@ -141,9 +141,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
     private static void MoveSequences(MySqlConnection connection, string from, string to)
     {
         foreach (string sequence in List(connection, "SELECT table_name FROM information_schema.tables s WHERE table_schema = "
-            + $"{MariaConnection.Literal(from)} AND table_type = 'SEQUENCE' AND NOT EXISTS (SELECT 1 FROM information_schema.tables o "
-            + $"WHERE "
-            + $"o.table_schema = {MariaConnection.Literal(to)} AND o.table_name = s.table_name)"))
+            + $"{MariaConnection.Literal(from)} AND table_type = 'SEQUENCE' AND NOT EXISTS (SELECT 1 FROM "
+            + $"information_schema.tables o WHERE o.table_schema = {MariaConnection.Literal(to)} AND o.table_name = s.table_name)"))
             MariaConnection.Execute(connection, $"RENAME TABLE {MariaConnection.Quote(from)}.{MariaConnection.Quote(sequence)} TO "
                 + $"{MariaConnection.Quote(to)}.{MariaConnection.Quote(sequence)}");
     }
@@ -154,10 +153,10 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         if (name.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)) return;
         string made = $" FROM information_schema.columns WHERE table_schema = {MariaConnection.Literal(name)} AND column_default LIKE "
             + $"'%`{StoreAddress.RunPrefix}%`.%' ORDER BY table_name, ordinal_position";
-        foreach (string alter in List(connection, "SELECT concat('ALTER TABLE `', table_schema, '`.`', table_name, '` ALTER COLUMN `', "
-            + $"column_name, '` SET DEFAULT (', regexp_replace(column_default, '`{StoreAddress.RunPrefix}[^`]*`\\\\.', "
+        foreach (string alter in List(connection, "SELECT concat('ALTER TABLE `', table_schema, '`.`', table_name, '` ALTER "
+            + $"COLUMN `', column_name, '` SET DEFAULT (', regexp_replace(column_default, '`{StoreAddress.RunPrefix}[^`]*`\\\\.', "
             + $"{MariaConnection.Literal(MariaConnection.Quote(name).Replace("\\", "\\\\", StringComparison.Ordinal) + ".")}), "
-            + $"')')" + made))
+            + "')')" + made))
             MariaConnection.Execute(connection, alter);
     }
 

@@ -122,8 +122,8 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
 
     private List<string> TablesThere()
     {
-        using var command = new MySqlCommand("SELECT table_name FROM information_schema.tables WHERE table_type <> 'VIEW' AND "
-            + "table_schema = " + MariaConnection.Literal(_address.Path), _connection);
+        using var command = new MySqlCommand("SELECT table_name FROM information_schema.tables WHERE "
+            + "table_type <> 'VIEW' AND table_schema = " + MariaConnection.Literal(_address.Path), _connection);
         using MySqlDataReader reader = command.ExecuteReader();
         var tables = new List<string>();
         while (reader.Read()) tables.Add(reader.GetString(0));

@@ -121,9 +121,9 @@ internal sealed class PgRevision
         PgPlace[] all = [.. _inPlace.Select(revised => revised.Place)];
         if (all.Length == 0 && _removed.Count == 0) return;
         string touched = Oids(all.Concat(_removed));
-        foreach (string statement in List("SELECT format('ALTER TABLE %s DROP CONSTRAINT %I', x.conrelid::regclass, x.conname) FROM "
-            + $"pg_constraint x WHERE x.contype = 'f' AND x.conparentid = 0 AND (x.conrelid = ANY ({touched}) OR x.confrelid = ANY "
-            + $"({touched}))")) Do(statement);
+        foreach (string statement in List("SELECT format('ALTER TABLE %s DROP CONSTRAINT %I', "
+            + "x.conrelid::regclass, x.conname) FROM pg_constraint x WHERE x.contype = 'f' AND x.conparentid "
+            + $"= 0 AND (x.conrelid = ANY ({touched}) OR x.confrelid = ANY ({touched}))")) Do(statement);
         foreach (PgPlace table in all)
         {
             _takenAway.AddRange(List($"SELECT format('ALTER TABLE %s ENABLE%s TRIGGER %I', {PgConnection.Literal(table.Quoted)}, CASE "
@@ -150,10 +150,8 @@ internal sealed class PgRevision
     {
         (RevisedTable table, PgPlace place) = (revised.Table, revised.Place);
         Do($"TRUNCATE {(place.IsPartitioned ? "" : "ONLY ")}{place.Quoted}");
-        string[] gone = table.KeepsOtherColumns ? [] : [.. List($"SELECT attname::text FROM pg_attribute WHERE attrelid = {Oid(place)} "
-            + $"AND attnum > 0 AND NOT "
-            + $"attisdropped "
-            + "AND attinhcount = 0").Where(name => !table.Columns.Any(column => column.From is not null
+        string[] gone = table.KeepsOtherColumns ? [] : [.. List($"SELECT attname::text FROM pg_attribute WHERE attrelid = {Oid(place)} AND "
+            + "attnum > 0 AND NOT attisdropped AND attinhcount = 0").Where(name => !table.Columns.Any(column => column.From is not null
                 && RevisedTable.Same(column.Column.Name, name)))];
         RevisedColumn[] retyped = [.. table.Columns.Where(column => column is { From: not null, IsSame: false })];
         List<string> computed = [];
@@ -205,13 +203,11 @@ internal sealed class PgRevision
     // Views and policies keep the server from changing the columns they look at.
     private void DropWhatLooksAt(PgPlace place)
     {
-        foreach (string policy in List($"SELECT format('DROP POLICY %I ON %s', polname, polrelid::regclass) FROM pg_policy WHERE "
-            + $"polrelid = "
-            + Oid(place))) Do(policy);
-        foreach (string view in List($"SELECT DISTINCT CASE c.relkind WHEN 'm' THEN 'MATERIALIZED ' ELSE '' END || 'VIEW IF EXISTS ' || "
-            + $"c.oid::regclass FROM pg_depend d JOIN pg_rewrite r ON r.oid = d.objid AND d.classid = 'pg_rewrite'::regclass JOIN "
-            + $"pg_class c "
-            + $"ON c.oid = r.ev_class AND c.relkind IN ('v', 'm') WHERE d.refobjid = {Oid(place)}")) Do($"DROP {view} CASCADE");
+        foreach (string policy in List("SELECT format('DROP POLICY %I ON %s', "
+            + $"polname, polrelid::regclass) FROM pg_policy WHERE polrelid = {Oid(place)}")) Do(policy);
+        foreach (string view in List("SELECT DISTINCT CASE c.relkind WHEN 'm' THEN 'MATERIALIZED ' ELSE '' END || 'VIEW IF EXISTS ' || "
+            + "c.oid::regclass FROM pg_depend d JOIN pg_rewrite r ON r.oid = d.objid AND d.classid = 'pg_rewrite'::regclass JOIN "
+            + $"pg_class c ON c.oid = r.ev_class AND c.relkind IN ('v', 'm') WHERE d.refobjid = {Oid(place)}")) Do($"DROP {view} CASCADE");
     }
 
     private static string TypeOf(RevisedTable table, ColumnShape column) => column.DeclaredAs

@@ -199,8 +199,7 @@ internal sealed class PgStore : IStore
         .Select(row => $"the table {row[0]}, which this user may not read"), .. Inquire("SELECT count(*) FROM pg_largeobject_metadata "
             + "HAVING count(*) > 0 AND "
         + "current_setting('is_superuser') <> 'on'").Rows.Select(row => $"{row[0]} large objects, which only an administrator of the "
-        + $"server "
-        + "may read")];
+        + "server may read")];
 
     /// <inheritdoc/>
     public IReadOnlyList<string> NotCarried() => [.. NotRead(), .. new PgScript(_keeper).NotCarried()];

@@ -83,11 +83,11 @@ internal sealed class PgThings(NpgsqlConnection connection)
         .. Of(PgPhase.Before, $"SELECT 'enum', {TypeName}, '', format('CREATE TYPE %I.%I AS ENUM (%s)', n.nspname, t.typname, (SELECT "
             + "string_agg(quote_literal(e.enumlabel), ', ' ORDER BY e.enumsortorder) FROM pg_enum e WHERE e.enumtypid = t.oid)) "
             + $"{Typed}{Ours} AND t.typtype = 'e' AND {Own("t.oid")} ORDER BY t.oid"),
-        .. Of(PgPhase.Before, $"SELECT 'composite type', {TypeName}, '', format('CREATE TYPE %I.%I AS (%s)', n.nspname, t.typname, (SELECT "
-            + "string_agg(format('%I %s', a.attname, format_type(a.atttypid, a.atttypmod)), ', ' ORDER BY a.attnum) FROM pg_attribute a "
-            + "WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped)) FROM pg_type t JOIN pg_class c ON c.oid = t.typrelid "
-            + $"JOIN pg_namespace n ON n.oid = t.typnamespace WHERE {Ours} AND t.typtype = 'c' AND c.relkind = 'c' AND {Own("t.oid")} "
-            + "ORDER BY t.oid"),
+        .. Of(PgPhase.Before, $"SELECT 'composite type', {TypeName}, '', format('CREATE TYPE %I.%I AS (%s)', n.nspname, "
+            + "t.typname, (SELECT string_agg(format('%I %s', a.attname, format_type(a.atttypid, a.atttypmod)), ', ' "
+            + "ORDER BY a.attnum) FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT "
+            + "a.attisdropped)) FROM pg_type t JOIN pg_class c ON c.oid = t.typrelid JOIN pg_namespace n ON n.oid = "
+            + $"t.typnamespace WHERE {Ours} AND t.typtype = 'c' AND c.relkind = 'c' AND {Own("t.oid")} ORDER BY t.oid"),
         .. Of(PgPhase.Before, $"SELECT 'range type', {TypeName}, '', format('CREATE TYPE %I.%I AS RANGE (SUBTYPE = %s%s%s)', n.nspname, "
             + "t.typname, format_type(r.rngsubtype, NULL), CASE WHEN r.rngsubdiff <> 0 THEN format(', SUBTYPE_DIFF = %s', r.rngsubdiff) "
             + "ELSE '' END, CASE WHEN r.rngcollation <> 0 AND l.collname <> 'default' THEN format(', COLLATION = %I.%I', cn.nspname, "
@@ -129,11 +129,10 @@ internal sealed class PgThings(NpgsqlConnection connection)
             + "format_type(o.oprright, NULL), CASE WHEN o.oprcom <> 0 THEN (SELECT format(', COMMUTATOR = OPERATOR(%I.%s)', kn.nspname, "
             + "k.oprname) FROM pg_operator k JOIN pg_namespace kn ON kn.oid = k.oprnamespace WHERE k.oid = o.oprcom) ELSE '' END, CASE "
             + "WHEN o.oprnegate <> 0 THEN (SELECT format(', NEGATOR = OPERATOR(%I.%s)', kn.nspname, k.oprname) FROM pg_operator k JOIN "
-            + "pg_namespace kn ON kn.oid = k.oprnamespace WHERE k.oid = o.oprnegate) ELSE '' END, CASE WHEN o.oprrest <> 0 THEN "
-            + "format(', RESTRICT = %s', o.oprrest) ELSE '' END, CASE WHEN o.oprjoin <> 0 THEN format(', JOIN = %s', o.oprjoin) ELSE '' "
-            + "END, CASE WHEN o.oprcanhash THEN ', HASHES' ELSE '' END, CASE WHEN o.oprcanmerge THEN ', MERGES' ELSE '' END) FROM "
-            + $"pg_operator o JOIN pg_namespace n ON n.oid = o.oprnamespace WHERE {Ours} AND o.oprcode <> 0 AND {Own("o.oid")} ORDER BY "
-            + "o.oid"),
+            + "pg_namespace kn ON kn.oid = k.oprnamespace WHERE k.oid = o.oprnegate) ELSE '' END, CASE WHEN o.oprrest <> 0 THEN format(', "
+            + "RESTRICT = %s', o.oprrest) ELSE '' END, CASE WHEN o.oprjoin <> 0 THEN format(', JOIN = %s', o.oprjoin) ELSE '' END, CASE "
+            + "WHEN o.oprcanhash THEN ', HASHES' ELSE '' END, CASE WHEN o.oprcanmerge THEN ', MERGES' ELSE '' END) FROM pg_operator o "
+            + $"JOIN pg_namespace n ON n.oid = o.oprnamespace WHERE {Ours} AND o.oprcode <> 0 AND {Own("o.oid")} ORDER BY o.oid"),
         .. Of(PgPhase.Before, "SELECT 'cast', format('%s as %s', format_type(x.castsource, NULL), format_type(x.casttarget, NULL)), '', "
             + "format('CREATE CAST (%s AS %s) %s%s', format_type(x.castsource, NULL), format_type(x.casttarget, NULL), CASE x.castmethod "
             + "WHEN 'f' THEN format('WITH FUNCTION %s', x.castfunc::regprocedure) WHEN 'i' THEN 'WITH INOUT' ELSE 'WITHOUT FUNCTION' END, "
@@ -200,9 +199,9 @@ internal sealed class PgThings(NpgsqlConnection connection)
             + $"'' AND {Own("c.oid")} ORDER BY 2"),
         .. Of(PgPhase.Part, $"SELECT 'identity', format('%s.%I', {Table}, a.attname), {Table}, a.attidentity FROM pg_attribute a "
             + $"{On("a.attrelid")}a.attidentity <> '' AND NOT a.attisdropped AND {Own("c.oid")} ORDER BY 2"),
-        .. Of(PgPhase.Part, $"SELECT 'not null', format('%s.%I', {Table}, a.attname), {Table}, 'NOT NULL' FROM pg_attribute a "
-            + $"{On("a.attrelid")}a.attnotnull AND a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p') AND {Own("c.oid")} "
-            + "ORDER BY 2"),
+        .. Of(PgPhase.Part, $"SELECT 'not null', format('%s.%I', {Table}, a.attname), {Table}, "
+            + $"'NOT NULL' FROM pg_attribute a {On("a.attrelid")}a.attnotnull AND a.attnum > 0 "
+            + $"AND NOT a.attisdropped AND c.relkind IN ('r', 'p') AND {Own("c.oid")} ORDER BY 2"),
         .. Of(PgPhase.Part, $"SELECT 'column', format('%s.%I', {Table}, a.attname), {Table}, format_type(a.atttypid, a.atttypmod) || "
             + "coalesce((SELECT ' COLLATE ' || l.collname FROM pg_collation l WHERE l.oid = a.attcollation AND a.attcollation <> "
             + $"t.typcollation), '') FROM pg_attribute a JOIN pg_type t ON t.oid = a.atttypid {On("a.attrelid")}a.attnum > 0 AND NOT "
@@ -214,12 +213,11 @@ internal sealed class PgThings(NpgsqlConnection connection)
     private IEnumerable<PgThing> OfTables() =>
     [
         // Keys before what refers to them; a check that was declared without looking at old records stays so.
-        .. Of(PgPhase.After, $"SELECT CASE x.contype WHEN 'p' THEN 'primary key' WHEN 'u' THEN 'unique' WHEN 'x' THEN 'exclusion' WHEN 'c' "
-            + $"THEN 'check' ELSE 'foreign key' END, format('%s.%I', {Table}, x.conname), {Table}, format('ALTER TABLE %I.%I ADD "
-            + $"CONSTRAINT "
-            + $"%I %s', n.nspname, c.relname, x.conname, pg_get_constraintdef(x.oid)) FROM pg_constraint x {On("x.conrelid")}x.contype IN "
-            + $"('p', 'u', 'x', 'c', 'f') AND x.conparentid = 0 AND (x.contype <> 'c' OR x.conislocal) AND {Own("c.oid")} ORDER BY "
-            + "position(x.contype::text in 'puxcf'), c.relname, x.conname"),
+        .. Of(PgPhase.After, "SELECT CASE x.contype WHEN 'p' THEN 'primary key' WHEN 'u' THEN 'unique' WHEN 'x' THEN 'exclusion' "
+            + $"WHEN 'c' THEN 'check' ELSE 'foreign key' END, format('%s.%I', {Table}, x.conname), {Table}, format('ALTER TABLE "
+            + "%I.%I ADD CONSTRAINT %I %s', n.nspname, c.relname, x.conname, pg_get_constraintdef(x.oid)) FROM pg_constraint x "
+            + $"{On("x.conrelid")}x.contype IN ('p', 'u', 'x', 'c', 'f') AND x.conparentid = 0 AND (x.contype <> 'c' OR "
+            + $"x.conislocal) AND {Own("c.oid")} ORDER BY position(x.contype::text in 'puxcf'), c.relname, x.conname"),
         // Of a partitioned table the server writes ONLY, and means all: its parts' indexes come with it.
         .. Of(PgPhase.After, $"SELECT 'index', format('%I.%I', n.nspname, ic.relname), {Table}, CASE ic.relkind WHEN 'I' THEN "
             + "replace(pg_get_indexdef(i.indexrelid), ' ON ONLY ', ' ON ') ELSE pg_get_indexdef(i.indexrelid) END FROM pg_index i JOIN "
@@ -231,27 +229,26 @@ internal sealed class PgThings(NpgsqlConnection connection)
             + "NOT NULL THEN ' WITH (' || array_to_string(c.reloptions, ', ') || ')' ELSE '' END, rtrim(pg_get_viewdef(c.oid), '; '), CASE "
             + "WHEN c.relkind = 'm' AND NOT c.relispopulated THEN ' WITH NO DATA' ELSE '' END) FROM pg_class c JOIN pg_namespace n ON "
             + $"n.oid = c.relnamespace WHERE {Ours} AND c.relkind IN ('v', 'm') AND {Own("c.oid")} ORDER BY c.oid"),
-        .. Of(PgPhase.After, $"SELECT 'index', format('%I.%I', n.nspname, ic.relname), {Table}, pg_get_indexdef(i.indexrelid) FROM "
-            + $"pg_index "
-            + $"i JOIN pg_class ic ON ic.oid = i.indexrelid {On("i.indrelid")}c.relkind = 'm' AND {Own("c.oid")} ORDER BY i.indexrelid"),
+        .. Of(PgPhase.After, $"SELECT 'index', format('%I.%I', n.nspname, ic.relname), {Table}, "
+            + "pg_get_indexdef(i.indexrelid) FROM pg_index i JOIN pg_class ic ON ic.oid = i.indexrelid "
+            + $"{On("i.indrelid")}c.relkind = 'm' AND {Own("c.oid")} ORDER BY i.indexrelid"),
         .. Of(PgPhase.After, $"SELECT 'rule', format('%s.%I', {Table}, r.rulename), {Table}, pg_get_ruledef(r.oid) FROM pg_rewrite r "
             + $"{On("r.ev_class")}r.rulename <> '_RETURN' AND {Own("c.oid")} ORDER BY r.oid"),
         .. Of(PgPhase.After, $"SELECT 'trigger', format('%s.%I', {Table}, t.tgname), {Table}, pg_get_triggerdef(t.oid) FROM pg_trigger t "
             + $"{On("t.tgrelid")}NOT t.tgisinternal AND t.tgparentid = 0 AND {Own("c.oid")} ORDER BY c.relname, t.tgname"),
-        .. Of(PgPhase.After, $"SELECT 'trigger state', format('%s.%I', {Table}, t.tgname), {Table}, format('ALTER TABLE %I.%I %s TRIGGER "
-            + "%I', n.nspname, c.relname, CASE t.tgenabled WHEN 'D' THEN 'DISABLE' WHEN 'R' THEN 'ENABLE REPLICA' ELSE 'ENABLE ALWAYS' "
-            + $"END, t.tgname) FROM pg_trigger t {On("t.tgrelid")}NOT t.tgisinternal AND t.tgparentid = 0 AND t.tgenabled <> 'O' ORDER BY "
-            + "2"),
+        .. Of(PgPhase.After, $"SELECT 'trigger state', format('%s.%I', {Table}, t.tgname), {Table}, "
+            + "format('ALTER TABLE %I.%I %s TRIGGER %I', n.nspname, c.relname, CASE t.tgenabled WHEN 'D' THEN "
+            + "'DISABLE' WHEN 'R' THEN 'ENABLE REPLICA' ELSE 'ENABLE ALWAYS' END, t.tgname) FROM pg_trigger t "
+            + $"{On("t.tgrelid")}NOT t.tgisinternal AND t.tgparentid = 0 AND t.tgenabled <> 'O' ORDER BY 2"),
         .. Of(PgPhase.After, $"SELECT 'statistics', format('%I.%I', n.nspname, s.stxname), '', pg_get_statisticsobjdef(s.oid) FROM "
             + $"pg_statistic_ext s JOIN pg_namespace n ON n.oid = s.stxnamespace WHERE {Ours} ORDER BY s.oid"),
-        .. Of(PgPhase.After, $"SELECT 'policy', format('%s.%I', {Table}, y.polname), {Table}, format('CREATE POLICY %I ON %I.%I AS %s FOR "
-            + "%s TO %s%s%s', y.polname, n.nspname, c.relname, CASE WHEN y.polpermissive THEN 'PERMISSIVE' ELSE 'RESTRICTIVE' END, CASE "
-            + "y.polcmd WHEN 'r' THEN 'SELECT' WHEN 'a' THEN 'INSERT' WHEN 'w' THEN 'UPDATE' WHEN 'd' THEN 'DELETE' ELSE 'ALL' END, CASE "
-            + "WHEN y.polroles = '{0}' THEN 'PUBLIC' ELSE (SELECT string_agg(quote_ident(r.rolname), ', ' ORDER BY r.rolname) FROM "
-            + "pg_roles "
-            + "r WHERE r.oid = ANY (y.polroles)) END, coalesce(' USING (' || pg_get_expr(y.polqual, y.polrelid) || ')', ''), "
-            + "coalesce(' WITH CHECK (' || pg_get_expr(y.polwithcheck, y.polrelid) || ')', '')) FROM pg_policy y "
-            + $"{On("y.polrelid")}{Own("c.oid")} ORDER BY 2"),
+        .. Of(PgPhase.After, $"SELECT 'policy', format('%s.%I', {Table}, y.polname), {Table}, format('CREATE POLICY %I ON %I.%I AS "
+            + "%s FOR %s TO %s%s%s', y.polname, n.nspname, c.relname, CASE WHEN y.polpermissive THEN 'PERMISSIVE' ELSE "
+            + "'RESTRICTIVE' END, CASE y.polcmd WHEN 'r' THEN 'SELECT' WHEN 'a' THEN 'INSERT' WHEN 'w' THEN 'UPDATE' WHEN 'd' "
+            + $"THEN 'DELETE' ELSE 'ALL' END, CASE WHEN y.polroles = '{{0}}' THEN 'PUBLIC' ELSE (SELECT "
+            + "string_agg(quote_ident(r.rolname), ', ' ORDER BY r.rolname) FROM pg_roles r WHERE r.oid = ANY (y.polroles)) END, "
+            + "coalesce(' USING (' || pg_get_expr(y.polqual, y.polrelid) || ')', ''), coalesce(' WITH CHECK (' || "
+            + $"pg_get_expr(y.polwithcheck, y.polrelid) || ')', '')) FROM pg_policy y {On("y.polrelid")}{Own("c.oid")} ORDER BY 2"),
         .. Of(PgPhase.After, $"SELECT 'row security', {Table}, {Table}, format('ALTER TABLE %I.%I %s ROW LEVEL SECURITY', n.nspname, "
             + "c.relname, s.word) FROM (VALUES ('ENABLE'), ('FORCE')) s(word), pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace "
             + $"WHERE {Ours} AND CASE s.word WHEN 'FORCE' THEN c.relforcerowsecurity ELSE c.relrowsecurity END ORDER BY s.word, 2"),
@@ -279,12 +276,11 @@ internal sealed class PgThings(NpgsqlConnection connection)
             + "JOIN pg_class c ON c.oid = d.objid AND c.relkind = 'S' JOIN pg_namespace n ON n.oid = c.relnamespace JOIN pg_class t ON "
             + "t.oid = d.refobjid JOIN pg_namespace tn ON tn.oid = t.relnamespace JOIN pg_attribute a ON a.attrelid = t.oid AND a.attnum "
             + $"= d.refobjsubid WHERE {Ours} AND d.deptype = 'a' ORDER BY c.oid"),
-        .. Of(PgPhase.After, "SELECT 'event trigger', evtname, '', format('CREATE EVENT TRIGGER %I ON %s%s EXECUTE FUNCTION %s()%s', "
-            + "evtname, evtevent, CASE WHEN evttags IS NOT NULL THEN format(' WHEN TAG IN (%s)', (SELECT string_agg(quote_literal(x), "
-            + "', ') "
-            + "FROM unnest(evttags) x)) ELSE '' END, evtfoid::regproc, CASE evtenabled WHEN 'O' THEN '' ELSE format('; ALTER EVENT TRIGGER "
-            + "%I %s', evtname, CASE evtenabled WHEN 'D' THEN 'DISABLE' WHEN 'R' THEN 'ENABLE REPLICA' ELSE 'ENABLE ALWAYS' END) END) FROM "
-            + $"pg_event_trigger v WHERE {Own("v.oid")} ORDER BY 2"),
+        .. Of(PgPhase.After, "SELECT 'event trigger', evtname, '', format('CREATE EVENT TRIGGER %I ON %s%s EXECUTE FUNCTION "
+            + "%s()%s', evtname, evtevent, CASE WHEN evttags IS NOT NULL THEN format(' WHEN TAG IN (%s)', (SELECT "
+            + "string_agg(quote_literal(x), ', ') FROM unnest(evttags) x)) ELSE '' END, evtfoid::regproc, CASE evtenabled WHEN "
+            + "'O' THEN '' ELSE format('; ALTER EVENT TRIGGER %I %s', evtname, CASE evtenabled WHEN 'D' THEN 'DISABLE' WHEN 'R' "
+            + $"THEN 'ENABLE REPLICA' ELSE 'ENABLE ALWAYS' END) END) FROM pg_event_trigger v WHERE {Own("v.oid")} ORDER BY 2"),
         .. Of(PgPhase.Part, "SELECT 'publication', pubname, '', 'PUBLICATION' FROM pg_publication ORDER BY 2"),
         // Made before their bytes come (PgPlace.LargeObjects).
         .. Of(PgPhase.Before, "SELECT 'large object', oid::text, '', format('SELECT pg_catalog.lo_create(%s)', oid) FROM "
@@ -318,9 +314,9 @@ internal sealed class PgThings(NpgsqlConnection connection)
 
     private IEnumerable<PgThing> Comments() =>
     [
-        .. Comment("CASE c.relkind WHEN 'v' THEN 'VIEW' WHEN 'm' THEN 'MATERIALIZED VIEW' WHEN 'S' THEN 'SEQUENCE' WHEN 'i' THEN 'INDEX' "
-            + "WHEN 'I' THEN 'INDEX' WHEN 'c' THEN 'TYPE' WHEN 'f' THEN 'FOREIGN TABLE' ELSE 'TABLE' END || format(' %I.%I', n.nspname, "
-            + "c.relname)", "pg_class", "JOIN pg_class c ON c.oid = d.objoid JOIN pg_namespace n ON n.oid = c.relnamespace",
+        .. Comment("CASE c.relkind WHEN 'v' THEN 'VIEW' WHEN 'm' THEN 'MATERIALIZED VIEW' WHEN 'S' THEN 'SEQUENCE' WHEN 'i' THEN "
+            + "'INDEX' WHEN 'I' THEN 'INDEX' WHEN 'c' THEN 'TYPE' WHEN 'f' THEN 'FOREIGN TABLE' ELSE 'TABLE' END || format(' %I.%I', "
+            + "n.nspname, c.relname)", "pg_class", "JOIN pg_class c ON c.oid = d.objoid JOIN pg_namespace n ON n.oid = c.relnamespace",
             $"{Ours} AND d.objsubid = 0 AND {Own("c.oid")}"),
         .. Comment("format('COLUMN %I.%I.%I', n.nspname, c.relname, a.attname)", "pg_class", "JOIN pg_attribute a ON a.attrelid = d.objoid "
             + "AND a.attnum = d.objsubid JOIN pg_class c ON c.oid = d.objoid JOIN pg_namespace n ON n.oid = c.relnamespace",
@@ -366,25 +362,23 @@ internal sealed class PgThings(NpgsqlConnection connection)
             $"c.relacl IS NOT NULL AND {Own("c.oid")}"),
         .. Granted(ClassFrom, "c.relacl", "c.relowner",
             "CASE c.relkind WHEN 'S' THEN 'SEQUENCE' ELSE 'TABLE' END || format(' %I.%I', n.nspname, c.relname)", "c.oid"),
-        .. Of(PgPhase.Rights, $"SELECT 'right', format('%s.%I %s', {Table}, a.attname, g.privilege_type), {Table}, format('GRANT %s "
-            + $"(%I) ON "
-            + "%I.%I TO %s%s', g.privilege_type, a.attname, n.nspname, c.relname, CASE g.grantee WHEN 0 THEN 'PUBLIC' ELSE "
-            + "quote_ident(pg_get_userbyid(g.grantee)) END, CASE WHEN g.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END) FROM "
-            + $"pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace, aclexplode(a.attacl) g "
-            + $"WHERE {Ours} AND a.attacl IS NOT NULL ORDER BY 4"),
+        .. Of(PgPhase.Rights, $"SELECT 'right', format('%s.%I %s', {Table}, a.attname, g.privilege_type), {Table}, "
+            + "format('GRANT %s (%I) ON %I.%I TO %s%s', g.privilege_type, a.attname, n.nspname, c.relname, CASE g.grantee "
+            + "WHEN 0 THEN 'PUBLIC' ELSE quote_ident(pg_get_userbyid(g.grantee)) END, CASE WHEN g.is_grantable THEN ' WITH "
+            + "GRANT OPTION' ELSE '' END) FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON "
+            + $"n.oid = c.relnamespace, aclexplode(a.attacl) g WHERE {Ours} AND a.attacl IS NOT NULL ORDER BY 4"),
         .. Revoked(RoutineName, RoutineFrom, $"p.proacl IS NOT NULL AND {Alone("p.oid")}"),
         .. Granted(RoutineFrom, "p.proacl", "p.proowner", RoutineName, "p.oid"),
         .. Revoked("'TYPE ' || format('%I.%I', n.nspname, t.typname)", TypeFrom, $"t.typacl IS NOT NULL AND {Own("t.oid")}"),
         .. Granted(TypeFrom, "t.typacl", "t.typowner", "'TYPE ' || format('%I.%I', n.nspname, t.typname)", "t.oid"),
         .. Revoked("'SCHEMA ' || quote_ident(n.nspname)", "pg_namespace n", $"n.nspacl IS NOT NULL AND {Own("n.oid")}"),
         .. Granted("pg_namespace n", "n.nspacl", "n.nspowner", "'SCHEMA ' || quote_ident(n.nspname)", "n.oid"),
-        .. Of(PgPhase.Rights, "SELECT 'default right', coalesce(n.nspname, ''), '', format('ALTER DEFAULT PRIVILEGES FOR ROLE %I%s "
-            + "GRANT %s "
-            + "ON %s TO %s%s', pg_get_userbyid(d.defaclrole), CASE WHEN n.nspname IS NULL THEN '' ELSE format(' IN SCHEMA %I', n.nspname) "
-            + "END, g.privilege_type, CASE d.defaclobjtype WHEN 'r' THEN 'TABLES' WHEN 'S' THEN 'SEQUENCES' WHEN 'f' THEN 'ROUTINES' WHEN "
-            + "'n' THEN 'SCHEMAS' ELSE 'TYPES' END, CASE g.grantee WHEN 0 THEN 'PUBLIC' ELSE quote_ident(pg_get_userbyid(g.grantee)) END, "
-            + "CASE WHEN g.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END) FROM pg_default_acl d LEFT JOIN pg_namespace n ON n.oid = "
-            + "d.defaclnamespace, aclexplode(d.defaclacl) g ORDER BY 4"),
+        .. Of(PgPhase.Rights, "SELECT 'default right', coalesce(n.nspname, ''), '', format('ALTER DEFAULT PRIVILEGES FOR ROLE "
+            + "%I%s GRANT %s ON %s TO %s%s', pg_get_userbyid(d.defaclrole), CASE WHEN n.nspname IS NULL THEN '' ELSE format(' IN "
+            + "SCHEMA %I', n.nspname) END, g.privilege_type, CASE d.defaclobjtype WHEN 'r' THEN 'TABLES' WHEN 'S' THEN "
+            + "'SEQUENCES' WHEN 'f' THEN 'ROUTINES' WHEN 'n' THEN 'SCHEMAS' ELSE 'TYPES' END, CASE g.grantee WHEN 0 THEN 'PUBLIC' "
+            + "ELSE quote_ident(pg_get_userbyid(g.grantee)) END, CASE WHEN g.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END) "
+            + "FROM pg_default_acl d LEFT JOIN pg_namespace n ON n.oid = d.defaclnamespace, aclexplode(d.defaclacl) g ORDER BY 4"),
         .. Of(PgPhase.Rights, "SELECT 'database setting', split_part(x, '=', 1) || CASE s.setrole WHEN 0 THEN '' ELSE ' for ' || "
             + "pg_get_userbyid(s.setrole) END, '', format('ALTER %s SET %I = %s', CASE s.setrole WHEN 0 THEN 'DATABASE ' ELSE format('ROLE "
             + $"%I IN DATABASE ', pg_get_userbyid(s.setrole)) END || '{Database}', split_part(x, '=', 1), CASE WHEN lower(split_part(x, "
@@ -398,8 +392,8 @@ internal sealed class PgThings(NpgsqlConnection connection)
     ];
 
     private IEnumerable<PgThing> Revoked(string name, string from, string condition) => Of(PgPhase.Rights,
-        $"SELECT 'access list', {name}, '', 'REVOKE ALL ON ' || {name} || ' FROM PUBLIC' FROM {from} WHERE {Ours} AND {condition} ORDER "
-            + $"BY 2");
+        $"SELECT 'access list', {name}, '', 'REVOKE ALL ON ' || {name} || ' FROM "
+            + $"PUBLIC' FROM {from} WHERE {Ours} AND {condition} ORDER BY 2");
 
     private IEnumerable<PgThing> Granted(string from, string list, string owner, string name, string oid) => Of(PgPhase.Rights,
         $"SELECT 'right', {name} || ' ' || g.privilege_type || ' ' || g.grantee, '', format('GRANT %s ON %s TO %s%s', g.privilege_type, "

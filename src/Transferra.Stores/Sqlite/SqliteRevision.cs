@@ -128,8 +128,8 @@ internal sealed class SqliteRevision
             + $"lower({SqliteEngine.Literal(name)}) ORDER BY rowid").Select(row => (string[])[row[0]!, row[1]!])];
         _takenAway.InsertRange(0, indexes.Select(index => index[1]));
         string sql = Ask($"SELECT sql FROM sqlite_schema WHERE type = 'table' AND name = {SqliteEngine.Literal(name)}")!;
-        SqliteTableText declared = SqliteTableText.Read(sql) ?? throw new TransferraException($"the table {name} is of a kind that cannot "
-            + "be filled anew", "Leave it out of the hop, so that it stays as it is.");
+        SqliteTableText declared = SqliteTableText.Read(sql) ?? throw new TransferraException($"the table {name} "
+            + "is of a kind that cannot be filled anew", "Leave it out of the hop, so that it stays as it is.");
         string made = Declared(table, declared);
         if (made == Written(name, declared))
         {
@@ -143,8 +143,8 @@ internal sealed class SqliteRevision
         SqliteEngine.Execute(_connection, made);
         if (counted is null || Rows("SELECT 1 FROM sqlite_schema WHERE name = 'sqlite_sequence'").Count == 0) return;
         string here = SqliteEngine.Literal(name);
-        _takenAway.Add($"INSERT INTO sqlite_sequence (name, seq) SELECT {here}, 0 WHERE NOT EXISTS (SELECT 1 FROM sqlite_sequence WHERE "
-            + $"name = {here})");
+        _takenAway.Add($"INSERT INTO sqlite_sequence (name, seq) SELECT {here}, 0 "
+            + $"WHERE NOT EXISTS (SELECT 1 FROM sqlite_sequence WHERE name = {here})");
         _takenAway.Add($"UPDATE sqlite_sequence SET seq = max(seq, {counted}) WHERE name = {here}");
     }
 
