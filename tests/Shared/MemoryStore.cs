@@ -12,6 +12,9 @@ internal sealed class MemoryStore : IStore, IStoreBuilder
 
     public List<string> Complaints { get; } = [];
 
+    /// <summary>What it has beside its records.</summary>
+    public List<StoreDeclaration> Declared { get; } = [];
+
     /// <summary>Cells that cannot be read, by table; their values are null.</summary>
     public Dictionary<string, RowFault> Faults { get; } = [];
 
@@ -31,6 +34,8 @@ internal sealed class MemoryStore : IStore, IStoreBuilder
     public IReadOnlyList<TableShape> ReadShape() => [.. Tables.Values.Select(table => table.Shape)];
 
     public IReadOnlyList<StoreObject> ListObjects() => [];
+
+    public IReadOnlyList<StoreDeclaration> Declarations() => Declared;
 
     public long CountRows(string table) => Tables[table].Rows.Count;
 

@@ -62,8 +62,7 @@ internal static class DeclarationMatch
     private static List<DeclarationDifference> WithWhatWasTheirs(List<DeclarationDifference> differences)
     {
         string[] gone = [.. differences.Where(difference => difference is { ByHop: true, New: null, Kind: "view" or "materialized view"
-            or "table" or "function" or "procedure" }).Select(difference => difference.Name[(difference.Name.LastIndexOf('.') + 1)..]
-            .Split('(')[0].Trim('"'))];
+            or "table" or "function" or "procedure" }).Select(difference => difference.Name.Split('(')[0])];
         return gone.Length == 0 ? differences : [.. differences.Select(difference => difference.New is null
             && gone.Any(name => SpokenOf.Mentions(difference.Name, name)) ? difference with { ByHop = true } : difference)];
     }

@@ -10,20 +10,38 @@ internal sealed class SpokenOf(Correspondence hop)
     private readonly string[] _touched = [.. hop.TablesLeftOut.Keys.Concat(hop.Tables.Where(map => !hop.Keeps(map))
         .SelectMany(map => map.Into.Select(target => target.Table.Name).Append(map.From.Name)))];
 
+    private readonly string[] _known = [.. hop.From.Tables.Concat(hop.To.Tables).Select(table => table.Name)];
+
     private readonly string[] _gone = [.. Gone(hop)], _changed = [.. Changed(hop)];
 
     /// <summary>Whether the hop accounts for a declaration that is another one or not there. One that is gone without being of a table
-    /// that changes is accounted for only when it speaks of something that is gone, too.</summary>
+    /// that changes is accounted for only when it speaks of something that is gone, too; one of a table that stays as it is, only when it
+    /// speaks of one that changes.</summary>
     /// <param name="thing">As the store has it that has it.</param>
     /// <param name="isThere">Whether the new store has one of this name.</param>
     public bool AccountFor(StoreDeclaration thing, bool isThere)
     {
-        bool isTouched = _touched.Any(table => Mentions(thing.Of, table[(table.LastIndexOf('.') + 1)..]));
+        bool isTouched = _touched.Any(table => IsOf(thing, table));
         // A counter goes on with the records that come in.
         if (thing.Kind == "counter" && isThere) return isTouched;
+        if (!isTouched && _known.Any(table => IsOf(thing, table)))
+        {
+            string ofOthers = thing.Text.Replace(thing.Of, "", StringComparison.OrdinalIgnoreCase);
+            if (!_touched.Any(table => Mentions(ofOthers, LastPart(table)))) return false;
+        }
         return (isThere || isTouched ? _gone.Concat(_changed) : _gone).Any(word => Mentions(thing.Name, word) || Mentions(thing.Of, word)
             || Mentions(thing.Text, word));
     }
+
+    // The store writes the schema before every table, the versions only before those of other schemas than the company's own.
+    private bool IsOf(StoreDeclaration thing, string table)
+    {
+        string of = thing.Of.Replace("\"", "", StringComparison.Ordinal);
+        if (RevisedTable.Same(of, table)) return true;
+        return of.EndsWith("." + table, StringComparison.OrdinalIgnoreCase) && !_known.Any(known => RevisedTable.Same(known, of));
+    }
+
+    private static string LastPart(string table) => table[(table.LastIndexOf('.') + 1)..];
 
     private static IEnumerable<string> Gone(Correspondence hop)
     {
