@@ -49,14 +49,15 @@ public sealed class OriginalsTests : IDisposable
     }
 
     [Fact]
-    public void Where_a_new_store_begins_empty_other_schemas_are_refused_before_anything_is_closed_and_they_are_named()
+    public void Where_a_new_store_begins_empty_the_tables_of_other_schemas_come_along()
     {
         using var servers = new TestServers();
         _office.WriteKit(hop: "beginning: empty\n" + OddOffice.Hop);
         Core.Records.StoreAddress store = WithArchive(servers);
-        _office.Run("ready").Expect(2).Says("also holds the schema archive with 1 tables");
-        _office.Upgrade().Expect(2).Says("the schema archive with 1 tables");
-        Assert.False(Directory.Exists(_office["transferra/closings"]));
+        _office.Upgrade().Expect(0).Says("A through 2");
+        Assert.Equal("1000", TestServers.Ask(store, "SELECT COUNT(*) FROM archive.old_items"));
+        Assert.Equal("5", TestServers.Ask(store, "SELECT COUNT(*) FROM item"));
+        _office.Run("undo", "--yes", "A").Expect(0);
         Assert.Equal("1000", TestServers.Ask(store, "SELECT COUNT(*) FROM archive.old_items"));
         Assert.Equal("5", TestServers.Ask(store, "SELECT COUNT(*) FROM \"ITEM\""));
     }

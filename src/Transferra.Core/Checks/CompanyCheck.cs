@@ -67,6 +67,7 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
         // What the kit does not know is looked at as well, and tried with the hop that carries it.
         CustomFields custom = CustomFields.Of(store, version);
         IReadOnlyList<Correspondence> way = next is null ? [] : custom.In([next, .. Beyond]);
+        if (next is { IsOnCopy: false }) new EmptyBeginningCheck(store, store.ReadShape(), version).Run(way, findings);
         (version, next) = (custom.In(version), way.Count > 0 ? way[0] : null);
         foreach (TableShape table in version.Tables) _counts[table.Name] = store.CountRows(table.Name);
         DocumentCheck? documents = DocumentFolders.Count > 0 ? new DocumentCheck(DocumentFolders, findings) : null;

@@ -126,7 +126,8 @@ public static class FindingKinds
             "It is carried as it is. To leave it out, list it in the kit with the reason. Ask the add-on's vendor whether it works with "
                 + "the new version."),
         new(DeclarationLeft, "The store declares something that the new one will not have: it begins empty, and "
-            + "gets what the kit says of the new version, and of other tables their columns, keys and records.",
+            + "gets what the kit says of the new version. Other tables keep their columns, keys, counters, defaults, indexes and links as "
+            + "far as the new engine takes them.",
             "The company goes to another engine, or the hop says that the new store begins empty.",
             "Look through the list. What the new version needs of it belongs into the kit's version file; the rest stays in the old "
                 + "store, which is set aside."),

@@ -49,7 +49,7 @@ internal sealed class HopTrial
                 complaint + where,
                 "Name it otherwise in the kit's new version, or choose another engine for the new store in office.yaml."), 1, []);
         if (!target.Judge.KeepsKeys) return;
-        foreach (TableShape table in correspondence.To.Tables)
+        foreach (TableShape table in correspondence.To.Tables.Where(table => !table.IsUndescribed))
             foreach (RelationShape relation in table.Relations.Where(relation => correspondence.To.Table(relation.To) is not null
                 && !FollowsFromOld(table, relation)))
                 _relations.Add(new TargetRelation(table, relation, new TargetDigests(), new TargetDigests()));

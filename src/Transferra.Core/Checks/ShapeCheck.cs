@@ -58,34 +58,12 @@ internal static class ShapeCheck
         foreach (TableShape extra in real.Where(extra => version.Table(extra.Name) is null))
             Add(FindingKinds.TableUnknown, Grade.Warning, extra.Name, "",
                 string.Create(CultureInfo.InvariantCulture,
-                    $"the table {extra.Name} is not known to the kit; it is carried as it is, with {store.CountRows(extra.Name)} "
-                        + $"records"), Carried);
-
-        if (next is { IsOnCopy: false }) AddLeft(store, version, findings);
+                    $"the table {extra.Name} is not known to the kit; it is carried as it is, with "
+                        + $"{(store.CountRows(extra.Name) is 1 ? "1 record" : $"{store.CountRows(extra.Name)} records")}"), Carried);
 
         void Add(string kind, Grade grade, string table, string subject, string what, string next) =>
             findings.Add(new FindingHead(kind, grade, table, subject, what, next), 1, []);
     }
-
-    // Kinds that a new store gets by what is said of its tables, or that only mean something in the old one.
-    private static readonly string[] Made = ["table", "column", "primary key", "numbered key", "auto increment", "identity", "not null",
-        "counter", "file setting", "owner", "access list", "right", "database right", "database setting", "default right", "schema",
-        "extension", "sequence owner", "trigger state", "large object", "collation"];
-
-    // One finding for each kind, with each of them by name. What belongs to a table that the kit describes is the new version's own matter,
-    // but for programs.
-    private static void AddLeft(IStore store, KitVersion version, FindingCollector findings)
-    {
-        string[] programs = ["view", "materialized view", "trigger", "function", "procedure", "package", "event", "rule", "policy"];
-        foreach (IGrouping<string, StoreDeclaration> kind in store.Declarations().Where(thing => !Made.Contains(thing.Kind)
-            && (programs.Contains(thing.Kind) || version.Table(TableOf(thing.Of)) is null))
-            .GroupBy(thing => thing.Kind).OrderBy(kind => kind.Key, StringComparer.Ordinal))
-            findings.Add(new FindingHead(FindingKinds.DeclarationLeft, Grade.Note, "", kind.Key,
-                $"the new store begins empty and will not have what the old one declares as {kind.Key}",
-                "Nothing, when the new version brings its own or needs none."), kind.Count(), [.. kind.Select(thing => thing.Name)]);
-    }
-
-    private static string TableOf(string of) => of[(of.LastIndexOf('.') + 1)..].Trim('"');
 
     // How a column is declared otherwise; null when it is not. Stores that declare nothing, or let anything into any column, say nothing
     // by it.

@@ -19,13 +19,26 @@ public sealed record CustomColumn(string Table, string Name, string Type)
 {
     /// <summary>Whether null is not allowed.</summary>
     public bool Required { get; init; }
+
+    /// <summary>What the engine puts in when nothing is said, where every engine takes that; null for nothing.</summary>
+    public string? Default { get; init; }
 }
 
 /// <summary>A table that the kit does not know.</summary>
 /// <param name="Name">Its name.</param>
 /// <param name="Columns">Its columns.</param>
 /// <param name="Key">Its key; empty when it has none.</param>
-public sealed record CustomTable(string Name, IReadOnlyList<CustomColumn> Columns, IReadOnlyList<string> Key);
+public sealed record CustomTable(string Name, IReadOnlyList<CustomColumn> Columns, IReadOnlyList<string> Key)
+{
+    /// <summary>Its indexes, but for those that are special to their engine.</summary>
+    public IReadOnlyList<IndexShape> Indexes { get; init; } = [];
+
+    /// <summary>Its links to other tables.</summary>
+    public IReadOnlyList<RelationShape> Relations { get; init; } = [];
+
+    /// <summary>The column that the engine counts up; null for none.</summary>
+    public string? NumberedColumn { get; init; }
+}
 
 /// <summary>What a store has beyond its kit.</summary>
 public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnlyList<CustomTable> Tables)
@@ -42,15 +55,20 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
         IReadOnlyList<TableShape> real = store.ReadShape();
         return new CustomFields(
             [.. version.Tables.SelectMany(table => real.FirstOrDefault(there => Same(there.Name, table.Name))?.Columns.Where(column =>
-                table.OrdinalOf(column.Name) < 0).Select(column => new CustomColumn(table.Name, column.Name, column.Type.ToString()))
-                    ?? [])],
-            [.. real.Where(there => version.Table(there.Name) is null)
-                .Select(there => new CustomTable(there.Name,
-                [.. there.Columns.Select(column => new CustomColumn(there.Name, column.Name, column.Type.ToString())
-                {
-                    Required = column.Required
-                })], there.Key))]);
+                table.OrdinalOf(column.Name) < 0).Select(column => Of(table.Name, column)) ?? [])],
+            [.. real.Where(there => version.Table(there.Name) is null).Select(there => new CustomTable(there.Name,
+                [.. there.Columns.Select(column => Of(there.Name, column) with { Required = column.Required })], there.Key)
+            {
+                Indexes = [.. there.Indexes.Where(index => !index.IsSpecial)],
+                Relations = there.Relations,
+                NumberedColumn = there.NumberedColumn,
+            })]);
     }
+
+    private static CustomColumn Of(string table, ColumnShape column) => new(table, column.Name, column.Type.ToString())
+    {
+        Default = PortableDefault.Of(column.Default, column.Type)
+    };
 
     /// <summary>The version with them.</summary>
     public KitVersion In(KitVersion version)
@@ -60,7 +78,12 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
         {
             Tables = [.. version.Tables.Select(WithColumns), .. Tables.Where(table => version.Table(table.Name) is null)
             .Select(table => new TableShape(table.Name, [.. table.Columns.Select(column => Shape(column, isPrivate: false))], table.Key,
-                []))]
+                table.Relations)
+            {
+                Indexes = table.Indexes,
+                NumberedColumn = table.NumberedColumn,
+                IsUndescribed = true,
+            })]
         };
     }
 
@@ -72,7 +95,8 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
     }
 
     private static ColumnShape Shape(CustomColumn column, bool isPrivate) =>
-        new(column.Name, FieldType.TryParse(column.Type, out FieldType type) ? type : FieldType.Text, column.Required, isPrivate);
+        new(column.Name, FieldType.TryParse(column.Type, out FieldType type) ? type : FieldType.Text, column.Required, isPrivate,
+            column.Default);
 
     /// <summary>A way with them: each hop carries them on.</summary>
     public Way In(Way way) => IsEmpty ? way : new Way(In(way.From),
@@ -120,7 +144,7 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
                 };
                 target = target with { Columns = [.. target.Columns, carried] };
                 columns.Add(new ColumnMap(carried, new ColumnReference(0, null, column.Name), null, null));
-                columnsBehind.Add(new CustomColumn(target.Name, carried.Name, carried.Type.ToString()));
+                columnsBehind.Add(new CustomColumn(target.Name, carried.Name, carried.Type.ToString()) { Default = carried.Default });
             }
             targets[target.Name] = target;
             maps.Add(map with
@@ -130,28 +154,60 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
                 .. map.Into.Skip(1)]
             });
         }
-        var tablesBehind = new List<CustomTable>();
-        foreach (CustomTable table in Tables)
-        {
-            TableShape source = from.Table(table.Name)!;
-            TableShape target = source with { Name = Free(source.Name, name => hop.To.Table(name) is not null) };
-            targets[target.Name] = target;
-            maps.Add(new TableMap(source, [new TargetMap(target,
-                [.. target.Columns.Select(column => new ColumnMap(column, new ColumnReference(0, null, column.Name), null, null))])], [],
-                new Dictionary<string, string>(), [], null, null));
-            tablesBehind.Add(table with
-            {
-                Name = target.Name,
-                Columns = [.. table.Columns.Select(column => column with { Table = target.Name })]
-            });
-        }
+        (TableMap[] carriedTables, CustomTable[] tablesBehind, string[] unlinked) = TablesThrough(hop, from);
+        maps.AddRange(carriedTables);
+        foreach (TableMap map in carriedTables) targets[map.Into[0].Table.Name] = map.Into[0].Table;
         KitVersion to = hop.To with
         {
             Tables = [.. hop.To.Tables.Select(table => targets.GetValueOrDefault(table.Name) ?? table),
-            .. tablesBehind.Select(table => targets[table.Name])]
+            .. carriedTables.Select(map => map.Into[0].Table)]
         };
         NewRecord[] records = [.. hop.NewRecords.Select(record => WithNulls(record, to))];
-        return (hop with { From = from, To = to, Tables = maps, NewRecords = records }, new CustomFields(columnsBehind, tablesBehind));
+        return (hop with { From = from, To = to, Tables = maps, NewRecords = records, NotLinked = unlinked },
+            new CustomFields(columnsBehind, tablesBehind));
+    }
+
+    private (TableMap[] Maps, CustomTable[] Behind, string[] Unlinked) TablesThrough(Correspondence hop, KitVersion from)
+    {
+        string NameBehind(string table) => Free(table, name => hop.To.Table(name) is not null);
+        var maps = new List<TableMap>();
+        var behind = new List<CustomTable>();
+        var unlinked = new List<string>();
+        foreach (CustomTable table in Tables)
+        {
+            TableShape source = from.Table(table.Name)!;
+            var links = new List<RelationShape>();
+            foreach (RelationShape link in table.Relations)
+            {
+                if (Tables.Any(other => Same(other.Name, link.To))) links.Add(link with { To = NameBehind(link.To) });
+                else if (Renamed(hop, link) is { } renamed) links.Add(renamed);
+                else unlinked.Add($"the link from {table.Name} ({string.Join(", ", link.Columns)}) to {link.To} "
+                    + $"({string.Join(", ", link.On)}): the new version has no such columns");
+            }
+            TableShape target = source with { Name = NameBehind(source.Name), Relations = links };
+            maps.Add(new TableMap(source, [new TargetMap(target,
+                [.. target.Columns.Select(column => new ColumnMap(column, new ColumnReference(0, null, column.Name), null, null))])], [],
+                new Dictionary<string, string>(), [], null, null));
+            behind.Add(table with
+            {
+                Name = target.Name,
+                Relations = links,
+                Columns = [.. table.Columns.Select(column => column with { Table = target.Name })]
+            });
+        }
+        return ([.. maps], [.. behind], [.. unlinked]);
+    }
+
+    // A link to a table that the hop carries: to where the columns it points to have gone, as they are.
+    private static RelationShape? Renamed(Correspondence hop, RelationShape link)
+    {
+        foreach (TargetMap target in hop.MapOf(link.To)?.Into ?? [])
+        {
+            string[] on = [.. link.On.Select(column => target.Columns.FirstOrDefault(into => Correspondence.IsColumn(into.Value, column))
+                ?.Column.Name).OfType<string>()];
+            if (on.Length == link.On.Count) return link with { To = target.Table.Name, On = on };
+        }
+        return null;
     }
 
     // A record that is new has nothing in a custom field.

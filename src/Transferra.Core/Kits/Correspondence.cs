@@ -22,6 +22,9 @@ public sealed record Correspondence(KitVersion From, KitVersion To, IReadOnlyLis
     /// the records that the vendor ships.</summary>
     public bool IsOnVendorMade { get; init; }
 
+    /// <summary>Links of tables that no kit describes which the new version has no place for, one line each.</summary>
+    public IReadOnlyList<string> NotLinked { get; init; } = [];
+
     /// <summary>Whether anything goes into a new table.</summary>
     public bool IsFed(string table) => Feeding(table) is not null || NewRecords.Any(record => Same(record.Into.Name, table));
 
@@ -44,8 +47,8 @@ public sealed record Correspondence(KitVersion From, KitVersion To, IReadOnlyLis
         && old.Key.SequenceEqual(renewed.Key, StringComparer.OrdinalIgnoreCase)
         && renewed.Indexes.All(index => old.Indexes.Any(known => known.IsUnique == index.IsUnique
             && known.Columns.SequenceEqual(index.Columns, StringComparer.OrdinalIgnoreCase)))
-        && renewed.Relations.All(relation => old.Relations.Any(known => Same(known.To, relation.To)
-            && known.Columns.SequenceEqual(relation.Columns, StringComparer.OrdinalIgnoreCase)));
+        && (renewed.IsUndescribed || renewed.Relations.All(relation => old.Relations.Any(known => Same(known.To, relation.To)
+            && known.Columns.SequenceEqual(relation.Columns, StringComparer.OrdinalIgnoreCase))));
 
     /// <summary>The map of an old table, its name in any case; null when it goes nowhere.</summary>
     public TableMap? MapOf(string table) => Tables.FirstOrDefault(map => Same(map.From.Name, table));

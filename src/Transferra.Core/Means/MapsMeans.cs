@@ -22,6 +22,8 @@ internal sealed class MapsMeans : IHopMeans
         };
         pass.Take(source, work.Hop.Correspondence);
         ConversionResult result = pass.Complete(work.Hop.Correspondence);
-        return result with { Remarks = [.. from.Copy?.NotBrought ?? [], .. result.Remarks] };
+        // On a copy the engine itself keeps the links.
+        IReadOnlyList<string> notLinked = from.Copy is null ? work.Hop.Correspondence.NotLinked : [];
+        return result with { Remarks = [.. from.Copy?.NotBrought ?? [], .. notLinked, .. result.Remarks] };
     }
 }

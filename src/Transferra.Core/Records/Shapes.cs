@@ -21,13 +21,28 @@ public sealed record ColumnShape(string Name, FieldType Type, bool Required = fa
 /// <param name="Name">As the store spells it; "" in a kit, where it is made from the table's and columns' names.</param>
 /// <param name="Columns">In its order; an index over expressions names none.</param>
 /// <param name="IsUnique">Whether no two records may have the same values.</param>
-public sealed record IndexShape(string Name, IReadOnlyList<string> Columns, bool IsUnique);
+public sealed record IndexShape(string Name, IReadOnlyList<string> Columns, bool IsUnique)
+{
+    /// <summary>Whether it is more than an index over whole columns of all records: over expressions, some records, beginnings of texts, or
+    /// of another method than the usual one.</summary>
+    public bool IsSpecial { get; init; }
+}
 
 /// <summary>A declared link from one table to another.</summary>
 /// <param name="Columns">Columns of this table.</param>
 /// <param name="To">The table pointed to.</param>
 /// <param name="On">Columns of that table, in the same order.</param>
-public sealed record RelationShape(IReadOnlyList<string> Columns, string To, IReadOnlyList<string> On);
+public sealed record RelationShape(IReadOnlyList<string> Columns, string To, IReadOnlyList<string> On)
+{
+    /// <summary>What becomes of a record when the one it points to is removed or gets another key, as SQL writes it with a blank before it:
+    /// " ON DELETE CASCADE"; "" when that is not allowed then.</summary>
+    public string Rules { get; init; } = "";
+
+    /// <summary>The same from what a catalog says: CASCADE, SET NULL, SET DEFAULT, and anything else for none.</summary>
+    public static string RulesOf(string? onDelete, string? onUpdate) => Rule("DELETE", onDelete) + Rule("UPDATE", onUpdate);
+
+    private static string Rule(string on, string? does) => does is "CASCADE" or "SET NULL" or "SET DEFAULT" ? $" ON {on} {does}" : "";
+}
 
 /// <summary>One table.</summary>
 /// <param name="Name">As the store spells it.</param>
@@ -42,6 +57,10 @@ public sealed record TableShape(
 
     /// <summary>The column whose values the engine counts up by itself; null when none.</summary>
     public string? NumberedColumn { get; init; }
+
+    /// <summary>Whether no kit describes it. What belongs to such a table (indexes, links) is made where the new engine takes it, and
+    /// otherwise named; it stops nothing.</summary>
+    public bool IsUndescribed { get; init; }
 
     /// <summary>What stands in place of a private value wherever it would be shown.</summary>
     public const string Private = "(private)";

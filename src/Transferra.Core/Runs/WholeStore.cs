@@ -16,7 +16,7 @@ public static class WholeStore
     /// <param name="address">The store; fine when it is not there.</param>
     /// <param name="version">Its version.</param>
     /// <param name="isCopied">Whether what takes its place begins as a copy of all of it.</param>
-    /// <param name="brought">Tables that what takes its place brings; null when they are those of the kit.</param>
+    /// <param name="brought">Tables that what takes its place brings; null when they are all that are read.</param>
     /// <exception cref="TransferraException">Something would be left behind; it is named.</exception>
     public static void Require(RunContext context, Company company, StoreAddress address, KitVersion version, bool isCopied,
         IReadOnlyCollection<string>? brought = null)
@@ -24,7 +24,7 @@ public static class WholeStore
         if (isCopied || !address.IsOnServer || !context.Places.Exists(address)) return;
         using IStore store = context.Stores.Open(address, version.TextEncoding);
         string[] left = [.. store.NotRead(), .. store.Elsewhere().Where(schema => brought?.Any(table =>
-            table.StartsWith(schema.Name + ".", StringComparison.Ordinal)) != true)
+            table.StartsWith(schema.Name + ".", StringComparison.Ordinal)) == false)
             .Select(schema => FormattableString.Invariant($"the schema {schema.Name} with {schema.Tables} tables"))];
         if (left.Length > 0)
             throw new TransferraException($"the database {address.Path} of {company.Code} also holds {string.Join(", ", left)}; a "

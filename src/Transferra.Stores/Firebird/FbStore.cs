@@ -139,9 +139,11 @@ internal sealed class FbStore : IStore
     public IReadOnlyList<TableShape> ReadShape()
     {
         var segments = Rows("SELECT TRIM(i.RDB$RELATION_NAME), TRIM(i.RDB$INDEX_NAME), TRIM(s.RDB$FIELD_NAME), "
-            + "COALESCE(i.RDB$UNIQUE_FLAG, 0), TRIM(c.RDB$CONSTRAINT_TYPE), TRIM(i.RDB$FOREIGN_KEY) FROM RDB$INDICES i "
+            + "COALESCE(i.RDB$UNIQUE_FLAG, 0), TRIM(c.RDB$CONSTRAINT_TYPE), TRIM(i.RDB$FOREIGN_KEY), TRIM(x.RDB$DELETE_RULE), "
+            + "TRIM(x.RDB$UPDATE_RULE), COALESCE(i.RDB$INDEX_INACTIVE, 0) FROM RDB$INDICES i "
             + "JOIN RDB$INDEX_SEGMENTS s ON s.RDB$INDEX_NAME = i.RDB$INDEX_NAME LEFT JOIN RDB$RELATION_CONSTRAINTS c ON c.RDB$INDEX_NAME "
-            + "= i.RDB$INDEX_NAME WHERE COALESCE(i.RDB$SYSTEM_FLAG, 0) = 0 "
+            + "= i.RDB$INDEX_NAME LEFT JOIN RDB$REF_CONSTRAINTS x ON x.RDB$CONSTRAINT_NAME = c.RDB$CONSTRAINT_NAME WHERE "
+            + "COALESCE(i.RDB$SYSTEM_FLAG, 0) = 0 "
             + "ORDER BY 1, 2, s.RDB$FIELD_POSITION");
         ILookup<string, IReadOnlyList<string?>> byTable = segments.ToLookup(row => row[0]!), byIndex = segments.ToLookup(row => row[1]!);
         return [.. _catalog.Tables.Select(table => new TableShape(table.Key,
@@ -149,10 +151,16 @@ internal sealed class FbStore : IStore
             [.. byTable[table.Key].Where(row => row[4] == "PRIMARY KEY").Select(row => row[2]!)],
             [.. byTable[table.Key].Where(row => row[4] == "FOREIGN KEY").GroupBy(row => row[1]!).Select(relation =>
                 new RelationShape([.. relation.Select(row => row[2]!)], byIndex[relation.First()[5]!].First()[0]!,
-                    [.. byIndex[relation.First()[5]!].Select(row => row[2]!)]))])
+                    [.. byIndex[relation.First()[5]!].Select(row => row[2]!)])
+                {
+                    Rules = RelationShape.RulesOf(relation.First()[6], relation.First()[7])
+                })])
         {
             Indexes = [.. byTable[table.Key].Where(row => row[4] is not ("PRIMARY KEY" or "FOREIGN KEY")).GroupBy(row => row[1]!)
-                .Select(index => new IndexShape(index.Key, [.. index.Select(row => row[2]!)], index.First()[3] == "1"))],
+                .Select(index => new IndexShape(index.Key, [.. index.Select(row => row[2]!)], index.First()[3] == "1")
+                {
+                    IsSpecial = index.First()[8] != "0"
+                })],
             NumberedColumn = Array.Find(table.Value, column => column.IsNumbered)?.Name,
         })];
     }

@@ -383,11 +383,7 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         foreach (TableShape shape in _tables.Values.Select(table => table.Shape))
         {
             foreach (RelationShape relation in shape.Relations.Where(relation => Has(shape)?.Relations.Any(known =>
-                known.Columns.SequenceEqual(relation.Columns, StringComparer.OrdinalIgnoreCase)) != true))
-                Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built",
-                    () => FbLink.Execute(_connection, null,
-                    $"ALTER TABLE {FbLink.Quote(shape.Name)} ADD FOREIGN KEY ({Names(relation.Columns)}) REFERENCES "
-                        + $"{FbLink.Quote(relation.To)} ({Names(relation.On)})"));
+                known.Columns.SequenceEqual(relation.Columns, StringComparer.OrdinalIgnoreCase)) != true)) BuildRelation(shape, relation);
             if (_copy is null && shape.NumberedColumn is { } numbered)
                 Guard($"the numbering of {shape.Name} cannot be set", () =>
                 {
@@ -406,14 +402,25 @@ internal sealed class FbStoreBuilder : IStoreBuilder
     private void BuildIndex(TableShape shape, int number)
     {
         IndexShape index = shape.Indexes[number];
-        string name = index.Name.Length > 0 ? index.Name : string.Create(CultureInfo.InvariantCulture,
-            $"{shape.Name[..Math.Min(shape.Name.Length, 24)]}_X{number + 1}");
-        Guard($"an index of {shape.Name} cannot be built", () => FbLink.Execute(_connection, null,
-            $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {FbLink.Quote(name)} ON {FbLink.Quote(shape.Name)} "
-                + $"({Names(index.Columns)})"));
+        string ours = string.Create(CultureInfo.InvariantCulture, $"{shape.Name[..Math.Min(shape.Name.Length, 24)]}_X{number + 1}");
+        string Made(string name) => $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {FbLink.Quote(name.Length > 0 ? name : ours)} ON "
+            + $"{FbLink.Quote(shape.Name)} ({Names(index.Columns)})";
+        if (shape.IsUndescribed) Undescribed.Make(shape, index, Made);
+        else Guard($"an index of {shape.Name} cannot be built", () => FbLink.Execute(_connection, null, Made(index.Name)));
     }
 
-    private void PutBack() => _remarks.AddRange(Rounds.Run(_copy!.TakenAway, statement =>
+    private void BuildRelation(TableShape shape, RelationShape relation)
+    {
+        string made = $"ALTER TABLE {FbLink.Quote(shape.Name)} ADD FOREIGN KEY ({Names(relation.Columns)}) REFERENCES "
+            + $"{FbLink.Quote(relation.To)} ({Names(relation.On)}){relation.Rules}";
+        if (shape.IsUndescribed) Undescribed.Make(shape, relation, made);
+        else Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built",
+            () => FbLink.Execute(_connection, null, made));
+    }
+
+    private UndescribedParts Undescribed => new(TryRun, _remarks);
+
+    private string? TryRun(string statement)
     {
         try
         {
@@ -421,7 +428,10 @@ internal sealed class FbStoreBuilder : IStoreBuilder
             return null;
         }
         catch (FbException error) { return FbLink.FirstLine(error); }
-    }).Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}"));
+    }
+
+    private void PutBack() =>
+        _remarks.AddRange(Rounds.Run(_copy!.TakenAway, TryRun).Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}"));
 
     private void BuildKey(TableShape shape)
     {

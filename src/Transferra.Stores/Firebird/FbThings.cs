@@ -13,6 +13,9 @@ internal sealed partial class FbThings(Func<string, IReadOnlyList<IReadOnlyList<
 
     private static string Of(string alias) => User.Replace("{0}", alias, StringComparison.Ordinal);
 
+    private const string OfOwnTable = "EXISTS (SELECT 1 FROM RDB$RELATIONS o WHERE o.RDB$RELATION_NAME = c.RDB$RELATION_NAME AND "
+        + "COALESCE(o.RDB$SYSTEM_FLAG, 0) = 0)";
+
     // Each gives kind, name, table, text.
     private static readonly string[] Queries =
     [
@@ -44,7 +47,7 @@ internal sealed partial class FbThings(Func<string, IReadOnlyList<IReadOnlyList<
             + "RDB$FIELD_POSITION) s WHERE s.RDB$INDEX_NAME = c.RDB$INDEX_NAME) || COALESCE((SELECT ' to ' || TRIM(p.RDB$RELATION_NAME) || "
             + "' ' || TRIM(x.RDB$UPDATE_RULE) || ' ' || TRIM(x.RDB$DELETE_RULE) FROM RDB$REF_CONSTRAINTS x JOIN RDB$RELATION_CONSTRAINTS p "
             + "ON p.RDB$CONSTRAINT_NAME = x.RDB$CONST_NAME_UQ WHERE x.RDB$CONSTRAINT_NAME = c.RDB$CONSTRAINT_NAME), '') FROM "
-            + "RDB$RELATION_CONSTRAINTS c WHERE c.RDB$CONSTRAINT_TYPE IN ('PRIMARY KEY', 'UNIQUE', 'FOREIGN KEY')",
+            + $"RDB$RELATION_CONSTRAINTS c WHERE c.RDB$CONSTRAINT_TYPE IN ('PRIMARY KEY', 'UNIQUE', 'FOREIGN KEY') AND {OfOwnTable}",
         "SELECT 'check', TRIM(c.RDB$RELATION_NAME) || '.' || TRIM(c.RDB$CONSTRAINT_NAME), TRIM(c.RDB$RELATION_NAME), (SELECT FIRST 1 "
             + "t.RDB$TRIGGER_SOURCE FROM RDB$CHECK_CONSTRAINTS k JOIN RDB$TRIGGERS t ON t.RDB$TRIGGER_NAME = k.RDB$TRIGGER_NAME WHERE "
             + "k.RDB$CONSTRAINT_NAME = c.RDB$CONSTRAINT_NAME) FROM RDB$RELATION_CONSTRAINTS c WHERE c.RDB$CONSTRAINT_TYPE = 'CHECK'",

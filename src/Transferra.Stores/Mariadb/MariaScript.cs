@@ -123,7 +123,8 @@ internal sealed partial class MariaScript(MySqlConnection connection, string dat
         return null;
     });
 
-    private static string? TryRun(MySqlConnection connection, string statement)
+    /// <summary>Runs a statement; null, also when what it makes is there already, or why the server refused it.</summary>
+    internal static string? TryRun(MySqlConnection connection, string statement)
     {
         try
         {

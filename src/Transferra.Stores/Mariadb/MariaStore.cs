@@ -116,20 +116,29 @@ internal sealed class MariaStore : IStore
 
     public IReadOnlyList<TableShape> ReadShape()
     {
-        var indexes = Rows("SELECT table_name, index_name, column_name, non_unique FROM information_schema.statistics WHERE "
+        var indexes = Rows("SELECT table_name, index_name, column_name, non_unique, sub_part IS NOT NULL OR index_type <> 'BTREE' FROM "
+            + "information_schema.statistics WHERE "
             + $"table_schema = {_database} ORDER BY table_name, index_name, seq_in_index").ToLookup(row => row[0]!);
-        var relations = Rows("SELECT table_name, constraint_name, column_name, referenced_table_name, referenced_column_name FROM "
-            + $"information_schema.key_column_usage WHERE table_schema = {_database} AND referenced_table_name IS NOT NULL "
-            + "ORDER BY table_name, constraint_name, ordinal_position").ToLookup(row => row[0]!);
+        var relations = Rows("SELECT k.table_name, k.constraint_name, k.column_name, k.referenced_table_name, k.referenced_column_name, "
+            + "r.delete_rule, r.update_rule FROM information_schema.key_column_usage k JOIN information_schema.referential_constraints r "
+            + "ON r.constraint_schema = k.constraint_schema AND r.constraint_name = k.constraint_name AND r.table_name = k.table_name "
+            + $"WHERE k.table_schema = {_database} AND k.referenced_table_name IS NOT NULL "
+            + "ORDER BY k.table_name, k.constraint_name, k.ordinal_position").ToLookup(row => row[0]!);
         return [.. _catalog.Tables.Select(table => new TableShape(table.Key,
             [.. table.Value.Select(column => new ColumnShape(column.Name, MariaTypes.Of(column), column.Required,
                 Default: column.Default))],
             [.. indexes[table.Key].Where(row => row[1] == "PRIMARY").Select(row => row[2]!)],
             [.. relations[table.Key].GroupBy(row => row[1]).Select(relation =>
-                new RelationShape([.. relation.Select(row => row[2]!)], relation.First()[3]!, [.. relation.Select(row => row[4]!)]))])
+                new RelationShape([.. relation.Select(row => row[2]!)], relation.First()[3]!, [.. relation.Select(row => row[4]!)])
+                {
+                    Rules = RelationShape.RulesOf(relation.First()[5], relation.First()[6])
+                })])
         {
             Indexes = [.. indexes[table.Key].Where(row => row[1] != "PRIMARY").GroupBy(row => row[1]!)
-                .Select(index => new IndexShape(index.Key, [.. index.Select(row => row[2]!)], index.First()[3] == "0"))],
+                .Select(index => new IndexShape(index.Key, [.. index.Select(row => row[2]).OfType<string>()], index.First()[3] == "0")
+                {
+                    IsSpecial = index.Any(row => row[4] != "0" || row[2] is null)
+                })],
             NumberedColumn = Array.Find(table.Value, column => column.IsNumbered)?.Name,
         })];
     }

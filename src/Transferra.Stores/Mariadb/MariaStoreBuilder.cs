@@ -328,20 +328,32 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
             using (var store = MariaStore.Open(_address)) there = store.ReadShape();
         TableShape? Has(TableShape shape) => there.FirstOrDefault(known => string.Equals(known.Name, shape.Name,
             StringComparison.OrdinalIgnoreCase));
-        foreach (TableShape shape in _tables.Values.Select(table => table.Shape))
+        TableShape[] shapes = [.. _tables.Values.Select(table => table.Shape)];
+        foreach (TableShape shape in shapes)
             foreach (IndexShape index in shape.Indexes.Where(index => Has(shape)?.Indexes.Any(known => known.IsUnique == index.IsUnique
-                && known.Columns.SequenceEqual(index.Columns, StringComparer.OrdinalIgnoreCase)) != true))
-                Guard($"an index of {shape.Name} cannot be built", () =>
-                    MariaConnection.Execute(_connection,
-                    $"ALTER TABLE {MariaConnection.Quote(shape.Name)} ADD {(index.IsUnique ? "UNIQUE " : "")}INDEX "
-                        + $"{(index.Name.Length > 0 ? MariaConnection.Quote(index.Name) : "")} ({Names(index.Columns)})"));
-        foreach (TableShape shape in _tables.Values.Select(table => table.Shape))
+                && known.Columns.SequenceEqual(index.Columns, StringComparer.OrdinalIgnoreCase)) != true)) BuildIndex(shape, index);
+        foreach (TableShape shape in shapes)
             foreach (RelationShape relation in shape.Relations.Where(relation => Has(shape)?.Relations.Any(known =>
-                known.Columns.SequenceEqual(relation.Columns, StringComparer.OrdinalIgnoreCase)) != true))
-                Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built",
-                    () => MariaConnection.Execute(_connection,
-                    $"ALTER TABLE {MariaConnection.Quote(shape.Name)} ADD FOREIGN KEY ({Names(relation.Columns)}) REFERENCES "
-                        + $"{MariaConnection.Quote(relation.To)} ({Names(relation.On)})"));
+                known.Columns.SequenceEqual(relation.Columns, StringComparer.OrdinalIgnoreCase)) != true)) BuildRelation(shape, relation);
+    }
+
+    private UndescribedParts Undescribed => new(statement => MariaScript.TryRun(_connection, statement), _remarks);
+
+    private void BuildIndex(TableShape shape, IndexShape index)
+    {
+        string Made(string name) => $"ALTER TABLE {MariaConnection.Quote(shape.Name)} ADD {(index.IsUnique ? "UNIQUE " : "")}INDEX "
+            + $"{(name.Length > 0 ? MariaConnection.Quote(name) : "")} ({Names(index.Columns)})";
+        if (shape.IsUndescribed) Undescribed.Make(shape, index, Made);
+        else Guard($"an index of {shape.Name} cannot be built", () => MariaConnection.Execute(_connection, Made(index.Name)));
+    }
+
+    private void BuildRelation(TableShape shape, RelationShape relation)
+    {
+        string made = $"ALTER TABLE {MariaConnection.Quote(shape.Name)} ADD FOREIGN KEY ({Names(relation.Columns)}) REFERENCES "
+            + $"{MariaConnection.Quote(relation.To)} ({Names(relation.On)}){relation.Rules}";
+        if (shape.IsUndescribed) Undescribed.Make(shape, relation, made);
+        else Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built",
+            () => MariaConnection.Execute(_connection, made));
     }
 
     // What is made beside others for a change-over is moved table by table, and the server moves no table with a trigger, and no view at

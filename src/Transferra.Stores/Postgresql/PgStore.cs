@@ -129,23 +129,32 @@ internal sealed class PgStore : IStore
             + "k(num, place) JOIN pg_attribute a ON a.attrelid = {1} AND a.attnum = k.num)";
         string Named(string numbers, string of) => names.Replace("{0}", numbers, StringComparison.Ordinal).Replace("{1}", of,
             StringComparison.Ordinal);
+        string Rule(string code) => $"CASE {code} WHEN 'c' THEN 'CASCADE' WHEN 'n' THEN 'SET NULL' WHEN 'd' THEN 'SET DEFAULT' ELSE '' END";
         ILookup<string, string[]> keys =
             Rows($"SELECT {shown}, {Named("x.conkey", "c.oid")} FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid JOIN "
                 + $"pg_namespace n ON n.oid = c.relnamespace {where} AND x.contype = 'p'",
             reader => (reader.GetString(0), reader.GetFieldValue<string[]>(1)));
         ILookup<string, RelationShape> relations =
-            Rows($"SELECT {shown}, {Named("x.conkey", "c.oid")}, {shownTarget}, {Named("x.confkey", "t.oid")} FROM pg_constraint x JOIN "
-                + "pg_class c ON c.oid = x.conrelid "
+            Rows($"SELECT {shown}, {Named("x.conkey", "c.oid")}, {shownTarget}, {Named("x.confkey", "t.oid")}, {Rule("x.confdeltype")}, "
+                + $"{Rule("x.confupdtype")} FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid "
             + $"JOIN pg_class t ON t.oid = x.confrelid JOIN pg_namespace tn ON tn.oid = t.relnamespace JOIN pg_namespace n ON n.oid = "
             + $"c.relnamespace {where} "
             + "AND x.contype = 'f' ORDER BY x.conname",
             reader => (reader.GetString(0), new RelationShape(reader.GetFieldValue<string[]>(1), reader.GetString(2),
-                reader.GetFieldValue<string[]>(3))));
+                reader.GetFieldValue<string[]>(3))
+            {
+                Rules = RelationShape.RulesOf(reader.GetString(4), reader.GetString(5))
+            }));
         ILookup<string, IndexShape> indexes =
-            Rows($"SELECT {shown}, i.relname, x.indisunique, {Named("x.indkey::int2[]", "c.oid")} FROM pg_index x JOIN pg_class c ON "
+            Rows($"SELECT {shown}, i.relname, x.indisunique, {Named("x.indkey::int2[]", "c.oid")}, x.indpred IS NOT NULL OR x.indexprs "
+                + $"IS NOT "
+                + "NULL OR i.relam <> (SELECT oid FROM pg_am WHERE amname = 'btree') FROM pg_index x JOIN pg_class c ON "
                 + "c.oid = x.indrelid JOIN pg_class i ON i.oid = x.indexrelid "
             + $"JOIN pg_namespace n ON n.oid = c.relnamespace {where} AND NOT x.indisprimary ORDER BY i.relname",
-            reader => (reader.GetString(0), new IndexShape(reader.GetString(1), reader.GetFieldValue<string[]>(3), reader.GetBoolean(2))));
+            reader => (reader.GetString(0), new IndexShape(reader.GetString(1), reader.GetFieldValue<string[]>(3), reader.GetBoolean(2))
+            {
+                IsSpecial = reader.GetBoolean(4)
+            }));
         return [.. _catalog.Tables.Select(table => new TableShape(table.Key,
             [.. table.Value.Select(column => new ColumnShape(column.Name, PgTypes.Of(column), column.Required, Default: column.Default))],
             keys[table.Key].FirstOrDefault() ?? [], [.. relations[table.Key]])

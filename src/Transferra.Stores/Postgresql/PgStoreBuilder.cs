@@ -86,6 +86,8 @@ internal sealed class PgStoreBuilder : IStoreBuilder
             builder.BeginTransaction();
             foreach ((TableShape shape, BuiltTable built) in BegunStore.Tables(address.Shown, tables, mark))
             {
+                if (shape.IsUndescribed && PgPlace.Find(builder._connection, builder._schema, shape.Name) is { } place)
+                    builder._places[shape.Name] = place;
                 BegunStore.ProveRows(address.Shown, shape.Name,
                     (long)PgConnection.Scalar(builder._connection, $"SELECT count(*) FROM {builder.Rows(shape.Name)}")!, built);
                 builder._tables.Add(shape.Name, new LoadedTable(AnyValue.OneKind(shape)) { Rows = built.Rows });
@@ -188,9 +190,10 @@ internal sealed class PgStoreBuilder : IStoreBuilder
 
     private readonly Dictionary<string, PgPlace> _places = [];
 
-    // Where a table is in a database that is made again or began as a copy; in one that began empty, all are in the company's schema.
-    private PgPlace Place(string table) => _script is null && _copied is null ? new PgPlace(_schema, table, false)
-        : _places.TryGetValue(table, out PgPlace? known) ? known
+    // Where a table is in a database that is made again or began as a copy; in one that began empty, all but those that no kit describes
+    // are in the company's schema.
+    private PgPlace Place(string table) => _places.TryGetValue(table, out PgPlace? known) ? known
+        : _script is null && _copied is null ? new PgPlace(_schema, table, false)
         : _places[table] = PgPlace.Find(_connection, _schema, table) ?? NewPlace(table);
 
     private PgPlace NewPlace(string table) => table.IndexOf('.', StringComparison.Ordinal) is > 0 and int point
@@ -212,6 +215,9 @@ internal sealed class PgStoreBuilder : IStoreBuilder
             _tables.Add(table.Name, new LoadedTable(table));
             return;
         }
+        if (table.IsUndescribed && table.Name.IndexOf('.', StringComparison.Ordinal) is > 0 and int point
+            && TryRun($"CREATE SCHEMA IF NOT EXISTS {PgConnection.Quote(table.Name[..point])}") is null)
+            _places[table.Name] = new PgPlace(table.Name[..point], table.Name[(point + 1)..], false);
         List<string> lines = [.. table.Columns.Select(column =>
         {
             bool isKey = LoadedTable.IsKey(table, column), isNumbered = LoadedTable.IsNumbered(table, column);
@@ -375,22 +381,31 @@ internal sealed class PgStoreBuilder : IStoreBuilder
             foreach (RelationShape relation in shape.Relations) BuildRelation(shape, relation);
             if (shape.NumberedColumn is { } numbered)
                 Guard($"the numbering of {shape.Name} cannot be set", () => PgConnection.Execute(_connection,
-                    $"SELECT setval(pg_get_serial_sequence({PgConnection.Literal(PgConnection.Quote(shape.Name))}, "
+                    $"SELECT setval(pg_get_serial_sequence({PgConnection.Literal(Place(shape.Name).Quoted)}, "
                         + $"{PgConnection.Literal(numbered)}), coalesce((SELECT max({PgConnection.Quote(numbered)}) FROM "
-                        + $"{PgConnection.Quote(shape.Name)}), 0) + 1, false)"));
+                        + $"{Place(shape.Name).Quoted}), 0) + 1, false)"));
         }
     }
 
-    private void BuildIndex(TableShape shape, IndexShape index) => Guard($"an index of {shape.Name} cannot be built", () =>
-        PgConnection.Execute(_connection,
-            $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {(index.Name.Length > 0 ? PgConnection.Quote(index.Name) : "")} ON "
-                + $"{Place(shape.Name).Quoted} ({Names(index.Columns)})"));
+    private UndescribedParts Undescribed => new(TryRun, _remarks);
 
-    private void BuildRelation(TableShape shape, RelationShape relation) =>
-        Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built", () =>
-            PgConnection.Execute(_connection,
-                $"ALTER TABLE {Place(shape.Name).Quoted} ADD FOREIGN KEY ({Names(relation.Columns)}) REFERENCES "
-                    + $"{Place(relation.To).Quoted} ({Names(relation.On)})"));
+    private void BuildIndex(TableShape shape, IndexShape index)
+    {
+        string Made(string name) => $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX "
+            + $"{(name.Length > 0 ? PgConnection.Quote(name) : "")} ON "
+            + $"{Place(shape.Name).Quoted} ({Names(index.Columns)})";
+        if (shape.IsUndescribed) Undescribed.Make(shape, index, Made);
+        else Guard($"an index of {shape.Name} cannot be built", () => PgConnection.Execute(_connection, Made(index.Name)));
+    }
+
+    private void BuildRelation(TableShape shape, RelationShape relation)
+    {
+        string made = $"ALTER TABLE {Place(shape.Name).Quoted} ADD FOREIGN KEY ({Names(relation.Columns)}) REFERENCES "
+            + $"{Place(relation.To).Quoted} ({Names(relation.On)}){relation.Rules}";
+        if (shape.IsUndescribed) Undescribed.Make(shape, relation, made);
+        else Guard($"the relation from {shape.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} cannot be built",
+            () => PgConnection.Execute(_connection, made));
+    }
 
     // Of a copy: what stood in the way of the records, and what the new version has beyond the old one.
     private void PutBack()
@@ -444,7 +459,8 @@ internal sealed class PgStoreBuilder : IStoreBuilder
             foreach (string table in _tables.Keys.Where(table => !_found.Contains(table)))
                 PgConnection.Execute(_connection, $"ALTER TABLE {Place(table).Quoted} OWNER TO {PgConnection.Quote(ofNew)}");
         if (owner is not null && _copied is null)
-            PgConnection.Execute(_connection, $"ALTER SCHEMA {PgConnection.Quote(_schema)} OWNER TO {PgConnection.Quote(owner)}");
+            foreach (string schema in _places.Values.Select(place => place.Schema).Append(_schema).Distinct())
+                PgConnection.Execute(_connection, $"ALTER SCHEMA {PgConnection.Quote(schema)} OWNER TO {PgConnection.Quote(owner)}");
         PgConnection.Execute(_connection, "COMMIT");
         // The server gathers its statistics by itself within a minute, unless somebody switched that off.
         if (PgConnection.Scalar(_connection, "SHOW autovacuum") is not "on") PgConnection.Execute(_connection, "ANALYZE");
@@ -465,7 +481,7 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     {
         try
         {
-            PgConnection.Execute(_connection, $"ALTER TABLE {PgConnection.Quote(shape.Name)} ADD PRIMARY KEY ({Names(shape.Key)})");
+            PgConnection.Execute(_connection, $"ALTER TABLE {Place(shape.Name).Quoted} ADD PRIMARY KEY ({Names(shape.Key)})");
         }
         catch (PostgresException error) when (error.SqlState == PostgresErrorCodes.UniqueViolation)
         {

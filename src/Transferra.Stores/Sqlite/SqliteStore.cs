@@ -229,7 +229,7 @@ internal sealed class SqliteStore : IStore
             .Select(row => row[0]!));
         ColumnShape[] columns = [.. info.Rows.Select(row => new ColumnShape(row[0]!, SqliteTypes.Of(row[1] ?? "")
             ?? SqliteTypes.Of(row[1] ?? "", classes[row[0]!]), row[2] == "1",
-            Default: row[4]))];
+            Default: SqliteTypes.Meant(row[1] ?? "", row[4])))];
         string[] key = [.. info.Rows.Where(row => row[3] != "0").OrderBy(row => int.Parse(row[3]!, CultureInfo.InvariantCulture))
             .Select(row => row[0]!)];
         // The engine lets records without a value in their key be, as many as one likes, except where the key is the record's number;
@@ -239,16 +239,23 @@ internal sealed class SqliteStore : IStore
         IndexShape[] insteadOfKey = isKept ? [] : [new IndexShape("", key, true)];
         // A relation that names no columns of the other table means its key.
         QueryAnswer links = Inquire("SELECT f.id, f.\"table\", f.\"from\", coalesce(f.\"to\", (SELECT t.name FROM "
-            + "pragma_table_info(f.\"table\") t WHERE t.pk = f.seq + 1), f.\"from\") FROM "
+            + "pragma_table_info(f.\"table\") t WHERE t.pk = f.seq + 1), f.\"from\"), f.on_delete, f.on_update FROM "
             + $"pragma_foreign_key_list({SqliteEngine.Literal(name)}) f ORDER BY f.id, f.seq");
         RelationShape[] relations = [.. links.Rows.GroupBy(row => row[0]).Select(group =>
-            new RelationShape([.. group.Select(row => row[2]!)], group.First()[1]!, [.. group.Select(row => row[3]!)]))];
-        QueryAnswer indexes = Inquire($"SELECT l.name, l.\"unique\", i.name FROM pragma_index_list({SqliteEngine.Literal(name)}) l JOIN "
+            new RelationShape([.. group.Select(row => row[2]!)], group.First()[1]!, [.. group.Select(row => row[3]!)])
+            {
+                Rules = RelationShape.RulesOf(group.First()[4], group.First()[5])
+            })];
+        QueryAnswer indexes = Inquire($"SELECT l.name, l.\"unique\", i.name, l.partial FROM "
+            + $"pragma_index_list({SqliteEngine.Literal(name)}) l JOIN "
             + "pragma_index_info(l.name) i WHERE l.origin <> 'pk' ORDER BY l.name, i.seqno");
         return new TableShape(name, columns, isKept ? key : [], relations)
         {
             Indexes = [.. insteadOfKey, .. indexes.Rows.GroupBy(row => row[0]!)
-                .Select(index => new IndexShape(index.Key, [.. index.Select(row => row[2]).OfType<string>()], index.First()[1] == "1"))],
+                .Select(index => new IndexShape(index.Key, [.. index.Select(row => row[2]).OfType<string>()], index.First()[1] == "1")
+                {
+                    IsSpecial = index.Any(row => row[2] is null || row[3] != "0")
+                })],
             NumberedColumn = IsNumbered(name, info) ? key[0] : null,
         };
     }

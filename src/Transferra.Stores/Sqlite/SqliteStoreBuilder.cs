@@ -138,12 +138,13 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
         {
             bool isKey = table.Key.Contains(column.Name, StringComparer.OrdinalIgnoreCase);
             string rest = (rowIdKey && isKey ? " PRIMARY KEY" : column.Required || isKey ? " NOT NULL" : "")
-                + (column.Default is { } value ? $" DEFAULT {value}" : "");
+                + (column.Default is { } value ? $" DEFAULT {SqliteTypes.Kept(column, value)}" : "");
             return $"{SqliteEngine.Quote(column.Name)} {column.DeclaredAs ?? SqliteTypes.Declare(column.Type)}{rest}";
         })];
         if (table.Key.Count > 0 && !rowIdKey) lines.Add($"PRIMARY KEY ({Names(table.Key)})");
         lines.AddRange(table.Relations.Select(relation =>
-            $"FOREIGN KEY ({Names(relation.Columns)}) REFERENCES {SqliteEngine.Quote(relation.To)} ({Names(relation.On)})"));
+            $"FOREIGN KEY ({Names(relation.Columns)}) REFERENCES {SqliteEngine.Quote(relation.To)} "
+                + $"({Names(relation.On)}){relation.Rules}"));
         SqliteEngine.Execute(_connection, $"CREATE TABLE {SqliteEngine.Quote(table.Name)} (\n  {string.Join(",\n  ", lines)}\n)");
         Know(table, 0);
     }
@@ -271,10 +272,7 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
     private void PutBack()
     {
         foreach (string statement in _copy?.TakenAway.Where(statement => !IsSetting(statement)) ?? [])
-        {
-            try { SqliteEngine.Execute(_connection, statement); }
-            catch (SqliteException error) { _remarks.Add($"{Rounds.Shown(statement)}: {error.Message}"); }
-        }
+            if (TryRun(statement) is { } refused) _remarks.Add($"{Rounds.Shown(statement)}: {refused}");
     }
 
     // Of a copy, the old version's indexes are there already.
@@ -297,13 +295,15 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
         {
             IndexShape index = table.Indexes[i];
             if (_copy is not null && Has(table, index)) continue;
-            string name = index.Name.Length > 0 ? index.Name : string.Create(CultureInfo.InvariantCulture, $"{table.Name}_x{i + 1}");
-            try
+            string ours = string.Create(CultureInfo.InvariantCulture, $"{table.Name}_x{i + 1}");
+            string Made(string name) => $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX "
+                + $"{SqliteEngine.Quote(name.Length > 0 ? name : ours)} ON {SqliteEngine.Quote(table.Name)} ({Names(index.Columns)})";
+            if (table.IsUndescribed)
             {
-                SqliteEngine.Execute(_connection,
-                    $"CREATE {(index.IsUnique ? "UNIQUE " : "")}INDEX {SqliteEngine.Quote(name)} ON {SqliteEngine.Quote(table.Name)} "
-                        + $"({Names(index.Columns)})");
+                new UndescribedParts(TryRun, _remarks).Make(table, index, Made);
+                continue;
             }
+            try { SqliteEngine.Execute(_connection, Made(index.Name)); }
             catch (SqliteException error) when (error.SqliteErrorCode == SqliteNative.Constraint)
             {
                 throw new TransferraException($"an index of {table.Name} cannot be built: {error.Message}",
@@ -312,6 +312,16 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
                     error);
             }
         }
+    }
+
+    private string? TryRun(string statement)
+    {
+        try
+        {
+            SqliteEngine.Execute(_connection, statement);
+            return null;
+        }
+        catch (SqliteException error) { return error.Message; }
     }
 
     // As the engines do that build relations at the end: one that does not hold is a stop, with the records that are to blame.
@@ -326,7 +336,10 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
             command.CommandText = $"SELECT count(*) FROM {SqliteEngine.Quote(table.Name)} c LEFT JOIN {SqliteEngine.Quote(relation.To)} "
                 + $"p ON {on} WHERE {points} AND p.{SqliteEngine.Quote(relation.On[0])} IS NULL";
             long lone = (long)command.ExecuteScalar()!;
-            if (lone > 0)
+            if (lone > 0 && table.IsUndescribed)
+                _remarks.Add(string.Create(CultureInfo.InvariantCulture,
+                    $"{UndescribedParts.Words(table, relation)} does not hold, as it did not before: {lone} records point to none"));
+            else if (lone > 0)
                 throw new TransferraException(string.Create(CultureInfo.InvariantCulture,
                     $"the relation from {table.Name} ({string.Join(", ", relation.Columns)}) to {relation.To} does not hold in the "
                         + $"new store: {lone} records point to none that is there"),

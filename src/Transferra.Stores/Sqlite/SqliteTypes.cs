@@ -31,6 +31,20 @@ internal static partial class SqliteTypes
 
     public static bool IsScaled(FieldType type) => type.Kind == FieldKind.Decimal && type.Precision <= MostScaledDigits;
 
+    /// <summary>A column's default as its cells are kept.</summary>
+    /// <param name="column">The column of a new table.</param>
+    /// <param name="value">The default as SQL writes it.</param>
+    public static string Kept(ColumnShape column, string value) => column.DeclaredAs is null && IsScaled(column.Type)
+        && DecimalText.TryParse(Encoding.ASCII.GetBytes(value.Trim('\'')), column.Type.Precision, column.Type.Scale,
+            out Int128 units) is null ? units.ToString(CultureInfo.InvariantCulture) : value;
+
+    /// <summary>The default that a column is declared to have, as SQL writes it.</summary>
+    /// <param name="declared">The column's type as it was declared.</param>
+    /// <param name="kept">The default as its cells are kept; null for none.</param>
+    public static string? Meant(string declared, string? kept) => kept is not null && IsScaled(declared)
+        && Of(declared) is { } type && Int128.TryParse(kept, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out Int128 units)
+        ? DecimalText.Format(units, type.Scale) : kept;
+
     /// <summary>Whether the engine gives a column's whole numbers out as floating-point ones ("Datatypes In SQLite", section 3.1, rule
     /// 4).</summary>
     public static bool IsReal(string declared)
