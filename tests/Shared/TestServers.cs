@@ -56,9 +56,17 @@ internal sealed class TestServers : IDisposable
     }
 
     /// <summary>Makes an empty database with the engine's own means.</summary>
-    public StoreAddress Made(string engine, string name, params string[] statements)
+    public StoreAddress Made(string engine, string name, params string[] statements) => Made(Database(engine, name), statements);
+
+    /// <summary>The same on a server of a newer release of PostgreSQL.</summary>
+    public StoreAddress MadeOnNewer(string name, params string[] statements) => Made(OnNewer(name), statements);
+
+    /// <summary>A database on a server of a newer release of PostgreSQL; not made yet.</summary>
+    public StoreAddress OnNewer(string name) => Known(new StoreAddress("postgresql", _prefix + name, Server: Server("postgresql_newer")));
+
+    private static StoreAddress Made(StoreAddress address, string[] statements)
     {
-        StoreAddress address = Database(engine, name);
+        string engine = address.Engine;
         switch (engine)
         {
             case "postgresql":

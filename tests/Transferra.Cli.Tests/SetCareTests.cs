@@ -15,6 +15,25 @@ public sealed class SetCareTests : IDisposable
     private string[] Sets(string place = "sets") => Directory.Exists(_office[place]) ? [.. Directory.GetFiles(_office[place], "*.tar")
         .Order(StringComparer.Ordinal)] : [];
 
+    [Theory] // the office has given the store another name since, or goes on elsewhere
+    [InlineData("sqlite", "data/a.db", "moved/b.db")]
+    [InlineData("dbf", "data/a", "moved/b")]
+    public void A_set_is_restored_to_where_the_company_s_store_is_now(string engine, string then, string now)
+    {
+        OddCompany company = _office.Add("A", engine, then);
+        _office.Ready();
+        IReadOnlyList<string> rows = OddOffice.Rows(company.Store);
+        _office.Run("backup").Expect(0);
+        Directory.CreateDirectory(_office["moved"]);
+        _office.Companies[0] = new OddCompany("A", new StoreAddress(engine, _office[now]), $"{{{engine}: {now}}}");
+        _office.Ready();
+        _office.Run("restore", "A", "--yes", "A").Expect(0);
+        Assert.Equal(rows, OddOffice.Rows(_office.Companies[0].Store));
+        Assert.Equal(rows, OddOffice.Rows(company.Store));
+        _office.Run("undo", "--yes", "A").Expect(0);
+        Assert.False(Path.Exists(_office[now]));
+    }
+
     [Fact] // A7
     public void A_place_whose_disk_is_not_plugged_in_is_not_made_on_the_disk_below_it()
     {

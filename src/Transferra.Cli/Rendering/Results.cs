@@ -167,7 +167,14 @@ internal static class Results
             + (byHop > 0 ? $", {Number(byHop)} changed with the tables and columns that the hop changes" : ""));
         foreach (DeclarationDifference gone in matched.Differences.Where(one => one is { ByHop: true, New: null } && DoesSomething(one)))
             screen.Look($"gone with what the hop takes away: the {gone.Kind} {gone.Name}");
-        DeclarationDifference[] others = [.. matched.Differences.Where(difference => !difference.ByHop)];
+        int rewritten = matched.Differences.Count(difference => difference.IsOtherWriting);
+        if (rewritten > 0)
+            screen.Line($"  {Count(rewritten, "declaration")} written otherwise by the other release of the server, the same but for "
+                + $"blanks "
+                + "and for the tables before the columns: " + string.Join(", ", matched.Differences.Where(difference =>
+                    difference.IsOtherWriting).Select(difference => $"{difference.Kind} {difference.Name}")));
+        DeclarationDifference[] others = [.. matched.Differences.Where(difference =>
+            difference is { ByHop: false, IsOtherWriting: false })];
         if (others.Length == 0) return;
         screen.Bad($"{Count(others.Length, "declaration")} not the same, and the hop does not say why:");
         screen.Table(["What", "Name", "Old", "New"], others.Take(DifferencesShown).Select(other => (IReadOnlyList<string>)

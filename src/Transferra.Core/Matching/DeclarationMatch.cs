@@ -1,5 +1,6 @@
 // DeclarationMatch.cs: whether what the old store declares (keys, defaults, indexes, views, triggers, rights) stands in the new one.
 // Both lists are read from the engines anew. What the hop itself changes is told apart from what nobody spoke of.
+// Between releases of an engine, what is only written otherwise is told and is no loss (ReleaseWriting.cs).
 // Holds: (1) a declaration that is gone or is another one, and that the hop does not account for, leaves less than "proved".
 using Transferra.Core.Kits;
 using Transferra.Core.Records;
@@ -12,7 +13,12 @@ namespace Transferra.Core.Matching;
 /// <param name="Old">What the old store says; null when it has none.</param>
 /// <param name="New">What the new store says; null when it has none.</param>
 /// <param name="ByHop">Whether the hop accounts for it: it is of a table or column that the hop changes.</param>
-public sealed record DeclarationDifference(string Kind, string Name, string? Old, string? New, bool ByHop);
+public sealed record DeclarationDifference(string Kind, string Name, string? Old, string? New, bool ByHop)
+{
+    /// <summary>Whether the servers are of different releases and write it differently: the same but for blanks and for the tables before
+    /// the columns.</summary>
+    public bool IsOtherWriting { get; init; }
+}
 
 /// <summary>How many there are of a kind.</summary>
 public sealed record DeclarationCount(string Kind, int Old, int New);
@@ -24,7 +30,7 @@ public sealed record DeclarationsMatched(IReadOnlyList<DeclarationCount> Counts,
 {
     /// <summary>Those that nothing accounts for, and that the old store had.</summary>
     public IReadOnlyList<DeclarationDifference> Lost =>
-        [.. Differences.Where(difference => !difference.ByHop && difference.Old is not null)];
+        [.. Differences.Where(difference => difference is { ByHop: false, IsOtherWriting: false, Old: not null })];
 }
 
 /// <summary>Compares declarations.</summary>
@@ -53,6 +59,11 @@ internal static class DeclarationMatch
         differences.AddRange(left.Values.Select(added => new DeclarationDifference(added[0].Kind, added[0].Name, null, Texts(added),
             names.AccountFor(added[0], isThere: true))));
         differences = WithWhatWasTheirs(differences);
+        if (old.Identity.EngineVersion != renewed.Identity.EngineVersion)
+            differences = [.. differences.Select(difference => difference with
+            {
+                IsOtherWriting = difference is { ByHop: false, Old: { } was, New: { } now } && ReleaseWriting.IsSame(was, now)
+            })];
         return new DeclarationsMatched([.. was.Concat(now).Select(thing => thing.Kind).Distinct().Order(StringComparer.Ordinal)
             .Select(kind => new DeclarationCount(kind, was.Count(thing => thing.Kind == kind), now.Count(thing => thing.Kind == kind)))],
             differences);

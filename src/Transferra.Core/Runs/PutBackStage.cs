@@ -17,7 +17,11 @@ internal sealed class PutBackStage(CompanyRun on) : Stage(on)
     // What was there when the run began decides what is set aside, also when a resumed run or an undo looks again.
     private bool WasThere(string what) => On.Run.BegunFact(On.Company.Code, what) == "1";
 
-    private StoreAddress Target => On.Company.StoreNamed(On.Run.BegunFact(On.Company.Code, "set-store") ?? "");
+    // What the set calls it, which the office may call otherwise by now; never more than a name.
+    private string NameInSet => Path.GetFileName(On.Run.BegunFact(On.Company.Code, "set-store") is { Length: > 0 } name ? name
+        : On.Company.OldStore.Name);
+
+    private StoreAddress Target => On.Company.StoreNamed(NameInSet);
 
     private Move SetAside(StoreAddress store) => new(store, store.IsOnServer ? store.Beside(On.Work.FullPath, On.Run.Id, "present")
         : store with { Path = Path.Combine(Present, "store", store.Name) });
@@ -28,7 +32,7 @@ internal sealed class PutBackStage(CompanyRun on) : Stage(on)
     private StoreAddress RestoredStore => Target.IsOnServer ? Target.Beside(On.Work.FullPath, On.Run.Id, "restored")
         : Target with { Path = UnpackedStore };
 
-    private string UnpackedStore => Path.Combine(Restored, "store", Target.Name);
+    private string UnpackedStore => Path.Combine(Restored, "store", NameInSet);
 
     private Swap Swap
     {
@@ -96,12 +100,12 @@ internal sealed class PutBackStage(CompanyRun on) : Stage(on)
 
     private StoreScript? ScriptInSet()
     {
-        string folder = Path.Combine(On.Work.FullPath, "told"), description = $"store/{Target.Name}/{StoreExport.DescriptionName}";
+        string folder = Path.Combine(On.Work.FullPath, "told"), description = $"store/{NameInSet}/{StoreExport.DescriptionName}";
         On.Work.Make();
         On.Work.Remove(folder);
         using ISetFile file = On.Context.Sets.Open(SetPath);
         StoreScript? script = BackupSets.Unpack(file, folder, name => name == description).Count > 0
-            ? null : StoreExport.Describe(Path.Combine(folder, "store", Target.Name)).Script;
+            ? null : StoreExport.Describe(Path.Combine(folder, "store", NameInSet)).Script;
         On.Work.Remove(folder);
         return script;
     }
