@@ -23,10 +23,19 @@ internal sealed record Called(int ExitCode, string Out, string Err)
         return this;
     }
 
+    // Long lines are broken at 100 columns; what was said is the same.
+    private string Unbroken => string.Join(' ', All.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));
+
+    public Called SaysNot(params string[] texts)
+    {
+        foreach (string text in texts)
+            Assert.False(Unbroken.Contains(text, StringComparison.Ordinal), $"\"{text}\" is said in:\n{All}");
+        return this;
+    }
+
     public Called Says(params string[] texts)
     {
-        // Long lines are broken at 100 columns; what was said is the same.
-        string unbroken = string.Join(' ', All.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));
+        string unbroken = Unbroken;
         foreach (string text in texts)
             Assert.True(unbroken.Contains(text, StringComparison.Ordinal) || All.Contains(text, StringComparison.Ordinal),
                 $"\"{text}\" is not said in:\n{All}");

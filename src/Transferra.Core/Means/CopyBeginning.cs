@@ -40,7 +40,7 @@ internal sealed class CopyBeginning : IHopBeginning
         work.Observer.Progress("copying the store as it is", 0, 0);
         IReadOnlyList<string> notBrought = Bring(work, work.Source, work.OpenSource);
         BuildMark mark = work.Stores.Revise(work.Target, RevisionOf(work.Hop.Correspondence), work.Hop.To.TextEncoding);
-        return mark.Copy is null ? mark : mark with { Copy = mark.Copy with { NotBrought = notBrought } };
+        return mark.Copy is null ? mark : mark with { Copy = mark.Copy with { NotBrought = [.. notBrought, .. mark.Copy.NotBrought] } };
     }
 
     /// <summary>Makes the new store an exact copy of another.</summary>

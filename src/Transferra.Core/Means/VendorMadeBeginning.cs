@@ -28,7 +28,10 @@ internal sealed class VendorMadeBeginning : IHopBeginning
         IReadOnlyList<string> notBrought = CopyBeginning.Bring(work, made, () => work.Stores.Open(made, work.Hop.To.TextEncoding));
         StoreRevision revision = RevisionOf(work.Hop.Correspondence, there);
         BuildMark mark = work.Stores.Revise(work.Target, revision, work.Hop.To.TextEncoding);
-        return mark.Copy is null ? mark : mark with { Copy = mark.Copy with { NotBrought = notBrought, Kept = revision.Kept } };
+        return mark.Copy is null ? mark : mark with
+        {
+            Copy = mark.Copy with { NotBrought = [.. notBrought, .. mark.Copy.NotBrought], Kept = revision.Kept }
+        };
     }
 
     private static StoreRevision RevisionOf(Correspondence hop, IReadOnlyList<TableShape> there)

@@ -17,7 +17,7 @@ internal sealed class SqliteRevision
 
     private readonly StoreRevision _revision;
     private readonly SqliteConnection _connection;
-    private readonly List<string> _takenAway = [];
+    private readonly List<string> _takenAway = [], _lost = [];
 
     private SqliteRevision(StoreRevision revision, SqliteConnection connection) => (_revision, _connection) = (revision, connection);
 
@@ -31,7 +31,7 @@ internal sealed class SqliteRevision
             work.Revise();
             return new BuildMark(revision.Tables.Where(table => table.Was is not null).ToDictionary(table => table.Shape.Name,
                 _ => new BuiltTable(0, [])))
-            { Copy = new CopyRest([], work._takenAway) };
+            { Copy = new CopyRest([], work._takenAway) { NotBrought = work._lost } };
         }
         catch (SqliteException error)
         {
@@ -124,6 +124,7 @@ internal sealed class SqliteRevision
     {
         if (_renamed.Contains(table)) RenameTable(Free(table.Shape.Name), table.Shape.Name);
         string name = NameOf(table.Shape.Name)!, quoted = SqliteEngine.Quote(name);
+        if (new SqliteRecordNumbers(_connection).Keep(table, name) is { } lost) _lost.Add(lost);
         string[][] indexes = [.. Rows("SELECT name, sql FROM sqlite_schema WHERE type = 'index' AND sql IS NOT NULL AND lower(tbl_name) = "
             + $"lower({SqliteEngine.Literal(name)}) ORDER BY rowid").Select(row => (string[])[row[0]!, row[1]!])];
         _takenAway.InsertRange(0, indexes.Select(index => index[1]));

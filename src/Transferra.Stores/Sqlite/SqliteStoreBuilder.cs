@@ -249,6 +249,8 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
                 SqliteEngine.Execute(_connection, string.Create(CultureInfo.InvariantCulture, $"PRAGMA {field} = {number}"));
             }
             FinalizeInserts();
+            if (_copy is not null)
+                _remarks.AddRange(_tables.Select(new SqliteRecordNumbers(_connection).Give).OfType<string>());
             PutBack();
             foreach (TableShape table in _tables) BuildIndexes(table);
             foreach (TableShape table in _tables) ProveRelations(table);
