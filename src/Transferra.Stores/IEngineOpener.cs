@@ -37,8 +37,8 @@ public interface IEngineOpener
     IStoreBuilder Rebuild(StoreAddress address, StoreScript script, string folder) =>
         throw new InvalidOperationException($"stores of {Name} have no script");
 
-    /// <summary>Adds what does not move with the tables.</summary>
-    IReadOnlyList<string> AddUnmoved(StoreAddress address, StoreScript script) => [];
+    /// <summary>Adds the rights that belong to the name of a store.</summary>
+    IReadOnlyList<string> AddRights(StoreAddress address, StoreScript script) => [];
 
     /// <summary>The server that keeps a store; for engines that are servers.</summary>
     IStoreServer ServerOf(ServerAddress server) => throw new InvalidOperationException($"{Name} is not a server");

@@ -44,7 +44,7 @@ public sealed class StoreOpener(IReadOnlyList<IEngineOpener> engines) : IStoreOp
     public IStoreBuilder Rebuild(StoreAddress address, StoreScript script, string folder) => Of(address).Rebuild(address, script, folder);
 
     /// <inheritdoc/>
-    public IReadOnlyList<string> AddUnmoved(StoreAddress address, StoreScript script) => Of(address).AddUnmoved(address, script);
+    public IReadOnlyList<string> AddRights(StoreAddress address, StoreScript script) => Of(address).AddRights(address, script);
 
     /// <inheritdoc/>
     public void Copy(StoreAddress from, StoreAddress to) => Of(from).Copy(from, to);

@@ -101,6 +101,7 @@ public sealed partial class CarriedWholeTests : IDisposable
 
     [Theory] // the same server by another name is another server to whoever asks
     [InlineData("postgresql")]
+    [InlineData("mariadb")]
     [InlineData("firebird")]
     public void On_another_server_of_the_engine_it_comes_out_just_so(string engine)
     {

@@ -72,40 +72,6 @@ public sealed class RichSetTests : IDisposable
             && name.EndsWith(Path.GetFileName(store.Path), StringComparison.Ordinal))) _servers.Known(store with { Path = left });
     }
 
-    [Theory] // the move of tables is interrupted before or after they went; the triggers are made again where the tables are
-    [InlineData(false)]
-    [InlineData(true)]
-    public void Triggers_kept_by_an_interrupted_move_are_made_again_where_the_tables_are(bool tablesWent)
-    {
-        StoreAddress store = _servers.Made("mariadb", "books", "CREATE TABLE T (A INT PRIMARY KEY, B INT)",
-            "CREATE TRIGGER D BEFORE INSERT ON T FOR EACH ROW SET NEW.B = NEW.A * 2"),
-            aside = _servers.Made("mariadb", "aside");
-        string kept = $"`{aside.Path}`.transferra_moving_triggers";
-        TestServers.Execute(aside, $"CREATE TABLE {kept} (number INT NOT NULL PRIMARY KEY, origin VARCHAR(64) NOT NULL, session TEXT NOT "
-            + "NULL, statement LONGTEXT NOT NULL)");
-        TestServers.Execute(aside, $"INSERT INTO {kept} VALUES (0, '{store.Path}', 'SET SESSION sql_mode = \\'\\'', 'CREATE TRIGGER D "
-            + "BEFORE INSERT ON T FOR EACH ROW SET NEW.B = NEW.A * 2')");
-        TestServers.Execute(store, "DROP TRIGGER D");
-        if (tablesWent) TestServers.Execute(store, $"RENAME TABLE T TO `{aside.Path}`.T");
-        IStoreServer server = new StoreOpener().ServerOf(store);
-        Assert.Equal(tablesWent, server.Exists(aside.Path)); // what is kept there is no table of a store
-        server.Settle(aside.Path);
-        server.Settle(aside.Path);
-        StoreAddress where = tablesWent ? aside : store;
-        TestServers.Execute(where, "INSERT INTO T (A) VALUES (21)");
-        Assert.Equal("42", TestServers.Ask(where, "SELECT B FROM T"));
-        Assert.Null(Nothing(TestServers.Ask(aside,
-            $"SELECT table_name FROM information_schema.tables WHERE table_schema = '{aside.Path}' AND table_name LIKE 'transferra%'")));
-        // And a whole move takes them along, there and back.
-        server.Rename(where.Path, _servers.Database("mariadb", "third").Path);
-        server.Rename(_prefixOf(where) + "third", where.Path);
-        TestServers.Execute(where, "INSERT INTO T (A) VALUES (4)");
-        Assert.Equal("8", TestServers.Ask(where, "SELECT B FROM T WHERE A = 4"));
-        static string _prefixOf(StoreAddress address) => address.Path[..(address.Path.LastIndexOf('_') + 1)];
-    }
-
-    private static string? Nothing(string? text) => text is { Length: 0 } ? null : text;
-
     [Fact]
     public void A_user_who_may_not_make_databases_gets_sets_that_are_read_back_and_the_gate_asks()
     {

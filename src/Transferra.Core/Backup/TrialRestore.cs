@@ -79,7 +79,7 @@ internal static class TrialRestore
         ExportedStore description = StoreExport.Describe(unpacked);
         var faults = new List<SetFault>();
         List<string> remarks = [.. StoreExport.Load(unpacked, context.Stores, trial, Silent.Observer, context.Cancel)];
-        if (description.Script is { } script) remarks.AddRange(context.Stores.AddUnmoved(trial, script));
+        if (description.Script is { } script) remarks.AddRange(context.Stores.AddRights(trial, script));
         faults.AddRange(remarks.Select(remark => new SetFault("restore", "", $"not brought back: {remark}")));
         using IStore store = context.Stores.Open(trial, manifest.Store.TextEncoding ?? version?.TextEncoding);
         faults.AddRange(BackupSets.CompareRecords(manifest, Baseline.Of(store, SetTable.ShapesOf(manifest, store, version),

@@ -241,13 +241,16 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
     /// open.</summary>
     /// <param name="store">The new store, where it is now; nothing is done when the office is not closed.</param>
     /// <param name="home">Where it is to come to.</param>
+    /// <param name="old">What it began as a copy of.</param>
     /// <param name="officeFolder">Folder of office.yaml.</param>
-    public void CoverAlso(StoreAddress store, StoreAddress home, string officeFolder)
+    public void CoverAlso(StoreAddress store, StoreAddress home, StoreAddress old, string officeFolder)
     {
         if (closings.Current() is not { IsReopening: false } current) return;
         OfficeClosed closed = closings.Continue(current);
         IEnumerable<ClosingStep> steps = store.IsOnServer ? tools.Stores.ServerOf(store).DoorsOfCopy(store.Path,
-            [.. closed.Steps.OfType<StoreStep>().Where(step => step.IsOf(home)).Select(step => step.Door)])
+            // What starts by itself was copied as it is now, also to another server.
+            home.Path, [.. closed.Steps.OfType<StoreStep>().Where(step => step.IsOf(home) || step.IsOf(old) && step.Door.Kind
+                == StoreDoor.Event).Select(step => step.Door)])
             .Select(door => StoreStep.Of(store, door))
             // otherwise the folder around it is shut
             : FolderStep.Of(home, officeFolder) == home.Path ? [FolderStep.Of(store.Path, home.Path, officeFolder)] : [];

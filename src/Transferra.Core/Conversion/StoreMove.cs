@@ -43,7 +43,10 @@ internal static class StoreMove
                 if (rows != total) throw Unmoved(table.Name, FormattableString.Invariant($"{total} are counted, and {rows} were read"));
             }
             builder.Complete(new Dictionary<string, string>());
-            return [.. source.NotCarried(), .. builder.Remarks];
+            // Of MariaDB they belong to the name that the store is to have in the end.
+            IEnumerable<string> rights = target.Engine == "mariadb" ? script.Rights.Select(right =>
+                $"the right that this gives, when the new store is in its place: {right}") : [];
+            return [.. source.NotCarried(), .. builder.Remarks, .. rights];
         }
         finally
         {

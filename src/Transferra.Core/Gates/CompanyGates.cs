@@ -181,21 +181,9 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
                 ? $"the hop to version {hop.To.Name} begins with the store that the vendor's new program makes, and none is named"
                 : hop != way.Hops[^1] ? $"only the last hop of a way can begin so, and that to version {hop.To.Name} is not the last"
                 : WhyNot(made, hop);
-            if (why.Length == 0 && Staying(company.VendorMade!, hop) is { Length: > 0 } staying)
-                gates.Add(Spoken(company.Code, "", $"{company.Code}/vendor-made", "what stays in the vendor's database",
-                    $"Beside its tables, the vendor's database {company.VendorMade!.Path} has {staying}. They belong "
-                        + "to that database's name and do not come along. Will you make them in the company's own?",
-                    "Ask the vendor for the statements, or make the new version's views and routines when the tables are in place."));
             gates.Add(Gate.If(why.Length == 0, company.Code, "store made by the vendor", why.Length == 0 ? company.VendorMade!.Shown : why,
                 "Let the new program make its empty store, close it, and name it in "
                     + $"{OfficeLoader.FileName}, under the company: vendor-made"));
-        }
-
-        string Staying(StoreAddress made, Hop hop)
-        {
-            using IStore store = context.Stores.Open(made, hop.To.TextEncoding);
-            return string.Join(", ", store.Declarations().Where(thing => thing.IsOfPlace)
-                .Select(thing => $"the {thing.Kind} {thing.Name}"));
         }
 
         string WhyNot(StoreAddress made, Hop hop)

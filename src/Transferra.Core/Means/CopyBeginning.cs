@@ -21,8 +21,6 @@ internal sealed class CopyBeginning : IHopBeginning
     public static string? Hindrance(StoreAddress from, StoreAddress to)
     {
         if (from.Engine != to.Engine) return $"the old store is {from.Engine} and the new one {to.Engine}";
-        if (from.Engine == "mariadb" && !IsSameServer(from, to))
-            return "a MariaDB database's views, routines and events stay with its name on its server";
         return from.Options.OrderBy(option => option.Key, StringComparer.Ordinal)
             .SequenceEqual(to.Options.OrderBy(option => option.Key, StringComparer.Ordinal)) ? null
             : "the new store is to be written in another form than the old one";

@@ -41,10 +41,10 @@ public interface IStoreOpener
     /// <param name="folder">Where the script's file is.</param>
     IStoreBuilder Rebuild(StoreAddress address, StoreScript script, string folder);
 
-    /// <summary>Adds what <see cref="Rebuild"/> left out because it does not move with the tables when a store is renamed, and is not
-    /// there yet.</summary>
+    /// <summary>Adds the rights that <see cref="Rebuild"/> left out because they belong to the name that a store is to have in the
+    /// end.</summary>
     /// <returns>What could not be added.</returns>
-    IReadOnlyList<string> AddUnmoved(StoreAddress address, StoreScript script);
+    IReadOnlyList<string> AddRights(StoreAddress address, StoreScript script);
 
     /// <summary>Makes an exact copy of a store, with everything that is in it, under a name that is free.</summary>
     /// <param name="from">Nobody must be writing to it.</param>

@@ -33,7 +33,11 @@ public sealed record StoreSession(long Id, string User, string Host, string Prog
 /// <param name="EndsSessions">Whether shutting it also ends the sessions of those who are in.</param>
 /// <param name="Found">How it was found, by name: all that is needed to bring that back.</param>
 public sealed record StoreDoor(string Kind, string Name, string WhenShut, string WhenOpen, bool EndsSessions, IReadOnlyDictionary<string,
-    string> Found);
+    string> Found)
+{
+    /// <summary>The kind of what the server starts by itself.</summary>
+    public const string Event = "event";
+}
 
 /// <summary>A setting of a server that should be otherwise for an upgrade.</summary>
 /// <param name="Name">Short name, letters, digits and "-".</param>
@@ -89,8 +93,9 @@ public interface IStoreServer
 
     /// <summary>The ways into a copy of a database that was shut when it was copied: those of the original, as they were found.</summary>
     /// <param name="name">The copy.</param>
+    /// <param name="home">What it is to be called in the end.</param>
     /// <param name="original">What was found of the original before it was shut; none when it was not.</param>
-    IReadOnlyList<StoreDoor> DoorsOfCopy(string name, IReadOnlyList<StoreDoor> original) => Doors(name);
+    IReadOnlyList<StoreDoor> DoorsOfCopy(string name, string home, IReadOnlyList<StoreDoor> original) => Doors(name);
 
     /// <summary>Shuts a door; fine when it is shut. The store is found again even when it has been renamed meanwhile.</summary>
     void Shut(StoreDoor door);

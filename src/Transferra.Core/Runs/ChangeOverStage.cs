@@ -66,7 +66,7 @@ internal sealed class ChangeOverStage(CompanyRun on) : Stage(on)
         {
             GiveRights();
             // In place it would let people in before the office is open.
-            On.Context.Closing?.CoverAlso(On.FinalStaged, On.Company.NewStore, On.Context.Office.Folder);
+            On.Context.Closing?.CoverAlso(On.FinalStaged, On.Company.NewStore, On.Company.OldStore, On.Context.Office.Folder);
         }
         Swap.Forward();
         return new StageOutcome(true, $"the new store is in place{(On.Company.MovesTo is { } moved ? ", " + moved.Shown : "")}; the old "

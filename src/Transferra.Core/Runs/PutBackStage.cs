@@ -85,7 +85,7 @@ internal sealed class PutBackStage(CompanyRun on) : Stage(on)
             StringComparison.Ordinal))) On.Work.MakeInside(move.To.Folder);
         Swap.Forward();
         if (Target.IsOnServer && ScriptInSet() is { } script)
-            foreach (string remark in On.Context.Stores.AddUnmoved(Target, script)) On.Context.Observer.Told("not brought back: " + remark);
+            foreach (string remark in On.Context.Stores.AddRights(Target, script)) On.Context.Observer.Told("not brought back: " + remark);
         return new StageOutcome(true, "the company is as in the set; what was there is "
             + $"kept{(Target.IsOnServer ? $" as {SetAside(Target).To.Shown}" : $" in {Present}")}", DoneFacts());
     }

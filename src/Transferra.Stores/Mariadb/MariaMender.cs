@@ -114,17 +114,15 @@ internal sealed class MariaMender : SqlMender
             schema = MariaConnection.Literal(from.Path);
         try
         {
-            string set = MariaConnection.Scalar(connection,
-                "SELECT concat('CHARACTER SET ', default_character_set_name, ' COLLATE ', default_collation_name) FROM "
-                    + $"information_schema.schemata WHERE schema_name = {schema}")!;
-            MariaConnection.Execute(connection, $"CREATE DATABASE {target} {set}");
+            MariaConnection.Execute(connection, $"CREATE DATABASE {target} {MariaServer.OrderOf(connection, from.Path)}");
             MariaConnection.Execute(connection,
                 $"SET SESSION foreign_key_checks = 0, unique_checks = 0, check_constraint_checks = 0, sql_mode = "
                     + $"'NO_AUTO_VALUE_ON_ZERO,ALLOW_INVALID_DATES'; USE {target}");
+            CopySequences(connection, from, target);
             foreach (string table in MariaServer.TablesOf(connection, from.Path))
             {
                 string name = MariaConnection.Quote(table);
-                string declared = Declared(connection, $"{source}.{name}");
+                string declared = Here(from, Declared(connection, $"{source}.{name}"));
                 MariaConnection.Execute(connection, declared);
                 if (KeepsPast(connection, from, table)) continue;
                 string columns = string.Join(", ", List(connection,
@@ -133,18 +131,32 @@ internal sealed class MariaMender : SqlMender
                         + "ordinal_position").Select(MariaConnection.Quote));
                 MariaConnection.Execute(connection, $"INSERT INTO {target}.{name} ({columns}) SELECT {columns} FROM {source}.{name}");
             }
-            foreach (string trigger in List(connection, $"SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = "
-                + $"{schema} ORDER BY event_object_table, action_timing, event_manipulation, action_order"))
-            {
-                (string session, string statement) = MovedTriggers.Written(connection, from.Path, trigger);
-                MariaConnection.Execute(connection, $"{session}; {statement}");
-            }
+            MariaPart[] parts = [.. new MariaParts(connection, from.Path).All()];
+            if (parts.FirstOrDefault(part => part.Whole is null) is { } hidden) throw MovedParts.MayNotRead(hidden, from.Path);
+            MovedParts.Make(connection, [.. parts.Select(part => part with { Statement = part.Whole })], to.Path);
         }
         catch (MySqlException error)
         {
             throw MariaConnection.Stopped($"the tables of {from.Shown} cannot be copied", error);
         }
     }
+
+    // They count on from where the server is sure that no number was given out. Where the office has one of the same name it stays, and the
+    // tables draw from that (MariaServer.Rename).
+    private static void CopySequences(MySqlConnection connection, StoreAddress from, string target)
+    {
+        foreach (string name in List(connection, "SELECT table_name FROM information_schema.tables WHERE table_schema = "
+            + $"{MariaConnection.Literal(from.Path)} AND table_type = 'SEQUENCE' ORDER BY 1"))
+        {
+            string quoted = MariaConnection.Quote(name), full = $"{MariaConnection.Quote(from.Path)}.{quoted}";
+            MariaConnection.Execute(connection, Here(from, MariaServer.List(connection, $"SHOW CREATE SEQUENCE {full}", 1)[0]));
+            MariaConnection.Execute(connection, $"ALTER SEQUENCE {target}.{quoted} RESTART "
+                + MariaConnection.Scalar(connection, $"SELECT next_not_cached_value FROM {full}"));
+        }
+    }
+
+    private static string Here(StoreAddress from, string statement) =>
+        statement.Replace(MariaConnection.Quote(from.Path) + ".", "", StringComparison.Ordinal);
 
     // The past that the server keeps of a table comes with it, where the server lets it be written.
     private static bool KeepsPast(MySqlConnection connection, StoreAddress from, string table)

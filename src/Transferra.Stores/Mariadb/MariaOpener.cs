@@ -26,7 +26,7 @@ internal sealed class MariaOpener : IEngineOpener
 
     public IStoreBuilder Rebuild(StoreAddress address, StoreScript script, string folder) => MariaStoreBuilder.Rebuild(address, script);
 
-    public IReadOnlyList<string> AddUnmoved(StoreAddress address, StoreScript script) => MariaStoreBuilder.AddUnmoved(address, script);
+    public IReadOnlyList<string> AddRights(StoreAddress address, StoreScript script) => MariaStoreBuilder.AddRights(address, script);
 
     public IStoreServer ServerOf(ServerAddress server) => new MariaServer(server);
 }

@@ -1,6 +1,5 @@
 // MariaRevision.cs: makes copied MariaDB tables ready for the new version: those that are filled anew are emptied and changed in place, so
-// that engines, collations, comments, checks, indexes and partitions stay. Views, routines and events are not copied, as a change-over
-// leaves them where they are (MariaServer.Rename).
+// that engines, collations, comments, checks, indexes and partitions stay.
 // Holds: (1) a table that is not named is not touched; (2) a table whose engine cannot take rows back is loaded in one that can.
 using MySqlConnector;
 using Transferra.Core.Machine;
@@ -79,8 +78,8 @@ internal sealed class MariaRevision
         foreach (string trigger in List($"SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = {_schema} AND "
             + $"event_object_table = {MariaConnection.Literal(table)} ORDER BY action_timing, event_manipulation, action_order"))
         {
-            (string session, string statement) = MovedTriggers.Written(_connection, _connection.Database, trigger);
-            _takenAway.Add($"{session}; {statement}");
+            MariaPart part = new MariaParts(_connection, _connection.Database).Trigger(trigger);
+            _takenAway.Add(part.Whole ?? throw MovedParts.MayNotRead(part, _connection.Database));
             Do($"DROP TRIGGER {MariaConnection.Quote(trigger)}");
         }
     }

@@ -17,6 +17,7 @@ internal sealed partial class MariaScript(MySqlConnection connection, string dat
     public const string Database = "{database}";
 
     private readonly string _schema = MariaConnection.Literal(database);
+    private readonly IReadOnlyList<MariaPart> _parts = new MariaParts(connection, database).All();
 
     public StoreScript Read() => new([.. Tables()], [.. After().Select(found => found.Statement).OfType<string>()], [.. Rights()])
     {
@@ -56,22 +57,8 @@ internal sealed partial class MariaScript(MySqlConnection connection, string dat
             + "'SEQUENCE' ORDER BY 1"))
             yield return ("sequence " + name,
                 $"ALTER SEQUENCE {MariaConnection.Quote(name)} RESTART {Rows($"SELECT next_not_cached_value FROM {Full(name)}")[0][0]}");
-        foreach (string?[] row in Rows("SELECT routine_name, routine_type FROM information_schema.routines WHERE routine_schema = "
-            + $"{_schema} AND routine_type IN ('PROCEDURE', 'FUNCTION') ORDER BY 2, 1"))
-            yield return ($"{row[1]!.ToLowerInvariant()} {row[0]}", InMode(Rows($"SHOW CREATE {row[1]} {Full(row[0]!)}")[0], mode: 1,
-                text: 2));
-        foreach (string name in Named($"SELECT table_name FROM information_schema.views WHERE table_schema = {_schema} ORDER BY 1"))
-            yield return ("view " + name, Here(Rows($"SHOW CREATE VIEW {Full(name)}")[0][1]!));
-        foreach (string name in Named($"SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = {_schema} ORDER BY "
-            + "event_object_table, action_timing, event_manipulation, action_order"))
-            yield return ("trigger " + name, InMode(Rows($"SHOW CREATE TRIGGER {Full(name)}")[0], mode: 1, text: 2));
-        foreach (string name in Named($"SELECT event_name FROM information_schema.events WHERE event_schema = {_schema} ORDER BY 1"))
-            yield return ("event " + name, InMode(Rows($"SHOW CREATE EVENT {Full(name)}")[0], mode: 1, text: 3));
+        foreach (MariaPart part in _parts) yield return ($"{part.Kind} {part.Name}", part.Whole);
     }
-
-    // The text is missing when this user may not see it.
-    private string? InMode(string?[] row, int mode, int text) => row[text] is not { } statement
-        ? null : $"SET SESSION sql_mode = {MariaConnection.Literal(row[mode]!)}; {Here(statement)}";
 
     private IEnumerable<string> Rights() =>
     [
@@ -86,6 +73,8 @@ internal sealed partial class MariaScript(MySqlConnection connection, string dat
         .. Named($"SELECT concat('GRANT ', privilege_type, ' (`', replace(column_name, '`', '``'), '`) ON {Database}.`', "
             + "replace(table_name, '`', '``'), '` TO ', grantee) FROM information_schema.column_privileges WHERE table_schema = "
             + $"{_schema} ORDER BY 1"),
+        .. _parts.SelectMany(part => part.Rights.Select(right => right.Replace($" {part.Kind.ToUpperInvariant()} `",
+            $" {part.Kind.ToUpperInvariant()} {Database}.`", StringComparison.Ordinal))),
     ];
 
     /// <summary>What the script does not carry.</summary>
@@ -93,6 +82,7 @@ internal sealed partial class MariaScript(MySqlConnection connection, string dat
     {
         var lost = new List<string>();
         lost.AddRange(After().Where(found => found.Statement is null).Select(found => $"the {found.What}: this user may not see its text"));
+        lost.AddRange(new MariaParts(connection, database).BrokenViews().Select(view => $"the view {view}: the server cannot open it"));
         lost.AddRange(Named("SELECT concat('the past of the records of ', table_name, ', which the server keeps') FROM "
             + $"information_schema.tables WHERE table_schema = {_schema} AND table_type = 'SYSTEM VERSIONED' ORDER BY 1"));
         try

@@ -1,6 +1,7 @@
 // MariaServer.cs: databases of a MariaDB server as wholes. A database cannot be renamed there; its tables can, all in one statement that
 // happens as a whole or not at all, also when the server crashes (MariaDB documentation, Atomic DDL, since 10.6).
-// So a store "is there" when its database has tables, and views, routines and rights stay with the database's name.
+// So a store "is there" when its database has tables; views, routines and events are made again behind them (MovedParts.cs), and rights to
+// the database and its tables stay with the database's name.
 using System.Globalization;
 using MySqlConnector;
 using Transferra.Core.Machine;
@@ -31,7 +32,7 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
     /// <summary>The tables of a database, but for what a move keeps there.</summary>
     internal static List<string> TablesOf(MySqlConnection connection, string name) =>
         List(connection, $"SELECT table_name FROM information_schema.tables WHERE table_schema = {MariaConnection.Literal(name)} AND "
-            + $"table_type IN ('BASE TABLE', 'SYSTEM VERSIONED') AND table_name <> '{MovedTriggers.Kept}' ORDER BY table_name");
+            + $"table_type IN ('BASE TABLE', 'SYSTEM VERSIONED') AND table_name <> '{MovedParts.Kept}' ORDER BY table_name");
 
     /// <summary>One column of what a query gives, as text.</summary>
     internal static List<string> List(MySqlConnection connection, string sql, int column = 0)
@@ -115,20 +116,20 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         List<string> tables = TablesOf(connection, from);
         if (TablesOf(connection, to).Count > 0) throw new TransferraException($"the database {to} is there already and has tables",
             "Find out what it is; nothing was renamed.");
-        MovedTriggers.MakeAgain(connection, to); // of an interrupted move
+        MovedParts.MakeAgain(connection, to); // of an interrupted move
         try
         {
             if (!HasDatabase(connection, to))
-                MariaConnection.Execute(connection, $"CREATE DATABASE {MariaConnection.Quote(to)}");
+                MariaConnection.Execute(connection, $"CREATE DATABASE {MariaConnection.Quote(to)} {OrderOf(connection, from)}");
             if (from.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)) MoveSequences(connection, from, to);
-            MovedTriggers.TakeAway(connection, from, to);
+            MovedParts.TakeAway(connection, from, to);
             MariaConnection.Execute(connection, "RENAME TABLE " + string.Join(", ", tables.Select(table =>
                 $"{MariaConnection.Quote(from)}.{MariaConnection.Quote(table)} TO "
                     + $"{MariaConnection.Quote(to)}.{MariaConnection.Quote(table)}")));
         }
         catch (MySqlException error)
         {
-            try { MovedTriggers.MakeAgain(connection, to); }
+            try { MovedParts.MakeAgain(connection, to); }
             catch (MySqlException) { /* they are kept in a table there, and are made again when the run goes on or is taken back */ }
             throw MariaConnection.Stopped($"the tables of {from} cannot be moved to {to}", error);
         }
@@ -136,6 +137,12 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         // What a run named itself leaves no empty database behind.
         if (from.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)) Remove(from);
     }
+
+    /// <summary>The character set and order of texts of a database, as a statement that makes one says them.</summary>
+    internal static string OrderOf(MySqlConnection connection, string name) => MariaConnection.Scalar(connection, "SELECT "
+        + "concat('CHARACTER SET ', default_character_set_name, ' COLLATE ', default_collation_name) FROM information_schema.schemata "
+        + "WHERE schema_name = "
+        + MariaConnection.Literal(name)) ?? "";
 
     // Sequences stay where they are, as the tables of a store come and go; those that are not there come with the tables.
     private static void MoveSequences(MySqlConnection connection, string from, string to)
@@ -166,13 +173,13 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         using MySqlConnection connection = MariaConnection.Open(address, "");
         try
         {
-            MovedTriggers.MakeAgain(connection, name);
+            MovedParts.MakeAgain(connection, name);
             PointDefaults(connection, name);
         }
         catch (MySqlException error)
         {
-            throw MariaConnection.Stopped($"the triggers that belong to the tables of {name} cannot be made again; they are kept there "
-                + $"in the table {MovedTriggers.Kept}", error);
+            throw MariaConnection.Stopped($"what belongs to the tables of {name} cannot be made again; it is kept there "
+                + $"in the table {MovedParts.Kept}", error);
         }
     }
 
@@ -187,7 +194,7 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
                 + "REFERENCES ON *.* TO ...");
         if (MariaConnection.Scalar(connection, "SELECT @@local_infile") != "1")
             found.Add("the server takes no rows from clients; switch it on for the time of the upgrade: SET GLOBAL local_infile = 1");
-        if (name is not null && MovedTriggers.Hindrance(connection, name) is { } triggers) found.Add(triggers);
+        if (name is not null && MovedParts.Hindrance(connection, name) is { } parts) found.Add(parts);
         return found;
     }
 
@@ -196,13 +203,28 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         using MySqlConnection connection = MariaConnection.Open(address, "");
         try
         {
-            MovedTriggers.MakeAgain(connection, name);
+            MovedParts.MakeAgain(connection, name);
             MariaConnection.Execute(connection, $"DROP DATABASE IF EXISTS {MariaConnection.Quote(name)}");
+            if (name.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)) ForgetRights(connection, name);
         }
         catch (MySqlException error)
         {
             throw MariaConnection.Stopped($"the database {name} cannot be removed", error);
         }
+    }
+
+    // Rights outlive their database; those to one that a run named are nobody's wish.
+    private static void ForgetRights(MySqlConnection connection, string name)
+    {
+        string here = MariaConnection.Literal(name), quoted = MariaConnection.Quote(name);
+        foreach (string revoke in List(connection, $"SELECT DISTINCT concat('REVOKE ALL ON ', {MariaConnection.Literal(quoted)}, '.* "
+            + $"FROM ', "
+            + $"grantee) FROM information_schema.schema_privileges WHERE replace(table_schema, char(92), '') = {here} UNION SELECT "
+            + $"DISTINCT "
+            + $"concat('REVOKE ALL ON ', {MariaConnection.Literal(quoted)}, '.`', replace(table_name, '`', '``'), '` FROM ', grantee) FROM "
+            + $"(SELECT table_name, grantee FROM information_schema.table_privileges WHERE table_schema = {here} UNION SELECT table_name, "
+            + $"grantee FROM information_schema.column_privileges WHERE table_schema = {here}) t"))
+            MariaConnection.Execute(connection, revoke);
     }
 
     public IReadOnlyList<StoreSession> Sessions(string name)
@@ -265,23 +287,42 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
             throw new TransferraException($"this user may not see who has accounts for {name}: {error.Message}",
                 "Let an administrator say: GRANT CREATE USER ON *.* TO ...; GRANT SELECT ON mysql.* TO ...", error);
         }
-        using var command = new MySqlCommand("SELECT event_name, status, definer, sql_mode, time_zone FROM information_schema.events "
-            + $"WHERE event_schema = {MariaConnection.Literal(name)} AND status = 'ENABLED' ORDER BY event_name", connection);
+        doors.AddRange(EventDoors(connection, name, name, "status = 'ENABLED'"));
+        return doors;
+    }
+
+    private static List<StoreDoor> EventDoors(MySqlConnection connection, string name, string home, string condition)
+    {
+        using var command = new MySqlCommand("SELECT event_name, definer, sql_mode, time_zone FROM information_schema.events "
+            + $"WHERE event_schema = {MariaConnection.Literal(name)} AND {condition} ORDER BY event_name", connection);
         using MySqlDataReader reader = command.ExecuteReader();
+        var doors = new List<StoreDoor>();
         while (reader.Read())
         {
-            doors.Add(new StoreDoor("event", $"{name}.{reader.GetString(0)}", $"the event {reader.GetString(0)} of {name} does not start",
-                $"the event {reader.GetString(0)} of {name} starts again at its times", false, new Dictionary<string, string>
+            doors.Add(new StoreDoor(StoreDoor.Event, $"{home}.{reader.GetString(0)}",
+                $"the event {reader.GetString(0)} of {home} does not start",
+                $"the event {reader.GetString(0)} of {home} starts again at its times", false, new Dictionary<string, string>
                 {
-                    ["schema"] = name,
+                    ["schema"] = home,
                     ["event"] = reader.GetString(0),
-                    ["status"] = reader.GetString(1),
-                    ["definer"] = reader.GetString(2),
-                    ["sql-mode"] = reader.GetString(3),
-                    ["time-zone"] = reader.GetString(4),
+                    ["status"] = "ENABLED",
+                    ["definer"] = reader.GetString(1),
+                    ["sql-mode"] = reader.GetString(2),
+                    ["time-zone"] = reader.GetString(3),
                 }));
         }
         return doors;
+    }
+
+    /// <inheritdoc/>
+    public IReadOnlyList<StoreDoor> DoorsOfCopy(string name, string home, IReadOnlyList<StoreDoor> original)
+    {
+        using MySqlConnection connection = MariaConnection.Open(address, "");
+        return
+        [
+            .. Doors(name).Where(door => door.Kind != StoreDoor.Event), .. EventDoors(connection, name, home, "1 = 1").Where(door =>
+                original.Any(found => found.Kind == StoreDoor.Event && found.Found["event"] == door.Found["event"]))
+        ];
     }
 
     // Rights of an account, or of a role that it has: global ones, those of databases (whose names are patterns there), tables, columns

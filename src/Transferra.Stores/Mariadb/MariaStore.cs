@@ -103,7 +103,7 @@ internal sealed class MariaStore : IStore
         var columns = Rows("SELECT t.table_name, c.column_name, c.data_type, c.column_type, c.numeric_precision, c.numeric_scale, "
             + "c.character_maximum_length, c.is_nullable, c.column_default, c.extra "
             + "FROM information_schema.tables t JOIN information_schema.columns c USING (table_schema, table_name) WHERE t.table_schema "
-            + $"= {_database} AND t.table_type IN ('BASE TABLE', 'SYSTEM VERSIONED') AND t.table_name <> '{MovedTriggers.Kept}' ORDER BY "
+            + $"= {_database} AND t.table_type IN ('BASE TABLE', 'SYSTEM VERSIONED') AND t.table_name <> '{MovedParts.Kept}' ORDER BY "
             + "t.table_name, c.ordinal_position");
         return columns.GroupBy(row => row[0]!).OrderBy(table => table.Key, StringComparer.Ordinal)
             .ToDictionary(table => table.Key, table => table.Select(row => new MariaColumn(row[1]!, row[2]!.ToLowerInvariant(),
@@ -146,7 +146,8 @@ internal sealed class MariaStore : IStore
     public StoreScript? ReadScript(string folder) => new MariaScript(_connection, _address.Path).Read();
 
     /// <inheritdoc/>
-    public IReadOnlyList<StoreDeclaration> Declarations() => new MariaThings(Rows, _address.Path).All();
+    public IReadOnlyList<StoreDeclaration> Declarations() =>
+        new MariaThings(Rows, new MariaParts(_connection, _address.Path), _address.Path).All();
 
     public IReadOnlyList<string> NotCarried() => new MariaScript(_connection, _address.Path).NotCarried();
 

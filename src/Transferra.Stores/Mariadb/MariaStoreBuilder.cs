@@ -6,6 +6,7 @@
 // halves; (3) nothing is left of a database whose Complete did not return and of which no mark was taken; (4) when Complete returns, the
 // server has counted what was sent.
 using System.Globalization;
+using System.Text.RegularExpressions;
 using MySqlConnector;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
@@ -14,7 +15,7 @@ using Transferra.Stores.Servers;
 
 namespace Transferra.Stores.Mariadb;
 
-internal sealed class MariaStoreBuilder : IStoreBuilder
+internal sealed partial class MariaStoreBuilder : IStoreBuilder
 {
     // Bytes between commits: long transactions cost the server undo space, short ones a flush each.
     private const long CommitBytes = 64 << 20;
@@ -123,7 +124,7 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
     private List<string> TablesThere()
     {
         using var command = new MySqlCommand("SELECT table_name FROM information_schema.tables WHERE "
-            + "table_type <> 'VIEW' AND table_schema = " + MariaConnection.Literal(_address.Path), _connection);
+            + "table_type IN ('BASE TABLE', 'SYSTEM VERSIONED') AND table_schema = " + MariaConnection.Literal(_address.Path), _connection);
         using MySqlDataReader reader = command.ExecuteReader();
         var tables = new List<string>();
         while (reader.Read()) tables.Add(reader.GetString(0));
@@ -310,14 +311,25 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
             "COMMIT; SET SESSION foreign_key_checks = 1, autocommit = 1"));
         if (_script is not null) Guard("what belongs to the tables cannot be made", FinishScript);
         else BuildDeclared();
-        if (_copy is not null) Guard("what belongs to the tables cannot be put back", () => _remarks.AddRange(
-            MariaScript.Run(_connection, _copy.TakenAway, _remarks).Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}")));
+        if (_copy is not null) Guard("what belongs to the tables cannot be put back", PutBack);
         foreach (LoadedTable table in _tables.Values)
         {
             table.ProveCount(CountOf(table.Shape.Name));
         }
         _complete = true;
         _connection.Dispose();
+    }
+
+    private void PutBack()
+    {
+        _remarks.AddRange(MariaScript.Run(_connection, _copy!.TakenAway, _remarks)
+            .Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}"));
+        // They could not be made again behind the tables.
+        foreach (string view in new MariaParts(_connection, _address.Path).BrokenViews())
+        {
+            MariaConnection.Execute(_connection, $"DROP VIEW {MariaConnection.Quote(view)}");
+            _remarks.Add($"the view {view}: it shows what the new version does not have");
+        }
     }
 
     // What the new version has; of a copy, beyond what is there.
@@ -356,35 +368,28 @@ internal sealed class MariaStoreBuilder : IStoreBuilder
             () => MariaConnection.Execute(_connection, made));
     }
 
-    // What is made beside others for a change-over is moved table by table, and the server moves no table with a trigger, and no view at
-    // all.
+    // Rights go with the name of the database, and one that a run named is to be another's.
     private void FinishScript()
     {
-        if (_address.Name.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal))
-        {
-            RunScript([.. _script!.After.Where(IsPosition)]);
-            return;
-        }
-        RunScript(_script!.After);
-        _remarks.AddRange(AddRights(_connection, _address.Path, _script));
+        RunScript([.. _script!.After.Select(statement => MariaParts.For(statement, MadeEvent().IsMatch(statement) ? "event" : "",
+            _address.Path))]);
+        if (!_address.Name.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal))
+            _remarks.AddRange(Give(_connection, _address.Path, _script));
     }
 
-    private static bool IsPosition(string statement) => statement.StartsWith("ALTER SEQUENCE", StringComparison.Ordinal);
+    [GeneratedRegex(@"; CREATE (DEFINER\s*=\s*\S+ )?EVENT ", RegexOptions.CultureInvariant)]
+    private static partial Regex MadeEvent();
 
-    private static IEnumerable<string> AddRights(MySqlConnection connection, string database, StoreScript script) =>
+    private static IEnumerable<string> Give(MySqlConnection connection, string database, StoreScript script) =>
         MariaScript.Run(connection, [.. script.Rights.Select(right =>
             right.Replace(MariaScript.Database, MariaConnection.Quote(database), StringComparison.Ordinal))], [])
             .Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}");
 
-    /// <summary>Adds views, routines, triggers and events that are not there yet, and rights.</summary>
-    public static IReadOnlyList<string> AddUnmoved(StoreAddress address, StoreScript script)
+    /// <summary>Adds rights.</summary>
+    public static IReadOnlyList<string> AddRights(StoreAddress address, StoreScript script)
     {
         using MySqlConnection connection = MariaConnection.Open(address.Server!, address.Path, loads: true);
-        var remarks = new List<string>();
-        remarks.AddRange(MariaScript.Run(connection,
-            [.. script.After.Where(statement => !IsPosition(statement))],
-            remarks).Select(failed => $"{Rounds.Shown(failed.Statement)}: {failed.Why}"));
-        return [.. remarks, .. AddRights(connection, address.Path, script)];
+        return [.. Give(connection, address.Path, script)];
     }
 
     private void Guard(string what, Action action)

@@ -4,8 +4,9 @@ using Transferra.Core.Records;
 namespace Transferra.Stores.Mariadb;
 
 /// <param name="ask">Asks in the store's snapshot.</param>
+/// <param name="parts">Its routines, views, triggers and events.</param>
 /// <param name="database">Which database.</param>
-internal sealed class MariaThings(Func<string, List<IReadOnlyList<string?>>> ask, string database)
+internal sealed class MariaThings(Func<string, List<IReadOnlyList<string?>>> ask, MariaParts parts, string database)
 {
     private readonly string _schema = MariaConnection.Literal(database);
 
@@ -20,7 +21,9 @@ internal sealed class MariaThings(Func<string, List<IReadOnlyList<string?>>> ask
         Columns("column", "concat_ws(' ', column_type, collation_name, if(extra LIKE '%INVISIBLE%', 'invisible', NULL), column_comment)",
             "1 = 1"),
         Columns("not null", "'NOT NULL'", "is_nullable = 'NO'"),
-        Columns("default", "column_default", "column_default IS NOT NULL AND column_default <> 'NULL'"),
+        // Where the sequence stands that a default draws from is the place's matter.
+        Columns("default", "regexp_replace(column_default, 'nextval\\\\(`[^`]*`\\\\.', 'nextval(')", "column_default IS NOT NULL AND "
+            + "column_default <> 'NULL'"),
         Columns("auto increment", "'auto_increment'", "extra LIKE '%auto_increment%'"),
         Columns("on update", "extra", "extra LIKE '%on update%'"),
         Columns("generated column", "concat(extra, ' ', generation_expression)", "generation_expression IS NOT NULL"),
@@ -45,21 +48,17 @@ internal sealed class MariaThings(Func<string, List<IReadOnlyList<string?>>> ask
             + $"action_statement) FROM information_schema.triggers WHERE trigger_schema = {_schema}",
     ];
 
-    // What stays where it is when a store's tables are moved away and others come.
-    private string[] OfPlace =>
-    [
-        $"SELECT 'view', table_name, '', view_definition FROM information_schema.views WHERE table_schema = {_schema}",
-        "SELECT lower(routine_type), routine_name, '', concat_ws(' ', definer, sql_mode, routine_definition) FROM "
-            + $"information_schema.routines WHERE routine_schema = {_schema}",
-        "SELECT 'event', event_name, '', concat_ws(' ', status, interval_value, interval_field, event_definition) FROM "
-            + $"information_schema.events WHERE event_schema = {_schema}",
-        $"SELECT 'sequence', table_name, '', '' FROM information_schema.tables WHERE table_schema = {_schema} AND table_type = 'SEQUENCE'",
-    ];
+    private string Sequences => "SELECT 'sequence', table_name, '', '' FROM information_schema.tables WHERE table_schema = "
+        + $"{_schema} AND table_type = 'SEQUENCE'";
 
     /// <summary>All of them.</summary>
     public IReadOnlyList<StoreDeclaration> All() =>
     [
-        .. OfTables.SelectMany(query => Of(query, isOfPlace: false)), .. OfPlace.SelectMany(query => Of(query, isOfPlace: true))
+        .. OfTables.SelectMany(query => Of(query, isOfPlace: false)), .. parts.All().Where(part => part.Kind != "trigger")
+            .Select(part => new StoreDeclaration(part.Kind, part.Name, "", string.Join('\n', [part.Statement ?? "", .. part.Rights]))),
+        // Sequences stay when a store's tables are moved away and others come, and so do views that nobody could make again.
+        .. Of(Sequences, isOfPlace: true), .. parts.BrokenViews().Select(view => new StoreDeclaration("view", view, "",
+            "(the server cannot open it)") { IsOfPlace = true })
     ];
 
     private IEnumerable<StoreDeclaration> Of(string query, bool isOfPlace) => ask(query + " ORDER BY 1, 2").Select(row =>

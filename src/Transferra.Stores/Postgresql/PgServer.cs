@@ -198,7 +198,7 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
     }
 
     /// <inheritdoc/>
-    public IReadOnlyList<StoreDoor> DoorsOfCopy(string name, IReadOnlyList<StoreDoor> original)
+    public IReadOnlyList<StoreDoor> DoorsOfCopy(string name, string home, IReadOnlyList<StoreDoor> original)
     {
         // Rights to connect were copied as they are now, taken away; a limit is not copied.
         StoreDoor[] rights = [.. original.Where(door => door.Kind == ConnectRight)];
