@@ -102,7 +102,8 @@ internal sealed partial class MariaParts(MySqlConnection connection, string data
             return true;
         }
         catch (MySqlException error) when (error.ErrorCode is not (MySqlErrorCode.TableAccessDenied or MySqlErrorCode.AccessDenied
-            or MySqlErrorCode.DatabaseAccessDenied)) { return false; }
+            or MySqlErrorCode.DatabaseAccessDenied))
+        { return false; }
     }
 
     private IEnumerable<MariaPart> Views() => ViewNames().Where(Opens).Select(name => (Name: name, Made: Rows("SHOW CREATE VIEW "

@@ -6,7 +6,6 @@
 using System.Globalization;
 using MySqlConnector;
 using Transferra.Core.Machine;
-using Transferra.Core.Records;
 using Transferra.Stores.Servers;
 
 namespace Transferra.Stores.Mariadb;
