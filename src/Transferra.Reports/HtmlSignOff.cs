@@ -137,6 +137,14 @@ public static class HtmlSignOff
     {
         foreach (HopResult hop in conversion.Hops)
         {
+            if (hop.Conversion.Scripts.Count > 0)
+            {
+                yield return new XElement("h3", $"The vendor's scripts, version {hop.From} to {hop.To}");
+                yield return Table(["Script", ">Statements", ">Records written", "Errors that are "
+                    + "meant"], hop.Conversion.Scripts.Select(script =>
+                    new object[] { Mono(script.Name), Number(script.Statements), Number(script.Rows), string.Join("; ", script.Meant) }));
+                continue;
+            }
             yield return new XElement("h3", $"What became of every record, version {hop.From} to {hop.To}");
             IReadOnlyList<TableAccount> accounts = hop.Conversion.Accounts;
             yield return Table(["Old table", ">Read", ">Carried", ">Changed", ">Combined", ">Left out", ">Exceptions", "Adds up"],

@@ -37,6 +37,9 @@ public interface IEngineOpener
     IStoreBuilder Rebuild(StoreAddress address, StoreScript script, string folder) =>
         throw new InvalidOperationException($"stores of {Name} have no script");
 
+    /// <summary>Has scripts run in a copy.</summary>
+    IScriptRunner RunScripts(StoreAddress copy) => throw new InvalidOperationException($"stores of {Name} run no SQL");
+
     /// <summary>Adds the rights that belong to the name of a store.</summary>
     IReadOnlyList<string> AddRights(StoreAddress address, StoreScript script) => [];
 

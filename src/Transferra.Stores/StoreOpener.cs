@@ -47,6 +47,9 @@ public sealed class StoreOpener(IReadOnlyList<IEngineOpener> engines) : IStoreOp
     public IReadOnlyList<string> AddRights(StoreAddress address, StoreScript script) => Of(address).AddRights(address, script);
 
     /// <inheritdoc/>
+    public IScriptRunner RunScripts(StoreAddress copy) => Of(copy).RunScripts(copy);
+
+    /// <inheritdoc/>
     public void Copy(StoreAddress from, StoreAddress to) => Of(from).Copy(from, to);
 
     /// <inheritdoc/>

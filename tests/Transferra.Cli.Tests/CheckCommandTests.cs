@@ -112,7 +112,7 @@ public sealed class CheckCommandTests
                 + "PRIMARY KEY, WHAT TEXT); INSERT INTO ADDON VALUES (7, 'kept')");
         BuiltProgram.Run(office.Path, "check", "QIH").Expect(1)
             .Says("the column CUST.NICKNAME is not known to the kit; it is carried as it is",
-            "the table ADDON is not known to the kit; it is carried as it is, with 1 records");
+            "the table ADDON is not known to the kit; it is carried as it is, with 1 record");
         BuiltProgram.Run(office.Path, "upgrade", "QIH", "--yes", "QIH").Expect(0);
         Assert.Equal("0", DemoFolder.Ask(office.Store("QIH"), "SELECT count(*) FROM customer WHERE NICKNAME IS NOT 'No ' || customer_no"));
         Assert.Equal("kept", DemoFolder.Ask(office.Store("QIH"), "SELECT WHAT FROM ADDON WHERE ID = 7"));

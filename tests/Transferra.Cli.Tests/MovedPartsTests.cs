@@ -20,7 +20,8 @@ public sealed class MovedPartsTests : IDisposable
     private static readonly string[] Parts =
     [
         "CREATE TABLE T (A INT PRIMARY KEY, B INT)", "CREATE FUNCTION F(N INT) RETURNS INT DETERMINISTIC RETURN N * 2",
-        "CREATE TRIGGER D BEFORE INSERT ON T FOR EACH ROW SET NEW.B = F(NEW.A)", "CREATE VIEW B_FIRST AS SELECT A FROM T",
+        "CREATE TRIGGER D BEFORE INSERT ON T FOR EACH ROW BEGIN SET NEW.B = F(NEW.A); SET @last = NEW.A; END", "CREATE VIEW B_FIRST AS "
+            + "SELECT A FROM T",
         "CREATE VIEW A_SECOND AS SELECT F(A) AS N FROM B_FIRST",
         "SET sql_mode = 'ANSI_QUOTES'; CREATE PROCEDURE P() INSERT INTO \"T\" (A) VALUES (3)", // in another mode it is no statement
         "CREATE EVENT E ON SCHEDULE EVERY 1 DAY ENABLE DO CALL P()", "CREATE EVENT OFF_ ON SCHEDULE EVERY 1 DAY DISABLE DO CALL P()",
@@ -82,6 +83,26 @@ public sealed class MovedPartsTests : IDisposable
             Assert.Contains("max_updates", error.Message, StringComparison.OrdinalIgnoreCase);
             return false;
         }
+    }
+
+    [Fact]
+    public void A_move_whose_parts_the_new_place_refuses_leaves_all_of_it_in_the_old_one()
+    {
+        StoreAddress store = _servers.Made("mariadb", "books", [.. Parts, "INSERT INTO T (A) VALUES (9)"]),
+            aside = _servers.Made("mariadb", "aside", "CREATE EVENT E ON SCHEDULE EVERY 1 DAY DISABLE DO SELECT 1");
+        StoreAddress mover = _servers.AsClerk(store, _office.Path);
+        foreach (string right in (string[])[$"GRANT ALL ON `{store.Path}`.* TO '{mover.Server!.User}'@'%'", "GRANT CREATE, ALTER, DROP, "
+            + "INSERT, "
+            + $"SELECT, TRIGGER ON `{aside.Path}`.* TO '{mover.Server.User}'@'%'", $"GRANT SELECT ON mysql.* TO '{mover.Server.User}'@'%'",
+            $"GRANT SET USER ON *.* TO '{mover.Server.User}'@'%'"]) TestServers.Execute(store, right);
+        // It may make no routine there.
+        Assert.Throws<Core.Machine.TransferraException>(() => new StoreOpener().ServerOf(mover).Rename(store.Path, aside.Path));
+        Assert.Equal("9", Ask(store, "SELECT A FROM T"));
+        TestServers.Execute(store, "DELETE FROM T");
+        Works(store);
+        Assert.Equal("E ENABLED,OFF_ DISABLED", States(store));
+        Assert.Equal("E DISABLED", States(aside));
+        Assert.Equal("1", Left(aside));
     }
 
     [Fact]

@@ -91,7 +91,7 @@ internal static class CheckCommand
         return session.Checks.Keep(company.Code, folder =>
         {
             CheckResult result = CompanyChecks.Run(session.Context(observer), company, company.StoreNow(session.Places), version,
-                way.Correspondences,
+                way.Foreseen,
                 SettingsFor(company, way),
                 folder.Length > 0 ? folder : null);
             return before is null || before.Result.Version != version.Name ? result

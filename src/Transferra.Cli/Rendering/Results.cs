@@ -113,6 +113,11 @@ internal static class Results
     {
         foreach (HopResult hop in converted.Hops)
         {
+            if (hop.Conversion.Scripts.Count > 0)
+            {
+                Scripts(screen, hop);
+                continue;
+            }
             TableAccount total = TableAccount.Total(hop.Conversion.Accounts);
             screen.Table(["Old table", ">Read", ">Carried", ">Changed", ">Combined", ">Left out", ">Exceptions", "Adds up", "Into"],
                 hop.Conversion.Accounts.Append(total with { Table = "all" }).Select(account => (IReadOnlyList<string>)
@@ -135,6 +140,17 @@ internal static class Results
             exception.Causes.Select(cause => (IReadOnlyList<string>)
             [exception.Table, exception.Key, cause.Column, cause.Value, cause.Reason])));
         screen.Line($"All of them: {converted.ExceptionList}");
+    }
+
+    private static void Scripts(Screen screen, HopResult hop)
+    {
+        screen.Line($"Version {hop.From} to {hop.To}: the vendor's scripts, run in a copy.");
+        screen.Table(["Script", ">Statements", ">Records written", ">Time"], hop.Conversion.Scripts.Select(script => (IReadOnlyList<string>)
+            [script.Name, Number(script.Statements), Number(script.Rows),
+                Core.Gates.ClosedTime.Words(TimeSpan.FromSeconds(script.Seconds))]));
+        foreach (string meant in hop.Conversion.Scripts.SelectMany(script => script.Meant)) screen.Line("  " + meant);
+        foreach (string remark in hop.Conversion.Remarks) screen.Look($"not brought into the copy: {remark}");
+        screen.Line("What they made of the records, the match says.");
     }
 
     public static void Match(Screen screen, string company, WayMatched matched)

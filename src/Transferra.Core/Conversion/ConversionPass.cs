@@ -22,9 +22,20 @@ public sealed record ConversionResult(IReadOnlyList<TableAccount> Accounts, IRea
     /// each.</summary>
     public IReadOnlyList<string> Remarks { get; init; } = [];
 
+    /// <summary>The vendor's scripts that converted, in order; none where our maps did.</summary>
+    public IReadOnlyList<ScriptRun> Scripts { get; init; } = [];
+
     /// <summary>Records that could not be converted.</summary>
     public long Exceptions => Accounts.Sum(account => account.Exceptions);
 }
+
+/// <summary>A vendor's script that was run.</summary>
+/// <param name="Name">Its path below the kit.</param>
+/// <param name="Statements">Statements it has.</param>
+/// <param name="Rows">Records that they wrote or removed, as far as the engine tells.</param>
+/// <param name="Seconds">How long it took.</param>
+/// <param name="Meant">Errors that the kit expects, one line each with the line of the script.</param>
+public sealed record ScriptRun(string Name, long Statements, long Rows, double Seconds, IReadOnlyList<string> Meant);
 
 /// <summary>An old table left out by declared rule.</summary>
 public sealed record TableLeftOut(string Table, long Records, string Because);

@@ -98,9 +98,9 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
         new(column.Name, FieldType.TryParse(column.Type, out FieldType type) ? type : FieldType.Text, column.Required, isPrivate,
             column.Default);
 
-    /// <summary>A way with them: each hop carries them on.</summary>
+    /// <summary>A way with them: each hop carries them on, up to one in which others convert.</summary>
     public Way In(Way way) => IsEmpty ? way : new Way(In(way.From),
-        [.. way.Hops.Zip(In(way.Correspondences), (hop, with) => hop with { Correspondence = with })]);
+        [.. way.Hops.Zip(In(way.Foreseen), (hop, with) => hop with { Correspondence = with }), .. way.Hops.Skip(way.Foreseen.Count)]);
 
     /// <summary>What answers to what, hop by hop, with them.</summary>
     public IReadOnlyList<Correspondence> In(IReadOnlyList<Correspondence> way)

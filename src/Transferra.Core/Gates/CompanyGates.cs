@@ -40,11 +40,13 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
         gates.Add(WayGate(company, from, way));
         if (way is not null) AddVendorMade(gates, company, way);
         for (int i = 0; i < way?.Hops.Count; i++)
-            if (way.Hops[i].Beginning is Means.CopyBeginning
+            if ((way.Hops[i].Beginning is Means.CopyBeginning || !way.Hops[i].Means.GoesByMaps)
                 && Means.CopyBeginning.Hindrance(i == 0 ? company.OldStore : company.NewStore, company.NewStore) is { } hindrance)
                 gates.Add(new Gate(company.Code, "beginning", GateState.Blocked,
                     $"the hop to version {way.Hops[i].To.Name} begins with a copy, and the new store cannot: {hindrance}",
-                    $"Take \"beginning: copy\" out of {way.Hops[i].File}, or leave new-store out of {OfficeLoader.FileName}."));
+                    way.Hops[i].Means.GoesByMaps
+                        ? $"Take \"beginning: copy\" out of {way.Hops[i].File}, or leave new-store out of {OfficeLoader.FileName}."
+                        : $"Others convert in this hop, in a copy of the old store; leave new-store out of {OfficeLoader.FileName}."));
         foreach (NewSetting setting in way?.Hops.SelectMany(hop => hop.Settings) ?? [])
         {
             bool answered = company.Answers.TryGetValue(setting.Name, out string? answer);

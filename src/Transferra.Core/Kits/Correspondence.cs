@@ -5,6 +5,12 @@ using Transferra.Core.Records;
 
 namespace Transferra.Core.Kits;
 
+/// <summary>A table, or a column of one.</summary>
+/// <param name="Table">The table.</param>
+/// <param name="Column">The column; "" for the whole table.</param>
+/// <param name="What">More about it; "" when there is none.</param>
+public sealed record NamedPart(string Table, string Column, string What = "");
+
 /// <summary>What answers to what between two versions.</summary>
 /// <param name="From">Old version.</param>
 /// <param name="To">New version.</param>
@@ -21,6 +27,16 @@ public sealed record Correspondence(KitVersion From, KitVersion To, IReadOnlyLis
     /// <summary>Whether the new store begins as the one that the vendor's new program made, so that tables which nothing goes into have
     /// the records that the vendor ships.</summary>
     public bool IsOnVendorMade { get; init; }
+
+    /// <summary>Whether others convert, so that what answers to what is known only when both stores are there (HopByNames.cs).</summary>
+    public bool IsByOthers { get; init; }
+
+    /// <summary>Old tables and columns, where others converted, that the new store does not have and of which the kit says
+    /// nothing.</summary>
+    public IReadOnlyList<NamedPart> Gone { get; init; } = [];
+
+    /// <summary>Tables and columns that are new in the new store, where others converted.</summary>
+    public IReadOnlyList<NamedPart> Added { get; init; } = [];
 
     /// <summary>Links of tables that no kit describes which the new version has no place for, one line each.</summary>
     public IReadOnlyList<string> NotLinked { get; init; } = [];
@@ -68,7 +84,7 @@ public sealed record Correspondence(KitVersion From, KitVersion To, IReadOnlyLis
     /// <param name="subject">The column or rule.</param>
     public IEnumerable<(string Table, string Subject)> NamesOf(string table, string subject)
     {
-        if (table.Length == 0) yield return (table, subject);
+        if (table.Length == 0 || IsByOthers && Tables.Count == 0) yield return (table, subject);
         foreach (TableMap map in Tables.Where(map => Same(map.From.Name, table)))
             foreach (TargetMap target in map.Into)
             {

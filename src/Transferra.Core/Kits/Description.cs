@@ -36,6 +36,9 @@ public sealed class DescriptionErrors
     /// <summary>Mistakes so far.</summary>
     public int Count => _errors.Count;
 
+    /// <summary>Those that were found since there were so many.</summary>
+    public IReadOnlyList<DescriptionError> Since(int count) => [.. _errors.Skip(count)];
+
     /// <summary>Adds a mistake.</summary>
     public void Add(string file, int line, int column, string what) => _errors.Add(new DescriptionError(file, line, column, what));
 
@@ -74,8 +77,13 @@ internal sealed class DescribedMap
     private readonly HashSet<string> _asked = new(StringComparer.Ordinal);
     private readonly string _what;
 
-    private DescribedMap(YamlMappingNode node, string file, DescriptionErrors errors, string what) =>
-        (_node, _file, _errors, _what) = (node, file, errors, what);
+    private DescribedMap(YamlMappingNode node, string file, string folder, DescriptionErrors errors, string what) =>
+        (_node, _file, Folder, _errors, _what) = (node, file, folder, errors, what);
+
+    private DescribedMap Inner(YamlMappingNode node, string what) => new(node, _file, Folder, _errors, what);
+
+    /// <summary>Full path of the folder in which the file lies.</summary>
+    public string Folder { get; }
 
     /// <summary>Reads a file; null when it is missing or no mapping, which is then reported.</summary>
     public static DescribedMap? Load(string path, string shownAs, string what, DescriptionErrors errors)
@@ -119,7 +127,7 @@ internal sealed class DescribedMap
             errors.Add(shownAs, 1, 1, $"the file should hold one mapping (key: value lines) that describes {what}");
             return null;
         }
-        return new DescribedMap(root, shownAs, errors, what);
+        return new DescribedMap(root, shownAs, Path.GetDirectoryName(Path.GetFullPath(path))!, errors, what);
     }
 
     private const int DeepestNesting = 100;
@@ -202,7 +210,7 @@ internal sealed class DescribedMap
     public DescribedMap? Map(string key, string what, bool required = false)
     {
         YamlNode? node = Find(key);
-        if (node is YamlMappingNode map) return new DescribedMap(map, _file, _errors, what);
+        if (node is YamlMappingNode map) return Inner(map, what);
         if (node is not null) Report(key, $"\"{key}\" should be a mapping of {what}");
         else if (required) Missing(key);
         return null;
@@ -224,7 +232,7 @@ internal sealed class DescribedMap
         var maps = new List<DescribedMap>();
         foreach (YamlNode item in list)
         {
-            if (item is YamlMappingNode map) maps.Add(new DescribedMap(map, _file, _errors, what));
+            if (item is YamlMappingNode map) maps.Add(Inner(map, what));
             else _errors.Add(_file, (int)item.Start.Line, (int)item.Start.Column,
                 $"each item of \"{key}\" should be a mapping that describes {what}");
         }
@@ -238,7 +246,7 @@ internal sealed class DescribedMap
         foreach (YamlNode item in Find(key) switch { null => [], YamlSequenceNode list => list.Children, var single => [single] })
         {
             if (item is YamlScalarNode scalar) items.Add((Placed(scalar), null));
-            else if (item is YamlMappingNode map) items.Add((null, new DescribedMap(map, _file, _errors, what)));
+            else if (item is YamlMappingNode map) items.Add((null, Inner(map, what)));
             else _errors.Add(_file, (int)item.Start.Line, (int)item.Start.Column,
                 $"each item of \"{key}\" should be a single value or a mapping that describes {what}");
         }

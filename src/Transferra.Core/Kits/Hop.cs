@@ -17,6 +17,10 @@ public sealed record Hop(IBeginning Beginning, IMeans Means, Correspondence Corr
     /// <summary>New version.</summary>
     public KitVersion To => Correspondence.To;
 
+    /// <summary>What the hop says of tables and columns that do not answer to each other by their names, where others convert; null where
+    /// our maps do.</summary>
+    internal HopByNames? ByNames { get; init; }
+
     /// <summary>What the vendor says that must be known before; each is to be acknowledged.</summary>
     public IReadOnlyList<string> ReleaseNotes { get; init; } = [];
 }

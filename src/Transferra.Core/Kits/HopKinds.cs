@@ -27,6 +27,10 @@ public interface IMeans
     /// <summary>As hop files write it under "means".</summary>
     string Name { get; }
 
+    /// <summary>Whether our own maps convert, so that the hop says what becomes of every table. Where others convert, tables and columns of
+    /// the same name answer to each other, and the hop says only what differs.</summary>
+    bool GoesByMaps => true;
+
     /// <summary>This kind with what a hop file says of it, "means: {NAME: {...}}". Mistakes are reported there.</summary>
     internal IMeans With(DescribedMap details) => this;
 }

@@ -27,11 +27,25 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             setting.Done();
         }
         string[] notes = [.. map.Texts("release-notes").Select(note => note.Value)];
-        IReadOnlyList<DescribedMap> tableMaps = map.Maps("tables", "what becomes of an old table", required: true);
+        bool byMaps = means?.GoesByMaps != false;
+        IReadOnlyList<DescribedMap> tableMaps = map.Maps("tables", "what becomes of an old table", required: byMaps);
         Dictionary<string, string> leftOut = map.Map("tables-left-out", "old tables with the reason")?.Pairs()
             .ToDictionary(pair => pair.Key.Value, pair => pair.Value.Value, StringComparer.OrdinalIgnoreCase) ?? [];
         IReadOnlyList<DescribedMap> newRecordMaps = map.Maps("new-records", "a record that is new");
         if (from is null || to is null) return null;
+        if (!byMaps)
+        {
+            map.Done();
+            if (beginning is { IsVendorMade: true } or { Name: "empty" })
+                map.Report("beginning", $"where others convert ({means!.Name}), the new store begins as a copy of the old one");
+            return beginning is null ? null
+                : new Hop(beginning, means!, new Correspondence(from, to, [], leftOut, [], map.FileName) { IsByOthers = true }, _settings,
+                    map.FileName)
+                {
+                    ReleaseNotes = notes,
+                    ByNames = new HopByNames(map, kinds, _settings)
+                };
+        }
         List<TableMap> tables = [.. tableMaps.Select(table => ReadTable(table, from, to)).OfType<TableMap>()];
         List<NewRecord> newRecords = [.. newRecordMaps.Select(record => ReadNewRecord(record, to)).OfType<NewRecord>()];
         map.Done();
@@ -64,7 +78,17 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         return version;
     }
 
-    private TableMap? ReadTable(DescribedMap table, KitVersion from, KitVersion to)
+    /// <summary>Whether columns of the same name answer to each other where nothing is said of them.</summary>
+    internal bool FillsByNames { get; init; }
+
+    /// <summary>Settings that formulas may use; those of the hop once it is read.</summary>
+    internal IReadOnlyList<NewSetting> Settings
+    {
+        init => _settings.AddRange(value);
+    }
+
+    /// <summary>What becomes of one old table.</summary>
+    internal TableMap? ReadTable(DescribedMap table, KitVersion from, KitVersion to)
     {
         PlacedText name = table.Text("from");
         TableShape? old = from.Table(name.Value);
@@ -80,7 +104,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         var scope = new ExpressionScope(old.Name, old.Columns, [.. lookups.Select(lookup => lookup.Shape)],
             _settings.ToDictionary(setting => setting.Name, _ => ""));
         var targets = new List<TargetMap>();
-        DescribedMap? into = table.Map("into", "new tables", required: true);
+        DescribedMap? into = table.Map("into", "new tables", required: !FillsByNames);
         if (into is { Keys.Count: 0 })
         {
             into.Report($"the records of {old.Name} go nowhere; name the new table that takes them, or list {old.Name} under "
@@ -119,7 +143,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         Combining? combining = ReadCombining(table, old, used);
         table.Done();
         foreach (ColumnShape column in old.Columns)
-            if (!_unreadable && !used.Contains(column.Name))
+            if (!FillsByNames && !_unreadable && !used.Contains(column.Name))
                 name.Report(_errors, $"the column {old.Name}.{column.Name} is neither used nor left out; use it or list it under "
                     + "\"columns-left-out\" with the reason");
         return new TableMap(old, targets, lookups, columnsLeftOut, rowsLeftOut, exactCopies, combining);
@@ -212,7 +236,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             maps.Add(new ColumnMap(target.Columns[ordinal], parsed, changes?.Value, compared));
         }
         foreach (ColumnShape column in target.Columns)
-            if (!maps.Any(map => map.Column.Name == column.Name) && !columns.Keys.Contains(column.Name, StringComparer.OrdinalIgnoreCase))
+            if (!FillsByNames && !maps.Any(map => map.Column.Name == column.Name)
+                && !columns.Keys.Contains(column.Name, StringComparer.OrdinalIgnoreCase))
                 columns.Report($"the new column {target.Name}.{column.Name} gets no value; give it one, NULL if there is none");
         return [.. maps.OrderBy(map => target.OrdinalOf(map.Column.Name))];
     }
@@ -277,7 +302,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         return new Combining([.. by.Select(c => c.Value)], text.Value, separator, because);
     }
 
-    private NewRecord? ReadNewRecord(DescribedMap record, KitVersion to)
+    /// <summary>A record that is new.</summary>
+    internal NewRecord? ReadNewRecord(DescribedMap record, KitVersion to)
     {
         PlacedText into = record.Text("into");
         string because = record.Text("because").Value;

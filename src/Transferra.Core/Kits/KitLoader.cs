@@ -57,7 +57,7 @@ public static class KitLoader
             encoding.Report(errors, $"\"{encoding}\" is not a known code page; the names are {string.Join(", ", TextEncodings.Names)}");
         Dictionary<string, string> headers = Pairs(map.Map("header-fields", "header fields"));
         var checks = new List<TableChecks>();
-        List<TableShape> tables = ReadTables(map.Map("tables", "tables", required: true), errors, checks);
+        List<TableShape> tables = ReadTables(map.Map("tables", "tables"), errors, checks);
         List<BookRule> rules = ChecksLoader.Rules(map, tables);
         List<DataEvidence> evidence = [.. map.Maps("told-by", "a sign of the version", required: true)
             .Select(sign => ReadSign(sign, tables, name, signs))];

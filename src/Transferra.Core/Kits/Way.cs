@@ -17,6 +17,9 @@ public sealed record Way(KitVersion From, IReadOnlyList<Hop> Hops)
     /// <summary>Whether every store on it begins as a copy of the one before.</summary>
     public bool IsOnCopy => Hops.Count > 0 && Hops.All(hop => hop.Correspondence.IsOnCopy);
 
+    /// <summary>What answers to what in the hops before the first in which others convert; what comes of that is known only then.</summary>
+    public IReadOnlyList<Correspondence> Foreseen => [.. Hops.Select(hop => hop.Correspondence).TakeWhile(hop => !hop.IsByOthers)];
+
     /// <summary>What answers to what, hop by hop.</summary>
     public IReadOnlyList<Correspondence> Correspondences => [.. Hops.Select(hop => hop.Correspondence)];
 

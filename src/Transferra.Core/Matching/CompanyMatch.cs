@@ -42,6 +42,12 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     {
         TableShape was = old.ReadStoredShape(name) ?? throw Gone(known.Name, "old"),
             now = renewed.ReadStoredShape(known.Name) ?? throw Gone(known.Name, "new");
+        if (correspondence.IsByOthers)
+        {
+            // What the vendor added to it is new, and told apart.
+            was = was with { Columns = [.. was.Columns.Where(column => known.OrdinalOf(column.Name) >= 0)] };
+            now = now with { Columns = [.. now.Columns.Where(column => known.OrdinalOf(column.Name) >= 0)] };
+        }
         if (!was.Columns.Select(column => column.Name).SequenceEqual(now.Columns.Select(column => column.Name)))
             throw new TransferraException($"the table {known.Name} has other columns in the new store, though nothing was to change in it",
                 "Somebody or something else changed the new store. Convert again.");

@@ -21,6 +21,8 @@ internal sealed class SpokenOf(Correspondence hop)
     /// <param name="isThere">Whether the new store has one of this name.</param>
     public bool AccountFor(StoreDeclaration thing, bool isThere)
     {
+        // Where others convert, what they declare anew is their matter; it is listed.
+        if (hop.IsByOthers) return true;
         bool isTouched = _touched.Any(table => IsOf(thing, table));
         // A counter goes on with the records that come in.
         if (thing.Kind == "counter" && isThere) return isTouched;

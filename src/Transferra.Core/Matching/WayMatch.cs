@@ -70,11 +70,13 @@ internal static class WayMatch
         IReadOnlyDictionary<string, string> settings, IProgressObserver observer, CancellationToken cancel, Func<IStore>? vendorMade = null)
     {
         var hops = new List<MatchResult>();
+        var actual = new List<Correspondence>();
         for (int i = 0; i < way.Hops.Count; i++)
         {
             using IStore old = open(i), renewed = open(i + 1);
             using IStore? made = way.Hops[i].Correspondence.IsOnVendorMade ? vendorMade?.Invoke() : null;
-            hops.Add(new CompanyMatch(way.Hops[i].Correspondence, settings, observer, cancel)
+            actual.Add(ActualHop.Of(way, i, old, () => renewed));
+            hops.Add(new CompanyMatch(actual[i], settings, observer, cancel)
             {
                 Refused = refused(way.Hops[i]),
                 VendorMade = made
@@ -82,9 +84,20 @@ internal static class WayMatch
         }
         using IStore first = open(0), last = open(way.Hops.Count);
         return new WayMatched(hops, Totals(way.Versions, open, cancel),
-            Left(first, last, way.Versions, way.Hops[0].Correspondence, isCopied: way.IsOnCopy,
-                isVendorMade: way.Hops[^1].Correspondence.IsOnVendorMade));
+            [.. ByOthers(actual), .. Left(first, last, [actual[0].From, .. actual.Select(hop => hop.To)], actual[0],
+                isCopied: way.IsOnCopy, isVendorMade: actual[^1].IsOnVendorMade, isByOthers: actual[^1].IsByOthers)]);
     }
+
+    // What the vendor took away, and what it added.
+    private static IEnumerable<NotLookedAt> ByOthers(List<Correspondence> way) => way.SelectMany(hop => hop.Gone.Select(gone =>
+        new NotLookedAt("old", hop.From.Name, gone.Column.Length == 0 ? $"the table {gone.Table}, which is gone from the new store, and "
+            + "the kit does not say why" : $"of the table {gone.Table} the column {gone.Column}: "
+            + (gone.What.Length > 0 ? gone.What : "it is gone from the new store, and the kit does not say why"), 0, Verdict.NotProved))
+        .Concat(hop.Added.GroupBy(added => added.Column.Length == 0 ? "" : added.Table).Select(of => new NotLookedAt("new", hop.To.Name,
+            of.Key.Length == 0 ? $"what is new in version {hop.To.Name}: the table{(of.Count() == 1 ? "" : "s")} "
+                + string.Join(", ", of.Select(added => added.Table))
+            : $"what is new in version {hop.To.Name}: of the table {of.Key} the column{(of.Count() == 1 ? "" : "s")} "
+                + string.Join(", ", of.Select(added => added.Column)), 0, Verdict.Proved))));
 
     /// <summary>Control totals of versions that are no neighbours on the way.</summary>
     /// <param name="versions">One more than hops: the first one first.</param>
@@ -115,8 +128,9 @@ internal static class WayMatch
     /// <param name="isCopied">Whether each store began as a copy of the one before; what they declare is compared then.</param>
     /// <param name="isVendorMade">Whether the last store began as the one that the vendor made, whose own tables are the vendor's
     /// matter.</param>
+    /// <param name="isByOthers">Whether others made the last store; what is new in it is told apart.</param>
     public static IReadOnlyList<NotLookedAt> Left(IStore old, IStore renewed, IReadOnlyList<KitVersion> versions, Correspondence first,
-        bool isCopied = false, bool isVendorMade = false)
+        bool isCopied = false, bool isVendorMade = false, bool isByOthers = false)
     {
         KitVersion from = versions[0], to = versions[^1];
         return
@@ -128,7 +142,7 @@ internal static class WayMatch
             .. (isCopied ? old.NotCompared() : old.NotRead()).Select(left => new NotLookedAt("old", from.Name, left, 0,
                 isCopied ? Verdict.ProvedInPart : Verdict.NotProved)),
             .. Doubts(old, "old", from), .. Doubts(renewed, "new", to),
-            .. Unknown(renewed, to.Table).Select(left => new NotLookedAt("new", to.Name, left.What, left.Records,
+            .. (isByOthers ? [] : Unknown(renewed, to.Table)).Select(left => new NotLookedAt("new", to.Name, left.What, left.Records,
                 isVendorMade ? Verdict.Proved : Verdict.ProvedInPart)),
             .. first.TablesLeftOut.Where(entry => from.Table(entry.Key) is not null)
                 .Select(entry => new NotLookedAt("old", from.Name, $"the table {entry.Key}, left out by the kit: {entry.Value}",

@@ -37,6 +37,7 @@ internal sealed class CopyBeginning : IHopBeginning
                 $"Take \"beginning: copy\" out of {work.Hop.File}, or give the new store the same engine and place in office.yaml.");
         work.Observer.Progress("copying the store as it is", 0, 0);
         IReadOnlyList<string> notBrought = Bring(work, work.Source, work.OpenSource);
+        if (!work.Hop.Means.GoesByMaps) return BuildMark.Start with { Copy = new CopyRest([], []) { NotBrought = notBrought } };
         BuildMark mark = work.Stores.Revise(work.Target, RevisionOf(work.Hop.Correspondence), work.Hop.To.TextEncoding);
         return mark.Copy is null ? mark : mark with { Copy = mark.Copy with { NotBrought = [.. notBrought, .. mark.Copy.NotBrought] } };
     }

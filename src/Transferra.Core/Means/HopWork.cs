@@ -59,6 +59,12 @@ internal sealed record HopWork(Hop Hop, IStoreOpener Stores, StoreAddress Source
     public ConversionResult Run()
     {
         BuildMark? reached = Keeper.Reached;
+        // What others had done half is not gone on with: they begin with the copy again.
+        if (reached is not null && !Hop.Means.GoesByMaps)
+        {
+            Keeper.StartOver(keysFirst: false);
+            reached = null;
+        }
         while (true)
         {
             try

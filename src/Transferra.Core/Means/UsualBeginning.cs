@@ -16,5 +16,6 @@ internal sealed class UsualBeginning : IHopBeginning
     public bool Copies(StoreAddress from, StoreAddress to) => CopyBeginning.Hindrance(from, to) is null;
 
     /// <inheritdoc/>
-    public BuildMark Begin(HopWork work) => work.Hop.Correspondence.IsOnCopy ? Copy.Begin(work) : Empty.Begin(work);
+    public BuildMark Begin(HopWork work) =>
+        work.Hop.Correspondence.IsOnCopy || !work.Hop.Means.GoesByMaps ? Copy.Begin(work) : Empty.Begin(work);
 }

@@ -60,6 +60,10 @@ public interface IStoreOpener
     /// <exception cref="TransferraException">The engine refuses something; the copy is of no use then.</exception>
     BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding = null);
 
+    /// <summary>Opens a copy of a store to have scripts run in it.</summary>
+    /// <param name="copy">One that Copy made; its engine runs SQL.</param>
+    IScriptRunner RunScripts(StoreAddress copy);
+
     /// <summary>Opens a copy of a store to put records right in it.</summary>
     /// <param name="copy">One that Copy made.</param>
     /// <param name="textEncoding">The code page of its text; null for UTF-8.</param>

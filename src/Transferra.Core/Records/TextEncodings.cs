@@ -28,6 +28,9 @@ public static class TextEncodings
     /// <summary>The names that kits may use; UTF-8 needs none.</summary>
     public static IReadOnlyList<string> Names => [.. Pages.Keys];
 
+    /// <summary>UTF-8 that refuses what is none.</summary>
+    public static readonly Encoding StrictUtf8 = new UTF8Encoding(encoderShouldEmitUTF8Identifier: false, throwOnInvalidBytes: true);
+
     /// <summary>Whether a kit may use this name.</summary>
     public static bool IsKnown(string name) => Pages.ContainsKey(name);
 

@@ -61,6 +61,9 @@ internal sealed record ConvertProgress(string Basis, IReadOnlyList<HopProgress> 
         foreach (string file in Directory.EnumerateFiles(on.Company.Kit.Folder, "*.yaml", SearchOption.AllDirectories)
             .Order(StringComparer.Ordinal))
             text.Append(file).Append('\n').Append(PlainFile.ReadText(file)).Append('\n');
+        foreach (FileInfo other in new DirectoryInfo(on.Company.Kit.Folder).EnumerateFiles("*", SearchOption.AllDirectories)
+            .Where(file => file.Extension != ".yaml").OrderBy(file => file.FullName, StringComparer.Ordinal))
+            text.Append(other.FullName).Append(' ').Append(other.Length).Append(' ').Append(other.LastWriteTimeUtc.Ticks).Append('\n');
         return Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(text.ToString())));
     }
 }

@@ -53,8 +53,9 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
             try
             {
                 StoreAddress source = On.Company.OldStore;
-                foreach (Hop hop in On.Way.Hops)
+                for (int i = 0; i < On.Way.Hops.Count; i++)
                 {
+                    Hop hop = Actual(i, source);
                     StoreAddress target = On.Staged(hop.To.Name);
                     progress = Go(hop, source, target, progress, log, list);
                     hops.Add(progress.Hops[^1].Result!);
@@ -102,6 +103,15 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
         {
             throw AfterExceptions(error, first, list);
         }
+    }
+
+    // Behind a hop in which others converted, what is carried beyond the kit is known only now.
+    private Hop Actual(int number, StoreAddress source)
+    {
+        Hop hop = On.Way.Hops[number];
+        if (number < On.Way.Foreseen.Count || hop.ByNames is not null) return hop;
+        using IStore store = On.Context.Stores.Open(source, hop.From.TextEncoding);
+        return hop with { Correspondence = ActualHop.Of(On.Way, number, store, () => throw new InvalidOperationException()) };
     }
 
     private IStore OpenSource(StoreAddress source, Hop hop)

@@ -58,7 +58,8 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
     {
         // As the kit has them, so that custom fields, which this run carries, are told.
         KitVersion known = Company.Kit.Version(version.Name) ?? version;
-        Correspondence[] kept = [.. way.Hops.Select(hop => (Company.Kit.Hops.FirstOrDefault(kept => kept.From.Name == hop.From.Name
+        Correspondence[] kept = [.. way.Hops.Take(way.Foreseen.Count).Select(hop => (Company.Kit
+            .Hops.FirstOrDefault(kept => kept.From.Name == hop.From.Name
             && kept.To.Name == hop.To.Name) ?? hop).Correspondence with { IsOnCopy = hop.Correspondence.IsOnCopy })];
         return CompanyChecks.Run(Context, Company, address, known, kept, Company.Answers, NewListFolder(stage));
     }

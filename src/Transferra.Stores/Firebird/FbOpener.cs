@@ -18,6 +18,8 @@ internal sealed class FbOpener : IEngineOpener
     public IStoreJudge JudgeOf(StoreAddress address, string? textEncoding) => new RuleJudge("Firebird",
         new NameRules("Firebird", 31, 0, 1500, DistinguishesCase: true).Complaints, FbTypes.Judge, IgnoresTrailingBlanks: true);
 
+    public IScriptRunner RunScripts(StoreAddress copy) => new FbScriptRunner(copy);
+
     public void Copy(StoreAddress from, StoreAddress to) => FbMender.Copy(from, to);
 
     public BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding) => FbRevision.Run(copy, revision);

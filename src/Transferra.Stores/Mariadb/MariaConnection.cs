@@ -45,7 +45,7 @@ internal static class MariaConnection
             CharacterSet = "utf8mb4",
             TreatTinyAsBoolean = false,
             AllowLoadLocalInfile = loads,
-            AllowUserVariables = loads, // routines that are made again may use some
+            AllowUserVariables = true, // routines and triggers that are made again may use some
             SslMode = server.Connection switch
             {
                 ConnectionCare.Checked when !loads => MySqlSslMode.VerifyFull,

@@ -18,6 +18,8 @@ internal sealed class MariaOpener : IEngineOpener
     public IStoreJudge JudgeOf(StoreAddress address, string? textEncoding) => new RuleJudge("MariaDB",
         new NameRules("MariaDB", 0, 64, 1017, DistinguishesCase: false).Complaints, MariaTypes.Judge);
 
+    public IScriptRunner RunScripts(StoreAddress copy) => new MariaScriptRunner(copy);
+
     public void Copy(StoreAddress from, StoreAddress to) => MariaMender.Copy(from, to);
 
     public BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding) => MariaRevision.Run(copy, revision);

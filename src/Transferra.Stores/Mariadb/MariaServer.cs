@@ -133,7 +133,14 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
             catch (MySqlException) { /* they are kept in a table there, and are made again when the run goes on or is taken back */ }
             throw MariaConnection.Stopped($"the tables of {from} cannot be moved to {to}", error);
         }
-        Settle(to);
+        try { Settle(to); }
+        catch (TransferraException)
+        {
+            // Better back where it all is than between two places.
+            try { MovedParts.TakeBack(connection, from, to, tables); }
+            catch (Exception error) when (error is MySqlException or TransferraException) { /* kept, and tried again when it goes on */ }
+            throw;
+        }
         // What a run named itself leaves no empty database behind.
         if (from.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)) Remove(from);
     }

@@ -70,6 +70,24 @@ internal static class MovedParts
         MariaConnection.Execute(connection, $"DROP TABLE {In(database)}");
     }
 
+    /// <summary>Takes a move back whose parts cannot be made again in the new place: nothing is removed from the old one before they
+    /// are.</summary>
+    /// <param name="connection">To the server.</param>
+    /// <param name="from">Where the tables were.</param>
+    /// <param name="to">Where they are.</param>
+    /// <param name="tables">Those that were moved.</param>
+    public static void TakeBack(MySqlConnection connection, string from, string to, IReadOnlyList<string> tables)
+    {
+        foreach (MariaPart made in new MariaParts(connection, to).All()
+            .Where(part => MariaServer.List(connection, $"SELECT 1 FROM {In(to)} WHERE kind = '{part.Kind}' AND name = "
+                + MariaConnection.Literal(part.Name)).Count > 0).Reverse())
+            MariaConnection.Execute(connection, made.Drop(to));
+        MariaConnection.Execute(connection, "RENAME TABLE " + string.Join(", ", tables.Select(table =>
+            $"{MariaConnection.Quote(to)}.{MariaConnection.Quote(table)} TO "
+                + $"{MariaConnection.Quote(from)}.{MariaConnection.Quote(table)}")));
+        MakeAgain(connection, to);
+    }
+
     /// <summary>Makes parts in the database that is in use; what is there already stays.</summary>
     /// <param name="connection">In that database.</param>
     /// <param name="parts">Their statements are whole, with what is to be set before.</param>

@@ -19,6 +19,8 @@ internal sealed class PgOpener : IEngineOpener
         new NameRules("PostgreSQL", 63, 0, 1600, DistinguishesCase: true).Complaints,
         (outputs, rows, rejects) => PgStoreBuilder.Takeable(outputs, rows, rejects));
 
+    public IScriptRunner RunScripts(StoreAddress copy) => new PgScriptRunner(copy);
+
     public void Copy(StoreAddress from, StoreAddress to) => PgMender.Copy(from, to);
 
     public BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding) => PgRevision.Run(copy, revision);

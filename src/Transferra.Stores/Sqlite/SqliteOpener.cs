@@ -27,6 +27,8 @@ internal sealed class SqliteOpener : IEngineOpener
         new NameRules("SQLite", 0, 0, 2000, DistinguishesCase: false).Complaints,
         (outputs, rows, rejects) => SqliteStoreBuilder.Hold(outputs, rows, rejects), HoldsAnyKind: true);
 
+    public IScriptRunner RunScripts(StoreAddress copy) => new SqliteScriptRunner(copy);
+
     public void Copy(StoreAddress from, StoreAddress to)
     {
         if (IsInUse(from.Path)) SqliteCopy.OfOneInUse(from.Path, to.Path);
