@@ -137,6 +137,13 @@ public static class HtmlSignOff
     {
         foreach (HopResult hop in conversion.Hops)
         {
+            if (hop.Conversion.Program is { } program)
+            {
+                yield return new XElement("h3", $"The vendor's program, version {hop.From} to {hop.To}");
+                yield return Table(["Program", ">Exit code", ">Time"], [[Mono(program.Command), Number(program.ExitCode),
+                    Duration(program.Seconds)]]);
+                continue;
+            }
             if (hop.Conversion.Scripts.Count > 0)
             {
                 yield return new XElement("h3", $"The vendor's scripts, version {hop.From} to {hop.To}");

@@ -113,6 +113,16 @@ internal static class Results
     {
         foreach (HopResult hop in converted.Hops)
         {
+            if (hop.Conversion.Program is { } program)
+            {
+                screen.Line($"Version {hop.From} to {hop.To}: the vendor's program, run on a copy: {program.Command}");
+                screen.Line($"  exit code {Number(program.ExitCode)}, "
+                    + $"{Core.Gates.ClosedTime.Words(TimeSpan.FromSeconds(program.Seconds))}; "
+                    + $"all it said: {program.Output}");
+                foreach (string remark in hop.Conversion.Remarks) screen.Look($"not brought into the copy: {remark}");
+                screen.Line("What it made of the records, the match says.");
+                continue;
+            }
             if (hop.Conversion.Scripts.Count > 0)
             {
                 Scripts(screen, hop);

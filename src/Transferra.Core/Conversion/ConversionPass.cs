@@ -25,6 +25,9 @@ public sealed record ConversionResult(IReadOnlyList<TableAccount> Accounts, IRea
     /// <summary>The vendor's scripts that converted, in order; none where our maps did.</summary>
     public IReadOnlyList<ScriptRun> Scripts { get; init; } = [];
 
+    /// <summary>The vendor's program that converted; null where none did.</summary>
+    public ProgramRun? Program { get; init; }
+
     /// <summary>Records that could not be converted.</summary>
     public long Exceptions => Accounts.Sum(account => account.Exceptions);
 }
@@ -36,6 +39,14 @@ public sealed record ConversionResult(IReadOnlyList<TableAccount> Accounts, IRea
 /// <param name="Seconds">How long it took.</param>
 /// <param name="Meant">Errors that the kit expects, one line each with the line of the script.</param>
 public sealed record ScriptRun(string Name, long Statements, long Rows, double Seconds, IReadOnlyList<string> Meant);
+
+/// <summary>A vendor's program that was run.</summary>
+/// <param name="Command">As the kit has it.</param>
+/// <param name="ExitCode">Its exit code.</param>
+/// <param name="Seconds">How long it took.</param>
+/// <param name="Output">File with all that it said.</param>
+/// <param name="Log">Its own log; "" when none is named.</param>
+public sealed record ProgramRun(string Command, int ExitCode, double Seconds, string Output, string Log);
 
 /// <summary>An old table left out by declared rule.</summary>
 public sealed record TableLeftOut(string Table, long Records, string Because);

@@ -52,6 +52,12 @@ internal interface IHopKeeper : IConversionKeeper
 internal sealed record HopWork(Hop Hop, IStoreOpener Stores, StoreAddress Source, Func<IStore> OpenSource, StoreAddress Target,
     IReadOnlyDictionary<string, string> Settings, IHopKeeper Keeper, IProgressObserver Observer, CancellationToken Cancel)
 {
+    /// <summary>The company's code.</summary>
+    public string Company { get; init; } = "";
+
+    /// <summary>Folder for what the vendor's program says; there already.</summary>
+    public string OutputFolder { get; init; } = "";
+
     /// <summary>The store that the vendor's new program made; null when office.yaml names none.</summary>
     public StoreAddress? VendorMade { get; init; }
 

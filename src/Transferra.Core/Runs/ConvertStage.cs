@@ -90,7 +90,11 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
         {
             ConversionResult result = new HopWork(hop, context.Stores, source, () => OpenSource(source, hop), target,
                 On.Company.Answers, keeper, context.Observer, context.Cancel)
-            { VendorMade = On.Company.VendorMade }.Run();
+            {
+                VendorMade = On.Company.VendorMade,
+                Company = On.Company.Code,
+                OutputFolder = On.ResultFolder
+            }.Run();
             if (!target.IsOnServer)
             {
                 context.Volume.FlushFolder(target.Folder);
