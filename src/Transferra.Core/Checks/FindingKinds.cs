@@ -32,6 +32,9 @@ public static class FindingKinds
     public const string KeyChanged = "key-changed";
     /// <summary>A table that the kit does not know.</summary>
     public const string TableUnknown = "table-unknown";
+
+    /// <summary>The kit describes no table of the version.</summary>
+    public const string TablesAsTheyAre = "tables-as-they-are";
     /// <summary>Something that the store declares and the new one will not have.</summary>
     public const string DeclarationLeft = "declaration-left";
     /// <summary>A column that the kit does not know.</summary>
@@ -125,6 +128,10 @@ public static class FindingKinds
             "An add-on of another vendor keeps its records there, or somebody made it by hand.",
             "It is carried as it is. To leave it out, list it in the kit with the reason. Ask the add-on's vendor whether it works with "
                 + "the new version."),
+        new(TablesAsTheyAre, "The kit describes no table of this version; all are taken as the store has them.",
+            "The vendor converts, and nobody had to write down its tables.",
+            "Nothing. The engine's own check, keys, links and texts are looked at all the same; where the kit describes a table, it can say "
+                + "what its records must be like."),
         new(DeclarationLeft, "The store declares something that the new one will not have: it begins empty, and "
             + "gets what the kit says of the new version. Other tables keep their columns, keys, counters, defaults, indexes and links as "
             + "far as the new engine takes them.",
