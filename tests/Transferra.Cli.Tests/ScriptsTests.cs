@@ -156,6 +156,60 @@ public sealed class ScriptsTests : IDisposable
         _office.Run("match").Expect(0).Says("Proved: the new store of A");
     }
 
+    [Theory] // what the match proposes; a person only writes the reason
+    [InlineData("ALTER TABLE GRP RENAME COLUMN TITLE TO LABEL;", "- {from: GRP, into: {GRP: {LABEL: TITLE}}}",
+        "TITLE and LABEL have the same value in all 2 records")]
+    [InlineData("ALTER TABLE GRP RENAME TO GROUPS;", "- {from: GRP, into: {GROUPS: {}}}", "all 2 records are the same in every column")]
+    [InlineData("ALTER TABLE GRP DROP COLUMN TITLE; ALTER TABLE GRP ADD COLUMN other TEXT;", "- {from: GRP, columns-left-out: {TITLE: "
+        + "...}}",
+        "if TITLE is not needed any more")]
+    [InlineData("DROP TABLE GRP;", "GRP: ...", "if nothing of it is needed any more")]
+    [InlineData("DELETE FROM ITEM WHERE INO IN (2, 3);", "- {from: ITEM, rows-left-out: [{where: \"INO IN (2, 3)\", because: ...}]}",
+        "if they were meant to go")]
+    [InlineData("UPDATE ITEM SET NAME = 'nobody''s';", "- {from: ITEM, into: {ITEM: {NAME: \"'nobody''s'\"}}}",
+        "so it is in the 5 listed records in which NAME differs")]
+    [InlineData("ALTER TABLE ITEM RENAME COLUMN MADE TO BUILT; ALTER TABLE ITEM RENAME COLUMN NAME TO \"a b\";",
+        "- {from: ITEM, into: {ITEM: {\"a b\": NAME, BUILT: MADE}}}", "MADE and BUILT have the same value in all 5 records")]
+    public void What_it_proposes_explains_it(string change, string line, string evidence)
+    {
+        WriteKit("sqlite", change + Usual);
+        Company("sqlite");
+        Called stopped = _office.Upgrade().Expect(1);
+        stopped.Says("What would explain it, if it is meant; in kit/hops/1-to-2.yaml", line, evidence);
+        string proposed = line.Replace("...", "not needed", StringComparison.Ordinal);
+        WriteKit("sqlite", change + Usual, tables: proposed.StartsWith('-') ? $"  {proposed}\n" : $"tables-left-out:\n  {proposed}\n");
+        _office.Upgrade().Expect(0).Says("A through 2");
+        _office.Run("match").Expect(0).Says("Proved: the new store of A").SaysNot("What would explain it");
+    }
+
+    [Fact]
+    public void Recoded_columns_are_proposed_as_a_list_of_codes_and_nothing_is_proposed_for_what_looks_like_a_rename_but_is_none()
+    {
+        WriteKit("sqlite", "UPDATE GRP SET TITLE = CASE TITLE WHEN 'brass' THEN 'B' ELSE 'W' END; ALTER TABLE ITEM RENAME COLUMN NAME TO "
+            + $"LABEL; UPDATE ITEM SET LABEL = 'other' WHERE INO = 5; {Usual}");
+        StoreAddress store = Company("sqlite");
+        DemoFolder.Execute(store.Path, "INSERT INTO GRP VALUES (3, 'brass'), (4, 'wood')");
+        _office.Upgrade().Expect(1).Says("- {from: GRP, into: {GRP: {TITLE: {is: title_codes.code, changes: codes of the new version, "
+            + "compared-with: TITLE}}}, lookups: {title_codes: {by: TITLE, codes: {\"brass\": \"B\", \"wood\": \"W\"}}}}",
+            "- {from: ITEM, columns-left-out: {NAME: ...}}").SaysNot("LABEL: NAME");
+        WriteKit("sqlite", "UPDATE GRP SET TITLE = CASE TITLE WHEN 'brass' THEN 'B' ELSE 'W' END; " + Usual, tables: "  - {from: GRP, "
+            + "into: "
+            + "{GRP: {TITLE: {is: title_codes.code, changes: codes of the new version, compared-with: TITLE}}}, lookups: {title_codes: "
+            + "{by: TITLE, codes: {\"brass\": \"B\", \"wood\": \"W\"}}}}\n");
+        _office.Upgrade().Expect(0).Says("A through 2");
+    }
+
+    [Fact]
+    public void No_private_value_stands_in_what_is_proposed()
+    {
+        WriteKit("sqlite", "UPDATE GRP SET TITLE = 'hidden'; " + Usual);
+        foreach (string version in (string[])["1", "2"])
+            File.AppendAllText(_office[$"kit/versions/{version}.yaml"],
+                "tables: {GRP: {columns: {GNO: INTEGER NOT NULL, TITLE: VARCHAR(40)}, key: [GNO], private: [TITLE]}}\n");
+        Company("sqlite");
+        _office.Upgrade().Expect(1).Says("2 differences in A", "(private)").SaysNot("hidden", "brass", "What would explain it");
+    }
+
     [Theory]
     [InlineData("sqlite")]
     [InlineData("postgresql")]

@@ -182,7 +182,22 @@ internal static class Results
             if (left.Allows == Verdict.Proved) screen.Line("  " + line);
             else screen.Look(line);
         }
+        Proposed(screen, matched.Proposals);
         Conclude(screen, company, matched);
+    }
+
+    private static void Proposed(Screen screen, IReadOnlyList<Proposal> proposals)
+    {
+        foreach (IGrouping<(string File, string Under), Proposal> of in proposals.GroupBy(proposal => (proposal.File, proposal.Under)))
+        {
+            screen.Line($"What would explain it, if it is meant; in {of.Key.File}, under {of.Key.Under}:");
+            foreach (Proposal proposal in of)
+            {
+                screen.Verbatim("  " + proposal.Line);
+                screen.Line("    # " + proposal.Evidence);
+            }
+        }
+        if (proposals.Count > 0) screen.Line("Then once more: transferra convert, or transferra match where it is converted already.");
     }
 
     private static void Declarations(Screen screen, DeclarationsMatched matched)

@@ -44,6 +44,13 @@ internal sealed class Screen : IDisposable
         else Write(new Padder(new Text(words), new Padding(safe.Length - words.Length, 0, 0, 0)));
     }
 
+    /// <summary>A line that is to be copied: not broken, whatever the width.</summary>
+    public void Verbatim(string text)
+    {
+        Progress.Clear();
+        if (_console is not null) Try(() => Console.Out.WriteLine(SafeText.OneLine(text)));
+    }
+
     /// <summary>A line with the colour of how it went.</summary>
     public void Good(string text) => Write(new Markup($"[green]{Markup.Escape(SafeText.OneLine(text))}[/]\n"));
 

@@ -27,7 +27,12 @@ internal sealed class HopByNames(DescribedMap words, HopKinds kinds, IReadOnlyLi
         var maps = new List<TableMap>();
         var gone = new List<NamedPart>();
         foreach (DescribedMap said in words.Maps("tables", "what becomes of an old table"))
-            if (loader.ReadTable(said, from, to) is { } map) maps.Add(WithNames(map, to, gone));
+            if (loader.ReadTable(said, from, to) is { } map)
+            {
+                if (maps.Any(known => known.From == map.From))
+                    said.Report($"the table {map.From.Name} has two entries; put them into one");
+                maps.Add(WithNames(map, to, gone));
+            }
         NewRecord[] added = [.. words.Maps("new-records", "a record that is new").Select(record => loader.ReadNewRecord(record, to))
             .OfType<NewRecord>()];
         foreach (string unknown in hop.TablesLeftOut.Keys.Where(name => from.Table(name) is null))
@@ -130,7 +135,8 @@ internal sealed class HopByNames(DescribedMap words, HopKinds kinds, IReadOnlyLi
         return new ColumnMap(column, value, null, null);
     }
 
-    private static FieldType Wider(FieldType old, FieldType renewed)
+    /// <summary>The type that holds the values of both, where they are of one kind; otherwise the new one.</summary>
+    internal static FieldType Wider(FieldType old, FieldType renewed)
     {
         if (old == renewed) return old;
         if (old.Kind == FieldKind.Text && renewed.Kind == FieldKind.Text) return FieldType.Text;

@@ -33,6 +33,9 @@ public sealed record NotLookedAt(string Side, string Version, string What, long 
 public sealed record WayMatched(IReadOnlyList<MatchResult> Hops, IReadOnlyList<TotalMatch> OverTheWay,
     IReadOnlyList<NotLookedAt> NotLookedAt)
 {
+    /// <summary>What could be written into the kit to explain what does not come out even, where others converted.</summary>
+    public IReadOnlyList<Proposal> Proposals { get; init; } = [];
+
     /// <summary>Old records that could not be converted, over the whole way.</summary>
     public long Exceptions => Hops.Sum(hop => hop.Exceptions);
 
@@ -71,6 +74,7 @@ internal static class WayMatch
     {
         var hops = new List<MatchResult>();
         var actual = new List<Correspondence>();
+        var proposals = new List<Proposal>();
         for (int i = 0; i < way.Hops.Count; i++)
         {
             using IStore old = open(i), renewed = open(i + 1);
@@ -81,11 +85,16 @@ internal static class WayMatch
                 Refused = refused(way.Hops[i]),
                 VendorMade = made
             }.Run(old, renewed));
+            if (!hops[i].IsSame || actual[i].Gone.Count > 0)
+                proposals.AddRange(new Proposals(actual[i], old, renewed, cancel).Of(hops[i]));
         }
         using IStore first = open(0), last = open(way.Hops.Count);
         return new WayMatched(hops, Totals(way.Versions, open, cancel),
             [.. ByOthers(actual), .. Left(first, last, [actual[0].From, .. actual.Select(hop => hop.To)], actual[0],
-                isCopied: way.IsOnCopy, isVendorMade: actual[^1].IsOnVendorMade, isByOthers: actual[^1].IsByOthers)]);
+                isCopied: way.IsOnCopy, isVendorMade: actual[^1].IsOnVendorMade, isByOthers: actual[^1].IsByOthers)])
+        {
+            Proposals = proposals
+        };
     }
 
     // What the vendor took away, and what it added.
