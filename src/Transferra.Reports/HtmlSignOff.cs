@@ -205,6 +205,9 @@ public static class HtmlSignOff
                 $"in the {left.Side} store, version {left.Version}: "
                     + $"{left.What}{(left.Records > 0 ? $" ({Number(left.Records)} records)" : "")}")));
         }
+        if (matched.OnOneSide.Count > 0)
+            yield return new XElement("ul", matched.OnOneSide.Select(part => new XElement("li",
+                part.IsGone ? $"gone with version {part.Version}: {part.What}" : $"new in version {part.Version}: {part.What}")));
         foreach (XElement part in matched.Hops.SelectMany(hop => Hop(hop, isOnly: matched.Hops.Count == 1))) yield return part;
         if (matched.OverTheWay.Count > 0) yield return Totals(matched.OverTheWay);
     }

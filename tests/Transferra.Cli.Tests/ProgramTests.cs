@@ -75,7 +75,7 @@ public sealed class ProgramTests : IDisposable
     {
         StoreAddress store = Company(how, more);
         _office.Upgrade().Expect(0).Says("the vendor's program, run on a copy", "A through 2");
-        _office.Run("match").Expect(0).Says("Proved: the new store of A", "of the table ITEM the column NOTE");
+        _office.Run("match").Expect(0).Says("Proved: the new store of A", "the column NOTE of ITEM");
         Assert.Equal("5", DemoFolder.Ask(store.Path, "SELECT count(*) FROM ITEM WHERE NOTE = 'new'"));
         Assert.Contains("done, to 2", Said(), StringComparison.Ordinal);
         _office.Run("undo", "--yes", "A").Expect(0);
@@ -193,7 +193,7 @@ public sealed class ProgramTests : IDisposable
         _office.Ready();
         if (engine == "firebird") _office.Run("ready", "--confirm", "A/forced-writes");
         _office.Upgrade().Expect(0).Says("A through 2");
-        _office.Run("match").Expect(0).Says("Proved: the new store of A", "of the table ITEM the column NOTE");
+        _office.Run("match").Expect(0).Says("Proved: the new store of A", "the column NOTE of ITEM");
         Assert.Equal("5", TestServers.Ask(store, engine == "postgresql" ? "SELECT count(*) FROM \"ITEM\" WHERE \"NOTE\" = 2026"
             : "SELECT COUNT(*) FROM ITEM WHERE NOTE = 2026"));
         foreach (string left in new Stores.StoreOpener().ServerOf(store).Names(store.Path).Where(name =>

@@ -161,7 +161,9 @@ internal static class UpgradeCommand
                     $"Install program version {company.To}; keep the old store until everyone is content"]
                 : !outcome.IsSettled ? [company.Code, "unfinished", company.From, took, Unsettled(outcome)]
                 : [company.Code, "stopped", company.From, took,
-                    $"Correct what is listed above in version {company.From}, then: transferra upgrade {company.Code}"]);
+                    company.Match is { Verdict: Core.Matching.Verdict.NotProved }
+                        ? $"Explain in the kit what is meant, have the rest corrected, then: transferra upgrade {company.Code}"
+                        : $"Correct what is listed above in version {company.From}, then: transferra upgrade {company.Code}"]);
         }));
         if (page.Length > 0) session.Screen.Line($"To be signed: {page}");
         if (outcomes.Any(outcome => outcome.IsThrough)) session.Screen.Line("To go back to exactly where the office was: transferra "

@@ -175,6 +175,11 @@ internal static class Results
             if (match.Declarations is { } declarations) Declarations(screen, declarations);
         }
         foreach (TotalMatch total in matched.OverTheWay) Total(screen, total, $", version {total.FromVersion} against {total.ToVersion}");
+        foreach (OnOneSide part in matched.OnOneSide)
+        {
+            if (part.IsGone) screen.Bad($"Gone with version {part.Version}: {part.What}");
+            else screen.Line($"  New in version {part.Version}: {part.What}");
+        }
         foreach (NotLookedAt left in matched.NotLookedAt)
         {
             string line = $"Not looked at, in the {left.Side} store: "

@@ -130,8 +130,8 @@ public static class FindingKinds
                 + "the new version."),
         new(TablesAsTheyAre, "The kit describes no table of this version; all are taken as the store has them.",
             "The vendor converts, and nobody had to write down its tables.",
-            "Nothing. The engine's own check, keys, links and texts are looked at all the same; where the kit describes a table, it can say "
-                + "what its records must be like."),
+            "Nothing. The engine's own check, keys, links and texts are looked at all the same; where the kit describes a table, it can "
+                + "say what its records must be like."),
         new(DeclarationLeft, "The store declares something that the new one will not have: it begins empty, and "
             + "gets what the kit says of the new version. Other tables keep their columns, keys, counters, defaults, indexes and links as "
             + "far as the new engine takes them.",

@@ -58,7 +58,8 @@ internal static class ShapeCheck
         // Where nobody described a table, one line says so.
         if (version.Tables.Count == 0)
             Add(FindingKinds.TablesAsTheyAre, Grade.Note, "", "", $"the kit describes no table of version "
-                + $"{version.Name}; {(real.Count == 1 ? "1 table is" : $"{real.Count} tables are")} taken as the store has them", "Nothing; a table that is described can be checked for more.");
+                + $"{version.Name}; {(real.Count == 1 ? "1 table is" : $"{real.Count} tables are")} taken as the store has them",
+                "Nothing; a table that is described can be checked for more.");
         foreach (TableShape extra in real.Where(extra => version.Tables.Count > 0 && version.Table(extra.Name) is null))
             Add(FindingKinds.TableUnknown, Grade.Warning, extra.Name, "",
                 string.Create(CultureInfo.InvariantCulture,

@@ -25,6 +25,12 @@ public enum Verdict
 /// <param name="Allows">The best verdict that is left with it.</param>
 public sealed record NotLookedAt(string Side, string Version, string What, long Records, Verdict Allows);
 
+/// <summary>Tables or columns that only one of two stores has, where others converted.</summary>
+/// <param name="IsGone">Whether the old store has them; otherwise they are new.</param>
+/// <param name="Version">The version that has them.</param>
+/// <param name="What">The things, as a person names them.</param>
+public sealed record OnOneSide(bool IsGone, string Version, string What);
+
 /// <summary>The match of a company.</summary>
 /// <param name="Hops">Each hop.</param>
 /// <param name="OverTheWay">Control totals of versions that are no neighbours: the first and the last that have one, and where those
@@ -33,6 +39,9 @@ public sealed record NotLookedAt(string Side, string Version, string What, long 
 public sealed record WayMatched(IReadOnlyList<MatchResult> Hops, IReadOnlyList<TotalMatch> OverTheWay,
     IReadOnlyList<NotLookedAt> NotLookedAt)
 {
+    /// <summary>Where others converted, what only one of the stores has. What is gone and not explained is not proved.</summary>
+    public IReadOnlyList<OnOneSide> OnOneSide { get; init; } = [];
+
     /// <summary>What could be written into the kit to explain what does not come out even, where others converted.</summary>
     public IReadOnlyList<Proposal> Proposals { get; init; } = [];
 
@@ -50,7 +59,8 @@ public sealed record WayMatched(IReadOnlyList<MatchResult> Hops, IReadOnlyList<T
     {
         get
         {
-            if (!Hops.All(hop => hop.IsSame) || !OverTheWay.All(total => total.IsSame)) return Verdict.NotProved;
+            if (!Hops.All(hop => hop.IsSame) || !OverTheWay.All(total => total.IsSame) || OnOneSide.Any(part => part.IsGone))
+                return Verdict.NotProved;
             bool isWhole = Exceptions == 0 && Hops.All(hop => hop.Declarations?.Lost.Count is null or 0);
             return NotLookedAt.Select(left => left.Allows).Append(isWhole ? Verdict.Proved : Verdict.ProvedInPart).Max();
         }
@@ -90,23 +100,22 @@ internal static class WayMatch
         }
         using IStore first = open(0), last = open(way.Hops.Count);
         return new WayMatched(hops, Totals(way.Versions, open, cancel),
-            [.. ByOthers(actual), .. Left(first, last, [actual[0].From, .. actual.Select(hop => hop.To)], actual[0],
-                isCopied: way.IsOnCopy, isVendorMade: actual[^1].IsOnVendorMade, isByOthers: actual[^1].IsByOthers)])
+            Left(first, last, [actual[0].From, .. actual.Select(hop => hop.To)], actual[0],
+                isCopied: way.IsOnCopy, isVendorMade: actual[^1].IsOnVendorMade, isByOthers: actual[^1].IsByOthers))
         {
+            OnOneSide = [.. ByOthers(actual)],
             Proposals = proposals
         };
     }
 
     // What the vendor took away, and what it added.
-    private static IEnumerable<NotLookedAt> ByOthers(List<Correspondence> way) => way.SelectMany(hop => hop.Gone.Select(gone =>
-        new NotLookedAt("old", hop.From.Name, gone.Column.Length == 0 ? $"the table {gone.Table}, which is gone from the new store, and "
-            + "the kit does not say why" : $"of the table {gone.Table} the column {gone.Column}: "
-            + (gone.What.Length > 0 ? gone.What : "it is gone from the new store, and the kit does not say why"), 0, Verdict.NotProved))
-        .Concat(hop.Added.GroupBy(added => added.Column.Length == 0 ? "" : added.Table).Select(of => new NotLookedAt("new", hop.To.Name,
-            of.Key.Length == 0 ? $"what is new in version {hop.To.Name}: the table{(of.Count() == 1 ? "" : "s")} "
-                + string.Join(", ", of.Select(added => added.Table))
-            : $"what is new in version {hop.To.Name}: of the table {of.Key} the column{(of.Count() == 1 ? "" : "s")} "
-                + string.Join(", ", of.Select(added => added.Column)), 0, Verdict.Proved))));
+    private static IEnumerable<OnOneSide> ByOthers(List<Correspondence> way) => way.SelectMany(hop => hop.Gone.Select(gone =>
+        new OnOneSide(IsGone: true, hop.From.Name, (gone.Column.Length == 0 ? $"the table {gone.Table}"
+            : $"the column {gone.Column} of {gone.Table}") + (gone.What.Length > 0 ? $": {gone.What}" : "; the kit does not say why")))
+        .Concat(hop.Added.GroupBy(added => added.Column.Length == 0 ? "" : added.Table).Select(of => new OnOneSide(IsGone: false,
+            hop.To.Name, of.Key.Length == 0
+                ? $"the table{(of.Count() == 1 ? "" : "s")} " + string.Join(", ", of.Select(added => added.Table))
+            : $"the column{(of.Count() == 1 ? "" : "s")} {string.Join(", ", of.Select(added => added.Column))} of {of.Key}"))));
 
     /// <summary>Control totals of versions that are no neighbours on the way.</summary>
     /// <param name="versions">One more than hops: the first one first.</param>

@@ -37,6 +37,7 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
                 $"what was carried is the same, {totals} control totals agree; {matched.Exceptions} records are exceptions"),
             _ => string.Create(CultureInfo.InvariantCulture,
                 $"not proved: {matched.Differences} differences, {matched.TotalsThatDisagree} control totals disagree")
+                + string.Concat(matched.OnOneSide.Where(part => part.IsGone).Select(part => $", gone: {part.What}"))
                 + string.Concat(matched.NotLookedAt.Where(left => left.Allows == Verdict.NotProved)
                     .Select(left => $", not looked at: {left.What}")),
         }, Facts(("proved", matched.Verdict == Verdict.Proved ? 1 : 0), ("differences", matched.Differences),
