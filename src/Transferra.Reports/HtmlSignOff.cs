@@ -137,6 +137,12 @@ public static class HtmlSignOff
     {
         foreach (HopResult hop in conversion.Hops)
         {
+            if (hop.Conversion.Steps.Count > 0)
+            {
+                yield return new XElement("h3", $"By hand, version {hop.From} to {hop.To}");
+                yield return new XElement("ol", hop.Conversion.Steps.Select(step => new XElement("li", step)));
+                continue;
+            }
             if (hop.Conversion.Program is { } program)
             {
                 yield return new XElement("h3", $"The vendor's program, version {hop.From} to {hop.To}");

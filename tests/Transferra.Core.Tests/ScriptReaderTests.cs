@@ -1,4 +1,3 @@
-using System.Text;
 using Transferra.Core.Scripts;
 
 namespace Transferra.Core.Tests;

@@ -83,6 +83,8 @@ public sealed class ExtensionTests : IDisposable
 
     private sealed class Keeper : IHopKeeper
     {
+        public void Waits(BuildMark mark) { }
+
         public BuildMark? Reached => null;
 
         public bool KeysFirst => false;

@@ -81,8 +81,9 @@ internal static class UpgradeCommand
         : outcomes.All(outcome => outcome.IsThrough) ? ExitCodes.Done : ExitCodes.LookAt;
 
     /// <summary>What to do about a company that is neither through nor back where it was.</summary>
-    public static string Unsettled(CompanyOutcome outcome) =>
-        $"Neither through nor back where it was: {outcome.Reasons[^1]} Put that right, then go on: transferra upgrade --resume. Or take "
+    public static string Unsettled(CompanyOutcome outcome) => outcome.IsWaiting
+        ? "Do the steps that are listed above, then go on: transferra upgrade --resume. Or take it back: transferra undo"
+        : $"Neither through nor back where it was: {outcome.Reasons[^1]} Put that right, then go on: transferra upgrade --resume. Or take "
             + "it back: transferra undo";
 
     // When the run cannot even begin, nothing was done, and the office is opened again.
@@ -159,7 +160,7 @@ internal static class UpgradeCommand
             return (IReadOnlyList<string>)(outcome.IsThrough
                 ? [company.Code, "through", company.To, took,
                     $"Install program version {company.To}; keep the old store until everyone is content"]
-                : !outcome.IsSettled ? [company.Code, "unfinished", company.From, took, Unsettled(outcome)]
+                : !outcome.IsSettled ? [company.Code, outcome.IsWaiting ? "waiting" : "unfinished", company.From, took, Unsettled(outcome)]
                 : [company.Code, "stopped", company.From, took,
                     company.Match is { Verdict: Core.Matching.Verdict.NotProved }
                         ? $"Explain in the kit what is meant, have the rest corrected, then: transferra upgrade {company.Code}"

@@ -113,6 +113,12 @@ internal static class Results
     {
         foreach (HopResult hop in converted.Hops)
         {
+            if (hop.Conversion.Steps.Count > 0)
+            {
+                screen.Line($"Version {hop.From} to {hop.To}: by hand, on a copy, in {Count(hop.Conversion.Steps.Count, "step")}.");
+                screen.Line("What that made of the records, the match says.");
+                continue;
+            }
             if (hop.Conversion.Program is { } program)
             {
                 screen.Line($"Version {hop.From} to {hop.To}: the vendor's program, run on a copy: {program.Command}");

@@ -25,6 +25,9 @@ public sealed record ConversionResult(IReadOnlyList<TableAccount> Accounts, IRea
     /// <summary>The vendor's scripts that converted, in order; none where our maps did.</summary>
     public IReadOnlyList<ScriptRun> Scripts { get; init; } = [];
 
+    /// <summary>The steps by which a person converted; none where nobody did.</summary>
+    public IReadOnlyList<string> Steps { get; init; } = [];
+
     /// <summary>The vendor's program that converted; null where none did.</summary>
     public ProgramRun? Program { get; init; }
 

@@ -2,10 +2,8 @@
 // evidence. They are found by values, never by names alone, and explain nothing until a person has put them into the kit and matched again.
 // Holds: (1) a rename is proposed only when every record has the same value on both sides; (2) no private value stands in a proposal.
 using System.Text.Json;
-using Transferra.Core.Conversion;
 using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
-using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Matching;

@@ -18,6 +18,10 @@ internal interface IHopBeginning : IBeginning
 /// <summary>Converts the records of a hop.</summary>
 internal interface IHopMeans : IMeans
 {
+    /// <summary>Whether what it had begun before an interruption is gone on with, though it does not go by maps.</summary>
+    bool GoesOn => GoesByMaps;
+
+
     /// <summary>Converts, and completes the store.</summary>
     /// <param name="work">The hop.</param>
     /// <param name="from">How far the new store has come.</param>
@@ -30,6 +34,9 @@ internal interface IHopKeeper : IConversionKeeper
 {
     /// <summary>How far the new store came before an interruption, as the keeper last kept it; null when it is to be begun.</summary>
     BuildMark? Reached { get; }
+
+    /// <summary>Keeps that the new store waits for a person as it is.</summary>
+    void Waits(BuildMark mark);
 
     /// <summary>Whether it was made with keys first.</summary>
     bool KeysFirst { get; }
@@ -55,6 +62,9 @@ internal sealed record HopWork(Hop Hop, IStoreOpener Stores, StoreAddress Source
     /// <summary>The company's code.</summary>
     public string Company { get; init; } = "";
 
+    /// <summary>The versions that the new store tells by its signs.</summary>
+    public Func<IReadOnlyList<string>> ToldVersions { get; init; } = () => [];
+
     /// <summary>Folder for what the vendor's program says; there already.</summary>
     public string OutputFolder { get; init; } = "";
 
@@ -66,7 +76,7 @@ internal sealed record HopWork(Hop Hop, IStoreOpener Stores, StoreAddress Source
     {
         BuildMark? reached = Keeper.Reached;
         // What others had done half is not gone on with: they begin with the copy again.
-        if (reached is not null && !Hop.Means.GoesByMaps)
+        if (reached is not null && !((IHopMeans)Hop.Means).GoesOn)
         {
             Keeper.StartOver(keysFirst: false);
             reached = null;

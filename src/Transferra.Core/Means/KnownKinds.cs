@@ -8,6 +8,6 @@ public static class KnownKinds
 {
     /// <summary>All of them.</summary>
     public static readonly HopKinds All = new(
-        [new UsualBeginning(), new CopyBeginning(), new VendorMadeBeginning(), new EmptyBeginning()], 
-        [new MapsMeans(), new ScriptsMeans(), new ProgramMeans()]);
+        [new UsualBeginning(), new CopyBeginning(), new VendorMadeBeginning(), new EmptyBeginning()],
+        [new MapsMeans(), new ScriptsMeans(), new ProgramMeans(), new ByHandMeans()]);
 }

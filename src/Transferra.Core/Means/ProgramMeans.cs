@@ -13,10 +13,9 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Means;
 
 /// <summary>Converts by the vendor's program.</summary>
-internal sealed partial class ProgramMeans : IHopMeans
+internal sealed class ProgramMeans : IHopMeans
 {
-    private static readonly string[] Known = ["store", "database", "host", "port", "user", "folder", "results", "company", "from", "to",
-        "kit", "credentials"];
+    private static readonly string[] Known = [.. HopPlaceholders.Known, "credentials"];
 
     private static readonly TimeSpan UsualLimit = TimeSpan.FromHours(12), UsualSilence = TimeSpan.FromMinutes(10);
 
@@ -46,8 +45,8 @@ internal sealed partial class ProgramMeans : IHopMeans
             + "program")?.Pairs() ?? [];
         PlacedText? folder = details.Optional("run-in"), credentials = details.Optional("credentials"), log = details.Optional("log");
         foreach (PlacedText text in command.Concat(environment.Select(pair => pair.Value)).Append(folder).Append(log).OfType<PlacedText>())
-            CheckPlaceholders(text, Known, details);
-        if (credentials is not null) CheckPlaceholders(credentials, [.. Known, "password"], details);
+            HopPlaceholders.Check(text, Known, details);
+        if (credentials is not null) HopPlaceholders.Check(credentials, [.. Known, "password"], details);
         return new ProgramMeans
         {
             _command = [.. command.Select(part => part.Value)],
@@ -64,14 +63,6 @@ internal sealed partial class ProgramMeans : IHopMeans
             _limit = Minutes(details, "time-limit", UsualLimit),
             _silence = Minutes(details, "tell-when-still", UsualSilence),
         };
-    }
-
-    private static void CheckPlaceholders(PlacedText text, IReadOnlyList<string> known, DescribedMap details)
-    {
-        foreach (Match match in Placeholder().Matches(text.Value))
-            if (!known.Contains(match.Groups[1].Value))
-                text.Report(details.Errors, $"{match.Value} is not known here; it can be {string.Join(", ", known.Select(name =>
-                    $"{{{name}}}"))}");
     }
 
     private static TypedAnswer? AnswerOf(DescribedMap map)
@@ -105,20 +96,7 @@ internal sealed partial class ProgramMeans : IHopMeans
     /// <inheritdoc/>
     public ConversionResult Convert(HopWork work, BuildMark from)
     {
-        var values = new Dictionary<string, string>
-        {
-            ["store"] = work.Target.Path,
-            ["database"] = work.Target.Path,
-            ["host"] = work.Target.Server?.Host ?? "",
-            ["port"] = work.Target.Server is { Port: > 0 } server ? server.Port.ToString(CultureInfo.InvariantCulture) : "",
-            ["user"] = work.Target.Server?.User ?? "",
-            ["folder"] = work.Target.IsOnServer ? work.OutputFolder : Path.GetDirectoryName(work.Target.Path)!,
-            ["results"] = work.OutputFolder,
-            ["company"] = work.Company,
-            ["from"] = work.Hop.From.Name,
-            ["to"] = work.Hop.To.Name,
-            ["kit"] = _kit,
-        };
+        Dictionary<string, string> values = HopPlaceholders.Of(work, _kit);
         string? credentials = _credentials is null ? null : Path.Combine(work.OutputFolder, "program-credentials");
         try
         {
@@ -142,23 +120,22 @@ internal sealed partial class ProgramMeans : IHopMeans
             Access = FileAccess.Write,
             UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite
         }))
-            file.Write(System.Text.Encoding.UTF8.GetBytes(Said(_credentials!, new Dictionary<string, string>(values)
+            file.Write(System.Text.Encoding.UTF8.GetBytes(HopPlaceholders.Said(_credentials!, new Dictionary<string, string>(values)
             {
                 ["password"] = password
             })));
         values["credentials"] = path;
     }
 
-    private static string Said(string text, Dictionary<string, string> values) =>
-        Placeholder().Replace(text, match => values.GetValueOrDefault(match.Groups[1].Value) ?? match.Value);
-
     private ConversionResult Run(HopWork work, BuildMark from, Dictionary<string, string> values)
     {
         string output = Path.Combine(work.OutputFolder, $"program-{work.Hop.From.Name}-{work.Hop.To.Name}.txt");
-        string? log = _log is null ? null : Path.GetFullPath(Path.Combine(Said(_folder, values), Said(_log, values)));
+        string folder = HopPlaceholders.Said(_folder, values);
+        string? log = _log is null ? null : Path.GetFullPath(Path.Combine(folder, HopPlaceholders.Said(_log, values)));
         long logBegan = log is not null && File.Exists(log) ? new FileInfo(log).Length : 0;
-        var command = new WatchedCommand([.. _command.Select(part => Said(part, values))], Said(_folder, values),
-            _environment.ToDictionary(pair => pair.Key, pair => Said(pair.Value, values)), _answers, _inTerminal, _limit, output)
+        var command = new WatchedCommand([.. _command.Select(part => HopPlaceholders.Said(part, values))], folder,
+            _environment.ToDictionary(pair => pair.Key, pair => HopPlaceholders.Said(pair.Value, values)), _answers, _inTerminal, _limit,
+            output)
         {
             Moves = () => LengthOf(log) + (work.Target.IsOnServer ? 0 : LengthOf(work.Target.Path))
         };
@@ -207,7 +184,4 @@ internal sealed partial class ProgramMeans : IHopMeans
     private static TransferraException Failed(string what, string file, int line, string output) => new(what
         + (line > 0 ? string.Create(CultureInfo.InvariantCulture, $" ({file}, line {line})") : ""),
         $"It worked on a copy, which is thrown away; the old data is untouched. All it said: {output}. Send it to the vendor.");
-
-    [GeneratedRegex(@"\{([a-z-]+)\}", RegexOptions.CultureInvariant)]
-    private static partial Regex Placeholder();
 }

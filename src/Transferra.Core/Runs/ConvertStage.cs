@@ -93,7 +93,8 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
             {
                 VendorMade = On.Company.VendorMade,
                 Company = On.Company.Code,
-                OutputFolder = On.ResultFolder
+                OutputFolder = On.ResultFolder,
+                ToldVersions = () => Told(target, hop)
             }.Run();
             if (!target.IsOnServer)
             {
@@ -116,6 +117,12 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
         if (number < On.Way.Foreseen.Count || hop.ByNames is not null) return hop;
         using IStore store = On.Context.Stores.Open(source, hop.From.TextEncoding);
         return hop with { Correspondence = ActualHop.Of(On.Way, number, store, () => throw new InvalidOperationException()) };
+    }
+
+    private IReadOnlyList<string> Told(StoreAddress target, Hop hop)
+    {
+        using IStore store = On.Context.Stores.Open(target, hop.To.TextEncoding);
+        return [.. Survey.SignsOf(On.Company.Kit, store).Select(sign => sign.Version ?? "")];
     }
 
     private IStore OpenSource(StoreAddress source, Hop hop)

@@ -44,6 +44,9 @@ internal sealed class HopKeeper(CompanyRun on, StoreAddress target, ConvertProgr
     }
 
     /// <inheritdoc/>
+    public void Waits(BuildMark mark) => Save(mark, null);
+
+    /// <inheritdoc/>
     public void Take(ExceptionRow exception)
     {
         First ??= exception;

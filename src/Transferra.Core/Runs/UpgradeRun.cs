@@ -4,9 +4,11 @@
 // others go on, whatever the exception; (3) Resume and Undo need nothing but the journal and what is on the disk, and hold the one
 // against the other
 //        before they remove or claim anything.
+using System.Globalization;
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
+using Transferra.Core.Means;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 
@@ -22,6 +24,9 @@ public sealed record CompanyOutcome(string Company, bool IsThrough, string Stopp
     /// <summary>Whether it is either through or back where it was. When it is neither, the run stays unfinished, to be resumed, undone or
     /// given up.</summary>
     public bool IsSettled { get; init; } = true;
+
+    /// <summary>Whether it waits for a person to do something, and then goes on.</summary>
+    public bool IsWaiting { get; init; }
 }
 
 /// <summary>What taking a run back came to.</summary>
@@ -248,7 +253,21 @@ public sealed class UpgradeRun
             _context.Cancel.ThrowIfCancellationRequested();
             if (_run.IsDone(code, stage.Name)) continue;
             _context.Observer.StageBegins(code, stage.Name);
-            if (Try(stage) is { } reason) return Stopped(on, stages, stage.Name, reason);
+            try
+            {
+                if (Try(stage) is { } reason) return Stopped(on, stages, stage.Name, reason);
+            }
+            catch (WaitsForHandException waits)
+            {
+                _context.Observer.Told($"{code} waits for you. Do this, in this order (to print: {waits.Page}):");
+                for (int i = 0; i < waits.Steps.Count; i++) _context.Observer.Told(string.Create(CultureInfo.InvariantCulture,
+                    $"  {i + 1}. {waits.Steps[i]}"));
+                return new CompanyOutcome(code, false, stage.Name, ["The steps above are to be done by hand."])
+                {
+                    IsSettled = false,
+                    IsWaiting = true
+                };
+            }
         }
         return new CompanyOutcome(code, true, "", []);
     }
@@ -278,7 +297,7 @@ public sealed class UpgradeRun
                 reason = outcome.Summary;
             }
         }
-        catch (Exception error) when (!IsFatal(error, _context))
+        catch (Exception error) when (!IsFatal(error, _context) && error is not WaitsForHandException)
         {
             reason = Words(error, code, stage.Name);
         }
