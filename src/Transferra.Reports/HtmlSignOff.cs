@@ -159,14 +159,7 @@ public static class HtmlSignOff
                 continue;
             }
             yield return new XElement("h3", $"What became of every record, version {hop.From} to {hop.To}");
-            IReadOnlyList<TableAccount> accounts = hop.Conversion.Accounts;
-            yield return Table(["Old table", ">Read", ">Carried", ">Changed", ">Combined", ">Left out", ">Exceptions", "Adds up"],
-                accounts.Append(TableAccount.Total(accounts) with { Table = "all tables" }).Select(Account), sumRow: true);
-            (string Table, string Rule, long Count)[] rules = [.. accounts.SelectMany(account =>
-                account.Rules.Select(rule => (account.Table, rule.Key, rule.Value)))];
-            if (rules.Length > 0)
-                yield return Table(["Old table", "Declared rule", ">Records"],
-                    rules.Select(rule => new object[] { rule.Table, rule.Rule, Number(rule.Count) }));
+            foreach (XElement part in Accounts(hop.Conversion.Accounts)) yield return part;
             if (hop.Conversion.RecordsAdded.Count > 0)
                 yield return new XElement("p", "Added for the new version: "
                     + string.Join(", ", hop.Conversion.RecordsAdded.Select(added => $"{added.Value} to {added.Key}")) + ".");
@@ -176,6 +169,17 @@ public static class HtmlSignOff
         yield return new XElement("h3", all ? "Exceptions" : $"Exceptions (the first {conversion.FirstExceptions.Count})");
         yield return Table(["Table", "Record", "Column", "Value", "Reason"], conversion.FirstExceptions.SelectMany(exception =>
             exception.Causes.Select(cause => new object[] { exception.Table, exception.Key, cause.Column, cause.Value, cause.Reason })));
+    }
+
+    private static IEnumerable<XElement> Accounts(IReadOnlyList<TableAccount> accounts)
+    {
+        yield return Table(["Old table", ">Read", ">Carried", ">Changed", ">Combined", ">Left out", ">Exceptions", "Adds up"],
+            accounts.Append(TableAccount.Total(accounts) with { Table = "all tables" }).Select(Account), sumRow: true);
+        (string Table, string Rule, long Count)[] rules = [.. accounts.SelectMany(account =>
+            account.Rules.Select(rule => (account.Table, rule.Key, rule.Value)))];
+        if (rules.Length > 0)
+            yield return Table(["Old table", "Declared rule", ">Records"],
+                rules.Select(rule => new object[] { rule.Table, rule.Rule, Number(rule.Count) }));
     }
 
     private static object[] Account(TableAccount account) =>
@@ -221,6 +225,7 @@ public static class HtmlSignOff
     private static IEnumerable<XElement> Hop(MatchResult match, bool isOnly)
     {
         if (!isOnly) yield return new XElement("h4", $"Version {match.FromVersion} to {match.ToVersion}");
+        if (match.IsByOthers) foreach (XElement part in Accounts(match.Accounts)) yield return part;
         yield return Table(["New table", ">Expected", ">Found", ">Missing", ">Extra", ">Changed", "Fingerprint", "Same"],
             match.Tables.Select(table => new object[]
         {

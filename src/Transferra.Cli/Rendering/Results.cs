@@ -134,16 +134,7 @@ internal static class Results
                 Scripts(screen, hop);
                 continue;
             }
-            TableAccount total = TableAccount.Total(hop.Conversion.Accounts);
-            screen.Table(["Old table", ">Read", ">Carried", ">Changed", ">Combined", ">Left out", ">Exceptions", "Adds up", "Into"],
-                hop.Conversion.Accounts.Append(total with { Table = "all" }).Select(account => (IReadOnlyList<string>)
-                    [account.Table, Number(account.Read), Number(account.Carried), Number(account.Changed), Number(account.Combined),
-                        Number(account.LeftOut),
-                        Number(account.Exceptions),
-                        account.IsBalanced ? "yes" : "NO", string.Join(", ", account.Into.Keys)]));
-            foreach (TableAccount account in hop.Conversion.Accounts)
-                foreach ((string rule, long count) in account.Rules)
-                    screen.Line($"  {account.Table}: {Number(count)} by rule \"{rule}\"");
+            Accounts(screen, hop.Conversion.Accounts);
             foreach ((string table, long count) in hop.Conversion.RecordsAdded) screen.Line($"  {table}: {Number(count)} added, new in "
                 + $"version {hop.To}");
             foreach (string remark in hop.Conversion.Remarks) screen.Look($"not put back behind the records: {remark}");
@@ -156,6 +147,18 @@ internal static class Results
             exception.Causes.Select(cause => (IReadOnlyList<string>)
             [exception.Table, exception.Key, cause.Column, cause.Value, cause.Reason])));
         screen.Line($"All of them: {converted.ExceptionList}");
+    }
+
+    private static void Accounts(Screen screen, IReadOnlyList<TableAccount> accounts)
+    {
+        screen.Table(["Old table", ">Read", ">Carried", ">Changed", ">Combined", ">Left out", ">Exceptions", "Adds up", "Into"],
+            accounts.Append(TableAccount.Total(accounts) with { Table = "all" }).Select(account => (IReadOnlyList<string>)
+                [account.Table, Number(account.Read), Number(account.Carried), Number(account.Changed), Number(account.Combined),
+                    Number(account.LeftOut), Number(account.Exceptions), account.IsBalanced ? "yes" : "NO",
+                    string.Join(", ", account.Into.Keys)]));
+        foreach (TableAccount account in accounts)
+            foreach ((string rule, long count) in account.Rules)
+                screen.Line($"  {account.Table}: {Number(count)} by rule \"{rule}\"");
     }
 
     private static void Scripts(Screen screen, HopResult hop)
@@ -174,6 +177,7 @@ internal static class Results
         foreach (MatchResult match in matched.Hops)
         {
             if (matched.Hops.Count > 1) screen.Line($"Version {match.FromVersion} to {match.ToVersion}:");
+            if (match.IsByOthers) Accounts(screen, match.Accounts);
             screen.Table(["New table", ">Expected", ">Found", "Fingerprint", "Same"], match.Tables.Select(table => (IReadOnlyList<string>)
                 [table.Table, Number(table.Expected), Number(table.Found), table.FoundFingerprint[..16], table.IsSame ? "yes" : "NO"]));
             foreach (TotalMatch total in match.Totals) Total(screen, total, "");

@@ -27,8 +27,9 @@ internal sealed class HopByNames(DescribedMap words, HopKinds kinds, IReadOnlyLi
         var maps = new List<TableMap>();
         var gone = new List<NamedPart>();
         foreach (DescribedMap said in words.Maps("tables", "what becomes of an old table"))
-            if (loader.ReadTable(said, from, to) is { } map)
+            if (loader.ReadTable(said, from, to) is { } read)
             {
+                TableMap map = WithRules(read);
                 if (maps.Any(known => known.From == map.From))
                     said.Report($"the table {map.From.Name} has two entries; put them into one");
                 maps.Add(WithNames(map, to, gone));
@@ -59,6 +60,18 @@ internal sealed class HopByNames(DescribedMap words, HopKinds kinds, IReadOnlyLi
         };
     }
 
+    // A text that replaces all that stood in a column of its name is a rule, by which the records it changes are counted.
+    private static TableMap WithRules(TableMap map) => map with
+    {
+        Into = [.. map.Into.Select(target => target with
+        {
+            Columns = [.. target.Columns.Select(column => column.Changes is null && column.Column.Type.Kind == FieldKind.Text
+                && !column.Value.ColumnReferences.Any() && map.From.OrdinalOf(column.Column.Name) is >= 0 and int at
+                && map.From.Columns[at].Type.Kind == FieldKind.Text
+                ? column with { Changes = $"{column.Column.Name} is set", ComparedWith = map.From.Columns[at].Name } : column)]
+        })]
+    };
+
     private static IEnumerable<NamedPart> AddedIn(TableShape table, List<TableMap> maps)
     {
         if (maps.SelectMany(map => map.Into).FirstOrDefault(target => Same(target.Table.Name, table.Name)) is not { } target)
@@ -74,7 +87,9 @@ internal sealed class HopByNames(DescribedMap words, HopKinds kinds, IReadOnlyLi
         var carried = new HashSet<string>(map.ColumnsLeftOut.Keys, StringComparer.OrdinalIgnoreCase);
         foreach (ColumnMap column in map.Into.SelectMany(target => target.Columns))
         {
-            carried.Add(column.Column.Name); // what is said of a column is said of the old one of its name, too
+            // What replaces every value of a column is said of the old one of its name, too; another column in its place says nothing of
+            // it.
+            if (!column.Value.ColumnReferences.Any()) carried.Add(column.Column.Name);
             carried.UnionWith(column.Value.ColumnReferences.Where(reference => reference.Lookup is null)
                 .Select(reference => reference.Name));
         }
@@ -125,7 +140,11 @@ internal sealed class HopByNames(DescribedMap words, HopKinds kinds, IReadOnlyLi
             Type = type,
             Required = false
         };
-        if (old.Type.Kind != type.Kind) value = new Cast(0, value, type, null);
+        if (old.Type.Kind != type.Kind)
+        {
+            if (!HoldsAll(old.Type.Kind, type.Kind)) return null;
+            value = new Cast(0, value, type, null);
+        }
         try
         {
             new ExpressionCompiler(new ExpressionScope(table.Name, table.Columns, [], new Dictionary<string, string>())).CompileFor(value,
@@ -134,6 +153,10 @@ internal sealed class HopByNames(DescribedMap words, HopKinds kinds, IReadOnlyLi
         catch (ExpressionException) { return null; }
         return new ColumnMap(column, value, null, null);
     }
+
+    // A value that loses something on the way, such as the time of a timestamp that becomes a date, would come out even all the same.
+    private static bool HoldsAll(FieldKind old, FieldKind renewed) => (old, renewed) is (FieldKind.Integer, FieldKind.Decimal)
+        or (FieldKind.Integer, FieldKind.Text) or (FieldKind.Date, FieldKind.Timestamp);
 
     /// <summary>The type that holds the values of both, where they are of one kind; otherwise the new one.</summary>
     internal static FieldType Wider(FieldType old, FieldType renewed)

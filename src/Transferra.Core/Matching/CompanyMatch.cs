@@ -119,6 +119,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
             ControlTotals.Compare(old, correspondence.From, renewed, correspondence.To, cancel),
             FairShare([.. differences.Values.Select(of => of.Listed)]), differences.Values.Sum(of => of.Count))
         {
+            IsByOthers = correspondence.IsByOthers,
             Declarations = correspondence.IsOnCopy ? DeclarationMatch.Run(old, renewed, correspondence)
                 : VendorMade is not null ? DeclarationMatch.Run(VendorMade, renewed, correspondence) : null
         };

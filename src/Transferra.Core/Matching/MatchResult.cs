@@ -83,6 +83,9 @@ public sealed record MatchResult(string FromVersion, string ToVersion, IReadOnly
     public bool IsSame => Tables.All(table => table.IsSame) && Totals.All(total => total.IsSame) && DifferenceCount == 0
         && Accounts.All(account => account.IsBalanced);
 
+    /// <summary>Whether others converted, so that only the match says what became of the old records.</summary>
+    public bool IsByOthers { get; init; }
+
     /// <summary>The declarations of both stores, where the new one began as a copy of the old one; null otherwise.</summary>
     public DeclarationsMatched? Declarations { get; init; }
 
