@@ -41,7 +41,7 @@ public static class HtmlSignOff
             company.Package,
             $"{company.From} to {company.To}",
             Badge(company.Outcome),
-            Number(company.Conversion?.Hops.Sum(hop => hop.Conversion.Accounts.Sum(account => account.Read))),
+            Number(RecordsRead(company)),
             Number(company.Conversion?.Exceptions),
             ProofOf(report.Kind, company),
         }));
@@ -133,6 +133,11 @@ public static class HtmlSignOff
                 set.IsProved && set.Grade == ProofGrade.ReadBack ? "read back, not restored" : Proof(set.IsProved) }));
     }
 
+    // Where others converted, the match has read them.
+    private static long? RecordsRead(CompanyReport company) => company.Match?.Hops is [{ IsByOthers: true }, ..]
+        ? company.Match.Hops.Sum(hop => hop.Accounts.Sum(account => account.Read))
+        : company.Conversion?.Hops.Sum(hop => hop.Conversion.Accounts.Sum(account => account.Read));
+
     private static IEnumerable<XElement> Conversion(ConvertResult conversion)
     {
         foreach (HopResult hop in conversion.Hops)
@@ -213,11 +218,15 @@ public static class HtmlSignOff
             yield return new XElement("p", "Not looked at:");
             yield return new XElement("ul", matched.NotLookedAt.Select(left => new XElement("li",
                 $"in the {left.Side} store, version {left.Version}: "
-                    + $"{left.What}{(left.Records > 0 ? $" ({Number(left.Records)} records)" : "")}")));
+                    + $"{left.What}{(left.Records > 0 ? $" ({Number(left.Records)} {(left.Records == 1 ? "record" : "records")})"
+                        : "")}")));
         }
         if (matched.OnOneSide.Count > 0)
+        {
+            yield return new XElement("p", "What only one of the stores has:");
             yield return new XElement("ul", matched.OnOneSide.Select(part => new XElement("li",
                 part.IsGone ? $"gone with version {part.Version}: {part.What}" : $"new in version {part.Version}: {part.What}")));
+        }
         foreach (XElement part in matched.Hops.SelectMany(hop => Hop(hop, isOnly: matched.Hops.Count == 1))) yield return part;
         if (matched.OverTheWay.Count > 0) yield return Totals(matched.OverTheWay);
     }

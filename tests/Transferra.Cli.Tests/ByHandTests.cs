@@ -67,4 +67,16 @@ public sealed class ByHandTests : IDisposable
             Assert.Equal("1 5", DemoFolder.Ask(store.Path, "SELECT VAL || ' ' || (SELECT count(*) FROM ITEM) FROM VER"));
         Assert.Empty(Directory.GetDirectories(_office["data"]));
     }
+
+    [Fact]
+    public void A_trial_conversion_waits_too_and_says_how_to_go_on()
+    {
+        WriteKit();
+        Company("A");
+        _office.Ready();
+        _office.Run("convert", "A").Expect(3).Says("A waits for you", "go on: transferra upgrade --resume");
+        DemoFolder.Execute(Copy("A"), "UPDATE VER SET VAL = '2'");
+        _office.Run("upgrade", "--resume").Expect(0).Says("by hand, on a copy, in 2 steps");
+        _office.Run("match", "A").Expect(0).Says("Proved");
+    }
 }

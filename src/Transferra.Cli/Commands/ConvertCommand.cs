@@ -34,6 +34,8 @@ internal static class ConvertCommand
         foreach (CompanyReport company in report.Companies.Where(company => company.Conversion is not null && company.Outcome == "through"))
             session.Screen.Line($"{company.Code}: the new store is {company.Conversion!.NewStore}. Prove it: transferra match "
                 + $"{company.Code}. Remove it: transferra undo");
+        foreach (CompanyOutcome outcome in outcomes.Where(outcome => !outcome.IsSettled))
+            session.Screen.Look($"{outcome.Company}: {UpgradeCommand.Unsettled(outcome)}");
         bool clean = outcomes.All(outcome => outcome.IsThrough) && report.Companies.All(company => company.Conversion?.Exceptions == 0);
         return session.Answer(outcomes.Any(outcome => !outcome.IsSettled) ? ExitCodes.PartWay : clean ? ExitCodes.Done : ExitCodes.LookAt,
             report);

@@ -72,7 +72,9 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
         On.SaveResult(Name, converted);
         ConvertProgress.Forget(On);
         TableAccount total = TableAccount.Total(hops.SelectMany(hop => hop.Conversion.Accounts));
-        return new StageOutcome(true, FormattableString.Invariant($"{total.Read} records read, {total.Exceptions} exceptions"),
+        bool byOthers = On.Way.Hops.All(hop => !hop.Means.GoesByMaps);
+        return new StageOutcome(true, byOthers ? "converted by others, on a copy"
+            : FormattableString.Invariant($"{total.Read} records read, {total.Exceptions} exceptions"),
             Facts(("read", total.Read), ("exceptions", converted.Exceptions), ("sha256", On.DigestOfNew(On.FinalStaged))), converted);
     }
 
