@@ -57,6 +57,7 @@ internal sealed class WatchedProgram(WatchedCommand how, Action<string, TimeSpan
     public WatchedResult Run()
     {
         using Process process = Start();
+        using Process guard = Guard(process.Id);
         using var output = new FileStream(how.Output, FileMode.Create, FileAccess.Write, FileShare.Read);
         Task[] readers = [Task.Run(() => Read(process.StandardOutput.BaseStream, output, process)),
             Task.Run(() => Read(process.StandardError.BaseStream, output, process))];
@@ -74,13 +75,14 @@ internal sealed class WatchedProgram(WatchedCommand how, Action<string, TimeSpan
                 lock (_lock) alive(_last, still.Elapsed);
                 if (clock.Elapsed > how.Limit)
                     throw new TransferraException($"{SystemCommands.Shown(how.Command)} did not end within "
-                        + string.Create(CultureInfo.InvariantCulture, $"{how.Limit.TotalMinutes:0} minutes, and was ended"),
+                        + string.Create(CultureInfo.InvariantCulture, $"{how.Limit.TotalMinutes:0.##} minutes, and was ended"),
                         $"Look at what it said: {how.Output}; allow it more time (time-limit) when it only needs that.");
             }
         }
         finally
         {
             EndAll(process);
+            guard.Kill(entireProcessTree: true);
         }
         Task.WaitAll(readers, Grace);
         return new WatchedResult(process.ExitCode, clock.Elapsed);
@@ -108,6 +110,22 @@ internal sealed class WatchedProgram(WatchedCommand how, Action<string, TimeSpan
             throw new TransferraException($"{SystemCommands.Shown(how.Command)} cannot be run: {error.Message}",
                 "See that the program and its folder are there and may be entered.", error);
         }
+    }
+
+    // The system ends only the program itself with us; what it started is ended by somebody who looks whether we are still there.
+    private static Process Guard(int session)
+    {
+        var start = new ProcessStartInfo("setsid", ["sh", "-c", "while kill -0 \"$1\" 2>/dev/null; do sleep 1; done; pkill -KILL -s "
+            + "\"$2\"", "sh",
+            Environment.ProcessId.ToString(CultureInfo.InvariantCulture), session.ToString(CultureInfo.InvariantCulture)])
+        {
+            RedirectStandardInput = true,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+        };
+        start.Environment.Clear();
+        start.Environment["PATH"] = Environment.GetEnvironmentVariable("PATH") ?? "/usr/bin:/bin";
+        return Process.Start(start)!;
     }
 
     private static string InShell(string part) => "'" + part.Replace("'", "'\\''", StringComparison.Ordinal) + "'";

@@ -90,8 +90,14 @@ internal sealed class ProgramMeans : IHopMeans
         return 0;
     }
 
-    private static TimeSpan Minutes(DescribedMap details, string key, TimeSpan usual) =>
-        details.Optional(key) is { } text ? TimeSpan.FromMinutes(Math.Max(1, Number(text, details))) : usual;
+    private static TimeSpan Minutes(DescribedMap details, string key, TimeSpan usual)
+    {
+        if (details.Optional(key) is not { } text) return usual;
+        if (double.TryParse(text.Value, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out double minutes) && minutes > 0)
+            return TimeSpan.FromMinutes(minutes);
+        text.Report(details.Errors, $"\"{text}\" is not a number of minutes");
+        return usual;
+    }
 
     /// <inheritdoc/>
     public ConversionResult Convert(HopWork work, BuildMark from)
