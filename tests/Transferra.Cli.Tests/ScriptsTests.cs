@@ -218,6 +218,18 @@ public sealed class ScriptsTests : IDisposable
     }
 
     [Fact]
+    public void Several_parts_of_one_table_are_proposed_under_one_key_and_what_was_dropped_is_put_down_to_whoever_dropped_it()
+    {
+        WriteKit("sqlite", "ALTER TABLE ITEM DROP COLUMN NAME; ALTER TABLE ITEM DROP COLUMN MADE; DROP VIEW SHOWN; " + Usual);
+        StoreAddress store = Company("sqlite");
+        DemoFolder.Execute(store.Path, "CREATE VIEW SHOWN AS SELECT TITLE FROM GRP");
+        _office.Upgrade().Expect(1).Says("- {from: ITEM, columns-left-out: {NAME: ..., MADE: ...}}",
+            "dropped by whoever converted: the view SHOWN").SaysNot("gone with what the hop takes away");
+        WriteKit("sqlite", Usual, tables: "  - {from: GRP, into: {ITEM: {}}}\n");
+        _office.Upgrade().Expect(1).Says("the new table ITEM is fed by several old tables");
+    }
+
+    [Fact]
     public void No_private_value_stands_in_what_is_proposed()
     {
         WriteKit("sqlite", "UPDATE GRP SET TITLE = 'hidden'; " + Usual);

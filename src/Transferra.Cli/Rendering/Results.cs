@@ -182,7 +182,7 @@ internal static class Results
                 [table.Table, Number(table.Expected), Number(table.Found), table.FoundFingerprint[..16], table.IsSame ? "yes" : "NO"]));
             foreach (TotalMatch total in match.Totals) Total(screen, total, "");
             if (match.DifferenceCount > 0) Differences(screen, company, match);
-            if (match.Declarations is { } declarations) Declarations(screen, declarations);
+            if (match.Declarations is { } declarations) Declarations(screen, declarations, match.IsByOthers);
         }
         foreach (TotalMatch total in matched.OverTheWay) Total(screen, total, $", version {total.FromVersion} against {total.ToVersion}");
         foreach (OnOneSide part in matched.OnOneSide)
@@ -215,14 +215,16 @@ internal static class Results
         if (proposals.Count > 0) screen.Line("Then once more: transferra convert, or transferra match where it is converted already.");
     }
 
-    private static void Declarations(Screen screen, DeclarationsMatched matched)
+    private static void Declarations(Screen screen, DeclarationsMatched matched, bool byOthers)
     {
         int byHop = matched.Differences.Count(difference => difference.ByHop);
         screen.Line($"  declarations: {Number(matched.Counts.Sum(count => count.Old))} of {Number(matched.Counts.Count)} kinds"
             + (matched.Differences.Count == 0 ? ", the same in both stores" : "")
-            + (byHop > 0 ? $", {Number(byHop)} changed with the tables and columns that the hop changes" : ""));
+            + (byHop == 0 ? "" : byOthers ? $", {Number(byHop)} added, changed or dropped by whoever converted"
+                : $", {Number(byHop)} changed with the tables and columns that the hop changes"));
         foreach (DeclarationDifference gone in matched.Differences.Where(one => one is { ByHop: true, New: null } && DoesSomething(one)))
-            screen.Look($"gone with what the hop takes away: the {gone.Kind} {gone.Name}");
+            screen.Look($"{(byOthers ? "dropped by whoever converted" : "gone with what the hop takes away")}: the {gone.Kind} "
+                + $"{gone.Name}");
         int rewritten = matched.Differences.Count(difference => difference.IsOtherWriting);
         if (rewritten > 0)
             screen.Line($"  {Count(rewritten, "declaration")} written otherwise by the other release of the server, the same but for "

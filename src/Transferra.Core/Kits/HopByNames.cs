@@ -48,6 +48,10 @@ internal sealed class HopByNames(DescribedMap words, HopKinds kinds, IReadOnlyLi
             else maps.Add(WithNames(new TableMap(table, [new TargetMap(same, [])], [], new Dictionary<string, string>(), [], null,
                 null), to, gone));
         }
+        if (maps.SelectMany(map => map.Into).GroupBy(target => target.Table.Name).FirstOrDefault(same => same.Count() > 1) is { } twice)
+            throw new TransferraException($"{hop.File}: the new table {twice.Key} is fed by several old tables; that is not possible in "
+                + $"one "
+                + "hop yet", "A table of its own name goes into it without being named; leave out one of them with a reason.");
         return hop with
         {
             From = from,

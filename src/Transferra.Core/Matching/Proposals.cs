@@ -113,6 +113,9 @@ internal sealed class Proposals(Correspondence hop, IStore old, IStore renewed, 
             .GroupBy(difference => difference.Column)) OfValues(map, target, column.Key, [.. column], columns, more, evidence);
         OfMissing(map, target, [.. differences.Where(difference => difference.Kind == DifferenceKind.Missing)], more, evidence);
         if (columns.Count + more.Count == 0) return;
+        // Several columns left out, or several lists of codes, stand under one key.
+        more = [.. more.GroupBy(part => part[..part.IndexOf(':', StringComparison.Ordinal)]).Select(of => of.Count() == 1 ? of.First()
+            : $"{of.Key}: {{{string.Join(", ", of.Select(part => part[(of.Key.Length + 3)..^1]))}}}")];
         string into = columns.Count > 0 || !Same(map.From.Name, target.Table.Name)
             ? $", into: {{{Text(target.Table.Name)}: {{{string.Join(", ", columns)}}}}}" : "";
         Add("tables", $"- {{from: "
