@@ -8,6 +8,7 @@ using Transferra.Core.Closing;
 using Transferra.Core.Gates;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
+using Transferra.Core.Matching;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
@@ -211,6 +212,9 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
         }
         return exitCode;
     }
+
+    /// <summary>The person who is there to be asked; null when nobody is.</summary>
+    public IPersonAsked? Person => Json || Console.IsInputRedirected ? null : new PersonAsked(Screen, Cancel);
 
     /// <summary>Asks for each company's code to be typed; true when all were typed or given with --yes.</summary>
     public bool Confirm(IReadOnlyList<string> codes, string what)

@@ -204,8 +204,12 @@ public static class HtmlSignOff
         _ => kind is "upgrade" or "convert" ? "not converted" : "",
     };
 
-    private static XElement VerdictOf(Verdict verdict) => verdict == Verdict.ProvedInPart ? Badge("proved in part")
-        : Proof(verdict == Verdict.Proved);
+    private static XElement VerdictOf(Verdict verdict) => verdict switch
+    {
+        Verdict.ProvedInPart => Badge("proved in part"),
+        Verdict.AnsweredFor => Badge("answered for"),
+        _ => Proof(verdict == Verdict.Proved)
+    };
 
     private static IEnumerable<XElement> Matched(WayMatched matched)
     {
@@ -213,6 +217,21 @@ public static class HtmlSignOff
         yield return new XElement("h3", $"The proof, version {first.FromVersion} to {last.ToVersion} ", VerdictOf(matched.Verdict));
         if (matched.Exceptions > 0) yield return new XElement("p",
             $"{Number(matched.Exceptions)} old records are exceptions and are not in the new store.");
+        if (matched.Answered.Count > 0)
+        {
+            yield return new XElement("p", "What the vendor's conversion changed and nobody explained, and who answers for it:");
+            yield return Table(["Version", "What", "Answered for by", "Because"], matched.Answered.Select(given => new object[]
+            {
+                given.What.To, given.What.Words + (given.AtMost > given.What.Records ? $" (answered for {Number(given.AtMost)} at "
+                    + $"most)" : ""),
+                given.By, given.Because
+            }));
+        }
+        if (matched.Unexplained.Count > 0)
+        {
+            yield return new XElement("p", "What nobody explained, nor answered for:");
+            yield return new XElement("ul", matched.Unexplained.Select(what => new XElement("li", $"version {what.To}: {what.Words}")));
+        }
         if (matched.NotLookedAt.Count > 0)
         {
             yield return new XElement("p", "Not looked at:");

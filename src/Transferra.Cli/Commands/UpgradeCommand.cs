@@ -6,6 +6,7 @@ using Transferra.Core.Closing;
 using Transferra.Core.Gates;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
+using Transferra.Core.Matching;
 using Transferra.Core.Office;
 using Transferra.Core.Runs;
 using Transferra.Core.Surveys;
@@ -34,7 +35,7 @@ internal static class UpgradeCommand
     public static int Run(Session session, bool resume, bool endsSessions = false, bool staysClosed = false, bool despiteFaults = false)
     {
         using IDisposable one = session.LockStores();
-        RunContext context = session.Context(session.Observer());
+        RunContext context = session.Context(session.Observer()) with { Asked = session.Person };
         Run run;
         if (resume)
         {
@@ -69,7 +70,8 @@ internal static class UpgradeCommand
         RunReport report = RunReport.Of(session.Office, run);
         string page = SignOffCommand.TryWritePage(session, run, report);
         Tell(session, run, report, outcomes, page);
-        int exitCode = ExitCode(outcomes);
+        int exitCode = Math.Max(ExitCode(outcomes), report.Companies.Any(company => company.Match is { Verdict: Verdict.AnsweredFor })
+            ? ExitCodes.LookAt : ExitCodes.Done);
         bool opened = Opened(session, run, outcomes, staysClosed);
         report = RunReport.Of(session.Office, run);
         SignOffCommand.TryWritePage(session, run, report); // now with the time that the office was closed
@@ -162,8 +164,9 @@ internal static class UpgradeCommand
                     $"Install program version {company.To}; keep the old store until everyone is content"]
                 : !outcome.IsSettled ? [company.Code, outcome.IsWaiting ? "waiting" : "unfinished", company.From, took, Unsettled(outcome)]
                 : [company.Code, "stopped", company.From, took,
-                    company.Match is { Verdict: Core.Matching.Verdict.NotProved }
-                        ? $"Explain in the kit what is meant, have the rest corrected, then: transferra upgrade {company.Code}"
+                    company.Match is { Verdict: Verdict.NotProved }
+                        ? $"Explain in the kit what is meant or answer for it, have the rest corrected, then: transferra upgrade "
+                            + $"{company.Code}"
                         : $"Correct what is listed above in version {company.From}, then: transferra upgrade {company.Code}"]);
         }));
         if (page.Length > 0) session.Screen.Line($"To be signed: {page}");

@@ -198,7 +198,22 @@ internal static class Results
             else screen.Look(line);
         }
         Proposed(screen, matched.Proposals);
+        Answers(screen, company, matched);
         Conclude(screen, company, matched);
+    }
+
+    private static void Answers(Screen screen, string company, WayMatched matched)
+    {
+        foreach (AnsweredFor given in matched.Answered)
+            screen.Look($"Version {given.What.To}: {given.What.Words}. {given.By} answers for it"
+                + $"{(given.AtMost > given.What.Records ? $" (for {Number(given.AtMost)} at most)" : "")}: {given.Because}");
+        foreach (Unexplained what in matched.Unexplained.Where(what => what.AnsweredForAtMost > 0))
+            screen.Bad($"Version {what.To}: {what.Words}; office.yaml answers for {Number(what.AnsweredForAtMost)} at most");
+        if (matched.Unexplained.Count == 0) return;
+        screen.Line((matched.Proposals.Count > 0 ? "What the kit cannot explain, a person can answer for; " : "A person can answer for "
+            + "it; ")
+            + $"in office.yaml, under answered-for of {company}:");
+        foreach (Unexplained what in matched.Unexplained) screen.Verbatim("  " + what.Line);
     }
 
     private static void Proposed(Screen screen, IReadOnlyList<Proposal> proposals)
@@ -287,6 +302,11 @@ internal static class Results
             case Verdict.Proved:
                 screen.Good($"Proved: the new store of {company} holds what the old one gives{over}, {records} records, "
                     + "every value compared.");
+                break;
+            case Verdict.AnsweredFor:
+                screen.Look($"The same for {company}{over}, every value of {records} records compared, but for "
+                    + $"{Count(matched.Answered.Count, "thing")} that nobody explained and {string.Join(" and ",
+                        matched.Answered.Select(answer => answer.By).Distinct())} answered for; the sign-off says so.");
                 break;
             case Verdict.ProvedInPart:
                 screen.Look($"Proved in part for {company}{over}: the {records} records that the kit knows in the new store are what the "

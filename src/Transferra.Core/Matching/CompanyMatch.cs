@@ -112,8 +112,9 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         {
             Fingerprint a = expected[table.Name].Total(), b = found[table.Name].Fingerprint.Total();
             TableDifferences? of = differences.GetValueOrDefault(table.Name);
-            return new TableMatch(table.Name, a.Rows, b.Rows, a.ToString(), b.ToString(), of?.Missing ?? 0, of?.Extra ?? 0, of?.Changed
-                ?? 0);
+            return new TableMatch(table.Name, a.Rows, b.Rows, a.ToString(), b.ToString(), of?.Missing ?? 0, of?.Extra ?? 0,
+                of?.Changed ?? 0)
+            { ChangedColumns = of?.ChangedColumns ?? [] };
         })];
         return new MatchResult(correspondence.From.Name, correspondence.To.Name, accounts, tables,
             ControlTotals.Compare(old, correspondence.From, renewed, correspondence.To, cancel),

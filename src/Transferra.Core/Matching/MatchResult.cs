@@ -35,6 +35,9 @@ public sealed record Difference(string Table, string Key, string Column, Differe
 public sealed record TableMatch(string Table, long Expected, long Found, string ExpectedFingerprint, string FoundFingerprint,
     long Missing, long Extra, long Changed)
 {
+    /// <summary>In how many records each column has another value.</summary>
+    public IReadOnlyDictionary<string, long> ChangedColumns { get; init; } = new Dictionary<string, long>();
+
     /// <summary>Whether the records are the same.</summary>
     public bool IsSame => Expected == Found && ExpectedFingerprint == FoundFingerprint && Missing + Extra + Changed == 0;
 }

@@ -1,9 +1,9 @@
 // Proposals.cs: where others converted and the match did not come out even: the lines of the hop that would explain it, each with its
 // evidence. They are found by values, never by names alone, and explain nothing until a person has put them into the kit and matched again.
 // Holds: (1) a rename is proposed only when every record has the same value on both sides; (2) no private value stands in a proposal.
-using System.Text.Json;
 using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Matching;
@@ -35,25 +35,14 @@ internal sealed class Proposals(Correspondence hop, IStore old, IStore renewed, 
         if (!hop.IsByOthers) return [];
         HashSet<string> renamed = RenamedTables();
         foreach (NamedPart table in hop.Gone.Where(gone => gone.Column.Length == 0 && !renamed.Contains(gone.Table)))
-            Add("tables-left-out", $"{Text(table.Table)}: ...", "if nothing of it is needed any more; write the reason in place of the "
+            Add("tables-left-out", $"{YamlText.Of(table.Table)}: ...", "if nothing of it is needed any more; write the reason in place "
+                + "of the "
                 + "dots");
         foreach (TableMap map in hop.Tables) OfTable(map, match);
         return _found;
     }
 
     private void Add(string under, string line, string evidence) => _found.Add(new Proposal(hop.File, under, line, evidence));
-
-    // As YAML takes any text.
-    private static string Text(string text) => text.Length > 0 && text.All(c => char.IsAsciiLetterOrDigit(c) || c == '_')
-        && !char.IsDigit(text[0]) && !WordsOfYaml.Contains(text, StringComparer.OrdinalIgnoreCase)
-        ? text : JsonSerializer.Serialize(text, Plain);
-
-    private static readonly string[] WordsOfYaml = ["yes", "no", "true", "false", "null", "on", "off", "y", "n"];
-
-    private static readonly JsonSerializerOptions Plain = new()
-    {
-        Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping
-    };
 
     private HashSet<string> RenamedTables()
     {
@@ -72,7 +61,7 @@ internal sealed class Proposals(Correspondence hop, IStore old, IStore renewed, 
                 if (DigestOf(old, gone.Name, pairs, isOld: true) is not { } a || a.Rows == 0
                     || a != DigestOf(renewed, candidate.Name, pairs, isOld: false)) continue;
                 renamed.Add(gone.Name);
-                Add("tables", $"- {{from: {Text(gone.Name)}, into: {{{Text(candidate.Name)}: {{}}}}}}",
+                Add("tables", $"- {{from: {YamlText.Of(gone.Name)}, into: {{{YamlText.Of(candidate.Name)}: {{}}}}}}",
                     FormattableString.Invariant($"all {a.Rows} records are the same in every column"));
                 break;
             }
@@ -117,9 +106,9 @@ internal sealed class Proposals(Correspondence hop, IStore old, IStore renewed, 
         more = [.. more.GroupBy(part => part[..part.IndexOf(':', StringComparison.Ordinal)]).Select(of => of.Count() == 1 ? of.First()
             : $"{of.Key}: {{{string.Join(", ", of.Select(part => part[(of.Key.Length + 3)..^1]))}}}")];
         string into = columns.Count > 0 || !Same(map.From.Name, target.Table.Name)
-            ? $", into: {{{Text(target.Table.Name)}: {{{string.Join(", ", columns)}}}}}" : "";
+            ? $", into: {{{YamlText.Of(target.Table.Name)}: {{{string.Join(", ", columns)}}}}}" : "";
         Add("tables", $"- {{from: "
-            + $"{Text(map.From.Name)}{into}{string.Concat(more.Select(part => ", " + part))}}}", string.Join("; ", evidence)
+            + $"{YamlText.Of(map.From.Name)}{into}{string.Concat(more.Select(part => ", " + part))}}}", string.Join("; ", evidence)
             + (map.Into[0].Columns.Any(column => !Correspondence.IsColumn(column.Value, column.Column.Name)) || map.RowsLeftOut.Count > 0
                 ? "; the hop has an entry of this table, to which it belongs" : ""));
     }
@@ -140,11 +129,11 @@ internal sealed class Proposals(Correspondence hop, IStore old, IStore renewed, 
             (ColumnShape, ColumnShape)[] pairs = [.. told, (was, candidate)];
             if (DigestOf(old, map.From.Name, pairs, isOld: true) is not { } a
                 || a != DigestOf(renewed, real.Name, pairs, isOld: false)) continue;
-            columns.Add($"{Text(candidate.Name)}: {Text(was.Name)}");
+            columns.Add($"{YamlText.Of(candidate.Name)}: {YamlText.Of(was.Name)}");
             evidence.Add(FormattableString.Invariant($"{was.Name} and {candidate.Name} have the same value in all {a.Rows} records"));
             return;
         }
-        more.Add($"columns-left-out: {{{Text(column)}: ...}}");
+        more.Add($"columns-left-out: {{{YamlText.Of(column)}: ...}}");
         evidence.Add($"if {column} is not needed any more; write the reason in place of the dots");
     }
 
@@ -162,18 +151,17 @@ internal sealed class Proposals(Correspondence hop, IStore old, IStore renewed, 
         string counted = FormattableString.Invariant($"so it is in the {differences.Length} listed records in which {column} differs");
         if (codes.Count > 1 && codes.All(code => code.All(found => found == differences[0].Found)))
         {
-            columns.Add($"{Text(column)}: "
-                + $"{JsonSerializer.Serialize("'" + differences[0].Found.Replace("'", "''", StringComparison.Ordinal) + "'",
-                Plain)}");
+            columns.Add($"{YamlText.Of(column)}: "
+                + $"{YamlText.Quoted("'" + differences[0].Found.Replace("'", "''", StringComparison.Ordinal) + "'")}");
             evidence.Add(counted);
         }
         else if (codes.Count <= MostCodes && codes.All(code => code.Distinct().Count() == 1) && codes.Any(code => code.Count() > 1))
         {
             string name = new([.. column.ToLowerInvariant().Select(c => char.IsAsciiLetterOrDigit(c) ? c : '_')]);
-            more.Add($"lookups: {{{name}_codes: {{by: {Text(reference.Name)}, codes: {{{string.Join(", ", codes.Select(code =>
-                $"{JsonSerializer.Serialize(code.Key, Plain)}: {JsonSerializer.Serialize(code.First(), Plain)}"))}}}}}}}");
-            columns.Add($"{Text(column)}: {{is: {name}_codes.code, changes: codes of the new version, compared-with: "
-                + $"{Text(reference.Name)}}}");
+            more.Add($"lookups: {{{name}_codes: {{by: {YamlText.Of(reference.Name)}, codes: {{{string.Join(", ", codes.Select(code =>
+                $"{YamlText.Quoted(code.Key)}: {YamlText.Quoted(code.First())}"))}}}}}}}");
+            columns.Add($"{YamlText.Of(column)}: {{is: {name}_codes.code, changes: codes of the new version, compared-with: "
+                + $"{YamlText.Of(reference.Name)}}}");
             evidence.Add(counted + "; add the codes that stay as they are");
         }
     }
@@ -186,8 +174,8 @@ internal sealed class Proposals(Correspondence hop, IStore old, IStore renewed, 
         if (column.IsPrivate || column.Type.Kind is not (FieldKind.Integer or FieldKind.Text)) return;
         string Written(string value) => column.Type.Kind == FieldKind.Integer ? value
             : "'" + value.Replace("'", "''", StringComparison.Ordinal) + "'";
-        more.Add($"rows-left-out: [{{where: {JsonSerializer.Serialize($"{column.Name} IN ({string.Join(", ", missing.Select(difference =>
-            Written(difference.Key)))})", Plain)}, because: ...}}]");
+        more.Add($"rows-left-out: [{{where: {YamlText.Quoted($"{column.Name} IN ({string.Join(", ", missing.Select(difference =>
+            Written(difference.Key)))})")}, because: ...}}]");
         evidence.Add("if they were meant to go; better a condition that says why, and the reason in place of the dots");
     }
 }

@@ -74,6 +74,9 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
     /// <inheritdoc cref="Missing"/>
     public long Changed { get; private set; }
 
+    /// <summary>In how many records each column has another value.</summary>
+    public Dictionary<string, long> ChangedColumns { get; } = [];
+
     /// <summary>All differences, each value of a changed record counted.</summary>
     public long Count { get; private set; }
 
@@ -122,6 +125,7 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
             if (fault is null && before is null
                 && wanted.Batch.Vectors[column].SameAt(wanted.Row, real.Batch.Vectors[column], real.Row)) continue;
             differs = true;
+            ChangedColumns[table.Columns[column].Name] = ChangedColumns.GetValueOrDefault(table.Columns[column].Name) + 1;
             Note(table.Columns[column].Name, DifferenceKind.Value, wanted, () => Shown(wanted, ordinal),
                 () => fault is { } unreadable ? $"{(table.MayShow(unreadable.Column) ? unreadable.Value : TableShape.Private)}: "
                     + $"{unreadable.Reason}" : Shown(real, ordinal));

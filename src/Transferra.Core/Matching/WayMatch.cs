@@ -6,67 +6,6 @@ using Transferra.Core.Records;
 
 namespace Transferra.Core.Matching;
 
-/// <summary>What a match comes to.</summary>
-public enum Verdict
-{
-    /// <summary>Every old record and value is accounted for and the same.</summary>
-    Proved,
-    /// <summary>What was carried is the same, but not all is: there are exceptions, or something new that nothing stands for.</summary>
-    ProvedInPart,
-    /// <summary>Something differs, or something old was not looked at.</summary>
-    NotProved,
-}
-
-/// <summary>Something that was not looked at.</summary>
-/// <param name="Side">old or new.</param>
-/// <param name="Version">The data version of that side.</param>
-/// <param name="What">The thing, as a person names it.</param>
-/// <param name="Records">How many records it has; 0 for what has none.</param>
-/// <param name="Allows">The best verdict that is left with it.</param>
-public sealed record NotLookedAt(string Side, string Version, string What, long Records, Verdict Allows);
-
-/// <summary>Tables or columns that only one of two stores has, where others converted.</summary>
-/// <param name="IsGone">Whether the old store has them; otherwise they are new.</param>
-/// <param name="Version">The version that has them.</param>
-/// <param name="What">The things, as a person names them.</param>
-public sealed record OnOneSide(bool IsGone, string Version, string What);
-
-/// <summary>The match of a company.</summary>
-/// <param name="Hops">Each hop.</param>
-/// <param name="OverTheWay">Control totals of versions that are no neighbours: the first and the last that have one, and where those
-/// between do not.</param>
-/// <param name="NotLookedAt">What was not looked at.</param>
-public sealed record WayMatched(IReadOnlyList<MatchResult> Hops, IReadOnlyList<TotalMatch> OverTheWay,
-    IReadOnlyList<NotLookedAt> NotLookedAt)
-{
-    /// <summary>Where others converted, what only one of the stores has. What is gone and not explained is not proved.</summary>
-    public IReadOnlyList<OnOneSide> OnOneSide { get; init; } = [];
-
-    /// <summary>What could be written into the kit to explain what does not come out even, where others converted.</summary>
-    public IReadOnlyList<Proposal> Proposals { get; init; } = [];
-
-    /// <summary>Old records that could not be converted, over the whole way.</summary>
-    public long Exceptions => Hops.Sum(hop => hop.Exceptions);
-
-    /// <summary>All differences.</summary>
-    public long Differences => Hops.Sum(hop => hop.DifferenceCount);
-
-    /// <summary>Control totals that disagree.</summary>
-    public int TotalsThatDisagree => Hops.Sum(hop => hop.Totals.Count(total => !total.IsSame)) + OverTheWay.Count(total => !total.IsSame);
-
-    /// <summary>The verdict.</summary>
-    public Verdict Verdict
-    {
-        get
-        {
-            if (!Hops.All(hop => hop.IsSame) || !OverTheWay.All(total => total.IsSame) || OnOneSide.Any(part => part.IsGone))
-                return Verdict.NotProved;
-            bool isWhole = Exceptions == 0 && Hops.All(hop => hop.Declarations?.Lost.Count is null or 0);
-            return NotLookedAt.Select(left => left.Allows).Append(isWhole ? Verdict.Proved : Verdict.ProvedInPart).Max();
-        }
-    }
-}
-
 /// <summary>Matches the stores of a whole way: hop by hop, and what a match of hops does not see.</summary>
 internal static class WayMatch
 {
@@ -85,6 +24,7 @@ internal static class WayMatch
         var hops = new List<MatchResult>();
         var actual = new List<Correspondence>();
         var proposals = new List<Proposal>();
+        var onOneSide = new List<OnOneSide>();
         for (int i = 0; i < way.Hops.Count; i++)
         {
             using IStore old = open(i), renewed = open(i + 1);
@@ -95,6 +35,7 @@ internal static class WayMatch
                 Refused = refused(way.Hops[i]),
                 VendorMade = made
             }.Run(old, renewed));
+            onOneSide.AddRange(ByOthers(actual[i], old));
             if (!hops[i].IsSame || actual[i].Gone.Count > 0)
                 proposals.AddRange(new Proposals(actual[i], old, renewed, cancel).Of(hops[i]));
         }
@@ -103,19 +44,22 @@ internal static class WayMatch
             Left(first, last, [actual[0].From, .. actual.Select(hop => hop.To)], actual[0],
                 isCopied: way.IsOnCopy, isVendorMade: actual[^1].IsOnVendorMade, isByOthers: actual[^1].IsByOthers))
         {
-            OnOneSide = [.. ByOthers(actual)],
+            OnOneSide = onOneSide,
             Proposals = proposals
         };
     }
 
     // What the vendor took away, and what it added.
-    private static IEnumerable<OnOneSide> ByOthers(List<Correspondence> way) => way.SelectMany(hop => hop.Gone.Select(gone =>
+    private static IEnumerable<OnOneSide> ByOthers(Correspondence hop, IStore old) => hop.Gone.Select(gone =>
         new OnOneSide(IsGone: true, hop.From.Name, (gone.Column.Length == 0 ? $"the table {gone.Table}"
-            : $"the column {gone.Column} of {gone.Table}") + (gone.What.Length > 0 ? $": {gone.What}" : "; the kit does not say why")))
+            : $"the column {gone.Column} of {gone.Table}") + (gone.What.Length > 0 ? $": {gone.What}" : "; the kit does not say why"))
+        {
+            Gone = new Unexplained(hop.To.Name, UnexplainedKind.Gone, gone.Table, gone.Column, old.CountRows(gone.Table))
+        })
         .Concat(hop.Added.GroupBy(added => added.Column.Length == 0 ? "" : added.Table).Select(of => new OnOneSide(IsGone: false,
             hop.To.Name, of.Key.Length == 0
                 ? $"the table{(of.Count() == 1 ? "" : "s")} " + string.Join(", ", of.Select(added => added.Table))
-            : $"the column{(of.Count() == 1 ? "" : "s")} {string.Join(", ", of.Select(added => added.Column))} of {of.Key}"))));
+            : $"the column{(of.Count() == 1 ? "" : "s")} {string.Join(", ", of.Select(added => added.Column))} of {of.Key}")));
 
     /// <summary>Control totals of versions that are no neighbours on the way.</summary>
     /// <param name="versions">One more than hops: the first one first.</param>

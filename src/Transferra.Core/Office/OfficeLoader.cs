@@ -90,10 +90,11 @@ public static class OfficeLoader
                 if (kitReadable) CheckAnswer(kit!, setting, answer, errors);
                 answers[setting.Value] = answer.Value;
             }
+            IReadOnlyList<Matching.Answer> answeredFor = AnswerLoader.Read(company, kitReadable ? kit : null, errors);
             company.Done();
             if (kit is not null && store is not null) companies.Add(new Company(code.Value, name, kit, wanted.Value, store, movesTo,
                 documents, answers)
-            { VendorMade = vendorMade });
+            { VendorMade = vendorMade, AnsweredFor = answeredFor });
         }
         package.Done();
         return kit is null ? null : new Package(kit, Full(programFolder), wanted.Value, companies)

@@ -39,9 +39,10 @@ internal sealed class ChangeOverStage(CompanyRun on) : Stage(on)
             if (On.Fact(Stages.Convert, "exceptions") is not 0 and { } exceptions) obstacles.Add($"{exceptions} "
                 + "records could not be converted");
             // That exceptions are not in the new store is said already; that all else is, the match has to prove.
-            bool isForExceptions = On.Fact(Stages.Convert, "exceptions") is > 0
-                && On.FactsOf(Stages.Match)?.GetValueOrDefault("verdict") == nameof(Matching.Verdict.ProvedInPart);
-            if (On.Fact(Stages.Match, "proved") is not 1 && !isForExceptions) obstacles.Add("the match did not prove the new store");
+            string verdict = On.FactsOf(Stages.Match)?.GetValueOrDefault("verdict") ?? "";
+            bool isForExceptions = On.Fact(Stages.Convert, "exceptions") is > 0 && verdict == nameof(Matching.Verdict.ProvedInPart);
+            if (On.Fact(Stages.Match, "proved") is not 1 && verdict != nameof(Matching.Verdict.AnsweredFor) && !isForExceptions)
+                obstacles.Add("the match did not prove the new store");
         }
         if (On.Company.MovesTo is { } newPlace
             && On.Context.Places.Exists(newPlace)) obstacles.Add($"{newPlace.Shown} is there already, where the new store is to go");

@@ -12,7 +12,9 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override string Name => Stages.Match;
 
-    /// <summary>Matches the stores of a company's way.</summary>
+    private const string Answered = "answered";
+
+    /// <summary>Matches the stores of a company's way, with what people have answered for.</summary>
     /// <param name="on">The company and its run.</param>
     /// <param name="stores">One more than hops: the old store first, the newest last.</param>
     public static WayMatched Of(CompanyRun on, IReadOnlyList<StoreAddress> stores)
@@ -20,19 +22,47 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
         IReadOnlyList<KitVersion> versions = on.Way.Versions;
         return WayMatch.Run(on.Way, at => on.Context.Stores.Open(stores[at], versions[at].TextEncoding),
             hop => ConvertStage.Refused(on, hop), on.Company.Answers, on.Context.Observer, on.Context.Cancel,
-            on.Company.VendorMade is { } made ? () => on.Context.Stores.Open(made, on.Way.To.TextEncoding) : null);
+            on.Company.VendorMade is { } made ? () => on.Context.Stores.Open(made, on.Way.To.TextEncoding) : null)
+            .With([.. on.Company.AnsweredFor, .. GivenIn(on)]);
     }
+
+    // What was answered for while the run went on is not asked again.
+    private static IEnumerable<Answer> GivenIn(CompanyRun on) => on.Run.Journal.Entries.Where(entry => entry.Company == on.Company.Code
+        && entry is { Stage: Stages.Match, State: Answered }).Select(entry => new Answer(entry.Facts["to"],
+            Enum.Parse<UnexplainedKind>(entry.Facts["what"]), entry.Facts["table"], entry.Facts["column"],
+            long.Parse(entry.Facts["records"], CultureInfo.InvariantCulture), entry.Facts["by"], entry.Facts["because"]));
 
     /// <inheritdoc/>
     public override StageOutcome Do()
     {
         WayMatched matched = Of(On, [On.Company.OldStore, .. On.Way.Hops.Select(hop => On.Staged(hop.To.Name))]);
+        if (matched.NeedsOnlyAnswers && On.Context.Asked is { } asked) matched = Ask(asked, matched);
         On.SaveResult(Name, matched);
+        return new StageOutcome(true, Summary(matched), Facts(("proved", matched.Verdict == Verdict.Proved ? 1 : 0),
+            ("differences", matched.Differences), ("answered", matched.Answered.Count), ("verdict", matched.Verdict)), matched);
+    }
+
+    private WayMatched Ask(IPersonAsked asked, WayMatched matched)
+    {
+        foreach (Unexplained what in matched.Unexplained)
+        {
+            if (asked.AnswersFor(CompanyCode, what) is not { } answer) break;
+            On.Run.Journal.Append(CompanyCode, Name, Answered, Facts(("to", what.To), ("what", what.Kind), ("table", what.Table),
+                ("column", what.Column), ("records", what.Records), ("by", answer.By), ("because", answer.Because)));
+        }
+        return matched.With(GivenIn(On));
+    }
+
+    private static string Summary(WayMatched matched)
+    {
         int totals = matched.Hops.Sum(hop => hop.Totals.Count) + matched.OverTheWay.Count;
-        return new StageOutcome(true, matched.Verdict switch
+        return matched.Verdict switch
         {
             Verdict.Proved => string.Create(CultureInfo.InvariantCulture,
                 $"{matched.Hops[^1].Tables.Sum(table => table.Found)} records are the same, {totals} control totals agree"),
+            Verdict.AnsweredFor => string.Create(CultureInfo.InvariantCulture,
+                $"{matched.Hops[^1].Tables.Sum(table => table.Found)} records looked at; for what nobody explained "
+                    + $"{string.Join(" and ", matched.Answered.Select(answer => answer.By).Distinct())} answers"),
             Verdict.ProvedInPart => string.Create(CultureInfo.InvariantCulture,
                 $"what was carried is the same, {totals} control totals agree; {matched.Exceptions} records are exceptions"),
             _ => string.Create(CultureInfo.InvariantCulture,
@@ -40,7 +70,6 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
                 + string.Concat(matched.OnOneSide.Where(part => part.IsGone).Select(part => $", gone: {part.What}"))
                 + string.Concat(matched.NotLookedAt.Where(left => left.Allows == Verdict.NotProved)
                     .Select(left => $", not looked at: {left.What}")),
-        }, Facts(("proved", matched.Verdict == Verdict.Proved ? 1 : 0), ("differences", matched.Differences),
-            ("verdict", matched.Verdict)), matched);
+        };
     }
 }

@@ -20,6 +20,9 @@ public sealed record RunContext(OfficeDescription Office, IStoreOpener Stores, I
     /// <summary>Keeps the office closed while a run changes what is in it; null when nothing does.</summary>
     public OfficeClosing? Closing { get; init; }
 
+    /// <summary>Asks the person who is there; null when nobody is.</summary>
+    public Matching.IPersonAsked? Asked { get; init; }
+
     /// <summary>How many records are converted before what is converted is made final, so that a stop loses no more than these and one
     /// table. Each mark costs a few flushes of the disk.</summary>
     public long RowsBetweenMarks { get; init; } = UsualRowsBetweenMarks;
