@@ -210,9 +210,8 @@ internal static class Results
         foreach (Unexplained what in matched.Unexplained.Where(what => what.AnsweredForAtMost > 0))
             screen.Bad($"Version {what.To}: {what.Words}; office.yaml answers for {Number(what.AnsweredForAtMost)} at most");
         if (matched.Unexplained.Count == 0) return;
-        screen.Line((matched.Proposals.Count > 0 ? "What the kit cannot explain, a person can answer for; " : "A person can answer for "
-            + "it; ")
-            + $"in office.yaml, under answered-for of {company}:");
+        screen.Line((matched.Proposals.Count > 0 ? "What the kit cannot explain, a person can answer for" : "A person can answer for it")
+            + $"; in office.yaml, under answered-for of {company}:");
         foreach (Unexplained what in matched.Unexplained) screen.Verbatim("  " + what.Line);
     }
 
