@@ -24,8 +24,8 @@ internal static class CommandLine
     private static readonly Action<CommandSet>[] Declared =
     [
         SurveyCommand.Declare, ReadyCommand.Declare, CloseCommand.Declare, CheckCommand.Declare, BackupCommand.Declare,
-        RestoreCommand.Declare, SetsCommand.Declare, ConvertCommand.Declare, MatchCommand.Declare, UpgradeCommand.Declare,
-        UndoCommand.Declare, SignOffCommand.Declare, BundleCommand.Declare, DemoCommand.Declare,
+        RestoreCommand.Declare, SetsCommand.Declare, RehearseCommand.Declare, ConvertCommand.Declare, MatchCommand.Declare,
+        UpgradeCommand.Declare, UndoCommand.Declare, SignOffCommand.Declare, BundleCommand.Declare, DemoCommand.Declare,
     ];
 
     /// <summary>Runs a command line.</summary>

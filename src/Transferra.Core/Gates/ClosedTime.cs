@@ -24,7 +24,10 @@ public static class ClosedTime
     // both, check again.
     private const int Readings = 10, BytesWritten = 4;
     private static readonly TimeSpan Sample = TimeSpan.FromSeconds(1);
-    private const double Below = 0.6, Above = 2.0, BelowKnown = 0.8, AboveKnown = 1.3;
+    private const double Below = 0.6, Above = 2.0;
+
+    /// <summary>How far from what an earlier run or rehearsal took it may come.</summary>
+    public const double BelowKnown = 0.8, AboveKnown = 1.3;
 
     /// <summary>The range for a company.</summary>
     /// <param name="context">What it works with.</param>
@@ -33,11 +36,14 @@ public static class ClosedTime
     public static ClosedTimeOfCompany Of(RunContext context, Candidate candidate, IReadOnlyList<Run> runs)
     {
         Company company = candidate.Company;
-        if (Earlier(context, company.Code, runs) is { } earlier && earlier.Records > 0)
+        // The newest of both is nearest to what there is now.
+        if (new[] { Earlier(context, company.Code, runs), Rehearsed(context, company) }.OfType<(string What, DateTimeOffset At,
+            TimeSpan Took, long Records)>().Where(known => known.Records > 0).OrderByDescending(known => known.At).FirstOrDefault()
+            is { What: not null } earlier)
         {
             TimeSpan expected = earlier.Took * ((double)Math.Max(1, candidate.Survey.Records) / earlier.Records);
             return new ClosedTimeOfCompany(company.Code, candidate.Survey.Records, expected * BelowKnown, expected * AboveKnown,
-                $"the run {earlier.Id} took {Words(earlier.Took)}");
+                $"{earlier.What} took {Words(earlier.Took)}");
         }
         (double perSecond, long sampled) = ReadingRate(context, company, candidate.From!);
         (double written, string how) = WritingRate(context, company);
@@ -48,7 +54,8 @@ public static class ClosedTime
     }
 
     // The newest run in which the company went through all its stages: the time between their announcements and ends.
-    private static (string Id, TimeSpan Took, long Records)? Earlier(RunContext context, string code, IReadOnlyList<Run> runs)
+    private static (string What, DateTimeOffset At, TimeSpan Took, long Records)? Earlier(RunContext context, string code,
+        IReadOnlyList<Run> runs)
     {
         foreach (Run run in runs.Where(run => !run.IsBroken && run.Kind == RunKind.Upgrade.Name && run.Companies.Contains(code)))
         {
@@ -56,8 +63,20 @@ public static class ClosedTime
             if (report is null || report.Stages.Count == 0 || report.Check is null || report.Stages.Any(stage => stage.Seconds is null)
                 || !run.Journal.Entries.Any(entry => entry.Company == code && entry is { Stage: Stages.ChangeOver, State: "done" }))
                 continue;
-            return (run.Id, TimeSpan.FromSeconds(report.Stages.Sum(stage => stage.Seconds ?? 0)), report.Check.Tables.Values.Sum());
+            return ($"the run {run.Id}", run.BegunAt ?? default, TimeSpan.FromSeconds(report.Stages.Sum(stage => stage.Seconds ?? 0)),
+                report.Check.Tables.Values.Sum());
         }
+        return null;
+    }
+
+    // The newest rehearsal in which it came through the same way.
+    private static (string What, DateTimeOffset At, TimeSpan Took, long Records)? Rehearsed(RunContext context, Company company)
+    {
+        foreach (Rehearsal rehearsal in new Rehearsals(context.Office.Folder, context.Volume).List())
+            if (rehearsal.Companies.FirstOrDefault(one => one.Company == company.Code && one.To == company.WantedVersion
+                && one.Outcome == "through") is { } known)
+                return (FormattableString.Invariant($"the rehearsal of {rehearsal.At:yyyy-MM-dd HH:mm} UTC"), rehearsal.At,
+                    TimeSpan.FromSeconds(known.Seconds), known.Records);
         return null;
     }
 

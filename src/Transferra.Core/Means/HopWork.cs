@@ -59,6 +59,14 @@ internal interface IHopKeeper : IConversionKeeper
 internal sealed record HopWork(Hop Hop, IStoreOpener Stores, StoreAddress Source, Func<IStore> OpenSource, StoreAddress Target,
     IReadOnlyDictionary<string, string> Settings, IHopKeeper Keeper, IProgressObserver Observer, CancellationToken Cancel)
 {
+    /// <summary>The stores that nothing may be written to, whatever hop it is.</summary>
+    public IReadOnlyList<StoreAddress> Originals { get; init; } = [];
+
+    /// <summary>The names by which statements would reach them: of a database that on its server, of a file that without its
+    /// folder.</summary>
+    public IReadOnlyList<string> Untouchable => [.. Originals.Append(Source).Where(store => store.Engine == Target.Engine)
+        .Select(store => store.IsOnServer ? store.Path : Path.GetFileName(store.Path)).Distinct(StringComparer.Ordinal)];
+
     /// <summary>The company's code.</summary>
     public string Company { get; init; } = "";
 

@@ -134,9 +134,7 @@ internal sealed class ScriptsMeans : IHopMeans
         return new ConversionResult([], [], new Dictionary<string, long>()) { Remarks = from.Copy?.NotBrought ?? [], Scripts = runs };
     }
 
-    // Names the databases of servers by their path; of a file there is no name that a statement would use.
-    private static ScriptGuard Guard(ScriptDialect dialect, HopWork work) => new(dialect,
-        work.Source.IsOnServer ? work.Source.Path : System.IO.Path.GetFileName(work.Source.Path));
+    private static ScriptGuard Guard(ScriptDialect dialect, HopWork work) => new(dialect, work.Untouchable);
 
     private IEnumerable<ScriptStatement> Statements(Script script, ScriptDialect dialect)
     {

@@ -96,6 +96,7 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
                 VendorMade = On.Company.VendorMade,
                 Company = On.Company.Code,
                 OutputFolder = On.ResultFolder,
+                Originals = context.Originals,
                 ToldVersions = () => Told(target, hop)
             }.Run();
             if (!target.IsOnServer)

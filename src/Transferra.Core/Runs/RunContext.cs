@@ -20,6 +20,18 @@ public sealed record RunContext(OfficeDescription Office, IStoreOpener Stores, I
     /// <summary>Keeps the office closed while a run changes what is in it; null when nothing does.</summary>
     public OfficeClosing? Closing { get; init; }
 
+    /// <summary>The stores that the office works with, which nothing of a run may write to: those of office.yaml when nothing else is
+    /// said.</summary>
+    public IReadOnlyList<StoreAddress> Originals
+    {
+        get => field ??= [.. Office.Companies.SelectMany(company => (StoreAddress?[])[company.OldStore, company.MovesTo,
+            company.VendorMade]).OfType<StoreAddress>()];
+        init;
+    }
+
+    /// <summary>Whether all is done on copies, and the places where the office works are out of reach.</summary>
+    public bool IsRehearsal { get; init; }
+
     /// <summary>Asks the person who is there; null when nobody is.</summary>
     public Matching.IPersonAsked? Asked { get; init; }
 

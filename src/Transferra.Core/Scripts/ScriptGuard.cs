@@ -7,8 +7,8 @@ namespace Transferra.Core.Scripts;
 
 /// <summary>Looks at statements.</summary>
 /// <param name="dialect">Whose rules they follow.</param>
-/// <param name="original">Name of the store that must not be touched, as statements would call it.</param>
-public sealed partial class ScriptGuard(ScriptDialect dialect, string original)
+/// <param name="originals">Names of the stores that must not be touched, as statements would call them.</param>
+public sealed partial class ScriptGuard(ScriptDialect dialect, IReadOnlyList<string> originals)
 {
     private static readonly string[] OfServer = ["DATABASE", "ROLE", "USER", "GROUP", "TABLESPACE", "SERVER", "SUBSCRIPTION"];
 
@@ -18,8 +18,8 @@ public sealed partial class ScriptGuard(ScriptDialect dialect, string original)
     private static readonly string[] ClientOfFirebird = ["CONNECT", "INPUT", "IN", "OUTPUT", "OUT", "SHELL", "SHOW", "EXIT", "QUIT", "EDIT",
         "HELP"];
 
-    private readonly Regex _original = new($@"(?<![\w$])(`?){Regex.Escape(original)}\1\s*\.", RegexOptions.CultureInvariant
-        | RegexOptions.IgnoreCase);
+    private readonly (string Name, Regex Named)[] _originals = [.. originals.Select(original => (original,
+        new Regex($@"(?<![\w$])(`?){Regex.Escape(original)}\1\s*\.", RegexOptions.CultureInvariant | RegexOptions.IgnoreCase)))];
 
     /// <summary>Why a statement is not run; null when it is.</summary>
     public string? WhyNot(string statement)
@@ -37,7 +37,8 @@ public sealed partial class ScriptGuard(ScriptDialect dialect, string original)
                 : statement.Contains("ON EXTERNAL", StringComparison.OrdinalIgnoreCase) ? "it reaches into another database"
                 : Made(words, OfServer),
             _ => words[0] == "USE" ? "it leads into another database" : words is ["SET", "GLOBAL", ..] ? "it changes the server itself"
-                : _original.IsMatch(statement) ? $"it names the database {original} itself, and would write to the original"
+                : _originals.FirstOrDefault(original => original.Named.IsMatch(statement)) is { Name: { } name }
+                    ? $"it names the database {name} itself, and would write to the original"
                 : Made(words, OfMariadb),
         };
         return why;
