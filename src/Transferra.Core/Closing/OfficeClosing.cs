@@ -257,6 +257,15 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
         Do(closed, steps.Where(step => !closed.Knows(step.Key)));
     }
 
+    /// <summary>Whether the office is closed, so that a run may do what nobody must see.</summary>
+    public bool IsClosed => closings.Current() is { IsReopening: false };
+
+    /// <summary>Whether a service is on now.</summary>
+    internal bool IsOn(ServicePlan service) => SwitchStep.IsOn(service.Switch, tools);
+
+    /// <summary>Turns a service on or off while the office is closed.</summary>
+    internal void Turn(ServicePlan service, bool on) => SwitchStep.Turn(service, on, tools);
+
     /// <summary>The permissions that a file or folder had before the office was closed, or has when it is not.</summary>
     public UnixFileMode ModeBefore(string path) => closings.Current()?.Steps.OfType<FolderStep>()
         .LastOrDefault(step => step.Home == FileIdentity.RealPath(path))?.Found ?? File.GetUnixFileMode(path);

@@ -65,6 +65,31 @@ internal abstract class SwitchStep(IReadOnlyDictionary<string, string> facts) : 
     private static SwitchStep? Of(SwitchPlan plan, Dictionary<string, string> more, ClosingTools tools) =>
         plan.Unit is not null ? UnitStep.Of(plan.Unit, more, tools) : CommandStep.Of(plan, more, tools);
 
+    /// <summary>Turns a service on or off for a while; fine when it is so already.</summary>
+    /// <exception cref="TransferraException">It cannot be turned, or is not what it was turned to.</exception>
+    public static void Turn(ServicePlan service, bool on, ClosingTools tools)
+    {
+        var facts = new Dictionary<string, string>
+        {
+            ["role"] = "service",
+            ["name"] = service.Name,
+            ["ports"] = List(on ? [] : service.Ports.Select(port => port.ToString(CultureInfo.InvariantCulture))),
+            ["processes"] = List(service.Processes),
+            ["wait-seconds"] = service.Wait.TotalSeconds.ToString(CultureInfo.InvariantCulture),
+            ["was-on"] = "yes",
+            ["was-enabled"] = "no",
+            ["unit"] = service.Switch.Unit ?? "",
+            ["on"] = List(service.Switch.On),
+            ["off"] = List(service.Switch.Off),
+            ["status"] = List(service.Switch.Status)
+        };
+        SwitchStep step = service.Switch.Unit is not null ? new UnitStep(facts) : new CommandStep(facts);
+        if (on) step.Reopen(tools);
+        else step.Close(tools);
+        if ((on ? step.NotOpen(tools) : step.NotClosed(tools)) is { } not) throw new TransferraException(not,
+            $"Turn {service.Name} {(on ? "on" : "off")} by hand to see why.");
+    }
+
     /// <summary>Whether a service or job is on now.</summary>
     /// <exception cref="TransferraException">It cannot be told.</exception>
     public static bool IsOn(SwitchPlan plan, ClosingTools tools) => plan.Unit is not null ? UnitStep.IsActive(plan.Unit, tools)

@@ -18,10 +18,15 @@ internal sealed class PackageGates(Func<string, string, string, string, Gate> sp
     /// <summary>The gates in the order of the work.</summary>
     /// <param name="package">The package.</param>
     /// <param name="hops">The hops that its companies go.</param>
-    public IEnumerable<Gate> Of(Package package, IReadOnlyList<Hop> hops)
+    /// <param name="services">The services that office.yaml describes.</param>
+    public IEnumerable<Gate> Of(Package package, IReadOnlyList<Hop> hops, IReadOnlyList<ServicePlan> services)
     {
         VersionNeeds needs = package.Kit.Version(package.WantedVersion)!.Needs;
         IEnumerable<Gate> all = [.. hops.Where(hop => hop.ReleaseNotes.Count > 0).Select(hop => Notes(package, hop)),
+            .. hops.SelectMany(hop => hop.Surroundings.ServicesOff.Concat(hop.Means.Services)).Distinct().Select(name =>
+                Gate.If(services.Any(service => string.Equals(service.Name, name, StringComparison.OrdinalIgnoreCase)), "", "service "
+                    + name, $"the conversion turns the service {name} on or off", $"{OfficeLoader.FileName} does not say how; describe it "
+                    + "under closing: services")),
             .. needs.Keys.Select(key => KeyGate(package, key)), .. Installer(package, needs), .. Components(package, needs),
                 .. System_(needs),
             .. needs.Words.Select(word => spoken(package.Kit.Id, $"{package.Kit.Id}/{word.Name}", word.Name, word.Question))];

@@ -21,6 +21,9 @@ public sealed record Hop(IBeginning Beginning, IMeans Means, Correspondence Corr
     /// our maps do.</summary>
     internal HopByNames? ByNames { get; init; }
 
+    /// <summary>What has to be the case around it.</summary>
+    public HopSurroundings Surroundings { get; init; } = HopSurroundings.None;
+
     /// <summary>What the vendor says that must be known before; each is to be acknowledged.</summary>
     public IReadOnlyList<string> ReleaseNotes { get; init; } = [];
 }

@@ -31,6 +31,12 @@ public interface IMeans
     /// the same name answer to each other, and the hop says only what differs.</summary>
     bool GoesByMaps => true;
 
+    /// <summary>Whether it works only on the place where the company's store lives.</summary>
+    bool NeedsOwnPlace => false;
+
+    /// <summary>Services of office.yaml that it turns on.</summary>
+    IReadOnlyList<string> Services => [];
+
     /// <summary>This kind with what a hop file says of it, "means: {NAME: {...}}". Mistakes are reported there.</summary>
     internal IMeans With(DescribedMap details) => this;
 }

@@ -20,6 +20,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         head?.Done();
         IBeginning? beginning = kinds.BeginningOf(map);
         IMeans? means = kinds.MeansOf(map);
+        HopSurroundings surroundings = HopSurroundings.Read(map, means);
         foreach (DescribedMap setting in map.Maps("new-settings", "a setting that is new"))
         {
             _settings.Add(new NewSetting(setting.Text("name").Value, setting.Text("question").Value,
@@ -43,6 +44,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
                     map.FileName)
                 {
                     ReleaseNotes = notes,
+                    Surroundings = surroundings,
                     ByNames = new HopByNames(map, kinds, _settings)
                 };
         }
@@ -65,7 +67,11 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             map.Report("tables", $"the new table {twice.Key} is fed by several old tables; that is not possible in one hop yet");
         if (beginning is null || means is null) return null;
         var correspondence = new Correspondence(from, to, tables, leftOut, newRecords, map.FileName);
-        return new Hop(beginning, means, correspondence, _settings, map.FileName) { ReleaseNotes = notes };
+        return new Hop(beginning, means, correspondence, _settings, map.FileName)
+        {
+            ReleaseNotes = notes,
+            Surroundings = surroundings
+        };
     }
 
     private KitVersion? Version(DescribedMap? head, string key)

@@ -48,7 +48,7 @@ internal sealed class ByHandMeans : IHopMeans
     {
         Dictionary<string, string> values = HopPlaceholders.Of(work, "");
         string[] steps = [.. _steps.Select(step => HopPlaceholders.Said(step, values))];
-        IReadOnlyList<string> told = work.ToldVersions();
+        IReadOnlyList<string> told = work.ToldVersions(work.Place);
         if (told.Count > 0 && told.All(version => version == work.Hop.To.Name))
             return new ConversionResult([], [], new Dictionary<string, long>()) { Remarks = from.Copy?.NotBrought ?? [], Steps = steps };
         work.Keeper.Waits(from);

@@ -25,12 +25,12 @@ internal static partial class HopPlaceholders
     /// <param name="kit">The kit's folder.</param>
     public static Dictionary<string, string> Of(HopWork work, string kit) => new()
     {
-        ["store"] = work.Target.Path,
-        ["database"] = work.Target.Path,
-        ["host"] = work.Target.Server?.Host ?? "",
-        ["port"] = work.Target.Server is { Port: > 0 } server ? server.Port.ToString(CultureInfo.InvariantCulture) : "",
-        ["user"] = work.Target.Server?.User ?? "",
-        ["folder"] = work.Target.IsOnServer ? work.OutputFolder : Path.GetDirectoryName(work.Target.Path)!,
+        ["store"] = work.Place.Path,
+        ["database"] = work.Place.Path,
+        ["host"] = work.Place.Server?.Host ?? "",
+        ["port"] = work.Place.Server is { Port: > 0 } server ? server.Port.ToString(CultureInfo.InvariantCulture) : "",
+        ["user"] = work.Place.Server?.User ?? "",
+        ["folder"] = work.Place.IsOnServer ? work.OutputFolder : Path.GetDirectoryName(work.Place.Path)!,
         ["results"] = work.OutputFolder,
         ["company"] = work.Company,
         ["from"] = work.Hop.From.Name,

@@ -67,11 +67,17 @@ internal sealed record HopWork(Hop Hop, IStoreOpener Stores, StoreAddress Source
     public IReadOnlyList<string> Untouchable => [.. Originals.Append(Source).Where(store => store.Engine == Target.Engine)
         .Select(store => store.IsOnServer ? store.Path : Path.GetFileName(store.Path)).Distinct(StringComparer.Ordinal)];
 
+    /// <summary>The office around the hop; null where it must not be touched, as in a trial.</summary>
+    public IHopOffice? Office { get; init; }
+
+    /// <summary>Where the new store is while others convert it.</summary>
+    public StoreAddress Place => Hop.Surroundings.IsAtOwnPlace && Office is not null ? Office.OwnPlace : Target;
+
     /// <summary>The company's code.</summary>
     public string Company { get; init; } = "";
 
     /// <summary>The versions that the new store tells by its signs.</summary>
-    public Func<IReadOnlyList<string>> ToldVersions { get; init; } = () => [];
+    public Func<StoreAddress, IReadOnlyList<string>> ToldVersions { get; init; } = _ => [];
 
     /// <summary>Folder for what the vendor's program says; there already.</summary>
     public string OutputFolder { get; init; } = "";
@@ -108,5 +114,40 @@ internal sealed record HopWork(Hop Hop, IStoreOpener Stores, StoreAddress Source
         }
     }
 
-    private ConversionResult Convert(BuildMark from) => ((IHopMeans)Hop.Means).Convert(this, from);
+    private ConversionResult Convert(BuildMark from)
+    {
+        var means = (IHopMeans)Hop.Means;
+        if (Hop.Surroundings.IsForTheNight && Office is null)
+            throw new InvalidOperationException($"the hop to {Hop.To.Name} needs a closed office");
+        if (means.GoesByMaps && !Hop.Surroundings.IsForTheNight) return means.Convert(this, from);
+        try
+        {
+            foreach (string service in Hop.Surroundings.ServicesOff) Office!.Turn(service, on: false);
+            if (Hop.Surroundings.IsAtOwnPlace) Office!.Lend();
+            ConversionResult result = means.Convert(this, from);
+            if (!means.GoesByMaps) Settle();
+            Office?.Restore();
+            return result;
+        }
+        // What waits for a person stays where the person finds it.
+        catch (Exception error) when (error is not WaitsForHandException)
+        {
+            Office?.Restore();
+            throw;
+        }
+    }
+
+    // A program may leave what it changed beside the file, to be worked in by whoever opens it next. It belongs to this file alone, and
+    // must neither be left behind nor be found by the original.
+    private void Settle()
+    {
+        if (Place.Engine != "sqlite" || !Companions(Place.Path).Any()) return;
+        using (IScriptRunner runner = Stores.RunScripts(Place)) runner.Complete();
+        if (Companions(Place.Path).FirstOrDefault() is { } left)
+            throw new TransferraException($"{left} still lies beside the copy: somebody has it open",
+                "Close the program that has it open, then try again.");
+    }
+
+    private static IEnumerable<string> Companions(string file) => StoreAddress.EndingsBeside
+        .Select(ending => file + ending).Where(File.Exists);
 }

@@ -57,30 +57,20 @@ internal sealed class ProgramMeans : IHopMeans
             _exitCodes = details.Has("exit-codes") ? [.. details.Texts("exit-codes").Select(code => Number(code, details))] : [0],
             _credentials = credentials?.Value,
             _log = log?.Value,
-            _success = details.Optional("success") is { } success ? Like(success, details) : null,
-            _failures = [.. details.Texts("failure").Select(mark => Like(mark, details)).OfType<Regex>()],
+            _success = details.Optional("success") is { } success ? HopTexts.Like(success, details) : null,
+            _failures = [.. details.Texts("failure").Select(mark => HopTexts.Like(mark, details)).OfType<Regex>()],
             _inTerminal = details.IsYes("terminal"),
-            _limit = Minutes(details, "time-limit", UsualLimit),
-            _silence = Minutes(details, "tell-when-still", UsualSilence),
+            _limit = HopTexts.Minutes(details, "time-limit", UsualLimit),
+            _silence = HopTexts.Minutes(details, "tell-when-still", UsualSilence),
         };
     }
 
     private static TypedAnswer? AnswerOf(DescribedMap map)
     {
-        Regex? asked = Like(map.Text("asked"), map);
+        Regex? asked = HopTexts.Like(map.Text("asked"), map);
         string say = map.Text("say").Value;
         map.Done();
         return asked is null ? null : new TypedAnswer(asked, say);
-    }
-
-    private static Regex? Like(PlacedText text, DescribedMap map)
-    {
-        try { return new Regex(text.Value, RegexOptions.CultureInvariant, TimeSpan.FromSeconds(1)); }
-        catch (ArgumentException error)
-        {
-            text.Report(map.Errors, $"this is not a regular expression: {error.Message}");
-            return null;
-        }
     }
 
     private static int Number(PlacedText text, DescribedMap map)
@@ -88,15 +78,6 @@ internal sealed class ProgramMeans : IHopMeans
         if (int.TryParse(text.Value, NumberStyles.None, CultureInfo.InvariantCulture, out int number)) return number;
         text.Report(map.Errors, $"\"{text}\" is not a whole number");
         return 0;
-    }
-
-    private static TimeSpan Minutes(DescribedMap details, string key, TimeSpan usual)
-    {
-        if (details.Optional(key) is not { } text) return usual;
-        if (double.TryParse(text.Value, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out double minutes) && minutes > 0)
-            return TimeSpan.FromMinutes(minutes);
-        text.Report(details.Errors, $"\"{text}\" is not a number of minutes");
-        return usual;
     }
 
     /// <inheritdoc/>
@@ -143,7 +124,7 @@ internal sealed class ProgramMeans : IHopMeans
             _environment.ToDictionary(pair => pair.Key, pair => HopPlaceholders.Said(pair.Value, values)), _answers, _inTerminal, _limit,
             output)
         {
-            Moves = () => LengthOf(log) + (work.Target.IsOnServer ? 0 : LengthOf(work.Target.Path))
+            Moves = () => LengthOf(log) + (work.Place.IsOnServer ? 0 : LengthOf(work.Place.Path))
         };
         string shown = Path.GetFileName(_command[0]);
         WatchedResult result = new WatchedProgram(command, (said, still) => work.Observer.Progress(still >= _silence

@@ -2,12 +2,25 @@
 using System.Security.Cryptography;
 using System.Text;
 using Transferra.Core.Machine;
+using Transferra.Core.Records;
 
 namespace Transferra.Core.Office;
 
 /// <summary>Digests of stores.</summary>
 internal static class StoreDigest
 {
+    /// <summary>64 lower-case hexadecimal digits. Of a SQLite file beside which changes lie that are not yet in it: those of both digests,
+    /// one after the other, digested.</summary>
+    public static string Of(StoreAddress store)
+    {
+        string own = Of(store.Path);
+        if (store.Engine != "sqlite") return own;
+        string[] beside = [.. StoreAddress.EndingsOfChanges.Select(ending => store.Path + ending)
+            .Where(file => new FileInfo(file) is { Exists: true, Length: > 0 })];
+        return beside.Length == 0 ? own : Convert.ToHexStringLower(SHA256.HashData(Encoding.ASCII.GetBytes(own
+            + string.Concat(beside.Select(OfFile)))));
+    }
+
     /// <summary>64 lower-case hexadecimal digits.</summary>
     /// <param name="path">A file, or a folder of files: of that, each file's relative name, a zero byte, its digest (of a link, that of
     /// where it leads) and a line end, in order of the names' bytes.</param>

@@ -1,6 +1,7 @@
 // StorePlaces.cs: stores as wholes, wherever they are: there or not, renamed, removed, known again, held open.
 // Why one door: a run does the same with a file, a folder and a database on a server, and must not know which of them it has before it.
-// Holds: (1) Rename never overwrites, and is on the disk when it returns; (2) DigestOf changes when any record, table or column does.
+// Holds: (1) Rename never overwrites, and is on the disk when it returns; (2) DigestOf changes when any record, table or column does, also
+// one that still lies beside the file; (3) what an engine keeps beside a file moves with it and never comes to lie beside another.
 using System.Security.Cryptography;
 using System.Text;
 using Transferra.Core.Machine;
@@ -26,9 +27,30 @@ public sealed class StorePlaces(IStoreOpener stores, IVolume volume)
             return;
         }
         volume.CreateFolder(to.Folder);
+        MoveBeside(from, to);
         volume.Rename(from.Path, to.Path);
         volume.FlushFolder(to.Folder);
         volume.FlushFolder(from.Folder);
+    }
+
+    // What SQLite keeps beside a file is part of it: committed changes, or what takes back one that was interrupted. Beside another file
+    // it would be played into that.
+    private void MoveBeside(StoreAddress from, StoreAddress to)
+    {
+        if (from.Engine != "sqlite") return;
+        foreach (string ending in StoreAddress.EndingsBeside.Where(ending => volume.Exists(from.Path + ending)))
+            volume.Rename(from.Path + ending, to.Path + ending);
+    }
+
+    /// <summary>Brings what lies beside a file back to it, where a rename was interrupted between the two.</summary>
+    /// <param name="from">One of the two places.</param>
+    /// <param name="to">The other.</param>
+    public void SettleBeside(StoreAddress from, StoreAddress to)
+    {
+        if (from.Engine != "sqlite" || volume.Exists(from.Path) == volume.Exists(to.Path)) return;
+        (StoreAddress there, StoreAddress gone) = volume.Exists(from.Path) ? (from, to) : (to, from);
+        foreach (string ending in StoreAddress.EndingsBeside.Where(ending => volume.Exists(gone.Path + ending)
+            && !volume.Exists(there.Path + ending))) volume.Rename(gone.Path + ending, there.Path + ending);
     }
 
     /// <summary>Finishes what an interrupted rename left to do at a place.</summary>
@@ -51,7 +73,7 @@ public sealed class StorePlaces(IStoreOpener stores, IVolume volume)
     /// <param name="cancel">Stops between two batches.</param>
     public string DigestOf(StoreAddress address, string? textEncoding, CancellationToken cancel)
     {
-        if (!address.IsOnServer) return StoreDigest.Of(address.Path);
+        if (!address.IsOnServer) return StoreDigest.Of(address);
         using IStore store = stores.Open(address, textEncoding);
         using var all = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
         foreach (TableShape table in store.ReadShape())

@@ -53,6 +53,13 @@ public sealed record StoreAddress(string Engine, string Path, IReadOnlyDictionar
     /// <summary>All of them.</summary>
     public static readonly IReadOnlyList<string> Engines = [.. FileEngines, .. ServerEngines];
 
+    /// <summary>How the names of the files end that SQLite keeps beside its own while it is worked with: https://sqlite.org/tempfiles.html,
+    /// sections 2.1 to 2.3.</summary>
+    internal static readonly IReadOnlyList<string> EndingsBeside = ["-journal", "-wal", "-shm"];
+
+    /// <summary>Those of them in which changes may be.</summary>
+    internal static readonly IReadOnlyList<string> EndingsOfChanges = ["-journal", "-wal"];
+
     /// <summary>How the names of everything begin that a run makes beside a store.</summary>
     public const string RunPrefix = "transferra-";
 

@@ -111,7 +111,7 @@ internal sealed class ChangeOverStage(CompanyRun on) : Stage(on)
         // A journal that was cut short tells of no change-over where there was one.
         if (last is null or { State: "taken-back" } || (last.State == "stopped" && !IsAnnounced))
             return places.Exists(On.Aside) ? $"the journal records no change-over, but an original stands aside as {On.Aside.Shown}"
-                : places.Exists(On.Company.OldStore) ? null
+                : places.Exists(On.Company.OldStore) || HopOffice.IsLent(On) ? null
                     : $"the store {On.Company.OldStore.Shown} is gone, and the journal does not say where";
         if (Swap.DoneMoves() == 0) return null;
         return On.DigestOfOld(On.Aside) == OldDigest ? null

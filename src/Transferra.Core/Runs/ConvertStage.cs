@@ -34,6 +34,14 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override bool CanBeTakenBack => true;
 
+    // In the night, in a closed office, and only there, a converter has the store's own place.
+    private bool IsNight => On.Run.Kind == RunKind.Upgrade.Name && !On.Context.IsRehearsal;
+
+    /// <inheritdoc/>
+    public override IReadOnlyList<string> Obstacles() => IsNight ? []
+        : [.. On.Way.Hops.Where(hop => hop.Surroundings.IsForTheNight).Select(hop => $"the hop from version {hop.From.Name} to "
+            + $"{hop.To.Name} works on the store's own place, or needs services to be off; it is left for the night")];
+
     /// <inheritdoc/>
     public override IReadOnlyDictionary<string, string> Plan() => Facts(("folder", On.Work.FullPath),
         ("made", string.Join('\n', StagedOnes.Select(staged => staged.Shown))));
@@ -41,6 +49,7 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override StageOutcome Do()
     {
+        HopOffice.Of(On)?.Restore(); // interrupted, or waiting for a person, a copy may stand in the original's place
         On.Context.Volume.CreateFolder(On.ResultFolder);
         string list = Path.Combine(On.ResultFolder, "exceptions.csv");
         On.Context.Volume.Remove(list);
@@ -97,7 +106,8 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
                 Company = On.Company.Code,
                 OutputFolder = On.ResultFolder,
                 Originals = context.Originals,
-                ToldVersions = () => Told(target, hop)
+                Office = IsNight ? new HopOffice(On, target) : null,
+                ToldVersions = at => Told(at, hop)
             }.Run();
             if (!target.IsOnServer)
             {
@@ -122,9 +132,9 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
         return hop with { Correspondence = ActualHop.Of(On.Way, number, store, () => throw new InvalidOperationException()) };
     }
 
-    private IReadOnlyList<string> Told(StoreAddress target, Hop hop)
+    private IReadOnlyList<string> Told(StoreAddress at, Hop hop)
     {
-        using IStore store = On.Context.Stores.Open(target, hop.To.TextEncoding);
+        using IStore store = On.Context.Stores.Open(at, hop.To.TextEncoding);
         return [.. Survey.SignsOf(On.Company.Kit, store).Select(sign => sign.Version ?? "")];
     }
 
@@ -195,6 +205,10 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override TakenBack? TakeBack()
     {
+        HopOffice.Of(On)?.Restore();
+        if (HopOffice.WasLent(On) && On.DigestOfOld(On.Company.OldStore) != On.Run.BegunFact(On.Company.Code, "sha256"))
+            throw new TransferraException($"the old store {On.Company.OldStore.Shown} is back in its place, but is not as it was when the "
+                + "run began", "Somebody wrote to it while it stood aside. Compare it with the backup set before anybody works with it.");
         // A new store that the office has worked with holds records that are nowhere else; it is kept, not removed.
         if (!On.IsAsMade(On.FinalStaged, Name))
             return new TakenBack($"the new store has been used since it was made, and is kept: {On.FinalStaged.Shown}", IsWhole: false);

@@ -59,6 +59,7 @@ public sealed class RehearsalRun
         {
             Companies = [.. package.Companies.Where(company => made.Companies.Contains(company.Code)).Select(company => company with
             {
+                WantedVersion = made.Reached.GetValueOrDefault(company.Code) ?? company.WantedVersion,
                 OldStore = ScratchOf(company.OldStore, made, company.Code, "rehearsal"),
                 MovesTo = company.MovesTo is { } to ? ScratchOf(to, made, company.Code, "rehearsal-new") : null
             })]
@@ -82,7 +83,12 @@ public sealed class RehearsalRun
         while ((book.Left().Any(made => made.Id == id) || Path.Exists(book.ResultsOf(id)) || book.List().Any(one => one.Id == id))
             && (now = now.AddSeconds(1)) > default(DateTimeOffset));
         var made = new RehearsalMade(id, Path.Combine(wishes.In ?? book.Folder, "transferra-rehearsal-" + id), WorkFolder.NewToken(),
-            [.. companies.Select(entry => entry.Company.Code)], wishes.IsKept);
+            [.. companies.Select(entry => entry.Company.Code)], wishes.IsKept)
+        {
+            Reached = companies.ToDictionary(entry => entry.Company.Code, entry => entry.Company.WayBetween(entry.From.Name,
+                entry.Company.WantedVersion)!.Hops.TakeWhile(hop => !hop.Surroundings.IsForTheNight).LastOrDefault()?.To.Name
+                ?? entry.Company.WantedVersion)
+        };
         book.Announce(made);
         context.Volume.CreateFolder(Path.GetDirectoryName(made.Folder)!);
         context.Volume.MakeFolder(made.Folder);
@@ -120,10 +126,15 @@ public sealed class RehearsalRun
         var ready = new List<(Company Real, Company Copy, KitVersion From, RehearsedCompany Begun, string Digest)>();
         foreach ((Company company, KitVersion from) in companies)
         {
-            var begun = new RehearsedCompany(company.Code, from.Name, company.WantedVersion, "", null, "not-rehearsed", []);
+            var begun = new RehearsedCompany(company.Code, from.Name,
+                _made.Reached.GetValueOrDefault(company.Code) ?? company.WantedVersion, "", null, "not-rehearsed", []);
             try
             {
                 Company copy = _shadow.Office.Companies.First(known => known.Code == company.Code);
+                if (company.WayBetween(from.Name, company.WantedVersion)?.Hops[0] is { Surroundings.IsForTheNight: true } first)
+                    throw new TransferraException($"the conversion to version {first.To.Name} works only on the store's own place, or "
+                        + $"needs "
+                        + "services to be off", "It is left for the night.");
                 string digest = _context.Places.DigestOf(company.OldStore, from.TextEncoding, _context.Cancel);
                 (string source, DateTimeOffset at) = Bring(company, copy, from, wishes.IsFresh);
                 ready.Add((company, copy, from, begun with { Source = source, SourceAt = at }, digest));
@@ -144,7 +155,7 @@ public sealed class RehearsalRun
             outcomes = UpgradeRun.Execute(_shadow, run);
         RunReport report = RunReport.Of(_shadow.Office, run);
         foreach ((Company real, Company copy, KitVersion from, RehearsedCompany begun, string digest) in ready)
-            results.Add(Result(begun, outcomes.First(outcome => outcome.Company == real.Code),
+            results.Add(Result(begun, real.WantedVersion, outcomes.First(outcome => outcome.Company == real.Code),
                 report.Companies.First(company => company.Code == real.Code)) with
             {
                 IsOriginalAsBefore = _context.Places.DigestOf(real.OldStore, from.TextEncoding, _context.Cancel) == digest,
@@ -153,10 +164,12 @@ public sealed class RehearsalRun
         return results;
     }
 
-    private RehearsedCompany Result(RehearsedCompany begun, CompanyOutcome outcome, CompanyReport report) => begun with
+    private RehearsedCompany Result(RehearsedCompany begun, string wanted, CompanyOutcome outcome, CompanyReport report) => begun with
     {
-        Outcome = outcome.IsThrough ? "through" : outcome.IsWaiting ? "waits" : "stopped",
-        Reasons = outcome.IsWaiting ? ["one of its hops is done by hand; from there on it is left for the night"] : outcome.Reasons,
+        Outcome = outcome.IsThrough && begun.To == wanted ? "through" : outcome.IsThrough || outcome.IsWaiting ? "waits" : "stopped",
+        Reasons = outcome.IsThrough && begun.To != wanted ? [$"from version {begun.To} on it works only on the store's own place, or needs "
+            + "services to be off; that is left for the night"] : outcome.IsWaiting ? ["one of its hops is done by hand; from there on "
+            + "it is left for the night"] : outcome.Reasons,
         Stages = [.. report.Stages.Where(stage => stage.Seconds is not null).Select(stage => new RehearsedStage(stage.Stage,
             stage.Seconds!.Value))],
         Hops = [.. report.Conversion?.Hops.Select(hop => new RehearsedHop(hop.From, hop.To, hop.Seconds)) ?? []],

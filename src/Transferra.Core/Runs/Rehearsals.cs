@@ -14,7 +14,7 @@ public sealed record RehearsedHop(string From, string To, double Seconds);
 /// <summary>A company in a rehearsal.</summary>
 /// <param name="Company">Its code.</param>
 /// <param name="From">The version it has.</param>
-/// <param name="To">The version wanted.</param>
+/// <param name="To">The version it was to reach: the one wanted, or the last before a hop that is left for the night.</param>
 /// <param name="Source">The set its copy was made from; "" for a snapshot of the moment.</param>
 /// <param name="SourceAt">When that was made.</param>
 /// <param name="Outcome">through; stopped; waits (for what a person does by hand); not-rehearsed.</param>
@@ -61,6 +61,9 @@ public sealed record Rehearsal(string Id, DateTimeOffset At, IReadOnlyList<Rehea
 /// <param name="IsKept">Whether somebody wants to look at it.</param>
 public sealed record RehearsalMade(string Id, string Folder, string Token, IReadOnlyList<string> Companies, bool IsKept)
 {
+    /// <summary>The version that each company is to reach, which may be an earlier one than the night's.</summary>
+    public IReadOnlyDictionary<string, string> Reached { get; init; } = new Dictionary<string, string>();
+
     /// <summary>Name of the mark in its folder.</summary>
     internal const string MarkName = "transferra-rehearsal.json";
 

@@ -36,7 +36,7 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
 
     /// <summary>Where the run works for this company.</summary>
     public WorkFolder Work => new(Context.Volume, WorkPath, Run.BegunFact(Company.Code, "token") ?? "",
-        [.. Aside.IsOnServer ? (string[])[] : [Aside.Path], Path.Combine(WorkPath, PresentFolder)]);
+        [.. Aside.IsOnServer ? (string[])[] : [Aside.Path, LentAside.Path], Path.Combine(WorkPath, PresentFolder)]);
 
     /// <summary>Folder in the work folder in which a restore sets aside what was there.</summary>
     public const string PresentFolder = "present";
@@ -66,6 +66,9 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
 
     /// <summary>Where the old store goes at the change-over.</summary>
     public Records.StoreAddress Aside => Company.OldStore.Beside(WorkPath, Run.Id, "old-v" + From.Name);
+
+    /// <summary>Where the old store stands while a copy of it is converted in its place.</summary>
+    public Records.StoreAddress LentAside => Company.OldStore.Beside(WorkPath, Run.Id, "lent-v" + From.Name);
 
     /// <summary>The digest of one of the company's stores before the hops.</summary>
     public string DigestOfOld(Records.StoreAddress store) => Context.Places.DigestOf(store, From.TextEncoding, Context.Cancel);

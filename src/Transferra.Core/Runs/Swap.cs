@@ -22,6 +22,7 @@ internal sealed class Swap(StorePlaces places, IReadOnlyList<Move> moves)
     {
         foreach (StoreAddress place in moves.SelectMany(move => (StoreAddress[])[move.From, move.To]).Where(place => place.IsOnServer)
             .DistinctBy(place => place.Shown)) places.Settle(place);
+        foreach (Move move in moves.Where(move => !move.From.IsOnServer)) places.SettleBeside(move.From, move.To);
         // Looked at once: a name on a server is asked for over the network.
         Dictionary<string, bool> found = moves.SelectMany(move => (StoreAddress[])[move.From, move.To]).DistinctBy(place => place.Shown)
             .ToDictionary(place => place.Shown, places.Exists);

@@ -184,7 +184,9 @@ public sealed class UpgradeRun
             }
             IEnumerable<(string What, StoreAddress Store)> places = [("the store's place", on.Company.OldStore),
                 .. on.Company.MovesTo is { } to ? [("the new store's place", to)] : Array.Empty<(string, StoreAddress)>(),
-                ("the original, set aside", on.Aside), ("the new store, staged", on.FinalStaged)];
+                ("the original, set aside", on.Aside), .. HopOffice.IsLent(on)
+                    ? [("the original, while a copy stands in its "
+                        + "place", on.LentAside)] : Array.Empty<(string, StoreAddress)>(), ("the new store, staged", on.FinalStaged)];
             foreach ((string what, StoreAddress store) in places.DistinctBy(place => place.Store.Shown))
                 lines.Add($"{code}: {what}: {store.Shown}{(context.Places.Exists(store) ? "" : " (nothing there)")}");
             if (on.Work.IsThere) lines.Add($"{code}: the run's folder, left as it is: {on.Work.FullPath}");

@@ -25,9 +25,6 @@ public sealed class WorkFolder(IVolume volume, string path, string token, IReadO
 
     private sealed record Mark(string Token, string What);
 
-    // The files of a SQLite store that lie beside it while it is written.
-    private static readonly string[] Companions = ["-journal", "-wal", "-shm"];
-
     /// <summary>Full path.</summary>
     public string FullPath => path;
 
@@ -72,7 +69,8 @@ public sealed class WorkFolder(IVolume volume, string path, string token, IReadO
     public void Remove(string made)
     {
         made = Inside(made);
-        if (!IsThere || (!volume.Exists(made) && !Companions.Any(companion => volume.Exists(made + companion)))) return;
+        if (!IsThere || (!volume.Exists(made)
+            && !Records.StoreAddress.EndingsBeside.Any(companion => volume.Exists(made + companion)))) return;
         RefuseForeign();
         if (originals.FirstOrDefault(original => volume.Exists(original) && IsWithin(original, made)) is { } stands)
             throw new TransferraException($"{stands} stands there, the original of this company; it is not removed",
@@ -86,7 +84,7 @@ public sealed class WorkFolder(IVolume volume, string path, string token, IReadO
             volume.Remove(Going);
         }
         else volume.Remove(made);
-        foreach (string companion in Companions) volume.Remove(made + companion);
+        foreach (string companion in Records.StoreAddress.EndingsBeside) volume.Remove(made + companion);
         // The folder that was made for it alone.
         string around = Path.GetDirectoryName(made)!;
         if (around != path && volume.Exists(around)) volume.RemoveEmptyFolder(around);

@@ -1,0 +1,120 @@
+// HopOffice.cs: lends the place of a company's store to a copy of it, for a converter that works nowhere else, and turns services
+// on and off for a hop.
+// Holds: (1) the original is set aside by a rename, announced in the journal before, and never written, overwritten or removed; (2) Restore
+// brings everything back from any point, by what the journal and the disk say; (3) only in a closed office.
+using Transferra.Core.Machine;
+using Transferra.Core.Means;
+using Transferra.Core.Office;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Runs;
+
+/// <summary>The office around a hop.</summary>
+/// <param name="on">The company on its way.</param>
+/// <param name="copy">Where the hop's new store is made.</param>
+internal sealed class HopOffice(CompanyRun on, StoreAddress copy) : IHopOffice
+{
+    private const string Lending = "lending", Returned = "returned", Turned = "service-turned";
+
+    private Swap Swap => new(on.Context.Places, [new Move(OwnPlace, on.LentAside), new Move(copy, OwnPlace)]);
+
+    /// <inheritdoc/>
+    public StoreAddress OwnPlace => on.Company.OldStore;
+
+    private IEnumerable<JournalEntry> Entries(string state) => on.Run.Journal.Entries.Where(entry => entry.Company == on.Company.Code
+        && entry.Stage == Stages.Convert && entry.State == state);
+
+    // Whether the journal says that a copy may stand in the place.
+    private bool IsLending => Entries(Lending).LastOrDefault() is { } last && last.Facts["copy"] == copy.Shown
+        && !Entries(Returned).Any(entry => entry.Number > last.Number);
+
+    /// <summary>The office around the hop that has a place lent, or a service turned, when a run was interrupted; null when none
+    /// has.</summary>
+    public static HopOffice? Of(CompanyRun on)
+    {
+        string? shown = on.Run.Journal.Entries.LastOrDefault(entry => entry.Company == on.Company.Code && entry.Stage == Stages.Convert
+            && entry.State is Lending or Turned)?.Facts.GetValueOrDefault("copy");
+        return on.Way.Hops.Select(hop => on.Staged(hop.To.Name)).FirstOrDefault(staged => staged.Shown == shown) is { } copy
+            ? new HopOffice(on, copy) : null;
+    }
+
+    /// <summary>Whether the company's own place was ever lent in this run.</summary>
+    public static bool WasLent(CompanyRun on) => on.Run.Journal.Entries.Any(entry => entry.Company == on.Company.Code
+        && entry.Stage == Stages.Convert && entry.State == Lending);
+
+    /// <summary>Whether the original stands aside for a copy.</summary>
+    public static bool IsLent(CompanyRun on) => WasLent(on) && on.Context.Places.Exists(on.LentAside);
+
+    /// <inheritdoc/>
+    public void Lend()
+    {
+        if (on.Context.Closing is not { IsClosed: true } closing)
+            throw new TransferraException("a copy stands in the place of the original only while the office is closed",
+                "Close it: transferra close");
+        if (on.Company.MovesTo is not null)
+            throw new TransferraException($"a converter that works on its own place cannot be followed to {on.Company.NewStore.Shown}",
+                "Let it convert in a first upgrade, without new-store in office.yaml, and move in a second one.");
+        if (on.Context.Places.OpenedBy(OwnPlace) is [var holder, ..])
+            throw new TransferraException($"the store of {on.Company.Code} is open: {holder}", "Close it there, then try again.");
+        if (!IsLending) on.Run.Journal.Append(on.Company.Code, Stages.Convert, Lending, new Dictionary<string, string>
+        {
+            ["copy"] = copy.Shown,
+            ["place"] = OwnPlace.Shown,
+            ["aside"] = on.LentAside.Shown
+        });
+        if (!on.LentAside.IsOnServer) on.Work.MakeInside(on.LentAside.Folder);
+        // In place an open one would let people in.
+        if (on.Context.Places.Exists(copy)) closing.CoverAlso(copy, OwnPlace, OwnPlace, on.Context.Office.Folder);
+        Swap.Forward();
+    }
+
+    /// <inheritdoc/>
+    public void TakeHome()
+    {
+        if (!IsLending) return;
+        if (Swap.DoneMoves() > 0)
+        {
+            if (on.Context.Places.OpenedBy(OwnPlace) is [var holder, ..])
+                throw new TransferraException($"the copy in the place of {on.Company.Code} is open: {holder}",
+                    "Close it there, then go on. The original is aside and untouched.");
+            Swap.Back();
+        }
+        on.Run.Journal.Append(on.Company.Code, Stages.Convert, Returned, new Dictionary<string, string> { ["place"] = OwnPlace.Shown });
+    }
+
+    /// <inheritdoc/>
+    public void Turn(string service, bool isOn)
+    {
+        (Closing.OfficeClosing closing, ServicePlan plan) = Known(service);
+        bool was = closing.IsOn(plan);
+        if (was == isOn) return;
+        on.Run.Journal.Append(on.Company.Code, Stages.Convert, Turned, new Dictionary<string, string>
+        {
+            ["copy"] = copy.Shown,
+            ["service"] = service,
+            ["to"] = isOn ? "on" : "off"
+        });
+        closing.Turn(plan, isOn);
+    }
+
+    private (Closing.OfficeClosing, ServicePlan) Known(string service) => (on.Context.Closing is { IsClosed: true } closing ? closing
+        : throw new TransferraException("services are turned for a hop only while the office is closed", "Close it: transferra close"),
+        on.Context.Office.Closing.Services.FirstOrDefault(plan => string.Equals(plan.Name, service, StringComparison.OrdinalIgnoreCase))
+        ?? throw new TransferraException($"the hop speaks of the service {service}, which is not under closing in {OfficeLoader.FileName}",
+            "Describe there how it is turned on and off."));
+
+    /// <inheritdoc/>
+    public void Restore()
+    {
+        // Services first: they may hold the copy open. Each is to be as it was before the hop turned it first.
+        // An office that somebody opened meanwhile has had its own back by that.
+        IEnumerable<JournalEntry> turned = on.Context.Closing is not { IsClosed: true } ? [] : Entries(Turned);
+        foreach (IGrouping<string, JournalEntry> service in turned.Where(entry => entry.Facts["copy"] == copy.Shown)
+            .GroupBy(entry => entry.Facts["service"]))
+        {
+            bool wasOn = service.First().Facts["to"] == "off", isOn = service.Last().Facts["to"] == "on";
+            if (wasOn != isOn) Turn(service.Key, wasOn);
+        }
+        TakeHome();
+    }
+}
