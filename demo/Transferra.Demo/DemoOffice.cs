@@ -58,6 +58,7 @@ public static class DemoOffice
             "; stand-in for the installed program\n[Program]\nName=Pellwright Stockroom\nVersion=3.2\n");
         new StockData(seed: 6003, instruments: 1200 / oneIn, parts: 240 / oneIn, movements: 9000 / oneIn)
             .Write(Path.Combine(folder, "data/QST/stock"));
+        new WagesData(seed: 6004, employees: Math.Max(3, 48 / oneIn), periods: 60).Write(Path.Combine(folder, "data/QPW/wages.db"));
         WriteDocuments(Path.Combine(folder, "data/QIH/documents"));
     }
 

@@ -1,5 +1,6 @@
 // StandIns.cs: small stand-ins for what runs in an office, so that closing and reopening have something real to do: a service that listens
 // on a port, a scheduler that starts what lies in jobs/, and a workstation that has a company's file open until it is told to leave.
+// Two more convert the payroll, as its vendor's converter and its vendor's program at the first login would.
 // They do nothing else, and say so in what they write.
 using System.Globalization;
 using System.Net;
@@ -12,16 +13,22 @@ namespace Transferra.Demo;
 public static class StandIns
 {
     /// <summary>Their names.</summary>
-    public static readonly IReadOnlyList<string> Names = ["service", "scheduler", "workstation"];
+    public static readonly IReadOnlyList<string> Names = ["service", "scheduler", "workstation", "converter", "first-login"];
 
     private static readonly TimeSpan Beat = TimeSpan.FromMilliseconds(100);
 
     /// <summary>Runs one.</summary>
     /// <param name="name">One of <see cref="Names"/>.</param>
     /// <param name="folder">The program's folder.</param>
-    /// <param name="file">What a workstation has open; null for the others.</param>
+    /// <param name="file">What a workstation has open, or what is converted; null for the others.</param>
     public static void Run(string name, string folder, string? file)
     {
+        if (name is "converter" or "first-login")
+        {
+            if (name == "converter") WagesData.Convert(file!);
+            else WagesData.LogIn(file!);
+            return;
+        }
         using var ended = new ManualResetEventSlim();
         using PosixSignalRegistration onTerminate = PosixSignalRegistration.Create(PosixSignal.SIGTERM, context =>
         {

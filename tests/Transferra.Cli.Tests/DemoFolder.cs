@@ -18,10 +18,20 @@ internal sealed class DemoFolder : IDisposable
     {
         var folder = new TempFolder();
         DemoOffice.Write(folder.Path, oneIn);
+        WithoutWages(folder);
         // What people have to say has been said, so that each test need not say it again.
         BuiltProgram.Run(folder.Path, ["ready", .. Words.SelectMany(word => (string[])["--confirm", word])]).Expect(0);
         AppDomain.CurrentDomain.ProcessExit += (_, _) => folder.Dispose();
         return folder;
+    }
+
+    // The payroll waits for a person; its tests are those of WagesTests.
+    private static void WithoutWages(TempFolder folder)
+    {
+        string path = folder["office.yaml"], text = File.ReadAllText(path);
+        int at = text.IndexOf("  - kit: kits/pellwright-wages", StringComparison.Ordinal);
+        File.WriteAllText(path, text[..at] + text[text.IndexOf("closing:", StringComparison.Ordinal)..]);
+        foreach (string of in (string[])["kits/pellwright-wages", "programs/wages", "data/QPW"]) Directory.Delete(folder[of], true);
     }
 
     /// <param name="small">Only one in forty records, without the planted faults, for tests that upgrade hundreds of times.</param>

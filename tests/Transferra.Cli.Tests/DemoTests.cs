@@ -31,7 +31,7 @@ public sealed class DemoTests
             "convert: a new store beside the old one", "match: are the records the same?",
             "change-over: the new store takes the old one's place", "check again: is the new data sound?", "How it came out",
                 "QIH      through",
-                "QWS      stopped", "QST      through", "31/02/23", "12,5O", "4999", "V001777");
+                "QWS      stopped", "QST      through", "QPW      waiting", "QPW      through", "31/02/23", "12,5O", "4999", "V001777");
         Assert.Equal("6", DemoFolder.Ask(Path.Combine(office, "data/QIH/ledger.db"), "SELECT value FROM setting WHERE name = 'DATAVER'"));
         Assert.Equal("5", DemoFolder.Ask(Path.Combine(office, "data/QWS/ledger.db"), "SELECT VAL FROM SYSINFO WHERE KEYNAME = 'DATAVER'"));
         Assert.DoesNotContain(demo.Out.Split('\n'), line => line.Length > 100);

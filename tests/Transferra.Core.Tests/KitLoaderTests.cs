@@ -1,4 +1,5 @@
 using Transferra.Core.Kits;
+using Transferra.Tests;
 
 namespace Transferra.Core.Tests;
 
@@ -156,5 +157,43 @@ public class KitLoaderTests
         Assert.Single(Way.Between(kit, "1", "2")!.Hops);
         Assert.Empty(Way.Between(kit, "2", "2")!.Hops);
         Assert.Null(Way.Between(kit, "2", "1"));
+    }
+
+    private const string Short = """
+        kit: short
+        title: Short
+        versions: ["6", "7"]
+        told-by: [{header: user_version}]
+        hops: [{hop: {from: "6", to: "7"}, means: {by-hand: {steps: [Convert it.]}}}]
+
+        """;
+
+    private static (Kit? Kit, IReadOnlyList<DescriptionError> Errors) LoadShort(string good = "", string bad = "")
+    {
+        using var folder = new TempFolder();
+        folder.Write("kit/kit.yaml", good.Length == 0 ? Short : Short.Replace(good, bad, StringComparison.Ordinal));
+        var errors = new DescriptionErrors();
+        return (KitLoader.Load(folder["kit"], "kit", Core.Means.KnownKinds.All, errors), errors.Since(0));
+    }
+
+    [Fact]
+    public void A_kit_in_one_file_tells_each_version_by_what_the_store_says()
+    {
+        (Kit? kit, IReadOnlyList<DescriptionError> errors) = LoadShort();
+        Assert.Empty(errors);
+        Assert.Equal(["6", "7"], kit!.Versions.Select(version => Assert.Single(version.Evidence).Value));
+        Assert.Equal("kit/kit.yaml, hop 6 to 7", Assert.Single(kit.Hops).File);
+    }
+
+    [Theory]
+    [InlineData("told-by: [{header: user_version}]\n", "", "kit/versions/6.yaml:1:1", "the file is not there")]
+    [InlineData("{header: user_version}", "{header: user_version, is: \"6\"}", "kit/kit.yaml:4:34", "\"is\" is not known here")]
+    [InlineData("{header: user_version}", "{}", "kit/kit.yaml:4:11", "told by one of")]
+    [InlineData("to: \"7\"", "to: \"8\"", "kit/kit.yaml:5:31", "the kit has no version 8")]
+    public void A_mistake_in_a_kit_of_one_file_is_told_with_its_place(string good, string bad, string at, string what)
+    {
+        DescriptionError error = LoadShort(good, bad).Errors[0];
+        Assert.StartsWith(at, error.ToString(), StringComparison.Ordinal);
+        Assert.Contains(what, error.What, StringComparison.Ordinal);
     }
 }

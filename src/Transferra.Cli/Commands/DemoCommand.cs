@@ -52,7 +52,7 @@ internal static class DemoCommand
             server.Move(folder, session.Stores);
         }
         // The commands below speak words; the demo's own JSON document comes at the end.
-        Session office = session with { OfficeFolder = folder, Json = false, Confirmed = ["QIH", "QWS", "QST"], Codes = [] };
+        Session office = session with { OfficeFolder = folder, Json = false, Confirmed = ["QIH", "QWS", "QST", "QPW"], Codes = [] };
         string program = Path.Combine(folder, "programs/ledger");
         var commands = new SystemCommands(folder, Session.UsersMask, []);
         void outside(params string[] command) => Outside(screen, commands, command);
@@ -71,8 +71,14 @@ internal static class DemoCommand
             if (ready != ExitCodes.Done) return session.Answer(ExitCodes.Unproved, new { ready });
             // Somebody has the books open, is told, and leaves.
             using Process? workstation = server is null ? StartWorkstation(program, Path.Combine(folder, "data/QIH/ledger.db")) : null;
-            screen.Heading("$ transferra upgrade --yes QIH --yes QWS --yes QST");
-            int upgraded = UpgradeCommand.Run(office, resume: false);
+            screen.Heading("$ transferra rehearse QPW");
+            RehearseCommand.Run(office with { Codes = ["QPW"] }, new RehearsalWishes(null, IsFresh: false, IsKept: false, null));
+            screen.Heading("$ transferra upgrade --yes QIH --yes QWS --yes QST --yes QPW");
+            int waiting = UpgradeCommand.Run(office, resume: false);
+            screen.Heading("A person does the steps that the payroll waits for, which is stood in for:");
+            outside("sh", "programs/wages/stand-in.sh", "first-login", "data/QPW/wages.db");
+            screen.Heading("$ transferra upgrade --resume");
+            int upgraded = UpgradeCommand.Run(office, resume: true);
             screen.Heading("The vendor's installers, which are stood in for:");
             outside("sh", "installers/ledger-6/install.sh", "programs/ledger");
             outside("sh", "installers/stockroom-4/install.sh", "programs/stockroom");
@@ -81,7 +87,8 @@ internal static class DemoCommand
             Run run = office.Runs.List()[0];
             screen.Heading($"$ transferra survey --compare transferra/runs/{run.Id}/survey-before.json");
             SurveyCommand.Run(office, new SurveyOptions(Compare: Path.Combine(run.Folder, "survey-before.json")));
-            return Tell(session, office, folder, run, upgraded == ExitCodes.LookAt && reopened == ExitCodes.Done);
+            return Tell(session, office, folder, run, waiting == ExitCodes.PartWay
+                && upgraded == ExitCodes.LookAt && reopened == ExitCodes.Done);
         }
         finally
         {
@@ -125,8 +132,8 @@ internal static class DemoCommand
         Screen screen = session.Screen;
         RunReport report = RunReport.Of(office.Office, run);
         string text = string.Join(", ", report.Companies.Select(company => $"{company.Code} {company.Outcome}"));
-        asTold &= text == "QIH through, QWS stopped, QST through";
-        screen.Heading(asTold ? "That is the whole job: two companies are through, the third waits for four corrections."
+        asTold &= text == "QIH through, QWS stopped, QST through, QPW through";
+        screen.Heading(asTold ? "That is the whole job: three companies are through, the fourth waits for four corrections."
             : $"This is not how the demo should end: {text}");
         screen.Line($"The office is in {folder}. Look around in it:");
         string[] changed = [.. run.Companies.Where(code => run.IsDone(code, Stages.ChangeOver)).Select(code => $"--yes {code}")];

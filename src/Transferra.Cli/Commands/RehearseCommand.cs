@@ -52,7 +52,7 @@ internal static class RehearseCommand
         return session.Answer(all ? ExitCodes.Done : ExitCodes.Unproved, new { removed = left.Select(made => made.Id), isWhole = all });
     }
 
-    private static int Run(Session session, RehearsalWishes wishes)
+    public static int Run(Session session, RehearsalWishes wishes)
     {
         using IDisposable one = session.Lock();
         Companies.RefuseWhileUnfinished(session.Runs);

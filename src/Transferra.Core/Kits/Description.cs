@@ -127,7 +127,7 @@ internal sealed class DescribedMap
             errors.Add(shownAs, 1, 1, $"the file should hold one mapping (key: value lines) that describes {what}");
             return null;
         }
-        return new DescribedMap(root, shownAs, Path.GetDirectoryName(Path.GetFullPath(path))!, errors, what);
+        return new DescribedMap(root, shownAs, Path.GetDirectoryName(Path.GetFullPath(path))!, errors, what) { IsWhole = true };
     }
 
     private const int DeepestNesting = 100;
@@ -168,6 +168,9 @@ internal sealed class DescribedMap
     }
 
     public string FileName => _file;
+
+    /// <summary>Whether it is all that stands in its file.</summary>
+    public bool IsWhole { get; private init; }
 
     public DescriptionErrors Errors => _errors;
 

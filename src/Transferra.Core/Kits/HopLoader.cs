@@ -34,14 +34,15 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             .ToDictionary(pair => pair.Key.Value, pair => pair.Value.Value, StringComparer.OrdinalIgnoreCase) ?? [];
         IReadOnlyList<DescribedMap> newRecordMaps = map.Maps("new-records", "a record that is new");
         if (from is null || to is null) return null;
+        // One of several in a file is named by its versions.
+        string file = map.IsWhole ? map.FileName : $"{map.FileName}, hop {from.Name} to {to.Name}";
         if (!byMaps)
         {
             map.Done();
             if (beginning is { IsVendorMade: true } or { Name: "empty" })
                 map.Report("beginning", $"where others convert ({means!.Name}), the new store begins as a copy of the old one");
             return beginning is null ? null
-                : new Hop(beginning, means!, new Correspondence(from, to, [], leftOut, [], map.FileName) { IsByOthers = true }, _settings,
-                    map.FileName)
+                : new Hop(beginning, means!, new Correspondence(from, to, [], leftOut, [], file) { IsByOthers = true }, _settings, file)
                 {
                     ReleaseNotes = notes,
                     Surroundings = surroundings,
@@ -66,8 +67,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             .Where(group => group.Count() > 1))
             map.Report("tables", $"the new table {twice.Key} is fed by several old tables; that is not possible in one hop yet");
         if (beginning is null || means is null) return null;
-        var correspondence = new Correspondence(from, to, tables, leftOut, newRecords, map.FileName);
-        return new Hop(beginning, means, correspondence, _settings, map.FileName)
+        var correspondence = new Correspondence(from, to, tables, leftOut, newRecords, file);
+        return new Hop(beginning, means, correspondence, _settings, file)
         {
             ReleaseNotes = notes,
             Surroundings = surroundings

@@ -25,28 +25,48 @@ public static class KitLoader
         List<Component> components = NeedsLoader.Components(map, errors);
         List<RecordedSetting> settings = NeedsLoader.Settings(map, null, errors);
         string[] logs = [.. map.Texts("logs").Select(log => log.Value)];
+        IReadOnlyList<(PlacedText? Sql, PlacedText? Header)> saying = SignsThatSayIt(map);
         var versions = new List<KitVersion>();
         var signs = new Dictionary<(string Where, string Is), string>();
         foreach (PlacedText name in map.Texts("versions"))
         {
             string path = Path.Combine("versions", name.Value + ".yaml");
-            DescribedMap? version = DescribedMap.Load(Path.Combine(folder, path), Path.Combine(shownAs, path), $"version {name}", errors);
-            if (version is not null) versions.Add(ReadVersion(version, name.Value, folder, components, signs));
+            DataEvidence[] said = [.. saying.Select(sign => new DataEvidence(sign.Sql?.Value, sign.Header?.Value, null, name.Value))];
+            // Of a version that is told by what every version says there may be nothing else to say.
+            if (said.Length > 0 && !File.Exists(Path.Combine(folder, path)))
+                versions.Add(new KitVersion(name.Value, [], null, said, new Dictionary<string, string>(), [], [], []));
+            else if (DescribedMap.Load(Path.Combine(folder, path), Path.Combine(shownAs, path), $"version {name}", errors) is { } version)
+                versions.Add(ReadVersion(version, name.Value, folder, components, signs, said));
         }
         if (versions.Count == 0 && !map.Has("versions")) map.Report("\"versions\" is missing; a kit must have it");
         var hops = new List<Hop>();
-        foreach (PlacedText name in map.Texts("hops"))
+        foreach ((PlacedText? name, DescribedMap? inline) in map.TextsOrMaps("hops", "a hop"))
         {
-            string path = Path.Combine("hops", name.Value + ".yaml");
-            DescribedMap? hop = DescribedMap.Load(Path.Combine(folder, path), Path.Combine(shownAs, path), "a hop", errors);
+            string path = Path.Combine("hops", name?.Value + ".yaml");
+            DescribedMap? hop = inline ?? DescribedMap.Load(Path.Combine(folder, path), Path.Combine(shownAs, path), "a hop", errors);
             if (hop is not null && new HopLoader(hop, versions, kinds).Read() is { } loaded) hops.Add(loaded);
         }
         map.Done();
         return new Kit(id, title, folder, versions, hops, programEvidence) { Components = components, Settings = settings, Logs = logs };
     }
 
+    // Where every version says itself which it is; what is said there is the version's name.
+    private static IReadOnlyList<(PlacedText? Sql, PlacedText? Header)> SignsThatSayIt(DescribedMap map)
+    {
+        var saying = new List<(PlacedText?, PlacedText?)>();
+        foreach (DescribedMap sign in map.Maps("told-by", "where the version stands"))
+        {
+            PlacedText? sql = sign.Optional("sql"), header = sign.Optional("header");
+            sign.Done();
+            if (sql is null == header is null) sign.Report("where the version stands is told by one of \"sql\" and \"header\"");
+            else if (sql is not null && KitQuestion.WhyNot(sql.Value) is { } why) sql.Report(sign.Errors, why);
+            saying.Add((sql, header));
+        }
+        return saying;
+    }
+
     private static KitVersion ReadVersion(DescribedMap map, string name, string kitFolder, IReadOnlyList<Component> components,
-        Dictionary<(string, string), string> signs)
+        Dictionary<(string, string), string> signs, IReadOnlyList<DataEvidence> said)
     {
         DescriptionErrors errors = map.Errors;
         PlacedText stated = map.Text("version");
@@ -59,7 +79,7 @@ public static class KitLoader
         var checks = new List<TableChecks>();
         List<TableShape> tables = ReadTables(map.Map("tables", "tables"), errors, checks);
         List<BookRule> rules = ChecksLoader.Rules(map, tables);
-        List<DataEvidence> evidence = [.. map.Maps("told-by", "a sign of the version", required: true)
+        List<DataEvidence> evidence = [.. said, .. map.Maps("told-by", "a sign of the version", required: said.Count == 0)
             .Select(sign => ReadSign(sign, tables, name, signs))];
         CheckRelations(map, tables);
         var version = new KitVersion(name, [.. map.Texts("programs").Select(text => text.Value)], encoding?.Value, evidence, headers,

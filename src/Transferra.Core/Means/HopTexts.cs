@@ -7,6 +7,10 @@ namespace Transferra.Core.Means;
 
 internal static class HopTexts
 {
+    /// <summary>Full path of the kit's folder: that of kit.yaml, where a hop stands in it, otherwise the one around the hop's.</summary>
+    public static string KitFolder(DescribedMap details) => File.Exists(Path.Combine(details.Folder, "kit.yaml")) ? details.Folder
+        : Path.GetFullPath(Path.Combine(details.Folder, ".."));
+
     /// <summary>A regular expression; null when it is none, which is reported.</summary>
     public static Regex? Like(PlacedText text, DescribedMap map)
     {

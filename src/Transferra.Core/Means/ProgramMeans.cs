@@ -51,7 +51,7 @@ internal sealed class ProgramMeans : IHopMeans
         {
             _command = [.. command.Select(part => part.Value)],
             _folder = folder?.Value ?? "{results}",
-            _kit = Path.GetFullPath(Path.Combine(details.Folder, "..")),
+            _kit = HopTexts.KitFolder(details),
             _environment = environment.ToDictionary(pair => pair.Key.Value, pair => pair.Value.Value),
             _answers = [.. details.Maps("answers", "what is typed at a question").Select(AnswerOf).OfType<TypedAnswer>()],
             _exitCodes = details.Has("exit-codes") ? [.. details.Texts("exit-codes").Select(code => Number(code, details))] : [0],
@@ -68,9 +68,10 @@ internal sealed class ProgramMeans : IHopMeans
     private static TypedAnswer? AnswerOf(DescribedMap map)
     {
         Regex? asked = HopTexts.Like(map.Text("asked"), map);
-        string say = map.Text("say").Value;
+        PlacedText say = map.Text("say");
+        HopPlaceholders.Check(say, HopPlaceholders.Known, map);
         map.Done();
-        return asked is null ? null : new TypedAnswer(asked, say);
+        return asked is null ? null : new TypedAnswer(asked, say.Value);
     }
 
     private static int Number(PlacedText text, DescribedMap map)
@@ -121,7 +122,8 @@ internal sealed class ProgramMeans : IHopMeans
         string? log = _log is null ? null : Path.GetFullPath(Path.Combine(folder, HopPlaceholders.Said(_log, values)));
         long logBegan = log is not null && File.Exists(log) ? new FileInfo(log).Length : 0;
         var command = new WatchedCommand([.. _command.Select(part => HopPlaceholders.Said(part, values))], folder,
-            _environment.ToDictionary(pair => pair.Key, pair => HopPlaceholders.Said(pair.Value, values)), _answers, _inTerminal, _limit,
+            _environment.ToDictionary(pair => pair.Key, pair => HopPlaceholders.Said(pair.Value, values)),
+            [.. _answers.Select(answer => answer with { Say = HopPlaceholders.Said(answer.Say, values) })], _inTerminal, _limit,
             output)
         {
             Moves = () => LengthOf(log) + (work.Place.IsOnServer ? 0 : LengthOf(work.Place.Path))

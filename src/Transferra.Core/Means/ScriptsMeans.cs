@@ -48,7 +48,7 @@ internal sealed class ScriptsMeans : IHopMeans
     /// <inheritdoc/>
     IMeans IMeans.With(DescribedMap details)
     {
-        string kit = System.IO.Path.GetFullPath(System.IO.Path.Combine(details.Folder, ".."));
+        string kit = HopTexts.KitFolder(details);
         return new ScriptsMeans
         {
             _scripts = [.. Files(details).Select(file => Found(file, kit, details)).OfType<Script>()],

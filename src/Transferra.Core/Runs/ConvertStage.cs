@@ -67,7 +67,7 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
                     Hop hop = Actual(i, source);
                     StoreAddress target = On.Staged(hop.To.Name);
                     progress = Go(hop, source, target, progress, log, list);
-                    hops.Add(progress.Hops[^1].Result!);
+                    hops.Add(progress.Hops.First(known => known.Name == NameOf(hop)).Result!);
                     source = target;
                 }
             }
@@ -92,7 +92,8 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
     {
         RunContext context = On.Context;
         HopProgress? known = progress.Hops.FirstOrDefault(known => known.Name == NameOf(hop));
-        if (known?.Result is not null && context.Places.Exists(target)) return progress.With(known);
+        // What is known of those behind it stays: one of them may be waiting for a person, with what that person has done.
+        if (known?.Result is not null && context.Places.Exists(target)) return progress;
         if (known?.Result is not null) progress = progress with { Hops = [.. progress.Hops.TakeWhile(other => other != known)] };
         var keeper = new HopKeeper(On, target, progress, NameOf(hop), log);
         if (keeper.Reached is null) keeper.StartOver(keysFirst: false);
