@@ -25,20 +25,36 @@ internal static class WayMatch
         var actual = new List<Correspondence>();
         var proposals = new List<Proposal>();
         var onOneSide = new List<OnOneSide>();
-        for (int i = 0; i < way.Hops.Count; i++)
+        // The new store of a hop is the old one of the next, and opened once: a server takes its time to tell what is in one.
+        IStore old = open(0);
+        try
         {
-            using IStore old = open(i), renewed = open(i + 1);
-            using IStore? made = way.Hops[i].Correspondence.IsOnVendorMade ? vendorMade?.Invoke() : null;
-            actual.Add(ActualHop.Of(way, i, old, () => renewed));
-            hops.Add(new CompanyMatch(actual[i], settings, observer, cancel)
+            for (int i = 0; i < way.Hops.Count; i++)
             {
-                Refused = refused(way.Hops[i]),
-                VendorMade = made
-            }.Run(old, renewed));
-            onOneSide.AddRange(ByOthers(actual[i], old));
-            if (!hops[i].IsSame || actual[i].Gone.Count > 0)
-                proposals.AddRange(new Proposals(actual[i], old, renewed, cancel).Of(hops[i]));
+                IStore renewed = open(i + 1);
+                try
+                {
+                    using IStore? made = way.Hops[i].Correspondence.IsOnVendorMade ? vendorMade?.Invoke() : null;
+                    actual.Add(ActualHop.Of(way, i, old, () => renewed));
+                    hops.Add(new CompanyMatch(actual[i], settings, observer, cancel)
+                    {
+                        Refused = refused(way.Hops[i]),
+                        VendorMade = made
+                    }.Run(old, renewed));
+                    onOneSide.AddRange(ByOthers(actual[i], old));
+                    if (!hops[i].IsSame || actual[i].Gone.Count > 0)
+                        proposals.AddRange(new Proposals(actual[i], old, renewed, cancel).Of(hops[i]));
+                }
+                catch
+                {
+                    renewed.Dispose();
+                    throw;
+                }
+                old.Dispose();
+                old = renewed;
+            }
         }
+        finally { old.Dispose(); }
         using IStore first = open(0), last = open(way.Hops.Count);
         return new WayMatched(hops, Totals(way.Versions, open, cancel),
             Left(first, last, [actual[0].From, .. actual.Select(hop => hop.To)], actual[0],

@@ -136,7 +136,12 @@ internal sealed class FbStore : IStore
             ? text[7..].Trim() : text.TrimStart('=').Trim();
     }
 
-    public IReadOnlyList<TableShape> ReadShape()
+    private IReadOnlyList<TableShape>? _shape;
+
+    // Asked of the server once: the store is seen as it was when it was opened, and a match asks for every table of hundreds.
+    public IReadOnlyList<TableShape> ReadShape() => _shape ??= LoadShape();
+
+    private IReadOnlyList<TableShape> LoadShape()
     {
         var segments = Rows("SELECT TRIM(i.RDB$RELATION_NAME), TRIM(i.RDB$INDEX_NAME), TRIM(s.RDB$FIELD_NAME), "
             + "COALESCE(i.RDB$UNIQUE_FLAG, 0), TRIM(c.RDB$CONSTRAINT_TYPE), TRIM(i.RDB$FOREIGN_KEY), TRIM(x.RDB$DELETE_RULE), "
@@ -190,8 +195,10 @@ internal sealed class FbStore : IStore
     public StoreScript? ReadScript(string folder) => FbScript.Read(_address, Rows, Quote, folder, out _) is { } script
         ? script with { TextEncoding = _textEncoding } : null;
 
+    private IReadOnlyList<StoreDeclaration>? _declarations;
+
     /// <inheritdoc/>
-    public IReadOnlyList<StoreDeclaration> Declarations() => new FbThings(Rows).All();
+    public IReadOnlyList<StoreDeclaration> Declarations() => _declarations ??= new FbThings(Rows).All();
 
     public IReadOnlyList<string> NotCarried() => [.. NotRead(), .. FbScript.Read(_address, Rows, Quote, null, out string why) is not null
         ? (string[])[]

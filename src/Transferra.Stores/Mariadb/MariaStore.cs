@@ -114,7 +114,12 @@ internal sealed class MariaStore : IStore
         static int Number(string? text) => text is null ? 0 : int.Parse(text, CultureInfo.InvariantCulture);
     }
 
-    public IReadOnlyList<TableShape> ReadShape()
+    private IReadOnlyList<TableShape>? _shape;
+
+    // Asked of the server once: the store is seen as it was when it was opened, and a match asks for every table of hundreds.
+    public IReadOnlyList<TableShape> ReadShape() => _shape ??= LoadShape();
+
+    private IReadOnlyList<TableShape> LoadShape()
     {
         var indexes = Rows("SELECT table_name, index_name, column_name, non_unique, sub_part IS NOT NULL OR index_type <> 'BTREE' FROM "
             + "information_schema.statistics WHERE "
@@ -145,8 +150,10 @@ internal sealed class MariaStore : IStore
 
     public StoreScript? ReadScript(string folder) => new MariaScript(_connection, _address.Path).Read();
 
+    private IReadOnlyList<StoreDeclaration>? _declarations;
+
     /// <inheritdoc/>
-    public IReadOnlyList<StoreDeclaration> Declarations() =>
+    public IReadOnlyList<StoreDeclaration> Declarations() => _declarations ??=
         new MariaThings(Rows, new MariaParts(_connection, _address.Path), _address.Path).All();
 
     public IReadOnlyList<string> NotCarried() => new MariaScript(_connection, _address.Path).NotCarried();

@@ -32,7 +32,7 @@ internal sealed class PgRecordReader : IRecordReader
     private readonly TextDecoder? _decoder;
     private byte[] _buffer = new byte[BufferBytes];
     private int _start, _end;
-    private bool _ended;
+    private bool _ended, _isDisposed;
 
     /// <param name="connection">In a transaction of its own on the store's snapshot; disposed with this.</param>
     /// <param name="select">The query, its columns in the batch's order.</param>
@@ -231,10 +231,23 @@ internal sealed class PgRecordReader : IRecordReader
         };
     }
 
+    /// <summary>Takes the connection when the table was read to its end; otherwise it is closed.</summary>
+    public Action<NpgsqlConnection>? WhenEnded { get; init; }
+
     public void Dispose()
     {
+        if (_isDisposed) return;
+        _isDisposed = true;
         // Given up before its end, the copy is cancelled; the connection is of no use after that and goes with it.
-        try { _stream.Dispose(); }
+        try
+        {
+            _stream.Dispose();
+            if (_ended && WhenEnded is not null)
+            {
+                WhenEnded(_connection);
+                return;
+            }
+        }
         catch (Exception error) when (error is NpgsqlException or OperationCanceledException
             or IOException)
         { /* that is what cancelling says */ }

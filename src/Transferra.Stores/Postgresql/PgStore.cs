@@ -26,6 +26,11 @@ internal sealed class PgStore : IStore
     private readonly KeptKeys _keys;
     private readonly Dictionary<string, PgPlace> _places = [];
 
+    private const int MostIdle = 4;
+
+    private readonly System.Collections.Concurrent.ConcurrentBag<NpgsqlConnection> _idle = [];
+    private volatile bool _isDisposed;
+
     private PgStore(StoreAddress address, NpgsqlConnection keeper, string? textEncoding)
     {
         (_address, _keeper) = (address, keeper);
@@ -122,7 +127,12 @@ internal sealed class PgStore : IStore
             .ToArray());
     }
 
-    public IReadOnlyList<TableShape> ReadShape()
+    private IReadOnlyList<TableShape>? _shape;
+
+    // Asked of the server once: the store is seen as it was when it was opened, and a match asks for every table of hundreds.
+    public IReadOnlyList<TableShape> ReadShape() => _shape ??= LoadShape();
+
+    private IReadOnlyList<TableShape> LoadShape()
     {
         string where = Tables, shown = PgPlace.Shown(_schema), shownTarget = PgPlace.Shown(_schema, "tn", "t");
         const string names = "(SELECT coalesce(array_agg(a.attname::text ORDER BY k.place), '{}') FROM unnest({0}) WITH ORDINALITY "
@@ -194,8 +204,10 @@ internal sealed class PgStore : IStore
 
     public StoreScript? ReadScript(string folder) => new PgScript(_keeper).Read();
 
+    private IReadOnlyList<StoreDeclaration>? _declarations;
+
     /// <inheritdoc/>
-    public IReadOnlyList<StoreDeclaration> Declarations() => new PgScript(_keeper).Declarations();
+    public IReadOnlyList<StoreDeclaration> Declarations() => _declarations ??= new PgScript(_keeper).Declarations();
 
     /// <inheritdoc/>
     public IReadOnlyList<OtherSchema> Elsewhere() => [.. _places.Values.Where(place => place.Schema != _schema)
@@ -233,15 +245,16 @@ internal sealed class PgStore : IStore
             PgConnection.Quote(column.Name) + (PgTypes.Of(column).Kind == FieldKind.Text ? "::text COLLATE \"C\"" : "")
                 + (column.Required ? "" : " NULLS FIRST")));
         string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
-        NpgsqlConnection connection = PgConnection.Open(_address.Server!, _address.Path);
+        bool isNew = !_idle.TryTake(out NpgsqlConnection? connection);
+        connection ??= PgConnection.Open(_address.Server!, _address.Path);
         try
         {
-            PgConnection.Execute(connection,
+            if (isNew) PgConnection.Execute(connection,
                 $"BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET TRANSACTION SNAPSHOT {PgConnection.Literal(_snapshot)}");
             string where = RangeCondition.Of(within, table, wanted => PgConnection.Quote(_catalog.Column(name, wanted).Name), wanted =>
                 _catalog.Column(name, wanted).Oid is PgTypes.Int2 or PgTypes.Int4 or PgTypes.Int8);
             return RangeCondition.Hold(new PgRecordReader(connection, $"SELECT {columns} FROM {From(name)}{where}{order}",
-                [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}", _decoder), table, within);
+                [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}", _decoder) { WhenEnded = Keep }, table, within);
         }
         catch (NpgsqlException error)
         {
@@ -438,5 +451,17 @@ internal sealed class PgStore : IStore
         }
     }
 
-    public void Dispose() => _keeper.Dispose();
+    // Opening one takes as long as reading a small table, and there may be hundreds of those. It stays on the store's snapshot.
+    private void Keep(NpgsqlConnection connection)
+    {
+        if (_isDisposed || _idle.Count >= MostIdle) connection.Dispose();
+        else _idle.Add(connection);
+    }
+
+    public void Dispose()
+    {
+        _isDisposed = true;
+        while (_idle.TryTake(out NpgsqlConnection? idle)) idle.Dispose();
+        _keeper.Dispose();
+    }
 }
