@@ -246,6 +246,15 @@ public static class HtmlSignOff
             yield return new XElement("ul", matched.OnOneSide.Select(part => new XElement("li",
                 part.IsGone ? $"gone with version {part.Version}: {part.What}" : $"new in version {part.Version}: {part.What}")));
         }
+        if (matched.WithFresh is { } fresh)
+        {
+            yield return new XElement("p", "What the converted store declares otherwise than a fresh one of its version, which the new "
+                + "program "
+                + $"made: {(fresh.Differences.Count == 0 ? "nothing" : Number(fresh.Differences.Count))}.");
+            if (fresh.Differences.Count > 0)
+                yield return Table(["Declared", "Name", "Fresh store", "Converted store"], fresh.Differences.Take(MostDifferences)
+                    .Select(one => new object[] { one.Kind, one.Name, one.Old ?? "(none)", one.New ?? "(none)" }));
+        }
         foreach (XElement part in matched.Hops.SelectMany(hop => Hop(hop, isOnly: matched.Hops.Count == 1))) yield return part;
         if (matched.OverTheWay.Count > 0) yield return Totals(matched.OverTheWay);
     }

@@ -190,6 +190,7 @@ internal static class Results
             if (part.IsGone) screen.Bad($"Gone with version {part.Version}: {part.What}");
             else screen.Line($"  New in version {part.Version}: {part.What}");
         }
+        if (matched.WithFresh is { } fresh) Fresh(screen, fresh);
         foreach (NotLookedAt left in matched.NotLookedAt)
         {
             string line = $"Not looked at, in the {left.Side} store: "
@@ -252,6 +253,18 @@ internal static class Results
         screen.Table(["What", "Name", "Old", "New"], others.Take(DifferencesShown).Select(other => (IReadOnlyList<string>)
             [other.Kind, other.Name, other.Old ?? "(none)", other.New ?? "(none)"]));
         if (others.Length > DifferencesShown) screen.Line("All of them: transferra match --json");
+    }
+
+    private static void Fresh(Screen screen, DeclarationsMatched fresh)
+    {
+        screen.Line("  Against the fresh store that office.yaml names: "
+            + (fresh.Differences.Count == 0 ? "declared alike in everything"
+                : $"{Count(fresh.Differences.Count, "declaration")} not the same, which an old store after many conversions rarely is"));
+        if (fresh.Differences.Count > 0)
+            screen.Table(["What", "Name", "Fresh store", "Converted store"], fresh.Differences
+                .OrderBy(other => other.Old is not null && other.New is not null).Take(DifferencesShown).Select(other =>
+                (IReadOnlyList<string>)[other.Kind, other.Name, other.Old ?? "(none)", other.New ?? "(none)"]));
+        if (fresh.Differences.Count > DifferencesShown) screen.Line("All of them: transferra match --json");
     }
 
     // What the program works with by name, unlike the index or key of a column.

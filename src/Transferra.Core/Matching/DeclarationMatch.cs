@@ -44,6 +44,32 @@ internal static class DeclarationMatch
     {
         StoreDeclaration[] was = Moving(old), now = Moving(renewed);
         var names = new SpokenOf(hop);
+        List<DeclarationDifference> differences = WithWhatWasTheirs(Differences(was, now, names.AccountFor));
+        if (old.Identity.EngineVersion != renewed.Identity.EngineVersion)
+            differences = [.. differences.Select(difference => difference with
+            {
+                IsOtherWriting = difference is { ByHop: false, Old: { } was, New: { } now } && ReleaseWriting.IsSame(was, now)
+            })];
+        return new DeclarationsMatched(Counts(was, now), differences);
+    }
+
+    /// <summary>Compares those of a converted store with those of one that the new program made when it was first started. An old store
+    /// after many conversions is rarely what a new one is; nothing follows from it, but it should be seen.</summary>
+    /// <param name="fresh">The one that the new program made.</param>
+    /// <param name="converted">The converted one.</param>
+    public static DeclarationsMatched WithFresh(IStore fresh, IStore converted)
+    {
+        StoreDeclaration[] was = Moving(fresh), now = Moving(converted);
+        return new DeclarationsMatched(Counts(was, now), Differences(was, now, (_, _) => false));
+    }
+
+    private static DeclarationCount[] Counts(StoreDeclaration[] was, StoreDeclaration[] now) => [.. was.Concat(now)
+        .Select(thing => thing.Kind).Distinct().Order(StringComparer.Ordinal).Select(kind => new DeclarationCount(kind,
+            was.Count(thing => thing.Kind == kind), now.Count(thing => thing.Kind == kind)))];
+
+    private static List<DeclarationDifference> Differences(StoreDeclaration[] was, StoreDeclaration[] now,
+        Func<StoreDeclaration, bool, bool> isAccountedFor)
+    {
         var differences = new List<DeclarationDifference>();
         Dictionary<(string, string), StoreDeclaration[]> left = now.GroupBy(thing => (thing.Kind, thing.Name))
             .ToDictionary(same => same.Key, same => same.ToArray());
@@ -54,19 +80,11 @@ internal static class DeclarationMatch
             if (other.Select(thing => thing.Text).Order(StringComparer.Ordinal)
                 .SequenceEqual(same.Select(thing => thing.Text).Order(StringComparer.Ordinal))) continue;
             differences.Add(new DeclarationDifference(same.Key.Kind, same.Key.Name, Texts(same), other.Length == 0 ? null : Texts(other),
-                names.AccountFor(same.First(), isThere: other.Length > 0)));
+                isAccountedFor(same.First(), other.Length > 0)));
         }
         differences.AddRange(left.Values.Select(added => new DeclarationDifference(added[0].Kind, added[0].Name, null, Texts(added),
-            names.AccountFor(added[0], isThere: true))));
-        differences = WithWhatWasTheirs(differences);
-        if (old.Identity.EngineVersion != renewed.Identity.EngineVersion)
-            differences = [.. differences.Select(difference => difference with
-            {
-                IsOtherWriting = difference is { ByHop: false, Old: { } was, New: { } now } && ReleaseWriting.IsSame(was, now)
-            })];
-        return new DeclarationsMatched([.. was.Concat(now).Select(thing => thing.Kind).Distinct().Order(StringComparer.Ordinal)
-            .Select(kind => new DeclarationCount(kind, was.Count(thing => thing.Kind == kind), now.Count(thing => thing.Kind == kind)))],
-            differences);
+            isAccountedFor(added[0], true))));
+        return differences;
     }
 
     // Rights, columns and comments of what the hop takes away go with it.

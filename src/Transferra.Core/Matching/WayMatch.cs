@@ -56,11 +56,13 @@ internal static class WayMatch
         }
         finally { old.Dispose(); }
         using IStore first = open(0), last = open(way.Hops.Count);
+        using IStore? fresh = actual[^1].IsOnVendorMade ? null : vendorMade?.Invoke();
         return new WayMatched(hops, Totals(way.Versions, open, cancel),
             Left(first, last, [actual[0].From, .. actual.Select(hop => hop.To)], actual[0],
                 isCopied: way.IsOnCopy, isVendorMade: actual[^1].IsOnVendorMade, isByOthers: actual[^1].IsByOthers))
         {
             OnOneSide = onOneSide,
+            WithFresh = fresh is not null && fresh.Identity.Engine == last.Identity.Engine ? DeclarationMatch.WithFresh(fresh, last) : null,
             Proposals = proposals
         };
     }

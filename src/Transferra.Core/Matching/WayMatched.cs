@@ -46,6 +46,10 @@ public sealed record WayMatched(IReadOnlyList<MatchResult> Hops, IReadOnlyList<T
     /// <summary>Where others converted, what only one of the stores has. What is gone and not explained is not proved.</summary>
     public IReadOnlyList<OnOneSide> OnOneSide { get; init; } = [];
 
+    /// <summary>What the converted store declares, against one that the new program made when it was first started ("old" there); null
+    /// where office.yaml names none. Nothing follows from it.</summary>
+    public DeclarationsMatched? WithFresh { get; init; }
+
     /// <summary>What could be written into the kit to explain what does not come out even, where others converted.</summary>
     public IReadOnlyList<Proposal> Proposals { get; init; } = [];
 
