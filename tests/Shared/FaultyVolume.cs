@@ -57,6 +57,8 @@ internal sealed class FaultyVolume(IVolume inner, int failAt, bool afterwards = 
         return removed;
     }
 
+    public void ReplaceWith(string path, string source) => Count(() => inner.ReplaceWith(path, source), path);
+
     public void Replace(string path, ReadOnlySpan<byte> content)
     {
         byte[] copy = content.ToArray();

@@ -95,6 +95,12 @@ internal sealed class JournalWatch(IVolume inner, string office, IReadOnlyList<s
         inner.Replace(path, content);
     }
 
+    public void ReplaceWith(string path, string source)
+    {
+        Look("replace", path);
+        inner.ReplaceWith(path, source);
+    }
+
     public void Append(string path, ReadOnlySpan<byte> content) => inner.Append(path, content);
     public void TryWriting(string folder) => inner.TryWriting(folder);
     public double TryRate(string folder) => inner.TryRate(folder);

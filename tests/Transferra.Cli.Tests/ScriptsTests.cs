@@ -417,7 +417,7 @@ public sealed class ScriptsTests : IDisposable
         Called match = _office.Run("match", "--json").Expect(0);
         Assert.Contains(match.Json.GetProperty("result")[0].GetProperty("match").GetProperty("withFresh").GetProperty("differences")
             .EnumerateArray(), one => one.GetProperty("kind").GetString() == "index" && one.GetProperty("new").GetString() is null
-                && one.GetProperty("name").GetString()!.Contains("NAMES", StringComparison.Ordinal));
+                && one.GetProperty("name").GetString()!.Contains("NAMES", StringComparison.OrdinalIgnoreCase));
         Assert.Contains("than a fresh one of its version", File.ReadAllText(Directory.GetFiles(_office["transferra"], "signoff.html",
             SearchOption.AllDirectories)[0]), StringComparison.Ordinal);
     }

@@ -106,6 +106,8 @@ internal static class RehearseCommand
         foreach (ServicePlan service in plan.Services.Where(service => !service.StaysUp))
             session.Screen.Line($"  the service {service.Name} is not stopped");
         foreach (JobPlan job in plan.Jobs) session.Screen.Line($"  the job {job.Name} is not held back");
+        int carried = session.Companies.Sum(company => company.Carry.Count);
+        if (carried > 0) session.Screen.Line($"  no files are carried ({Results.Count(carried, "entry", "entries")} of office.yaml)");
         if (plan.BlockedPorts.Count > 0) session.Screen.Line($"  no port is blocked ({string.Join(", ", plan.BlockedPorts)})");
         session.Screen.Line("  sets go to scratch, and not to your places, which may be slower");
     }

@@ -20,6 +20,7 @@ internal sealed class ScreenObserver(Screen screen, Diagnostics? diagnostics = n
         [Stages.Convert] = "convert: a new store beside the old one",
         [Stages.Match] = "match: are the records the same?",
         [Stages.ChangeOver] = "change-over: the new store takes the old one's place",
+        [Stages.CarryFiles] = "files: what is ours goes to the new program's place",
         [Stages.CheckAgain] = "check again: is the new data sound?",
     };
 

@@ -39,6 +39,7 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
         Way? way = company.WayBetween(from.Name, company.WantedVersion);
         gates.Add(WayGate(company, from, way));
         if (way is not null) AddVendorMade(gates, company, way);
+        gates.AddRange(company.Carry.Select(carry => CarryGate(company.Code, carry)));
         for (int i = 0; i < way?.Hops.Count; i++)
             if ((way.Hops[i].Beginning is Means.CopyBeginning || !way.Hops[i].Means.GoesByMaps)
                 && Means.CopyBeginning.Hindrance(i == 0 ? company.OldStore : company.NewStore, company.NewStore) is { } hindrance)
@@ -172,6 +173,20 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
             : new Gate(company.Code, name, GateState.WillStop,
                 $"{at}: {kept.Result.Faults} fault{(kept.Result.Faults == 1 ? "" : "s")}; it will stop at its check, and the others go on",
                 $"Put that right first, then check again: transferra check {company.Code}");
+    }
+
+    private static Gate CarryGate(string company, FilesCarried carry)
+    {
+        const string name = "files to carry";
+        if (carry.WhyNot() is { } why) return new Gate(company, name, GateState.Blocked, why,
+            $"Correct the entry under carry in {OfficeLoader.FileName}, or take it out.");
+        IReadOnlyList<string> names = carry.Names();
+        string[] over = [.. names.Where(file => File.Exists(Path.Combine(carry.To, file)))];
+        return new Gate(company, name, GateState.Passed, string.Create(System.Globalization.CultureInfo.InvariantCulture,
+            $"{names.Count} from {carry.From} to {carry.To}") + (over.Length == 0 ? "" : string.Create(
+                System.Globalization.CultureInfo.InvariantCulture, $"; {over.Length} are there already and will be overwritten, copies "
+                    + $"of them "
+                + $"are kept: {string.Join(", ", over.Take(5))}{(over.Length > 5 ? ", ..." : "")}")));
     }
 
     // The store that the new one is to begin as: there, and of the version that the hop leads to.

@@ -94,6 +94,35 @@ public sealed class DiskVolume : IVolume
     }
 
     /// <inheritdoc/>
+    public void ReplaceWith(string path, string source)
+    {
+        string aside = $"{path}.{Path.GetRandomFileName()}";
+        try
+        {
+            using (FileStream from = PlainFile.Open(source, 1 << 20))
+            using (var to = new FileStream(aside, new FileStreamOptions
+            {
+                Mode = FileMode.CreateNew,
+                Access = FileAccess.Write,
+                UnixCreateMode = OwnersFile
+            }))
+            {
+                from.CopyTo(to, 1 << 20);
+                to.Flush(flushToDisk: true);
+            }
+            SetOwner(aside, source);
+            SetMode(aside, File.GetUnixFileMode(source));
+            File.Move(aside, path, overwrite: true);
+        }
+        catch
+        {
+            File.Delete(aside);
+            throw;
+        }
+        FlushFolder(Path.GetDirectoryName(path)!);
+    }
+
+    /// <inheritdoc/>
     public void TryWriting(string folder)
     {
         int handle = SystemCalls.Open(Terminated(folder), OpenFlags.ReadWrite | OpenFlags.Nameless | OpenFlags.CloseOnExec,

@@ -35,6 +35,10 @@ public interface IVolume
     /// It is on the disk when this returns.</summary>
     void Replace(string path, ReadOnlySpan<byte> content);
 
+    /// <summary>Writes a copy of another file in place of one, which need not be there: content, permissions, and owner as far as this user
+    /// may. After any stop there is the old one or the copy.</summary>
+    void ReplaceWith(string path, string source);
+
     /// <summary>Adds to the end of a file, which is made for its owner alone when it is not there, and flushes it.</summary>
     void Append(string path, ReadOnlySpan<byte> content);
 

@@ -74,6 +74,9 @@ public sealed record Company(string Code, string Name, Kit Kit, string WantedVer
     /// there is none.</summary>
     public StoreAddress? VendorMade { get; init; }
 
+    /// <summary>Files that are carried to the new program's place.</summary>
+    public IReadOnlyList<FilesCarried> Carry { get; init; } = [];
+
     /// <summary>What a person answers for where others convert and nobody explained it.</summary>
     public IReadOnlyList<Matching.Answer> AnsweredFor { get; init; } = [];
 

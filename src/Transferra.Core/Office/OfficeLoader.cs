@@ -91,10 +91,11 @@ public static class OfficeLoader
                 answers[setting.Value] = answer.Value;
             }
             IReadOnlyList<Matching.Answer> answeredFor = AnswerLoader.Read(company, kitReadable ? kit : null, errors);
+            IReadOnlyList<FilesCarried> carry = FilesCarried.Read(company, folder, errors);
             company.Done();
             if (kit is not null && store is not null) companies.Add(new Company(code.Value, name, kit, wanted.Value, store, movesTo,
                 documents, answers)
-            { VendorMade = vendorMade, AnsweredFor = answeredFor });
+            { VendorMade = vendorMade, AnsweredFor = answeredFor, Carry = carry });
         }
         package.Done();
         return kit is null ? null : new Package(kit, Full(programFolder), wanted.Value, companies)

@@ -37,6 +37,9 @@ internal static class StoreDigest
         return Convert.ToHexStringLower(all.GetHashAndReset());
     }
 
+    /// <summary>That of one file.</summary>
+    public static string OfPath(string path) => OfFile(path);
+
     private static readonly Comparer<byte[]> ByBytes = Comparer<byte[]>.Create((a, b) => a.AsSpan().SequenceCompareTo(b));
 
     private static string OfFile(string path)

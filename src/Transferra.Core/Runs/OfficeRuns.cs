@@ -188,4 +188,7 @@ public static class Stages
     public const string ChangeOver = "change-over";
     /// <summary>Is the new data sound, in its place?</summary>
     public const string CheckAgain = "check-again";
+
+    /// <summary>Files that are the office's own go to the new place.</summary>
+    public const string CarryFiles = "files";
 }

@@ -59,6 +59,7 @@ public sealed class RehearsalRun
         {
             Companies = [.. package.Companies.Where(company => made.Companies.Contains(company.Code)).Select(company => company with
             {
+                Carry = [],
                 WantedVersion = made.Reached.GetValueOrDefault(company.Code) ?? company.WantedVersion,
                 OldStore = ScratchOf(company.OldStore, made, company.Code, "rehearsal"),
                 MovesTo = company.MovesTo is { } to ? ScratchOf(to, made, company.Code, "rehearsal-new") : null

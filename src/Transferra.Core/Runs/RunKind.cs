@@ -13,7 +13,8 @@ public sealed record RunKind(string Name, Func<CompanyRun, IReadOnlyList<Stage>>
 {
     /// <summary>All of it.</summary>
     public static readonly RunKind Upgrade = new("upgrade", on => [new CheckStage(on), new BackupStage(on), new ConvertStage(on),
-        new MatchStage(on), new ChangeOverStage(on), new CheckAgainStage(on)])
+        new MatchStage(on), new ChangeOverStage(on), new CheckAgainStage(on),
+        .. CarryFilesStage.IsOf(on) ? [new CarryFilesStage(on)] : Array.Empty<Stage>()])
     { Converts = true, PutsInPlace = true };
 
     /// <summary>A new store beside the old one.</summary>
