@@ -263,6 +263,12 @@ public static class HtmlSignOff
     {
         if (!isOnly) yield return new XElement("h4", $"Version {match.FromVersion} to {match.ToVersion}");
         if (match.IsByOthers) foreach (XElement part in Accounts(match.Accounts)) yield return part;
+        if (match.Shipped.Count > 0)
+            yield return Table(["Shipped by the new program", ">Records", ">Stay", ">Overwritten by ours", ">Ours raised by"],
+                match.Shipped.Select(of => new object[]
+                {
+                    of.Table, Number(of.Shipped), Number(of.Shipped - of.Overwritten), Number(of.Overwritten), Number(of.Offset)
+                }));
         yield return Table(["New table", ">Expected", ">Found", ">Missing", ">Extra", ">Changed", "Fingerprint", "Same"],
             match.Tables.Select(table => new object[]
         {

@@ -81,7 +81,10 @@ public sealed partial class VendorMadeTests : IDisposable
         IReadOnlyList<string> before = OddOffice.Rows(vendors);
         _office.Ready();
         if (engine == "firebird") _office.Run("ready", "--confirm", "A/forced-writes");
-        _office.Upgrade().Expect(0).Says("A through 2");
+        // Nothing of the vendor's is overwritten without a word that says what it is.
+        _office.Upgrade().Expect(2).Says("Records that the new program ships are overwritten by ours: version: 1 of 1, grp: 1 of 1");
+        _office.Run("ready", "--confirm", "A/overwrites");
+        _office.Upgrade().Expect(0).Says("A through 2", "grp: 1 record that the new program ships: 0 stay, 1 are overwritten by ours");
         _office.Run("match").Expect(0).Says("Proved: the new store of A", "the table menus");
         Assert.Equal("5", Ask(store, "SELECT count(*) FROM item"));
         Assert.Equal("2", Ask(store, "SELECT count(*) FROM grp WHERE title <> 'shipped'"));
@@ -127,5 +130,89 @@ public sealed partial class VendorMadeTests : IDisposable
         _office.WriteOffice();
         _office.Run("ready").Expect(2).Says("this is one of the company's own stores");
         Assert.Equal("5", DemoFolder.Ask(store.Path, "SELECT count(*) FROM ITEM"));
+    }
+
+    private const string Theirs = "INSERT INTO grp (group_no, title) VALUES (9, 'only theirs')";
+
+    private void Say(string shipped) => _office.WriteKit(null, OddOffice.NewVersion.Replace("    key: [item_no]",
+            "    key: [item_no]\n    relations: [{columns: [group_no], to: grp, on: [group_no]}]", StringComparison.Ordinal)
+        .TrimEnd('\n') + "\n  codes: {columns: {code: VARCHAR(5) NOT NULL, words: VARCHAR(40)}, key: [code]}\n",
+        $"beginning: vendor-made\nshipped: {{{shipped}}}\n" + OddOffice.Hop);
+
+    // Ours are 1 brass and 2 wood; items point to both.
+    public static TheoryData<string, string, string, string, string> EachPolicy
+    {
+        get
+        {
+            var data = new TheoryData<string, string, string, string, string>();
+            foreach (string engine in (string[])["sqlite", "postgresql", "mariadb", "firebird"])
+            {
+                data.Add(engine, "merge", "grp: 1 of 2", "grp: 2 records that the new program ships: 1 stay, 1 are overwritten by ours",
+                    "1 brass, 2 wood, 9 only theirs");
+                if (engine is not ("sqlite" or "postgresql")) continue;
+                data.Add(engine, "renumber", "ours in grp get numbers above 9, and item.group_no with them",
+                    "2 stay, 0 are overwritten by ours; ours have numbers above 9, and item.group_no with them",
+                    "1 shipped, 9 only theirs, 10 brass, 11 wood");
+                if (engine != "sqlite") continue;
+                data.Add(engine, "keep", "", "grp: 2 records that the new program ships: 2 stay, 0 are overwritten by ours",
+                    "1 shipped, 2 wood, 9 only theirs");
+                data.Add(engine, "replace", "grp: 2 of 2", "grp: 2 records that the new program ships: 0 stay, 2 are overwritten by ours",
+                    "1 brass, 2 wood");
+            }
+            return data;
+        }
+    }
+
+    [Theory]
+    [MemberData(nameof(EachPolicy))]
+    public void What_becomes_of_shipped_records_is_what_the_kit_says_and_both_are_accounted_for(string engine, string policy, string word,
+        string says, string groups)
+    {
+        Say($"grp: {policy}, version: replace");
+        StoreAddress vendors = VendorsStore(engine, Theirs), store = Company(engine, vendors);
+        _office.Ready();
+        if (engine == "firebird") _office.Run("ready", "--confirm", "A/forced-writes");
+        Called asked = _office.Run("ready", "--confirm", "A/overwrites");
+        asked.Says("overwritten by ours: version: 1 of 1", word.Length > 0 ? word : "Is that meant?");
+        _office.Upgrade().Expect(0).Says("A through 2", says);
+        string found = string.Join(", ", OddOffice.Rows(store).Where(row => row.StartsWith("grp: ", StringComparison.Ordinal))
+            .Select(row => row[5..].Replace(" | ", " ", StringComparison.Ordinal))
+            .OrderBy(row => int.Parse(row.Split(' ')[0], System.Globalization.CultureInfo.InvariantCulture)));
+        Assert.Equal(groups, found);
+        _office.Run("match").Expect(0).Says("Proved: the new store of A", says);
+        // What points to a record of ours still does.
+        Assert.Equal(policy == "renumber" ? "11" : "2", Ask(store, "SELECT group_no FROM item WHERE item_no = 1"));
+        Execute(store, "DELETE FROM grp WHERE group_no = " + (policy == "replace" ? "2" : "9"));
+        _office.Run("match").Expect(1).Says("NOT proved for A");
+        if (!store.IsOnServer) return;
+        foreach (string left in new StoreOpener().ServerOf(store).Names(store.Path).Where(name =>
+            name.Contains(StoreAddress.RunPrefix, StringComparison.Ordinal) && name.EndsWith(store.Name, StringComparison.Ordinal)))
+            _servers.Known(store with { Path = left });
+    }
+
+    [Theory]
+    [InlineData("grp: refuse, version: replace", "the new program ships 2 records in grp, and the kit says that there are none")]
+    [InlineData("item: merge", "the table item of the new program also has note, which the kit does not know")]
+    [InlineData("version: renumber", "the records of version cannot get other numbers")]
+    public void What_cannot_be_done_is_told_before_anything_is_begun(string shipped, string says)
+    {
+        Say(shipped);
+        Company("sqlite", VendorsStore("sqlite", Theirs, "INSERT INTO item (item_no, name) VALUES (99, 'shipped')"));
+        _office.Ready();
+        _office.Run("ready").Expect(2).Says(says);
+        _office.Upgrade().Expect(2).Says(says);
+    }
+
+    [Theory]
+    [InlineData("shipped: {nowhere: keep}", "there is no table nowhere in version 2")]
+    [InlineData("shipped: {grp: forget}", "\"forget\" is not known here; it can be: replace, keep, merge, renumber, refuse")]
+    public void A_mistake_is_told_with_its_place(string line, string says)
+    {
+        Say("grp: keep");
+        string hop = File.ReadAllText(_office["kit/hops/1-to-2.yaml"]);
+        File.WriteAllText(_office["kit/hops/1-to-2.yaml"], hop.Replace("shipped: {grp: keep}", line, StringComparison.Ordinal));
+        Company("sqlite", null);
+        _office.WriteOffice();
+        _office.Run("survey").Expect(2).Says("kit/hops/1-to-2.yaml:2:", says);
     }
 }

@@ -3,6 +3,7 @@ using System.Globalization;
 using Transferra.Core.Backup;
 using Transferra.Core.Checks;
 using Transferra.Core.Conversion;
+using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Mending;
@@ -135,6 +136,7 @@ internal static class Results
                 continue;
             }
             Accounts(screen, hop.Conversion.Accounts);
+            Shipped(screen, hop.Conversion.Shipped);
             foreach ((string table, long count) in hop.Conversion.RecordsAdded) screen.Line($"  {table}: {Number(count)} added, new in "
                 + $"version {hop.To}");
             foreach (string remark in hop.Conversion.Remarks) screen.Look($"not put back behind the records: {remark}");
@@ -161,6 +163,15 @@ internal static class Results
                 screen.Line($"  {account.Table}: {Number(count)} by rule \"{rule}\"");
     }
 
+    private static void Shipped(Screen screen, IReadOnlyList<ShippedAccount> accounts)
+    {
+        foreach (ShippedAccount account in accounts)
+            screen.Line($"  {account.Table}: {Count(account.Shipped, "record")} that the new program ships: "
+                + $"{Number(account.Shipped - account.Overwritten)} stay, {Number(account.Overwritten)} are overwritten by ours"
+                + (account.Raised.Length > 0 ? "; " + account.Raised.Replace($" in {account.Table} get ", " have ",
+                    StringComparison.Ordinal) : ""));
+    }
+
     private static void Scripts(Screen screen, HopResult hop)
     {
         screen.Line($"Version {hop.From} to {hop.To}: the vendor's scripts, run in a copy.");
@@ -178,6 +189,7 @@ internal static class Results
         {
             if (matched.Hops.Count > 1) screen.Line($"Version {match.FromVersion} to {match.ToVersion}:");
             if (match.IsByOthers) Accounts(screen, match.Accounts);
+            Shipped(screen, match.Shipped);
             screen.Table(["New table", ">Expected", ">Found", "Fingerprint", "Same"], match.Tables.Select(table => (IReadOnlyList<string>)
                 [table.Table, Number(table.Expected), Number(table.Found), table.FoundFingerprint[..16], table.IsSame ? "yes" : "NO"]));
             foreach (TotalMatch total in match.Totals) Total(screen, total, "");

@@ -31,6 +31,9 @@ public sealed record ConversionResult(IReadOnlyList<TableAccount> Accounts, IRea
     /// <summary>The vendor's program that converted; null where none did.</summary>
     public ProgramRun? Program { get; init; }
 
+    /// <summary>What became of the records that the vendor ships.</summary>
+    public IReadOnlyList<ShippedAccount> Shipped { get; init; } = [];
+
     /// <summary>Records that could not be converted.</summary>
     public long Exceptions => Accounts.Sum(account => account.Exceptions);
 }

@@ -1,4 +1,5 @@
 // CompanyGates.cs: may this company go? Its store, its version, the way, new settings, its places, the server that keeps it.
+using System.Globalization;
 using Transferra.Core.Backup;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
@@ -182,9 +183,9 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
             $"Correct the entry under carry in {OfficeLoader.FileName}, or take it out.");
         IReadOnlyList<string> names = carry.Names();
         string[] over = [.. names.Where(file => File.Exists(Path.Combine(carry.To, file)))];
-        return new Gate(company, name, GateState.Passed, string.Create(System.Globalization.CultureInfo.InvariantCulture,
+        return new Gate(company, name, GateState.Passed, string.Create(CultureInfo.InvariantCulture,
             $"{names.Count} from {carry.From} to {carry.To}") + (over.Length == 0 ? "" : string.Create(
-                System.Globalization.CultureInfo.InvariantCulture, $"; {over.Length} are there already and will be overwritten, copies "
+                CultureInfo.InvariantCulture, $"; {over.Length} are there already and will be overwritten, copies "
                     + $"of them "
                 + $"are kept: {string.Join(", ", over.Take(5))}{(over.Length > 5 ? ", ..." : "")}")));
     }
@@ -201,6 +202,7 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
             gates.Add(Gate.If(why.Length == 0, company.Code, "store made by the vendor", why.Length == 0 ? company.VendorMade!.Shown : why,
                 "Let the new program make its empty store, close it, and name it in "
                     + $"{OfficeLoader.FileName}, under the company: vendor-made"));
+            if (why.Length == 0) AddShipped(gates, company, way, hop);
         }
 
         string WhyNot(StoreAddress made, Hop hop)
@@ -214,6 +216,30 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
             }
             catch (TransferraException error) { return error.Message; }
         }
+    }
+
+    // What the new program ships and ours would take the place of goes only on somebody's word, which says what it is.
+    private void AddShipped(List<Gate> gates, Company company, Way way, Hop hop)
+    {
+        const string name = "records that the vendor ships";
+        try
+        {
+            using IStore made = context.Stores.Open(company.VendorMade!, hop.To.TextEncoding),
+                old = context.Stores.Open(company.OldStore, hop.From.TextEncoding);
+            var shipped = new Conversion.ShippedRecords(hop.Correspondence, made, old, company.Answers, context.Cancel);
+            // Behind other hops the old records of this one are not there yet, and as many may be overwritten as there are.
+            ShippedAccount[] over = [.. (way.Hops[0] == hop ? shipped.Resolved().ShippedAccounts : shipped.AtMost())
+                .Where(account => account.Overwritten > 0 || account.Offset > 0)];
+            if (over.Length == 0) return;
+            string overwritten = string.Join(", ", over.Where(account => account.Overwritten > 0).Select(account =>
+                string.Create(CultureInfo.InvariantCulture, $"{account.Table}: {account.Overwritten} of {account.Shipped}")));
+            string question = (overwritten.Length > 0 ? $"Records that the new program ships are overwritten by ours: {overwritten}. " : "")
+                + string.Concat(over.Where(account => account.Raised.Length > 0)
+                    .Select(account => $"Beside what it ships, {account.Raised}. ")) + "Is that meant?";
+            gates.Add(Spoken(company.Code, "", $"{company.Code}/overwrites", name, question,
+                $"Otherwise say under shipped in {hop.File} that they stay."));
+        }
+        catch (TransferraException error) { gates.Add(new Gate(company.Code, name, GateState.Blocked, error.Message, error.Next)); }
     }
 
     private void AddWhole(List<Gate> gates, Company company, KitVersion from)

@@ -28,6 +28,12 @@ public sealed record Correspondence(KitVersion From, KitVersion To, IReadOnlyLis
     /// the records that the vendor ships.</summary>
     public bool IsOnVendorMade { get; init; }
 
+    /// <summary>What becomes of records that the vendor ships, by new table; where nothing is said, ours replace them.</summary>
+    public IReadOnlyDictionary<string, ShippedPolicy> Shipped { get; init; } = new Dictionary<string, ShippedPolicy>();
+
+    /// <summary>The same as it came out by the vendor's store; empty before that was looked at.</summary>
+    public IReadOnlyList<ShippedAccount> ShippedAccounts { get; init; } = [];
+
     /// <summary>Whether others convert, so that what answers to what is known only when both stores are there (HopByNames.cs).</summary>
     public bool IsByOthers { get; init; }
 

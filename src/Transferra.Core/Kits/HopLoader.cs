@@ -50,6 +50,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
                 };
         }
         List<TableMap> tables = [.. tableMaps.Select(table => ReadTable(table, from, to)).OfType<TableMap>()];
+        Dictionary<string, ShippedPolicy> shipped = ReadShipped(beginning, to);
         List<NewRecord> newRecords = [.. newRecordMaps.Select(record => ReadNewRecord(record, to)).OfType<NewRecord>()];
         map.Done();
         foreach (string unknown in leftOut.Keys.Where(name => from.Table(name) is null))
@@ -67,12 +68,30 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             .Where(group => group.Count() > 1))
             map.Report("tables", $"the new table {twice.Key} is fed by several old tables; that is not possible in one hop yet");
         if (beginning is null || means is null) return null;
-        var correspondence = new Correspondence(from, to, tables, leftOut, newRecords, file);
+        var correspondence = new Correspondence(from, to, tables, leftOut, newRecords, file) { Shipped = shipped };
         return new Hop(beginning, means, correspondence, _settings, file)
         {
             ReleaseNotes = notes,
             Surroundings = surroundings
         };
+    }
+
+    // In the order of ShippedPolicy.
+    private static readonly string[] PolicyWords = ["replace", "keep", "merge", "renumber", "refuse"];
+
+    private Dictionary<string, ShippedPolicy> ReadShipped(IBeginning? beginning, KitVersion to)
+    {
+        var shipped = new Dictionary<string, ShippedPolicy>(StringComparer.OrdinalIgnoreCase);
+        foreach ((PlacedText table, PlacedText word) in map.Map("shipped", "what becomes of records that the vendor ships")?.Pairs() ?? [])
+        {
+            if (beginning is { IsVendorMade: false }) table.Report(_errors, "only a store that the vendor made has records that it ships; "
+                + "say beginning: vendor-made");
+            if (to.Table(table.Value) is null) table.Report(_errors, $"there is no table {table} in version {to.Name}");
+            int at = Array.IndexOf(PolicyWords, word.Value);
+            if (at >= 0) shipped[table.Value] = (ShippedPolicy)at;
+            else word.Report(_errors, $"\"{word}\" is not known here; it can be: {string.Join(", ", PolicyWords)}");
+        }
+        return shipped;
     }
 
     private KitVersion? Version(DescribedMap? head, string key)

@@ -121,6 +121,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
             FairShare([.. differences.Values.Select(of => of.Listed)]), differences.Values.Sum(of => of.Count))
         {
             IsByOthers = correspondence.IsByOthers,
+            Shipped = correspondence.ShippedAccounts,
             Declarations = correspondence.IsOnCopy ? DeclarationMatch.Run(old, renewed, correspondence)
                 : VendorMade is not null ? DeclarationMatch.Run(VendorMade, renewed, correspondence) : null
         };

@@ -92,6 +92,9 @@ public sealed record MatchResult(string FromVersion, string ToVersion, IReadOnly
     /// <summary>The declarations of both stores, where the new one began as a copy of the old one; null otherwise.</summary>
     public DeclarationsMatched? Declarations { get; init; }
 
+    /// <summary>What became of the records that the vendor ships, where the new store began as the one that its program made.</summary>
+    public IReadOnlyList<Kits.ShippedAccount> Shipped { get; init; } = [];
+
     /// <summary>Old records that could not be converted and so cannot be in the new store.</summary>
     public long Exceptions => Accounts.Sum(account => account.Exceptions);
 }

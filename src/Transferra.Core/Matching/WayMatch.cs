@@ -35,7 +35,8 @@ internal static class WayMatch
                 try
                 {
                     using IStore? made = way.Hops[i].Correspondence.IsOnVendorMade ? vendorMade?.Invoke() : null;
-                    actual.Add(ActualHop.Of(way, i, old, () => renewed));
+                    Correspondence hop = ActualHop.Of(way, i, old, () => renewed);
+                    actual.Add(made is null ? hop : new ShippedRecords(hop, made, old, settings, cancel).Resolved());
                     hops.Add(new CompanyMatch(actual[i], settings, observer, cancel)
                     {
                         Refused = refused(way.Hops[i]),

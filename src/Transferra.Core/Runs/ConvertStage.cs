@@ -115,6 +115,7 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
                 context.Volume.FlushFolder(target.Folder);
                 context.Volume.FlushFolder(On.Work.FullPath);
             }
+            result = result with { Shipped = hop.Correspondence.ShippedAccounts };
             keeper.Done(new HopResult(hop.From.Name, hop.To.Name, result, clock.Elapsed.TotalSeconds));
             return keeper.Progress;
         }
@@ -128,6 +129,16 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
     private Hop Actual(int number, StoreAddress source)
     {
         Hop hop = On.Way.Hops[number];
+        if (hop.Correspondence.IsOnVendorMade && On.Company.VendorMade is { } vendors)
+        {
+            using IStore made = On.Context.Stores.Open(vendors, hop.To.TextEncoding),
+                old = On.Context.Stores.Open(source, hop.From.TextEncoding);
+            return hop with
+            {
+                Correspondence = new ShippedRecords(ActualHop.Of(On.Way, number, old, () => throw new InvalidOperationException()), made,
+                    old, On.Company.Answers, On.Context.Cancel).Resolved()
+            };
+        }
         if (number < On.Way.Foreseen.Count || hop.ByNames is not null) return hop;
         using IStore store = On.Context.Stores.Open(source, hop.From.TextEncoding);
         return hop with { Correspondence = ActualHop.Of(On.Way, number, store, () => throw new InvalidOperationException()) };
