@@ -21,12 +21,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         IBeginning? beginning = kinds.BeginningOf(map);
         IMeans? means = kinds.MeansOf(map);
         HopSurroundings surroundings = HopSurroundings.Read(map, means);
-        foreach (DescribedMap setting in map.Maps("new-settings", "a setting that is new"))
-        {
-            _settings.Add(new NewSetting(setting.Text("name").Value, setting.Text("question").Value,
-                [.. setting.Texts("choices").Select(c => c.Value)]));
-            setting.Done();
-        }
+        ReadSettings();
         string[] notes = [.. map.Texts("release-notes").Select(note => note.Value)];
         bool byMaps = means?.GoesByMaps != false;
         IReadOnlyList<DescribedMap> tableMaps = map.Maps("tables", "what becomes of an old table", required: byMaps);
@@ -74,6 +69,16 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             ReleaseNotes = notes,
             Surroundings = surroundings
         };
+    }
+
+    private void ReadSettings()
+    {
+        foreach (DescribedMap setting in map.Maps("new-settings", "a setting that is new"))
+        {
+            _settings.Add(new NewSetting(setting.Text("name").Value, setting.Text("question").Value,
+                [.. setting.Texts("choices").Select(c => c.Value)]));
+            setting.Done();
+        }
     }
 
     // In the order of ShippedPolicy.
