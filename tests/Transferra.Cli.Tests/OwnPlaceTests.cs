@@ -67,8 +67,6 @@ public sealed class OwnPlaceTests : IDisposable
         return store;
     }
 
-    private string[] Around() => [.. Directory.GetFileSystemEntries(_office["data of A"]).Select(Path.GetFileName).OfType<string>()];
-
     private string Said() => File.ReadAllText(Assert.Single(Directory.GetFiles(_office["transferra"], "program-1-2.txt",
         SearchOption.AllDirectories)));
 

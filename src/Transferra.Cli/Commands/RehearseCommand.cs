@@ -3,7 +3,6 @@ using System.CommandLine;
 using System.Globalization;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Gates;
-using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Runs;

@@ -4,8 +4,6 @@
 // is read anew and compared; (3) taking back restores what was overwritten and removes what was added, but keeps what somebody has changed
 // since.
 using System.Globalization;
-using System.Text.Json;
-using Transferra.Core.Machine;
 using Transferra.Core.Office;
 
 namespace Transferra.Core.Runs;
@@ -88,8 +86,12 @@ internal sealed class CarryFilesStage(CompanyRun on) : Stage(on)
     {
         foreach (CarriedFile file in On.LoadResult<List<CarriedFile>>(Name) ?? [])
             if (StoreDigest.OfPath(file.To) != file.Sha256)
-                return done with { IsGood = false, Summary = $"{file.To} is not what was carried there: somebody wrote to it, or to "
-                    + $"{file.From}" };
+                return done with
+                {
+                    IsGood = false,
+                    Summary = $"{file.To} is not what was carried there: somebody wrote to it, or to "
+                    + $"{file.From}"
+                };
         return done;
     }
 

@@ -254,7 +254,8 @@ internal sealed class PgStore : IStore
             string where = RangeCondition.Of(within, table, wanted => PgConnection.Quote(_catalog.Column(name, wanted).Name), wanted =>
                 _catalog.Column(name, wanted).Oid is PgTypes.Int2 or PgTypes.Int4 or PgTypes.Int8);
             return RangeCondition.Hold(new PgRecordReader(connection, $"SELECT {columns} FROM {From(name)}{where}{order}",
-                [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}", _decoder) { WhenEnded = Keep }, table, within);
+                [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}", _decoder)
+            { WhenEnded = Keep }, table, within);
         }
         catch (NpgsqlException error)
         {
