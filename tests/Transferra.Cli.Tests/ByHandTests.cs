@@ -48,6 +48,8 @@ public sealed class ByHandTests : IDisposable
         DemoFolder.Execute(Copy("A"), "ALTER TABLE ITEM ADD COLUMN NOTE TEXT");
         _office.Run("upgrade", "--resume").Expect(3).Says("A waits for you");
         DemoFolder.Execute(Copy("A"), "UPDATE VER SET VAL = '2'");
+        using (File.OpenRead(Copy("A")))
+            _office.Run("upgrade", "--resume").Expect(3).Says("A waits for you", "1. Close the program that has it open: ");
         _office.Run("upgrade", "--resume").Expect(0).Says("by hand, on a copy, in 2 steps", "A through 2");
         _office.Run("match").Expect(0).Says("Proved: the new store of A", "the column NOTE of ITEM");
         Assert.Equal("2", DemoFolder.Ask(store.Path, "SELECT VAL FROM VER"));

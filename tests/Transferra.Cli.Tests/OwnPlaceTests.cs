@@ -189,6 +189,9 @@ public sealed class OwnPlaceTests : IDisposable
         DemoFolder.Execute(store.Path, "ALTER TABLE ITEM ADD COLUMN NOTE TEXT");
         _office.Run("upgrade", "--resume").Expect(3).Says("A waits for you");
         DemoFolder.Execute(store.Path, "UPDATE VER SET VAL = '2'");
+        // As long as the program has it open, it is not taken away from under it.
+        using (File.OpenRead(store.Path))
+            _office.Run("upgrade", "--resume").Expect(3).Says("1 session still in");
         _office.Run("upgrade", "--resume").Expect(0).Says("A through 2");
         _office.Run("match").Expect(0).Says("Proved: the new store of A", "the column NOTE of ITEM");
         _office.Run("undo", "--yes", "A").Expect(0);
@@ -263,7 +266,8 @@ public sealed class OwnPlaceTests : IDisposable
 
     [Theory]
     [InlineData("place: own", "place: mine", "\"mine\" is not a place; it can be: copy")]
-    [InlineData("means:", "means: maps\nwas:", "our own maps need no place of their own")]
+    [InlineData("means:", "means: maps\nwas:", "maps need no place of their own")]
+    [InlineData("means:", "means: {scripts: {files: [convert.py]}}\nwas:", "scripts need no place of their own")]
     public void Mistakes_are_told_with_their_place(string right, string wrong, string says)
     {
         Company();

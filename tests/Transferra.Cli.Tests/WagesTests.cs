@@ -34,6 +34,23 @@ public sealed class WagesTests : IDisposable
     // What the vendor's program does when its administrator logs in first.
     private void LogIn() => BuiltProgram.RunIn(_office.Path, "stand-in", "first-login", "--in", ".", "--file", Store);
 
+    [Fact]
+    public void What_people_earn_is_never_shown_though_nobody_described_a_table()
+    {
+        Run("upgrade", "--yes", "QPW").Expect(3);
+        LogIn();
+        string name = DemoFolder.Ask(Store, "SELECT NAME FROM EMPLOYEE WHERE EMPNO = 2")!;
+        DemoFolder.Execute(Store, "UPDATE EMPLOYEE SET RATE_PENCE = 987654, NAME = NAME || ' of Hidden Lane' WHERE EMPNO = 2; "
+            + "DELETE FROM REMARK");
+        Run("upgrade", "--resume").Expect(1).Says("(private)", "EMPLOYEE", "RATE_PENCE").SaysNot("987654", name, "paper slip");
+        foreach (string file in Directory.GetFiles(_office["transferra/runs"], "*.*", SearchOption.AllDirectories))
+        {
+            string said = File.ReadAllText(file);
+            foreach (string secret in (string[])["987654", name, "paper slip"])
+                Assert.False(said.Contains(secret, StringComparison.Ordinal), $"{secret} stands in {file}");
+        }
+    }
+
     private const string Sums = "SELECT count(*) || ' ' || sum(PENCE) || ' ' || (SELECT count(*) FROM EMPLOYEE) FROM PAYLINE";
 
     [Fact]

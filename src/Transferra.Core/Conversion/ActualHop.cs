@@ -39,10 +39,14 @@ internal static class ActualHop
         // All that the store declares of a table that nobody described, so that one that stays as it is is known as such.
         return there with
         {
-            Tables = [.. there.Tables.Select(table => table.IsUndescribed ? real.First(known => known.Name == table.Name) with
-            {
-                IsUndescribed = true
-            } : table)]
+            Tables = [.. there.Tables.Select(table => table.IsUndescribed ? Undescribed(real.First(known => known.Name == table.Name),
+                version) : table)]
         };
     }
+
+    private static TableShape Undescribed(TableShape table, KitVersion version) => table with
+    {
+        IsUndescribed = true,
+        Columns = [.. table.Columns.Select(column => column with { IsPrivate = version.IsPrivate(table.Name, column.Name) })]
+    };
 }

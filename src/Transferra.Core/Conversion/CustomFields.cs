@@ -76,8 +76,10 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
         if (IsEmpty) return version;
         return version with
         {
-            Tables = [.. version.Tables.Select(WithColumns), .. Tables.Where(table => version.Table(table.Name) is null)
-            .Select(table => new TableShape(table.Name, [.. table.Columns.Select(column => Shape(column, isPrivate: false))], table.Key,
+            Tables = [.. version.Tables.Select(table => WithColumns(table, version)),
+            .. Tables.Where(table => version.Table(table.Name) is null)
+            .Select(table => new TableShape(table.Name, [.. table.Columns.Select(column => Shape(column,
+                version.IsPrivate(table.Name, column.Name)))], table.Key,
                 table.Relations)
             {
                 Indexes = table.Indexes,
@@ -87,10 +89,11 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
         };
     }
 
-    private TableShape WithColumns(TableShape table)
+    private TableShape WithColumns(TableShape table, KitVersion version)
     {
         ColumnShape[] added = [.. Columns.Where(column => Same(column.Table, table.Name) && table.OrdinalOf(column.Name) < 0)
-            .Select(column => Shape(column, table.Columns.Any(known => known.IsPrivate)))];
+            .Select(column => Shape(column, table.Columns.Any(known => known.IsPrivate)
+                || version.IsPrivate(table.Name, column.Name)))];
         return added.Length == 0 ? table : table with { Columns = [.. table.Columns, .. added] };
     }
 

@@ -115,7 +115,7 @@ internal sealed class HopByNames(DescribedMap words, HopKinds kinds, IReadOnlyLi
                     + $"{target.Table.Columns[at].Type} in "
                     + "the new one, and the hop does not say how one becomes the other"));
             }
-            columns = [.. columns.OrderBy(column => target.Table.OrdinalOf(column.Column.Name))];
+            columns = [.. columns.OrderBy(column => target.Table.OrdinalOf(column.Column.Name)).Select(column => Hidden(map, column))];
             targets.Add(new TargetMap(Narrowed(target.Table, columns), columns));
         }
         gone.AddRange(map.From.Columns.Where(column => !carried.Contains(column.Name)
@@ -123,6 +123,11 @@ internal sealed class HopByNames(DescribedMap words, HopKinds kinds, IReadOnlyLi
             .Select(column => new NamedPart(map.From.Name, column.Name)));
         return map with { Into = targets };
     }
+
+    // What is made of a private value is private, whatever its column is called by now.
+    private static ColumnMap Hidden(TableMap map, ColumnMap column) => column.Column.IsPrivate || !column.Value.ColumnReferences
+        .Any(from => from.Lookup is null && map.From.OrdinalOf(from.Name) is >= 0 and int at && map.From.Columns[at].IsPrivate) ? column
+        : column with { Column = column.Column with { IsPrivate = true } };
 
     private static TableShape Narrowed(TableShape table, List<ColumnMap> columns)
     {

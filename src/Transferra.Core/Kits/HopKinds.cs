@@ -34,6 +34,9 @@ public interface IMeans
     /// <summary>Whether it works only on the place where the company's store lives.</summary>
     bool NeedsOwnPlace => false;
 
+    /// <summary>Whether it can work there; scripts and maps are told where to.</summary>
+    bool MayHaveOwnPlace => NeedsOwnPlace;
+
     /// <summary>Services of office.yaml that it turns on.</summary>
     IReadOnlyList<string> Services => [];
 

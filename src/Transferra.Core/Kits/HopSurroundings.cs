@@ -23,7 +23,7 @@ public sealed record HopSurroundings(bool IsAtOwnPlace, IReadOnlyList<string> Se
         {
             if (place.Value is not ("copy" or "own")) place.Report(hop.Errors,
                 $"\"{place}\" is not a place; it can be: copy (beside the store), own (where the store lives, the original set aside)");
-            else if (means is { GoesByMaps: true }) place.Report(hop.Errors, "our own maps need no place of their own");
+            else if (means is { MayHaveOwnPlace: false }) place.Report(hop.Errors, $"{means.Name} need no place of their own");
             else if (isOwn && place.Value == "copy") place.Report(hop.Errors, $"a {means!.Name} works on its own place");
             isOwn |= place.Value == "own";
         }

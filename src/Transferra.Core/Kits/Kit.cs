@@ -75,6 +75,14 @@ public sealed record KitVersion(string Name, IReadOnlyList<string> Programs, str
     /// <summary>What it needs beside its data.</summary>
     public VersionNeeds Needs { get; init; } = VersionNeeds.None;
 
+    /// <summary>Tables, and columns as TABLE.COLUMN, whose values are never shown, also of tables that nobody described.</summary>
+    public IReadOnlyList<string> Private { get; init; } = [];
+
+    /// <summary>Whether the kit says of a column, or of its whole table, that its values are never shown.</summary>
+    public bool IsPrivate(string table, string column) => Private.Any(said =>
+        string.Equals(said, table, StringComparison.OrdinalIgnoreCase)
+        || string.Equals(said, $"{table}.{column}", StringComparison.OrdinalIgnoreCase));
+
     /// <summary>A table by name, in any case; null when the version has none such.</summary>
     public TableShape? Table(string name) =>
         Tables.FirstOrDefault(table => string.Equals(table.Name, name, StringComparison.OrdinalIgnoreCase));

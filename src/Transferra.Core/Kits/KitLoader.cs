@@ -26,6 +26,7 @@ public static class KitLoader
         List<RecordedSetting> settings = NeedsLoader.Settings(map, null, errors);
         string[] logs = [.. map.Texts("logs").Select(log => log.Value)];
         IReadOnlyList<(PlacedText? Sql, PlacedText? Header)> saying = SignsThatSayIt(map);
+        string[] hidden = [.. map.Texts("private").Select(said => said.Value)];
         var versions = new List<KitVersion>();
         var signs = new Dictionary<(string Where, string Is), string>();
         foreach (PlacedText name in map.Texts("versions"))
@@ -38,6 +39,7 @@ public static class KitLoader
             else if (DescribedMap.Load(Path.Combine(folder, path), Path.Combine(shownAs, path), $"version {name}", errors) is { } version)
                 versions.Add(ReadVersion(version, name.Value, folder, components, signs, said));
         }
+        versions = [.. versions.Select(version => version with { Private = hidden })];
         if (versions.Count == 0 && !map.Has("versions")) map.Report("\"versions\" is missing; a kit must have it");
         var hops = new List<Hop>();
         foreach ((PlacedText? name, DescribedMap? inline) in map.TextsOrMaps("hops", "a hop"))

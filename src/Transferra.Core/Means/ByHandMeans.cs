@@ -32,6 +32,9 @@ internal sealed class ByHandMeans : IHopMeans
     public bool GoesByMaps => false;
 
     /// <inheritdoc/>
+    public bool MayHaveOwnPlace => true;
+
+    /// <inheritdoc/>
     public bool GoesOn => true;
 
     /// <inheritdoc/>
@@ -49,7 +52,10 @@ internal sealed class ByHandMeans : IHopMeans
         Dictionary<string, string> values = HopPlaceholders.Of(work, "");
         string[] steps = [.. _steps.Select(step => HopPlaceholders.Said(step, values))];
         IReadOnlyList<string> told = work.ToldVersions(work.Place);
-        if (told.Count > 0 && told.All(version => version == work.Hop.To.Name))
+        bool isDone = told.Count > 0 && told.All(version => version == work.Hop.To.Name);
+        // Whoever still has it open may still write to it.
+        if (isDone && work.OpenedBy(work.Place) is [var holder, ..]) steps = [$"Close the program that has it open: {holder}"];
+        else if (isDone)
             return new ConversionResult([], [], new Dictionary<string, long>()) { Remarks = from.Copy?.NotBrought ?? [], Steps = steps };
         work.Keeper.Waits(from);
         string page = Path.Combine(work.OutputFolder, $"by-hand-{work.Hop.From.Name}-{work.Hop.To.Name}.txt");

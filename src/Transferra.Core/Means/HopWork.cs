@@ -79,6 +79,9 @@ internal sealed record HopWork(Hop Hop, IStoreOpener Stores, StoreAddress Source
     /// <summary>The versions that the new store tells by its signs.</summary>
     public Func<StoreAddress, IReadOnlyList<string>> ToldVersions { get; init; } = _ => [];
 
+    /// <summary>Who has a store open, in words.</summary>
+    public Func<StoreAddress, IReadOnlyList<string>> OpenedBy { get; init; } = _ => [];
+
     /// <summary>Folder for what the vendor's program says; there already.</summary>
     public string OutputFolder { get; init; } = "";
 

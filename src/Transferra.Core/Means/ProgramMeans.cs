@@ -37,6 +37,9 @@ internal sealed class ProgramMeans : IHopMeans
     public bool GoesByMaps => false;
 
     /// <inheritdoc/>
+    public bool MayHaveOwnPlace => true;
+
+    /// <inheritdoc/>
     IMeans IMeans.With(DescribedMap details)
     {
         IReadOnlyList<PlacedText> command = details.Texts("command");

@@ -26,7 +26,9 @@ public sealed record FilesCarried(string From, string To, IReadOnlyList<string> 
             + $"one, "
             + "or carry them by hand later"
         : Files.FirstOrDefault(pattern => (this with { Files = [pattern] }).Names().Count == 0) is { } none
-            ? $"no file in {From} is named like {none}" : null;
+            ? $"no file in {From} is named like {none}"
+        : Names().FirstOrDefault(name => !File.Exists(Path.Combine(From, name))) is { } odd
+            ? $"the name of {odd} in {From} is not text, and it cannot be carried" : null;
 
     internal static IReadOnlyList<FilesCarried> Read(DescribedMap company, string folder, DescriptionErrors errors)
     {

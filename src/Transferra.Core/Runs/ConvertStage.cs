@@ -108,7 +108,8 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
                 OutputFolder = On.ResultFolder,
                 Originals = context.Originals,
                 Office = IsNight ? new HopOffice(On, target) : null,
-                ToldVersions = at => Told(at, hop)
+                ToldVersions = at => Told(at, hop),
+                OpenedBy = context.Places.OpenedBy
             }.Run();
             if (!target.IsOnServer)
             {
