@@ -43,7 +43,8 @@ internal sealed record NamedServer(string Engine, ServerAddress Server, string? 
     public void Move(string officeFolder, IStoreOpener stores)
     {
         string path = Path.Combine(officeFolder, OfficeLoader.FileName), text = File.ReadAllText(path);
-        foreach (Company company in OfficeLoader.Load(officeFolder).Companies)
+        // A store whose tables nobody described stays where its vendor's converter finds it.
+        foreach (Company company in OfficeLoader.Load(officeFolder).Companies.Where(company => company.Kit.Versions[0].Tables.Count > 0))
         {
             string file = Path.GetRelativePath(officeFolder, company.NewStore.Path).Replace('\\', '/'), name = NameOf(company.Code);
             if (company.MovesTo is null)
