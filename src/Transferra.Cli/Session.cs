@@ -213,8 +213,9 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
         return exitCode;
     }
 
-    /// <summary>The person who is there to be asked; null when nobody is.</summary>
-    public IPersonAsked? Person => Json || Console.IsInputRedirected ? null : new PersonAsked(Screen, Cancel);
+    /// <summary>The person who is there to be asked; null when nobody is. Whoever confirmed beforehand may have gone home, and the office
+    /// would stay closed until morning.</summary>
+    public IPersonAsked? Person => Json || Confirmed.Count > 0 || Console.IsInputRedirected ? null : new PersonAsked(Screen, Cancel);
 
     /// <summary>Asks for each company's code to be typed; true when all were typed or given with --yes.</summary>
     public bool Confirm(IReadOnlyList<string> codes, string what)
