@@ -1,6 +1,7 @@
 // PersonAsked.cs: asks whoever sits there whether they answer for what the vendor's conversion changed and nobody explained.
 using Transferra.Cli.Rendering;
 using Transferra.Core.Matching;
+using Transferra.Core.Runs;
 
 namespace Transferra.Cli;
 

@@ -8,7 +8,6 @@ using Transferra.Core.Closing;
 using Transferra.Core.Gates;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
-using Transferra.Core.Matching;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;

@@ -151,8 +151,8 @@ public static class HtmlSignOff
             if (hop.Conversion.Program is { } program)
             {
                 yield return new XElement("h3", $"The vendor's program, version {hop.From} to {hop.To}");
-                yield return Table(["Program", ">Exit code", ">Time"], [[Mono(program.Command), Number(program.ExitCode),
-                    Duration(program.Seconds)]]);
+                yield return Table(["Program", ">Exit code", ">Time"], [[Mono(program.Command),
+                    program.ExitCode is { } code ? Number(code) : "", Duration(program.Seconds)]]);
                 continue;
             }
             if (hop.Conversion.Scripts.Count > 0)

@@ -62,7 +62,7 @@ public sealed class StoreOpener(IReadOnlyList<IEngineOpener> engines) : IStoreOp
     /// <inheritdoc/>
     public IReadOnlyList<string> FilesOf(StoreAddress address) => address.IsOnServer ? [] : Directory.Exists(address.Path)
         ? [.. Directory.EnumerateFiles(address.Path).Order(StringComparer.Ordinal)]
-        : [address.Path, .. ((string[])["-journal", "-wal", "-shm"]).Select(suffix => address.Path + suffix).Where(File.Exists)];
+        : [address.Path, .. address.EndingsKept.Select(ending => address.Path + ending).Where(File.Exists)];
 
     /// <inheritdoc/>
     public IStoreServer ServerOf(StoreAddress address) => Of(address).ServerOf(address.Server!);

@@ -28,9 +28,8 @@ public sealed class CarryFilesTests : IDisposable
     {
         Company();
         IReadOnlyDictionary<string, string> before = _office.Signature("wages-9"), old = _office.Signature("wages-8");
-        _office.Run("ready").Says("files to carry", "3 from ", "1 are there already and will be overwritten, copies of them are kept: "
-            + "wages.ini");
-        _office.Upgrade().Expect(0).Says("3 files carried, 1 of them over others", "A through 2");
+        _office.Run("ready").Says("files to carry", "3 from ", "there already, and overwritten with a copy kept: 1 (wages.ini)");
+        _office.Upgrade().Expect(0).Says("Files carried: 3, of which over others: 1 (copies of those are in ", "A through 2");
         Assert.Equal("[slips]\nlogo=ours", File.ReadAllText(_office["wages-9/wages.ini"]));
         Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.GroupRead,
             File.GetUnixFileMode(_office["wages-9/wages.ini"]));
@@ -39,9 +38,9 @@ public sealed class CarryFilesTests : IDisposable
         Assert.Equal("program 9", File.ReadAllText(_office["wages-9/wages.exe"]));
         Assert.False(File.Exists(_office["wages-9/pictures/other.bmp"]));
         Assert.Equal(old, _office.Signature("wages-8"));
-        _office.Run("signoff").Expect(0).Says("3 files carried");
+        _office.Run("signoff").Expect(0).Says("files carried: 3");
         File.WriteAllText(_office["wages-9/pictures/ours.png"], "worked on since");
-        _office.Run("undo", "--yes", "A").Expect(1).Says("2 carried files are taken back; changed since, and left as they are: ");
+        _office.Run("undo", "--yes", "A").Expect(1).Says("carried files taken back: 2; changed since, and left as they are: ");
         Assert.Equal("[slips]\nlogo=shipped", File.ReadAllText(_office["wages-9/wages.ini"]));
         Assert.Equal("worked on since", File.ReadAllText(_office["wages-9/pictures/ours.png"]));
         IReadOnlyDictionary<string, string> after = _office.Signature("wages-9");

@@ -26,6 +26,7 @@ public sealed class ProgramTests : IDisposable
         if how != 'half': db.execute("UPDATE VER SET VAL = '2'")
         if how == 'loses': db.execute('DELETE FROM ITEM WHERE INO = 4')
         db.commit()
+        if how == 'strays': other = sqlite3.connect(sys.argv[4]); other.execute("UPDATE ITEM SET NAME = 'spoilt'"); other.commit()
         log = open('convert.log', 'a')
         log.write('begun\n' + ('ERROR 17: table ITEM\n' if how == 'lies' else '') + ('' if how == 'quiet' else 'all tables converted\n'))
         log.close()
@@ -46,7 +47,7 @@ public sealed class ProgramTests : IDisposable
             hop: {from: "1", to: "2"}
             means:
               program:
-                command: [/usr/bin/python3, "{kit}/convert.py", "{store}", {{{{how}}}}, "{{{{last}}}}"]
+                command: [/usr/bin/python3, "{kit}/convert.py", "{store}", {{{{how}}}}, "{{{{last}}}}", "{{{{_office["a.db"]}}}}"]
                 environment: {STYLE: "to {to}"}
                 answers: [{{{{answers}}}}]
                 log: convert.log
@@ -94,6 +95,23 @@ public sealed class ProgramTests : IDisposable
         string before = Digest(store.Path);
         _office.Upgrade().Expect(1).Says(says, "taken back");
         Assert.Equal(before, Digest(store.Path));
+    }
+
+    [Fact]
+    public void One_that_writes_to_the_original_is_found_out_the_office_stays_closed_and_the_set_brings_it_back()
+    {
+        StoreAddress store = Company("strays");
+        IReadOnlyList<string> before = OddOffice.Rows(store);
+        _office.Upgrade().Expect(3).Says("was written to while others converted", "is not as it was when the run began, though "
+            + "the office was closed", "--give-up, then transferra restore A", "The office stays "
+            + "closed").SaysNot("untouched", "match: are the records");
+        string run = Path.GetFileName(Assert.Single(Directory.GetDirectories(_office["transferra/runs"])));
+        _office.Run("undo", "--run", run, "--give-up", "--yes", "A").Expect(1).Says("Given up");
+        _office.Run("restore", "A", "--yes", "A").Expect(0);
+        _office.Run("reopen").Expect(0);
+        Assert.Equal(before, OddOffice.Rows(store));
+        // By day it was given a copy as well, and the rehearsal tells.
+        _office.Run("rehearse", "--fresh").Expect(1).Says("A: the original is NOT as it was before");
     }
 
     [Fact]

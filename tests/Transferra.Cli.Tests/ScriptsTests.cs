@@ -253,7 +253,7 @@ public sealed class ScriptsTests : IDisposable
         IReadOnlyList<string> before = OddOffice.Rows(store);
         int line = script.Split('\n').Length + 1;
         _office.Upgrade().Expect(1).Says($"scripts/to-2.sql, line {line}: the engine refuses statement ", "UPDATE ", "nothing_like_it",
-            "thrown away; the old data is untouched", "taken back");
+            "thrown away", "taken back: the staged new store is removed; the old one is as it was when the run began");
         Assert.Equal(before, OddOffice.Rows(store));
         WriteKit(engine, script, tables: Renamed);
         _office.Upgrade().Expect(0).Says("A through 2");

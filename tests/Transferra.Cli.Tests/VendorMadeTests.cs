@@ -84,7 +84,7 @@ public sealed partial class VendorMadeTests : IDisposable
         // Nothing of the vendor's is overwritten without a word that says what it is.
         _office.Upgrade().Expect(2).Says("Records that the new program ships are overwritten by ours: version: 1 of 1, grp: 1 of 1");
         _office.Run("ready", "--confirm", "A/overwrites");
-        _office.Upgrade().Expect(0).Says("A through 2", "grp: 1 record that the new program ships: 0 stay, 1 are overwritten by ours");
+        _office.Upgrade().Expect(0).Says("A through 2", "grp, 1 record that the new program ships: kept 0, overwritten by ours 1");
         _office.Run("match").Expect(0).Says("Proved: the new store of A", "the table menus");
         Assert.Equal("5", Ask(store, "SELECT count(*) FROM item"));
         Assert.Equal("2", Ask(store, "SELECT count(*) FROM grp WHERE title <> 'shipped'"));
@@ -147,16 +147,16 @@ public sealed partial class VendorMadeTests : IDisposable
             var data = new TheoryData<string, string, string, string, string>();
             foreach (string engine in (string[])["sqlite", "postgresql", "mariadb", "firebird"])
             {
-                data.Add(engine, "merge", "grp: 1 of 2", "grp: 2 records that the new program ships: 1 stay, 1 are overwritten by ours",
+                data.Add(engine, "merge", "grp: 1 of 2", "grp, 2 records that the new program ships: kept 1, overwritten by ours 1",
                     "1 brass, 2 wood, 9 only theirs");
                 if (engine is not ("sqlite" or "postgresql")) continue;
-                data.Add(engine, "renumber", "ours in grp get numbers above 9, and item.group_no with them",
-                    "2 stay, 0 are overwritten by ours; ours have numbers above 9, and item.group_no with them",
+                data.Add(engine, "renumber", "our records in grp get numbers above 9, and item.group_no with them",
+                    "kept 2, overwritten by ours 0; our records in grp get numbers above 9, and item.group_no with them",
                     "1 shipped, 9 only theirs, 10 brass, 11 wood");
                 if (engine != "sqlite") continue;
-                data.Add(engine, "keep", "", "grp: 2 records that the new program ships: 2 stay, 0 are overwritten by ours",
+                data.Add(engine, "keep", "", "grp, 2 records that the new program ships: kept 2, overwritten by ours 0",
                     "1 shipped, 2 wood, 9 only theirs");
-                data.Add(engine, "replace", "grp: 2 of 2", "grp: 2 records that the new program ships: 0 stay, 2 are overwritten by ours",
+                data.Add(engine, "replace", "grp: 2 of 2", "grp, 2 records that the new program ships: kept 0, overwritten by ours 2",
                     "1 brass, 2 wood");
             }
             return data;

@@ -75,7 +75,12 @@ internal static class RehearseCommand
         Tell(session.Screen, rehearsal, open, wishes);
         string results = new Rehearsals(session.OfficeFolder, session.Volume).ResultsOf(rehearsal.Id);
         if (Directory.Exists(results)) session.Screen.Line($"Its results and lists are kept in {results}");
-        bool isClean = rehearsal.Companies.All(company => company is { Outcome: "through", Verdict: "proved" }) && open.Length == 0;
+        bool isClean = rehearsal.Companies.All(company => company is
+        {
+            Outcome: "through",
+            Verdict: "proved",
+            IsOriginalAsBefore: true
+        }) && open.Length == 0;
         return session.Answer(isClean ? ExitCodes.Done : ExitCodes.LookAt, new { rehearsal, gates = open });
     }
 
@@ -132,7 +137,9 @@ internal static class RehearseCommand
                 Results.Number(company.Records), Seconds(company.Seconds), WhatNow(company)]));
         foreach (RehearsedCompany company in rehearsal.Companies.Where(company => company.Stages.Count > 0))
             screen.Line(company.IsOriginalAsBefore ? $"{company.Company}: the original is as it was before, by its digest."
-                : $"{company.Company}: people worked with the original meanwhile; it was only read.");
+                : $"{company.Company}: the original is NOT as it was before. People worked with it meanwhile, or the vendor's "
+                    + $"conversion wrote "
+                    + "to it though it was given a copy; find out which before the night.");
         // Of what did not come to its end the time tells nothing.
         double all = rehearsal.Companies.All(company => company.Outcome == "through") ? rehearsal.Companies.Sum(company => company.Seconds)
             : 0;

@@ -84,7 +84,7 @@ internal static class UndoCommand
         if (undone.Lines.Count == 0) screen.Good("There was nothing to take back.");
         else if (!undone.IsWhole) screen.Look("Taken back, but for what is named above as kept.");
         else screen.Good(wasChanged ? "Undone: the office is where it was before."
-            : $"Undone: what the {run.Kind} run made is removed; the stores themselves were never touched.");
+            : $"Undone: what the {run.Kind} run made is removed; no store had been changed over.");
     }
 
     // Nothing on the disk is touched, so that whatever is lost by it can be fetched by hand.

@@ -165,8 +165,8 @@ internal static class UpgradeCommand
                 : !outcome.IsSettled ? [company.Code, outcome.IsWaiting ? "waiting" : "unfinished", company.From, took, Unsettled(outcome)]
                 : [company.Code, "stopped", company.From, took,
                     company.Match is { Verdict: Verdict.NotProved }
-                        ? $"Explain in the kit what is meant or answer for it, have the rest corrected, then: transferra upgrade "
-                            + $"{company.Code}"
+                        ? $"Explain in the kit what is meant{(company.Match.Unexplained.Count > 0 ? " or answer for it" : "")}, have the "
+                            + $"rest corrected, then: transferra upgrade {company.Code}"
                         : $"Correct what is listed above in version {company.From}, then: transferra upgrade {company.Code}"]);
         }));
         if (page.Length > 0) session.Screen.Line($"To be signed: {page}");

@@ -122,10 +122,11 @@ internal static class Results
             }
             if (hop.Conversion.Program is { } program)
             {
-                screen.Line($"Version {hop.From} to {hop.To}: the vendor's program, run on a copy: {program.Command}");
-                screen.Line($"  exit code {Number(program.ExitCode)}, "
-                    + $"{Core.Gates.ClosedTime.Words(TimeSpan.FromSeconds(program.Seconds))}; "
-                    + $"all it said: {program.Output}");
+                screen.Line($"Version {hop.From} to {hop.To}: the vendor's {(program.ExitCode is null ? "service" : "program")}, run on a "
+                    + $"copy: {program.Command}");
+                screen.Line($"  {(program.ExitCode is { } code ? $"exit code {Number(code)}, " : "")}"
+                    + Core.Gates.ClosedTime.Words(TimeSpan.FromSeconds(program.Seconds))
+                    + (program.Output.Length > 0 ? $"; all it said: {program.Output}" : ""));
                 foreach (string remark in hop.Conversion.Remarks) screen.Look($"not brought into the copy: {remark}");
                 screen.Line("What it made of the records, the match says.");
                 continue;
@@ -166,10 +167,9 @@ internal static class Results
     private static void Shipped(Screen screen, IReadOnlyList<ShippedAccount> accounts)
     {
         foreach (ShippedAccount account in accounts)
-            screen.Line($"  {account.Table}: {Count(account.Shipped, "record")} that the new program ships: "
-                + $"{Number(account.Shipped - account.Overwritten)} stay, {Number(account.Overwritten)} are overwritten by ours"
-                + (account.Raised.Length > 0 ? "; " + account.Raised.Replace($" in {account.Table} get ", " have ",
-                    StringComparison.Ordinal) : ""));
+            screen.Line($"  {account.Table}, {Count(account.Shipped, "record")} that the new program ships: kept "
+                + $"{Number(account.Shipped - account.Overwritten)}, overwritten by ours {Number(account.Overwritten)}"
+                + (account.Raised.Length > 0 ? $"; {account.Raised}" : ""));
     }
 
     private static void Scripts(Screen screen, HopResult hop)

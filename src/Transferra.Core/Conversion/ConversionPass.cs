@@ -48,11 +48,11 @@ public sealed record ScriptRun(string Name, long Statements, long Rows, double S
 
 /// <summary>A vendor's program that was run.</summary>
 /// <param name="Command">As the kit has it.</param>
-/// <param name="ExitCode">Its exit code.</param>
+/// <param name="ExitCode">Its exit code; null for a service, which was stopped when it was through.</param>
 /// <param name="Seconds">How long it took.</param>
 /// <param name="Output">File with all that it said.</param>
 /// <param name="Log">Its own log; "" when none is named.</param>
-public sealed record ProgramRun(string Command, int ExitCode, double Seconds, string Output, string Log);
+public sealed record ProgramRun(string Command, int? ExitCode, double Seconds, string Output, string Log);
 
 /// <summary>An old table left out by declared rule.</summary>
 public sealed record TableLeftOut(string Table, long Records, string Because);

@@ -21,6 +21,8 @@ internal sealed class ShippedRecords(Correspondence hop, IStore made, IStore old
 {
     private const int MostShipped = 20_000;
 
+    private readonly IReadOnlyList<TableShape> _there = made.ReadShape();
+
     private sealed record Shipped(string Key, IReadOnlyList<Expression> KeyValues, IReadOnlyList<ColumnMap> Values);
 
     /// <summary>The correspondence with what becomes of shipped records; the same where the hop does not begin with the vendor's
@@ -30,16 +32,12 @@ internal sealed class ShippedRecords(Correspondence hop, IStore made, IStore old
         if (!hop.IsOnVendorMade) return hop;
         Correspondence resolved = hop;
         var accounts = new List<ShippedAccount>();
-        foreach (TableShape table in hop.To.Tables.Where(table => hop.IsFed(table.Name)
-            && made.ReadShape().Any(known => RevisedTable.Same(known.Name, table.Name))))
+        foreach ((TableShape table, ShippedPolicy policy, long count) in Shipping())
         {
-            ShippedPolicy policy = hop.Shipped.FirstOrDefault(said => RevisedTable.Same(said.Key, table.Name)).Value;
-            long count = made.CountRows(table.Name), overwritten = 0, offset = 0;
-            if (count == 0) continue;
+            long overwritten = 0, offset = 0;
             if (policy == ShippedPolicy.Refuse)
-                throw new TransferraException($"the new program ships {count} records in {table.Name}, and the kit says that there are "
-                    + $"none",
-                    $"Empty the table in the new program, or say in {hop.File} what becomes of them.");
+                throw new TransferraException($"the new program ships {count} records in {table.Name}, and the kit says that "
+                    + "there are none", $"Empty the table in the new program, or say in {hop.File} what becomes of them.");
             if (policy == ShippedPolicy.Replace) overwritten = count;
             else resolved = Stay(resolved, table, policy, count, ref overwritten, ref offset);
             accounts.Add(new ShippedAccount(table.Name, policy, count, overwritten, offset)
@@ -53,12 +51,14 @@ internal sealed class ShippedRecords(Correspondence hop, IStore made, IStore old
     }
 
     /// <summary>What may be overwritten, as far as it is known without the old store.</summary>
-    public IReadOnlyList<ShippedAccount> AtMost() => [.. hop.To.Tables.Where(table => hop.IsFed(table.Name)
-        && made.ReadShape().Any(known => RevisedTable.Same(known.Name, table.Name))).Select(table =>
-            (table.Name, Policy: hop.Shipped.FirstOrDefault(said => RevisedTable.Same(said.Key, table.Name)).Value,
-                Count: made.CountRows(table.Name)))
-        .Select(table => new ShippedAccount(table.Name, table.Policy, table.Count, table.Policy is ShippedPolicy.Replace
-            or ShippedPolicy.Merge ? table.Count : 0, 0))];
+    public IReadOnlyList<ShippedAccount> AtMost() => [.. Shipping().Select(table => new ShippedAccount(table.Table.Name, table.Policy,
+        table.Count, table.Policy is ShippedPolicy.Replace or ShippedPolicy.Merge ? table.Count : 0, 0))];
+
+    // Tables into which ours go and in which the vendor ships records, with what the kit says of those.
+    private IEnumerable<(TableShape Table, ShippedPolicy Policy, long Count)> Shipping() => hop.To.Tables
+        .Where(table => hop.IsFed(table.Name) && _there.Any(known => RevisedTable.Same(known.Name, table.Name)))
+        .Select(table => (table, hop.Shipped.FirstOrDefault(said => RevisedTable.Same(said.Key, table.Name)).Value,
+            made.CountRows(table.Name))).Where(table => table.Item3 > 0);
 
     private Correspondence Stay(Correspondence resolved, TableShape table, ShippedPolicy policy, long count, ref long overwritten,
         ref long offset)
@@ -92,17 +92,16 @@ internal sealed class ShippedRecords(Correspondence hop, IStore made, IStore old
     {
         if (count > MostShipped)
             throw new TransferraException($"the new program ships {count} records in {table.Name}; more than {MostShipped} cannot stay "
-                + $"beside "
-                + "ours", $"Say replace for it in {hop.File}, or leave our records out.");
+                + "beside ours", $"Say replace for it in {hop.File}, or leave our records out.");
         if (table.Key.Count == 0)
             throw new TransferraException($"the table {table.Name} has no key by which shipped records and ours could be told apart",
                 $"Say its key in the kit, or say replace for it in {hop.File}.");
-        string[] unknown = [.. made.ReadShape().First(known => RevisedTable.Same(known.Name, table.Name)).Columns
+        string[] unknown = [.. _there.First(known => RevisedTable.Same(known.Name, table.Name)).Columns
             .Where(column => table.OrdinalOf(column.Name) < 0).Select(column => column.Name)];
         if (unknown.Length > 0)
             throw new TransferraException($"the table {table.Name} of the new program also has {string.Join(", ", unknown)}, which the "
-                + $"kit does "
-                + "not know; what it ships there would be lost", $"Describe it in version {hop.To.Name}, or say replace for the table.");
+                + "kit does not know; what it ships there would be lost", $"Describe it in version {hop.To.Name}, or say replace for "
+                + $"the table.");
     }
 
     private List<Shipped> Read(TableShape table)
@@ -137,8 +136,7 @@ internal sealed class ShippedRecords(Correspondence hop, IStore made, IStore old
             FieldKind.Date => new Literal(0, LiteralKind.Date, text),
             FieldKind.Time or FieldKind.Timestamp => new Cast(0, new Literal(0, LiteralKind.Text, text), column.Type, null),
             _ => throw new TransferraException($"what the new program ships in {table.Name}.{column.Name} ({column.Type}) cannot stay "
-                + $"beside "
-                + "our records", "Say replace for the table, or leave our records out.")
+                + "beside our records", "Say replace for the table, or leave our records out.")
         };
     }
 
@@ -203,7 +201,7 @@ internal sealed class ShippedRecords(Correspondence hop, IStore made, IStore old
     }
 
     // By what the kit says, or the vendor's store declares.
-    private bool PointsTo(TableShape of, string column, string table) => of.Relations.Concat(made.ReadShape()
+    private bool PointsTo(TableShape of, string column, string table) => of.Relations.Concat(_there
         .Where(known => RevisedTable.Same(known.Name, of.Name)).SelectMany(known => known.Relations))
         .Any(link => RevisedTable.Same(link.To, table) && link.Columns is [var from] && RevisedTable.Same(from, column));
 

@@ -183,11 +183,10 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
             $"Correct the entry under carry in {OfficeLoader.FileName}, or take it out.");
         IReadOnlyList<string> names = carry.Names();
         string[] over = [.. names.Where(file => File.Exists(Path.Combine(carry.To, file)))];
-        return new Gate(company, name, GateState.Passed, string.Create(CultureInfo.InvariantCulture,
-            $"{names.Count} from {carry.From} to {carry.To}") + (over.Length == 0 ? "" : string.Create(
-                CultureInfo.InvariantCulture, $"; {over.Length} are there already and will be overwritten, copies "
-                    + $"of them "
-                + $"are kept: {string.Join(", ", over.Take(5))}{(over.Length > 5 ? ", ..." : "")}")));
+        string from = string.Create(CultureInfo.InvariantCulture, $"{names.Count} from {carry.From} to {carry.To}");
+        return new Gate(company, name, GateState.Passed, over.Length == 0 ? from : string.Create(CultureInfo.InvariantCulture,
+            $"{from}; there already, and overwritten with a copy kept: {over.Length} ({string.Join(", ", over.Take(5))}")
+            + (over.Length > 5 ? ", ...)" : ")"));
     }
 
     // The store that the new one is to begin as: there, and of the version that the hop leads to.

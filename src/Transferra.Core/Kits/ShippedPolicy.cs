@@ -29,6 +29,6 @@ public sealed record ShippedAccount(string Table, ShippedPolicy Policy, long Shi
     public IReadOnlyList<string> Following { get; init; } = [];
 
     /// <summary>What became of ours, in words; "" when nothing did.</summary>
-    public string Raised => Offset == 0 ? "" : FormattableString.Invariant($"ours in {Table} get numbers above {Offset}, ")
+    public string Raised => Offset == 0 ? "" : FormattableString.Invariant($"our records in {Table} get numbers above {Offset}, ")
         + (Following.Count > 0 ? $"and {string.Join(", ", Following)} with them" : "and nothing is declared to point to them");
 }

@@ -80,12 +80,3 @@ public sealed record Answer(string To, UnexplainedKind Kind, string Table, strin
 /// <param name="By">Who.</param>
 /// <param name="Because">Why.</param>
 public sealed record AnsweredFor(Unexplained What, long AtMost, string By, string Because);
-
-/// <summary>Asks the person who is there for what nobody has explained.</summary>
-public interface IPersonAsked
-{
-    /// <summary>Who answers for it and why; null when nobody does.</summary>
-    /// <param name="company">The company.</param>
-    /// <param name="what">What it is.</param>
-    (string By, string Because)? AnswersFor(string company, Unexplained what);
-}

@@ -144,13 +144,12 @@ internal sealed record HopWork(Hop Hop, IStoreOpener Stores, StoreAddress Source
     // must neither be left behind nor be found by the original.
     private void Settle()
     {
-        if (Place.Engine != "sqlite" || !Companions(Place.Path).Any()) return;
+        if (!Beside().Any()) return;
         using (IScriptRunner runner = Stores.RunScripts(Place)) runner.Complete();
-        if (Companions(Place.Path).FirstOrDefault() is { } left)
+        if (Beside().FirstOrDefault() is { } left)
             throw new TransferraException($"{left} still lies beside the copy: somebody has it open",
                 "Close the program that has it open, then try again.");
     }
 
-    private static IEnumerable<string> Companions(string file) => StoreAddress.EndingsBeside
-        .Select(ending => file + ending).Where(File.Exists);
+    private IEnumerable<string> Beside() => Place.EndingsKept.Select(ending => Place.Path + ending).Where(File.Exists);
 }

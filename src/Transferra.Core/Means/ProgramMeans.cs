@@ -176,5 +176,5 @@ internal sealed class ProgramMeans : IHopMeans
 
     private static TransferraException Failed(string what, string file, int line, string output) => new(what
         + (line > 0 ? string.Create(CultureInfo.InvariantCulture, $" ({file}, line {line})") : ""),
-        $"It worked on a copy, which is thrown away; the old data is untouched. All it said: {output}. Send it to the vendor.");
+        $"It was given a copy, which is thrown away. All it said: {output}. Send it to the vendor.");
 }

@@ -226,7 +226,7 @@ internal sealed class ScriptsMeans : IHopMeans
             $"{Next(work)}{done}", error);
     }
 
-    private static string Next(HopWork work) => "It ran on a copy, which is thrown away; the old data is untouched. Send this message "
+    private static string Next(HopWork work) => "It ran on a copy, which is thrown away. Send this message "
         + "to the "
         + $"vendor; if the error is meant, say so under errors-meant in {work.Hop.File}.";
 }

@@ -74,7 +74,7 @@ internal sealed class ServiceMeans : IHopMeans
         return new ConversionResult([], [], new Dictionary<string, long>())
         {
             Remarks = from.Copy?.NotBrought ?? [],
-            Program = new ProgramRun($"the service {_service}", 0, clock.Elapsed.TotalSeconds, log ?? "", log ?? ""),
+            Program = new ProgramRun($"the service {_service}", null, clock.Elapsed.TotalSeconds, log ?? "", log ?? ""),
         };
     }
 
@@ -108,6 +108,6 @@ internal sealed class ServiceMeans : IHopMeans
         while (text.ReadLine() is { } line) yield return line;
     }
 
-    private static string Next(string log) => $"It worked on a copy, which is thrown away; the original is back in its place. Look into "
-        + $"{log}, and send it to the vendor.";
+    private static string Next(string log) => $"It was given a copy, which is thrown away. Look into {log}, and send it "
+        + "to the vendor.";
 }

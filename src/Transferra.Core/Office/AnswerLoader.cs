@@ -26,9 +26,8 @@ internal static class AnswerLoader
             PlacedText to = map.Text("to"), by = map.Text("by"), because = map.Text("because"), records = map.Text("records");
             if (kit is not null && to.Value.Length > 0 && kit.Version(to.Value) is null) to.Report(errors,
                 $"the kit {kit.Id} has no version {to}");
-            foreach ((PlacedText text, string what) in ((PlacedText, string)[])[(by, "who answers for it"), (because, "why it is meant")])
-                if (text.Value.Trim().Trim('.').Length == 0 && map.Has(what == "why it is meant" ? "because" : "by"))
-                    text.Report(errors, $"write {what} here");
+            if (map.Has("by") && IsBlank(by)) by.Report(errors, "write who answers for it here");
+            if (map.Has("because") && IsBlank(because)) because.Report(errors, "write why it is meant here");
             if (!long.TryParse(records.Value, NumberStyles.None, CultureInfo.InvariantCulture, out long number) || number == 0)
                 records.Report(errors, $"\"{records}\" is not a number of records; write how many are answered for at most");
             PlacedText? total = map.Optional("total"), column = map.Optional("column");
@@ -47,4 +46,7 @@ internal static class AnswerLoader
         }
         return answers;
     }
+
+    // As the line is given out, with dots where a person has to write.
+    private static bool IsBlank(PlacedText text) => text.Value.Trim().Trim('.').Length == 0;
 }

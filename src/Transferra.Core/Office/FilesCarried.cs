@@ -16,19 +16,25 @@ public sealed record FilesCarried(string From, string To, IReadOnlyList<string> 
     {
         using var below = new FolderFiles(From);
         return [.. below.All().Where(file => file.Stat.Kind == FileKind.File).Select(file => file.Shown)
-            .Where(name => Files.Any(pattern => System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(pattern,
-                pattern.Contains('/', StringComparison.Ordinal) ? name : Path.GetFileName(name), ignoreCase: false)))];
+            .Where(name => Files.Any(pattern => IsLike(name, pattern)))];
     }
 
     /// <summary>Why they cannot be carried now; null when they can.</summary>
-    public string? WhyNot() => !Directory.Exists(From) ? $"the folder {From} that files are carried from is not there"
-        : !Directory.Exists(To) ? $"the folder {To} that files are carried to is not there; put the new program's folder beside the old "
-            + $"one, "
-            + "or carry them by hand later"
-        : Files.FirstOrDefault(pattern => (this with { Files = [pattern] }).Names().Count == 0) is { } none
-            ? $"no file in {From} is named like {none}"
-        : Names().FirstOrDefault(name => !File.Exists(Path.Combine(From, name))) is { } odd
+    public string? WhyNot()
+    {
+        if (!Directory.Exists(From)) return $"the folder {From} that files are carried from is not there";
+        if (!Directory.Exists(To)) return $"the folder {To} that files are carried to is not there; put the new program's folder beside "
+            + $"the "
+            + "old one, or carry them by hand later";
+        IReadOnlyList<string> names = Names();
+        if (Files.FirstOrDefault(pattern => !names.Any(name => IsLike(name, pattern))) is { } none)
+            return $"no file in {From} is named like {none}";
+        return names.FirstOrDefault(name => !File.Exists(Path.Combine(From, name))) is { } odd
             ? $"the name of {odd} in {From} is not text, and it cannot be carried" : null;
+    }
+
+    private static bool IsLike(string name, string pattern) => System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(pattern,
+        pattern.Contains('/', StringComparison.Ordinal) ? name : Path.GetFileName(name), ignoreCase: false);
 
     internal static IReadOnlyList<FilesCarried> Read(DescribedMap company, string folder, DescriptionErrors errors)
     {

@@ -14,9 +14,8 @@ internal static class StoreDigest
     public static string Of(StoreAddress store)
     {
         string own = Of(store.Path);
-        if (store.Engine != "sqlite") return own;
-        string[] beside = [.. StoreAddress.EndingsOfChanges.Select(ending => store.Path + ending)
-            .Where(file => new FileInfo(file) is { Exists: true, Length: > 0 })];
+        string[] beside = [.. store.EndingsKept.Where(ending => ending != StoreAddress.SharedMemoryEnding)
+            .Select(ending => store.Path + ending).Where(file => new FileInfo(file) is { Exists: true, Length: > 0 })];
         return beside.Length == 0 ? own : Convert.ToHexStringLower(SHA256.HashData(Encoding.ASCII.GetBytes(own
             + string.Concat(beside.Select(OfFile)))));
     }

@@ -37,8 +37,7 @@ public sealed class StorePlaces(IStoreOpener stores, IVolume volume)
     // it would be played into that.
     private void MoveBeside(StoreAddress from, StoreAddress to)
     {
-        if (from.Engine != "sqlite") return;
-        foreach (string ending in StoreAddress.EndingsBeside.Where(ending => volume.Exists(from.Path + ending)))
+        foreach (string ending in from.EndingsKept.Where(ending => volume.Exists(from.Path + ending)))
             volume.Rename(from.Path + ending, to.Path + ending);
     }
 
@@ -47,9 +46,9 @@ public sealed class StorePlaces(IStoreOpener stores, IVolume volume)
     /// <param name="to">The other.</param>
     public void SettleBeside(StoreAddress from, StoreAddress to)
     {
-        if (from.Engine != "sqlite" || volume.Exists(from.Path) == volume.Exists(to.Path)) return;
+        if (from.EndingsKept.Count == 0 || volume.Exists(from.Path) == volume.Exists(to.Path)) return;
         (StoreAddress there, StoreAddress gone) = volume.Exists(from.Path) ? (from, to) : (to, from);
-        foreach (string ending in StoreAddress.EndingsBeside.Where(ending => volume.Exists(gone.Path + ending)
+        foreach (string ending in from.EndingsKept.Where(ending => volume.Exists(gone.Path + ending)
             && !volume.Exists(there.Path + ending))) volume.Rename(gone.Path + ending, there.Path + ending);
     }
 

@@ -55,10 +55,10 @@ public sealed record StoreAddress(string Engine, string Path, IReadOnlyDictionar
 
     /// <summary>How the names of the files end that SQLite keeps beside its own while it is worked with: https://sqlite.org/tempfiles.html,
     /// sections 2.1 to 2.3.</summary>
-    internal static readonly IReadOnlyList<string> EndingsBeside = ["-journal", "-wal", "-shm"];
+    internal static readonly IReadOnlyList<string> EndingsBeside = ["-journal", "-wal", SharedMemoryEnding];
 
-    /// <summary>Those of them in which changes may be.</summary>
-    internal static readonly IReadOnlyList<string> EndingsOfChanges = ["-journal", "-wal"];
+    /// <summary>The one of them in which no changes are.</summary>
+    internal const string SharedMemoryEnding = "-shm";
 
     /// <summary>How the names of everything begin that a run makes beside a store.</summary>
     public const string RunPrefix = "transferra-";
@@ -68,6 +68,9 @@ public sealed record StoreAddress(string Engine, string Path, IReadOnlyDictionar
 
     /// <summary>A file or folder that is not a store, as it takes part in a change-over.</summary>
     public static StoreAddress OfFiles(string path) => new("files", path);
+
+    /// <summary>How the names of the files end that its engine keeps beside its own; none for engines that keep none.</summary>
+    public IReadOnlyList<string> EndingsKept => Engine == "sqlite" ? EndingsBeside : [];
 
     /// <summary>What is said of its form; empty when nothing is.</summary>
     public IReadOnlyDictionary<string, string> Options => Form ?? Nothing;

@@ -52,9 +52,9 @@ internal sealed class CarryFilesStage(CompanyRun on) : Stage(on)
         }
         int over = files.Count(file => file is { Before.Length: > 0, IsSame: false });
         int same = files.Count(file => file.IsSame);
-        string summary = string.Create(CultureInfo.InvariantCulture, $"{files.Count - same} files carried, {over} of them over others")
-            + (over > 0 ? $", of which copies are kept in {BeforeFolder}" : "")
-            + string.Create(CultureInfo.InvariantCulture, $"; {same} were the same already");
+        string summary = string.Create(CultureInfo.InvariantCulture, $"files carried: {files.Count - same}, of which over others: {over}")
+            + (over > 0 ? $" (copies of those are in {BeforeFolder})" : "")
+            + string.Create(CultureInfo.InvariantCulture, $"; the same already: {same}");
         return new StageOutcome(true, summary, Facts(("files", files.Count), ("over", over), ("what", summary)));
     }
 
@@ -114,7 +114,7 @@ internal sealed class CarryFilesStage(CompanyRun on) : Stage(on)
             back++;
         }
         if (back + kept.Count == 0) return null;
-        return new TakenBack(string.Create(CultureInfo.InvariantCulture, $"{back} carried files are taken back")
+        return new TakenBack(string.Create(CultureInfo.InvariantCulture, $"carried files taken back: {back}")
             + (kept.Count > 0 ? $"; changed since, and left as they are: {string.Join(", ", kept)}" : ""), IsWhole: kept.Count == 0);
     }
 }

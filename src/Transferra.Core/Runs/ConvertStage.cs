@@ -195,6 +195,14 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override StageOutcome Prove(StageOutcome done)
     {
+        // What the match compares with has to be what was there before they came.
+        if (ByOthers && !IsOldAsBegun)
+        {
+            string altered = $"the old store {On.Company.OldStore.Shown} was written to while others converted";
+            if (IsNight) return done with { IsGood = false, Summary = altered };
+            On.Context.Observer.Told($"{altered}: people may have worked with it, or the conversion wrote to it though it was given a "
+                + $"copy.");
+        }
         using IStore store = On.Context.Stores.Open(On.FinalStaged, On.Way.To.TextEncoding);
         IReadOnlyList<string> complaints = store.CheckPhysically();
         if (complaints.Count > 0) return done with
@@ -219,9 +227,7 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
     public override TakenBack? TakeBack()
     {
         HopOffice.Of(On)?.Restore();
-        if (HopOffice.WasLent(On) && On.DigestOfOld(On.Company.OldStore) != On.Run.BegunFact(On.Company.Code, "sha256"))
-            throw new TransferraException($"the old store {On.Company.OldStore.Shown} is back in its place, but is not as it was when the "
-                + "run began", "Somebody wrote to it while it stood aside. Compare it with the backup set before anybody works with it.");
+        (string old, bool isOldAsBegun) = OldStoreNow();
         // A new store that the office has worked with holds records that are nowhere else; it is kept, not removed.
         if (!On.IsAsMade(On.FinalStaged, Name))
             return new TakenBack($"the new store has been used since it was made, and is kept: {On.FinalStaged.Shown}", IsWhole: false);
@@ -231,6 +237,25 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
         if (!On.Work.RemoveIfEmpty())
             return new TakenBack($"the staged new store is removed; something else lies in {On.Work.FullPath} and is left there",
                 IsWhole: false);
-        return hadStaged ? new TakenBack("the staged new store is removed") : null;
+        return hadStaged || old.Length > 0 ? new TakenBack("the staged new store is removed" + old, isOldAsBegun) : null;
+    }
+
+    private bool ByOthers => On.Way.Hops.Any(hop => !hop.Means.GoesByMaps);
+
+    private bool IsOldAsBegun => On.DigestOfOld(On.Company.OldStore) == On.Run.BegunFact(CompanyCode, "sha256");
+
+    // Others converted, and nobody holds them to the copy they were given. In a closed office nobody else can have been at the original;
+    // it stays closed, so that nobody works on with it. In one that was opened meanwhile it may have been people.
+    private (string Words, bool IsAsBegun) OldStoreNow()
+    {
+        if (!IsNight || !ByOthers) return ("", true);
+        string store = On.Company.OldStore.Shown;
+        if (IsOldAsBegun) return ("; the old one is as it was when the run began", true);
+        if (On.Context.Closing is { IsClosed: true })
+            throw new TransferraException($"the old store {store} is not as it was when the run began, though the office was closed",
+                "The vendor's conversion may have written to it. Look at it; then leave everything where it lies, and bring the company "
+                    + $"back from its backup set: transferra undo --run {On.Run.Id} --give-up, then transferra restore {CompanyCode}");
+        return ($"; the old one, {store}, is not as it was when the run began: somebody has worked with it since, or the vendor's "
+            + "conversion wrote to it. Compare it with the backup set", false);
     }
 }

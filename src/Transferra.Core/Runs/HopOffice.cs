@@ -38,12 +38,9 @@ internal sealed class HopOffice(CompanyRun on, StoreAddress copy) : IHopOffice
             ? new HopOffice(on, copy) : null;
     }
 
-    /// <summary>Whether the company's own place was ever lent in this run.</summary>
-    public static bool WasLent(CompanyRun on) => on.Run.Journal.Entries.Any(entry => entry.Company == on.Company.Code
-        && entry.Stage == Stages.Convert && entry.State == Lending);
-
     /// <summary>Whether the original stands aside for a copy.</summary>
-    public static bool IsLent(CompanyRun on) => WasLent(on) && on.Context.Places.Exists(on.LentAside);
+    public static bool IsLent(CompanyRun on) => on.Run.Journal.Entries.Any(entry => entry.Company == on.Company.Code
+        && entry is { Stage: Stages.Convert, State: Lending }) && on.Context.Places.Exists(on.LentAside);
 
     /// <inheritdoc/>
     public void Lend()

@@ -22,7 +22,7 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
         IReadOnlyList<KitVersion> versions = on.Way.Versions;
         return WayMatch.Run(on.Way, at => on.Context.Stores.Open(stores[at], versions[at].TextEncoding),
             hop => ConvertStage.Refused(on, hop), on.Company.Answers, on.Context.Observer, on.Context.Cancel,
-            on.Company.VendorMade is { } made && on.Context.Places.Exists(made)
+            on.Company.VendorMade is { } made && (on.Way.Hops[^1].Beginning.IsVendorMade || on.Context.Places.Exists(made))
                 ? () => on.Context.Stores.Open(made, on.Way.To.TextEncoding) : null)
             .With([.. on.Company.AnsweredFor, .. GivenIn(on)]);
     }

@@ -134,8 +134,7 @@ public sealed class RehearsalRun
                 Company copy = _shadow.Office.Companies.First(known => known.Code == company.Code);
                 if (company.WayBetween(from.Name, company.WantedVersion)?.Hops[0] is { Surroundings.IsForTheNight: true } first)
                     throw new TransferraException($"the conversion to version {first.To.Name} works only on the store's own place, or "
-                        + $"needs "
-                        + "services to be off", "It is left for the night.");
+                        + "needs services to be off", "It is left for the night.");
                 string digest = _context.Places.DigestOf(company.OldStore, from.TextEncoding, _context.Cancel);
                 (string source, DateTimeOffset at) = Bring(company, copy, from, wishes.IsFresh);
                 ready.Add((company, copy, from, begun with { Source = source, SourceAt = at }, digest));

@@ -37,7 +37,8 @@ public sealed record RehearsedCompany(string Company, string From, string To, st
     /// <summary>What the match came to; "" where there was none.</summary>
     public string Verdict { get; init; } = "";
 
-    /// <summary>Whether the original is, by its digest, what it was before; when it is not, people worked with it meanwhile.</summary>
+    /// <summary>Whether the original is, by its digest, what it was before; when it is not, people worked with it meanwhile, or the
+    /// vendor's conversion wrote to it.</summary>
     public bool IsOriginalAsBefore { get; init; }
 
     /// <summary>Where the new store can be looked at; "" when it is gone.</summary>

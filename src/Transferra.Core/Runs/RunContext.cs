@@ -33,7 +33,7 @@ public sealed record RunContext(OfficeDescription Office, IStoreOpener Stores, I
     public bool IsRehearsal { get; init; }
 
     /// <summary>Asks the person who is there; null when nobody is.</summary>
-    public Matching.IPersonAsked? Asked { get; init; }
+    public IPersonAsked? Asked { get; init; }
 
     /// <summary>How many records are converted before what is converted is made final, so that a stop loses no more than these and one
     /// table. Each mark costs a few flushes of the disk.</summary>
