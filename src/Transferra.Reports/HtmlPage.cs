@@ -102,8 +102,4 @@ internal static class HtmlPage
     internal static string Number(long? value) => value?.ToString("#,0", CultureInfo.InvariantCulture) ?? "";
 
     internal static string Time(DateTimeOffset at) => at.ToString("yyyy-MM-dd HH:mm:ss", CultureInfo.InvariantCulture) + " UTC";
-
-    internal static string Duration(double seconds) => seconds < 60
-        ? string.Create(CultureInfo.InvariantCulture, $"{seconds:0.0} s")
-        : string.Create(CultureInfo.InvariantCulture, $"{Math.Floor(seconds / 60):0} min {seconds % 60:0} s");
 }

@@ -26,11 +26,11 @@ public static class HtmlSignOff
         yield return new XElement("p", Class("soft"), $"Record of the {report.Kind} run {report.Run}");
         yield return new XElement("dl",
             Pair("Begun", $"{Time(report.BegunAt)} by {report.By}"),
-            Pair("Last entry", $"{Time(report.LastAt)} ({Duration((report.LastAt - report.BegunAt).TotalSeconds)})"),
+            Pair("Last entry", $"{Time(report.LastAt)} ({Durations.Of((report.LastAt - report.BegunAt).TotalSeconds)})"),
             Pair("State", report.State),
             report.Closing is not { } closing ? null : Pair("Office closed",
                 $"from {Time(closing.BegunAt)}, everybody out {(closing.ClosedAt is { } at ? Time(at) : "not proved")}, open again "
-                    + $"{(closing.OpenAt is { } open ? $"{Time(open)} ({Duration((open - closing.BegunAt).TotalSeconds)})" : "not yet")}"),
+                    + (closing.OpenAt is { } open ? $"{Time(open)} ({Durations.Of((open - closing.BegunAt).TotalSeconds)})" : "not yet")),
             Pair("Journal", $"{report.JournalPath}, {report.JournalLines} lines"),
             Pair("Journal digest", Mono(report.JournalSha256)),
             Pair("Made with", "Transferra " + report.Tool));
@@ -61,7 +61,7 @@ public static class HtmlSignOff
             stage.Stage,
             stage.State,
             stage.Began is { } at ? Time(at) : "",
-            stage.Seconds is { } seconds ? Duration(seconds) : "",
+            stage.Seconds is { } seconds ? Durations.Of(seconds) : "",
             stage.Remark.Replace("\n", "; ", StringComparison.Ordinal),
         }));
         IEnumerable<XElement> parts = [
@@ -133,10 +133,10 @@ public static class HtmlSignOff
                 set.IsProved && set.Grade == ProofGrade.ReadBack ? "read back, not restored" : Proof(set.IsProved) }));
     }
 
-    // Where others converted, the match has read them.
-    private static long? RecordsRead(CompanyReport company) => company.Match?.Hops is [{ IsByOthers: true }, ..]
-        ? company.Match.Hops.Sum(hop => hop.Accounts.Sum(account => account.Read))
-        : company.Conversion?.Hops.Sum(hop => hop.Conversion.Accounts.Sum(account => account.Read));
+    // The records of the old store, which the first hop reads; where others converted, the match has read them.
+    private static long? RecordsRead(CompanyReport company) => company.Match?.Hops is [{ IsByOthers: true } first, ..]
+        ? first.Accounts.Sum(account => account.Read)
+        : company.Conversion?.Hops.FirstOrDefault()?.Conversion.Accounts.Sum(account => account.Read);
 
     private static IEnumerable<XElement> Conversion(ConvertResult conversion)
     {
@@ -152,7 +152,7 @@ public static class HtmlSignOff
             {
                 yield return new XElement("h3", $"The vendor's program, version {hop.From} to {hop.To}");
                 yield return Table(["Program", ">Exit code", ">Time"], [[Mono(program.Command),
-                    program.ExitCode is { } code ? Number(code) : "", Duration(program.Seconds)]]);
+                    program.ExitCode is { } code ? Number(code) : "", Durations.Of(program.Seconds)]]);
                 continue;
             }
             if (hop.Conversion.Scripts.Count > 0)

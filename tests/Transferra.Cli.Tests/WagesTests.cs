@@ -1,3 +1,4 @@
+using System.Globalization;
 using Transferra.Core.Records;
 using Transferra.Demo;
 using Transferra.Tests;
@@ -51,12 +52,16 @@ public sealed class WagesTests : IDisposable
         }
     }
 
+    private const string Records = "SELECT (SELECT count(*) FROM PAYLINE) + (SELECT count(*) FROM ELEMENT) "
+        + "+ (SELECT count(*) FROM EMPLOYEE) + (SELECT count(*) FROM REMARK)";
+
     private const string Sums = "SELECT count(*) || ' ' || sum(PENCE) || ' ' || (SELECT count(*) FROM EMPLOYEE) FROM PAYLINE";
 
     [Fact]
     public void Three_kinds_of_converters_one_after_the_other_are_gone_through_live_and_proved()
     {
-        string kit = File.ReadAllText(_office["kits/pellwright-wages/kit.yaml"]), sums = DemoFolder.Ask(Store, Sums)!;
+        string kit = File.ReadAllText(_office["kits/pellwright-wages/kit.yaml"]), sums = DemoFolder.Ask(Store, Sums)!,
+            records = DemoFolder.Ask(Store, Records)!;
         Assert.InRange(kit.Split('\n').Length, 5, 25);
         Assert.False(Directory.Exists(_office["kits/pellwright-wages/versions"]));
         IReadOnlyDictionary<string, string> before = TempFolder.Signature(_office["data/QPW"]);
@@ -65,6 +70,11 @@ public sealed class WagesTests : IDisposable
         LogIn();
         Run("upgrade", "--resume").Expect(0).Says("the vendor's scripts, run in a copy", "the vendor's program, run on a copy",
             "by hand, on a copy, in 2 steps", "QPW through 9");
+        // What the old store held, however many hops have read it.
+        string page = File.ReadAllText(Assert.Single(Directory.GetFiles(_office["transferra/runs"], "signoff.html",
+            SearchOption.AllDirectories)));
+        Assert.Contains(int.Parse(records, CultureInfo.InvariantCulture).ToString(">#,0<", CultureInfo.InvariantCulture),
+            page.Split("<h2>")[0], StringComparison.Ordinal);
         Assert.Equal("9", DemoFolder.Ask(Store, "PRAGMA user_version"));
         Assert.Equal(sums, DemoFolder.Ask(Store, Sums));
         Run("match").Expect(0).Says("Proved: the new store of QPW holds what the old one gives, over all 3 hops",

@@ -14,6 +14,17 @@ public sealed class MachineTests : IDisposable
 
     public void Dispose() => _folder.Dispose();
 
+    [Theory]
+    [InlineData(0, "0.0 s")]
+    [InlineData(0.26, "0.3 s")]
+    [InlineData(59.97, "1 min 0 s")]
+    [InlineData(119.7, "2 min 0 s")]
+    [InlineData(3599.4, "59 min 59 s")]
+    [InlineData(3599.6, "1 h 0 min")]
+    [InlineData(10_890, "3 h 2 min")]
+    [InlineData(93_580, "26 h 0 min")]
+    public void A_measured_time_is_said_in_whole_units(double seconds, string words) => Assert.Equal(words, Durations.Of(seconds));
+
     [Fact]
     public void A_folder_is_locked_without_a_file_and_free_when_its_holder_ends()
     {

@@ -49,7 +49,7 @@ internal static class BackupCommand
         [
             result.Company, Results.Number(Most(result, set => set.Files)), Sizes.Of(Most(result, set => set.ContentBytes)),
                 Sizes.Of(Most(result, set => set.Bytes)),
-            result.Seconds.ToString("0.0 s", System.Globalization.CultureInfo.InvariantCulture),
+            Durations.Of(result.Seconds),
                 FormattableString.Invariant($"{result.Sets.Count(set => set.IsProved)} of {context.Sets.Places.Count}"),
         ]));
         static long Most(CompanyBackedUp result, Func<BackupResult, long> value) => result.Sets.Select(value).DefaultIfEmpty().Max();

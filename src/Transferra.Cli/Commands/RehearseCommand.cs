@@ -1,6 +1,5 @@
 // RehearseCommand.cs: rehearse: the whole upgrade on copies in scratch; what would stop the real one, and how long that will take.
 using System.CommandLine;
-using System.Globalization;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Gates;
 using Transferra.Core.Machine;
@@ -116,25 +115,23 @@ internal static class RehearseCommand
         session.Screen.Line("  sets go to scratch, and not to your places, which may be slower");
     }
 
-    private static string Seconds(double seconds) => seconds.ToString("0.0 s", CultureInfo.InvariantCulture);
-
     private static void Tell(Screen screen, Rehearsal rehearsal, IReadOnlyList<Gate> open, RehearsalWishes wishes)
     {
         foreach (RehearsedCompany company in rehearsal.Companies.Where(company => company.Stages.Count > 0))
         {
             screen.Heading($"{company.Company}  how long it took");
             screen.Table(["Stage or hop", ">Took"], company.Stages.SelectMany(stage =>
-                (IEnumerable<IReadOnlyList<string>>)[[stage.Stage, Seconds(stage.Seconds)], .. stage.Stage == Stages.Convert
-                    ? company.Hops.Select(hop => (IReadOnlyList<string>)[$"  version {hop.From} to {hop.To}", Seconds(hop.Seconds)])
+                (IEnumerable<IReadOnlyList<string>>)[[stage.Stage, Durations.Of(stage.Seconds)], .. stage.Stage == Stages.Convert
+                    ? company.Hops.Select(hop => (IReadOnlyList<string>)[$"  version {hop.From} to {hop.To}", Durations.Of(hop.Seconds)])
                     : []]));
             if (company.Longest.Count > 0)
                 screen.Table(["What took longest", "In", ">About"], company.Longest.Take(MostShown).Select(part =>
-                    (IReadOnlyList<string>)[part.What, part.Stage, Seconds(part.Seconds)]));
+                    (IReadOnlyList<string>)[part.What, part.Stage, Durations.Of(part.Seconds)]));
         }
         screen.Heading("How it would come out");
         screen.Table(["Company", "Outcome", ">Records", ">Took", "What now"], rehearsal.Companies.Select(company =>
             (IReadOnlyList<string>)[company.Company, company.Outcome == "not-rehearsed" ? "not rehearsed" : company.Outcome,
-                Results.Number(company.Records), Seconds(company.Seconds), WhatNow(company)]));
+                Results.Number(company.Records), Durations.Of(company.Seconds), WhatNow(company)]));
         foreach (RehearsedCompany company in rehearsal.Companies.Where(company => company.Stages.Count > 0))
             screen.Line(company.IsOriginalAsBefore ? $"{company.Company}: the original is as it was before, by its digest."
                 : $"{company.Company}: the original is NOT as it was before. People worked with it meanwhile, or the vendor's "

@@ -65,8 +65,7 @@ internal static class SignOffCommand
             screen.Heading($"{company.Code}  {company.Name}, {company.Package}, version {company.From} to {company.To}: {company.Outcome}");
             if (company.Outcome == "undone") screen.Look(RunReport.TakenBackSince);
             screen.Table(["Stage", "State", ">Took", "Remark"], company.Stages.Select(stage => (IReadOnlyList<string>)
-                [stage.Stage, stage.State, stage.Seconds is { } seconds ? seconds.ToString("0.0 s",
-                    System.Globalization.CultureInfo.InvariantCulture) : "", stage.Remark]));
+                [stage.Stage, stage.State, stage.Seconds is { } seconds ? Durations.Of(seconds) : "", stage.Remark]));
             if (company.Check is not null)
             {
                 screen.Line("Before:");

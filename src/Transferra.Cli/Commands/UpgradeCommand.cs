@@ -153,8 +153,7 @@ internal static class UpgradeCommand
         session.Screen.Table(["Company", "Outcome", "Data version", "Took", "What now"], report.Companies.Select(company =>
         {
             CompanyOutcome outcome = outcomes.First(outcome => outcome.Company == company.Code);
-            string took = company.Stages.Sum(stage => stage.Seconds ?? 0)
-                .ToString("0.0 s", System.Globalization.CultureInfo.InvariantCulture);
+            string took = Durations.Of(company.Stages.Sum(stage => stage.Seconds ?? 0));
             // A mend that was interrupted is continued here as well.
             if (run.Kind == RunKind.Mend.Name && outcome.IsThrough)
                 return (IReadOnlyList<string>)[company.Code, "through", company.To, took,

@@ -125,7 +125,7 @@ internal static class Results
                 screen.Line($"Version {hop.From} to {hop.To}: the vendor's {(program.ExitCode is null ? "service" : "program")}, run on a "
                     + $"copy: {program.Command}");
                 screen.Line($"  {(program.ExitCode is { } code ? $"exit code {Number(code)}, " : "")}"
-                    + Core.Gates.ClosedTime.Words(TimeSpan.FromSeconds(program.Seconds))
+                    + Durations.Of(program.Seconds)
                     + (program.Output.Length > 0 ? $"; all it said: {program.Output}" : ""));
                 foreach (string remark in hop.Conversion.Remarks) screen.Look($"not brought into the copy: {remark}");
                 screen.Line("What it made of the records, the match says.");
@@ -175,9 +175,9 @@ internal static class Results
     private static void Scripts(Screen screen, HopResult hop)
     {
         screen.Line($"Version {hop.From} to {hop.To}: the vendor's scripts, run in a copy.");
-        screen.Table(["Script", ">Statements", ">Records written", ">Time"], hop.Conversion.Scripts.Select(script => (IReadOnlyList<string>)
+        screen.Table(["Script", ">Statements", ">Records written", ">Took"], hop.Conversion.Scripts.Select(script => (IReadOnlyList<string>)
             [script.Name, Number(script.Statements), Number(script.Rows),
-                Core.Gates.ClosedTime.Words(TimeSpan.FromSeconds(script.Seconds))]));
+                Durations.Of(script.Seconds)]));
         foreach (string meant in hop.Conversion.Scripts.SelectMany(script => script.Meant)) screen.Line("  " + meant);
         foreach (string remark in hop.Conversion.Remarks) screen.Look($"not brought into the copy: {remark}");
         screen.Line("What they made of the records, the match says.");

@@ -132,7 +132,7 @@ internal sealed class ProgramMeans : IHopMeans
             Moves = () => LengthOf(log) + (work.Place.IsOnServer ? 0 : LengthOf(work.Place.Path))
         };
         string shown = Path.GetFileName(_command[0]);
-        work.Observer.Progress($"{shown} is at work", 0, 0);
+        work.Observer.Progress("the vendor's program is at work", 0, 0);
         WatchedResult result = new WatchedProgram(command, (said, still) => work.Observer.Progress(still >= _silence
             ? string.Create(CultureInfo.InvariantCulture, $"{shown} has said and done nothing for {still.TotalMinutes:0} minutes")
             : $"{shown}: {said}", 0, 0), work.Cancel).Run();
