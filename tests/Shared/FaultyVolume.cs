@@ -45,6 +45,7 @@ internal sealed class FaultyVolume(IVolume inner, int failAt, bool afterwards = 
     public void Remove(string path) => Count(() => inner.Remove(path));
     public double TryRate(string folder) => inner.TryRate(folder);
     public void TryWriting(string folder) => Count(() => inner.TryWriting(folder));
+    public void SetOwner(string path, uint user, uint group) => Count(() => inner.SetOwner(path, user, group));
     public void SetOwner(string path, string like) => Count(() => inner.SetOwner(path, like));
     public void SetMode(string path, UnixFileMode mode) => Count(() => inner.SetMode(path, mode));
     public void FlushFile(string path) => Count(() => inner.FlushFile(path));

@@ -105,6 +105,7 @@ internal sealed class JournalWatch(IVolume inner, string office, IReadOnlyList<s
     public void TryWriting(string folder) => inner.TryWriting(folder);
     public double TryRate(string folder) => inner.TryRate(folder);
     public void SetMode(string path, UnixFileMode mode) => inner.SetMode(path, mode);
+    public void SetOwner(string path, uint user, uint group) => inner.SetOwner(path, user, group);
     public void SetOwner(string path, string like) => inner.SetOwner(path, like);
     public void FlushFile(string path) => inner.FlushFile(path);
     public void FlushFolder(string path) => inner.FlushFolder(path);

@@ -186,10 +186,15 @@ internal sealed class TestServers : IDisposable
         return Convert.ToString(command.ExecuteScalar(), CultureInfo.InvariantCulture);
     }
 
+    private static void Remove(StoreAddress address) => new StoreOpener().ServerOf(address).Remove(address.Path);
+
     public void Dispose()
     {
+        // Rights go with their database, and an account only when it has none; what an account is spoken of in goes last.
+        bool isSpokenIn(StoreAddress address) => _afterwards.Any(last => last.Server == address);
+        foreach (StoreAddress address in _given.Where(address => !isSpokenIn(address))) Remove(address);
         foreach ((StoreAddress server, string statement) in _afterwards) Execute(server, statement);
-        foreach (StoreAddress address in _given) new StoreOpener().ServerOf(address).Remove(address.Path);
+        foreach (StoreAddress address in _given.Where(isSpokenIn)) Remove(address);
         if (_ownFolder.Length > 0) Directory.Delete(_ownFolder, recursive: true);
         _ownFolder = "";
     }

@@ -132,16 +132,19 @@ public sealed class OwnPlaceTests : IDisposable
         for (int n = 40; ; n += Seeds.IsSoak ? 1 : 19)
         {
             using var office = new OwnPlaceTests();
-            office.Company();
-            IReadOnlyDictionary<string, string> before = office._office.Signature("data of A");
+            office.Company(more: "place: own\naccount: nobody");
+            office.LetThrough();
+            string owner() => As("root", "stat", "-c", "%U %a", office._office["data of A"]).Out.Trim();
+            (IReadOnlyDictionary<string, string> before, string owned) = (office._office.Signature("data of A"), owner());
             if (BuiltProgram.RunUntil(n, office._office.Path, "upgrade", "--yes", "A").ExitCode != 137) break;
             killed++;
             Assert.Contains(before["a.db"], office._office.Signature("data of A").Values);
-            Called called = killed % 2 == 0 ? office._office.Run("undo", "--yes", "A") : office._office.Run("upgrade", "--resume");
-            if (called.ExitCode != 2) called.Expect(0);
-            if (killed % 2 == 1 && called.ExitCode == 0) office._office.Run("undo", "--yes", "A").Expect(0);
+            // Killed after the run, when the office is opened again, there is nothing to resume.
+            if (killed % 2 == 1 && office._office.Run("upgrade", "--resume") is { ExitCode: not 2 } resumed) resumed.Expect(0);
+            if (office._office.Run("undo", "--yes", "A") is { ExitCode: not 2 } undone) undone.Expect(0);
             office._office.Run("reopen");
             Assert.Equal(before, office._office.Signature("data of A"));
+            Assert.Equal(owned, owner());
         }
         Assert.InRange(killed, 4, 1000);
     }
@@ -174,6 +177,103 @@ public sealed class OwnPlaceTests : IDisposable
         _office.Run("match").Expect(0).Says("Proved: the new store of A");
         _office.Run("undo", "--yes", "A").Expect(0);
         Assert.Equal(before, OddOffice.Rows(store));
+    }
+
+    // Tries the door as somebody else first; then converts under its own account.
+    private static string AsGuest(StoreAddress guest, StoreAddress other)
+    {
+        string host = guest.Server!.Host, port = guest.Server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture);
+        string Client(StoreAddress who, string sql) => guest.Engine switch
+        {
+            "postgresql" => $"PGPASSWORD=$(cat '{who.Server!.PasswordFile}') psql -w -v ON_ERROR_STOP=1 -h {host} -p {port} -U "
+                + $"{who.Server.User} -d \"$1\" -c '{sql}'",
+            "mariadb" => $"MYSQL_PWD=$(cat '{who.Server!.PasswordFile}') mariadb --skip-ssl-verify-server-cert -h {host} -P {port} -u "
+                + $"{who.Server.User} \"$1\" -e '{sql}'",
+            _ => $"echo '{sql}; COMMIT;' | isql-fb -q -b -user {who.Server!.User} -fetch '{who.Server.PasswordFile}' \"{host}/{port}:$1\""
+        };
+        string table = guest.Engine == "postgresql" ? "\"VER\"" : "VER";
+        return $"#!/bin/sh\nif {Client(other, $"SELECT * FROM {table}")}; then echo somebody else is in; fi\n"
+            + Client(guest, guest.Engine == "postgresql" ? "UPDATE \"VER\" SET \"VAL\" = 2" : "UPDATE VER SET VAL = 2") + " && echo done\n";
+    }
+
+    [Theory]
+    [InlineData("postgresql", "own")]
+    [InlineData("postgresql", "copy")]
+    [InlineData("mariadb", "own")]
+    [InlineData("mariadb", "copy")]
+    [InlineData("firebird", "own")]
+    [InlineData("firebird", "copy")]
+    public void On_a_server_the_converters_account_is_let_in_to_the_copy_and_nobody_else(string engine, string place)
+    {
+        StoreAddress store = _office.Add("A", _servers.Database(engine, "a")).Store, guest = _servers.AsClerk(store, _office.Path),
+            other = _servers.AsClerk(store, _office.Path);
+        string table = engine == "postgresql" ? "\"VER\"" : "VER";
+        foreach (StoreAddress clerk in (StoreAddress[])[guest, other])
+            TestServers.Execute(store, engine == "mariadb" ? $"GRANT SELECT, UPDATE ON `{store.Path}`.* TO '{clerk.Server!.User}'@'%'"
+                : $"GRANT SELECT, UPDATE ON {table} TO {clerk.Server!.User}");
+        WriteKit($"means:\n  program:\n    command: [sh, \"{{kit}}/guest.sh\", \"{{store}}\"]\n    success: ^done\nplace: {place}\n"
+            + $"account: {guest.Server!.User}");
+        _office.Write("kit/guest.sh", AsGuest(guest, other));
+        if (engine == "postgresql")
+            foreach (string version in (string[])["1", "2"])
+                _office.Write($"kit/versions/{version}.yaml", $"version: \"{version}\"\ntold-by: [{{sql: 'SELECT \"VAL\" FROM \"VER\"', "
+                    + $"is: \"{version}\"}}]\n");
+        _office.Ready();
+        if (engine == "firebird") _office.Run("ready", "--confirm", "A/forced-writes");
+        IReadOnlyList<string> before = OddOffice.Rows(store);
+        _office.Upgrade().Expect(0).Says("A through 2");
+        Assert.DoesNotContain("somebody else is in", Said(), StringComparison.Ordinal);
+        _office.Run("match").Expect(0).Says("Proved: the new store of A");
+        foreach (StoreAddress clerk in (StoreAddress[])[guest, other])
+            Assert.Equal("2", TestServers.Ask(clerk, $"SELECT {(engine == "postgresql" ? "\"VAL\"" : "VAL")} FROM {table}")?.Trim());
+        _office.Run("undo", "--yes", "A").Expect(0);
+        Assert.Equal(before, OddOffice.Rows(store));
+        Assert.Equal("1", TestServers.Ask(other, $"SELECT {(engine == "postgresql" ? "\"VAL\"" : "VAL")} FROM {table}")?.Trim());
+    }
+
+    // The folders above the office, which are nobody's matter.
+    private void LetThrough()
+    {
+        for (string folder = _office.Path; folder != "/tmp" && folder.Length > 1; folder = Path.GetDirectoryName(folder)!)
+            File.SetUnixFileMode(folder, File.GetUnixFileMode(folder) | UnixFileMode.OtherExecute);
+    }
+
+    // A user of this machine; the office's folder is shut for all others meanwhile.
+    private static Called As(string user, params string[] command) => BuiltProgram.Wait(System.Diagnostics.Process.Start(
+        new System.Diagnostics.ProcessStartInfo("runuser", ["-u", user, "--", .. command])
+        {
+            RedirectStandardInput = true,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true
+        })!);
+
+    [Theory]
+    [InlineData("own")]
+    [InlineData("copy")]
+    public void In_files_a_user_of_this_machine_is_let_in_to_the_copy_and_nobody_else(string place)
+    {
+        Assert.Equal("root", Environment.UserName); // as test.sh says
+        StoreAddress store = _office.Add("A", "sqlite", "data of A/a.db").Store;
+        WriteKit($"means: {{by-hand: {{steps: [\"Convert {{store}}\"]}}}}\nplace: {place}\naccount: nobody");
+        _office.Ready();
+        LetThrough();
+        UnixFileMode mode = File.GetUnixFileMode(_office["data of A"]);
+        IReadOnlyDictionary<string, string> before = _office.Signature("data of A");
+        Called waits = _office.Upgrade().Expect(3).Says("A waits for you");
+        string copy = place == "own" ? store.Path : Assert.Single(Directory.GetFiles(_office["data of A"], "a.db",
+            SearchOption.AllDirectories), file => file.Contains("/v2/", StringComparison.Ordinal));
+        const string convert = "import sqlite3, sys; db = sqlite3.connect(sys.argv[1]); "
+            + "db.execute(\"UPDATE VER SET VAL = '2'\"); db.commit()";
+        Assert.NotEqual(0, As("daemon", "/usr/bin/python3", "-c", convert, copy).ExitCode);
+        Assert.Equal(0, As("nobody", "/usr/bin/python3", "-c", convert, copy).ExitCode);
+        if (place == "own") Assert.NotEqual(0, As("nobody", "/bin/cat", Assert.Single(Directory.GetFiles(_office["data of A"], "a.db",
+            SearchOption.AllDirectories), file => file.Contains("/lent-v1/", StringComparison.Ordinal))).ExitCode);
+        _office.Run("upgrade", "--resume").Expect(0).Says("A through 2");
+        _office.Run("match").Expect(0).Says("Proved: the new store of A");
+        _office.Run("undo", "--yes", "A").Expect(0);
+        Assert.Equal(before, _office.Signature("data of A"));
+        Assert.Equal((mode, "root"), (File.GetUnixFileMode(_office["data of A"]), As("root", "stat", "-c", "%U", _office["data of A"])
+            .Out.Trim()));
     }
 
     [Fact]
@@ -267,6 +367,7 @@ public sealed class OwnPlaceTests : IDisposable
     [Theory]
     [InlineData("place: own", "place: mine", "\"mine\" is not a place; it can be: copy")]
     [InlineData("means:", "means: maps\nwas:", "maps need no place of their own")]
+    [InlineData("means:", "account: wages\nmeans: maps\nwas:", "maps need no account of their own")]
     [InlineData("means:", "means: {scripts: {files: [convert.py]}}\nwas:", "scripts need no place of their own")]
     public void Mistakes_are_told_with_their_place(string right, string wrong, string says)
     {

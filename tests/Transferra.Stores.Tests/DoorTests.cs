@@ -102,6 +102,66 @@ public sealed class DoorTests : IDisposable
         }
     }
 
+    [Theory]
+    [MemberData(nameof(Engines))]
+    public void One_account_alone_is_let_into_a_store_that_is_shut_and_afterwards_all_is_as_it_was(string engine)
+    {
+        StoreAddress store = _servers.Made(engine, "guest", "CREATE TABLE t (a INTEGER)"), guest = _servers.AsClerk(store, _folder.Path),
+            other = _servers.AsClerk(store, _folder.Path);
+        IStoreServer server = _stores.ServerOf(store);
+        string[] declared() { using IStore ours = _stores.Open(store); return [.. ours.ListObjects().Select(thing => thing.Name)]; }
+        string[] before = declared();
+        IReadOnlyList<StoreDoor> doors = Shut(store);
+        StoreGuest found = server.Guest(store.Path, guest.Server!.User, store.Path);
+        for (int twice = 0; twice < 2; twice++)
+        {
+            server.LetIn(found);
+            server.LetIn(found); // once more changes nothing
+            Assert.True(LetsIn(guest));
+            Assert.False(LetsIn(other));
+            using (IStore ours = _stores.Open(store)) Assert.Equal(0, ours.CountRows("t"));
+            server.PutOut(found);
+            server.PutOut(found);
+            Assert.False(LetsIn(guest) || LetsIn(other));
+            Assert.All(doors, door => Assert.True(server.IsShut(door)));
+        }
+        Open(store, doors);
+        Assert.True(LetsIn(guest) && LetsIn(other));
+        Assert.Equal(before, declared());
+        if (engine != "firebird") Assert.Contains("no account nobody_known", Assert.Throws<TransferraException>(() =>
+            server.Guest(store.Path, "nobody_known", store.Path)).Message, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Mariadb_what_an_account_may_do_in_the_original_it_may_in_the_copy_and_what_else_it_reaches_is_told()
+    {
+        StoreAddress store = _servers.Made("mariadb", "rights", "CREATE TABLE t (a INTEGER)", "CREATE TABLE u (a INTEGER)"),
+            copy = _servers.Known(store.Beside("", "7", "v6")), another = _servers.Made("mariadb", "another", "CREATE TABLE t (a INTEGER)"),
+            guest = _servers.AsClerk(store, _folder.Path);
+        string account = $"'{guest.Server!.User}'@'%'", role = $"r_{guest.Server.User}";
+        TestServers.Execute(store, $"CREATE TABLE `{store.Path}`.v (a INTEGER)");
+        TestServers.Execute(store, $"REVOKE ALL ON `{store.Path}`.* FROM {account}");
+        foreach (string grant in (string[])[$"CREATE ROLE {role}",
+            $"GRANT SELECT ON `{store.Path}`.u TO {role}", $"GRANT {role} TO {account}",
+            $"GRANT SELECT (a), UPDATE (a) ON `{store.Path}`.t TO {account}", $"GRANT SELECT ON `{another.Path.Replace("_", "\\_",
+                StringComparison.Ordinal)}`.* TO {account}"]) TestServers.Execute(store, grant);
+        _afterwards.Add(() => TestServers.Execute(store with { Path = "" }, $"DROP ROLE {role}"));
+        _stores.Copy(store, copy);
+        IStoreServer server = _stores.ServerOf(store);
+        StoreGuest found = server.Guest(copy.Path, guest.Server.User, store.Path);
+        Assert.Equal([another.Path], found.AlsoInto.Where(name => name != store.Path));
+        server.LetIn(found);
+        StoreAddress inside = guest with { Path = copy.Path };
+        Assert.Equal("0", TestServers.Ask(inside, "SELECT count(a) FROM t"));
+        TestServers.Execute(inside, "UPDATE t SET a = 1");
+        Assert.Equal("0", TestServers.Ask(inside, "SELECT count(*) FROM u"));
+        Assert.ThrowsAny<DbException>(() => TestServers.Ask(inside, "SELECT count(*) FROM v"));
+        server.PutOut(found);
+        server.Remove(copy.Path);
+        Assert.DoesNotContain(copy.Path, TestServers.Ask(store, "SELECT group_concat(Db) FROM mysql.tables_priv") ?? "",
+            StringComparison.Ordinal);
+    }
+
     [Fact]
     public void Postgresql_a_limit_that_was_set_comes_back()
     {

@@ -266,6 +266,10 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
     /// <summary>Turns a service on or off while the office is closed.</summary>
     internal void Turn(ServicePlan service, bool on) => SwitchStep.Turn(service, on, tools);
 
+    /// <summary>Whether a folder was shut when the office was closed.</summary>
+    internal bool HasShut(string folder) => closings.Current()?.Steps.OfType<FolderStep>().Any(step => step.Home
+        == FileIdentity.RealPath(folder)) == true;
+
     /// <summary>The permissions that a file or folder had before the office was closed, or has when it is not.</summary>
     public UnixFileMode ModeBefore(string path) => closings.Current()?.Steps.OfType<FolderStep>()
         .LastOrDefault(step => step.Home == FileIdentity.RealPath(path))?.Found ?? File.GetUnixFileMode(path);

@@ -1,5 +1,5 @@
-// HopSurroundings.cs: what has to be the case around a hop in which others convert: where their program finds the copy, and which services
-// are off meanwhile.
+// HopSurroundings.cs: what has to be the case around a hop in which others convert: where their program finds the copy, under which
+// account it comes to it, and which services are off meanwhile.
 namespace Transferra.Core.Kits;
 
 /// <summary>What has to be the case around a hop.</summary>
@@ -7,10 +7,12 @@ namespace Transferra.Core.Kits;
 /// set aside meanwhile.</param>
 /// <param name="ServicesOff">Services, as office.yaml names them, that must be off meanwhile, also those that stay up while the office is
 /// closed.</param>
-public sealed record HopSurroundings(bool IsAtOwnPlace, IReadOnlyList<string> ServicesOff)
+/// <param name="Account">The account under which the converter comes to the copy, at the store's server or as a user of this machine; it
+/// alone is let in meanwhile. Null when it comes as we do.</param>
+public sealed record HopSurroundings(bool IsAtOwnPlace, IReadOnlyList<string> ServicesOff, string? Account)
 {
     /// <summary>Nothing.</summary>
-    public static HopSurroundings None { get; } = new(false, []);
+    public static HopSurroundings None { get; } = new(false, [], null);
 
     /// <summary>Whether it can be gone only in the night, in a closed office.</summary>
     public bool IsForTheNight => IsAtOwnPlace || ServicesOff.Count > 0;
@@ -27,6 +29,9 @@ public sealed record HopSurroundings(bool IsAtOwnPlace, IReadOnlyList<string> Se
             else if (isOwn && place.Value == "copy") place.Report(hop.Errors, $"a {means!.Name} works on its own place");
             isOwn |= place.Value == "own";
         }
-        return new HopSurroundings(isOwn, off);
+        PlacedText? account = hop.Optional("account");
+        if (account is not null && means is { GoesByMaps: true }) account.Report(hop.Errors,
+            $"{means.Name} need no account of their own: we convert, as the store's user in office.yaml");
+        return new HopSurroundings(isOwn, off, account?.Value);
     }
 }

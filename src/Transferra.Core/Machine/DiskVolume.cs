@@ -173,6 +173,14 @@ public sealed class DiskVolume : IVolume
     }
 
     /// <inheritdoc/>
+    public void SetOwner(string path, uint user, uint group)
+    {
+        if (SystemCalls.SetOwner(Terminated(path), user, group) != 0)
+            throw new IOException($"{path} cannot be given to another user: "
+                + Marshal.GetPInvokeErrorMessage(Marshal.GetLastPInvokeError()).ToLowerInvariant());
+    }
+
+    /// <inheritdoc/>
     public void FlushFile(string path) => Flush(path, 0, "file");
 
     /// <inheritdoc/>

@@ -58,6 +58,10 @@ public interface IVolume
     /// <summary>Gives a file or folder to the owner and group of another, as far as this user may; root may, others may not.</summary>
     void SetOwner(string path, string like);
 
+    /// <summary>Gives a file or folder to a user and a group, by their numbers.</summary>
+    /// <exception cref="IOException">This user may not.</exception>
+    void SetOwner(string path, uint user, uint group);
+
     /// <summary>Flushes a file's content.</summary>
     void FlushFile(string path);
 

@@ -197,6 +197,17 @@ internal static class PosixFiles
     /// <summary>The number of a group here; null when there is none of that name.</summary>
     public static uint? GroupNumber(string name) => Names(Groups).TryGetValue(name, out uint number) ? number : null;
 
+    /// <summary>Whether a user here belongs to a group, as the first of its own or as a member.</summary>
+    public static bool IsInGroup(string user, uint group) =>
+        LinesOf(Passwords).Any(parts => parts is [var name, _, _, var first, ..] && name == user && first == Text(group))
+        || LinesOf(Groups).Any(parts => parts is [_, _, var number, var members, ..] && number == Text(group)
+            && members.Split(',').Contains(user, StringComparer.Ordinal));
+
+    private static string Text(uint number) => number.ToString(System.Globalization.CultureInfo.InvariantCulture);
+
+    private static IEnumerable<string[]> LinesOf(string file) => File.Exists(file) ? File.ReadLines(file).Select(line => line.Split(':'))
+        : [];
+
     private const string Passwords = "/etc/passwd", Groups = "/etc/group";
 
     private static readonly System.Collections.Concurrent.ConcurrentDictionary<string, IReadOnlyDictionary<string, uint>> Known = new();
@@ -210,9 +221,8 @@ internal static class PosixFiles
     private static IReadOnlyDictionary<string, uint> Names(string file) => Known.GetOrAdd(file, path =>
     {
         var names = new Dictionary<string, uint>(StringComparer.Ordinal);
-        if (!File.Exists(path)) return names;
-        foreach (string line in File.ReadLines(path))
-            if (line.Split(':') is [var name, _, var number, ..] && uint.TryParse(number, out uint parsed)) names.TryAdd(name, parsed);
+        foreach (string[] line in LinesOf(path))
+            if (line is [var name, _, var number, ..] && uint.TryParse(number, out uint parsed)) names.TryAdd(name, parsed);
         return names;
     });
 

@@ -127,6 +127,7 @@ internal sealed record HopWork(Hop Hop, IStoreOpener Stores, StoreAddress Source
         {
             foreach (string service in Hop.Surroundings.ServicesOff) Office!.Turn(service, on: false);
             if (Hop.Surroundings.IsAtOwnPlace) Office!.Lend();
+            if (Hop.Surroundings.Account is { } account) Office?.LetIn(account);
             ConversionResult result = means.Convert(this, from);
             if (!means.GoesByMaps) Settle();
             Office?.Restore();

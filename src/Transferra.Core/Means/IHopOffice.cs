@@ -13,6 +13,10 @@ internal interface IHopOffice
     /// <exception cref="Machine.TransferraException">It cannot be done here, or now.</exception>
     void Lend();
 
+    /// <summary>Lets one account come to the copy, where it is now, and nobody else; fine when that is so already.</summary>
+    /// <exception cref="Machine.TransferraException">There is no such account, or it cannot be let in.</exception>
+    void LetIn(string account);
+
     /// <summary>Takes the copy back to where it was made, and puts the original back; fine when that is so already.</summary>
     void TakeHome();
 

@@ -109,6 +109,20 @@ public interface IStoreServer
     /// <summary>Whether a door is as it was found, or its store is gone.</summary>
     bool IsAsFound(StoreDoor door);
 
+    /// <summary>What has to be changed to let one account into a copy and to keep all others out of it, as it is found now.</summary>
+    /// <param name="name">The copy.</param>
+    /// <param name="account">The account's name at this server.</param>
+    /// <param name="original">The store whose copy it is; where rights go by a store's name, the account has those that it has
+    /// there.</param>
+    /// <exception cref="TransferraException">There is no such account.</exception>
+    StoreGuest Guest(string name, string account, string original);
+
+    /// <summary>Lets it in; fine when it is in.</summary>
+    void LetIn(StoreGuest guest);
+
+    /// <summary>Brings back what was found; fine when that is so, or when the store is gone.</summary>
+    void PutOut(StoreGuest guest);
+
     /// <summary>Who is connected to a store, apart from this process, in words.</summary>
     IReadOnlyList<string> ConnectedTo(string name) => [.. Sessions(name).Select(session => session.Words)];
 

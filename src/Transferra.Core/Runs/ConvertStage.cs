@@ -107,7 +107,7 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
                 Company = On.Company.Code,
                 OutputFolder = On.ResultFolder,
                 Originals = context.Originals,
-                Office = IsNight ? new HopOffice(On, target) : null,
+                Office = new HopOffice(On, target),
                 ToldVersions = at => Told(at, hop),
                 OpenedBy = context.Places.OpenedBy
             }.Run();

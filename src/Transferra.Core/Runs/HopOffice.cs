@@ -1,7 +1,8 @@
-// HopOffice.cs: lends the place of a company's store to a copy of it, for a converter that works nowhere else, and turns services
-// on and off for a hop.
+// HopOffice.cs: lends the place of a company's store to a copy of it, for a converter that works nowhere else, lets the account of that
+// converter in, and turns services on and off for a hop.
 // Holds: (1) the original is set aside by a rename, announced in the journal before, and never written, overwritten or removed; (2) Restore
 // brings everything back from any point, by what the journal and the disk say; (3) only in a closed office.
+using Transferra.Core.Closing;
 using Transferra.Core.Machine;
 using Transferra.Core.Means;
 using Transferra.Core.Office;
@@ -14,7 +15,8 @@ namespace Transferra.Core.Runs;
 /// <param name="copy">Where the hop's new store is made.</param>
 internal sealed class HopOffice(CompanyRun on, StoreAddress copy) : IHopOffice
 {
-    private const string Lending = "lending", Returned = "returned", Turned = "service-turned";
+    private const string Lending = "lending", Returned = "returned", Turned = "service-turned", LettingIn = "letting-in", PutOutAgain
+        = "put-out", FoundPrefix = "found.";
 
     private Swap Swap => new(on.Context.Places, [new Move(OwnPlace, on.LentAside), new Move(copy, OwnPlace)]);
 
@@ -33,7 +35,7 @@ internal sealed class HopOffice(CompanyRun on, StoreAddress copy) : IHopOffice
     public static HopOffice? Of(CompanyRun on)
     {
         string? shown = on.Run.Journal.Entries.LastOrDefault(entry => entry.Company == on.Company.Code && entry.Stage == Stages.Convert
-            && entry.State is Lending or Turned)?.Facts.GetValueOrDefault("copy");
+            && entry.State is Lending or Turned or LettingIn)?.Facts.GetValueOrDefault("copy");
         return on.Way.Hops.Select(hop => on.Staged(hop.To.Name)).FirstOrDefault(staged => staged.Shown == shown) is { } copy
             ? new HopOffice(on, copy) : null;
     }
@@ -63,6 +65,72 @@ internal sealed class HopOffice(CompanyRun on, StoreAddress copy) : IHopOffice
         // In place an open one would let people in.
         if (on.Context.Places.Exists(copy)) closing.CoverAlso(copy, OwnPlace, OwnPlace, on.Context.Office.Folder);
         Swap.Forward();
+    }
+
+    /// <inheritdoc/>
+    public void LetIn(string account)
+    {
+        StoreAddress place = IsLending ? OwnPlace : copy;
+        if (!place.IsOnServer && on.Context.Closing is not { IsClosed: true })
+        {
+            on.Context.Observer.Told($"{account} comes to the copy only in a closed office; here it is for whoever runs this");
+            return;
+        }
+        if (Guest() is not { } guest)
+        {
+            guest = place.IsOnServer ? on.Context.Stores.ServerOf(place).Guest(place.Path, account, OwnPlace.Path)
+                : FilesGuest.Found(place.Path, on.Context.Stores.FilesOf(place), account, folder =>
+                    on.Context.Closing!.HasShut(folder) || folder == on.Work.FullPath
+                    || folder.StartsWith(on.Work.FullPath + "/", StringComparison.Ordinal));
+            on.Run.Journal.Append(on.Company.Code, Stages.Convert, LettingIn, new Dictionary<string, string>(guest.Found
+                .Select(found => KeyValuePair.Create(FoundPrefix + found.Key, found.Value)))
+            {
+                ["copy"] = copy.Shown,
+                ["store"] = guest.Store,
+                ["account"] = account
+            });
+        }
+        if (place.IsOnServer) on.Context.Stores.ServerOf(place).LetIn(guest);
+        else FilesGuest.LetIn(on.Context.Volume, guest);
+        TellAlso(guest, place);
+    }
+
+    // The original set aside, and what else of this office was closed for it.
+    private void TellAlso(StoreGuest guest, StoreAddress place)
+    {
+        string[] also = [.. guest.AlsoInto.Where(name => name.StartsWith(StoreAddress.RunPrefix, StringComparison.Ordinal)
+            || on.Context.Originals.Any(store => store.IsOnServer && place.IsOnServer && store.Engine == place.Engine
+                && (store.Server!.Host, store.Server.Port) == (place.Server!.Host, place.Server.Port) && store.Path == name))];
+        if (also.Length > 0) on.Context.Observer.Told($"{guest.Account} can also come into {string.Join(", ", also)} meanwhile: "
+            + $"{place.Engine} lets an account in, not into one database");
+    }
+
+    // Who is let in, as the journal says.
+    private StoreGuest? Guest() => Entries(LettingIn).LastOrDefault() is { } last && last.Facts["copy"] == copy.Shown
+        && !Entries(PutOutAgain).Any(entry => entry.Number > last.Number)
+        ? new StoreGuest(last.Facts["store"], last.Facts["account"], last.Facts
+            .Where(fact => fact.Key.StartsWith(FoundPrefix, StringComparison.Ordinal))
+            .ToDictionary(fact => fact.Key[FoundPrefix.Length..], fact => fact.Value)) : null;
+
+    private void PutOut()
+    {
+        if (Guest() is not { } guest) return;
+        StoreAddress place = IsLending ? OwnPlace : copy;
+        if (!place.IsOnServer) FilesGuest.PutOut(on.Context.Volume, guest);
+        else
+        {
+            IStoreServer server = on.Context.Stores.ServerOf(place);
+            server.PutOut(guest);
+            // What it left open at the server would keep the copy where it is.
+            if (server.Exists(guest.Store))
+                foreach (StoreSession session in server.Sessions(guest.Store).Where(session => string.Equals(session.User, guest.Account,
+                    StringComparison.OrdinalIgnoreCase))) server.End(guest.Store, session);
+        }
+        on.Run.Journal.Append(on.Company.Code, Stages.Convert, PutOutAgain, new Dictionary<string, string>
+        {
+            ["copy"] = copy.Shown,
+            ["account"] = guest.Account
+        });
     }
 
     /// <inheritdoc/>
@@ -112,6 +180,7 @@ internal sealed class HopOffice(CompanyRun on, StoreAddress copy) : IHopOffice
             bool wasOn = service.First().Facts["to"] == "off", isOn = service.Last().Facts["to"] == "on";
             if (wasOn != isOn) Turn(service.Key, wasOn);
         }
+        PutOut();
         TakeHome();
     }
 }

@@ -225,6 +225,40 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
 
     public bool IsAsFound(StoreDoor door) => Find(door) is not { } found || found.Mode == door.Found["mode"];
 
+    /// <inheritdoc/>
+    public StoreGuest Guest(string name, string account, string original)
+    {
+        using FbConnection connection = FbLink.Open(At(name));
+        return FbGuest.Found(connection, name, account);
+    }
+
+    /// <inheritdoc/>
+    public void LetIn(StoreGuest guest)
+    {
+        string mode;
+        using (FbConnection? connection = FbLink.OpenIfThere(At(guest.Store)))
+        {
+            if (connection is null) return;
+            FbGuest.Stand(connection, guest.Account);
+            mode = Read(connection).Mode;
+        }
+        if (mode != "0") BringOnline(guest.Store);
+    }
+
+    /// <inheritdoc/>
+    public void PutOut(StoreGuest guest)
+    {
+        string mode;
+        using (FbConnection? there = FbLink.OpenIfThere(At(guest.Store)))
+        {
+            if (there is null) return;
+            mode = Read(there).Mode;
+        }
+        if (mode == "0" && guest.Found[FbGuest.Mode] != "0") ShutDown(guest.Store);
+        using FbConnection connection = FbLink.Open(At(guest.Store));
+        FbGuest.StandDown(connection, guest.Account);
+    }
+
     private void Configure(string path, string what, Action<FbConfiguration> action)
     {
         try

@@ -355,10 +355,30 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         return found;
     }
 
-    private static string Account(string user, string host) => $"{MariaConnection.Literal(user)}@{MariaConnection.Literal(host)}";
+    internal static string Account(string user, string host) => $"{MariaConnection.Literal(user)}@{MariaConnection.Literal(host)}";
 
-    private static bool IsLocked(MySqlConnection connection, string user, string host) =>
+    internal static bool IsLocked(MySqlConnection connection, string user, string host) =>
         MariaConnection.Scalar(connection, $"SHOW CREATE USER {Account(user, host)}")!.Contains("ACCOUNT LOCK", StringComparison.Ordinal);
+
+    /// <inheritdoc/>
+    public StoreGuest Guest(string name, string account, string original) =>
+        WithAccounts(connection => MariaGuest.Found(connection, name, account, original));
+
+    /// <inheritdoc/>
+    public void LetIn(StoreGuest guest) => WithAccounts(connection => { MariaGuest.LetIn(connection, guest); return guest; });
+
+    /// <inheritdoc/>
+    public void PutOut(StoreGuest guest) => WithAccounts(connection => { MariaGuest.PutOut(connection, guest); return guest; });
+
+    private StoreGuest WithAccounts(Func<MySqlConnection, StoreGuest> act)
+    {
+        using MySqlConnection connection = MariaConnection.Open(address, "");
+        try { return act(connection); }
+        catch (MySqlException error)
+        {
+            throw MariaConnection.Stopped("one account cannot be let in alone", error);
+        }
+    }
 
     public void Shut(StoreDoor door) => Turn(door, shut: true);
 

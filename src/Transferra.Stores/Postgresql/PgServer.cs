@@ -219,7 +219,7 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         new Dictionary<string, string> { ["oid"] = oid, ["role"] = role, ["grantable"] = isGrantable ? "yes" : "no" });
 
     // Who may connect, apart from this user and from superusers; "" stands for everybody.
-    private static List<(string Role, bool Grantable)> GranteesOf(NpgsqlConnection connection, string oid)
+    internal static List<(string Role, bool Grantable)> GranteesOf(NpgsqlConnection connection, string oid)
     {
         using var command = new NpgsqlCommand("SELECT CASE a.grantee WHEN 0 THEN '' ELSE pg_get_userbyid(a.grantee)::text END, "
             + "a.is_grantable FROM pg_database d, aclexplode(coalesce(d.datacl, acldefault('d', d.datdba))) a "
@@ -230,6 +230,27 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         var found = new List<(string, bool)>();
         while (reader.Read()) found.Add((reader.GetString(0), reader.GetBoolean(1)));
         return found;
+    }
+
+    /// <inheritdoc/>
+    public StoreGuest Guest(string name, string account, string original)
+    {
+        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        return PgGuest.Found(connection, name, account);
+    }
+
+    /// <inheritdoc/>
+    public void LetIn(StoreGuest guest)
+    {
+        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        PgGuest.LetIn(connection, guest);
+    }
+
+    /// <inheritdoc/>
+    public void PutOut(StoreGuest guest)
+    {
+        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        PgGuest.PutOut(connection, guest);
     }
 
     public void Shut(StoreDoor door) => Turn(door, shut: true);
