@@ -138,10 +138,22 @@ public static class HtmlSignOff
         ? first.Accounts.Sum(account => account.Read)
         : company.Conversion?.Hops.FirstOrDefault()?.Conversion.Accounts.Sum(account => account.Read);
 
+    private static IEnumerable<XElement> Export(HopResult hop, ExportRun export) =>
+    [
+        new XElement("h3", $"Written out by the old program, version {hop.From} to {hop.To}"),
+        Table(["File", ">Bytes", "SHA-256"], export.Files.Select(file => new object[]
+        {
+            file.Name, Number(file.Bytes), Mono(file.Sha256)
+        })),
+        new XElement("ul", export.Counted.Concat(export.Sets.Select(set => "also in the set " + set)).Select(line =>
+            new XElement("li", line)))
+    ];
+
     private static IEnumerable<XElement> Conversion(ConvertResult conversion)
     {
         foreach (HopResult hop in conversion.Hops)
         {
+            foreach (XElement part in hop.Conversion.Export is { } export ? Export(hop, export) : []) yield return part;
             if (hop.Conversion.Steps.Count > 0)
             {
                 yield return new XElement("h3", $"By hand, version {hop.From} to {hop.To}");

@@ -114,6 +114,7 @@ internal static class Results
     {
         foreach (HopResult hop in converted.Hops)
         {
+            if (hop.Conversion.Export is { } export) Export(screen, hop, export);
             if (hop.Conversion.Steps.Count > 0)
             {
                 screen.Line($"Version {hop.From} to {hop.To}: by hand, on a copy, in {Count(hop.Conversion.Steps.Count, "step")}.");
@@ -150,6 +151,14 @@ internal static class Results
             exception.Causes.Select(cause => (IReadOnlyList<string>)
             [exception.Table, exception.Key, cause.Column, cause.Value, cause.Reason])));
         screen.Line($"All of them: {converted.ExceptionList}");
+    }
+
+    private static void Export(Screen screen, HopResult hop, ExportRun export)
+    {
+        screen.Line($"Version {hop.From} to {hop.To}: written out by the old program{(export.Program is null ? ", by hand" : "")}, from a "
+            + $"copy, to {export.Folder}: {Count(export.Files.Count, "file")}, {Sizes.Of(export.Files.Sum(file => file.Bytes))}, proved.");
+        foreach (string counted in export.Counted) screen.Line("  " + counted);
+        foreach (string set in export.Sets) screen.Line($"  It is also in the set {set}");
     }
 
     private static void Accounts(Screen screen, IReadOnlyList<TableAccount> accounts)

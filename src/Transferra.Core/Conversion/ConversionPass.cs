@@ -31,6 +31,9 @@ public sealed record ConversionResult(IReadOnlyList<TableAccount> Accounts, IRea
     /// <summary>The vendor's program that converted; null where none did.</summary>
     public ProgramRun? Program { get; init; }
 
+    /// <summary>What the vendor's old program wrote out for its new one; null where nothing was.</summary>
+    public ExportRun? Export { get; init; }
+
     /// <summary>What became of the records that the vendor ships.</summary>
     public IReadOnlyList<ShippedAccount> Shipped { get; init; } = [];
 
@@ -53,6 +56,23 @@ public sealed record ScriptRun(string Name, long Statements, long Rows, double S
 /// <param name="Output">File with all that it said.</param>
 /// <param name="Log">Its own log; "" when none is named.</param>
 public sealed record ProgramRun(string Command, int? ExitCode, double Seconds, string Output, string Log);
+
+/// <summary>A file that the vendor's old program wrote out, as it was proved.</summary>
+public sealed record ExportedFile(string Name, long Bytes, string Sha256);
+
+/// <summary>What the vendor's old program wrote out.</summary>
+/// <param name="Folder">Where it came to.</param>
+/// <param name="Files">Its files.</param>
+/// <param name="Counted">What was counted of them, one line each.</param>
+/// <param name="Sets">The backup sets that hold it.</param>
+public sealed record ExportRun(string Folder, IReadOnlyList<ExportedFile> Files, IReadOnlyList<string> Counted, IReadOnlyList<string> Sets)
+{
+    /// <summary>The program that wrote it; null where a person had it written.</summary>
+    public ProgramRun? Program { get; init; }
+
+    /// <summary>The steps by which a person had it written; none where a program ran.</summary>
+    public IReadOnlyList<string> Steps { get; init; } = [];
+}
 
 /// <summary>An old table left out by declared rule.</summary>
 public sealed record TableLeftOut(string Table, long Records, string Because);

@@ -54,18 +54,26 @@ internal sealed class ShippedRecords(Correspondence hop, IStore made, IStore old
     public IReadOnlyList<ShippedAccount> AtMost() => [.. Shipping().Select(table => new ShippedAccount(table.Table.Name, table.Policy,
         table.Count, table.Policy is ShippedPolicy.Replace or ShippedPolicy.Merge ? table.Count : 0, 0))];
 
+    /// <summary>All that the vendor ships, where nobody knows yet into which tables ours go.</summary>
+    public IReadOnlyList<ShippedAccount> All() => [.. _there.Select(table => new ShippedAccount(table.Name, PolicyFor(table),
+        made.CountRows(table.Name), made.CountRows(table.Name), 0)).Where(table => table.Shipped > 0)];
+
     // Tables into which ours go and in which the vendor ships records, with what the kit says of those.
     private IEnumerable<(TableShape Table, ShippedPolicy Policy, long Count)> Shipping() => hop.To.Tables
         .Where(table => hop.IsFed(table.Name) && _there.Any(known => RevisedTable.Same(known.Name, table.Name)))
-        .Select(table => (table, hop.Shipped.FirstOrDefault(said => RevisedTable.Same(said.Key, table.Name)).Value,
-            made.CountRows(table.Name))).Where(table => table.Item3 > 0);
+        .Select(table => (table, PolicyFor(table), made.CountRows(table.Name))).Where(table => table.Item3 > 0);
+
+    // A vendor's import adds ours to what its new program ships, unless the kit says otherwise.
+    private ShippedPolicy PolicyFor(TableShape table) => hop.Shipped.FirstOrDefault(said => RevisedTable.Same(said.Key, table.Name)) is
+        { Key: not null } said ? said.Value : hop.IsByOthers ? ShippedPolicy.Merge : ShippedPolicy.Replace;
 
     private Correspondence Stay(Correspondence resolved, TableShape table, ShippedPolicy policy, long count, ref long overwritten,
         ref long offset)
     {
         RequireAllKnown(table, count);
         List<Shipped> shipped = Read(table);
-        if (policy == ShippedPolicy.Merge)
+        if (policy == ShippedPolicy.Merge && table.Key.Count == 0) overwritten = 0;
+        else if (policy == ShippedPolicy.Merge)
         {
             HashSet<string> ours = KeysOfOurs(table);
             overwritten = shipped.RemoveAll(record => ours.Contains(record.Key));
@@ -93,6 +101,8 @@ internal sealed class ShippedRecords(Correspondence hop, IStore made, IStore old
         if (count > MostShipped)
             throw new TransferraException($"the new program ships {count} records in {table.Name}; more than {MostShipped} cannot stay "
                 + "beside ours", $"Say replace for it in {hop.File}, or leave our records out.");
+        // What the vendor made of columns and records of its own is the vendor's matter where its import fills them; they are named as new.
+        if (hop.IsByOthers && PolicyFor(table) == ShippedPolicy.Merge) return;
         if (table.Key.Count == 0)
             throw new TransferraException($"the table {table.Name} has no key by which shipped records and ours could be told apart",
                 $"Say its key in the kit, or say replace for it in {hop.File}.");

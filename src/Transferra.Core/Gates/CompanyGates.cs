@@ -225,9 +225,13 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
         {
             using IStore made = context.Stores.Open(company.VendorMade!, hop.To.TextEncoding),
                 old = context.Stores.Open(company.OldStore, hop.From.TextEncoding);
-            var shipped = new Conversion.ShippedRecords(hop.Correspondence, made, old, company.Answers, context.Cancel);
+            // Where others convert, the vendor's store tells what answers to what before anything is taken into it.
+            bool isFirst = ReferenceEquals(way.Hops[0], hop);
+            Correspondence known = hop.ByNames is null || !isFirst ? hop.Correspondence : Conversion.ActualHop.Of(way, 0, old, () => made);
+            var shipped = new Conversion.ShippedRecords(known, made, old, company.Answers, context.Cancel);
             // Behind other hops the old records of this one are not there yet, and as many may be overwritten as there are.
-            ShippedAccount[] over = [.. (way.Hops[0] == hop ? shipped.Resolved().ShippedAccounts : shipped.AtMost())
+            ShippedAccount[] over = [.. (isFirst ? shipped.Resolved().ShippedAccounts : hop.ByNames is null ? shipped.AtMost()
+                : shipped.All())
                 .Where(account => account.Overwritten > 0 || account.Offset > 0)];
             if (over.Length == 0) return;
             string overwritten = string.Join(", ", over.Where(account => account.Overwritten > 0).Select(account =>

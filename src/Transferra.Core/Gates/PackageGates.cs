@@ -23,7 +23,8 @@ internal sealed class PackageGates(Func<string, string, string, string, Gate> sp
     {
         VersionNeeds needs = package.Kit.Version(package.WantedVersion)!.Needs;
         IEnumerable<Gate> all = [.. hops.Where(hop => hop.ReleaseNotes.Count > 0).Select(hop => Notes(package, hop)),
-            .. hops.SelectMany(hop => hop.Surroundings.ServicesOff.Concat(hop.Means.Services)).Distinct().Select(name =>
+            .. hops.SelectMany(hop => hop.Surroundings.ServicesOff
+                .Concat(hop.Surroundings.AroundExport?.ServicesOff ?? []).Concat(hop.Means.Services)).Distinct().Select(name =>
                 Gate.If(services.Any(service => string.Equals(service.Name, name, StringComparison.OrdinalIgnoreCase)), "", "service "
                     + name, $"the conversion turns the service {name} on or off", $"{OfficeLoader.FileName} does not say how; describe it "
                     + "under closing: services")),

@@ -37,6 +37,9 @@ public interface IMeans
     /// <summary>Whether it can work there; scripts and maps are told where to.</summary>
     bool MayHaveOwnPlace => NeedsOwnPlace;
 
+    /// <summary>What has to be the case while the old program writes the data out; null where it does not.</summary>
+    HopSurroundings? AroundExport => null;
+
     /// <summary>Services of office.yaml that it turns on.</summary>
     IReadOnlyList<string> Services => [];
 

@@ -33,11 +33,14 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         string file = map.IsWhole ? map.FileName : $"{map.FileName}, hop {from.Name} to {to.Name}";
         if (!byMaps)
         {
+            Dictionary<string, ShippedPolicy> ofVendors = ReadShipped(beginning, null);
             map.Done();
-            if (beginning is { IsVendorMade: true } or { Name: "empty" })
-                map.Report("beginning", $"where others convert ({means!.Name}), the new store begins as a copy of the old one");
+            if (beginning is { Name: "empty" })
+                map.Report("beginning", $"where others convert ({means!.Name}), the new store begins as a copy of the old one, or of the "
+                    + "one that the vendor's new program made (vendor-made)");
             return beginning is null ? null
-                : new Hop(beginning, means!, new Correspondence(from, to, [], leftOut, [], file) { IsByOthers = true }, _settings, file)
+                : new Hop(beginning, means!, new Correspondence(from, to, [], leftOut, [], file) { IsByOthers = true, Shipped = ofVendors },
+                    _settings, file)
                 {
                     ReleaseNotes = notes,
                     Surroundings = surroundings,
@@ -84,14 +87,15 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
     // In the order of ShippedPolicy.
     private static readonly string[] PolicyWords = ["replace", "keep", "merge", "renumber", "refuse"];
 
-    private Dictionary<string, ShippedPolicy> ReadShipped(IBeginning? beginning, KitVersion to)
+    private Dictionary<string, ShippedPolicy> ReadShipped(IBeginning? beginning, KitVersion? to)
     {
         var shipped = new Dictionary<string, ShippedPolicy>(StringComparer.OrdinalIgnoreCase);
         foreach ((PlacedText table, PlacedText word) in map.Map("shipped", "what becomes of records that the vendor ships")?.Pairs() ?? [])
         {
             if (beginning is { IsVendorMade: false }) table.Report(_errors, "only a store that the vendor made has records that it ships; "
                 + "say beginning: vendor-made");
-            if (to.Table(table.Value) is null) table.Report(_errors, $"there is no table {table} in version {to.Name}");
+            if (to is not null && to.Table(table.Value) is null)
+                table.Report(_errors, $"there is no table {table} in version {to.Name}");
             int at = Array.IndexOf(PolicyWords, word.Value);
             if (at >= 0) shipped[table.Value] = (ShippedPolicy)at;
             else word.Report(_errors, $"\"{word}\" is not known here; it can be: {string.Join(", ", PolicyWords)}");

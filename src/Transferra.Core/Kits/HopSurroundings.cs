@@ -15,7 +15,10 @@ public sealed record HopSurroundings(bool IsAtOwnPlace, IReadOnlyList<string> Se
     public static HopSurroundings None { get; } = new(false, [], null);
 
     /// <summary>Whether it can be gone only in the night, in a closed office.</summary>
-    public bool IsForTheNight => IsAtOwnPlace || ServicesOff.Count > 0;
+    public bool IsForTheNight => IsAtOwnPlace || ServicesOff.Count > 0 || AroundExport?.IsForTheNight == true;
+
+    /// <summary>The same for the time in which the old program writes the data out; null where it does not.</summary>
+    public HopSurroundings? AroundExport { get; init; }
 
     internal static HopSurroundings Read(DescribedMap hop, IMeans? means)
     {
@@ -32,6 +35,6 @@ public sealed record HopSurroundings(bool IsAtOwnPlace, IReadOnlyList<string> Se
         PlacedText? account = hop.Optional("account");
         if (account is not null && means is { GoesByMaps: true }) account.Report(hop.Errors,
             $"{means.Name} need no account of their own: we convert, as the store's user in office.yaml");
-        return new HopSurroundings(isOwn, off, account?.Value);
+        return new HopSurroundings(isOwn, off, account?.Value) { AroundExport = means?.AroundExport };
     }
 }

@@ -51,17 +51,34 @@ internal sealed class ByHandMeans : IHopMeans
     {
         Dictionary<string, string> values = HopPlaceholders.Of(work, "");
         string[] steps = [.. _steps.Select(step => HopPlaceholders.Said(step, values))];
-        IReadOnlyList<string> told = work.ToldVersions(work.Place);
-        bool isDone = told.Count > 0 && told.All(version => version == work.Hop.To.Name);
+        string? missing = work.Missing is { } looks ? looks() : "";
+        bool isDone = work.Missing is null ? TellsNew(work) : missing is null;
         // Whoever still has it open may still write to it.
         if (isDone && work.OpenedBy(work.Place) is [var holder, ..]) steps = [$"Close the program that has it open: {holder}"];
         else if (isDone)
             return new ConversionResult([], [], new Dictionary<string, long>()) { Remarks = from.Copy?.NotBrought ?? [], Steps = steps };
+        else if (missing is { Length: > 0 }) steps = [.. steps, $"Until now {missing}."];
         work.Keeper.Waits(from);
-        string page = Path.Combine(work.OutputFolder, $"by-hand-{work.Hop.From.Name}-{work.Hop.To.Name}.txt");
+        string page = Path.Combine(work.OutputFolder, $"by-hand-{work.Part}{work.Hop.From.Name}-{work.Hop.To.Name}.txt");
         File.WriteAllText(page, $"{work.Company}: version {work.Hop.From.Name} to {work.Hop.To.Name}, by hand\n\n"
             + string.Join("\n", steps.Select((step, i) => FormattableString.Invariant($"[ ] {i + 1}. {step}"))) + "\n\nThen: transferra "
             + "upgrade --resume\n");
         throw new WaitsForHandException(steps, page);
+    }
+
+    private static bool TellsNew(HopWork work)
+    {
+        IReadOnlyList<string> told = work.ToldVersions(work.Place);
+        return told.Count > 0 && told.All(version => version == work.Hop.To.Name)
+            && (!work.Hop.Beginning.IsVendorMade || work.VendorMade is not { } made || HasMore(work, made));
+    }
+
+    // A store that the vendor made tells the new version from the beginning; whether anything was taken in, its records tell.
+    private static bool HasMore(HopWork work, StoreAddress made)
+    {
+        using IStore begun = work.Stores.Open(made, work.Hop.To.TextEncoding),
+            now = work.Stores.Open(work.Place, work.Hop.To.TextEncoding);
+        Dictionary<string, long> counts = begun.ReadShape().ToDictionary(table => table.Name, table => begun.CountRows(table.Name));
+        return now.ReadShape().Any(table => !counts.TryGetValue(table.Name, out long count) || now.CountRows(table.Name) != count);
     }
 }

@@ -9,7 +9,7 @@ internal static partial class HopPlaceholders
 {
     /// <summary>Those that may be used anywhere.</summary>
     public static readonly IReadOnlyList<string> Known = ["store", "database", "host", "port", "user", "folder", "results", "company",
-        "from", "to", "kit"];
+        "from", "to", "kit", "export"];
 
     /// <summary>Reports those that are not known.</summary>
     public static void Check(PlacedText text, IReadOnlyList<string> known, DescribedMap details)
@@ -36,6 +36,7 @@ internal static partial class HopPlaceholders
         ["from"] = work.Hop.From.Name,
         ["to"] = work.Hop.To.Name,
         ["kit"] = kit,
+        ["export"] = work.ExportFolder,
     };
 
     /// <summary>A text with what they stand for.</summary>

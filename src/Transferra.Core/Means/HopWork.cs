@@ -22,6 +22,9 @@ internal interface IHopMeans : IMeans
     bool GoesOn => GoesByMaps;
 
 
+    /// <summary>What has to be done before the new store is begun; fine when it is done.</summary>
+    void Prepare(HopWork work) { }
+
     /// <summary>Converts, and completes the store.</summary>
     /// <param name="work">The hop.</param>
     /// <param name="from">How far the new store has come.</param>
@@ -71,7 +74,34 @@ internal sealed record HopWork(Hop Hop, IStoreOpener Stores, StoreAddress Source
     public IHopOffice? Office { get; init; }
 
     /// <summary>Where the new store is while others convert it.</summary>
-    public StoreAddress Place => Hop.Surroundings.IsAtOwnPlace && Office is not null ? Office.OwnPlace : Target;
+    public StoreAddress Place => Surroundings.IsAtOwnPlace && Office is not null ? Office.OwnPlace : Target;
+
+    /// <summary>What has to be the case meanwhile.</summary>
+    public HopSurroundings Surroundings { get => field ?? Hop.Surroundings; init; }
+
+    /// <summary>Where a copy of the old store is made for the old program to write it out from.</summary>
+    public StoreAddress ExportCopy { get; init; } = Target;
+
+    /// <summary>The office around a copy that is made there.</summary>
+    public Func<StoreAddress, IHopOffice>? OfficeAround { get; init; }
+
+    /// <summary>Removes a copy that was made for this hop; fine when it is not there.</summary>
+    public Action<StoreAddress> RemoveCopy { get; init; } = _ => { };
+
+    /// <summary>Puts a folder into a backup set of the company, in every place, and says which.</summary>
+    public Func<string, IReadOnlyList<string>> KeepElsewhere { get; init; } = _ => [];
+
+    /// <summary>Folder for what the old program writes out.</summary>
+    public string ExportFolder => Path.Combine(OutputFolder, $"export-{Hop.From.Name}-{Hop.To.Name}");
+
+    /// <summary>When the run began.</summary>
+    public DateTimeOffset Begun { get; init; }
+
+    /// <summary>What files that are kept of this part begin with; "" for the conversion itself.</summary>
+    public string Part { get; init; } = "";
+
+    /// <summary>What is still missing, in words, null when nothing is; null where the copy's own version tells it.</summary>
+    public Func<string?>? Missing { get; init; }
 
     /// <summary>The company's code.</summary>
     public string Company { get; init; } = "";
@@ -91,6 +121,7 @@ internal sealed record HopWork(Hop Hop, IStoreOpener Stores, StoreAddress Source
     /// <summary>Goes the hop.</summary>
     public ConversionResult Run()
     {
+        ((IHopMeans)Hop.Means).Prepare(this);
         BuildMark? reached = Keeper.Reached;
         // What others had done half is not gone on with: they begin with the copy again.
         if (reached is not null && !((IHopMeans)Hop.Means).GoesOn)
@@ -120,16 +151,21 @@ internal sealed record HopWork(Hop Hop, IStoreOpener Stores, StoreAddress Source
     private ConversionResult Convert(BuildMark from)
     {
         var means = (IHopMeans)Hop.Means;
-        if (Hop.Surroundings.IsForTheNight && Office is null)
+        return means.GoesByMaps && !Surroundings.IsForTheNight ? means.Convert(this, from) : Around(() => means.Convert(this, from));
+    }
+
+    /// <summary>Does something with the copy while all around it is as it has to be, and has that as it was before.</summary>
+    internal ConversionResult Around(Func<ConversionResult> act)
+    {
+        if (Surroundings.IsForTheNight && Office is null)
             throw new InvalidOperationException($"the hop to {Hop.To.Name} needs a closed office");
-        if (means.GoesByMaps && !Hop.Surroundings.IsForTheNight) return means.Convert(this, from);
         try
         {
-            foreach (string service in Hop.Surroundings.ServicesOff) Office!.Turn(service, on: false);
-            if (Hop.Surroundings.IsAtOwnPlace) Office!.Lend();
-            if (Hop.Surroundings.Account is { } account) Office?.LetIn(account);
-            ConversionResult result = means.Convert(this, from);
-            if (!means.GoesByMaps) Settle();
+            foreach (string service in Surroundings.ServicesOff) Office!.Turn(service, on: false);
+            if (Surroundings.IsAtOwnPlace) Office!.Lend();
+            if (Surroundings.Account is { } account) Office?.LetIn(account);
+            ConversionResult result = act();
+            if (!((IHopMeans)Hop.Means).GoesByMaps) Settle();
             Office?.Restore();
             return result;
         }

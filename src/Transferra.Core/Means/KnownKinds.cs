@@ -9,5 +9,5 @@ public static class KnownKinds
     /// <summary>All of them.</summary>
     public static readonly HopKinds All = new(
         [new UsualBeginning(), new CopyBeginning(), new VendorMadeBeginning(), new EmptyBeginning()],
-        [new MapsMeans(), new ScriptsMeans(), new ProgramMeans(), new ServiceMeans(), new ByHandMeans()]);
+        [new MapsMeans(), new ScriptsMeans(), new ProgramMeans(), new ServiceMeans(), new ByHandMeans(), new ExportImportMeans()]);
 }

@@ -120,7 +120,7 @@ internal sealed class ProgramMeans : IHopMeans
 
     private ConversionResult Run(HopWork work, BuildMark from, Dictionary<string, string> values)
     {
-        string output = Path.Combine(work.OutputFolder, $"program-{work.Hop.From.Name}-{work.Hop.To.Name}.txt");
+        string output = Path.Combine(work.OutputFolder, $"program-{work.Part}{work.Hop.From.Name}-{work.Hop.To.Name}.txt");
         string folder = HopPlaceholders.Said(_folder, values);
         string? log = _log is null ? null : Path.GetFullPath(Path.Combine(folder, HopPlaceholders.Said(_log, values)));
         long logBegan = log is not null && File.Exists(log) ? new FileInfo(log).Length : 0;

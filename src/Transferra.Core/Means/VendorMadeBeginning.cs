@@ -22,6 +22,16 @@ internal sealed class VendorMadeBeginning : IHopBeginning
         StoreAddress made = work.VendorMade ?? throw new TransferraException(
             $"{work.Hop.File} says that the new store begins as the vendor's new program makes it, and office.yaml names none",
             "Let the new program make its empty store, and name it under the company as vendor-made.");
+        // Where others convert, their program fills it.
+        if (!work.Hop.Means.GoesByMaps)
+        {
+            work.Observer.Progress("copying the store that the vendor made", 0, 0);
+            return BuildMark.Start with
+            {
+                Copy = new CopyRest([], []) { NotBrought = CopyBeginning.Bring(work, made, () => work.Stores.Open(made,
+                    work.Hop.To.TextEncoding)) }
+            };
+        }
         IReadOnlyList<TableShape> there;
         using (IStore store = work.Stores.Open(made, work.Hop.To.TextEncoding)) there = store.ReadShape();
         work.Observer.Progress("copying the store that the vendor made", 0, 0);

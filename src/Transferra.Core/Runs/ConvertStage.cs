@@ -1,8 +1,10 @@
 // ConvertStage.cs: goes the way hop by hop, from the old store to staged new ones beside it. The old store is only read.
+using Transferra.Core.Backup;
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Means;
+using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Surveys;
 
@@ -109,7 +111,12 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
                 Originals = context.Originals,
                 Office = new HopOffice(On, target),
                 ToldVersions = at => Told(at, hop),
-                OpenedBy = context.Places.OpenedBy
+                OpenedBy = context.Places.OpenedBy,
+                ExportCopy = On.ForExport(hop),
+                OfficeAround = copy => new HopOffice(On, copy),
+                RemoveCopy = RemoveExport,
+                KeepElsewhere = KeepElsewhere,
+                Begun = On.Run.BegunAt ?? DateTimeOffset.UtcNow
             }.Run();
             if (!target.IsOnServer)
             {
@@ -130,6 +137,7 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
     private Hop Actual(int number, StoreAddress source)
     {
         Hop hop = On.Way.Hops[number];
+        if (hop.ByNames is not null) return hop; // known behind the conversion
         if (hop.Correspondence.IsOnVendorMade && On.Company.VendorMade is { } vendors)
         {
             using IStore made = On.Context.Stores.Open(vendors, hop.To.TextEncoding),
@@ -140,9 +148,26 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
                     old, On.Company.Answers, On.Context.Cancel).Resolved()
             };
         }
-        if (number < On.Way.Foreseen.Count || hop.ByNames is not null) return hop;
+        if (number < On.Way.Foreseen.Count) return hop;
         using IStore store = On.Context.Stores.Open(source, hop.From.TextEncoding);
         return hop with { Correspondence = ActualHop.Of(On.Way, number, store, () => throw new InvalidOperationException()) };
+    }
+
+    private void RemoveExport(StoreAddress copy)
+    {
+        On.RemoveMade(copy);
+        if (!copy.IsOnServer) On.Work.MakeInside(copy.Folder);
+    }
+
+    // With the company's records, in every place and locked as its sets are.
+    private IReadOnlyList<string> KeepElsewhere(string folder)
+    {
+        Company with_ = On.Company with { DocumentFolders = [.. On.Company.DocumentFolders, folder] };
+        IReadOnlyList<BackupResult> sets = CompanyBackup.Run(On.Context, with_, On.From, On.Run.Id);
+        if (sets.FirstOrDefault(set => !set.IsProved) is { } bad)
+            throw new TransferraException($"the export could not be kept in {bad.Path}: {bad.Faults[0].What}",
+                "Make room there, or correct the places in office.yaml, then go on.");
+        return [.. sets.Select(set => set.Path)];
     }
 
     private IReadOnlyList<string> Told(StoreAddress at, Hop hop)
@@ -185,7 +210,7 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
     public static RefusedRecords Refused(CompanyRun on, Hop hop) => RefusedRecords.Of(ExceptionLog.Read(LogPath(on))
         .Where(logged => logged.Hop == NameOf(hop)).Select(logged => logged.Exception));
 
-    private StoreAddress[] StagedOnes => [.. On.Way.Hops.Select(hop => On.Staged(hop.To.Name))];
+    private StoreAddress[] StagedOnes => [.. On.Way.Hops.Select(hop => On.Staged(hop.To.Name)), .. On.ExportCopies];
 
     private void RemoveStaged()
     {

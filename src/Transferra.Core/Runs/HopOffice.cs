@@ -36,8 +36,8 @@ internal sealed class HopOffice(CompanyRun on, StoreAddress copy) : IHopOffice
     {
         string? shown = on.Run.Journal.Entries.LastOrDefault(entry => entry.Company == on.Company.Code && entry.Stage == Stages.Convert
             && entry.State is Lending or Turned or LettingIn)?.Facts.GetValueOrDefault("copy");
-        return on.Way.Hops.Select(hop => on.Staged(hop.To.Name)).FirstOrDefault(staged => staged.Shown == shown) is { } copy
-            ? new HopOffice(on, copy) : null;
+        return on.Way.Hops.Select(hop => on.Staged(hop.To.Name)).Concat(on.ExportCopies)
+            .FirstOrDefault(staged => staged.Shown == shown) is { } copy ? new HopOffice(on, copy) : null;
     }
 
     /// <summary>Whether the original stands aside for a copy.</summary>

@@ -44,6 +44,14 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
     /// <summary>The staged store of a version.</summary>
     public Records.StoreAddress Staged(string version) => Company.NewStore.Beside(WorkPath, Run.Id, "v" + version);
 
+    /// <summary>Where a copy of a store of the way is made, for the vendor's old program to write it out from.</summary>
+    public Records.StoreAddress ForExport(Hop hop) =>
+        (hop.From.Name == From.Name ? Company.OldStore : Company.NewStore).Beside(WorkPath, Run.Id, "export-v" + hop.From.Name);
+
+    /// <summary>All places for such copies.</summary>
+    public IEnumerable<Records.StoreAddress> ExportCopies => Way.Hops.Where(hop => hop.Means.AroundExport is not null)
+        .Select(ForExport);
+
     /// <summary>The version at the end of the way; the same when no hop is gone, as in mending.</summary>
     public KitVersion To => Way.To;
 
