@@ -1,4 +1,5 @@
 // ConvertCommand.cs: convert: a new store beside the old one, to look at and to match; nothing changes over.
+using System.CommandLine;
 using Transferra.Core.Gates;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
@@ -12,11 +13,13 @@ internal static class ConvertCommand
     /// <summary>What is typed for it.</summary>
     public static void Declare(CommandSet commands)
     {
-        commands.Add("convert", "Convert into a new store beside the old one, without changing over", [commands.Codes], (session, _) =>
-            Run(session));
+        var keepBetween = new Option<bool>("--keep-between")
+        { Description = "Keep the stores between the hops of a long way; otherwise each goes when the hops around it are proved" };
+        commands.Add("convert", "Convert into a new store beside the old one, without changing over", [commands.Codes,
+            keepBetween], (session, parsed) => Run(session, parsed.GetValue(keepBetween)));
     }
 
-    public static int Run(Session session)
+    public static int Run(Session session, bool keepsBetween = false)
     {
         using IDisposable one = session.LockStores();
         Companies.RefuseWhileUnfinished(session.Runs);
@@ -26,7 +29,7 @@ internal static class ConvertCommand
         if (ready is null) return session.Answer(ExitCodes.Refused, new { gates });
         if (ready.Count == 0) return session.Answer(ExitCodes.Done, new { gates });
         TakeBackEarlier(session, context, ready);
-        Run run = UpgradeRun.Begin(context, RunKind.Convert, ready);
+        Run run = UpgradeRun.Begin(context, RunKind.Convert, ready, keepsBetween: keepsBetween);
         session.Changed = null; // from here on the run tells
         IReadOnlyList<CompanyOutcome> outcomes = UpgradeRun.Execute(context, run);
         RunReport report = RunReport.Of(session.Office, run);

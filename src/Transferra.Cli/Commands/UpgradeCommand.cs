@@ -26,13 +26,16 @@ internal static class UpgradeCommand
         };
         var despiteFaults = new Option<bool>("--despite-faults")
         { Description = "Try backup, conversion and match also of companies whose check finds faults; they are not changed over for that" };
+        var keepBetween = new Option<bool>("--keep-between")
+        { Description = "Keep the stores between the hops of a long way; otherwise each goes when the hops around it are proved" };
         commands.Add("upgrade", "All of it: ready, close, check, backup, convert, match, change over, check again, reopen",
-            [commands.Codes, commands.Yes, resume, commands.EndSessions, stayClosed, despiteFaults],
+            [commands.Codes, commands.Yes, resume, commands.EndSessions, stayClosed, despiteFaults, keepBetween],
             (session, parsed) => Run(session, parsed.GetValue(resume), parsed.GetValue(commands.EndSessions),
-                parsed.GetValue(stayClosed), parsed.GetValue(despiteFaults)));
+                parsed.GetValue(stayClosed), parsed.GetValue(despiteFaults), parsed.GetValue(keepBetween)));
     }
 
-    public static int Run(Session session, bool resume, bool endsSessions = false, bool staysClosed = false, bool despiteFaults = false)
+    public static int Run(Session session, bool resume, bool endsSessions = false, bool staysClosed = false, bool despiteFaults = false,
+        bool keepsBetween = false)
     {
         using IDisposable one = session.LockStores();
         RunContext context = session.Context(session.Observer()) with { Asked = session.Person };
@@ -60,7 +63,7 @@ internal static class UpgradeCommand
             bool wasOpen = session.Closings.Current() is null;
             OfficeSurvey before = Survey.Of(session.Office, session.Tools, looksForMore: false);
             if (!Closed(session, endsSessions, takesBack: true)) return session.Answer(ExitCodes.Refused, new { gates, closed = false });
-            run = Begun(session, context, ready, wasOpen, despiteFaults);
+            run = Begun(session, context, ready, wasOpen, despiteFaults, keepsBetween);
             session.Screen.Line($"Run {run.Id}, journal {run.Journal.FilePath}");
             // To be compared with when the new program is there: what it forgot, and what is gone.
             session.Volume.WriteNew(Path.Combine(run.Folder, "survey-before.json"), JsonSerializer.SerializeToUtf8Bytes(before,
@@ -90,11 +93,11 @@ internal static class UpgradeCommand
 
     // When the run cannot even begin, nothing was done, and the office is opened again.
     private static Run Begun(Session session, RunContext context, IReadOnlyList<(Company Company, KitVersion From)> ready, bool wasOpen,
-        bool despiteFaults)
+        bool despiteFaults, bool keepsBetween)
     {
         try
         {
-            return UpgradeRun.Begin(context, RunKind.Upgrade, ready, session.Closings.Current()?.Id ?? "", despiteFaults);
+            return UpgradeRun.Begin(context, RunKind.Upgrade, ready, session.Closings.Current()?.Id ?? "", despiteFaults, keepsBetween);
         }
         catch (Exception) when (wasOpen && session.Closings.Current() is not null)
         {

@@ -196,7 +196,9 @@ internal static class Results
     {
         foreach (MatchResult match in matched.Hops)
         {
-            if (matched.Hops.Count > 1) screen.Line($"Version {match.FromVersion} to {match.ToVersion}:");
+            if (matched.Hops.Count > 1) screen.Line($"Version {match.FromVersion} to {match.ToVersion}:"
+                + (match.MatchedAt is { } at ? string.Create(CultureInfo.InvariantCulture, $" proved on the way, {at:yyyy-MM-dd HH:mm:ss} "
+                    + $"UTC; the store between was let go then") : ""));
             if (match.IsByOthers) Accounts(screen, match.Accounts);
             Shipped(screen, match.Shipped);
             screen.Table(["New table", ">Expected", ">Found", "Fingerprint", "Same"], match.Tables.Select(table => (IReadOnlyList<string>)

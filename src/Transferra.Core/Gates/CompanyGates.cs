@@ -278,8 +278,9 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
                 2 * content) is { } unwritable) gates.Add(unwritable);
         // A converted copy can be larger than the old store: keys and indexes that it had not, dates written out.
         if (!company.NewStore.IsOnServer && room.Add(company.Code, "place of the new store", hops == 1 ? "converted copy"
-            : $"converted copies of {hops} hops",
-            company.NewStore.Folder, 2 * survey.StoreBytes * hops) is { } gate)
+            // Of a long way the stores between two hops go when both are proved.
+            : hops == 2 ? "converted copies of 2 hops" : $"converted copies of {hops} hops, two at a time",
+            company.NewStore.Folder, 2 * survey.StoreBytes * Math.Min(hops, 2)) is { } gate)
             gates.Add(gate);
     }
 

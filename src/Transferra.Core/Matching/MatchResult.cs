@@ -95,6 +95,9 @@ public sealed record MatchResult(string FromVersion, string ToVersion, IReadOnly
     /// <summary>What became of the records that the vendor ships, where the new store began as the one that its program made.</summary>
     public IReadOnlyList<Kits.ShippedAccount> Shipped { get; init; } = [];
 
+    /// <summary>When it was matched, where a store that it needs was let go since; null when that is now.</summary>
+    public DateTimeOffset? MatchedAt { get; init; }
+
     /// <summary>Old records that could not be converted and so cannot be in the new store.</summary>
     public long Exceptions => Accounts.Sum(account => account.Exceptions);
 }

@@ -18,34 +18,26 @@ internal static class WayMatch
     /// <param name="observer">Hears the progress.</param>
     /// <param name="cancel">Stops.</param>
     /// <param name="vendorMade">Opens the store that the vendor's new program made; null when there is none.</param>
+    /// <param name="known">What a hop came to that was matched before, and of which a store was let go since; null to match it now.</param>
     public static WayMatched Run(Way way, Func<int, IStore> open, Func<Hop, RefusedRecords> refused,
-        IReadOnlyDictionary<string, string> settings, IProgressObserver observer, CancellationToken cancel, Func<IStore>? vendorMade = null)
+        IReadOnlyDictionary<string, string> settings, IProgressObserver observer, CancellationToken cancel, Func<IStore>? vendorMade = null,
+        Func<int, HopMatched?>? known = null)
     {
-        var hops = new List<MatchResult>();
-        var actual = new List<Correspondence>();
-        var proposals = new List<Proposal>();
-        var onOneSide = new List<OnOneSide>();
+        var hops = new List<HopMatched>();
         // The new store of a hop is the old one of the next, and opened once: a server takes its time to tell what is in one.
-        IStore old = open(0);
+        IStore? old = null;
         try
         {
             for (int i = 0; i < way.Hops.Count; i++)
             {
-                IStore renewed = open(i + 1);
-                try
+                if (known?.Invoke(i) is { } before)
                 {
-                    using IStore? made = way.Hops[i].Correspondence.IsOnVendorMade ? vendorMade?.Invoke() : null;
-                    Correspondence hop = ActualHop.Of(way, i, old, () => renewed);
-                    actual.Add(made is null ? hop : new ShippedRecords(hop, made, old, settings, cancel).Resolved());
-                    hops.Add(new CompanyMatch(actual[i], settings, observer, cancel)
-                    {
-                        Refused = refused(way.Hops[i]),
-                        VendorMade = made
-                    }.Run(old, renewed));
-                    onOneSide.AddRange(ByOthers(actual[i], old));
-                    if (!hops[i].IsSame || actual[i].Gone.Count > 0)
-                        proposals.AddRange(new Proposals(actual[i], old, renewed, cancel).Of(hops[i]));
+                    hops.Add(before);
+                    continue;
                 }
+                old ??= open(i);
+                IStore renewed = open(i + 1);
+                try { hops.Add(Hop(way, i, old, renewed, refused(way.Hops[i]), settings, observer, vendorMade, cancel)); }
                 catch
                 {
                     renewed.Dispose();
@@ -55,17 +47,43 @@ internal static class WayMatch
                 old = renewed;
             }
         }
-        finally { old.Dispose(); }
-        using IStore first = open(0), last = open(way.Hops.Count);
-        using IStore? fresh = actual[^1].IsOnVendorMade ? null : vendorMade?.Invoke();
-        return new WayMatched(hops, Totals(way.Versions, open, cancel),
-            Left(first, last, [actual[0].From, .. actual.Select(hop => hop.To)], actual[0],
-                isCopied: way.IsOnCopy, isVendorMade: actual[^1].IsOnVendorMade, isByOthers: actual[^1].IsByOthers))
+        finally { old?.Dispose(); }
+        Correspondence final = hops[^1].Actual ?? throw new InvalidOperationException("the last hop is always matched anew");
+        using IStore last = open(way.Hops.Count);
+        using IStore? fresh = final.IsOnVendorMade ? null : vendorMade?.Invoke();
+        KitVersion[] versions = [.. way.Versions.SkipLast(1), final.To];
+        return new WayMatched([.. hops.Select(hop => hop.Match)], Totals(way.Versions, open, cancel),
+            // What weighs most comes first.
+            [.. hops[0].LeftOfOld.Concat(LeftOfNew(last, versions, isVendorMade: final.IsOnVendorMade, isByOthers: final.IsByOthers))
+                .OrderByDescending(left => left.Allows)])
         {
-            OnOneSide = onOneSide,
+            OnOneSide = [.. hops.SelectMany(hop => hop.OnOneSide)],
             WithFresh = fresh is not null && fresh.Identity.Engine == last.Identity.Engine ? DeclarationMatch.WithFresh(fresh, last) : null,
-            Proposals = proposals
+            Proposals = [.. hops.SelectMany(hop => hop.Proposals)]
         };
+    }
+
+    /// <summary>Matches one hop of a way.</summary>
+    /// <param name="way">The way.</param>
+    /// <param name="number">Which hop, from 0.</param>
+    /// <param name="old">The store it begins with.</param>
+    /// <param name="renewed">The store it ends with.</param>
+    /// <param name="refused">The old records that the new store refused when it was made.</param>
+    /// <param name="settings">Answers to the new settings.</param>
+    /// <param name="observer">Hears the progress.</param>
+    /// <param name="vendorMade">Opens the store that the vendor's new program made; null when there is none.</param>
+    /// <param name="cancel">Stops.</param>
+    public static HopMatched Hop(Way way, int number, IStore old, IStore renewed, RefusedRecords refused,
+        IReadOnlyDictionary<string, string> settings, IProgressObserver observer, Func<IStore>? vendorMade, CancellationToken cancel)
+    {
+        using IStore? made = way.Hops[number].Correspondence.IsOnVendorMade ? vendorMade?.Invoke() : null;
+        Correspondence actual = ActualHop.Of(way, number, old, () => renewed);
+        if (made is not null) actual = new ShippedRecords(actual, made, old, settings, cancel).Resolved();
+        MatchResult match = new CompanyMatch(actual, settings, observer, cancel) { Refused = refused, VendorMade = made }.Run(old, renewed);
+        return new HopMatched(match, [.. ByOthers(actual, old)], match.IsSame && actual.Gone.Count == 0 ? []
+            : new Proposals(actual, old, renewed, cancel).Of(match),
+            number > 0 ? [] : LeftOfOld(old, actual, isCopied: way.IsOnCopy))
+        { Actual = actual };
     }
 
     // What the vendor took away, and what it added.
@@ -87,33 +105,33 @@ internal static class WayMatch
     public static IReadOnlyList<TotalMatch> Totals(IReadOnlyList<KitVersion> versions, Func<int, IStore> stores, CancellationToken cancel)
     {
         var totals = new List<TotalMatch>();
+        foreach ((string name, int from, int to) in OverTheWay(versions))
+        {
+            using IStore old = stores(from), renewed = stores(to);
+            totals.AddRange(ControlTotals.Compare(old, versions[from], renewed, versions[to], cancel, wanted => wanted == name));
+        }
+        return totals;
+    }
+
+    /// <summary>Which totals of which versions, by their number on the way, are compared beside those of neighbours.</summary>
+    public static IEnumerable<(string Name, int From, int To)> OverTheWay(IReadOnlyList<KitVersion> versions)
+    {
         foreach (string name in versions.SelectMany(version => version.ControlTotals).Select(total => total.Name).Distinct())
         {
             int[] having = [.. Enumerable.Range(0, versions.Count).Where(at => Has(versions[at], name))];
             var pairs = having.Zip(having.Skip(1)).ToList();
             if (having.Length > 2) pairs.Add((having[0], having[^1]));
-            foreach ((int from, int to) in pairs.Where(pair => pair.Second - pair.First > 1))
-            {
-                using IStore old = stores(from), renewed = stores(to);
-                totals.AddRange(ControlTotals.Compare(old, versions[from], renewed, versions[to], cancel, wanted => wanted == name));
-            }
+            foreach ((int from, int to) in pairs.Where(pair => pair.Second - pair.First > 1)) yield return (name, from, to);
         }
-        return totals;
     }
 
-    /// <summary>What nothing on the way looks at.</summary>
-    /// <param name="old">The first store.</param>
-    /// <param name="renewed">The last store.</param>
-    /// <param name="versions">One more than hops, with the custom fields that are carried.</param>
+    /// <summary>What of the first store nothing on the way looks at.</summary>
+    /// <param name="old">The store.</param>
     /// <param name="first">What answers to what in the first hop.</param>
     /// <param name="isCopied">Whether each store began as a copy of the one before; what they declare is compared then.</param>
-    /// <param name="isVendorMade">Whether the last store began as the one that the vendor made, whose own tables are the vendor's
-    /// matter.</param>
-    /// <param name="isByOthers">Whether others made the last store; what is new in it is told apart.</param>
-    public static IReadOnlyList<NotLookedAt> Left(IStore old, IStore renewed, IReadOnlyList<KitVersion> versions, Correspondence first,
-        bool isCopied = false, bool isVendorMade = false, bool isByOthers = false)
+    public static IReadOnlyList<NotLookedAt> LeftOfOld(IStore old, Correspondence first, bool isCopied = false)
     {
-        KitVersion from = versions[0], to = versions[^1];
+        KitVersion from = first.From;
         return
         [
             // A custom column of a table whose records are combined is in the version, and no map carries it.
@@ -122,13 +140,29 @@ internal static class WayMatch
             // A copy brings it all the same, and nobody can say whether it is what it was.
             .. (isCopied ? old.NotCompared() : old.NotRead()).Select(left => new NotLookedAt("old", from.Name, left, 0,
                 isCopied ? Verdict.ProvedInPart : Verdict.NotProved)),
-            .. Doubts(old, "old", from), .. Doubts(renewed, "new", to),
-            .. (isByOthers ? [] : Unknown(renewed, to.Table)).Select(left => new NotLookedAt("new", to.Name, left.What, left.Records,
-                isVendorMade ? Verdict.Proved : Verdict.ProvedInPart)),
+            .. Doubts(old, "old", from),
             .. first.TablesLeftOut.Where(entry => from.Table(entry.Key) is not null)
                 .Select(entry => new NotLookedAt("old", from.Name, $"the table {entry.Key}, left out by the kit: {entry.Value}",
                     old.CountRows(entry.Key), Verdict.Proved)),
             .. (isCopied ? [] : Objects(old)).Select(what => new NotLookedAt("old", from.Name, what, 0, Verdict.Proved)),
+        ];
+    }
+
+    /// <summary>What of the last store, and of totals, nothing on the way looks at.</summary>
+    /// <param name="renewed">The last store.</param>
+    /// <param name="versions">One more than hops, the last with the custom fields that are carried.</param>
+    /// <param name="isVendorMade">Whether the last store began as the one that the vendor made, whose own tables are the vendor's
+    /// matter.</param>
+    /// <param name="isByOthers">Whether others made the last store; what is new in it is told apart.</param>
+    public static IReadOnlyList<NotLookedAt> LeftOfNew(IStore renewed, IReadOnlyList<KitVersion> versions, bool isVendorMade = false,
+        bool isByOthers = false)
+    {
+        KitVersion to = versions[^1];
+        return
+        [
+            .. Doubts(renewed, "new", to),
+            .. (isByOthers ? [] : Unknown(renewed, to.Table)).Select(left => new NotLookedAt("new", to.Name, left.What, left.Records,
+                isVendorMade ? Verdict.Proved : Verdict.ProvedInPart)),
             .. versions.SelectMany(version => version.ControlTotals).GroupBy(total => total.Name).Where(same => same.Count() == 1)
                 .Select(same => new NotLookedAt("old", versions.First(version => Has(version, same.Key)).Name,
                     $"the control total \"{same.Key}\", which no other version of the way has", 0, Verdict.Proved)),

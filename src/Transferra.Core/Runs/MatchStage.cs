@@ -20,10 +20,11 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
     public static WayMatched Of(CompanyRun on, IReadOnlyList<StoreAddress> stores)
     {
         IReadOnlyList<KitVersion> versions = on.Way.Versions;
+        var proofs = new HopProofs(on);
         return WayMatch.Run(on.Way, at => on.Context.Stores.Open(stores[at], versions[at].TextEncoding),
             hop => ConvertStage.Refused(on, hop), on.Company.Answers, on.Context.Observer, on.Context.Cancel,
             on.Company.VendorMade is { } made && (on.Way.Hops[^1].Beginning.IsVendorMade || on.Context.Places.Exists(made))
-                ? () => on.Context.Stores.Open(made, on.Way.To.TextEncoding) : null)
+                ? () => on.Context.Stores.Open(made, on.Way.To.TextEncoding) : null, hop => proofs.Kept(hop, stores[0]))
             .With([.. on.Company.AnsweredFor, .. GivenIn(on)]);
     }
 

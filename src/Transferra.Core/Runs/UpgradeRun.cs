@@ -48,8 +48,9 @@ public sealed class UpgradeRun
     /// <param name="companies">With the version each has now.</param>
     /// <param name="closing">The closing it is made in; "" for none.</param>
     /// <param name="despiteFaults">Whether companies whose check finds faults are tried all the same, without a change-over.</param>
+    /// <param name="keepsBetween">Whether the stores between the hops of a long way stay, though both hops are proved.</param>
     public static Run Begin(RunContext context, RunKind kind, IReadOnlyList<(Company Company, KitVersion From)> companies,
-        string closing = "", bool despiteFaults = false)
+        string closing = "", bool despiteFaults = false, bool keepsBetween = false)
     {
         if (kind.PutsInPlace)
             foreach ((Company company, KitVersion from) in companies) WholeStore.Require(context, company, company.OldStore, from,
@@ -57,6 +58,7 @@ public sealed class UpgradeRun
         var facts = new Dictionary<string, string>();
         if (closing.Length > 0) facts["closing"] = closing;
         if (despiteFaults) facts[CheckStage.DespiteFaults] = "yes";
+        if (keepsBetween) facts[HopProofs.KeepBetween] = "yes";
         foreach ((Company company, KitVersion from) in companies)
         {
             facts[$"{company.Code}.from"] = from.Name;
