@@ -65,7 +65,7 @@ internal sealed class ShippedRecords(Correspondence hop, IStore made, IStore old
 
     // A vendor's import adds ours to what its new program ships, unless the kit says otherwise.
     private ShippedPolicy PolicyFor(TableShape table) => hop.Shipped.FirstOrDefault(said => RevisedTable.Same(said.Key, table.Name)) is
-        { Key: not null } said ? said.Value : hop.IsByOthers ? ShippedPolicy.Merge : ShippedPolicy.Replace;
+    { Key: not null } said ? said.Value : hop.IsByOthers ? ShippedPolicy.Merge : ShippedPolicy.Replace;
 
     private Correspondence Stay(Correspondence resolved, TableShape table, ShippedPolicy policy, long count, ref long overwritten,
         ref long offset)

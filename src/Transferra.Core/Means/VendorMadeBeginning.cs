@@ -28,8 +28,11 @@ internal sealed class VendorMadeBeginning : IHopBeginning
             work.Observer.Progress("copying the store that the vendor made", 0, 0);
             return BuildMark.Start with
             {
-                Copy = new CopyRest([], []) { NotBrought = CopyBeginning.Bring(work, made, () => work.Stores.Open(made,
-                    work.Hop.To.TextEncoding)) }
+                Copy = new CopyRest([], [])
+                {
+                    NotBrought = CopyBeginning.Bring(work, made, () => work.Stores.Open(made,
+                    work.Hop.To.TextEncoding))
+                }
             };
         }
         IReadOnlyList<TableShape> there;

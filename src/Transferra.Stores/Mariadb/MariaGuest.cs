@@ -1,7 +1,7 @@
 // MariaGuest.cs: lets one account into a copy. MariaDB lets accounts in, not databases: the account is unlocked, and given in the copy what
 // it may do in the original, as rights go by a database's name. What else it may reach by that is told.
-using MySqlConnector;
 using System.Text.RegularExpressions;
+using MySqlConnector;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
