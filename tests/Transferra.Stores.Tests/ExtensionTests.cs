@@ -138,7 +138,7 @@ public sealed class ExtensionTests : IDisposable
 
     [Theory]
     [InlineData("means: magic\n", "hops/1-to-2.yaml:4:8: \"magic\" is not known under \"means\"; it can be: maps, scripts, program, "
-        + "service, by-hand, careless")]
+        + "service, by-hand, export-import, careless")]
     [InlineData("means: {maps: {}, careless: {}}\n", "hops/1-to-2.yaml:4:8: \"means\" names exactly one kind")]
     [InlineData("means: {careless: {loses: 1, more: 2}}\n", "more")]
     [InlineData("beginning: full\n", "\"full\" is not known under \"beginning\"; it can be: usual, copy, vendor-made, empty")]

@@ -1,4 +1,5 @@
 // MatchCommand.cs: match: old store against new store, at any time before or after the change-over.
+using System.CommandLine;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Machine;
 using Transferra.Core.Matching;
@@ -13,8 +14,36 @@ internal static class MatchCommand
     /// <summary>What is typed for it.</summary>
     public static void Declare(CommandSet commands)
     {
-        commands.Add("match", "Prove that the records of the new store are those of the old one", [commands.Codes], (session, _) =>
-            Run(session));
+        var old = new Option<string?>("--old")
+        {
+            Description = "Match without an office or a kit: what is taken for right. A store, a folder or a set; a store on a server as "
+                + "office.yaml writes it",
+            HelpName = "PLACE"
+        };
+        var renewed = new Option<string?>("--new") { Description = "What is held against it", HelpName = "PLACE" };
+        commands.Add("match", "Prove that the records of the new store are those of the old one", [commands.Codes, old, renewed],
+            (session, parsed) => (parsed.GetValue(old), parsed.GetValue(renewed)) switch
+            {
+                (null, null) => Run(session),
+                ({ } from, { } to) when session.Codes.Count == 0 => Bare(session, from, to),
+                _ => throw new TransferraException("--old and --new belong together, and no company is named with them",
+                    "Name both places, or a company and none.")
+            });
+    }
+
+    private sealed record BareMatched(string Old, string New, bool Same, WayMatched Match);
+
+    // Whatever two places hold, whoever made them.
+    private static int Bare(Session session, string from, string to)
+    {
+        using NamedPlace old = NamedPlace.Of(session, from), renewed = NamedPlace.Of(session, to);
+        session.Screen.Heading("match: are the records the same?");
+        session.Screen.Line($"old: {old.Shown}");
+        session.Screen.Line($"new: {renewed.Shown}");
+        WayMatched matched = BareMatch.Run(session.Stores, old.Side, renewed.Side, session.Observer().At("match"), session.Cancel);
+        BareResults.Match(session.Screen, matched);
+        bool isSame = BareMatch.IsSame(matched);
+        return session.Answer(isSame ? ExitCodes.Done : ExitCodes.LookAt, new BareMatched(old.Shown, renewed.Shown, isSame, matched));
     }
 
     /// <summary>A company's match, or why there is none.</summary>

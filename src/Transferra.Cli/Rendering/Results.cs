@@ -253,7 +253,7 @@ internal static class Results
         if (proposals.Count > 0) screen.Line("Then once more: transferra convert, or transferra match where it is converted already.");
     }
 
-    private static void Declarations(Screen screen, DeclarationsMatched matched, bool byOthers)
+    internal static void Declarations(Screen screen, DeclarationsMatched matched, bool byOthers)
     {
         int byHop = matched.Differences.Count(difference => difference.ByHop);
         screen.Line($"  declarations: {Number(matched.Counts.Sum(count => count.Old))} of {Number(matched.Counts.Count)} kinds"
@@ -316,6 +316,12 @@ internal static class Results
         TableMatch[] differing = [.. match.Tables.Where(table => !table.IsSame)];
         screen.Table(["Table", ">Missing", ">Extra", ">Changed"], differing.Select(table => (IReadOnlyList<string>)
             [table.Table, Number(table.Missing), Number(table.Extra), Number(table.Changed)]));
+        Listed(screen, match, differing);
+    }
+
+    /// <summary>The first records that differ, of each table.</summary>
+    internal static void Listed(Screen screen, MatchResult match, TableMatch[] differing)
+    {
         int ofEach = Math.Max(1, DifferencesShown / Math.Max(1, differing.Length));
         screen.Table(["Table", "Record", "Column", "Expected", "Found"], match.Differences.GroupBy(difference => difference.Table)
             .SelectMany(table => table.Take(ofEach))

@@ -130,6 +130,25 @@ internal sealed class DescribedMap
         return new DescribedMap(root, shownAs, Path.GetDirectoryName(Path.GetFullPath(path))!, errors, what) { IsWhole = true };
     }
 
+    /// <summary>Reads one mapping that stands in a text, as on the command line.</summary>
+    /// <exception cref="Machine.TransferraException">It is none.</exception>
+    public static DescribedMap OfText(string text, string folder, string what, DescriptionErrors errors)
+    {
+        var stream = new YamlStream();
+        try { stream.Load(new StringReader(text)); }
+        catch (Exception error) when (error is YamlException or InvalidOperationException)
+        {
+            throw new Machine.TransferraException($"this is not YAML: {text}", "Write it as office.yaml does, in quotes for the shell.",
+                error);
+        }
+        return stream.Documents is [{ RootNode: YamlMappingNode root }] ? new DescribedMap(root, "command line", folder, errors, what)
+            : throw new Machine.TransferraException($"{text} is not a mapping", "Write it as office.yaml does: {engine: NAME, ...}");
+    }
+
+    /// <summary>A mapping that says nothing.</summary>
+    /// <param name="shownAs">What messages call it.</param>
+    public static DescribedMap Nothing(string shownAs) => new(new YamlMappingNode(), shownAs, "", new DescriptionErrors(), "");
+
     private const int DeepestNesting = 100;
 
     // The library reads what is nested by calling itself; a hundred thousand brackets would end the program. It is counted first, without.

@@ -157,6 +157,19 @@ public static class OfficeLoader
         return company.Map(key, "where the records live", required) is { } map ? ReadStoreAddress(map, folder, errors) : null;
     }
 
+    /// <summary>A store that is named as office.yaml writes it, outside of any office: <c>{postgresql: wages, host: ...}</c>.</summary>
+    /// <param name="text">The mapping.</param>
+    /// <param name="folder">What relative paths in it are below.</param>
+    /// <exception cref="TransferraException">It is no mapping.</exception>
+    /// <exception cref="DescriptionException">Something in it is not right.</exception>
+    public static StoreAddress ReadPlace(string text, string folder)
+    {
+        var errors = new DescriptionErrors();
+        StoreAddress? address = ReadStoreAddress(DescribedMap.OfText(text, folder, "a store", errors), folder, errors);
+        errors.ThrowIfAny();
+        return address!;
+    }
+
     /// <summary>Reads where a store is: its engine with path or name, and what else the engine needs.</summary>
     internal static StoreAddress? ReadStoreAddress(DescribedMap map, string folder, DescriptionErrors errors)
     {

@@ -75,7 +75,8 @@ public static class StoreFinder
         }
     }
 
-    private static bool IsSqlite(string path)
+    /// <summary>Whether a file begins as SQLite files do.</summary>
+    public static bool IsSqlite(string path)
     {
         try
         {
