@@ -63,6 +63,12 @@ public sealed class BareMatchTests : IDisposable
         File.Copy(old, renewed, overwrite: true);
         DemoFolder.Execute(renewed, "CREATE TABLE MORE (M TEXT)");
         Match(old, renewed).Expect(1).Says("Every record of the old place is in the new one", "the table MORE");
+        DemoFolder.Execute(renewed, "DROP TABLE MORE; CREATE INDEX BY_NAME ON ITEM (NAME)");
+        Match(old, renewed).Expect(1).Says("of which one is not the same", "BY_NAME", "Every record of the old place is in the new one");
+        // Another name for a column is seen by its values.
+        DemoFolder.Execute(renewed, "ALTER TABLE ITEM RENAME COLUMN NAME TO TITLE");
+        Match(old, renewed).Expect(1).Says("in the columns that both have",
+            "Perhaps renamed or recoded: {from: ITEM, into: {ITEM: {TITLE: NAME}}}");
     }
 
     [Theory]

@@ -8,13 +8,15 @@ namespace Transferra.Cli.Rendering;
 /// <summary>Tells it.</summary>
 internal static class BareResults
 {
-    private const int MostPlaces = 40;
+    private const int MostPlaces = 40, MostDeclared = 20;
 
     public static void Match(Screen screen, WayMatched matched)
     {
         MatchResult match = matched.Hops[0];
         TableMatch[] same = [.. match.Tables.Where(table => table.IsSame)], others = [.. match.Tables.Where(table => !table.IsSame)];
-        screen.Line($"The same in both: {Results.Count(same.Length, "table")}, {Results.Number(same.Sum(table => table.Found))} records.");
+        bool hasColumns = matched.OnOneSide.Any(part => part.What.StartsWith("the column", StringComparison.Ordinal));
+        screen.Line($"The same in both: {Results.Count(same.Length, "table")}, {Results.Number(same.Sum(table => table.Found))} records"
+            + (hasColumns ? ", in the columns that both have." : "."));
         if (others.Length > 0)
         {
             screen.Bad($"Not the same: {Results.Count(others.Length, "table")}");
@@ -34,13 +36,37 @@ internal static class BareResults
         }
         // What is left out is said above; what has another name, or other codes, is seen here.
         foreach (Proposal proposal in matched.Proposals.Where(proposal => !proposal.Line.Contains("left-out", StringComparison.Ordinal)))
-            screen.Line($"It looks like this: {proposal.Line.Trim()}  ({proposal.Evidence})");
-        if (match.Declarations is { } declarations) Results.Declarations(screen, declarations, byOthers: false);
+            screen.Line($"Perhaps renamed or recoded: {proposal.Line.TrimStart('-', ' ')} ({proposal.Evidence})");
+        Declarations(screen, match);
         foreach (NotLookedAt left in matched.NotLookedAt.Where(left => left.Allows != Verdict.Proved))
             screen.Look($"Not looked at, in the {left.Side} place: {left.What}"
                 + (left.Records > 0 ? $" ({Results.Count(left.Records, "record")})" : ""));
         Conclude(screen, matched, same.Sum(table => table.Found));
     }
+
+    private static void Declarations(Screen screen, MatchResult match)
+    {
+        if (match.Declarations is not { } matched) return;
+        DeclarationDifference[] others = [.. BareMatch.DeclaredOtherwise(match)];
+        screen.Line($"Declarations: {Results.Number(matched.Counts.Sum(count => count.Old))} of {Results.Number(matched.Counts.Count)} "
+            + "kinds in the old place, " + (others.Length switch
+            {
+                0 => "the same in the new one.",
+                1 => "of which one is not the same.",
+                _ => $"and {Results.Number(others.Length)} that are not the same."
+            }));
+        // Tables and columns that only one has are named above, and all that belongs to them goes with them.
+        var named = new HashSet<string>(others.Where(IsPart).Select(other => other.Name), StringComparer.OrdinalIgnoreCase);
+        others = [.. others.Where(other => !IsPart(other) && !named.Contains(other.Name) && !named.Contains(other.Name.Split('.')[0]))];
+        if (others.Length == 0) return;
+        screen.Line("Of those, beside what belongs to the tables and columns above:");
+        screen.Table(["What", "Name", "Old", "New"], others.Take(MostDeclared).Select(other => (IReadOnlyList<string>)
+            [other.Kind, other.Name, other.Old ?? "(none)", other.New ?? "(none)"]));
+        if (others.Length > MostDeclared) screen.Line("All of them: transferra match --json");
+    }
+
+    private static bool IsPart(DeclarationDifference other) => other.Kind is "table" or "column"
+        && (other.Old is null || other.New is null);
 
     // There is no kit that could say anything.
     private static string Bare(string what) => what.Replace("; the kit does not say why", "", StringComparison.Ordinal)

@@ -253,7 +253,7 @@ internal static class Results
         if (proposals.Count > 0) screen.Line("Then once more: transferra convert, or transferra match where it is converted already.");
     }
 
-    internal static void Declarations(Screen screen, DeclarationsMatched matched, bool byOthers)
+    private static void Declarations(Screen screen, DeclarationsMatched matched, bool byOthers)
     {
         int byHop = matched.Differences.Count(difference => difference.ByHop);
         screen.Line($"  declarations: {Number(matched.Counts.Sum(count => count.Old))} of {Number(matched.Counts.Count)} kinds"

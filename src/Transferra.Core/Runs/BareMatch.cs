@@ -1,6 +1,7 @@
 // BareMatch.cs: two stores against each other of which nobody has described anything: tables and columns of the same name answer to each
 // other, every value of every record is compared, and what only one of them has is named.
-// Holds: (1) both are only read; (2) they count as the same only when neither has a record, value, table or column that the other has not.
+// Holds: (1) both are only read; (2) they count as the same only when neither has a record, value, table, column
+// or, on one engine, declaration that the other has not.
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
@@ -55,7 +56,12 @@ public static class BareMatch
     }
 
     /// <summary>Whether both hold the same, whichever is taken for right.</summary>
-    public static bool IsSame(WayMatched matched) => matched.Verdict == Verdict.Proved && matched.OnOneSide.Count == 0;
+    public static bool IsSame(WayMatched matched) => matched.Verdict == Verdict.Proved && matched.OnOneSide.Count == 0
+        && !DeclaredOtherwise(matched.Hops[0]).Any();
+
+    /// <summary>What one declares and the other does not, or otherwise; none where they are of two engines.</summary>
+    public static IEnumerable<DeclarationDifference> DeclaredOtherwise(MatchResult match) => match.Declarations?.Differences
+        .Where(difference => !difference.IsOtherWriting) ?? [];
 
     private static KitVersion Version(string name, BareSide side) => new(name, [], side.TextEncoding, [], new Dictionary<string, string>(),
         [.. side.Tables.Select(table => table with

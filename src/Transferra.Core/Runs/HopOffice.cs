@@ -53,7 +53,7 @@ internal sealed class HopOffice(CompanyRun on, StoreAddress copy) : IHopOffice
         if (on.Company.MovesTo is not null)
             throw new TransferraException($"a converter that works on its own place cannot be followed to {on.Company.NewStore.Shown}",
                 "Let it convert in a first upgrade, without new-store in office.yaml, and move in a second one.");
-        if (on.Context.Places.OpenedBy(OwnPlace) is [var holder, ..])
+        if (HolderOf(OwnPlace) is { } holder)
             throw new TransferraException($"the store of {on.Company.Code} is open: {holder}", "Close it there, then try again.");
         if (!IsLending) on.Run.Journal.Append(on.Company.Code, Stages.Convert, Lending, new Dictionary<string, string>
         {
@@ -133,13 +133,24 @@ internal sealed class HopOffice(CompanyRun on, StoreAddress copy) : IHopOffice
         });
     }
 
+    // A server lists a session for a moment after its program has ended, and whoever only looks around on it is gone as soon.
+    private string? HolderOf(StoreAddress store)
+    {
+        for (int looks = 10; ; looks--)
+        {
+            if (on.Context.Places.OpenedBy(store) is not [var holder, ..]) return null;
+            if (looks == 0) return holder;
+            on.Context.Cancel.WaitHandle.WaitOne(TimeSpan.FromMilliseconds(300));
+        }
+    }
+
     /// <inheritdoc/>
     public void TakeHome()
     {
         if (!IsLending) return;
         if (Swap.DoneMoves() > 0)
         {
-            if (on.Context.Places.OpenedBy(OwnPlace) is [var holder, ..])
+            if (HolderOf(OwnPlace) is { } holder)
                 throw new TransferraException($"the copy in the place of {on.Company.Code} is open: {holder}",
                     "Close it there, then go on. The original is aside and untouched.");
             Swap.Back();
