@@ -38,15 +38,23 @@ internal static class BareResults
         foreach (Proposal proposal in matched.Proposals.Where(proposal => !proposal.Line.Contains("left-out", StringComparison.Ordinal)))
             screen.Line($"Perhaps renamed or recoded: {proposal.Line.TrimStart('-', ' ')} ({proposal.Evidence})");
         Declarations(screen, match);
-        foreach (NotLookedAt left in matched.NotLookedAt.Where(left => left.Allows != Verdict.Proved))
-            screen.Look($"Not looked at, in the {left.Side} place: {left.What}"
-                + (left.Records > 0 ? $" ({Results.Count(left.Records, "record")})" : ""));
+        foreach (NotLookedAt left in matched.NotLookedAt)
+        {
+            string line = $"Not looked at, in the {left.Side} place: {left.What}"
+                + (left.Records > 0 ? $" ({Results.Count(left.Records, "record")})" : "");
+            if (left.Allows == Verdict.Proved) screen.Line(line);
+            else screen.Look(line);
+        }
         Conclude(screen, matched, same.Sum(table => table.Found));
     }
 
     private static void Declarations(Screen screen, MatchResult match)
     {
-        if (match.Declarations is not { } matched) return;
+        if (match.Declarations is not { } matched)
+        {
+            screen.Line("Not looked at: what each declares beside its records, which takes two stores of one engine.");
+            return;
+        }
         DeclarationDifference[] others = [.. BareMatch.DeclaredOtherwise(match)];
         screen.Line($"Declarations: {Results.Number(matched.Counts.Sum(count => count.Old))} of {Results.Number(matched.Counts.Count)} "
             + "kinds in the old place, " + (others.Length switch
@@ -74,7 +82,8 @@ internal static class BareResults
 
     private static void Conclude(Screen screen, WayMatched matched, long records)
     {
-        if (BareMatch.IsSame(matched)) screen.Good($"Proved: both hold the same {Results.Number(records)} records, every value compared.");
+        if (BareMatch.IsSame(matched)) screen.Good($"Proved: both hold the same {Results.Number(records)} records, every value compared"
+            + (matched.Hops[0].Declarations is null || matched.NotLookedAt.Count > 0 ? "; what was not looked at is named above." : "."));
         else if (matched.Verdict is Verdict.Proved or Verdict.ProvedInPart)
             screen.Look($"Every record of the old place is in the new one, {Results.Number(records)}, every value compared; what else is "
                 + "not the same, or was not looked at, is named above.");

@@ -155,8 +155,9 @@ internal static class Results
 
     private static void Export(Screen screen, HopResult hop, ExportRun export)
     {
-        screen.Line($"Version {hop.From} to {hop.To}: written out by the old program{(export.Program is null ? ", by hand" : "")}, from a "
-            + $"copy, to {export.Folder}: {Count(export.Files.Count, "file")}, {Sizes.Of(export.Files.Sum(file => file.Bytes))}, proved.");
+        screen.Line($"Version {hop.From} to {hop.To}: written out by the old program, "
+            + $"{(export.Program is null ? "by hand" : "from a copy")}, to {export.Folder}: {Count(export.Files.Count, "file")}, "
+            + $"{Sizes.Of(export.Files.Sum(file => file.Bytes))}, proved.");
         foreach (string counted in export.Counted) screen.Line("  " + counted);
         foreach (string set in export.Sets) screen.Line($"  It is also in the set {set}");
     }
@@ -198,7 +199,7 @@ internal static class Results
         {
             if (matched.Hops.Count > 1) screen.Line($"Version {match.FromVersion} to {match.ToVersion}:"
                 + (match.MatchedAt is { } at ? string.Create(CultureInfo.InvariantCulture, $" proved on the way, {at:yyyy-MM-dd HH:mm:ss} "
-                    + $"UTC; the store between was let go then") : ""));
+                    + $"UTC; a store that it needs was let go since") : ""));
             if (match.IsByOthers) Accounts(screen, match.Accounts);
             Shipped(screen, match.Shipped);
             screen.Table(["New table", ">Expected", ">Found", "Fingerprint", "Same"], match.Tables.Select(table => (IReadOnlyList<string>)

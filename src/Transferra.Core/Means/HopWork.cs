@@ -21,7 +21,6 @@ internal interface IHopMeans : IMeans
     /// <summary>Whether what it had begun before an interruption is gone on with, though it does not go by maps.</summary>
     bool GoesOn => GoesByMaps;
 
-
     /// <summary>What has to be done before the new store is begun; fine when it is done.</summary>
     void Prepare(HopWork work) { }
 

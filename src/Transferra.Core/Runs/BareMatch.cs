@@ -63,16 +63,18 @@ public static class BareMatch
     public static IEnumerable<DeclarationDifference> DeclaredOtherwise(MatchResult match) => match.Declarations?.Differences
         .Where(difference => !difference.IsOtherWriting) ?? [];
 
-    private static KitVersion Version(string name, BareSide side) => new(name, [], side.TextEncoding, [], new Dictionary<string, string>(),
-        [.. side.Tables.Select(table => table with
-        {
-            Columns = [.. table.Columns.Select(column => column with { IsPrivate = IsPrivate(side, table.Name, column.Name) })]
-        })], [], [])
+    private static KitVersion Version(string name, BareSide side)
     {
-        Private = side.Private
-    };
-
-    private static bool IsPrivate(BareSide side, string table, string column) => side.Private.Any(said =>
-        string.Equals(said, table, StringComparison.OrdinalIgnoreCase)
-        || string.Equals(said, $"{table}.{column}", StringComparison.OrdinalIgnoreCase));
+        var version = new KitVersion(name, [], side.TextEncoding, [], new Dictionary<string, string>(), [], [], [])
+        {
+            Private = side.Private
+        };
+        return version with
+        {
+            Tables = [.. side.Tables.Select(table => table with
+            {
+                Columns = [.. table.Columns.Select(column => column with { IsPrivate = version.IsPrivate(table.Name, column.Name) })]
+            })]
+        };
+    }
 }

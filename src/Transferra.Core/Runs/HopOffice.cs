@@ -73,7 +73,8 @@ internal sealed class HopOffice(CompanyRun on, StoreAddress copy) : IHopOffice
         StoreAddress place = IsLending ? OwnPlace : copy;
         if (!place.IsOnServer && on.Context.Closing is not { IsClosed: true })
         {
-            on.Context.Observer.Told($"{account} comes to the copy only in a closed office; here it is for whoever runs this");
+            on.Context.Observer.Told($"{account} is let in to the copy only while the office is closed; now only whoever runs this "
+                + "can open it");
             return;
         }
         if (Guest() is not { } guest)
@@ -152,7 +153,7 @@ internal sealed class HopOffice(CompanyRun on, StoreAddress copy) : IHopOffice
         {
             if (HolderOf(OwnPlace) is { } holder)
                 throw new TransferraException($"the copy in the place of {on.Company.Code} is open: {holder}",
-                    "Close it there, then go on. The original is aside and untouched.");
+                    "Close it there, then go on. The original stands aside.");
             Swap.Back();
         }
         on.Run.Journal.Append(on.Company.Code, Stages.Convert, Returned, new Dictionary<string, string> { ["place"] = OwnPlace.Shown });
