@@ -95,7 +95,7 @@ public class KitLoaderTests
         "the table GRP has no column TITLE of whole numbers")]
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    indexes: [{columns: [NONE]}]\n", "NONE", "the table GRP has no column NONE")]
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    indexes: [{columns: [TITLE], unique: perhaps}]\n", "perhaps",
-        "\"unique\" is true or false")]
+        "\"perhaps\" should be yes or no")]
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    declared-as: {NONE: TEXT}\n", "NONE", "the table GRP has no column NONE")]
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    declared-as: {TITLE: \"TEXT); DROP TABLE GRP\"}\n", "TEXT); DROP",
         "is not how a column is declared")]

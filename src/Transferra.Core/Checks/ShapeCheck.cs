@@ -55,16 +55,19 @@ internal static class ShapeCheck
                         + $"{version.Name}",
                     "Nothing, as long as no copies or conflicts are reported.");
         }
-        // Where nobody described a table, one line says so.
-        if (version.Tables.Count == 0)
-            Add(FindingKinds.TablesAsTheyAre, Grade.Note, "", "", $"the kit describes no table of version "
-                + $"{version.Name}; {(real.Count == 1 ? "1 table is" : $"{real.Count} tables are")} taken as the store has them",
-                "Nothing; a table that is described can be checked for more.");
-        foreach (TableShape extra in real.Where(extra => version.Tables.Count > 0 && version.Table(extra.Name) is null))
-            Add(FindingKinds.TableUnknown, Grade.Warning, extra.Name, "",
-                string.Create(CultureInfo.InvariantCulture,
-                    $"the table {extra.Name} is not known to the kit; it is carried as it is, with "
-                        + $"{(store.CountRows(extra.Name) is 1 ? "1 record" : $"{store.CountRows(extra.Name)} records")}"), Carried);
+        // Where nobody described the tables, one line says so; and one line for all that somebody added.
+        if (version.IsOfStore || version.Tables.Count == 0)
+            Add(FindingKinds.TablesAsTheyAre, Grade.Note, "", "", $"the tables of version {version.Name} are taken as the store has them: "
+                + $"{real.Count}", "Nothing; what a kit says of a table beyond that can be checked, too.");
+        else
+        {
+            TableShape[] extra = [.. real.Where(table => version.Table(table.Name) is null)];
+            var head = new FindingHead(FindingKinds.TableUnknown, Grade.Warning, "", "", extra.Length == 1
+                ? "a table is not known to the kit; it is carried as it is" : "tables are not known to the kit; they are carried as they are",
+                Carried);
+            foreach (TableShape table in extra)
+                findings.Add(head, table.Name, joined: $"{table.Name}: {Records(store.CountRows(table.Name))}");
+        }
 
         void Add(string kind, Grade grade, string table, string subject, string what, string next) =>
             findings.Add(new FindingHead(kind, grade, table, subject, what, next), 1, []);
@@ -84,6 +87,8 @@ internal static class ShapeCheck
             or FieldKind.Date or FieldKind.Timestamp or FieldKind.Binary
             ? $"{there.Type} here, and {kit.Type} in the kit" : null;
     }
+
+    private static string Records(long count) => count == 1 ? "1 record" : string.Create(CultureInfo.InvariantCulture, $"{count} records");
 
     private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
 }

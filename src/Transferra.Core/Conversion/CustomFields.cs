@@ -50,9 +50,10 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
     public bool IsEmpty => Columns.Count == 0 && Tables.Count == 0;
 
     /// <summary>What a store has beyond a version.</summary>
-    public static CustomFields Of(IStore store, KitVersion version)
+    public static CustomFields Of(IStore store, KitVersion version) => Of(store.ReadShape(), version);
+
+    private static CustomFields Of(IReadOnlyList<TableShape> real, KitVersion version)
     {
-        IReadOnlyList<TableShape> real = store.ReadShape();
         return new CustomFields(
             [.. version.Tables.SelectMany(table => real.FirstOrDefault(there => Same(there.Name, table.Name))?.Columns.Where(column =>
                 table.OrdinalOf(column.Name) < 0).Select(column => Of(table.Name, column)) ?? [])],
@@ -74,7 +75,7 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
     public KitVersion In(KitVersion version)
     {
         if (IsEmpty) return version;
-        return version with
+        KitVersion with = version with
         {
             Tables = [.. version.Tables.Select(table => WithColumns(table, version)),
             .. Tables.Where(table => version.Table(table.Name) is null)
@@ -87,6 +88,7 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
                 IsUndescribed = true,
             })]
         };
+        return version.IsOfStore ? version.Over(with.Tables) : with;
     }
 
     private TableShape WithColumns(TableShape table, KitVersion version)
@@ -102,13 +104,13 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
             column.Default);
 
     /// <summary>A way with them: each hop carries them on, up to one in which others convert.</summary>
-    public Way In(Way way) => IsEmpty ? way : new Way(In(way.From),
+    public Way In(Way way) => IsEmpty && !way.Foreseen.Any(hop => hop.Awaiting is not null) ? way : new Way(In(way.From),
         [.. way.Hops.Zip(In(way.Foreseen), (hop, with) => hop with { Correspondence = with }), .. way.Hops.Skip(way.Foreseen.Count)]);
 
     /// <summary>What answers to what, hop by hop, with them.</summary>
     public IReadOnlyList<Correspondence> In(IReadOnlyList<Correspondence> way)
     {
-        if (IsEmpty) return way;
+        if (IsEmpty && !way.Any(hop => hop.Awaiting is not null)) return way;
         var extended = new List<Correspondence>();
         CustomFields at = this;
         foreach (Correspondence hop in way)
@@ -121,12 +123,17 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
     }
 
     /// <summary>Whether a hop can carry a column: not when its table's records are combined, as the others' values would be lost.</summary>
-    public static bool CanCarry(Correspondence hop, string table) => hop.TablesLeftOut.Keys.Any(name => Same(name, table))
+    public static bool CanCarry(Correspondence hop, string table) => hop.Awaiting is not null || hop.TablesLeftOut.Keys.Any(name => Same(name, table))
         || hop.Tables.Any(map => Same(map.From.Name, table) && map.Combining is null);
 
     private (Correspondence, CustomFields) Through(Correspondence hop)
     {
         KitVersion from = In(hop.From);
+        if (hop.Awaiting is { } awaiting)
+        {
+            Correspondence known = awaiting.Of(hop, from);
+            return (known, Of(known.To.Tables, hop.To));
+        }
         var columnsBehind = new List<CustomColumn>();
         var targets = new Dictionary<string, TableShape>(StringComparer.OrdinalIgnoreCase);
         var maps = new List<TableMap>();
@@ -183,9 +190,8 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
             foreach (RelationShape link in table.Relations)
             {
                 if (Tables.Any(other => Same(other.Name, link.To))) links.Add(link with { To = NameBehind(link.To) });
-                else if (Renamed(hop, link) is { } renamed) links.Add(renamed);
-                else unlinked.Add($"the link from {table.Name} ({string.Join(", ", link.Columns)}) to {link.To} "
-                    + $"({string.Join(", ", link.On)}): the new version has no such columns");
+                else if (DerivedTables.Followed(link, hop.MapOf(link.To)?.Into ?? []) is { } followed) links.Add(followed);
+                else unlinked.Add(DerivedTables.NotLinked(source, link));
             }
             TableShape target = source with { Name = NameBehind(source.Name), Relations = links };
             maps.Add(new TableMap(source, [new TargetMap(target,
@@ -199,18 +205,6 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
             });
         }
         return ([.. maps], [.. behind], [.. unlinked]);
-    }
-
-    // A link to a table that the hop carries: to where the columns it points to have gone, as they are.
-    private static RelationShape? Renamed(Correspondence hop, RelationShape link)
-    {
-        foreach (TargetMap target in hop.MapOf(link.To)?.Into ?? [])
-        {
-            string[] on = [.. link.On.Select(column => target.Columns.FirstOrDefault(into => Correspondence.IsColumn(into.Value, column))
-                ?.Column.Name).OfType<string>()];
-            if (on.Length == link.On.Count) return link with { To = target.Table.Name, On = on };
-        }
-        return null;
     }
 
     // A record that is new has nothing in a custom field.

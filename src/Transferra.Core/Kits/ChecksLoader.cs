@@ -38,8 +38,7 @@ internal static class ChecksLoader
         var known = new List<string>();
         foreach (PlacedText column in columns)
         {
-            if (table.OrdinalOf(column.Value) >= 0) known.Add(column.Value);
-            else column.Report(errors, $"the table {table.Name} has no column {column}");
+            if (Names.HasColumn(table, column, errors)) known.Add(column.Value);
         }
         return known;
     }
@@ -50,9 +49,13 @@ internal static class ChecksLoader
         DescribedMap? lists = map.Map("codes", "codes by column");
         foreach (string column in lists?.Keys ?? [])
         {
+            if (!Names.HasColumn(table, lists!.KeyText(column), map.Errors))
+            {
+                _ = lists.Has(column);
+                continue;
+            }
             int ordinal = table.OrdinalOf(column);
-            if (ordinal < 0) lists!.Report(column, $"the table {table.Name} has no column {column}");
-            else if (table.Columns[ordinal].Type.Kind is not (FieldKind.Text or FieldKind.Integer))
+            if (table.Columns[ordinal].Type.Kind is not (FieldKind.Text or FieldKind.Integer))
                 lists!.Report(column, $"codes are text or whole numbers, and {column} is {table.Columns[ordinal].Type}");
             codes[column] = [.. lists!.Texts(column).Select(code => code.Value)];
         }
@@ -71,7 +74,7 @@ internal static class ChecksLoader
             range.Done();
             int ordinal = table.OrdinalOf(column);
             if (ordinal < 0 || table.Columns[ordinal].Type.Kind is not (FieldKind.Date or FieldKind.Timestamp))
-                ranges.Report(column, $"the table {table.Name} has no date column {column}");
+                map.Errors.NotThere(ranges.KeyText(column), $"the table {table.Name} has no date column {column}");
             if (Day(from) is { } first && Day(to) is { } last) dates[column] = (first, last);
         }
         return dates;
@@ -118,7 +121,7 @@ internal static class ChecksLoader
             PlacedText? folder = file.Optional("in");
             file.Done();
             int ordinal = table.OrdinalOf(column.Value);
-            if (ordinal < 0 || table.Columns[ordinal].Type.Kind != FieldKind.Text) column.Report(map.Errors,
+            if (ordinal < 0 || table.Columns[ordinal].Type.Kind != FieldKind.Text) map.Errors.NotThere(column,
                 $"the table {table.Name} has no text column {column}");
             else files.Add(new FileLink(column.Value, folder?.Value));
         }
@@ -143,11 +146,15 @@ internal static class ChecksLoader
     }
 
     /// <summary>The rules of the books.</summary>
-    public static List<BookRule> Rules(DescribedMap map, List<TableShape> tables)
+    /// <param name="map">The version's map.</param>
+    /// <param name="tables">Its tables.</param>
+    /// <param name="isKnown">Whether a rule of this name is passed over; null for none.</param>
+    public static List<BookRule> Rules(DescribedMap map, List<TableShape> tables, Func<string, bool>? isKnown = null)
     {
         var rules = new List<BookRule>();
         foreach (DescribedMap rule in map.Maps("rules", "a rule of the books"))
         {
+            if (isKnown?.Invoke(rule.Text("name").Value) == true) continue;
             BookRule? read = rule.Has("holds") ? ReadRecordRule(rule, tables) : ReadGroupRule(rule, tables);
             rule.Done();
             if (read is not null) rules.Add(read);
@@ -159,7 +166,7 @@ internal static class ChecksLoader
     {
         PlacedText name = rule.Text("name"), tableName = rule.Text("table"), holds = rule.Text("holds");
         PlacedText? where = rule.Optional("where");
-        if (KitLoader.Find(tableName, tables, rule.Errors) is not { } table)
+        if (Names.Table(tableName, tables, rule.Errors) is not { } table)
         {
             _ = rule.Has("lookups");
             return null;
@@ -192,7 +199,7 @@ internal static class ChecksLoader
         {
             if (first.By.Length != second.By.Length) rule.Report("equals", "both sides are grouped by the same number of values");
             for (int i = 0; i < Math.Min(first.By.Length, second.By.Length); i++)
-                if (!KitLoader.AreComparable(first.By[i].Type, second.By[i].Type))
+                if (!ShapesLoader.AreComparable(first.By[i].Type, second.By[i].Type))
                     rule.Report("equals", $"{first.Side.ByText[i]} is {first.By[i].Type} and {second.Side.ByText[i]} is "
                         + $"{second.By[i].Type}; groups can only be the same when their types are; write CAST");
         }
@@ -215,7 +222,7 @@ internal static class ChecksLoader
         PlacedText tableName = map.Text("table"), sum = map.Text("sum");
         PlacedText? where = map.Optional("where");
         IReadOnlyList<PlacedText> by = map.Texts("by");
-        if (KitLoader.Find(tableName, tables, map.Errors) is not { } table) return null;
+        if (Names.Table(tableName, tables, map.Errors) is not { } table) return null;
         (Expression Parsed, Kernel Kernel)?[] groups = [.. by.Select(text => Compiled(text, table, [], map.Errors))];
         Expression? which = Condition(where, table, [], map.Errors);
         if (Compiled(sum, table, [], map.Errors) is not { } added || groups.Any(group => group is null)) return null;
@@ -259,7 +266,7 @@ internal static class ChecksLoader
             PlacedText column = map.Text("column");
             if (rules.OfType<GroupRule>().FirstOrDefault(rule => rule.Name == where.Value) is not { Other: not null } rule)
             {
-                where.Report(errors, $"there is no rule \"{where}\" with \"equals\", by which a stored total could be recomputed");
+                errors.NotThere(where, $"there is no rule \"{where}\" with \"equals\", by which a stored total could be recomputed");
                 return null;
             }
             // The sum must be the stored column itself, or it would not be known what to write there.
@@ -279,14 +286,14 @@ internal static class ChecksLoader
             }
             return new Mend(kind, rule.Side.Table, [column.Value], rule, because);
         }
-        if (KitLoader.Find(where, tables, errors) is not { } table) return null;
+        if (Names.Table(where, tables, errors) is not { } table) return null;
         if (kind is MendKind.DecodeAgain or MendKind.Trim)
         {
             if (columns.Count == 0) map.Report("\"columns\" names at least one column");
             foreach (PlacedText column in columns)
                 if (table.OrdinalOf(column.Value) is not (>= 0 and int ordinal) || table.Columns[ordinal].Type.Kind != FieldKind.Text
                     || table.Key.Contains(column.Value, StringComparer.OrdinalIgnoreCase))
-                    column.Report(errors, $"the table {table.Name} has no text column {column} beside its key");
+                    errors.NotThere(column, $"the table {table.Name} has no text column {column} beside its key");
         }
         if (kind == MendKind.DropCopies && table.Key.Count == 0) where.Report(errors,
             $"copies are told by the key, and {table.Name} has none");

@@ -37,6 +37,10 @@ public sealed record Correspondence(KitVersion From, KitVersion To, IReadOnlyLis
     /// <summary>Whether others convert, so that what answers to what is known only when both stores are there (HopByNames.cs).</summary>
     public bool IsByOthers { get; init; }
 
+    /// <summary>Where our maps convert and a version is as the store has it: what the hop says, to be read when the store is there; null
+    /// where all is known.</summary>
+    internal HopByMaps? Awaiting { get; init; }
+
     /// <summary>Old tables and columns, where others converted, that the new store does not have and of which the kit says
     /// nothing.</summary>
     public IReadOnlyList<NamedPart> Gone { get; init; } = [];

@@ -42,6 +42,16 @@ public sealed class DescriptionErrors
     /// <summary>Adds a mistake.</summary>
     public void Add(string file, int line, int column, string what) => _errors.Add(new DescriptionError(file, line, column, what));
 
+    /// <summary>Whether nobody knows yet what tables and columns there are, as only the store tells: what is written of them is then read
+    /// for its form, and read again when the store is there.</summary>
+    internal bool StoreIsUnknown { get; set; }
+
+    /// <summary>Adds that a table or column is not there, where it is known what is.</summary>
+    internal void NotThere(PlacedText named, string what)
+    {
+        if (!StoreIsUnknown) named.Report(this, what);
+    }
+
     /// <summary>Ends the loading when there is any mistake.</summary>
     /// <exception cref="DescriptionException">With all of them.</exception>
     public void ThrowIfAny()
@@ -72,13 +82,49 @@ internal sealed record PlacedText(string Value, string File, int Line, int Colum
 internal sealed class DescribedMap
 {
     private readonly YamlMappingNode _node;
+    private readonly Mark _start;
     private readonly string _file;
     private readonly DescriptionErrors _errors;
     private readonly HashSet<string> _asked = new(StringComparer.Ordinal);
     private readonly string _what;
 
-    private DescribedMap(YamlMappingNode node, string file, string folder, DescriptionErrors errors, string what) =>
-        (_node, _file, Folder, _errors, _what) = (node, file, folder, errors, what);
+    private DescribedMap(YamlMappingNode node, string file, string folder, DescriptionErrors errors, string what)
+    {
+        (_file, Folder, _errors, _what, _start) = (file, folder, errors, what, node.Start);
+        _node = node.Style == MappingStyle.Flow ? Joined(node) : node;
+    }
+
+    // Within braces, YAML ends a value at a comma, also at one within brackets: {A: DECIMAL(6,2)} is A and an entry "2)" without a value.
+    // The mistake is told once, and what was meant is read on.
+    private YamlMappingNode Joined(YamlMappingNode node)
+    {
+        KeyValuePair<YamlNode, YamlNode>[] entries = [.. node.Children];
+        var joined = new YamlMappingNode();
+        bool isCut = false;
+        for (int i = 0; i < entries.Length; i++)
+        {
+            YamlNode value = entries[i].Value;
+            if (value is YamlScalarNode { Style: ScalarStyle.Plain, Value: { } text } && IsOpen(text))
+            {
+                string whole = text;
+                while (IsOpen(whole) && i + 1 < entries.Length && entries[i + 1] is { Key: YamlScalarNode next,
+                    Value: YamlScalarNode { Value: null or "" } }) (whole, i) = ($"{whole},{next.Value}", i + 1);
+                if (whole != text)
+                {
+                    _errors.Add(_file, (int)value.Start.Line, (int)value.Start.Column, $"within {{ }} a value with a comma stands in "
+                        + $"quotation marks; write \"{whole}\"");
+                    (isCut, value) = (true, new YamlScalarNode(whole));
+                }
+            }
+            joined.Children[entries[i].Key] = value;
+        }
+        return isCut ? joined : node;
+    }
+
+    private static bool IsOpen(string text) => text.Count(c => c == '(') > text.Count(c => c == ')');
+
+    /// <summary>The same, to be read again with other mistakes.</summary>
+    public DescribedMap Again(DescriptionErrors errors) => new(_node, _file, Folder, errors, _what) { IsWhole = IsWhole };
 
     private DescribedMap Inner(YamlMappingNode node, string what) => new(node, _file, Folder, _errors, what);
 
@@ -197,13 +243,13 @@ internal sealed class DescribedMap
 
     public bool Has(string key) => Find(key) is not null;
 
-    public void Report(string what) => _errors.Add(_file, (int)_node.Start.Line, (int)_node.Start.Column, what);
+    public void Report(string what) => _errors.Add(_file, (int)_start.Line, (int)_start.Column, what);
 
     public void Report(string key, string what)
     {
         // Of a single value the value is to blame; of a list or mapping its key, as its first item may be quite right.
         YamlNode? value = Find(key);
-        Mark at = value is null ? _node.Start : value is YamlScalarNode ? value.Start : _node.Children.Keys.First(node =>
+        Mark at = value is null ? _start : value is YamlScalarNode ? value.Start : _node.Children.Keys.First(node =>
             node is YamlScalarNode name && name.Value == key).Start;
         _errors.Add(_file, (int)at.Line, (int)at.Column, what);
     }
@@ -314,7 +360,8 @@ internal sealed class DescribedMap
         foreach (YamlScalarNode key in _node.Children.Keys.OfType<YamlScalarNode>())
             if (!_asked.Contains(key.Value ?? ""))
                 _errors.Add(_file, (int)key.Start.Line, (int)key.Start.Column,
-                    $"\"{key.Value}\" is not known here; {_what} can have {string.Join(", ", _asked.Order(StringComparer.Ordinal))}");
+                    $"\"{key.Value}\" is not known here{Names.Meant(key.Value ?? "", _asked)}{(Names.Meant(key.Value ?? "", _asked).Length > 0
+                        ? " " : "; ")}{_what} can have {string.Join(", ", _asked.Order(StringComparer.Ordinal))}");
     }
 
     public bool IsMap(string key) => Find(key) is YamlMappingNode;
@@ -328,7 +375,7 @@ internal sealed class DescribedMap
     private PlacedText Missing(string key)
     {
         Report($"\"{key}\" is missing; {_what} must have it");
-        return new PlacedText("", _file, (int)_node.Start.Line, (int)_node.Start.Column, false);
+        return new PlacedText("", _file, (int)_start.Line, (int)_start.Column, false);
     }
 
     private PlacedText Placed(YamlScalarNode scalar)

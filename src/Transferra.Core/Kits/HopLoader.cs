@@ -1,5 +1,5 @@
-// HopLoader.cs: reads a hop and checks it against both versions, so that a hop that loads accounts for every old table and column
-// and gives every required new column a value. Format: docs/kits.md.
+// HopLoader.cs: reads a hop: who converts, what has to be the case, and what is written of each table. What answers to what is made of it
+// by HopByMaps.cs and HopByNames.cs. Format: docs/kits.md.
 using Transferra.Core.Expressions;
 using Transferra.Core.Records;
 
@@ -9,9 +9,6 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
 {
     private readonly DescriptionErrors _errors = map.Errors;
     private readonly List<NewSetting> _settings = [];
-
-    // A formula that could not be read may use any column; what else is unused is told once it can be read.
-    private bool _unreadable;
 
     public Hop? Read()
     {
@@ -23,55 +20,43 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         HopSurroundings surroundings = HopSurroundings.Read(map, means);
         ReadSettings();
         string[] notes = [.. map.Texts("release-notes").Select(note => note.Value)];
-        bool byMaps = means?.GoesByMaps != false;
-        IReadOnlyList<DescribedMap> tableMaps = map.Maps("tables", "what becomes of an old table", required: byMaps);
+        bool byMaps = means?.GoesByMaps != false, isAwaiting = byMaps && (from?.IsOfStore == true || to?.IsOfStore == true);
         Dictionary<string, string> leftOut = map.Map("tables-left-out", "old tables with the reason")?.Pairs()
             .ToDictionary(pair => pair.Key.Value, pair => pair.Value.Value, StringComparer.OrdinalIgnoreCase) ?? [];
-        IReadOnlyList<DescribedMap> newRecordMaps = map.Maps("new-records", "a record that is new");
+        _ = (map.Has("tables"), map.Has("new-records")); // read once it is known what there is
         if (from is null || to is null) return null;
         // One of several in a file is named by its versions.
         string file = map.IsWhole ? map.FileName : $"{map.FileName}, hop {from.Name} to {to.Name}";
-        if (!byMaps)
-        {
-            Dictionary<string, ShippedPolicy> ofVendors = ReadShipped(beginning, null);
-            map.Done();
-            if (beginning is { Name: "empty" })
-                map.Report("beginning", $"where others convert ({means!.Name}), the new store begins as a copy of the old one, or of the "
-                    + "one that the vendor's new program made (vendor-made)");
-            return beginning is null ? null
-                : new Hop(beginning, means!, new Correspondence(from, to, [], leftOut, [], file) { IsByOthers = true, Shipped = ofVendors },
-                    _settings, file)
-                {
-                    ReleaseNotes = notes,
-                    Surroundings = surroundings,
-                    ByNames = new HopByNames(map, kinds, _settings)
-                };
-        }
-        List<TableMap> tables = [.. tableMaps.Select(table => ReadTable(table, from, to)).OfType<TableMap>()];
-        Dictionary<string, ShippedPolicy> shipped = ReadShipped(beginning, to);
-        List<NewRecord> newRecords = [.. newRecordMaps.Select(record => ReadNewRecord(record, to)).OfType<NewRecord>()];
+        // What is awaited is looked at for its form only.
+        if (!byMaps || isAwaiting) ReadForm(from, to);
+        Dictionary<string, ShippedPolicy> shipped = ReadShipped(beginning, byMaps && !isAwaiting ? to : null);
         map.Done();
-        foreach (string unknown in leftOut.Keys.Where(name => from.Table(name) is null))
-            map.Report("tables-left-out", $"there is no table {unknown} in version {from.Name}");
-        foreach (TableShape table in from.Tables)
-        {
-            int uses = tables.Count(read => ReferenceEquals(read.From, table)) + (leftOut.ContainsKey(table.Name) ? 1 : 0);
-            if (uses == 0) map.Report("tables",
-                $"the table {table.Name} of version {from.Name} is neither carried nor left out; list it under \"tables\" or "
-                    + "\"tables-left-out\"");
-            if (uses > 1) map.Report("tables",
-                $"the table {table.Name} of version {from.Name} is listed {uses} times; each old table is accounted for once");
-        }
-        foreach (IGrouping<string, TargetMap> twice in tables.SelectMany(table => table.Into).GroupBy(target => target.Table.Name)
-            .Where(group => group.Count() > 1))
-            map.Report("tables", $"the new table {twice.Key} is fed by several old tables; that is not possible in one hop yet");
         if (beginning is null || means is null) return null;
-        var correspondence = new Correspondence(from, to, tables, leftOut, newRecords, file) { Shipped = shipped };
-        return new Hop(beginning, means, correspondence, _settings, file)
+        if (!byMaps && beginning.Name == "empty")
+            map.Report("beginning", $"where others convert ({means.Name}), the new store begins as a copy of the old one, or of the "
+                + "one that the vendor's new program made (vendor-made)");
+        if (byMaps && to.IsOfStore && beginning.IsVendorMade)
+            map.Report("beginning", $"maps into a store that the vendor made need the tables of version {to.Name} that they go into; "
+                + "describe them with their columns in its version file (kit draft writes them from the vendor's store)");
+        var answer = new Correspondence(from, to, [], leftOut, [], file) { IsByOthers = !byMaps, Shipped = shipped };
+        var maps = new HopByMaps(map, kinds, _settings);
+        if (isAwaiting) answer = answer with { Awaiting = maps };
+        else if (byMaps) answer = maps.Of(answer, from, to, _errors);
+        return new Hop(beginning, means, answer, _settings, file)
         {
             ReleaseNotes = notes,
-            Surroundings = surroundings
+            Surroundings = surroundings,
+            ByNames = byMaps ? null : new HopByNames(map, kinds, _settings)
         };
+    }
+
+    private void ReadForm(KitVersion from, KitVersion to)
+    {
+        _errors.StoreIsUnknown = true;
+        var form = new HopLoader(map, [from, to], kinds) { Settings = _settings };
+        foreach (DescribedMap table in map.Maps("tables", "what becomes of an old table")) form.ReadTable(table, from, to);
+        foreach (DescribedMap record in map.Maps("new-records", "a record that is new")) form.ReadNewRecord(record, to);
+        _errors.StoreIsUnknown = false;
     }
 
     private void ReadSettings()
@@ -113,8 +98,9 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         return version;
     }
 
-    /// <summary>Whether columns of the same name answer to each other where nothing is said of them.</summary>
-    internal bool FillsByNames { get; init; }
+    // A table of a version; where nobody knows the tables yet, one without columns. Null when it is not there, which is then reported.
+    private TableShape? TableOf(KitVersion version, PlacedText name) => _errors.StoreIsUnknown ? new TableShape(name.Value, [], [], [])
+        : Names.Table(name, version.Tables, _errors, $"in version {version.Name}");
 
     /// <summary>Settings that formulas may use; those of the hop once it is read.</summary>
     internal IReadOnlyList<NewSetting> Settings
@@ -126,32 +112,21 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
     internal TableMap? ReadTable(DescribedMap table, KitVersion from, KitVersion to)
     {
         PlacedText name = table.Text("from");
-        TableShape? old = from.Table(name.Value);
-        if (old is null)
-        {
-            if (name.Value.Length > 0) name.Report(_errors, $"there is no table {name} in version {from.Name}");
-            return null;
-        }
+        if (TableOf(from, name) is not { } old) return null;
         var used = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
-        int mistakes = _errors.Count;
         List<LookupMap> lookups = ReadLookups(table, old, from.Tables, used, _errors);
-        _unreadable = _errors.Count > mistakes;
         var scope = new ExpressionScope(old.Name, old.Columns, [.. lookups.Select(lookup => lookup.Shape)],
             _settings.ToDictionary(setting => setting.Name, _ => ""));
         var targets = new List<TargetMap>();
-        DescribedMap? into = table.Map("into", "new tables", required: !FillsByNames);
+        DescribedMap? into = table.Map("into", "new tables");
         if (into is { Keys.Count: 0 })
-        {
             into.Report($"the records of {old.Name} go nowhere; name the new table that takes them, or list {old.Name} under "
                 + "\"tables-left-out\" with the reason");
-            _unreadable = true;
-        }
         foreach (string targetName in into?.Keys ?? [])
         {
             PlacedText placed = into!.KeyText(targetName);
             DescribedMap? columns = into.Map(targetName, "columns");
-            if (to.Table(targetName) is not { } target) placed.Report(_errors, $"there is no table {targetName} in version {to.Name}");
-            else if (columns is not null) targets.Add(new TargetMap(target, ReadColumns(columns, target, scope, used)));
+            if (TableOf(to, placed) is { } target && columns is not null) targets.Add(new TargetMap(target, ReadColumns(columns, target, scope, used)));
         }
         Dictionary<string, string> columnsLeftOut = ReadColumnsLeftOut(table, old, used);
         var rowsLeftOut = new List<RowsLeftOut>();
@@ -160,7 +135,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             PlacedText where = rule.Text("where");
             string because = rule.Text("because").Value;
             rule.Done();
-            if (Parse(where) is not { } condition) continue;
+            if (PlacedExpression.Parse(where, _errors) is not { } condition) continue;
             if (PlacedExpression.Compile(where, _errors, () => new ExpressionCompiler(scope).CompileCondition(condition)) is null) continue;
             Note(condition, used);
             rowsLeftOut.Add(new RowsLeftOut(condition, because));
@@ -172,15 +147,11 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             if (keep.Value is not ("first" or "")) keep.Report(_errors, "\"keep\" can be: first");
             exactCopies = copies.Text("because").Value;
             copies.Done();
-            if (old.Key.Count == 0) table.Report("exact-copies",
+            if (old.Key.Count == 0 && !_errors.StoreIsUnknown) table.Report("exact-copies",
                 $"exact copies are told by the key, and version {from.Name} declares none for {old.Name}");
         }
         Combining? combining = ReadCombining(table, old, used);
         table.Done();
-        foreach (ColumnShape column in old.Columns)
-            if (!FillsByNames && !_unreadable && !used.Contains(column.Name))
-                name.Report(_errors, $"the column {old.Name}.{column.Name} is neither used nor left out; use it or list it under "
-                    + "\"columns-left-out\" with the reason");
         return new TableMap(old, targets, lookups, columnsLeftOut, rowsLeftOut, exactCopies, combining);
     }
 
@@ -221,7 +192,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
                 lookup.Report("a lookup has \"codes\", or \"table\" and \"on\"");
                 continue;
             }
-            if (KitLoader.Find(tableName, tables, errors) is not { } other) continue;
+            if (Names.Table(tableName, tables, errors) is not { } other) continue;
             if (other.OrdinalOf(on.Value) < 0) on.Report(errors, $"the table {other.Name} has no column {on}");
             else
             {
@@ -253,13 +224,12 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             if (value is null) continue;
             int ordinal = target.OrdinalOf(name);
             if (ordinal < 0)
-            {
-                placed.Report(_errors, $"there is no column {name} in {target.Name}; its columns are "
+                _errors.NotThere(placed, $"there is no column {name} in {target.Name}{Names.Meant(name, target.Columns.Select(known =>
+                    known.Name))}{(Names.Meant(name, target.Columns.Select(known => known.Name)).Length > 0 ? " Its" : "; its")} columns are "
                     + $"{string.Join(", ", target.Columns.Select(c => c.Name))}");
-                continue;
-            }
-            if (Parse(value) is not { } parsed) continue;
+            if (PlacedExpression.Parse(value, _errors) is not { } parsed) continue;
             Note(parsed, used);
+            if (ordinal < 0) continue;
             if (PlacedExpression.Compile(value, _errors, () => new ExpressionCompiler(scope).CompileFor(parsed,
                 target.Columns[ordinal])) is not { } kernel) continue;
             if (!target.Columns[ordinal].IsPrivate && parsed.ColumnReferences.FirstOrDefault(column => column.Lookup is null
@@ -270,10 +240,6 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             string? compared = CheckRule(value, parsed, kernel, changes, comparedWith, scope);
             maps.Add(new ColumnMap(target.Columns[ordinal], parsed, changes?.Value, compared));
         }
-        foreach (ColumnShape column in target.Columns)
-            if (!FillsByNames && !maps.Any(map => map.Column.Name == column.Name)
-                && !columns.Keys.Contains(column.Name, StringComparer.OrdinalIgnoreCase))
-                columns.Report($"the new column {target.Name}.{column.Name} gets no value; give it one, NULL if there is none");
         return [.. maps.OrderBy(map => target.OrdinalOf(map.Column.Name))];
     }
 
@@ -309,7 +275,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         var columns = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase);
         foreach ((PlacedText column, PlacedText because) in table.Map("columns-left-out", "old columns with the reason")?.Pairs() ?? [])
         {
-            if (old.OrdinalOf(column.Value) < 0) column.Report(_errors, $"there is no column {column} in {old.Name}");
+            if (old.OrdinalOf(column.Value) < 0) _errors.NotThere(column, Names.NoColumn(old, column.Value));
             else if (used.Contains(column.Value)) column.Report(_errors,
                 $"the column {column} is used and left out; it can only be one of them");
             if (because.Value.Length == 0) because.Report(_errors, "a column is left out for a reason; write it here");
@@ -327,11 +293,11 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         string separator = combine.Optional("separator")?.Value ?? " ", because = combine.Text("because").Value;
         combine.Done();
         int ordinal = old.OrdinalOf(text.Value);
-        if (ordinal < 0 || old.Columns[ordinal].Type.Kind != FieldKind.Text) text.Report(_errors,
+        if (ordinal < 0 || old.Columns[ordinal].Type.Kind != FieldKind.Text) _errors.NotThere(text,
             $"\"{text}\" is not a text column of {old.Name}");
         bool isStartOfKey = by.Count > 0 && by.Count < old.Key.Count && by.Select(c => c.Value).SequenceEqual(old.Key.Take(by.Count),
             StringComparer.OrdinalIgnoreCase);
-        if (!isStartOfKey) combine.Report($"\"by\" names the first columns of the key of {old.Name} ({string.Join(", ", old.Key)}), but "
+        if (!isStartOfKey && !_errors.StoreIsUnknown) combine.Report($"\"by\" names the first columns of the key of {old.Name} ({string.Join(", ", old.Key)}), but "
             + "not all of them");
         used.UnionWith(old.Key);
         return new Combining([.. by.Select(c => c.Value)], text.Value, separator, because);
@@ -344,18 +310,9 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         string because = record.Text("because").Value;
         DescribedMap? columns = record.Map("columns", "columns", required: true);
         record.Done();
-        TableShape? target = to.Table(into.Value);
-        if (target is null) into.Report(_errors, $"there is no table {into} in version {to.Name}");
-        if (target is null || columns is null) return null;
+        if (TableOf(to, into) is not { } target || columns is null) return null;
         var scope = new ExpressionScope("a new record", [], [], _settings.ToDictionary(setting => setting.Name, _ => ""));
         return new NewRecord(target, ReadColumns(columns, target, scope, []), because);
-    }
-
-    private Expression? Parse(PlacedText text)
-    {
-        Expression? parsed = PlacedExpression.Parse(text, _errors);
-        _unreadable |= parsed is null;
-        return parsed;
     }
 
     private static void Note(Expression expression, HashSet<string> used) =>

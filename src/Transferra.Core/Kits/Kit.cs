@@ -78,6 +78,17 @@ public sealed record KitVersion(string Name, IReadOnlyList<string> Programs, str
     /// <summary>Tables, and columns as TABLE.COLUMN, whose values are never shown, also of tables that nobody described.</summary>
     public IReadOnlyList<string> Private { get; init; } = [];
 
+    /// <summary>What is said of its tables, where they are as the store has them; null where the kit says what they are. Until it has
+    /// been read over a store, there are no tables.</summary>
+    internal VersionWords? Words { get; init; }
+
+    /// <summary>Whether its tables are as the store has them.</summary>
+    public bool IsOfStore => Words is not null;
+
+    /// <summary>The version with the tables of a store, and with what is said of them.</summary>
+    /// <exception cref="Machine.TransferraException">The kit names what the store does not have.</exception>
+    internal KitVersion Over(IReadOnlyList<TableShape> tables) => Words?.Over(this, tables) ?? this with { Tables = tables };
+
     /// <summary>Whether the kit says of a column, or of its whole table, that its values are never shown.</summary>
     public bool IsPrivate(string table, string column) => Private.Any(said =>
         string.Equals(said, table, StringComparison.OrdinalIgnoreCase)

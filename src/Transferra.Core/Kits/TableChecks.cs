@@ -29,7 +29,26 @@ public sealed record TableChecks(TableShape Table)
     /// <summary>Columns that name a file.</summary>
     public IReadOnlyList<FileLink> Files { get; init; } = [];
 
-    /// <summary>Whether anything is said.</summary>
+    /// <summary>These with more: lists are added, what is said of a column anew replaces what was said.</summary>
+    internal TableChecks With(TableChecks more) => new(more.Table)
+    {
+        BusinessKeys = [.. BusinessKeys, .. more.BusinessKeys],
+        Filled = [.. Filled.Union(more.Filled, StringComparer.OrdinalIgnoreCase)],
+        Codes = Over(Codes, more.Codes),
+        Dates = Over(Dates, more.Dates),
+        Tree = more.Tree ?? Tree,
+        Series = [.. Series.Where(series => !more.Series.Any(again => again.Name == series.Name)), .. more.Series],
+        Files = [.. Files.Where(file => !more.Files.Any(again => Names.Same(again.Column, file.Column))), .. more.Files],
+    };
+
+    private static Dictionary<string, T> Over<T>(IReadOnlyDictionary<string, T> said, IReadOnlyDictionary<string, T> more)
+    {
+        var both = new Dictionary<string, T>(said, StringComparer.OrdinalIgnoreCase);
+        foreach ((string column, T value) in more) both[column] = value;
+        return both;
+    }
+
+    /// <summary>Whether nothing is said.</summary>
     public bool IsEmpty => BusinessKeys.Count == 0 && Filled.Count == 0 && Codes.Count == 0 && Dates.Count == 0 && Tree is null
         && Series.Count == 0 && Files.Count == 0;
 }

@@ -1,0 +1,148 @@
+// DerivedTables.cs: the tables of a new version that nobody described, made from the old ones and from what a hop says of them.
+// Holds: (1) a column that the hop does not use is there under its own name; (2) what is made of a private value is private; (3) keys,
+// indexes and links follow the columns that are carried as they are.
+using Transferra.Core.Expressions;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Kits;
+
+/// <param name="words">What the hop says; mistakes in it are told elsewhere.</param>
+/// <param name="from">The old version over its store.</param>
+/// <param name="hop">Which tables are left out.</param>
+/// <param name="settings">Answers that formulas may use.</param>
+internal sealed class DerivedTables(DescribedMap words, KitVersion from, Correspondence hop, IReadOnlyList<NewSetting> settings)
+{
+    private readonly List<(TableShape Old, TableShape New, Dictionary<string, string> Renamed)> _tables = [];
+
+    /// <summary>The tables.</summary>
+    public List<TableShape> All()
+    {
+        var named = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
+        foreach (DescribedMap entry in words.Maps("tables", "what becomes of an old table"))
+        {
+            if (from.Table(entry.Text("from").Value) is not { } old || !named.Add(old.Name)) continue;
+            OfEntry(entry, old);
+        }
+        foreach (TableShape table in from.Tables.Where(table => !named.Contains(table.Name)
+            && !hop.TablesLeftOut.Keys.Any(name => Names.Same(name, table.Name))))
+            if (!_tables.Any(known => Names.Same(known.New.Name, table.Name)))
+                _tables.Add((table, table, table.Columns.ToDictionary(column => column.Name, column => column.Name,
+                    StringComparer.OrdinalIgnoreCase)));
+        return [.. _tables.Select(Linked)];
+    }
+
+    private void OfEntry(DescribedMap entry, TableShape old)
+    {
+        var used = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
+        List<LookupMap> lookups = HopLoader.ReadLookups(entry, old, from.Tables, used, words.Errors);
+        used.UnionWith(entry.Map("columns-left-out", "")?.Pairs().Select(pair => pair.Key.Value) ?? []);
+        DescribedMap? combined = entry.Map("lines-combined", "");
+        if (combined is not null) used.UnionWith(old.Key);
+        foreach (DescribedMap rule in entry.Maps("rows-left-out", ""))
+            Note(PlacedExpression.Parse(rule.Text("where"), words.Errors), used);
+        DescribedMap? into = entry.Map("into", "");
+        var targets = new List<(string Name, List<(string Name, Expression Value)> Columns)>();
+        foreach (string name in into?.Keys ?? [old.Name])
+        {
+            var columns = new List<(string, Expression)>();
+            foreach (string column in into?.Map(name, "")?.Keys ?? [])
+                if (ValueOf(into!.Map(name, "")!, column) is { } value)
+                {
+                    columns.Add((column, value));
+                    Note(value, used);
+                }
+            targets.Add((name, columns));
+        }
+        var scope = new ExpressionScope(old.Name, old.Columns, [.. lookups.Select(lookup => lookup.Shape)],
+            settings.ToDictionary(setting => setting.Name, _ => ""));
+        string[] by = [.. combined?.Texts("by").Select(column => column.Value) ?? []];
+        for (int i = 0; i < targets.Count; i++)
+            Derive(old, targets[i].Name, targets[i].Columns, i == 0 ? used : null, scope, combined is null ? old.Key : by, lookups);
+    }
+
+    private Expression? ValueOf(DescribedMap columns, string name) => PlacedExpression.Parse(columns.IsMap(name)
+        ? columns.Map(name, "")!.Text("is") : columns.Text(name), words.Errors);
+
+    private static void Note(Expression? expression, HashSet<string> used) => used.UnionWith(expression?.ColumnReferences
+        .Where(column => column.Lookup is null).Select(column => column.Name) ?? []);
+
+    // Columns stand where the old ones stood; what is new stands behind them. used: null where the rest goes into another table.
+    private void Derive(TableShape old, string name, List<(string Name, Expression Value)> said, HashSet<string>? used,
+        ExpressionScope scope, IReadOnlyList<string> key, List<LookupMap> lookups)
+    {
+        var renamed = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase);
+        var columns = new List<ColumnShape>();
+        var left = new List<(string Name, Expression Value)>(said);
+        foreach (ColumnShape column in old.Columns)
+        {
+            int at = left.FindIndex(into => Correspondence.IsColumn(into.Value, column.Name));
+            if (at < 0) at = left.FindIndex(into => Names.Same(into.Name, column.Name));
+            if (at >= 0)
+            {
+                if (Correspondence.IsColumn(left[at].Value, column.Name)) renamed.TryAdd(column.Name, left[at].Name);
+                columns.Add(ShapeOf(left[at].Name, left[at].Value, old, scope, lookups));
+                left.RemoveAt(at);
+            }
+            else if (used is not null && !used.Contains(column.Name))
+            {
+                renamed[column.Name] = column.Name;
+                columns.Add(column);
+            }
+        }
+        columns.AddRange(left.Select(into => ShapeOf(into.Name, into.Value, old, scope, lookups)));
+        string? numbered = old.NumberedColumn is { } counted && used is not null ? renamed.GetValueOrDefault(counted) : null;
+        _tables.Add((old, new TableShape(name, columns, key.All(renamed.ContainsKey) ? [.. key.Select(part => renamed[part])] : [], [])
+        {
+            NumberedColumn = numbered,
+            IsUndescribed = old.IsUndescribed && Names.Same(name, old.Name),
+            Indexes = [.. old.Indexes.Where(index => !index.IsSpecial && index.Columns.All(renamed.ContainsKey))
+                .Select(index => index with { Columns = [.. index.Columns.Select(column => renamed[column])] })],
+        }, renamed));
+    }
+
+    private static ColumnShape ShapeOf(string name, Expression value, TableShape old, ExpressionScope scope, List<LookupMap> lookups)
+    {
+        if (value is ColumnReference { Lookup: null } reference && old.OrdinalOf(reference.Name) is >= 0 and int at)
+            return old.Columns[at] with { Name = name };
+        FieldType type;
+        try { type = new ExpressionCompiler(scope).Compile(value).Type; }
+        catch (ExpressionException) { type = FieldType.Text; } // told where the hop is read
+        bool isPrivate = value.ColumnReferences.Any(from => (from.Lookup is null ? old : lookups.FirstOrDefault(lookup =>
+            lookup.Shape.Name == from.Lookup)?.Table) is { } table && table.OrdinalOf(from.Name) is >= 0 and int column
+            && table.Columns[column].IsPrivate);
+        return new ColumnShape(name, type, false, isPrivate);
+    }
+
+    private TableShape Linked((TableShape Old, TableShape New, Dictionary<string, string> Renamed) table)
+    {
+        var links = new List<RelationShape>();
+        foreach (RelationShape link in table.Old.Relations.Where(link => link.Columns.All(table.Renamed.ContainsKey)))
+        {
+            (TableShape Old, TableShape New, Dictionary<string, string> Renamed)[] to = [.. _tables.Where(other =>
+                Names.Same(other.Old.Name, link.To) && link.On.All(other.Renamed.ContainsKey))];
+            if (to.Length > 0) links.Add(link with
+            {
+                Columns = [.. link.Columns.Select(column => table.Renamed[column])],
+                To = to[0].New.Name,
+                On = [.. link.On.Select(column => to[0].Renamed[column])]
+            });
+        }
+        return table.New with { Relations = links };
+    }
+
+    /// <summary>A link to a table that is carried: to where the columns it points to have gone, as they are; null when they have not.</summary>
+    public static RelationShape? Followed(RelationShape link, IEnumerable<TargetMap> into)
+    {
+        foreach (TargetMap target in into)
+        {
+            string[] on = [.. link.On.Select(column => target.Columns.FirstOrDefault(known => Correspondence.IsColumn(known.Value, column))
+                ?.Column.Name).OfType<string>()];
+            if (on.Length == link.On.Count) return link with { To = target.Table.Name, On = on };
+        }
+        return null;
+    }
+
+    /// <summary>That a link has no place in the new version.</summary>
+    public static string NotLinked(TableShape table, RelationShape link) => $"the link from {table.Name} "
+        + $"({string.Join(", ", link.Columns)}) to {link.To} ({string.Join(", ", link.On)}): the new version has no such columns";
+}

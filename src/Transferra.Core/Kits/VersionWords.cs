@@ -1,0 +1,146 @@
+// VersionWords.cs: what a kit says of a version's tables, rules and totals, kept so that it can be read over the tables of a store.
+// Why kept: what the store itself tells need not be written down, and is known only when it is there.
+// Holds: (1) read over a store, nothing that the kit names may be missing there; (2) what a version says replaces what the version it is
+// the same as says under the same name.
+using System.Globalization;
+using Transferra.Core.Expressions;
+using Transferra.Core.Machine;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Kits;
+
+/// <summary>What is said of the tables of a version.</summary>
+internal sealed record SaidOfTables(List<TableShape> Tables, List<TableChecks> Checks, List<BookRule> Rules, List<Mend> Mends,
+    List<ControlTotal> Totals);
+
+/// <param name="maps">The version's map first, then those of the versions that it is the same as.</param>
+/// <param name="store">Not null where the tables are a store's.</param>
+internal sealed class VersionWords(IReadOnlyList<DescribedMap> maps, IReadOnlyList<TableShape>? store)
+{
+    /// <summary>The version's map first, then those of the versions that it is the same as.</summary>
+    public IReadOnlyList<DescribedMap> Maps => maps;
+
+    /// <summary>The maps of the versions that it is the same as, the nearest first.</summary>
+    public IReadOnlyList<DescribedMap> Inherited => [.. maps.Skip(1)];
+
+    /// <summary>Whether the tables are as a store has them.</summary>
+    public bool IsOfStore => store is not null;
+
+    /// <summary>The version over the tables of a store.</summary>
+    /// <param name="version">As the kit has it.</param>
+    /// <param name="tables">The store's.</param>
+    /// <exception cref="TransferraException">The kit names what the store does not have, or says of it what cannot be.</exception>
+    public KitVersion Over(KitVersion version, IReadOnlyList<TableShape> tables)
+    {
+        var errors = new DescriptionErrors();
+        KitVersion over = Over(version, tables, isOfStore: true, errors);
+        return errors.Count == 0 ? over
+            : throw new TransferraException($"the kit does not fit the store: {string.Join("; ", errors.Since(0).Distinct())}",
+                "Correct it, then do it again.");
+    }
+
+    /// <summary>The version over tables.</summary>
+    /// <param name="version">As the kit has it.</param>
+    /// <param name="tables">The tables.</param>
+    /// <param name="isOfStore">Whether they are all that there are; otherwise the version may add some.</param>
+    /// <param name="errors">Receives mistakes.</param>
+    public KitVersion Over(KitVersion version, IReadOnlyList<TableShape> tables, bool isOfStore, DescriptionErrors errors)
+    {
+        if (maps.Count == 0) return version with { Tables = tables };
+        SaidOfTables said = Read(maps[0].Again(errors), Inherited, isOfStore, tables, errors);
+        return version with
+        {
+            Tables = said.Tables,
+            Checks = said.Checks,
+            Rules = said.Rules,
+            Mends = said.Mends,
+            ControlTotals = said.Totals
+        };
+    }
+
+    /// <summary>Reads what is said.</summary>
+    /// <param name="own">The version's map.</param>
+    /// <param name="inherited">Those of the versions that it is the same as.</param>
+    /// <param name="isOfStore">Whether the tables are a store's.</param>
+    /// <param name="tables">The store's tables; none otherwise.</param>
+    /// <param name="errors">Receives mistakes.</param>
+    public static SaidOfTables Read(DescribedMap own, IReadOnlyList<DescribedMap> inherited, bool isOfStore,
+        IReadOnlyList<TableShape> tables, DescriptionErrors errors)
+    {
+        // What is wrong in the version it is the same as is told there; what only does not hold here, at the one that says so.
+        var others = new DescriptionErrors { StoreIsUnknown = errors.StoreIsUnknown };
+        DescribedMap[] before = [.. inherited.Select(map => map.Again(others))];
+        var shapes = new ShapesLoader(tables, isOfStore, errors);
+        foreach (DescribedMap map in before.Reverse()) shapes.Add(map);
+        shapes.Add(own);
+        List<TableChecks> checks = shapes.Checks();
+        if (!errors.StoreIsUnknown) shapes.CheckRelations(own);
+        List<BookRule> rules = ChecksLoader.Rules(own, shapes.Tables);
+        foreach (DescribedMap map in before)
+            rules.AddRange(ChecksLoader.Rules(map, shapes.Tables, name => rules.Any(rule => rule.Name == name)));
+        List<Mend> mends = [.. ChecksLoader.Mends(own, shapes.Tables, rules), .. before.SelectMany(map => ChecksLoader.Mends(map,
+            shapes.Tables, rules))];
+        List<ControlTotal> totals = Totals(own, shapes.Tables, []);
+        foreach (DescribedMap map in before) totals.AddRange(Totals(map, shapes.Tables, totals));
+        if (others.Count > 0) own.Report("same-as", $"not all of it holds here: {others.Since(0)[0].What}; say it anew under the same name "
+            + "in this version");
+        return new SaidOfTables(shapes.Tables, checks, rules, mends, totals);
+    }
+
+    private static List<ControlTotal> Totals(DescribedMap map, List<TableShape> tables, IReadOnlyList<ControlTotal> known)
+    {
+        var totals = new List<ControlTotal>();
+        foreach (DescribedMap total in map.Maps("control-totals", "a control total"))
+        {
+            string name = total.Text("name").Value;
+            if (known.Any(said => said.Name == name)) continue;
+            PlacedText? scale = total.Optional("decimals");
+            int digits = 0;
+            if (scale is not null && (!int.TryParse(scale.Value, NumberStyles.None, CultureInfo.InvariantCulture, out digits)
+                || digits > 18))
+                scale.Report(map.Errors, "\"decimals\" is a whole number from 0 to 18");
+            Dictionary<string, string> sql = total.Map("sql", "queries by engine")?.Pairs()
+                .ToDictionary(pair => pair.Key.Value, pair => pair.Value.Value) ?? [];
+            foreach ((string engine, string question) in sql)
+                if (StoreAddress.Engines.Contains(engine)
+                    && KitQuestion.WhyNot(question) is { } why) total.Report($"{why} (sql, {engine})");
+            GroupSum? sum = ReadGroupSum(total, tables, digits);
+            if (sql.Count == 0 && !total.Has("table")) total.Report("a control total has \"sql\" for engines that answer it, \"table\" "
+                + "for those that do not, or both");
+            totals.Add(new ControlTotal(name, digits, sql, sum));
+            total.Done();
+        }
+        return totals;
+    }
+
+    private static GroupSum? ReadGroupSum(DescribedMap total, List<TableShape> tables, int scale)
+    {
+        PlacedText? tableName = total.Optional("table"), sum = total.Optional("sum"), where = total.Optional("where");
+        IReadOnlyList<PlacedText> by = total.Texts("by");
+        if (tableName is null || Names.Table(tableName, tables, total.Errors) is not { } table) return null;
+        foreach (PlacedText column in by)
+            if (Names.HasColumn(table, column, total.Errors) && !table.MayShow(column.Value))
+                column.Report(total.Errors, $"a total is shown by its groups, and {column} is private");
+        Expression? parsed = sum is null ? null : PlacedExpression.Parse(sum, total.Errors);
+        if (parsed is not null)
+        {
+            var scope = new ExpressionScope(table.Name, table.Columns, [], new Dictionary<string, string>());
+            Kernel? kernel = PlacedExpression.Compile(sum!, total.Errors, () => new ExpressionCompiler(scope).Compile(parsed));
+            bool fits = kernel?.Type is { Kind: FieldKind.Integer } && scale == 0 || kernel?.Type is { Kind: FieldKind.Decimal } type
+                && type.Scale == scale;
+            if (kernel is not null && !fits)
+                sum!.Report(total.Errors, $"a total with {scale} decimals adds up {(scale == 0 ? "INTEGER" : $"DECIMAL(p,{scale})")}, "
+                    + $"this is {kernel.Type}");
+        }
+        return new GroupSum(table, [.. by.Select(column => column.Value)], parsed, Condition(where, table, total.Errors));
+    }
+
+    /// <summary>A condition; null when there is none, or when it is wrong, which is then reported.</summary>
+    public static Expression? Condition(PlacedText? where, TableShape table, DescriptionErrors errors)
+    {
+        if (where is null || PlacedExpression.Parse(where, errors) is not { } parsed) return null;
+        var scope = new ExpressionScope(table.Name, table.Columns, [], new Dictionary<string, string>());
+        return PlacedExpression.Compile(where, errors, () => new ExpressionCompiler(scope).CompileCondition(parsed)) is null ? null
+            : parsed;
+    }
+}
