@@ -2,6 +2,7 @@
 using System.CommandLine;
 using System.Globalization;
 using Transferra.Cli.Rendering;
+using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Office;
@@ -48,8 +49,13 @@ internal static class BundleCommand
         string? told = found.Companies.First(known => known.Code == company.Code).DataVersion;
         // Nobody needs a bundle more than a company whose store tells no version any more.
         KitVersion version = (told is null ? null : company.Kit.Version(told)) ?? company.Kit.Versions[0];
-        var bundle = new SupportBundle(session.Office, package, company, version, Session.Version);
         using IStore? store = TryOpen(session, company, version);
+        try
+        {
+            if (store is not null && version.IsOfStore) version = CustomFields.Of(store, version).In(version);
+        }
+        catch (TransferraException) { /* the kit does not fit the store: what may be masked is masked */ }
+        var bundle = new SupportBundle(session.Office, package, company, version, Session.Version);
         bundle.Gather(found, session.Checks.Newest(company.Code), store, session.Runs.List());
         session.Screen.Heading($"{company.Code}  support bundle: read what is in it before you send it");
         session.Screen.Table(["File", ">Bytes", "What it is"],

@@ -3,6 +3,7 @@
 // And check --salvage: what can be read of a damaged store, into a new one.
 using Transferra.Cli.Rendering;
 using Transferra.Core.Checks;
+using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Office;
@@ -24,7 +25,7 @@ internal static class MendCommand
         var companies = new List<(Company Company, KitVersion From)>();
         foreach (Company company in session.Companies)
         {
-            KitVersion version = Companies.VersionOf(company);
+            KitVersion version = WithStore(session, company, Companies.VersionOf(company));
             if (version.Mends.Count == 0)
                 throw new TransferraException($"the kit {company.Kit.Id} allows no mends in version {version.Name}",
                     "Correct what the check found in the old program, or ask the vendor which mends are safe and list them under mends.");
@@ -55,6 +56,14 @@ internal static class MendCommand
                 : outcome.IsSettled ? "Its store is in its place, untouched. " + outcome.Reasons[0] : UpgradeCommand.Unsettled(outcome)]));
         if (page.Length > 0) session.Screen.Line($"To be signed: {page}");
         return session.Answer(UpgradeCommand.ExitCode(outcomes), report);
+    }
+
+    // What may be mended in tables that are as the store has them is known when it is there.
+    private static KitVersion WithStore(Session session, Company company, KitVersion version)
+    {
+        if (!version.IsOfStore) return version;
+        using IStore store = session.Stores.Open(company.StoreNow(session.Places), version.TextEncoding);
+        return CustomFields.Of(store, version).In(version);
     }
 
     private static string Where(Mend mend) => mend.Rule is not null ? $"{mend.Table!.Name}.{mend.Columns[0]}, by \"{mend.Rule.Name}\""
@@ -89,7 +98,7 @@ internal static class MendCommand
             using IStore store = session.Stores.Open(damaged, version.TextEncoding);
             using IStoreBuilder builder = session.Stores.Create(into, damaged.Engine is "sqlite" ? null : version.TextEncoding);
             result = Core.Checks.Salvage.Run(store, builder, line => { values.Add(line); lines++; }, (table, column) =>
-                version.Table(table) is { } known
+                version.IsPrivate(table, column) || version.Table(table) is { } known
                 && !known.MayShow(column), session.Observer().At(company.Code + " salvage"), session.Cancel);
             foreach (LostPart part in result.Lost) values.Add([part.Table, part.Where, "", "", part.Why]);
         }

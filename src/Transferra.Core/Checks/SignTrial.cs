@@ -47,7 +47,8 @@ internal sealed class SignTrial(Kit kit, KitVersion to, string engine)
 
     private readonly Dictionary<string, Place> _places = kit.Versions.SelectMany(version => version.Evidence)
         .Where(evidence => evidence.Record is not null)
-        .DistinctBy(evidence => evidence.Where).ToDictionary(evidence => evidence.Where, evidence => new Place(evidence.Record!));
+        .DistinctBy(evidence => evidence.Where).Select(evidence => (evidence.Where, Sign: evidence.Record!.Over(to.Tables)))
+        .Where(place => place.Sign is not null).ToDictionary(place => place.Where, place => new Place(place.Sign!));
 
     /// <summary>Looks at rows that would be written.</summary>
     public void See(TableOutput output, ReadOnlySpan<int> rows)
@@ -70,7 +71,7 @@ internal sealed class SignTrial(Kit kit, KitVersion to, string engine)
             DataEvidence first = place.First().Evidence;
             // What a query of the engine would say is seen when the store is there.
             if (first.Sql is not null) continue;
-            string? says = first.Header is { } header ? HeaderField(header) : _places[place.Key].Says,
+            string? says = first.Header is { } header ? HeaderField(header) : _places.GetValueOrDefault(place.Key)?.Says,
                 version = place.FirstOrDefault(entry => entry.Evidence.Value == says).Version?.Name;
             isKnown |= place.Any(entry => entry.Version.Name == to.Name);
             if (says is null || (first.Header is not null && version is null && says == "0")) continue;

@@ -17,13 +17,14 @@ internal static class ActualHop
         Hop hop = way.Hops[number];
         if (hop.ByNames is { } names)
             return names.Of(hop.Correspondence, AsItIs(old, hop.From), AsItIs(renewed(), hop.To));
-        return number < way.Foreseen.Count ? hop.Correspondence : CustomFields.Of(old, hop.From).In([hop.Correspondence])[0];
+        return number < way.Foreseen.Count && hop.Correspondence.Awaiting is null ? hop.Correspondence : CustomFields.Of(old, hop.From).In([hop.Correspondence])[0];
     }
 
     // What the kit says of a table is kept where the store has it.
     private static KitVersion AsItIs(IStore store, KitVersion version)
     {
         IReadOnlyList<TableShape> real = store.ReadShape();
+        if (version.IsOfStore) return version.Over([.. real.Select(table => Undescribed(table, version))]);
         KitVersion there = version with
         {
             Tables = [.. version.Tables.Select(table => (Said: table, Is: real.FirstOrDefault(known => RevisedTable.Same(known.Name,

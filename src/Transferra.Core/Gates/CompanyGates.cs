@@ -227,7 +227,8 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
                 old = context.Stores.Open(company.OldStore, hop.From.TextEncoding);
             // Where others convert, the vendor's store tells what answers to what before anything is taken into it.
             bool isFirst = ReferenceEquals(way.Hops[0], hop);
-            Correspondence known = hop.ByNames is null || !isFirst ? hop.Correspondence : Conversion.ActualHop.Of(way, 0, old, () => made);
+            Correspondence known = isFirst && hop.ByNames is not null ? Conversion.ActualHop.Of(way, 0, old, () => made)
+                : Conversion.CustomFields.Of(old, way.From).In(way).Hops.First(gone => gone.To.Name == hop.To.Name).Correspondence;
             var shipped = new Conversion.ShippedRecords(known, made, old, company.Answers, context.Cancel);
             // Behind other hops the old records of this one are not there yet, and as many may be overwritten as there are.
             ShippedAccount[] over = [.. (isFirst ? shipped.Resolved().ShippedAccounts : hop.ByNames is null ? shipped.AtMost()

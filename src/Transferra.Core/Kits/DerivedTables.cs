@@ -1,5 +1,5 @@
 // DerivedTables.cs: the tables of a new version that nobody described, made from the old ones and from what a hop says of them.
-// Holds: (1) a column that the hop does not use is there under its own name; (2) what is made of a private value is private; (3) keys,
+// Holds: (1) a column is there under its own name unless it is left out, or something with a new name is made of it; (2) what is made of a private value is private; (3) keys,
 // indexes and links follow the columns that are carried as they are.
 using Transferra.Core.Expressions;
 using Transferra.Core.Records;
@@ -34,12 +34,10 @@ internal sealed class DerivedTables(DescribedMap words, KitVersion from, Corresp
     private void OfEntry(DescribedMap entry, TableShape old)
     {
         var used = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
-        List<LookupMap> lookups = HopLoader.ReadLookups(entry, old, from.Tables, used, words.Errors);
+        List<LookupMap> lookups = HopLoader.ReadLookups(entry, old, from.Tables, [], words.Errors);
         used.UnionWith(entry.Map("columns-left-out", "")?.Pairs().Select(pair => pair.Key.Value) ?? []);
         DescribedMap? combined = entry.Map("lines-combined", "");
         if (combined is not null) used.UnionWith(old.Key);
-        foreach (DescribedMap rule in entry.Maps("rows-left-out", ""))
-            Note(PlacedExpression.Parse(rule.Text("where"), words.Errors), used);
         DescribedMap? into = entry.Map("into", "");
         var targets = new List<(string Name, List<(string Name, Expression Value)> Columns)>();
         foreach (string name in into?.Keys ?? [old.Name])
@@ -49,10 +47,12 @@ internal sealed class DerivedTables(DescribedMap words, KitVersion from, Corresp
                 if (ValueOf(into!.Map(name, "")!, column) is { } value)
                 {
                     columns.Add((column, value));
-                    Note(value, used);
+                    // What only has a part in what an old column becomes is still needed for itself.
+                    if (old.OrdinalOf(column) < 0) used.UnionWith(ReplacedBy(value, lookups));
                 }
             targets.Add((name, columns));
         }
+        used.ExceptWith(combined is null ? old.Key : []);
         var scope = new ExpressionScope(old.Name, old.Columns, [.. lookups.Select(lookup => lookup.Shape)],
             settings.ToDictionary(setting => setting.Name, _ => ""));
         string[] by = [.. combined?.Texts("by").Select(column => column.Value) ?? []];
@@ -63,8 +63,10 @@ internal sealed class DerivedTables(DescribedMap words, KitVersion from, Corresp
     private Expression? ValueOf(DescribedMap columns, string name) => PlacedExpression.Parse(columns.IsMap(name)
         ? columns.Map(name, "")!.Text("is") : columns.Text(name), words.Errors);
 
-    private static void Note(Expression? expression, HashSet<string> used) => used.UnionWith(expression?.ColumnReferences
-        .Where(column => column.Lookup is null).Select(column => column.Name) ?? []);
+    // The columns that a value is made of, also by way of a lookup.
+    private static IEnumerable<string> ReplacedBy(Expression value, List<LookupMap> lookups) => value.ColumnReferences.SelectMany(column =>
+        column.Lookup is null ? [column.Name] : lookups.Where(lookup => lookup.Shape.Name == column.Lookup)
+            .SelectMany(lookup => lookup.Shape.Key.ColumnReferences.Select(key => key.Name)));
 
     // Columns stand where the old ones stood; what is new stands behind them. used: null where the rest goes into another table.
     private void Derive(TableShape old, string name, List<(string Name, Expression Value)> said, HashSet<string>? used,

@@ -92,7 +92,8 @@ internal sealed class HopByMaps(DescribedMap words, HopKinds kinds, IReadOnlyLis
             foreach (TargetMap target in read.Into)
             {
                 var columns = new List<ColumnMap>(target.Columns);
-                foreach (ColumnShape old in read.From.Columns.Where(old => !used.Contains(old.Name)))
+                foreach (ColumnShape old in read.From.Columns.Where(old => !read.ColumnsLeftOut.Keys.Any(left => Names.Same(left,
+                    old.Name))))
                 {
                     if (target.Table.OrdinalOf(old.Name) is not (>= 0 and int at)
                         || columns.Any(known => Names.Same(known.Column.Name, old.Name))) continue;

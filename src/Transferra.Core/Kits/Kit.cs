@@ -45,7 +45,28 @@ public sealed record DataEvidence(string? Sql, string? Header, RecordSign? Recor
 /// <param name="Column">The column that holds the value.</param>
 /// <param name="Where">Which record; the first for which it holds.</param>
 /// <param name="WhereText">As the kit writes it.</param>
-public sealed record RecordSign(TableShape Table, string Column, Expression Where, string WhereText);
+public sealed record RecordSign(TableShape Table, string Column, Expression Where, string WhereText)
+{
+    /// <summary>The same where no kit says what the table is like: with the table as it is. Null when it is not there, or when its columns
+    /// cannot be asked so.</summary>
+    internal RecordSign? Over(IEnumerable<TableShape> tables)
+    {
+        if (Table.Columns.Count > 0) return this;
+        if (tables.FirstOrDefault(table => Names.Same(table.Name, Table.Name)) is not { } there || there.OrdinalOf(Column) < 0) return null;
+        string[] needed = [Column, .. Where.ColumnReferences.Select(reference => reference.Name)];
+        TableShape narrowed = there with
+        {
+            Columns = [.. there.Columns.Where(known => needed.Any(name => Names.Same(name, known.Name)))]
+        };
+        try
+        {
+            new ExpressionCompiler(new ExpressionScope(narrowed.Name, narrowed.Columns, [], new Dictionary<string, string>()))
+                .CompileCondition(Where);
+            return this with { Table = narrowed };
+        }
+        catch (ExpressionException) { return null; }
+    }
+}
 
 /// <summary>One data version of a package.</summary>
 /// <param name="Name">Such as "5".</param>
@@ -77,6 +98,10 @@ public sealed record KitVersion(string Name, IReadOnlyList<string> Programs, str
 
     /// <summary>Tables, and columns as TABLE.COLUMN, whose values are never shown, also of tables that nobody described.</summary>
     public IReadOnlyList<string> Private { get; init; } = [];
+
+    /// <summary>Columns as TABLE.COLUMN whose values leave the house as their form only, of tables that are as the store has them; those
+    /// of described tables say so themselves.</summary>
+    public IReadOnlyList<string> Masked { get; init; } = [];
 
     /// <summary>What is said of its tables, where they are as the store has them; null where the kit says what they are. Until it has
     /// been read over a store, there are no tables.</summary>

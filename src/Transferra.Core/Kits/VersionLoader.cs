@@ -23,7 +23,13 @@ internal sealed class VersionLoader(string kitFolder, IReadOnlyList<Component> c
     private KitVersion Keep(KitVersion version, VersionWords words)
     {
         _words[version.Name] = words;
-        return _versions[version.Name] = words.IsOfStore ? version with { Words = words } : version;
+        // What nobody may see is known also while the store is not.
+        return _versions[version.Name] = words.IsOfStore ? version with
+        {
+            Words = words,
+            Private = [.. hidden, .. words.Marked("private")],
+            Masked = words.Marked("masked-outside")
+        } : version;
     }
 
     /// <summary>A version.</summary>
@@ -60,17 +66,25 @@ internal sealed class VersionLoader(string kitFolder, IReadOnlyList<Component> c
         return Keep(version, words);
     }
 
-    // What it is the same as: the store, also where nothing is said of any table; or a version before it, with all that that one is like.
+    // What it is the same as: the store, also where something is said of a table but not what it consists of; or a version before it, with all that that one is like.
     private (VersionWords Words, KitVersion? Like) WordsOf(DescribedMap map)
     {
         PlacedText? like = map.Optional("same-as");
-        if (like is null) return (new VersionWords([map], map.Has("tables") ? null : []), null);
+        if (like is null) return (new VersionWords([map], SaysAll(map) ? null : []), null);
         if (like.Value == TheStore) return (new VersionWords([map], []), null);
         if (_words.TryGetValue(like.Value, out VersionWords? known))
             return (new VersionWords([map, .. known.Maps], known.IsOfStore ? [] : null), _versions[like.Value]);
         like.Report(map.Errors, $"there is no version {like} before this one; \"same-as\" is {TheStore}, or a version that the kit lists "
             + $"before: {string.Join(", ", _words.Keys)}");
         return (new VersionWords([map], null), null);
+    }
+
+    // Its tables are described when each has its columns.
+    private static bool SaysAll(DescribedMap map)
+    {
+        if (!map.IsMap("tables")) return map.Has("tables");
+        DescribedMap tables = map.Again(new DescriptionErrors()).Map("tables", "")!;
+        return tables.Keys.Count > 0 && tables.Keys.All(name => !tables.IsMap(name) || tables.Map(name, "")!.Has("columns"));
     }
 
     private DataEvidence ReadSign(DescribedMap sign, IReadOnlyList<TableShape> tables, string version)

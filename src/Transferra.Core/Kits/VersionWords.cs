@@ -26,6 +26,11 @@ internal sealed class VersionWords(IReadOnlyList<DescribedMap> maps, IReadOnlyLi
     /// <summary>Whether the tables are as a store has them.</summary>
     public bool IsOfStore => store is not null;
 
+    /// <summary>Columns that a list of their tables names, as TABLE.COLUMN.</summary>
+    public IReadOnlyList<string> Marked(string list) => [.. maps.Select(map => map.Again(new DescriptionErrors()).Map("tables", ""))
+        .OfType<DescribedMap>().SelectMany(tables => tables.Keys.SelectMany(name => tables.Map(name, "")?.Texts(list)
+            .Select(column => $"{name}.{column}") ?? []))];
+
     /// <summary>The version over the tables of a store.</summary>
     /// <param name="version">As the kit has it.</param>
     /// <param name="tables">The store's.</param>

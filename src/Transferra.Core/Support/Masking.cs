@@ -13,8 +13,13 @@ internal sealed partial class Masking(KitVersion version)
         : char.IsLetter(c) ? 'a' : c));
 
     /// <summary>Whether values of a table's column leave the house as their form only.</summary>
-    public bool IsMasked(string table, string column) => version.Table(table) is { } shape
-        && shape.OrdinalOf(column) is >= 0 and int ordinal && shape.Columns[ordinal].IsMasked;
+    public bool IsMasked(string table, string column) => (version.Table(table) is { } shape
+        && shape.OrdinalOf(column) is >= 0 and int ordinal && shape.Columns[ordinal].IsMasked)
+        || version.Masked.Contains($"{table}.{column}", StringComparer.OrdinalIgnoreCase);
+
+    // Where the store could not be looked at, nobody knows which columns a key or a rule is made of.
+    private bool MayBeMasked(string table) => version.Table(table) is null
+        && version.Masked.Any(column => column.StartsWith(table + ".", StringComparison.OrdinalIgnoreCase));
 
     /// <summary>Whether what a finding shows as a value is made of masked columns.</summary>
     /// <param name="table">The finding's table.</param>
@@ -31,6 +36,7 @@ internal sealed partial class Masking(KitVersion version)
                 _ => true,
             };
         }
+        if (MayBeMasked(table)) return true;
         // "COLUMN", "COLUMN, COLUMN", "COLUMN: why", "COLUMN to TABLE (COLUMN)"
         string columns = subject.Split(" to ")[0].Split(": ")[0];
         return columns.Split(", ").Any(column => IsMasked(table, column));
@@ -40,7 +46,7 @@ internal sealed partial class Masking(KitVersion version)
 
     /// <summary>A record's key as it may leave the house.</summary>
     public string Record(string table, string record) => version.Table(table) is { } shape
-        && shape.Key.Any(column => IsMasked(table, column)) ? FormOf(record) : record;
+        && shape.Key.Any(column => IsMasked(table, column)) || MayBeMasked(table) ? FormOf(record) : record;
 
     /// <summary>An example of a finding, "record: value", as it may leave the house.</summary>
     public string Example(string table, string subject, string example)

@@ -358,6 +358,8 @@ public static class Survey
     /// <summary>What stands in a record; null when there is none such.</summary>
     internal static string? InRecord(IStore store, RecordSign sign)
     {
+        if (sign.Over(sign.Table.Columns.Count > 0 ? [] : store.ReadShape()) is not { } there) return null;
+        sign = there;
         var condition = new ExpressionCompiler(new ExpressionScope(sign.Table.Name, sign.Table.Columns, [], new Dictionary<string,
             string>())).CompileCondition(sign.Where);
         var batch = new RecordBatch(sign.Table.Columns);
