@@ -52,6 +52,13 @@ internal sealed class AnyOffice : IDisposable
             File.SetUnixFileMode(Office["passphrase"], UnixFileMode.UserRead);
             Locked = ", locked-with: {file: passphrase}";
         }
+        // A kit need not say what the store does; files of mere text do not say it.
+        if (Companies.All(company => company.Made.Store.IsOnServer || company.Made.Store.Engine == "sqlite"))
+        {
+            Kit = One("described", "old of the store", "both of the store");
+            if (Kit != "described") Office.WriteKit(OddOffice.OfStore(OddOffice.OldVersion), Kit == "both of the store"
+                ? OddOffice.OfStore(OddOffice.NewVersion) : OddOffice.NewVersion);
+        }
         Directory.CreateDirectory(Office["elsewhere"]);
         Office.More[0] = $"backup: {{to: {One("[sets]", "[sets, elsewhere/more]", "[elsewhere/more]")}{Locked}}}";
         Office.WriteOffice();
@@ -63,13 +70,16 @@ internal sealed class AnyOffice : IDisposable
 
     public string Locked { get; } = "";
 
+    /// <summary>What the kit says of the tables.</summary>
+    public string Kit { get; } = "described";
+
     /// <summary>Folders in which stores are.</summary>
     public IReadOnlyList<string> Roots => [Office["data"], Office["really"]];
 
     public override string ToString() =>
         string.Join("; ", Companies.Select(company => $"{company.Code} {company.Made.Store.Engine} {company.Made.Store.Name}"
         + $"{(company.New == company.Made.Store ? "" : " to " + company.New.Engine)}"
-            + $"{(company.Real == company.Made.Store ? "" : " (linked)")}")) + "; " + Office.More[0];
+            + $"{(company.Real == company.Made.Store ? "" : " (linked)")}")) + $"; kit {Kit}; " + Office.More[0];
 
     public void Dispose()
     {

@@ -44,6 +44,9 @@ internal sealed class OddOffice : IDisposable
 
         """;
 
+    /// <summary>A version of which nothing is said but how it is told: its tables are as the store has them.</summary>
+    public static string OfStore(string version) => version[..version.IndexOf("tables:", StringComparison.Ordinal)];
+
     public const string Hop = """
         hop: {from: "1", to: "2"}
         tables:

@@ -64,6 +64,14 @@ public class KitLoaderTests
         Assert.Equal(Place("kits/sample/hops/1-to-2.yaml", hop, at), (error.File, error.Line, error.Column));
     }
 
+    [Fact]
+    public void One_mistake_in_what_a_new_table_gets_is_told()
+    {
+        string hop = SampleKit.Hop.Replace("{group_no: GNO, title: TITLE}}", "{group_no: GNO}}", StringComparison.Ordinal)
+            .Replace("    into: {grp:", "    columns-left-out: {TITLE: no}\n    into: {grp:", StringComparison.Ordinal);
+        Assert.Contains("the new column grp.title gets no value", Assert.Single(ErrorsOf(hop)).What, StringComparison.Ordinal);
+    }
+
     private static (string File, int Line, int Column) Place(string file, string text, string at)
     {
         int offset = text.IndexOf(at, StringComparison.Ordinal);

@@ -63,7 +63,8 @@ internal static class ShapeCheck
         {
             TableShape[] extra = [.. real.Where(table => version.Table(table.Name) is null)];
             var head = new FindingHead(FindingKinds.TableUnknown, Grade.Warning, "", "", extra.Length == 1
-                ? "a table is not known to the kit; it is carried as it is" : "tables are not known to the kit; they are carried as they are",
+                ? "a table is not known to the kit; it is carried as it is"
+                : "tables are not known to the kit; they are carried as they are",
                 Carried);
             foreach (TableShape table in extra)
                 findings.Add(head, table.Name, joined: $"{table.Name}: {Records(store.CountRows(table.Name))}");

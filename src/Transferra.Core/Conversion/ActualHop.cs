@@ -17,7 +17,8 @@ internal static class ActualHop
         Hop hop = way.Hops[number];
         if (hop.ByNames is { } names)
             return names.Of(hop.Correspondence, AsItIs(old, hop.From), AsItIs(renewed(), hop.To));
-        return number < way.Foreseen.Count && hop.Correspondence.Awaiting is null ? hop.Correspondence : CustomFields.Of(old, hop.From).In([hop.Correspondence])[0];
+        return number < way.Foreseen.Count && hop.Correspondence.Awaiting is null ? hop.Correspondence
+            : CustomFields.Of(old, hop.From).In([hop.Correspondence])[0];
     }
 
     // What the kit says of a table is kept where the store has it.

@@ -123,7 +123,8 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
     }
 
     /// <summary>Whether a hop can carry a column: not when its table's records are combined, as the others' values would be lost.</summary>
-    public static bool CanCarry(Correspondence hop, string table) => hop.Awaiting is not null || hop.TablesLeftOut.Keys.Any(name => Same(name, table))
+    public static bool CanCarry(Correspondence hop, string table) => hop.Awaiting is not null
+        || hop.TablesLeftOut.Keys.Any(name => Same(name, table))
         || hop.Tables.Any(map => Same(map.From.Name, table) && map.Combining is null);
 
     private (Correspondence, CustomFields) Through(Correspondence hop)

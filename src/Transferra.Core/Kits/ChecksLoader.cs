@@ -295,7 +295,7 @@ internal static class ChecksLoader
                     || table.Key.Contains(column.Value, StringComparer.OrdinalIgnoreCase))
                     errors.NotThere(column, $"the table {table.Name} has no text column {column} beside its key");
         }
-        if (kind == MendKind.DropCopies && table.Key.Count == 0) where.Report(errors,
+        if (kind == MendKind.DropCopies && table.Key.Count == 0) errors.NotThere(where,
             $"copies are told by the key, and {table.Name} has none");
         return new Mend(kind, table, [.. columns.Select(column => column.Value)], null, because);
     }

@@ -1,5 +1,5 @@
 // Correspondence.cs: which old table and column answers to which new one. Check, trial, match, custom fields and sign-off go by it.
-// Holds: (1) every old table is in it exactly once, carried or left out with a reason (HopLoader.cs sees to it).
+// Holds: (1) every old table is in it exactly once, carried or left out with a reason (HopByMaps.cs sees to it).
 using Transferra.Core.Expressions;
 using Transferra.Core.Records;
 

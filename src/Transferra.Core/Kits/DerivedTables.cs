@@ -1,6 +1,6 @@
 // DerivedTables.cs: the tables of a new version that nobody described, made from the old ones and from what a hop says of them.
-// Holds: (1) a column is there under its own name unless it is left out, or something with a new name is made of it; (2) what is made of a private value is private; (3) keys,
-// indexes and links follow the columns that are carried as they are.
+// Holds: (1) a column is there under its own name unless it is left out, or something with a new name is made of it; (2) what is made of
+// a private value is private; (3) keys, indexes and links follow the columns that are carried as they are.
 using Transferra.Core.Expressions;
 using Transferra.Core.Records;
 
@@ -12,6 +12,8 @@ namespace Transferra.Core.Kits;
 /// <param name="settings">Answers that formulas may use.</param>
 internal sealed class DerivedTables(DescribedMap words, KitVersion from, Correspondence hop, IReadOnlyList<NewSetting> settings)
 {
+    private const int MostDigits = 18;
+
     private readonly List<(TableShape Old, TableShape New, Dictionary<string, string> Renamed)> _tables = [];
 
     /// <summary>The tables.</summary>
@@ -109,6 +111,9 @@ internal sealed class DerivedTables(DescribedMap words, KitVersion from, Corresp
         FieldType type;
         try { type = new ExpressionCompiler(scope).Compile(value).Type; }
         catch (ExpressionException) { type = FieldType.Text; } // told where the hop is read
+        // What is computed could have more digits than any engine but one keeps; nobody's amounts do. One that has is an exception.
+        if (type is { Kind: FieldKind.Decimal, Precision: > MostDigits })
+            type = FieldType.Decimal(Math.Max(MostDigits, type.Scale), type.Scale);
         bool isPrivate = value.ColumnReferences.Any(from => (from.Lookup is null ? old : lookups.FirstOrDefault(lookup =>
             lookup.Shape.Name == from.Lookup)?.Table) is { } table && table.OrdinalOf(from.Name) is >= 0 and int column
             && table.Columns[column].IsPrivate);
@@ -132,7 +137,8 @@ internal sealed class DerivedTables(DescribedMap words, KitVersion from, Corresp
         return table.New with { Relations = links };
     }
 
-    /// <summary>A link to a table that is carried: to where the columns it points to have gone, as they are; null when they have not.</summary>
+    /// <summary>A link to a table that is carried: to where the columns it points to have gone, as they are; null when they have
+    /// not.</summary>
     public static RelationShape? Followed(RelationShape link, IEnumerable<TargetMap> into)
     {
         foreach (TargetMap target in into)

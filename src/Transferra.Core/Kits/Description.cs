@@ -357,11 +357,12 @@ internal sealed class DescribedMap
     /// <summary>Reports the keys nobody asked for.</summary>
     public void Done()
     {
-        foreach (YamlScalarNode key in _node.Children.Keys.OfType<YamlScalarNode>())
-            if (!_asked.Contains(key.Value ?? ""))
-                _errors.Add(_file, (int)key.Start.Line, (int)key.Start.Column,
-                    $"\"{key.Value}\" is not known here{Names.Meant(key.Value ?? "", _asked)}{(Names.Meant(key.Value ?? "", _asked).Length > 0
-                        ? " " : "; ")}{_what} can have {string.Join(", ", _asked.Order(StringComparer.Ordinal))}");
+        foreach (YamlScalarNode key in _node.Children.Keys.OfType<YamlScalarNode>().Where(key => !_asked.Contains(key.Value ?? "")))
+        {
+            string meant = Names.Meant(key.Value ?? "", _asked);
+            _errors.Add(_file, (int)key.Start.Line, (int)key.Start.Column, $"\"{key.Value}\" is not known here{meant}"
+                + $"{(meant.Length > 0 ? " " : "; ")}{_what} can have {string.Join(", ", _asked.Order(StringComparer.Ordinal))}");
+        }
     }
 
     public bool IsMap(string key) => Find(key) is YamlMappingNode;

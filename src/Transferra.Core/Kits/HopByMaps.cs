@@ -173,7 +173,8 @@ internal sealed class HopByMaps(DescribedMap words, HopKinds kinds, IReadOnlyLis
                 map.Report("tables-left-out", $"there is no table {unknown} in version {from.Name}"
                     + Names.Meant(unknown, from.Tables.Select(known => known.Name)));
             foreach (string both in hop.TablesLeftOut.Keys.Where(_named.Contains))
-                map.Report("tables-left-out", $"the table {both} of version {from.Name} is carried and left out; it can only be one of them");
+                map.Report("tables-left-out", $"the table {both} of version {from.Name} is carried and left out; it can only be one of "
+                    + "them");
             var behind = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase);
             foreach (TableShape table in from.Tables.Where(table => !_named.Contains(table.Name)
                 && !hop.TablesLeftOut.Keys.Any(name => Names.Same(name, table.Name))))

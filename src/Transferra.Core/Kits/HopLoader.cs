@@ -98,10 +98,6 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         return version;
     }
 
-    // A table of a version; where nobody knows the tables yet, one without columns. Null when it is not there, which is then reported.
-    private TableShape? TableOf(KitVersion version, PlacedText name) => _errors.StoreIsUnknown ? new TableShape(name.Value, [], [], [])
-        : Names.Table(name, version.Tables, _errors, $"in version {version.Name}");
-
     /// <summary>Settings that formulas may use; those of the hop once it is read.</summary>
     internal IReadOnlyList<NewSetting> Settings
     {
@@ -112,7 +108,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
     internal TableMap? ReadTable(DescribedMap table, KitVersion from, KitVersion to)
     {
         PlacedText name = table.Text("from");
-        if (TableOf(from, name) is not { } old) return null;
+        if (Names.Table(name, from.Tables, _errors, $"in version {from.Name}") is not { } old) return null;
         var used = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
         List<LookupMap> lookups = ReadLookups(table, old, from.Tables, used, _errors);
         var scope = new ExpressionScope(old.Name, old.Columns, [.. lookups.Select(lookup => lookup.Shape)],
@@ -126,7 +122,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         {
             PlacedText placed = into!.KeyText(targetName);
             DescribedMap? columns = into.Map(targetName, "columns");
-            if (TableOf(to, placed) is { } target && columns is not null) targets.Add(new TargetMap(target, ReadColumns(columns, target, scope, used)));
+            if (Names.Table(placed, to.Tables, _errors, $"in version {to.Name}") is { } target && columns is not null)
+                targets.Add(new TargetMap(target, ReadColumns(columns, target, scope, used)));
         }
         Dictionary<string, string> columnsLeftOut = ReadColumnsLeftOut(table, old, used);
         var rowsLeftOut = new List<RowsLeftOut>();
@@ -224,9 +221,12 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             if (value is null) continue;
             int ordinal = target.OrdinalOf(name);
             if (ordinal < 0)
-                _errors.NotThere(placed, $"there is no column {name} in {target.Name}{Names.Meant(name, target.Columns.Select(known =>
-                    known.Name))}{(Names.Meant(name, target.Columns.Select(known => known.Name)).Length > 0 ? " Its" : "; its")} columns are "
-                    + $"{string.Join(", ", target.Columns.Select(c => c.Name))}");
+            {
+                string[] known = [.. target.Columns.Select(column => column.Name)];
+                string meant = Names.Meant(name, known);
+                _errors.NotThere(placed, $"there is no column {name} in {target.Name}{meant}{(meant.Length > 0 ? " Its" : "; its")} "
+                    + $"columns are {string.Join(", ", known)}");
+            }
             if (PlacedExpression.Parse(value, _errors) is not { } parsed) continue;
             Note(parsed, used);
             if (ordinal < 0) continue;
@@ -297,7 +297,8 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
             $"\"{text}\" is not a text column of {old.Name}");
         bool isStartOfKey = by.Count > 0 && by.Count < old.Key.Count && by.Select(c => c.Value).SequenceEqual(old.Key.Take(by.Count),
             StringComparer.OrdinalIgnoreCase);
-        if (!isStartOfKey && !_errors.StoreIsUnknown) combine.Report($"\"by\" names the first columns of the key of {old.Name} ({string.Join(", ", old.Key)}), but "
+        if (!isStartOfKey && !_errors.StoreIsUnknown)
+            combine.Report($"\"by\" names the first columns of the key of {old.Name} ({string.Join(", ", old.Key)}), but "
             + "not all of them");
         used.UnionWith(old.Key);
         return new Combining([.. by.Select(c => c.Value)], text.Value, separator, because);
@@ -310,7 +311,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         string because = record.Text("because").Value;
         DescribedMap? columns = record.Map("columns", "columns", required: true);
         record.Done();
-        if (TableOf(to, into) is not { } target || columns is null) return null;
+        if (Names.Table(into, to.Tables, _errors, $"in version {to.Name}") is not { } target || columns is null) return null;
         var scope = new ExpressionScope("a new record", [], [], _settings.ToDictionary(setting => setting.Name, _ => ""));
         return new NewRecord(target, ReadColumns(columns, target, scope, []), because);
     }

@@ -36,13 +36,15 @@ internal static class Names
         return last[b.Length];
     }
 
-    /// <summary>A table by name; null when there is none such, which is then reported, unless nobody knows the tables yet.</summary>
-    public static TableShape? Table(PlacedText name, IReadOnlyList<TableShape> tables, DescriptionErrors errors, string where = "in this version")
+    /// <summary>A table by name; null when there is none such, which is then reported. Where nobody knows the tables yet, one without
+    /// columns.</summary>
+    public static TableShape? Table(PlacedText name, IReadOnlyList<TableShape> tables, DescriptionErrors errors,
+        string where = "in this version")
     {
         TableShape? table = tables.FirstOrDefault(table => Same(table.Name, name.Value));
         if (table is null && name.Value.Length > 0)
             errors.NotThere(name, $"there is no table {name} {where}{Meant(name.Value, tables.Select(known => known.Name))}");
-        return table;
+        return table ?? (errors.StoreIsUnknown ? new TableShape(name.Value, [], [], []) : null);
     }
 
     /// <summary>Whether a table has a column; reported when not, unless nobody knows the tables yet.</summary>

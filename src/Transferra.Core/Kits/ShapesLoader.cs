@@ -28,9 +28,12 @@ internal sealed class ShapesLoader(IReadOnlyList<TableShape> tables, bool isOfSt
         {
             if (map!.Map(name, $"the table {name}") is not { } said) continue;
             TableShape? known = _tables.FirstOrDefault(table => Names.Same(table.Name, name));
-            if (known is null && (isOfStore || (version.Has("same-as") && !said.Has("columns"))))
-                errors.NotThere(map.KeyText(name), $"there is no table {name} {(isOfStore ? "in the store" : "in the version that this one "
+            if (known is null && !errors.StoreIsUnknown && (isOfStore || (version.Has("same-as") && !said.Has("columns"))))
+            {
+                map.KeyText(name).Report(errors, $"there is no table {name} {(isOfStore ? "in the store" : "in the version that this one "
                     + "is the same as")}{Names.Meant(name, _tables.Select(table => table.Name))}");
+                continue;
+            }
             TableShape shape = Over(known, said, name);
             if (known is not null) _tables[_tables.IndexOf(known)] = shape;
             else if (!isOfStore) _tables.Add(shape);

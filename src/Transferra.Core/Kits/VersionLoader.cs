@@ -66,7 +66,8 @@ internal sealed class VersionLoader(string kitFolder, IReadOnlyList<Component> c
         return Keep(version, words);
     }
 
-    // What it is the same as: the store, also where something is said of a table but not what it consists of; or a version before it, with all that that one is like.
+    // What it is the same as: the store, also where something is said of a table but not what it consists of; or a version before it,
+    // with all that that one is like.
     private (VersionWords Words, KitVersion? Like) WordsOf(DescribedMap map)
     {
         PlacedText? like = map.Optional("same-as");

@@ -68,7 +68,8 @@ public sealed class UpgradeRun
             facts[$"{company.Code}.sha256"] = context.Places.DigestOf(company.OldStore, from.TextEncoding, context.Cancel);
             using IStore store = context.Stores.Open(company.OldStore, from.TextEncoding);
             // What the kit does not say of it, so that the run goes by what was there when it began.
-            if (CustomFields.Of(store, company.Kit.Version(from.Name) ?? from) is { IsEmpty: false } custom) facts[$"{company.Code}.custom"] = custom.Written();
+            if (CustomFields.Of(store, company.Kit.Version(from.Name) ?? from) is { IsEmpty: false } custom)
+                facts[$"{company.Code}.custom"] = custom.Written();
         }
         return new OfficeRuns(context.Office, context.Volume).Begin(kind.Name, [.. companies.Select(entry => entry.Company)], context.Tool,
             facts);
