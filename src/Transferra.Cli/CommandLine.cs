@@ -25,7 +25,8 @@ internal static class CommandLine
     [
         SurveyCommand.Declare, ReadyCommand.Declare, CloseCommand.Declare, CheckCommand.Declare, BackupCommand.Declare,
         RestoreCommand.Declare, SetsCommand.Declare, RehearseCommand.Declare, ConvertCommand.Declare, MatchCommand.Declare,
-        UpgradeCommand.Declare, UndoCommand.Declare, SignOffCommand.Declare, BundleCommand.Declare, DemoCommand.Declare,
+        UpgradeCommand.Declare, UndoCommand.Declare, SignOffCommand.Declare, BundleCommand.Declare, KitCommand.Declare,
+        DemoCommand.Declare,
     ];
 
     /// <summary>Runs a command line.</summary>

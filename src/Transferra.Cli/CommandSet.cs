@@ -71,7 +71,9 @@ internal sealed class CommandSet(RootCommand root, IVolume volume, Stopping stop
     /// <param name="action">Does it; returns the exit code.</param>
     public void Add(string name, string description, IReadOnlyList<Symbol> symbols, Func<Session, ParseResult, int> action)
     {
-        var command = new Command(name, description);
+        // "kit draft" is the command draft below kit.
+        string[] words = name.Split(' ');
+        var command = new Command(words[^1], description);
         foreach (Symbol symbol in symbols)
         {
             if (symbol is Argument argument) command.Arguments.Add(argument);
@@ -99,6 +101,14 @@ internal sealed class CommandSet(RootCommand root, IVolume volume, Stopping stop
             }
             return Task.FromResult(exitCode);
         });
-        root.Subcommands.Add(command);
+        (words.Length == 1 ? root : Above(words[0])).Subcommands.Add(command);
+    }
+
+    private Command Above(string name)
+    {
+        if (root.Subcommands.FirstOrDefault(known => known.Name == name) is { } above) return above;
+        above = new Command(name, "Know the package: draft what is known about it, and check it");
+        root.Subcommands.Add(above);
+        return above;
     }
 }

@@ -109,7 +109,7 @@ public class CheckTests
             [1L, "Violins", "a\u0001"], [2L, "Horns", null]);
         CheckResult check = Check(store);
         Assert.True(check.IsReadable);
-        Assert.Equal(["column-unknown GRP", "control-characters GRP", "exact-copies CUSTOM", "table-unknown "],
+        Assert.Equal(["column-unknown GRP", "control-characters GRP", "exact-copies CUSTOM", "table-unknown CUSTOM"],
             check.Findings.Select(finding => $"{finding.Kind} {finding.Table}").Order());
         Assert.Equal(2, check.Tables["CUSTOM"]);
     }

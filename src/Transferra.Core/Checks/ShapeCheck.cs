@@ -62,12 +62,15 @@ internal static class ShapeCheck
         else
         {
             TableShape[] extra = [.. real.Where(table => version.Table(table.Name) is null)];
-            var head = new FindingHead(FindingKinds.TableUnknown, Grade.Warning, "", "", extra.Length == 1
-                ? "a table is not known to the kit; it is carried as it is"
-                : "tables are not known to the kit; they are carried as they are",
-                Carried);
-            foreach (TableShape table in extra)
-                findings.Add(head, table.Name, joined: $"{table.Name}: {Records(store.CountRows(table.Name))}");
+            var head = new FindingHead(FindingKinds.TableUnknown, Grade.Warning, extra is [var only] ? only.Name : "", "",
+                extra is [var one] ? $"the table {one.Name} is not known to the kit; it is carried as it is, with "
+                    + (store.CountRows(one.Name) is 1 and var single ? $"{single} record"
+                        : string.Create(CultureInfo.InvariantCulture, $"{store.CountRows(one.Name)} records"))
+                    : "tables are not known to the kit; they are carried as they are, with so many records", Carried);
+            if (extra.Length == 1) findings.Add(head, 1, []);
+            else foreach (TableShape table in extra)
+                findings.Add(head, table.Name, joined: string.Create(CultureInfo.InvariantCulture,
+                    $"{table.Name}: {store.CountRows(table.Name)}"));
         }
 
         void Add(string kind, Grade grade, string table, string subject, string what, string next) =>
@@ -88,8 +91,6 @@ internal static class ShapeCheck
             or FieldKind.Date or FieldKind.Timestamp or FieldKind.Binary
             ? $"{there.Type} here, and {kit.Type} in the kit" : null;
     }
-
-    private static string Records(long count) => count == 1 ? "1 record" : string.Create(CultureInfo.InvariantCulture, $"{count} records");
 
     private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
 }

@@ -49,8 +49,8 @@ internal sealed class DerivedTables(DescribedMap words, KitVersion from, Corresp
                 if (ValueOf(into!.Map(name, "")!, column) is { } value)
                 {
                     columns.Add((column, value));
-                    // What only has a part in what an old column becomes is still needed for itself.
-                    if (old.OrdinalOf(column) < 0) used.UnionWith(ReplacedBy(value, lookups));
+                    // What only has a part in what an old column becomes is still needed for itself, unless another table takes it.
+                    if (old.OrdinalOf(column) < 0 || targets.Count > 0) used.UnionWith(ReplacedBy(value, lookups));
                 }
             targets.Add((name, columns));
         }

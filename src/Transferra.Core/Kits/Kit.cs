@@ -35,8 +35,30 @@ public sealed record Kit(string Id, string Title, string Folder, IReadOnlyList<K
 /// <param name="Value">The value that means this version.</param>
 public sealed record DataEvidence(string? Sql, string? Header, RecordSign? Record, string Value)
 {
+    /// <summary>Tables, and columns as TABLE.COLUMN, that must be there; empty when something else tells.</summary>
+    public IReadOnlyList<string> Has { get; init; } = [];
+
+    /// <summary>Tables, and columns as TABLE.COLUMN, that must not be there.</summary>
+    public IReadOnlyList<string> Lacks { get; init; } = [];
+
+    /// <summary>Whether tables and columns tell.</summary>
+    public bool IsByTables => Has.Count + Lacks.Count > 0;
+
+    /// <summary>What a sign by tables says; null when it is not so.</summary>
+    /// <param name="tables">The store's tables.</param>
+    public string? SaidBy(IReadOnlyList<TableShape> tables) => Has.All(named => IsThere(named, tables))
+        && !Lacks.Any(named => IsThere(named, tables)) ? Value : null;
+
+    private static bool IsThere(string named, IReadOnlyList<TableShape> tables)
+    {
+        if (tables.Any(table => Names.Same(table.Name, named))) return true;
+        int point = named.LastIndexOf('.');
+        return point > 0 && tables.Any(table => Names.Same(table.Name, named[..point]) && table.OrdinalOf(named[(point + 1)..]) >= 0);
+    }
+
     /// <summary>Where it was looked, in words.</summary>
-    public string Where => Header is not null ? $"header field {Header}" : Sql is not null ? $"query {Sql}"
+    public string Where => IsByTables ? string.Join(", ", [.. Has.Select(named => $"{named} is there"),
+        .. Lacks.Select(named => $"{named} is not there")]) : Header is not null ? $"header field {Header}" : Sql is not null ? $"query {Sql}"
         : $"{Record!.Table.Name}.{Record.Column} where {Record.WhereText}";
 }
 

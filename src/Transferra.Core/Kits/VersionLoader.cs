@@ -91,14 +91,16 @@ internal sealed class VersionLoader(string kitFolder, IReadOnlyList<Component> c
     private DataEvidence ReadSign(DescribedMap sign, IReadOnlyList<TableShape> tables, string version)
     {
         PlacedText? sql = sign.Optional("sql"), header = sign.Optional("header");
-        string value = sign.Text("is").Value;
-        bool inRecord = sign.Has("table");
-        if (new[] { sql is not null, header is not null, inRecord }.Count(way => way) != 1)
-            sign.Report("a sign has one of \"sql\", \"header\" and \"table\"");
+        string[] has = [.. sign.Texts("has").Select(named => named.Value)], lacks = [.. sign.Texts("lacks").Select(named => named.Value)];
+        bool inRecord = sign.Has("table"), byTables = has.Length + lacks.Length > 0;
+        // That a table is there says nothing else than that.
+        string value = byTables ? sign.Optional("is")?.Value ?? version : sign.Text("is").Value;
+        if (new[] { sql is not null, header is not null, inRecord, byTables }.Count(way => way) != 1)
+            sign.Report("a sign has one of \"sql\", \"header\", \"table\", and \"has\" with or without \"lacks\"");
         else if (sql is not null && KitQuestion.WhyNot(sql.Value) is { } why) sql.Report(sign.Errors, why);
         RecordSign? record = inRecord ? ReadRecord(sign, tables) : null;
         sign.Done();
-        var evidence = new DataEvidence(sql?.Value, header?.Value, record, value);
+        var evidence = new DataEvidence(sql?.Value, header?.Value, record, value) { Has = has, Lacks = lacks };
         // What two versions have in common tells neither of them.
         if ((sql ?? header) is not null || record is not null)
         {

@@ -341,6 +341,7 @@ public static class Survey
             {
                 says = first switch
                 {
+                    { IsByTables: true } => first.SaidBy(store.ReadShape()),
                     { Header: { } header } => store.Identity.HeaderFields.GetValueOrDefault(header),
                     { Sql: { } sql } => store.Ask(sql).Rows is [var row, ..] ? row[0] : null,
                     _ => InRecord(store, first.Record!),

@@ -1,0 +1,96 @@
+// KitCommand.cs: kit draft: writes a kit from what stores tell by themselves, so that nobody has to.
+using System.CommandLine;
+using Transferra.Cli.Rendering;
+using Transferra.Core.Drafting;
+using Transferra.Core.Machine;
+using Transferra.Core.Means;
+using Transferra.Core.Runs;
+
+namespace Transferra.Cli.Commands;
+
+internal static class KitCommand
+{
+    /// <summary>What is typed for it.</summary>
+    public static void Declare(CommandSet commands)
+    {
+        var old = new Option<string?>("--old")
+        {
+            Description = "The store to draft from, or the old one of two: a file, a folder, a set, or a store on a server as office.yaml "
+                + "writes it",
+            HelpName = "PLACE",
+            Required = true
+        };
+        var renewed = new Option<string?>("--new") { Description = "What it became, when that is there, too", HelpName = "PLACE" };
+        var scripts = new Option<string[]>("--script")
+        {
+            Description = "A script of the vendor that converts; once for each, in their order",
+            HelpName = "FILE"
+        };
+        var name = new Option<string?>("--name") { Description = "The kit's name; that of the old store when left out", HelpName = "NAME" };
+        var from = new Option<string?>("--from") { Description = "The old version; what the store says when left out", HelpName = "VERSION" };
+        var to = new Option<string?>("--to") { Description = "The new version; what the store says when left out", HelpName = "VERSION" };
+        var folder = new Option<string?>("--into")
+        {
+            Description = "Folder for the kit, which must not be there yet; kits/NAME when left out",
+            HelpName = "FOLDER"
+        };
+        commands.Add("kit draft", "Draft a kit from a store, from an old and a new one, or for the vendor's scripts",
+            [old, renewed, scripts, name, from, to, folder], (session, parsed) => Draft(session, parsed.GetValue(old)!,
+                parsed.GetValue(renewed), parsed.GetValue(scripts) ?? [], new DraftWishes(parsed.GetValue(name) ?? "",
+                    parsed.GetValue(from), parsed.GetValue(to), [], []), parsed.GetValue(folder)));
+    }
+
+    private sealed record Drafted(string Folder, int Lines, int Questions, DraftedKit Kit);
+
+    private static int Draft(Session session, string from, string? to, string[] scripts, DraftWishes wishes, string? into)
+    {
+        using NamedPlace old = NamedPlace.Of(session, from);
+        using NamedPlace? renewed = to is null ? null : NamedPlace.Of(session, to);
+        string id = wishes.Id.Length > 0 ? wishes.Id : NameOf(old.Side);
+        string folder = Path.GetFullPath(into ?? Path.Combine(session.OfficeFolder, "kits", id));
+        if (Directory.Exists(folder) && Directory.EnumerateFileSystemEntries(folder).Any() || File.Exists(folder))
+            throw new TransferraException($"{folder} is there already", "A draft replaces nothing; name another with --into or --name.");
+        if (scripts.Length > 0 && wishes.To is null && to is null)
+            throw new TransferraException("which version the scripts lead to is not known", "Say it: --to VERSION");
+        foreach (string script in scripts.Where(script => !File.Exists(script)))
+            throw new TransferraException($"the script {script} is not there", "Check its name.");
+        wishes = wishes with
+        {
+            Id = id,
+            Scripts = [.. scripts.Select(script => "scripts/" + Path.GetFileName(script))],
+            Remarks = scripts.Length == 0 ? [] : [.. TouchedByScripts.Of(scripts, old.Side.Address.Engine).Select(line => "the scripts: "
+                + line)],
+        };
+        session.Screen.Heading(renewed is null ? $"kit draft: what {old.Shown} tells by itself"
+            : $"kit draft: what became of {old.Shown} in {renewed.Shown}");
+        bool wasThere = Directory.Exists(folder);
+        session.Volume.CreateFolder(Path.GetDirectoryName(folder)!);
+        string staged = Path.Combine(Path.GetDirectoryName(folder)!, $".{Path.GetFileName(folder)}-{Path.GetRandomFileName()}");
+        session.Volume.MakeFolder(staged);
+        try
+        {
+            // The draft is tried as it will lie, with its scripts beside it.
+            string kit = Path.Combine(staged, "kit");
+            session.Volume.CreateFolder(Path.Combine(kit, "scripts"));
+            foreach (string script in scripts) File.Copy(script, Path.Combine(kit, "scripts", Path.GetFileName(script)));
+            DraftedKit drafted = KitDrafting.Run(session.Stores, Side(old), renewed is null ? null : Side(renewed), wishes, KnownKinds.All,
+                staged, session.Observer().At("draft"), session.Cancel);
+            if (scripts.Length == 0) session.Volume.Remove(Path.Combine(kit, "scripts"));
+            if (wasThere) session.Volume.Remove(folder);
+            Directory.Move(kit, folder);
+            KitResults.Draft(session.Screen, drafted, folder);
+            return session.Answer(drafted.Questions > 0 || drafted.NotRead.Count > 0 ? ExitCodes.LookAt : ExitCodes.Done,
+                new Drafted(folder, drafted.Text.Split('\n').Length - 1, drafted.Questions, drafted));
+        }
+        finally { session.Volume.Remove(staged); }
+    }
+
+    private static DraftSide Side(NamedPlace place) => new(place.Side.Address, place.Side.Tables, place.Side.TextEncoding, place.Shown);
+
+    private static string NameOf(BareSide side)
+    {
+        string name = string.Concat(Path.GetFileNameWithoutExtension(side.Address.Name).ToLowerInvariant().Select(c =>
+            char.IsAsciiLetterOrDigit(c) ? c : '-')).Trim('-');
+        return name.Length > 0 ? name : "draft";
+    }
+}

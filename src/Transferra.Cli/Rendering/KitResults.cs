@@ -1,0 +1,68 @@
+// KitResults.cs: what was drafted, as people read it.
+using System.Globalization;
+using Transferra.Core.Drafting;
+
+namespace Transferra.Cli.Rendering;
+
+internal static class KitResults
+{
+    private const int MostShown = 12;
+
+    /// <summary>A drafted kit.</summary>
+    public static void Draft(Screen screen, DraftedKit kit, string folder)
+    {
+        Version(screen, kit.Old);
+        if (kit.Hop is { } hop && kit.New is { } renewed)
+        {
+            if (renewed.Signs.Count > 0) screen.Line($"New version {renewed.Version}: {renewed.Signs[0].Because}.");
+            Pairs(screen, hop);
+        }
+        foreach (string not in kit.NotRead) screen.Bad($"Not looked at: {not}");
+        screen.Good(string.Create(CultureInfo.InvariantCulture, $"Written: {Path.Combine(folder, "kit.yaml")}, "
+            + $"{kit.Text.Split('\n').Length - 1} lines; it loads, and fits what it was drafted from."));
+        if (kit.Questions > 0) screen.Look($"{Results.Count(kit.Questions, "question")} in it, each with \"#?\" or \"# ?\": they do nothing "
+            + "until somebody has looked.");
+    }
+
+    private static void Version(Screen screen, DraftedVersion version)
+    {
+        screen.Line($"Version {version.Version}: {(version.Signs.Count > 0 ? string.Join("; ", version.Signs.Select(sign => sign.Because))
+            : "nothing was found that tells it")}. {Results.Count(version.Tables.Count, "table")}, "
+            + $"{Results.Count(version.Tables.Sum(table => table.Records), "record")}.");
+        DraftedTable[] told = [.. version.Tables.Where(table => table.All.Any(line => line.IsSure)).OrderByDescending(table =>
+            table.All.Count())];
+        if (told.Length > 0)
+            screen.Table(["Table", ">Records", "Private", "Codes", "Links", "Series"], told.Take(MostShown).Select(table =>
+                (IReadOnlyList<string>)[table.Table, Results.Number(table.Records), Names(table.Private), Names(table.Codes),
+                Names(table.Relations), Names(table.Series)]));
+        if (told.Length > MostShown) screen.Line($"and {Results.Count(told.Length - MostShown, "table")} more");
+        if (version.Totals.Count > 0) screen.Line($"Control totals: {string.Join("; ", version.Totals.Take(MostShown).Select(total =>
+            total.Name))}{(version.Totals.Count > MostShown ? "; and more" : "")}.");
+    }
+
+    private static string Names(IReadOnlyList<DraftedLine> lines) => string.Join(", ", lines.Where(line => line.IsSure).Select(line =>
+        Short(line.Says)));
+
+    // Of a list of codes its column, of a link where it leads, of a series its column.
+    private static string Short(string says)
+    {
+        if (says.StartsWith("{columns: ", StringComparison.Ordinal))
+        {
+            string[] parts = says.Split(['[', ']', ','], StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries);
+            return $"{parts[1]} to {parts.First(part => part.StartsWith("to: ", StringComparison.Ordinal))[4..]}";
+        }
+        int number = says.IndexOf(", number: ", StringComparison.Ordinal);
+        return number >= 0 ? says[(number + 10)..].Split(',', '}')[0] : says.Split(": [")[0];
+    }
+
+    private static void Pairs(Screen screen, DraftedHop hop)
+    {
+        screen.Table(["Old table", "New table", ">Alike", ">Other", ">Asked", "By what"], hop.Pairs.Take(MostShown * 2).Select(pair =>
+            (IReadOnlyList<string>)[pair.Old, pair.IsSure ? pair.New : pair.New + " ?",
+            Results.Number(pair.Columns.Count(column => column.IsSure && column.Changes.Length == 0)),
+            Results.Number(pair.Columns.Count(column => column.IsSure && column.Changes.Length > 0)),
+            Results.Number(pair.Columns.Count(column => !column.IsSure) + pair.OnlyNew.Count + pair.OnlyOld.Count), pair.Because]));
+        if (hop.OnlyOld.Count > 0) screen.Look($"Nothing was found that these become: {string.Join(", ", hop.OnlyOld)}");
+        if (hop.OnlyNew.Count > 0) screen.Look($"Nothing was found that goes into these: {string.Join(", ", hop.OnlyNew)}");
+    }
+}

@@ -1,0 +1,145 @@
+// KitDrafting.cs: drafts a kit from a store, or from an old and a new one, and tries it on them before anybody else does.
+// Holds: (1) what is written loads without a mistake and fits the stores it was drafted from; (2) the stores are only read.
+using System.Globalization;
+using Transferra.Core.Kits;
+using Transferra.Core.Machine;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Drafting;
+
+/// <summary>A store to draft from.</summary>
+/// <param name="Address">Where it is.</param>
+/// <param name="Tables">What is known of its tables; none where it tells by itself.</param>
+/// <param name="TextEncoding">Code page of its texts; null for UTF-8, and where it tells by itself.</param>
+/// <param name="Shown">As a person reads it.</param>
+public sealed record DraftSide(StoreAddress Address, IReadOnlyList<TableShape> Tables, string? TextEncoding, string Shown);
+
+/// <summary>What is wanted of a draft.</summary>
+/// <param name="Id">The kit's name.</param>
+/// <param name="From">The old version's name; null to take what the store says.</param>
+/// <param name="To">The new version's name; null to take what the store says.</param>
+/// <param name="Scripts">The vendor's scripts that convert, by name below the kit's folder; none for our maps.</param>
+/// <param name="Remarks">Remarks for the hop, one line each.</param>
+public sealed record DraftWishes(string Id, string? From, string? To, IReadOnlyList<string> Scripts, IReadOnlyList<string> Remarks)
+{
+    /// <summary>Who converts, as a hop writes it; "" for our maps.</summary>
+    internal string Means => Scripts.Count == 0 ? ""
+        : $"means: {{scripts: {{files: [{string.Join(", ", Scripts.Select(YamlText.Quoted))}]}}}}";
+}
+
+/// <summary>A drafted kit.</summary>
+/// <param name="Text">kit.yaml.</param>
+/// <param name="Old">The old version.</param>
+/// <param name="New">The new one; null when there is only one.</param>
+/// <param name="Hop">What answers to what; null where only one store was there.</param>
+/// <param name="NotRead">Tables that could not be looked at, one line each.</param>
+public sealed record DraftedKit(string Text, DraftedVersion Old, DraftedVersion? New, DraftedHop? Hop, IReadOnlyList<string> NotRead)
+{
+    /// <summary>How many questions stand in it.</summary>
+    public int Questions => Text.Split('\n').Count(line => line.Contains("#?", StringComparison.Ordinal)
+        || line.Contains("# ?", StringComparison.Ordinal));
+}
+
+/// <summary>Drafts kits.</summary>
+public static class KitDrafting
+{
+    /// <summary>Drafts one.</summary>
+    /// <param name="stores">Opens them.</param>
+    /// <param name="old">The old store.</param>
+    /// <param name="renewed">The new one; null when there is only one.</param>
+    /// <param name="wishes">What is wanted.</param>
+    /// <param name="kinds">The kinds there are.</param>
+    /// <param name="scratch">An empty folder to try the draft in.</param>
+    /// <param name="observer">Hears the progress.</param>
+    /// <param name="cancel">Stops.</param>
+    public static DraftedKit Run(IStoreOpener stores, DraftSide old, DraftSide? renewed, DraftWishes wishes, HopKinds kinds, string scratch,
+        IProgressObserver observer, CancellationToken cancel)
+    {
+        StoreProfile from = Look(old), to = renewed is null ? from : Look(renewed);
+        DraftedVersion before = new VersionDraft(from).Of(wishes.From);
+        before = before with { Totals = new TotalsDraft(from, before).All() };
+        DraftedVersion? after = null;
+        DraftedHop? hop = null;
+        if (renewed is not null)
+        {
+            hop = new HopDraft(from, to).Of(cancel);
+            after = new VersionDraft(to).Of(wishes.To ?? (wishes.From is null ? null : wishes.From + "-new"));
+            if (after.Version == before.Version) after = after with { Version = before.Version + "-new" };
+            (DraftedTotal Before, DraftedTotal After)[] totals = [.. before.Totals.Select(total => (total, After: TotalsDraft.After(total, hop,
+                to))).Where(pair => pair.After is not null).Select(pair => (pair.total, pair.After!))];
+            before = before with { Totals = [.. totals.Select(pair => pair.Before)] };
+            after = after with { Totals = [.. totals.Select(pair => pair.After)] };
+        }
+        else if (wishes.To is not null) after = new DraftedVersion(wishes.To, before.Engine, [], [], []);
+        string[] head = [.. Head(old, renewed, from, to)];
+        string Text(IReadOnlyDictionary<string, IReadOnlyList<string>> differing) => new KitText(head, wishes.Id, wishes.Id, before, after, hop,
+            wishes.Means) { Differing = differing, Remarks = wishes.Remarks }.Write();
+        string text = Text(new Dictionary<string, IReadOnlyList<string>>());
+        if (hop is not null && wishes.Means.Length == 0)
+            text = Text(Differing(Tried(text, scratch, kinds, from), [.. to.Tables.Select(table => table.Shape)]));
+        Tried(text, scratch, kinds, from);
+        return new DraftedKit(text, before, after, hop, [.. from.NotRead, .. renewed is null ? [] : to.NotRead]);
+
+        StoreProfile Look(DraftSide side)
+        {
+            using IStore store = stores.Open(side.Address, side.TextEncoding);
+            return StoreProfile.Of(store, side.Address.Engine, side.Tables, observer, cancel);
+        }
+    }
+
+    private static IEnumerable<string> Head(DraftSide old, DraftSide? renewed, StoreProfile from, StoreProfile to)
+    {
+        yield return $"Drafted by Transferra, {DateTime.UtcNow.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)}, from {old.Shown}"
+            + (renewed is null ? "" : $" and {renewed.Shown}");
+        yield return "A line that begins with \"#?\" is a question: it does nothing. Where it is right, take \"#?\" away; then: "
+            + "transferra kit check";
+        yield return "What nothing is said of is as the store has it. Format: docs/kits.md";
+        foreach (TableProfile table in from.Tables.Concat(from == to ? [] : to.Tables).Where(table => table.Read < table.Rows))
+            yield return string.Create(CultureInfo.InvariantCulture, $"{table.Name}: only {table.Read} of its {table.Rows} records were "
+                + $"looked at");
+    }
+
+    // The drafted kit as any other, over the store it was drafted from.
+    private static Correspondence? Tried(string text, string scratch, HopKinds kinds, StoreProfile from)
+    {
+        string folder = Path.Combine(scratch, "kit");
+        Directory.CreateDirectory(folder);
+        File.WriteAllText(Path.Combine(folder, "kit.yaml"), text);
+        var errors = new DescriptionErrors();
+        Kit? kit = KitLoader.Load(folder, "draft", kinds, errors);
+        if (errors.Count > 0)
+            throw new TransferraException($"the draft has a mistake, which is one of Transferra's: {errors.Since(0)[0]}",
+                "Please report it.");
+        KitVersion over = kit!.Versions[0].Over([.. from.Tables.Select(table => table.Shape with
+        {
+            IsUndescribed = true,
+            Columns = [.. table.Shape.Columns.Select(column => column with
+            {
+                IsPrivate = kit.Versions[0].IsPrivate(table.Name, column.Name)
+            })]
+        })]);
+        return kit.Hops.Count == 0 || kit.Hops[0].Correspondence.Awaiting is not { } awaiting ? null
+            : awaiting.Of(kit.Hops[0].Correspondence, over);
+    }
+
+    // What the new store declares otherwise than what follows from the hop.
+    private static Dictionary<string, IReadOnlyList<string>> Differing(Correspondence? hop, IReadOnlyList<TableShape> real)
+    {
+        var differing = new Dictionary<string, IReadOnlyList<string>>();
+        foreach (TableShape derived in hop?.To.Tables ?? [])
+        {
+            if (real.FirstOrDefault(table => Names.Same(table.Name, derived.Name)) is not { } there) continue;
+            string[] columns = [.. derived.Columns.Select(column => (Derived: column, There: there.OrdinalOf(column.Name) is >= 0 and int at
+                ? there.Columns[at] : null)).Where(pair => pair.There is not null && (pair.There.Type != pair.Derived.Type
+                || pair.There.Required && !pair.Derived.Required)).Select(pair => $"{YamlText.Of(pair.There!.Name)}: "
+                + YamlText.Quoted($"{pair.There.Type}{(pair.There.Required ? " NOT NULL" : "")}"))];
+            var lines = new List<string>();
+            if (columns.Length > 0) lines.Add($"columns: {{{string.Join(", ", columns)}}}");
+            if (there.Key.Count > 0 && !there.Key.SequenceEqual(derived.Key, StringComparer.OrdinalIgnoreCase)
+                && there.Key.All(column => derived.OrdinalOf(column) >= 0))
+                lines.Add($"key: [{string.Join(", ", there.Key.Select(YamlText.Of))}]");
+            if (lines.Count > 0) differing[there.Name] = lines;
+        }
+        return differing;
+    }
+}
