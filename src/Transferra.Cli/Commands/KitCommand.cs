@@ -4,6 +4,7 @@ using Transferra.Cli.Rendering;
 using Transferra.Core.Drafting;
 using Transferra.Core.Machine;
 using Transferra.Core.Means;
+using Transferra.Core.Records;
 using Transferra.Core.Runs;
 
 namespace Transferra.Cli.Commands;
@@ -34,15 +35,23 @@ internal static class KitCommand
             Description = "Folder for the kit, which must not be there yet; kits/NAME when left out",
             HelpName = "FOLDER"
         };
+        var encoding = new Option<string?>("--encoding")
+        {
+            Description = "Code page of the old store's text, such as ibm850; what the store says, or UTF-8, when left out",
+            HelpName = "NAME"
+        };
         commands.Add("kit draft", "Draft a kit from a store, from an old and a new one, or for the vendor's scripts",
-            [old, renewed, scripts, name, from, to, folder], (session, parsed) => Draft(session, parsed.GetValue(old)!,
-                parsed.GetValue(renewed), parsed.GetValue(scripts) ?? [], new DraftWishes(parsed.GetValue(name) ?? "",
+            [old, renewed, scripts, name, from, to, folder, encoding], (session, parsed) => Draft(session,
+                parsed.GetValue(old)!, parsed.GetValue(renewed), Encoding(parsed.GetValue(encoding)), parsed.GetValue(scripts) ?? [], new DraftWishes(parsed.GetValue(name) ?? "",
                     parsed.GetValue(from), parsed.GetValue(to), [], []), parsed.GetValue(folder)));
     }
 
     private sealed record Drafted(string Folder, int Lines, int Questions, DraftedKit Kit);
 
-    private static int Draft(Session session, string from, string? to, string[] scripts, DraftWishes wishes, string? into)
+    private static string? Encoding(string? name) => name is null || TextEncodings.IsKnown(name) ? name
+        : throw new TransferraException($"\"{name}\" is not a known code page", $"The names are {string.Join(", ", TextEncodings.Names)}.");
+
+    private static int Draft(Session session, string from, string? to, string? encoding, string[] scripts, DraftWishes wishes, string? into)
     {
         using NamedPlace old = NamedPlace.Of(session, from);
         using NamedPlace? renewed = to is null ? null : NamedPlace.Of(session, to);
@@ -73,7 +82,7 @@ internal static class KitCommand
             string kit = Path.Combine(staged, "kit");
             session.Volume.CreateFolder(Path.Combine(kit, "scripts"));
             foreach (string script in scripts) File.Copy(script, Path.Combine(kit, "scripts", Path.GetFileName(script)));
-            DraftedKit drafted = KitDrafting.Run(session.Stores, Side(old), renewed is null ? null : Side(renewed), wishes, KnownKinds.All,
+            DraftedKit drafted = KitDrafting.Run(session.Stores, Side(old, encoding), renewed is null ? null : Side(renewed), wishes, KnownKinds.All,
                 staged, session.Observer().At("draft"), session.Cancel);
             if (scripts.Length == 0) session.Volume.Remove(Path.Combine(kit, "scripts"));
             if (wasThere) session.Volume.Remove(folder);
@@ -85,7 +94,8 @@ internal static class KitCommand
         finally { session.Volume.Remove(staged); }
     }
 
-    private static DraftSide Side(NamedPlace place) => new(place.Side.Address, place.Side.Tables, place.Side.TextEncoding, place.Shown);
+    private static DraftSide Side(NamedPlace place, string? encoding = null) =>
+        new(place.Side.Address, place.Side.Tables, encoding ?? place.Side.TextEncoding, place.Shown);
 
     private static string NameOf(BareSide side)
     {

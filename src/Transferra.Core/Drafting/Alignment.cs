@@ -15,11 +15,17 @@ internal sealed record Alignment(RecordBatch Old, RecordBatch New, string How)
     /// <summary>How many.</summary>
     public int Rows => Old.RowCount;
 
+    /// <summary>Old records of which several have the key of one new one.</summary>
+    public int Several { get; private init; }
+
     /// <summary>Finds them; null when the two tables share no key, or hardly any of its values.</summary>
-    public static Alignment? Of(TableProfile old, TableProfile renewed)
+    /// <param name="old">The old table.</param>
+    /// <param name="renewed">The new one.</param>
+    /// <param name="isCertain">Whether it is known that they answer to each other, so that one record will do.</param>
+    public static Alignment? Of(TableProfile old, TableProfile renewed, bool isCertain = false)
     {
         foreach ((ColumnProfile[] from, ColumnProfile[] to) in Keys(old, renewed))
-            if (Beside(old, renewed, from, to) is { } found) return found;
+            if (Beside(old, renewed, from, to, isCertain ? 1 : Fewest) is { } found) return found;
         return null;
     }
 
@@ -35,8 +41,8 @@ internal sealed record Alignment(RecordBatch Old, RecordBatch New, string How)
                 yield return ([.. from.Select(column => column!)], [.. renewed.Key]);
         }
         // Any two columns in which no value comes twice.
-        foreach (ColumnProfile[] pair in old.Columns.Where(column => column.IsUnique).SelectMany(column => renewed.Columns
-            .Where(other => other.IsUnique).Select(other => (Pair: new[] { column, other }, Score: Score(column, other))))
+        foreach (ColumnProfile[] pair in old.Columns.Where(column => column.IsNearlyUnique).SelectMany(column => renewed.Columns
+            .Where(other => other.IsNearlyUnique).Select(other => (Pair: new[] { column, other }, Score: Score(column, other))))
             .Where(found => found.Score > 0.5).OrderByDescending(found => found.Score).Take(3).Select(found => found.Pair))
             yield return ([pair[0]], [pair[1]]);
     }
@@ -44,7 +50,8 @@ internal sealed record Alignment(RecordBatch Old, RecordBatch New, string How)
     private static double Score(ColumnProfile old, ColumnProfile renewed) =>
         old.Overlap(renewed) + (0.1 * NameLikeness.Of(old.Name, renewed.Name));
 
-    private static Alignment? Beside(TableProfile old, TableProfile renewed, ColumnProfile[] from, ColumnProfile[] to)
+    private static Alignment? Beside(TableProfile old, TableProfile renewed, ColumnProfile[] from, ColumnProfile[] to,
+        int least)
     {
         var rows = new Dictionary<string, int>(StringComparer.Ordinal);
         for (int row = 0; row < old.Kept.RowCount; row++)
@@ -58,8 +65,9 @@ internal sealed record Alignment(RecordBatch Old, RecordBatch New, string How)
             for (int i = 0; i < renewed.Columns.Length; i++) right.Vectors[i].AppendFrom(renewed.Kept.Vectors[i], row);
         }
         int fewest = Math.Min(old.Kept.RowCount, renewed.Kept.RowCount);
-        return left.RowCount >= Fewest && left.RowCount * 4 >= fewest ? new Alignment(left, right, string.Join(", ", from.Zip(to)
-            .Select(pair => pair.First.Name == pair.Second.Name ? pair.First.Name : $"{pair.First.Name} = {pair.Second.Name}"))) : null;
+        return left.RowCount >= least && left.RowCount * 4 >= fewest ? new Alignment(left, right, string.Join(", ", from.Zip(to)
+            .Select(pair => pair.First.Name == pair.Second.Name ? pair.First.Name : $"{pair.First.Name} = {pair.Second.Name}")))
+        { Several = rows.Values.Count(row => row < 0) } : null;
     }
 
     private static RecordBatch Empty(TableProfile table) => new(table.Shape.Columns, new BatchLimits(int.MaxValue, long.MaxValue));

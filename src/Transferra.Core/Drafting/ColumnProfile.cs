@@ -66,6 +66,9 @@ internal sealed partial class ColumnProfile(ColumnShape shape, int ordinal)
     /// <summary>Whether no two records have the same value, and each has one.</summary>
     public bool IsUnique => Rows > 0 && Nulls == 0 && !IsCapped && Distinct == Rows;
 
+    /// <summary>Whether hardly any two records have the same value, and each has one.</summary>
+    public bool IsNearlyUnique => Rows > 0 && Nulls + Blanks == 0 && (IsCapped || Distinct >= Rows * 0.98);
+
     /// <summary>Whether each filled value is a number.</summary>
     public bool IsNumeric { get; private set; } = true;
 

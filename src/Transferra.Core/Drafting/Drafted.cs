@@ -14,7 +14,11 @@ public sealed record DraftedLine(string Says, string Because, bool IsSure = true
 /// <param name="Says">As told-by writes it, without braces and without "is".</param>
 /// <param name="Is">What stands there.</param>
 /// <param name="Because">What speaks for it.</param>
-public sealed record DraftedSign(string Says, string Is, string Because);
+public sealed record DraftedSign(string Says, string Is, string Because)
+{
+    /// <summary>The table it stands in; "" for none.</summary>
+    public string Table { get; init; } = "";
+}
 
 /// <summary>What could be said of a table.</summary>
 /// <param name="Table">Its name.</param>
@@ -56,7 +60,11 @@ public sealed record DraftedTotal(string Name, string Table, IReadOnlyList<strin
 /// <param name="Tables">Its tables.</param>
 /// <param name="Totals">Control totals.</param>
 public sealed record DraftedVersion(string Version, string Engine, IReadOnlyList<DraftedSign> Signs, IReadOnlyList<DraftedTable> Tables,
-    IReadOnlyList<DraftedTotal> Totals);
+    IReadOnlyList<DraftedTotal> Totals)
+{
+    /// <summary>Code page of its text; null for UTF-8, or where the store says it.</summary>
+    public string? TextEncoding { get; init; }
+}
 
 /// <summary>What a new column gets.</summary>
 /// <param name="Column">The new column.</param>

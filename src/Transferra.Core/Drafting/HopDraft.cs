@@ -9,12 +9,16 @@ namespace Transferra.Core.Drafting;
 
 /// <param name="old">What was seen of the old store.</param>
 /// <param name="renewed">What was seen of the new one.</param>
-internal sealed class HopDraft(StoreProfile old, StoreProfile renewed)
+/// <param name="versions">The tables in which both tell their versions; null when they do not tell it so.</param>
+internal sealed class HopDraft(StoreProfile old, StoreProfile renewed, (TableProfile Old, TableProfile New)? versions = null)
 {
+    // A larger share of old records that became one together means that records are combined.
+    private const double MostCombined = 0.05;
+
     /// <summary>Drafts it.</summary>
     public DraftedHop Of(CancellationToken cancel)
     {
-        IReadOnlyList<TablePair> tables = Pairing.Of(old, renewed);
+        IReadOnlyList<TablePair> tables = Pairing.Of(old, renewed, versions);
         var pairs = new List<DraftedPair>();
         foreach (TablePair pair in tables)
         {
@@ -33,15 +37,16 @@ internal sealed class HopDraft(StoreProfile old, StoreProfile renewed)
 
     private DraftedPair Of(TablePair pair)
     {
-        Alignment? aligned = Alignment.Of(pair.Old, pair.New);
+        bool isCertain = versions is { } known && known.Old == pair.Old && known.New == pair.New;
+        Alignment? aligned = Alignment.Of(pair.Old, pair.New, isCertain);
         var columns = new List<DraftedColumn>();
-        ValueRules? rules = aligned is null ? null : new ValueRules(old, pair, aligned);
+        ValueRules? rules = aligned is null ? null : new ValueRules(old, pair, aligned, isCertain);
         foreach (ColumnProfile column in pair.New.Columns)
             if (rules?.Of(column) is { } made) columns.Add(made);
         // Keys that are the same by chance, as numbers from 1 are, with nothing else the same beside them: other records.
         int beside = pair.New.Columns.Count(column => !pair.New.Key.Contains(column)), explained = columns.Count(column =>
             column.IsSure && !pair.New.Key.Any(key => key.Name == column.Column));
-        if (aligned is not null && beside > 0 && explained * 4 < beside && !columns.Exists(column => column.Lookups.Count > 0))
+        if (aligned is not null && !isCertain && beside > 0 && explained * 4 < beside && !columns.Exists(column => column.Lookups.Count > 0))
         {
             aligned = null;
             columns.Clear();
@@ -52,8 +57,11 @@ internal sealed class HopDraft(StoreProfile old, StoreProfile renewed)
         string because = aligned is null ? pair.Because
             : FormattableString.Invariant($"{pair.Because}{(pair.Because.Length > 0 ? "; " : "")}{aligned.Rows} records side by side by ")
                 + aligned.How;
-        bool isSure = pair.IsSure || (aligned is not null && aligned.Rows >= 20 && columns.Count(column => column.IsSure) * 2
-            > pair.New.Columns.Length);
+        bool isCombined = aligned is not null && aligned.Several > (aligned.Several + aligned.Rows) * MostCombined
+            && pair.New.Rows < pair.Old.Rows * (1 - MostCombined);
+        if (isCombined) because += "; several old records became one: say how under lines-combined";
+        bool isSure = !isCombined && (pair.IsSure || (aligned is not null && aligned.Rows >= 20 && columns.Count(column => column.IsSure)
+            * 2 > pair.New.Columns.Length));
         return new DraftedPair(pair.Old.Name, pair.New.Name, because, isSure,
             [.. columns.OrderBy(column => pair.New.Shape.OrdinalOf(column.Column))],
             [.. pair.Old.Columns.Select(column => column.Name).Where(name => !columns.Any(column => column.Of.Contains(name)))],

@@ -29,7 +29,7 @@ internal sealed class HopText(DraftedHop hop)
     private void Entry(string old, DraftedPair[] pairs)
     {
         bool isSplit = pairs.Length > 1;
-        string[] asked = [.. pairs.SelectMany(Questions)];
+        string[] asked = [.. pairs.SelectMany(Questions).Distinct()];
         bool hasSaid = isSplit || !Names.Same(old, pairs[0].New) || pairs[0].Columns.Any(column => column.IsSure && NeedsSaying(column));
         if (hasSaid)
         {

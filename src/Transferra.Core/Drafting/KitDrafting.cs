@@ -57,13 +57,13 @@ public static class KitDrafting
     {
         StoreProfile from = Look(old), to = renewed is null ? from : Look(renewed);
         DraftedVersion before = new VersionDraft(from).Of(wishes.From);
-        before = before with { Totals = new TotalsDraft(from, before).All() };
+        before = before with { Totals = new TotalsDraft(from, before).All(), TextEncoding = old.TextEncoding };
         DraftedVersion? after = null;
         DraftedHop? hop = null;
         if (renewed is not null)
         {
-            hop = new HopDraft(from, to).Of(cancel);
             after = new VersionDraft(to).Of(wishes.To ?? (wishes.From is null ? null : wishes.From + "-new"));
+            hop = new HopDraft(from, to, VersionTables(before, after)).Of(cancel);
             if (after.Version == before.Version) after = after with { Version = before.Version + "-new" };
             (DraftedTotal Before, DraftedTotal After)[] totals = [.. before.Totals.Select(total => (total, After: TotalsDraft.After(total, hop,
                 to))).Where(pair => pair.After is not null).Select(pair => (pair.total, pair.After!))];
@@ -72,19 +72,69 @@ public static class KitDrafting
         }
         else if (wishes.To is not null) after = new DraftedVersion(wishes.To, before.Engine, [], [], []);
         string[] head = [.. Head(old, renewed, from, to)];
-        string Text(IReadOnlyDictionary<string, IReadOnlyList<string>> differing) => new KitText(head, wishes.Id, wishes.Id, before, after, hop,
-            wishes.Means) { Differing = differing, Remarks = wishes.Remarks }.Write();
-        string text = Text(new Dictionary<string, IReadOnlyList<string>>());
-        if (hop is not null && wishes.Means.Length == 0)
-            text = Text(Differing(Tried(text, scratch, kinds, from), [.. to.Tables.Select(table => table.Shape)]));
+        if (after is not null && hop is not null) after = WithPrivate(after, before, hop);
+        var differing = new Dictionary<string, IReadOnlyList<string>>();
+        if (after is not null && hop is not null && wishes.Means.Length == 0)
+        {
+            // What follows from the hop is known once it has been tried, and what the new store has beyond it cannot be said.
+            DraftedVersion whole = after;
+            after = after with { Tables = [], Totals = [] };
+            Correspondence? known = Tried(Text(differing), scratch, kinds, from);
+            differing = Differing(known, [.. to.Tables.Select(table => table.Shape)]);
+            after = Within(whole, known);
+        }
+        string text = Text(differing);
         Tried(text, scratch, kinds, from);
         return new DraftedKit(text, before, after, hop, [.. from.NotRead, .. renewed is null ? [] : to.NotRead]);
+
+        (TableProfile, TableProfile)? VersionTables(DraftedVersion one, DraftedVersion other) =>
+            one.Signs.Select(sign => sign.Table).FirstOrDefault(table => table.Length > 0) is { } first && from.Table(first) is { } its
+            && other.Signs.Select(sign => sign.Table).FirstOrDefault(table => table.Length > 0) is { } second && to.Table(second) is { } theirs
+                ? (its, theirs) : null;
+
+        string Text(IReadOnlyDictionary<string, IReadOnlyList<string>> beyond) => new KitText(head, wishes.Id, wishes.Id, before, after, hop,
+            wishes.Means) { Differing = beyond, Remarks = wishes.Remarks }.Write();
 
         StoreProfile Look(DraftSide side)
         {
             using IStore store = stores.Open(side.Address, side.TextEncoding);
             return StoreProfile.Of(store, side.Address.Engine, side.Tables, observer, cancel);
         }
+    }
+
+    // What was made of a private value is private, whatever it looks like now, and no list of its values is written down.
+    private static DraftedVersion WithPrivate(DraftedVersion after, DraftedVersion before, DraftedHop hop) => after with
+    {
+        Tables = [.. after.Tables.Select(table =>
+        {
+            string[] made = [.. hop.Pairs.Where(pair => pair.New == table.Table).SelectMany(pair => pair.Columns.Where(column =>
+                column.Of.Any(of => before.Tables.First(old => old.Table == pair.Old).Private.Any(line => line.IsSure
+                    && line.Says == YamlText.Of(of))))).Select(column => YamlText.Of(column.Column))];
+            return table with
+            {
+                Private = [.. table.Private.Where(line => !made.Contains(line.Says)), .. made.Distinct().Select(column =>
+                    new DraftedLine(column, "made of what is private"))],
+                Codes = [.. table.Codes.Where(line => !made.Any(column => line.Says.StartsWith(column + ":", StringComparison.Ordinal)))]
+            };
+        })]
+    };
+
+    // What is said of columns that the new version has by what is known of it.
+    private static DraftedVersion Within(DraftedVersion version, Correspondence? hop)
+    {
+        bool IsThere(string table, DraftedLine line) => hop?.To.Table(table) is { } shape && shape.Columns.Any(column =>
+            line.Says.Contains(YamlText.Of(column.Name), StringComparison.Ordinal)
+            && line.Says.Split([':', ',', '[', ']', '{', '}', ' '], StringSplitOptions.RemoveEmptyEntries).Contains(YamlText.Of(column.Name)));
+        return version with
+        {
+            Tables = [.. version.Tables.Where(table => hop?.To.Table(table.Table) is not null).Select(table => table with
+            {
+                Private = [.. table.Private.Where(line => IsThere(table.Table, line))],
+                Codes = [.. table.Codes.Where(line => IsThere(table.Table, line))],
+                Relations = [.. table.Relations.Where(line => IsThere(table.Table, line))],
+                Series = [.. table.Series.Where(line => IsThere(table.Table, line))],
+            })]
+        };
     }
 
     private static IEnumerable<string> Head(DraftSide old, DraftSide? renewed, StoreProfile from, StoreProfile to)
@@ -94,6 +144,9 @@ public static class KitDrafting
         yield return "A line that begins with \"#?\" is a question: it does nothing. Where it is right, take \"#?\" away; then: "
             + "transferra kit check";
         yield return "What nothing is said of is as the store has it. Format: docs/kits.md";
+        foreach (TableProfile table in from.Tables.Where(table => table.Unreadable > 0))
+            yield return string.Create(CultureInfo.InvariantCulture, $"{table.Name}: {table.Unreadable} values could not be read; is the "
+                + $"text of another code page? --encoding of kit draft says which");
         foreach (TableProfile table in from.Tables.Concat(from == to ? [] : to.Tables).Where(table => table.Read < table.Rows))
             yield return string.Create(CultureInfo.InvariantCulture, $"{table.Name}: only {table.Read} of its {table.Rows} records were "
                 + $"looked at");
@@ -105,6 +158,7 @@ public static class KitDrafting
         string folder = Path.Combine(scratch, "kit");
         Directory.CreateDirectory(folder);
         File.WriteAllText(Path.Combine(folder, "kit.yaml"), text);
+        File.WriteAllText("/tmp/dev/draft.yaml", text);
         var errors = new DescriptionErrors();
         Kit? kit = KitLoader.Load(folder, "draft", kinds, errors);
         if (errors.Count > 0)

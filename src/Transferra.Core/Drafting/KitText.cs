@@ -52,6 +52,7 @@ internal sealed class KitText(IReadOnlyList<string> head, string id, string titl
     {
         Line($"  - version: {YamlText.Quoted(version.Version)}");
         if (common.Length == 0) Signs(version, other);
+        if (version.TextEncoding is { } encoding) Line($"    text-encoding: {encoding}");
         Line("    same-as: the-store");
         if (isNew && version.Engine == "sqlite" && version.Signs.FirstOrDefault(sign => sign.Says == "header: user_version") is { } header)
             Line($"    header-fields: {{user_version: {YamlText.Quoted(header.Is)}}}");

@@ -21,16 +21,20 @@ internal static class Pairing
     private const double Least = 0.38, LeastSure = 0.55, Margin = 0.08;
 
     /// <summary>The pairs, in the order of the old tables.</summary>
-    public static IReadOnlyList<TablePair> Of(StoreProfile old, StoreProfile renewed)
+    /// <param name="old">What was seen of the old store.</param>
+    /// <param name="renewed">What was seen of the new one.</param>
+    /// <param name="known">Tables of which it is known; null for none.</param>
+    public static IReadOnlyList<TablePair> Of(StoreProfile old, StoreProfile renewed, (TableProfile Old, TableProfile New)? known = null)
     {
         TablePair[] all = [.. old.Tables.SelectMany(from => renewed.Tables.Select(to => Judge(from, to))).Where(pair => pair.Score >= Least)
             .OrderByDescending(pair => pair.Score)];
         var pairs = new List<TablePair>();
+        if (known is { } tables) pairs.Add(new TablePair(tables.Old, tables.New, 1, "the version stands in both"));
         foreach (TablePair pair in all)
         {
-            if (pairs.Any(known => known.Old == pair.Old || known.New == pair.New)) continue;
+            if (pairs.Any(other => other.Old == pair.Old || other.New == pair.New)) continue;
             double next = all.Where(other => other != pair && (other.Old == pair.Old || other.New == pair.New)
-                && !pairs.Any(known => known.Old == other.Old || known.New == other.New)).Select(other => other.Score).DefaultIfEmpty(0).Max();
+                && !pairs.Any(done => done.Old == other.Old || done.New == other.New)).Select(other => other.Score).DefaultIfEmpty(0).Max();
             pairs.Add(pair with
             {
                 IsSure = IsSameName(pair) || (pair.Score >= LeastSure && pair.Score - next >= Margin)

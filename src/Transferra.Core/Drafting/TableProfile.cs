@@ -36,10 +36,14 @@ internal sealed class TableProfile(TableShape shape)
     /// <summary>Some of its records; all of a small table.</summary>
     public RecordBatch Kept => _kept;
 
-    /// <summary>Columns that tell a record: its key, or the first column in which no two are the same; empty when there is none.</summary>
+    /// <summary>Columns that tell a record: its key, or the first column in which hardly any two are the same; empty when there is
+    /// none.</summary>
     public IReadOnlyList<ColumnProfile> Key => shape.Key.Count > 0
         ? [.. shape.Key.Select(name => Columns[shape.OrdinalOf(name)])]
-        : Columns.FirstOrDefault(column => column.IsUnique) is { } unique ? [unique] : [];
+        : Columns.FirstOrDefault(column => column.IsNearlyUnique) is { } telling ? [telling] : [];
+
+    /// <summary>Values that could not be read as what their column is declared for.</summary>
+    public long Unreadable { get; private set; }
 
     /// <summary>A column by name.</summary>
     public ColumnProfile? Column(string name) => shape.OrdinalOf(name) is >= 0 and int at ? Columns[at] : null;
@@ -47,11 +51,19 @@ internal sealed class TableProfile(TableShape shape)
     /// <summary>Looks at a table.</summary>
     public static TableProfile Of(IStore store, TableShape shape, CancellationToken cancel)
     {
+        TableProfile profile = Of(store, shape, [.. shape.Key.Select(shape.OrdinalOf)], cancel);
+        // Where the store declares no key, it is known only now by what a record can be told, and so which ones to keep.
+        return shape.Key.Count > 0 || profile.Read <= MostKept || profile.Key is not [var telling] ? profile
+            : Of(store, shape, [telling.Ordinal], cancel);
+    }
+
+    private static TableProfile Of(IStore store, TableShape shape, int[] key, CancellationToken cancel)
+    {
         var profile = new TableProfile(shape) { Rows = store.CountRows(shape.Name) };
-        int[] key = [.. shape.Key.Select(shape.OrdinalOf)];
         foreach (RecordBatch batch in store.Batches(shape, [], cancel))
         {
             for (int row = 0; row < batch.RowCount && profile.Read < MostRead; row++) profile.Add(batch, row, key);
+            profile.Unreadable += batch.Faults.Count;
             if (profile.Read >= MostRead) break;
         }
         return profile;

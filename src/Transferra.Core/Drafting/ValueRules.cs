@@ -12,7 +12,8 @@ namespace Transferra.Core.Drafting;
 /// <param name="old">The old store.</param>
 /// <param name="pair">The two tables.</param>
 /// <param name="aligned">Records side by side.</param>
-internal sealed class ValueRules(StoreProfile old, TablePair pair, Alignment aligned)
+/// <param name="isCertain">Whether it is known that the tables answer to each other, so that few records will do.</param>
+internal sealed class ValueRules(StoreProfile old, TablePair pair, Alignment aligned, bool isCertain = false)
 {
     private const int MostCodes = 40, Enough = 12, MostNumeric = 12, MostExcepted = 3, MostTexts = 16;
 
@@ -29,8 +30,8 @@ internal sealed class ValueRules(StoreProfile old, TablePair pair, Alignment ali
     {
         string?[] wanted = _new[column.Ordinal];
         if (wanted.All(value => value is null)) return null;
-        return AsItIs(column, wanted) ?? Dated(column, wanted) ?? Altered(column, wanted) ?? Coded(column, wanted) ?? LookedUp(column, wanted)
-            ?? Computed(column, wanted) ?? Joined(column, wanted) ?? Excepted(column, wanted);
+        return AsItIs(column, wanted) ?? Dated(column, wanted) ?? Altered(column, wanted) ?? Excepted(column, wanted)
+            ?? LookedUp(column, wanted) ?? Coded(column, wanted) ?? Computed(column, wanted) ?? Joined(column, wanted);
     }
 
     // An old column with the same values. Where several have them, the names decide, or nobody knows.
@@ -46,11 +47,13 @@ internal sealed class ValueRules(StoreProfile old, TablePair pair, Alignment ali
         if (!isAlone) because += $"; so has {string.Join(", ", same.Skip(1).Select(other => other.Name))}";
         if (!isTelling) because += "; but hardly any differ";
         string name = SqlName.Of(best.Name);
-        string? value = Tried(name, column, wanted) ? name : Tried($"CAST({name} AS {column.Shape.Type})", column, wanted)
-            ? $"CAST({name} AS {column.Shape.Type})"
-            : Tried($"CAST(NULLIF(TRIM({name}), '') AS {column.Shape.Type})", column, wanted)
-            ? $"CAST(NULLIF(TRIM({name}), '') AS {column.Shape.Type})" : null;
-        return value is null ? null : Made(column, value, because, isTelling && isAlone && IsEnough(wanted, likeness), best);
+        string cast = $"CAST({name} AS {column.Shape.Type})", filled = $"CAST(NULLIF(TRIM({name}), '') AS {column.Shape.Type})";
+        // A text that becomes another text is altered, which needs a rule.
+        bool areTexts = best.Shape.Type.Kind == FieldKind.Text && column.Shape.Type.Kind == FieldKind.Text;
+        string? value = Tried(name, column, wanted) ? name : areTexts ? null : Tried(cast, column, wanted) ? cast
+            : Tried(filled, column, wanted) ? filled : null;
+        return value is null ? null : Made(column, value, because, (isTelling && isAlone && IsEnough(wanted, likeness))
+            || (isCertain && isAlone), best);
     }
 
     private DraftedColumn? Dated(ColumnProfile column, string?[] wanted)
@@ -92,7 +95,7 @@ internal sealed class ValueRules(StoreProfile old, TablePair pair, Alignment ali
     private DraftedColumn? Coded(ColumnProfile column, string?[] wanted)
     {
         foreach (ColumnProfile from in ByLikeness(column).Where(from => from.Values is { Count: > 1 and <= MostCodes }
-            && from.Shape.Type.Kind is FieldKind.Text or FieldKind.Integer or FieldKind.Boolean))
+            && !from.IsNearlyUnique && from.Shape.Type.Kind is FieldKind.Text or FieldKind.Integer or FieldKind.Boolean))
         {
             if (Function(_old[from.Ordinal], wanted) is not { } codes || codes.Count < 2 || codes.Values.Distinct().Count() < 2) continue;
             bool isComplete = from.Values!.Keys.All(code => codes.ContainsKey(code));
@@ -103,7 +106,10 @@ internal sealed class ValueRules(StoreProfile old, TablePair pair, Alignment ali
             string because = FormattableString.Invariant($"each of {codes.Count} values always became the same one, in all {Count()}")
                 + (isComplete ? "" : "; not every value was seen");
             if (column.Shape.Type.Kind == FieldKind.Boolean && IsTrueFor(from, codes) is { } condition)
-                return Tried(condition, column, wanted) ? Made(column, condition, because, isSure, from) : null;
+            {
+                if (Tried(condition, column, wanted)) return Made(column, condition, because, isSure, from);
+                continue;
+            }
             if (column.Shape.Type.Kind == FieldKind.Text && from.Shape.Type.Kind == FieldKind.Text)
                 return CodeList(column, from, codes, because, isSure);
             string value = $"CASE {SqlName.Of(from.Name)} {string.Concat(codes.Select(code => $"WHEN {Literal(code.Key, from)} THEN "

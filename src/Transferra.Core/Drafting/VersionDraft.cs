@@ -23,7 +23,8 @@ internal sealed partial class VersionDraft(StoreProfile store)
     /// <param name="name">Its name; null to take what its first sign says.</param>
     public DraftedVersion Of(string? name)
     {
-        DraftedSign[] signs = [.. Signs()];
+        // A record says what people call the version; a header may count otherwise.
+        DraftedSign[] signs = [.. Signs().OrderBy(sign => sign.Says.StartsWith("header:", StringComparison.Ordinal) ? 1 : 0)];
         return new DraftedVersion(name ?? signs.FirstOrDefault()?.Is ?? "1", store.Engine, signs, [.. store.Tables.Select(Of)], []);
     }
 
@@ -38,7 +39,7 @@ internal sealed partial class VersionDraft(StoreProfile store)
                 foreach (ColumnProfile column in table.Columns.Where(column => IsVersion().IsMatch(column.Name) && column.Filled == 1))
                     yield return new DraftedSign($"table: {YamlText.Of(table.Name)}, column: {YamlText.Of(column.Name)}, where: "
                         + YamlText.Quoted($"{Expressions.SqlName.Of(column.Name)} IS NOT NULL"), table.Kept.Vectors[column.Ordinal].Show(0),
-                        $"the only record of {table.Name}");
+                        $"the only record of {table.Name}") { Table = table.Name };
             foreach (DraftedSign sign in InRecords(table)) yield return sign;
         }
     }
@@ -55,7 +56,8 @@ internal sealed partial class VersionDraft(StoreProfile store)
                     && LooksLikeVersion().IsMatch(table.Kept.Vectors[column.Ordinal].Show(row).Trim())) is not { } value) continue;
                 yield return new DraftedSign($"table: {YamlText.Of(table.Name)}, column: {YamlText.Of(value.Name)}, where: "
                     + YamlText.Quoted($"{Expressions.SqlName.Of(naming.Name)} = '{name.Replace("'", "''", StringComparison.Ordinal)}'"),
-                    table.Kept.Vectors[value.Ordinal].Show(row).TrimEnd(), $"the record {name} of {table.Name}");
+                    table.Kept.Vectors[value.Ordinal].Show(row).TrimEnd(), $"the record {name} of {table.Name}")
+                { Table = table.Name };
             }
     }
 
@@ -66,7 +68,7 @@ internal sealed partial class VersionDraft(StoreProfile store)
         return new DraftedTable(table.Name, table.Rows)
         {
             Private = hidden,
-            Codes = [.. table.Columns.Where(column => !IsHidden(column)).Select(column => Codes(table, column)).OfType<DraftedLine>()],
+            Codes = [.. table.Columns.Where(column => !IsHidden(column) && Relation(table, column) is not { IsSure: true }).Select(column => Codes(table, column)).OfType<DraftedLine>()],
             Relations = [.. table.Columns.Select(column => Relation(table, column)).OfType<DraftedLine>()],
             Series = [.. table.Columns.Select(column => Series(table, column)).OfType<DraftedLine>()],
             Seen = [.. table.Columns.Select(Seen).OfType<DraftedLine>()],
@@ -104,8 +106,9 @@ internal sealed partial class VersionDraft(StoreProfile store)
     {
         if (column.Distinct < 1 || table.Shape.Relations.Any(link => link.Columns.Contains(column.Name, StringComparer.OrdinalIgnoreCase))
             || column.Shape.Type.Kind is not (FieldKind.Integer or FieldKind.Text or FieldKind.Uuid)) return null;
-        foreach ((TableProfile to, ColumnProfile key) in store.Tables.Where(to => to != table && to.Key.Count == 1)
-            .Select(to => (To: to, Key: to.Key[0])).OrderByDescending(to => NameLikeness.Of(column.Name, to.Key.Name)))
+        foreach ((TableProfile to, ColumnProfile key) in store.Tables.Where(to => to != table).SelectMany(to => to.Columns
+            .Where(key => key.IsUnique || (to.Key is [var declared] && declared == key)).Select(key => (To: to, Key: key)))
+            .OrderByDescending(to => NameLikeness.Of(column.Name, to.Key.Name)))
         {
             if (!Kits.ShapesLoader.AreComparable(column.Shape.Type, key.Shape.Type)) continue;
             bool isSame = string.Equals(column.Name, key.Name, StringComparison.OrdinalIgnoreCase)
