@@ -1,9 +1,12 @@
-// KitCommand.cs: kit draft: writes a kit from what stores tell by themselves, so that nobody has to.
+// KitCommand.cs: kit draft: writes a kit from what stores tell by themselves, so that nobody has to. kit check: looks through one before
+// any data is touched.
 using System.CommandLine;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Drafting;
+using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Means;
+using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
 
@@ -13,6 +16,12 @@ internal static class KitCommand
 {
     /// <summary>What is typed for it.</summary>
     public static void Declare(CommandSet commands)
+    {
+        DeclareDraft(commands);
+        DeclareCheck(commands);
+    }
+
+    private static void DeclareDraft(CommandSet commands)
     {
         var old = new Option<string?>("--old")
         {
@@ -45,6 +54,69 @@ internal static class KitCommand
                 parsed.GetValue(old)!, parsed.GetValue(renewed), Encoding(parsed.GetValue(encoding)), parsed.GetValue(scripts) ?? [], new DraftWishes(parsed.GetValue(name) ?? "",
                     parsed.GetValue(from), parsed.GetValue(to), [], []), parsed.GetValue(folder)));
     }
+
+    private static void DeclareCheck(CommandSet commands)
+    {
+        var folders = new Argument<string[]>("folder")
+        {
+            Description = "Folders of kits; those of the office when left out, with its stores",
+            Arity = ArgumentArity.ZeroOrMore,
+            HelpName = "FOLDER"
+        };
+        var over = new Option<string?>("--old") { Description = "Also hold the kit against this store", HelpName = "PLACE" };
+        commands.Add("kit check", "Look through a kit before any data is touched", [folders, over], (session, parsed) =>
+            Check(session, parsed.GetValue(folders) ?? [], parsed.GetValue(over)));
+    }
+
+    private sealed record Checked(string Kit, string Folder, IReadOnlyList<KitRemark> Remarks);
+
+    private static int Check(Session session, string[] folders, string? over)
+    {
+        if (over is not null && folders.Length != 1)
+            throw new TransferraException("--old holds one kit against a store", "Name one folder of a kit with it.");
+        List<Checked> results = folders.Length == 0 ? OfOffice(session) : [.. folders.Select(folder => OfFolder(session, folder, over))];
+        foreach (Checked result in results) KitResults.Check(session.Screen, result.Kit, result.Folder, result.Remarks);
+        KitRemark[] all = [.. results.SelectMany(result => result.Remarks)];
+        return session.Answer(all.Any(remark => remark.Grade == RemarkGrade.Mistake) ? ExitCodes.Refused
+            : all.Any(remark => remark.Grade == RemarkGrade.Doubt) ? ExitCodes.LookAt : ExitCodes.Done, results);
+    }
+
+    private static Checked OfFolder(Session session, string folder, string? over)
+    {
+        var errors = new DescriptionErrors();
+        Kit? kit = KitLoader.Load(Path.GetFullPath(folder), folder, KnownKinds.All, errors);
+        if (errors.Count > 0 || kit is null)
+            return new Checked(kit?.Id ?? Path.GetFileName(folder), folder, [.. errors.Since(0).Select(error => new KitRemark(
+                RemarkGrade.Mistake, FormattableString.Invariant($"{error.File}:{error.Line}:{error.Column}"), error.What, "Correct it."))]);
+        List<KitRemark> remarks = [.. KitCheck.Of(kit)];
+        if (over is not null)
+        {
+            using NamedPlace place = NamedPlace.Of(session, over);
+            using IStore store = session.Stores.Open(place.Side.Address, place.Side.TextEncoding ?? kit.Versions[0].TextEncoding);
+            remarks.AddRange(KitCheck.Over(kit, store, place.Shown, null));
+        }
+        return new Checked(kit.Id, folder, remarks);
+    }
+
+    // Each kit of the office, and each of its companies' stores against it.
+    private static List<Checked> OfOffice(Session session) => [.. session.Office.Packages.Select(package =>
+    {
+        List<KitRemark> remarks = [.. KitCheck.Of(package.Kit)];
+        foreach (Company company in package.Companies)
+        {
+            StoreAddress address = company.StoreNow(session.Places);
+            try
+            {
+                using IStore store = session.Stores.Open(address, company.Kit.Versions[0].TextEncoding);
+                remarks.AddRange(KitCheck.Over(package.Kit, store, company.Code, company.WantedVersion));
+            }
+            catch (TransferraException error)
+            {
+                remarks.Add(new KitRemark(RemarkGrade.Doubt, company.Code, $"its store could not be looked at: {error.Message}", error.Next));
+            }
+        }
+        return new Checked(package.Kit.Id, package.Kit.Folder, remarks);
+    })];
 
     private sealed record Drafted(string Folder, int Lines, int Questions, DraftedKit Kit);
 

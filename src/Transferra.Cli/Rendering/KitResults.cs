@@ -1,6 +1,7 @@
 // KitResults.cs: what was drafted, as people read it.
 using System.Globalization;
 using Transferra.Core.Drafting;
+using Transferra.Core.Runs;
 
 namespace Transferra.Cli.Rendering;
 
@@ -22,6 +23,20 @@ internal static class KitResults
             + $"{kit.Text.Split('\n').Length - 1} lines; it loads, and fits what it was drafted from."));
         if (kit.Questions > 0) screen.Look($"{Results.Count(kit.Questions, "question")} in it, each with \"#?\" or \"# ?\": they do nothing "
             + "until somebody has looked.");
+    }
+
+    /// <summary>What was found in a kit.</summary>
+    public static void Check(Screen screen, string kit, string folder, IReadOnlyList<KitRemark> remarks)
+    {
+        screen.Heading($"kit check: {kit}, in {folder}");
+        if (remarks.Count > 0)
+            screen.Table(["Grade", "Where", "What, and what to do"], remarks.OrderBy(remark => remark.Grade).Select(remark =>
+                (IReadOnlyList<string>)[remark.Grade.ToString().ToLowerInvariant(), remark.Where, $"{remark.What}\n\u2192 {remark.Next}"]));
+        int mistakes = remarks.Count(remark => remark.Grade == RemarkGrade.Mistake),
+            doubts = remarks.Count(remark => remark.Grade == RemarkGrade.Doubt);
+        if (mistakes > 0) screen.Bad($"It cannot be used so: {Results.Count(mistakes, "mistake")}.");
+        else if (doubts > 0) screen.Look($"It can be used; {Results.Count(doubts, "doubt")}.");
+        else screen.Good("It can be used.");
     }
 
     private static void Version(Screen screen, DraftedVersion version)

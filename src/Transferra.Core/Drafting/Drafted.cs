@@ -99,6 +99,9 @@ public sealed record DraftedPair(string Old, string New, string Because, bool Is
 {
     /// <summary>Records of the old table that were held against their new ones.</summary>
     public int Aligned { get; init; }
+
+    /// <summary>Keys that stood in several old records, of those held side by side.</summary>
+    public int Several { get; init; }
 }
 
 /// <summary>What answers to what between two stores.</summary>

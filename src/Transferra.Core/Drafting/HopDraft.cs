@@ -67,7 +67,8 @@ internal sealed class HopDraft(StoreProfile old, StoreProfile renewed, (TablePro
             [.. pair.Old.Columns.Select(column => column.Name).Where(name => !columns.Any(column => column.Of.Contains(name)))],
             [.. pair.New.Columns.Select(column => column.Name).Where(name => !columns.Any(column => column.Column == name))])
         {
-            Aligned = aligned?.Rows ?? 0
+            Aligned = aligned?.Rows ?? 0,
+            Several = isCombined ? 0 : aligned?.Several ?? 0
         };
     }
 

@@ -67,6 +67,7 @@ public static class KitDrafting
             if (after.Version == before.Version) after = after with { Version = before.Version + "-new" };
             (DraftedTotal Before, DraftedTotal After)[] totals = [.. before.Totals.Select(total => (total, After: TotalsDraft.After(total, hop,
                 to))).Where(pair => pair.After is not null).Select(pair => (pair.total, pair.After!))];
+            totals = [.. totals, .. new TotalsDraft(from, before).Computed(hop, to)];
             before = before with { Totals = [.. totals.Select(pair => pair.Before)] };
             after = after with { Totals = [.. totals.Select(pair => pair.After)] };
         }

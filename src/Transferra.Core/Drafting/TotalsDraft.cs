@@ -99,6 +99,25 @@ internal sealed class TotalsDraft(StoreProfile store, DraftedVersion version)
         return null;
     }
 
+    /// <summary>Totals of what was computed from several columns: the same sum over the old ones and over the new one.</summary>
+    /// <param name="hop">What answers to what.</param>
+    /// <param name="renewed">What was seen of the new store.</param>
+    public IEnumerable<(DraftedTotal Before, DraftedTotal After)> Computed(DraftedHop hop, StoreProfile renewed)
+    {
+        foreach (DraftedPair pair in hop.Pairs.Where(pair => pair.IsSure))
+            foreach (DraftedColumn made in pair.Columns.Where(made => made is { IsSure: true, Of.Count: 2, Changes.Length: 0, Lookups.Count: 0 }))
+            {
+                if (renewed.Table(pair.New)?.Column(made.Column) is not { Shape.Type.Kind: FieldKind.Decimal } column
+                    || store.Table(pair.Old) is not { } old) continue;
+                ColumnProfile? by = Group(old, [.. made.Of.Select(old.Column).OfType<ColumnProfile>()]);
+                string? after = by is null ? null : AsItIs(pair, by.Name);
+                string name = $"{column.Name} of {pair.New}{(after is null ? "" : $" by {after}")}";
+                (string sum, int decimals) = SumOf(column);
+                yield return (new DraftedTotal(name, pair.Old, after is null ? [] : [by!.Name], made.Value, decimals, null),
+                    new DraftedTotal(name, pair.New, after is null ? [] : [after], sum, decimals, column.Shape));
+            }
+    }
+
     private static string? AsItIs(DraftedPair pair, string column, bool mayCast = false) => pair.Columns.FirstOrDefault(made => made.IsSure
         && made.Lookups.Count == 0 && made.Changes.Length == 0 && made.Of is [var of] && of == column
         && (made.Value == SqlName.Of(column) || (mayCast && made.Value.StartsWith("CAST(", StringComparison.Ordinal))))?.Column;
