@@ -1,5 +1,5 @@
 // KitCommand.cs: kit draft: writes a kit from what stores tell by themselves, so that nobody has to. kit check: looks through one before
-// any data is touched.
+// any data is touched. kit show: what it knows, as a list and as a page.
 using System.CommandLine;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Drafting;
@@ -9,6 +9,7 @@ using Transferra.Core.Means;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
+using Transferra.Reports;
 
 namespace Transferra.Cli.Commands;
 
@@ -19,6 +20,7 @@ internal static class KitCommand
     {
         DeclareDraft(commands);
         DeclareCheck(commands);
+        DeclareShow(commands);
     }
 
     private static void DeclareDraft(CommandSet commands)
@@ -66,6 +68,57 @@ internal static class KitCommand
         var over = new Option<string?>("--old") { Description = "Also hold the kit against this store", HelpName = "PLACE" };
         commands.Add("kit check", "Look through a kit before any data is touched", [folders, over], (session, parsed) =>
             Check(session, parsed.GetValue(folders) ?? [], parsed.GetValue(over)));
+    }
+
+    private static void DeclareShow(CommandSet commands)
+    {
+        var folders = new Argument<string[]>("folder")
+        {
+            Description = "Folders of kits; those of the office when left out, with what its stores tell",
+            Arity = ArgumentArity.ZeroOrMore,
+            HelpName = "FOLDER"
+        };
+        commands.Add("kit show", "Show what is known of a package: versions, ways, and what becomes of its tables", [folders, commands.Html],
+            (session, parsed) => Show(session, parsed.GetValue(folders) ?? [], parsed.GetValue(commands.Html)));
+    }
+
+    private sealed record Shown(string Kit, string Title, IReadOnlyList<string> Versions, IReadOnlyList<ShownHop> Hops);
+
+    private sealed record ShownHop(string From, string To, string Means, string Beginning, IReadOnlyList<ShownTable> Tables);
+
+    private sealed record ShownTable(string Old, string New, IReadOnlyDictionary<string, string> Columns);
+
+    private static int Show(Session session, string[] folders, string? html)
+    {
+        Kit[] kits = folders.Length > 0 ? [.. folders.Select(folder => Loaded(folder))]
+            : [.. session.Office.Packages.Select(package => OverItsStore(session, package))];
+        if (html is not null && kits.Length != 1)
+            throw new TransferraException("--html makes the page of one kit", $"Name its folder; there are {kits.Length}.");
+        foreach (Kit kit in kits) KitResults.Show(session.Screen, kit);
+        if (html is not null) SurveyCommand.WriteFile(session.Screen, html, HtmlKit.Render(kits[0]));
+        return session.Answer(ExitCodes.Done, kits.Select(kit => new Shown(kit.Id, kit.Title, [.. kit.Versions.Select(version =>
+            version.Name)], [.. kit.Hops.Select(hop => new ShownHop(hop.From.Name, hop.To.Name, hop.Means.Name, hop.Beginning.Name,
+                [.. hop.Correspondence.Tables.SelectMany(map => map.Into.Select(target => new ShownTable(map.From.Name, target.Table.Name,
+                    target.Columns.ToDictionary(column => column.Column.Name, KitOverStore.InWords))))]))])));
+    }
+
+    private static Kit Loaded(string folder)
+    {
+        var errors = new DescriptionErrors();
+        Kit? kit = KitLoader.Load(Path.GetFullPath(folder), folder, KnownKinds.All, errors);
+        errors.ThrowIfAny();
+        return kit!;
+    }
+
+    private static Kit OverItsStore(Session session, Package package)
+    {
+        if (package.Companies.Count == 0) return package.Kit;
+        try
+        {
+            using IStore store = session.Stores.Open(package.Companies[0].OldStore, package.Kit.Versions[0].TextEncoding);
+            return KitOverStore.Of(package.Kit, store);
+        }
+        catch (TransferraException) { return package.Kit; }
     }
 
     private sealed record Checked(string Kit, string Folder, IReadOnlyList<KitRemark> Remarks);

@@ -117,7 +117,7 @@ internal static class SurveyCommand
         }
     }
 
-    private static void WriteFile(Screen screen, string path, string content)
+    internal static void WriteFile(Screen screen, string path, string content)
     {
         path = Path.GetFullPath(path);
         string staged = path + ".part";

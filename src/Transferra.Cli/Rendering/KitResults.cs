@@ -1,6 +1,7 @@
 // KitResults.cs: what was drafted, as people read it.
 using System.Globalization;
 using Transferra.Core.Drafting;
+using Transferra.Core.Kits;
 using Transferra.Core.Runs;
 
 namespace Transferra.Cli.Rendering;
@@ -37,6 +38,29 @@ internal static class KitResults
         if (mistakes > 0) screen.Bad($"It cannot be used so: {Results.Count(mistakes, "mistake")}.");
         else if (doubts > 0) screen.Look($"It can be used; {Results.Count(doubts, "doubt")}.");
         else screen.Good("It can be used.");
+    }
+
+    /// <summary>What a kit knows.</summary>
+    public static void Show(Screen screen, Kit kit)
+    {
+        screen.Heading($"{kit.Title} (kit {kit.Id})");
+        screen.Table(["Version", "Told by", ">Tables", ">Rules", ">Totals"], kit.Versions.Select(version => (IReadOnlyList<string>)[
+            version.Name, string.Join("\n", version.Evidence.Select(sign => sign.IsByTables ? sign.Where : $"{sign.Where}: {sign.Value}")),
+            version.IsOfStore && version.Tables.Count == 0 ? "the store's" : Results.Number(version.Tables.Count),
+            Results.Number(version.Rules.Count), Results.Number(version.ControlTotals.Count)]));
+        foreach (Hop hop in kit.Hops)
+        {
+            screen.Line($"Version {hop.From.Name} to {hop.To.Name}: {KitOverStore.Converts(hop)}; the new store begins as "
+                + $"{KitOverStore.Begins(hop)}.");
+            if (hop.Correspondence.Tables.Count > 0)
+                screen.Table(["Old table", "Becomes", "What is not carried under its name"], hop.Correspondence.Tables.SelectMany(map =>
+                    map.Into.Select(target => (IReadOnlyList<string>)[map.From.Name, target.Table.Name, string.Join("\n", [
+                        .. target.Columns.Where(column => !Correspondence.IsColumn(column.Value, column.Column.Name)).Select(column =>
+                            $"{column.Column.Name}: {KitOverStore.InWords(column)}"),
+                        .. map.ColumnsLeftOut.Select(left => $"left out: {left.Key}, {left.Value}")])])));
+            else screen.Line("  Tables and columns of the same name answer to each other.");
+            foreach ((string table, string why) in hop.Correspondence.TablesLeftOut) screen.Line($"  Left out: {table}, {why}");
+        }
     }
 
     private static void Version(Screen screen, DraftedVersion version)

@@ -40,8 +40,11 @@ public sealed record DraftedTable(string Table, long Records)
     /// <summary>What is seen of columns that a kit has no line for: text that holds dates or amounts.</summary>
     public IReadOnlyList<DraftedLine> Seen { get; init; } = [];
 
+    /// <summary>What tells its records apart, where the store does not declare it; none or one.</summary>
+    public IReadOnlyList<DraftedLine> Key { get; init; } = [];
+
     /// <summary>All of it.</summary>
-    public IEnumerable<DraftedLine> All => [.. Private, .. Codes, .. Relations, .. Series, .. Seen];
+    public IEnumerable<DraftedLine> All => [.. Key, .. Private, .. Codes, .. Relations, .. Series, .. Seen];
 }
 
 /// <summary>A control total.</summary>
@@ -100,7 +103,7 @@ public sealed record DraftedPair(string Old, string New, string Because, bool Is
     /// <summary>Records of the old table that were held against their new ones.</summary>
     public int Aligned { get; init; }
 
-    /// <summary>Keys that stood in several old records, of those held side by side.</summary>
+    /// <summary>Old records that have the key of another.</summary>
     public int Several { get; init; }
 }
 

@@ -61,8 +61,8 @@ internal sealed class HopText(DraftedHop hop)
         foreach (DraftedColumn column in pair.Columns.Where(column => !column.IsSure))
             yield return $"#? {pair.New}: {YamlText.Of(column.Column)}: {ValueOf(column)}   # {column.Because}";
         if (pair.Several > 0)
-            yield return $"#? exact-copies: {{keep: first, because: why}}   # {pair.Several} keys stand in several records of {pair.Old}; "
-                + "version and store then have to say its key";
+            yield return FormattableString.Invariant($"#? exact-copies: {{keep: first, because: why}}   # {pair.Several} records of ")
+                + $"{pair.Old} have the key of another";
         foreach (string column in pair.OnlyNew)
             yield return $"#? {pair.New}: {YamlText.Of(column)}: ...   # new; nothing was found that it is made of";
         foreach (string column in pair.OnlyOld)

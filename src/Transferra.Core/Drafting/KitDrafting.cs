@@ -73,7 +73,11 @@ public static class KitDrafting
         }
         else if (wishes.To is not null) after = new DraftedVersion(wishes.To, before.Engine, [], [], []);
         string[] head = [.. Head(old, renewed, from, to)];
-        if (after is not null && hop is not null) after = WithPrivate(after, before, hop);
+        if (after is not null && hop is not null)
+        {
+            after = WithPrivate(after, before, hop);
+            before = WithKeys(before, hop, from, to);
+        }
         var differing = new Dictionary<string, IReadOnlyList<string>>();
         if (after is not null && hop is not null && wishes.Means.Length == 0)
         {
@@ -103,6 +107,23 @@ public static class KitDrafting
         }
     }
 
+    // Where the old store declares no key, and the new one makes its own of old columns as they are, they told the old records, too.
+    private static DraftedVersion WithKeys(DraftedVersion before, DraftedHop hop, StoreProfile from, StoreProfile to) => before with
+    {
+        Tables = [.. before.Tables.Select(table =>
+        {
+            if (from.Table(table.Table) is not { Shape.Key.Count: 0 } || hop.Pairs.FirstOrDefault(pair => pair.IsSure
+                && pair.Old == table.Table) is not { } pair || to.Table(pair.New) is not { Shape.Key.Count: > 0 } renewed) return table;
+            DraftedColumn?[] key = [.. renewed.Shape.Key.Select(name => pair.Columns.FirstOrDefault(column => column.Column == name
+                && column is { IsSure: true, Of.Count: 1, Changes.Length: 0, Lookups.Count: 0 }))];
+            return key.Contains(null) ? table : table with
+            {
+                Key = [new DraftedLine(string.Join(", ", key.Select(column => YamlText.Of(column!.Of[0]))),
+                    $"what {pair.New} has for its key")]
+            };
+        })]
+    };
+
     // What was made of a private value is private, whatever it looks like now, and no list of its values is written down.
     private static DraftedVersion WithPrivate(DraftedVersion after, DraftedVersion before, DraftedHop hop) => after with
     {
@@ -130,6 +151,7 @@ public static class KitDrafting
         {
             Tables = [.. version.Tables.Where(table => hop?.To.Table(table.Table) is not null).Select(table => table with
             {
+                Key = [],
                 Private = [.. table.Private.Where(line => IsThere(table.Table, line))],
                 Codes = [.. table.Codes.Where(line => IsThere(table.Table, line))],
                 Relations = [.. table.Relations.Where(line => IsThere(table.Table, line))],

@@ -79,7 +79,7 @@ internal sealed class KitText(IReadOnlyList<string> head, string id, string titl
 
     private static string Listed(IEnumerable<string> names) => string.Join(", ", names.Select(YamlText.Of));
 
-    private bool HasSure(DraftedTable table, bool isNew) => table.Private.Concat(table.Codes).Concat(table.Relations).Concat(table.Series)
+    private bool HasSure(DraftedTable table, bool isNew) => table.Key.Concat(table.Private).Concat(table.Codes).Concat(table.Relations).Concat(table.Series)
         .Any(line => line.IsSure) || (isNew && Differing.ContainsKey(table.Table));
 
     private void Table(DraftedTable table, bool isNew)
@@ -88,6 +88,7 @@ internal sealed class KitText(IReadOnlyList<string> head, string id, string titl
         Line(string.Create(CultureInfo.InvariantCulture, $"      {mark}{YamlText.Of(table.Table)}:   # {table.Records} records"));
         if (isNew && Differing.TryGetValue(table.Table, out IReadOnlyList<string>? lines))
             foreach (string line in lines) Line("        " + line);
+        foreach (DraftedLine key in table.Key) Line($"        {(key.IsSure ? "" : "#? ")}key: [{key.Says}]   # {key.Because}");
         List("private", table.Private);
         Map("codes", table.Codes);
         List("relations", table.Relations);

@@ -67,6 +67,9 @@ internal sealed partial class VersionDraft(StoreProfile store)
         bool IsHidden(ColumnProfile column) => hidden.Any(line => line.IsSure && line.Says == YamlText.Of(column.Name));
         return new DraftedTable(table.Name, table.Rows)
         {
+            Key = table.Shape.Key.Count > 0 || table.Key is not [{ IsUnique: true } telling] || table.Read < SomeRecords ? []
+                : [new DraftedLine(YamlText.Of(telling.Name), "no two records have the same", IsSure: table.Read == table.Rows
+                    && telling.Ordinal == 0)],
             Private = hidden,
             Codes = [.. table.Columns.Where(column => !IsHidden(column) && Relation(table, column) is not { IsSure: true }).Select(column => Codes(table, column)).OfType<DraftedLine>()],
             Relations = [.. table.Columns.Select(column => Relation(table, column)).OfType<DraftedLine>()],

@@ -41,6 +41,9 @@ public sealed record Correspondence(KitVersion From, KitVersion To, IReadOnlyLis
     /// where all is known.</summary>
     internal HopByMaps? Awaiting { get; init; }
 
+    /// <summary>Whether what answers to what is known only when a store is there.</summary>
+    public bool IsAwaited => Awaiting is not null;
+
     /// <summary>Old tables and columns, where others converted, that the new store does not have and of which the kit says
     /// nothing.</summary>
     public IReadOnlyList<NamedPart> Gone { get; init; } = [];

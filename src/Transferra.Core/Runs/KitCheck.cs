@@ -60,12 +60,17 @@ public static class KitCheck
             {
                 KitVersion a = kit.Versions[i], b = kit.Versions[j];
                 bool isApart = a.Evidence.Any(sign => b.Evidence.Any(other => other.Where == sign.Where && other.Value != sign.Value))
-                    || a.Evidence.Any(sign => b.Evidence.Any(other => Excludes(sign, other) || Excludes(other, sign)));
+                    || a.Evidence.Any(sign => b.Evidence.Any(other => Excludes(sign, other) || Excludes(other, sign)))
+                    || (IsElsewhere(a, b) && IsElsewhere(b, a));
                 if (!isApart) yield return new KitRemark(RemarkGrade.Doubt, $"versions {a.Name} and {b.Name}",
                     "a store could show the signs of both: no place says one value for the one and another for the other",
                     "Name under told-by one place that both have, such as the header or one record.");
             }
     }
+
+    // Whether a version tells itself in a table that the other, whose tables are described, does not have.
+    private static bool IsElsewhere(KitVersion version, KitVersion other) => other.Tables.Count > 0 && version.Evidence.Any(sign =>
+        sign.Record is { } record && other.Table(record.Table.Name) is null);
 
     private static bool Excludes(DataEvidence sign, DataEvidence other) => sign.Lacks.Any(named => other.Has.Contains(named,
         StringComparer.OrdinalIgnoreCase) || (other.Record is { } record && Names.Same(record.Table.Name, named)));
