@@ -48,7 +48,8 @@ public static class HtmlKit
                 : (fromX + (BoxWidth / 2), fromY + BoxHeight, toX + (BoxWidth / 2), toY);
             string path = isBeside || fromY != toY ? Invariant($"M{x1} {y1}L{x2} {y2}")
                 : Invariant($"M{x1} {fromY}Q{(x1 + x2) / 2} {fromY - 34} {x2} {toY}");
-            drawing.Add(new XElement(Svg + "path", new XAttribute("d", path), new XAttribute("fill", "none"), new XAttribute("stroke", "#1d2733"),
+            drawing.Add(new XElement(Svg + "path", new XAttribute("d", path), new XAttribute("fill", "none"), new XAttribute("stroke",
+                "#1d2733"),
                 new XAttribute("stroke-width", "1.5"), new XAttribute("marker-end", "url(#tip)")),
                 Text((x1 + x2) / 2, isBeside ? y1 - 7 : ((y1 + y2) / 2) + 4, hop.Means.Name, 12, "#5b6878"));
         }
@@ -89,7 +90,8 @@ public static class HtmlKit
         yield return new XElement("h2", $"Version {hop.From.Name} to {hop.To.Name}");
         yield return new XElement("dl", Pair("Who converts", KitOverStore.Converts(hop)),
             Pair("The new store begins as", KitOverStore.Begins(hop)),
-            hop.ReleaseNotes.Select(note => Pair("To be known", note)), hop.Settings.Select(setting => Pair("Asked before", setting.Question)));
+            hop.ReleaseNotes.Select(note => Pair("To be known", note)), hop.Settings.Select(setting => Pair("Asked before",
+                setting.Question)));
         foreach (TableMap map in hop.Correspondence.Tables)
             foreach (TargetMap target in map.Into)
             {

@@ -106,58 +106,61 @@ internal sealed class DraftPair
         switch (kind)
         {
             case "text":
-            {
-                bool isTrimmed = Chance(40);
-                return new Made(new ColumnShape(old, FieldType.Text), new ColumnShape(renewed, FieldType.Text), () => Chance(8) ? null
-                    : Word(3) + " " + Word(5) + (isTrimmed && Chance(30) ? "  " : ""), value => isTrimmed ? ((string?)value)?.TrimEnd(' ')
-                    : value);
-            }
+                {
+                    bool isTrimmed = Chance(40);
+                    return new Made(new ColumnShape(old, FieldType.Text), new ColumnShape(renewed, FieldType.Text), () => Chance(8) ? null
+                        : Word(3) + " " + Word(5) + (isTrimmed && Chance(30) ? "  " : ""),
+                    value => isTrimmed ? ((string?)value)?.TrimEnd(' ')
+                        : value);
+                }
             case "word":
-            {
-                string[] words = [.. Enumerable.Range(0, 25).Select(_ => Word(6))];
-                return new Made(new ColumnShape(old, FieldType.Text), new ColumnShape(renewed, FieldType.Text), () => One(words),
-                    value => value);
-            }
+                {
+                    string[] words = [.. Enumerable.Range(0, 25).Select(_ => Word(6))];
+                    return new Made(new ColumnShape(old, FieldType.Text), new ColumnShape(renewed, FieldType.Text), () => One(words),
+                        value => value);
+                }
             case "mark":
-            {
-                string start = Word(2).ToUpperInvariant();
-                return new Made(new ColumnShape(old, FieldType.Text), new ColumnShape(renewed, FieldType.Text), () => start
-                    + _random.Next(100_000).ToString("00000", CultureInfo.InvariantCulture), value => value);
-            }
+                {
+                    string start = Word(2).ToUpperInvariant();
+                    return new Made(new ColumnShape(old, FieldType.Text), new ColumnShape(renewed, FieldType.Text), () => start
+                        + _random.Next(100_000).ToString("00000", CultureInfo.InvariantCulture), value => value);
+                }
             case "money":
-            {
-                bool wasText = Chance(50);
-                return new Made(new ColumnShape(old, wasText ? FieldType.Text : money), new ColumnShape(renewed, money), () =>
-                    wasText ? (_random.Next(500_000) / 100m).ToString("0.00", CultureInfo.InvariantCulture) : (Int128)_random.Next(500_000),
-                    value => value is string text ? (Int128)(decimal.Parse(text, CultureInfo.InvariantCulture) * 100) : value);
-            }
+                {
+                    bool wasText = Chance(50);
+                    return new Made(new ColumnShape(old, wasText ? FieldType.Text : money), new ColumnShape(renewed, money), () =>
+                        wasText ? (_random.Next(500_000) / 100m).ToString("0.00", CultureInfo.InvariantCulture)
+                        : (Int128)_random.Next(500_000),
+                        value => value is string text ? (Int128)(decimal.Parse(text, CultureInfo.InvariantCulture) * 100) : value);
+                }
             case "count":
-            {
-                bool becomesText = Chance(15);
-                return new Made(new ColumnShape(old, FieldType.Integer), new ColumnShape(renewed, becomesText ? FieldType.Text
-                    : FieldType.Integer), () => (long)_random.Next(400), value => becomesText
-                        ? ((long)value!).ToString(CultureInfo.InvariantCulture) : value);
-            }
+                {
+                    bool becomesText = Chance(15);
+                    return new Made(new ColumnShape(old, FieldType.Integer), new ColumnShape(renewed, becomesText ? FieldType.Text
+                        : FieldType.Integer), () => (long)_random.Next(400), value => becomesText
+                            ? ((long)value!).ToString(CultureInfo.InvariantCulture) : value);
+                }
             case "date":
-            {
-                string form = One("dd/MM/yyyy", "yyyyMMdd", "dd.MM.yyyy", "real");
-                DateOnly Day() => new DateOnly(2015, 1, 1).AddDays(_random.Next(3500));
-                return new Made(new ColumnShape(old, form == "real" ? FieldType.Date : FieldType.Text), new ColumnShape(renewed,
-                    FieldType.Date), () => Chance(5) ? null : form == "real" ? Day() : Day().ToString(form, CultureInfo.InvariantCulture),
-                    value => value is string text ? DateOnly.ParseExact(text, form, CultureInfo.InvariantCulture) : value);
-            }
+                {
+                    string form = One("dd/MM/yyyy", "yyyyMMdd", "dd.MM.yyyy", "real");
+                    DateOnly Day() => new DateOnly(2015, 1, 1).AddDays(_random.Next(3500));
+                    return new Made(new ColumnShape(old, form == "real" ? FieldType.Date : FieldType.Text), new ColumnShape(renewed,
+                        FieldType.Date), () => Chance(5) ? null : form == "real" ? Day()
+                        : Day().ToString(form, CultureInfo.InvariantCulture),
+                        value => value is string text ? DateOnly.ParseExact(text, form, CultureInfo.InvariantCulture) : value);
+                }
             case "flag":
                 return new Made(new ColumnShape(old, FieldType.Text), new ColumnShape(renewed, FieldType.Boolean), () => One("Y", "N"),
                     value => (string?)value == "Y");
             default:
-            {
-                string[] codes = [.. Enumerable.Range(0, 3 + _random.Next(4)).Select(i => Word(1).ToUpperInvariant()
+                {
+                    string[] codes = [.. Enumerable.Range(0, 3 + _random.Next(4)).Select(i => Word(1).ToUpperInvariant()
                     + i.ToString(CultureInfo.InvariantCulture))];
-                bool isRecoded = Chance(50);
-                string[] become = [.. codes.Select(code => isRecoded ? Word(6) + code : code)];
-                return new Made(new ColumnShape(old, FieldType.Text), new ColumnShape(renewed, FieldType.Text), () => One(codes),
-                    value => become[Array.IndexOf(codes, (string?)value)]);
-            }
+                    bool isRecoded = Chance(50);
+                    string[] become = [.. codes.Select(code => isRecoded ? Word(6) + code : code)];
+                    return new Made(new ColumnShape(old, FieldType.Text), new ColumnShape(renewed, FieldType.Text), () => One(codes),
+                        value => become[Array.IndexOf(codes, (string?)value)]);
+                }
         }
     }
 

@@ -49,7 +49,8 @@ public sealed class DraftTests(ITestOutputHelper output)
             missed.AddRange(pair.Truth.Where(truth => !found.Contains(truth.Key)).Select(truth => $"pair {seed + i}: {truth.Key} = "
                 + truth.Value));
         }
-        string told = FormattableString.Invariant($"{pairs} pairs from seed {seed}: {truths} columns with a past; said {said}, right {right} ")
+        string told = FormattableString.Invariant($"{pairs} pairs from seed {seed}: {truths} columns with a past; ")
+            + FormattableString.Invariant($"said {said}, right {right} ")
             + FormattableString.Invariant($"({100.0 * right / said:0.00} %); said or asked rightly {right + asked} ")
             + FormattableString.Invariant($"({100.0 * (right + asked) / truths:0.00} %), said {100.0 * right / truths:0.00} %");
         output.WriteLine(told);

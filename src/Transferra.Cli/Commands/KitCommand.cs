@@ -39,8 +39,16 @@ internal static class KitCommand
             HelpName = "FILE"
         };
         var name = new Option<string?>("--name") { Description = "The kit's name; that of the old store when left out", HelpName = "NAME" };
-        var from = new Option<string?>("--from") { Description = "The old version; what the store says when left out", HelpName = "VERSION" };
-        var to = new Option<string?>("--to") { Description = "The new version; what the store says when left out", HelpName = "VERSION" };
+        var from = new Option<string?>("--from")
+        {
+            Description = "The old version; what the store says when left out",
+            HelpName = "VERSION"
+        };
+        var to = new Option<string?>("--to")
+        {
+            Description = "The new version; what the store says when left out",
+            HelpName = "VERSION"
+        };
         var folder = new Option<string?>("--into")
         {
             Description = "Folder for the kit, which must not be there yet; kits/NAME when left out",
@@ -53,7 +61,8 @@ internal static class KitCommand
         };
         commands.Add("kit draft", "Draft a kit from a store, from an old and a new one, or for the vendor's scripts",
             [old, renewed, scripts, name, from, to, folder, encoding], (session, parsed) => Draft(session,
-                parsed.GetValue(old)!, parsed.GetValue(renewed), Encoding(parsed.GetValue(encoding)), parsed.GetValue(scripts) ?? [], new DraftWishes(parsed.GetValue(name) ?? "",
+                parsed.GetValue(old)!, parsed.GetValue(renewed), Encoding(parsed.GetValue(encoding)), parsed.GetValue(scripts) ?? [],
+                    new DraftWishes(parsed.GetValue(name) ?? "",
                     parsed.GetValue(from), parsed.GetValue(to), [], []), parsed.GetValue(folder)));
     }
 
@@ -78,7 +87,8 @@ internal static class KitCommand
             Arity = ArgumentArity.ZeroOrMore,
             HelpName = "FOLDER"
         };
-        commands.Add("kit show", "Show what is known of a package: versions, ways, and what becomes of its tables", [folders, commands.Html],
+        commands.Add("kit show", "Show what is known of a package: versions, ways, and what becomes of its tables", [folders,
+            commands.Html],
             (session, parsed) => Show(session, parsed.GetValue(folders) ?? [], parsed.GetValue(commands.Html)));
     }
 
@@ -140,7 +150,8 @@ internal static class KitCommand
         Kit? kit = KitLoader.Load(Path.GetFullPath(folder), folder, KnownKinds.All, errors);
         if (errors.Count > 0 || kit is null)
             return new Checked(kit?.Id ?? Path.GetFileName(folder), folder, [.. errors.Since(0).Select(error => new KitRemark(
-                RemarkGrade.Mistake, FormattableString.Invariant($"{error.File}:{error.Line}:{error.Column}"), error.What, "Correct it."))]);
+                RemarkGrade.Mistake, FormattableString.Invariant($"{error.File}:{error.Line}:{error.Column}"), error.What,
+                    "Correct it."))]);
         List<KitRemark> remarks = [.. KitCheck.Of(kit)];
         if (over is not null)
         {
@@ -165,7 +176,8 @@ internal static class KitCommand
             }
             catch (TransferraException error)
             {
-                remarks.Add(new KitRemark(RemarkGrade.Doubt, company.Code, $"its store could not be looked at: {error.Message}", error.Next));
+                remarks.Add(new KitRemark(RemarkGrade.Doubt, company.Code, $"its store could not be looked at: {error.Message}",
+                    error.Next));
             }
         }
         return new Checked(package.Kit.Id, package.Kit.Folder, remarks);
@@ -207,7 +219,8 @@ internal static class KitCommand
             string kit = Path.Combine(staged, "kit");
             session.Volume.CreateFolder(Path.Combine(kit, "scripts"));
             foreach (string script in scripts) File.Copy(script, Path.Combine(kit, "scripts", Path.GetFileName(script)));
-            DraftedKit drafted = KitDrafting.Run(session.Stores, Side(old, encoding), renewed is null ? null : Side(renewed), wishes, KnownKinds.All,
+            DraftedKit drafted = KitDrafting.Run(session.Stores, Side(old, encoding), renewed is null ? null : Side(renewed), wishes,
+                KnownKinds.All,
                 staged, session.Observer().At("draft"), session.Cancel);
             if (scripts.Length == 0) session.Volume.Remove(Path.Combine(kit, "scripts"));
             if (wasThere) session.Volume.Remove(folder);

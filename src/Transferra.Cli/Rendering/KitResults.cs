@@ -22,8 +22,8 @@ internal static class KitResults
         foreach (string not in kit.NotRead) screen.Bad($"Not looked at: {not}");
         screen.Good(string.Create(CultureInfo.InvariantCulture, $"Written: {Path.Combine(folder, "kit.yaml")}, "
             + $"{kit.Text.Split('\n').Length - 1} lines; it loads, and fits what it was drafted from."));
-        if (kit.Questions > 0) screen.Look($"{Results.Count(kit.Questions, "question")} in it, each with \"#?\" or \"# ?\": they do nothing "
-            + "until somebody has looked.");
+        if (kit.Questions > 0) screen.Look($"{Results.Count(kit.Questions, "question")} in it, each with \"#?\" or \"# ?\": they do "
+            + "nothing until somebody has looked.");
     }
 
     /// <summary>What was found in a kit.</summary>

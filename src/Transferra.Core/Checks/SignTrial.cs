@@ -71,7 +71,8 @@ internal sealed class SignTrial(Kit kit, KitVersion to, string engine)
             DataEvidence first = place.First().Evidence;
             // What a query of the engine would say is seen when the store is there.
             if (first.Sql is not null) continue;
-            string? says = first.IsByTables ? first.SaidBy(to.Tables) : first.Header is { } header ? HeaderField(header) : _places.GetValueOrDefault(place.Key)?.Says,
+            string? says = first.IsByTables ? first.SaidBy(to.Tables) : first.Header is { } header ? HeaderField(header)
+                : _places.GetValueOrDefault(place.Key)?.Says,
                 version = place.FirstOrDefault(entry => entry.Evidence.Value == says).Version?.Name;
             isKnown |= place.Any(entry => entry.Version.Name == to.Name);
             if (says is null || (first.Header is not null && version is null && says == "0")) continue;

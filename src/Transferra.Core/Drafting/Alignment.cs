@@ -21,11 +21,12 @@ internal sealed record Alignment(RecordBatch Old, RecordBatch New, string How)
     /// <summary>Finds them; null when the two tables share no key, or hardly any of its values.</summary>
     /// <param name="old">The old table.</param>
     /// <param name="renewed">The new one.</param>
-    /// <param name="isCertain">Whether it is known that they answer to each other, so that one record will do.</param>
-    public static Alignment? Of(TableProfile old, TableProfile renewed, bool isCertain = false)
+    /// <param name="isCertain">Whether it is known that they answer to each other, so that the few records of small tables will do.</param>
+    public static Alignment? Of(TableProfile old, TableProfile renewed, bool isCertain)
     {
+        int least = isCertain ? (int)Math.Clamp(Math.Min(old.Rows, renewed.Rows), 1, Fewest) : Fewest;
         foreach ((ColumnProfile[] from, ColumnProfile[] to) in Keys(old, renewed))
-            if (Beside(old, renewed, from, to, isCertain ? 1 : Fewest) is { } found) return found;
+            if (Beside(old, renewed, from, to, least) is { } found) return found;
         return null;
     }
 
@@ -60,7 +61,8 @@ internal sealed record Alignment(RecordBatch Old, RecordBatch New, string How)
         var seen = new HashSet<string>(StringComparer.Ordinal);
         for (int row = 0; row < renewed.Kept.RowCount; row++)
         {
-            if (KeyOf(renewed.Kept, to, row) is not { } key || !rows.TryGetValue(key, out int other) || other < 0 || !seen.Add(key)) continue;
+            if (KeyOf(renewed.Kept, to, row) is not { } key || !rows.TryGetValue(key, out int other) || other < 0
+                || !seen.Add(key)) continue;
             for (int i = 0; i < old.Columns.Length; i++) left.Vectors[i].AppendFrom(old.Kept.Vectors[i], other);
             for (int i = 0; i < renewed.Columns.Length; i++) right.Vectors[i].AppendFrom(renewed.Kept.Vectors[i], row);
         }

@@ -223,7 +223,8 @@ internal sealed partial class ColumnProfile(ColumnShape shape, int ordinal)
     [GeneratedRegex(@"\A[+-]?(\d+\.?\d*|\.\d+)\z", RegexOptions.CultureInvariant)]
     private static partial Regex Number();
 
-    [GeneratedRegex(@"\A\s*(?:[\w.+-]+@[\w-]+(?:\.[\w-]+)+|[A-Z]{2}\d{2}(?: ?[A-Z0-9]{4}){3,7}(?: ?[A-Z0-9]{1,3})?|\+?\(?\d[\d ()/-]{6,}\d)\s*\z",
-        RegexOptions.CultureInvariant)]
+    // A mail address, an international bank account number, a telephone number.
+    [GeneratedRegex(@"\A\s*(?:[\w.+-]+@[\w-]+(?:\.[\w-]+)+|[A-Z]{2}\d{2}(?: ?[A-Z0-9]{4}){3,7}(?: ?[A-Z0-9]{1,3})?"
+        + @"|\+?\(?\d[\d ()/-]{6,}\d)\s*\z", RegexOptions.CultureInvariant)]
     private static partial Regex LooksPersonal();
 }

@@ -54,7 +54,11 @@ public sealed record DraftedTable(string Table, long Records)
 /// <param name="Sum">What is added up; "" to count.</param>
 /// <param name="Decimals">Its decimals.</param>
 /// <param name="Column">The column when that is what is added up; null for something computed.</param>
-public sealed record DraftedTotal(string Name, string Table, IReadOnlyList<string> By, string Sum, int Decimals, ColumnShape? Column);
+public sealed record DraftedTotal(string Name, string Table, IReadOnlyList<string> By, string Sum, int Decimals, ColumnShape? Column)
+{
+    /// <summary>Whether the store keeps whole units already, so that the engine's own sum is in them.</summary>
+    public bool IsInUnits { get; init; }
+}
 
 /// <summary>A version.</summary>
 /// <param name="Version">Its name.</param>

@@ -38,7 +38,7 @@ internal sealed class HopDraft(StoreProfile old, StoreProfile renewed, (TablePro
     private DraftedPair Of(TablePair pair)
     {
         bool isCertain = versions is { } known && known.Old == pair.Old && known.New == pair.New;
-        Alignment? aligned = Alignment.Of(pair.Old, pair.New, isCertain);
+        Alignment? aligned = Alignment.Of(pair.Old, pair.New, isCertain || pair.IsSure);
         var columns = new List<DraftedColumn>();
         ValueRules? rules = aligned is null ? null : new ValueRules(old, pair, aligned, isCertain);
         foreach (ColumnProfile column in pair.New.Columns)
@@ -46,7 +46,8 @@ internal sealed class HopDraft(StoreProfile old, StoreProfile renewed, (TablePro
         // Keys that are the same by chance, as numbers from 1 are, with nothing else the same beside them: other records.
         int beside = pair.New.Columns.Count(column => !pair.New.Key.Contains(column)), explained = columns.Count(column =>
             column.IsSure && !pair.New.Key.Any(key => key.Name == column.Column));
-        if (aligned is not null && !isCertain && beside > 0 && explained * 4 < beside && !columns.Exists(column => column.Lookups.Count > 0))
+        if (aligned is not null && !isCertain && beside > 0 && explained * 4 < beside && !columns.Exists(column =>
+            column.Lookups.Count > 0))
         {
             aligned = null;
             columns.Clear();
@@ -104,8 +105,9 @@ internal sealed class HopDraft(StoreProfile old, StoreProfile renewed, (TablePro
             bool differs = aligned is not null && !isEmpty;
             bool wasEmpty = aligned is not null && same.Filled == 0;
             return new DraftedColumn(column.Name, form, differs ? "the same name, but not the same values"
-                : aligned is null ? "the same name" : "the same name; nothing in it", !differs && (aligned is null || wasEmpty || same.Filled
-                    == 0) && form == SqlName.Of(same.Name)) { Of = [same.Name] };
+                : aligned is null ? "the same name" : "the same name; nothing in it", !differs && (aligned is null || wasEmpty)
+                    && form == SqlName.Of(same.Name))
+            { Of = [same.Name] };
         }
         if (isEmpty && aligned is not null)
         {
@@ -118,8 +120,9 @@ internal sealed class HopDraft(StoreProfile old, StoreProfile renewed, (TablePro
         ColumnProfile? best = pair.Old.Columns.Where(from => from.Overlap(column) > 0.6 && from.Distinct >= 8 && FormOf(from, column)
             is not null).OrderByDescending(from => from.Overlap(column) + NameLikeness.Of(from.Name, column.Name)).FirstOrDefault();
         if (best is not null)
-            return new DraftedColumn(column.Name, FormOf(best, column)!, FormattableString.Invariant($"{best.Overlap(column):P0} of the different "
-                ) + "values", IsSure: false) { Of = [best.Name] };
+            return new DraftedColumn(column.Name, FormOf(best, column)!, FormattableString.Invariant($"{best.Overlap(column):P0} of ")
+                + "the different values", IsSure: false)
+            { Of = [best.Name] };
         return Like(pair, column, known, 0.6) is { } named && FormOf(named, column) is { } guessed
             ? new DraftedColumn(column.Name, guessed, "only by its name", IsSure: false) { Of = [named.Name] } : null;
     }
@@ -141,7 +144,8 @@ internal sealed class HopDraft(StoreProfile old, StoreProfile renewed, (TablePro
             (FieldKind.Text, FieldKind.Date) => from.Dates.Count == 1 ? $"CAST({name} AS DATE FORMAT '{from.Dates[0]}')" : null,
             (FieldKind.Text, FieldKind.Integer or FieldKind.Decimal) => from.IsNumeric ? $"CAST({name} AS {column.Shape.Type})" : null,
             (FieldKind.Integer or FieldKind.Decimal or FieldKind.Date, FieldKind.Text)
-                or (FieldKind.Date, FieldKind.Timestamp) or (FieldKind.Decimal, FieldKind.Integer) => $"CAST({name} AS {column.Shape.Type})",
+                or (FieldKind.Date, FieldKind.Timestamp) or (FieldKind.Decimal, FieldKind.Integer) =>
+                $"CAST({name} AS {column.Shape.Type})",
             _ => null
         };
     }

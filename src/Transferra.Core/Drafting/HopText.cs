@@ -1,6 +1,5 @@
 // HopText.cs: the entries of a drafted hop: what differs, and what is asked.
 using Transferra.Core.Expressions;
-using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 
 namespace Transferra.Core.Drafting;
@@ -24,13 +23,13 @@ internal sealed class HopText(DraftedHop hop)
     }
 
     private static bool NeedsSaying(DraftedColumn column) => column.Changes.Length > 0 || column.Lookups.Count > 0
-        || !(Names.Same(column.Value, SqlName.Of(column.Column)) && column.Of.Count == 1 && Names.Same(column.Of[0], column.Column));
+        || !(column.Value == SqlName.Of(column.Column) && column.Of.Count == 1 && column.Of[0] == column.Column);
 
     private void Entry(string old, DraftedPair[] pairs)
     {
         bool isSplit = pairs.Length > 1;
         string[] asked = [.. pairs.SelectMany(Questions).Distinct()];
-        bool hasSaid = isSplit || !Names.Same(old, pairs[0].New) || pairs[0].Columns.Any(column => column.IsSure && NeedsSaying(column));
+        bool hasSaid = isSplit || old != pairs[0].New || pairs[0].Columns.Any(column => column.IsSure && NeedsSaying(column));
         if (hasSaid)
         {
             _lines.Add($"      - from: {YamlText.Of(old)}");

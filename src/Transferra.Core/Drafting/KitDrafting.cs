@@ -65,9 +65,11 @@ public static class KitDrafting
             after = new VersionDraft(to).Of(wishes.To ?? (wishes.From is null ? null : wishes.From + "-new"));
             hop = new HopDraft(from, to, VersionTables(before, after)).Of(cancel);
             if (after.Version == before.Version) after = after with { Version = before.Version + "-new" };
-            (DraftedTotal Before, DraftedTotal After)[] totals = [.. before.Totals.Select(total => (total, After: TotalsDraft.After(total, hop,
-                to))).Where(pair => pair.After is not null).Select(pair => (pair.total, pair.After!))];
-            totals = [.. totals, .. new TotalsDraft(from, before).Computed(hop, to)];
+            bool isOurs = wishes.Means.Length == 0 && to.Engine == "sqlite";
+            (DraftedTotal Before, DraftedTotal After)[] totals = [.. before.Totals.Select(total => (total, After: TotalsDraft.After(total,
+                hop,
+                to, isOurs))).Where(pair => pair.After is not null).Select(pair => (pair.total, pair.After!))];
+            totals = [.. totals, .. new TotalsDraft(from, before).Computed(hop, to, isOurs)];
             before = before with { Totals = [.. totals.Select(pair => pair.Before)] };
             after = after with { Totals = [.. totals.Select(pair => pair.After)] };
         }
@@ -76,6 +78,14 @@ public static class KitDrafting
         if (after is not null && hop is not null)
         {
             after = WithPrivate(after, before, hop);
+            // A link of the new version is declared in its store; one that the new program does not declare is asked about.
+            after = after with
+            {
+                Tables = [.. after.Tables.Select(table => table with
+                {
+                    Relations = [.. table.Relations.Select(line => line with { IsSure = false })]
+                })]
+            };
             before = WithKeys(before, hop, from, to);
         }
         var differing = new Dictionary<string, IReadOnlyList<string>>();
@@ -94,11 +104,14 @@ public static class KitDrafting
 
         (TableProfile, TableProfile)? VersionTables(DraftedVersion one, DraftedVersion other) =>
             one.Signs.Select(sign => sign.Table).FirstOrDefault(table => table.Length > 0) is { } first && from.Table(first) is { } its
-            && other.Signs.Select(sign => sign.Table).FirstOrDefault(table => table.Length > 0) is { } second && to.Table(second) is { } theirs
+            && other.Signs.Select(sign => sign.Table).FirstOrDefault(table => table.Length > 0) is { } second
+                && to.Table(second) is { } theirs
                 ? (its, theirs) : null;
 
-        string Text(IReadOnlyDictionary<string, IReadOnlyList<string>> beyond) => new KitText(head, wishes.Id, wishes.Id, before, after, hop,
-            wishes.Means) { Differing = beyond, Remarks = wishes.Remarks }.Write();
+        string Text(IReadOnlyDictionary<string, IReadOnlyList<string>> beyond) => new KitText(head, wishes.Id, wishes.Id, before, after,
+            hop,
+            wishes.Means)
+        { Differing = beyond, Remarks = wishes.Remarks }.Write();
 
         StoreProfile Look(DraftSide side)
         {
@@ -146,7 +159,8 @@ public static class KitDrafting
     {
         bool IsThere(string table, DraftedLine line) => hop?.To.Table(table) is { } shape && shape.Columns.Any(column =>
             line.Says.Contains(YamlText.Of(column.Name), StringComparison.Ordinal)
-            && line.Says.Split([':', ',', '[', ']', '{', '}', ' '], StringSplitOptions.RemoveEmptyEntries).Contains(YamlText.Of(column.Name)));
+            && line.Says.Split([':', ',', '[', ']', '{', '}', ' '],
+                StringSplitOptions.RemoveEmptyEntries).Contains(YamlText.Of(column.Name)));
         return version with
         {
             Tables = [.. version.Tables.Where(table => hop?.To.Table(table.Table) is not null).Select(table => table with

@@ -34,10 +34,14 @@ internal sealed class KitText(IReadOnlyList<string> head, string id, string titl
         DraftedSign[] common = renewed is null ? [] : [.. old.Signs.Where(sign => renewed.Signs.Any(other => other.Says == sign.Says
             && other.Is != sign.Is) && old.Version == sign.Is && renewed.Signs.First(other => other.Says == sign.Says).Is
             == renewed.Version)];
+        // Of a new version that is not there yet, the old one's place is expected to tell it.
+        bool isExpected = renewed is { Signs.Count: 0, Tables.Count: 0 };
+        if (isExpected) common = [.. old.Signs.Where(sign => sign.Is == old.Version).Take(1)];
         if (common.Length > 0)
         {
             Line("told-by:");
-            foreach (DraftedSign sign in common) Line($"  - {{{sign.Says}}}   # {sign.Because}");
+            foreach (DraftedSign sign in common) Line($"  - {{{sign.Says}}}   # {(isExpected ? "? " : "")}{sign.Because}"
+                + (isExpected ? $"; version {renewed!.Version} is expected to say so there" : ""));
         }
         Line("versions:");
         Version(old, renewed, common, isNew: false);
@@ -73,13 +77,13 @@ internal sealed class KitText(IReadOnlyList<string> head, string id, string titl
         string[] only = [.. has.Except(lacks, StringComparer.OrdinalIgnoreCase).Take(2)],
             never = [.. lacks.Except(has, StringComparer.OrdinalIgnoreCase).Take(2)];
         if (only.Length + never.Length == 0) only = [.. has.Take(3)];
-        Line($"      - {{has: [{Listed(only)}]{(never.Length > 0 ? $", lacks: [{Listed(never)}]" : "")}}}   # ? nothing was found that says "
-            + "the version; look for what does");
+        string without = never.Length > 0 ? $", lacks: [{Listed(never)}]" : "";
+        Line($"      - {{has: [{Listed(only)}]{without}}}   # ? nothing was found that says the version; look for what does");
     }
 
     private static string Listed(IEnumerable<string> names) => string.Join(", ", names.Select(YamlText.Of));
 
-    private bool HasSure(DraftedTable table, bool isNew) => table.Key.Concat(table.Private).Concat(table.Codes).Concat(table.Relations).Concat(table.Series)
+    private bool HasSure(DraftedTable table, bool isNew) => table.All.Except(table.Seen)
         .Any(line => line.IsSure) || (isNew && Differing.ContainsKey(table.Table));
 
     private void Table(DraftedTable table, bool isNew)

@@ -95,9 +95,12 @@ internal static class Pairing
             bool hasKey = part.Key.All(key => columns.Any(column => column.New == key && column.Values > 0.9))
                 && pair.Old.Key.All(key => columns.Any(column => column.Old == key));
             double share = (double)columns.Length / part.Columns.Length;
-            return (pair.Old, Share: hasKey && pair.Old.Key.Count > 0 && Math.Abs(pair.Old.Rows - part.Rows) * 20 <= pair.Old.Rows ? share : 0);
+            return (pair.Old, Share: hasKey && pair.Old.Key.Count > 0 && Math.Abs(pair.Old.Rows - part.Rows) * 20 <= pair.Old.Rows ? share
+                : 0);
         }).Where(found => found.Share >= 0.6).OrderByDescending(found => found.Share).Select(found => new TablePair(found.Old, part,
-            found.Share, FormattableString.Invariant($"it has the key of {found.Old.Name}, and {found.Share:P0} of its columns have values ") + "of it",
-            IsPart: true) { IsSure = found.Share >= 0.8 }).FirstOrDefault();
+            found.Share, FormattableString.Invariant($"it has the key of {found.Old.Name}, and {found.Share:P0} of its columns ")
+                + "have values of it",
+            IsPart: true)
+        { IsSure = found.Share >= 0.8 }).FirstOrDefault();
     }
 }

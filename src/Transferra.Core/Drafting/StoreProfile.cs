@@ -11,6 +11,9 @@ namespace Transferra.Core.Drafting;
 internal sealed record StoreProfile(string Engine, IReadOnlyList<TableProfile> Tables, IReadOnlyDictionary<string, string> Header,
     IReadOnlyList<string> NotRead)
 {
+    /// <summary>Columns as TABLE.COLUMN in which a SQLite store of ours keeps whole units (pence, cents); see docs/types.md.</summary>
+    public IReadOnlySet<string> InUnits { get; private init; } = new HashSet<string>();
+
     /// <summary>A table by name, in any case.</summary>
     public TableProfile? Table(string name) =>
         Tables.FirstOrDefault(table => string.Equals(table.Name, name, StringComparison.OrdinalIgnoreCase));
@@ -32,6 +35,10 @@ internal sealed record StoreProfile(string Engine, IReadOnlyList<TableProfile> T
             try { profiles.Add(TableProfile.Of(store, table, cancel)); }
             catch (TransferraException error) { notRead.Add($"{table.Name}: {error.Message}"); }
         }
-        return new StoreProfile(engine, profiles, store.Identity.HeaderFields, notRead);
+        return new StoreProfile(engine, profiles, store.Identity.HeaderFields, notRead) { InUnits = Units(store, engine) };
     }
+
+    private static HashSet<string> Units(IStore store, string engine) => engine != "sqlite" ? [] : [.. store.Ask("SELECT s.name || '.' || "
+        + "c.name FROM sqlite_schema s JOIN pragma_table_info(s.name) c WHERE s.type = 'table' AND c.type LIKE 'DECIMAL!_INT%' ESCAPE '!'")
+        .Rows.Select(row => row[0]!)];
 }

@@ -11,7 +11,8 @@ internal static class TotalSql
     /// <param name="total">The total; of one column, or a count.</param>
     public static string? Of(string engine, DraftedTotal total)
     {
-        if (engine is not ("sqlite" or "postgresql" or "mariadb" or "firebird") || (total.Column is null && total.Sum.Length > 0)) return null;
+        if (engine is not ("sqlite" or "postgresql" or "mariadb" or "firebird")
+            || (total.Column is null && total.Sum.Length > 0)) return null;
         string Name(string name) => engine == "mariadb" ? "`" + name.Replace("`", "``", StringComparison.Ordinal) + "`"
             : "\"" + name.Replace("\"", "\"\"", StringComparison.Ordinal) + "\"";
         string labels = string.Concat(total.By.Select(column => Name(column) + ", ")),
@@ -25,7 +26,7 @@ internal static class TotalSql
     // Whole units record by record, so that the engine's sum is exact.
     private static string Units(string engine, string column, DraftedTotal total)
     {
-        string times = total.Decimals == 0 ? "" : " * 1" + new string('0', total.Decimals);
+        string times = total.Decimals == 0 || total.IsInUnits ? "" : " * 1" + new string('0', total.Decimals);
         bool isText = total.Column!.Type.Kind == FieldKind.Text;
         string number = !isText ? column : engine switch
         {
@@ -33,7 +34,6 @@ internal static class TotalSql
             "mariadb" => string.Create(CultureInfo.InvariantCulture, $"CAST({column} AS DECIMAL(30,{total.Decimals}))"),
             _ => string.Create(CultureInfo.InvariantCulture, $"CAST(NULLIF(TRIM({column}), '') AS NUMERIC(18,{total.Decimals}))"),
         };
-        // A SQLite store of ours keeps whole units already, and says so in the column's declaration; read as such, see docs/types.md.
         return engine switch
         {
             "sqlite" => $"CAST(ROUND({number}{times}) AS INTEGER)",

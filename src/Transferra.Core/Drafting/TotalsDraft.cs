@@ -29,7 +29,8 @@ internal sealed class TotalsDraft(StoreProfile store, DraftedVersion version)
         {
             (string sum, int decimals) = SumOf(column);
             yield return new DraftedTotal($"{column.Name} of {table.Name}{(by is null ? "" : $" by {by.Name}")}", table.Name,
-                by is null ? [] : [by.Name], sum, decimals, column.Shape);
+                by is null ? [] : [by.Name], sum, decimals, column.Shape)
+            { IsInUnits = store.InUnits.Contains($"{table.Name}.{column.Name}") };
         }
         if (money.Length > 0 && table.Columns.FirstOrDefault(column => IsCode(table, column)) is { } code)
             yield return new DraftedTotal($"records of {table.Name} by {code.Name}", table.Name, [code.Name], "", 0, null);
@@ -83,9 +84,11 @@ internal sealed class TotalsDraft(StoreProfile store, DraftedVersion version)
     /// <param name="total">The old one.</param>
     /// <param name="hop">What answers to what.</param>
     /// <param name="renewed">What was seen of the new store.</param>
-    public static DraftedTotal? After(DraftedTotal total, DraftedHop hop, StoreProfile renewed)
+    /// <param name="isOurs">Whether our maps make the new store, which then keeps amounts in whole units where it is a SQLite file.</param>
+    public static DraftedTotal? After(DraftedTotal total, DraftedHop hop, StoreProfile renewed, bool isOurs)
     {
-        foreach (DraftedPair pair in hop.Pairs.Where(pair => pair.IsSure && pair.Old == total.Table))
+        // What stands twice in the old store and once in the new one is counted twice there.
+        foreach (DraftedPair pair in hop.Pairs.Where(pair => pair is { IsSure: true, Several: 0 } && pair.Old == total.Table))
         {
             string?[] by = [.. total.By.Select(column => AsItIs(pair, column))];
             string? summed = total.Column is null ? "" : AsItIs(pair, total.Column.Name, mayCast: true);
@@ -94,18 +97,35 @@ internal sealed class TotalsDraft(StoreProfile store, DraftedVersion version)
             if (renewed.Table(pair.New)?.Column(summed) is not { } column) continue;
             (string sum, int decimals) = SumOf(column);
             if (column.IsNumeric && decimals == total.Decimals)
-                return total with { Table = pair.New, By = [.. by.Select(known => known!)], Sum = sum, Column = column.Shape };
+                return total with
+                {
+                    Table = pair.New,
+                    By = [.. by.Select(known => known!)],
+                    Sum = sum,
+                    Column = column.Shape,
+                    // A column that a copy has anyway stays as it was declared.
+                    IsInUnits = total.Column!.Type == column.Shape.Type && Same(pair, summed, total.Column.Name) ? total.IsInUnits
+                        : isOurs || renewed.InUnits.Contains($"{pair.New}.{summed}")
+                };
         }
         return null;
     }
 
+    private static bool Same(DraftedPair pair, string column, string old) => pair.Columns.First(made => made.Column == column).Value
+        == SqlName.Of(old);
+
     /// <summary>Totals of what was computed from several columns: the same sum over the old ones and over the new one.</summary>
     /// <param name="hop">What answers to what.</param>
     /// <param name="renewed">What was seen of the new store.</param>
-    public IEnumerable<(DraftedTotal Before, DraftedTotal After)> Computed(DraftedHop hop, StoreProfile renewed)
+    /// <param name="isOurs">Whether our maps make the new store.</param>
+    public IEnumerable<(DraftedTotal Before, DraftedTotal After)> Computed(DraftedHop hop, StoreProfile renewed, bool isOurs)
     {
-        foreach (DraftedPair pair in hop.Pairs.Where(pair => pair.IsSure))
-            foreach (DraftedColumn made in pair.Columns.Where(made => made is { IsSure: true, Of.Count: 2, Changes.Length: 0, Lookups.Count: 0 }))
+        foreach (DraftedPair pair in hop.Pairs.Where(pair => pair is { IsSure: true, Several: 0 }))
+            foreach (DraftedColumn made in pair.Columns.Where(made => made is
+            {
+                IsSure: true, Of.Count: 2, Changes.Length: 0,
+                Lookups.Count: 0
+            }))
             {
                 if (renewed.Table(pair.New)?.Column(made.Column) is not { Shape.Type.Kind: FieldKind.Decimal } column
                     || store.Table(pair.Old) is not { } old) continue;
@@ -114,7 +134,8 @@ internal sealed class TotalsDraft(StoreProfile store, DraftedVersion version)
                 string name = $"{column.Name} of {pair.New}{(after is null ? "" : $" by {after}")}";
                 (string sum, int decimals) = SumOf(column);
                 yield return (new DraftedTotal(name, pair.Old, after is null ? [] : [by!.Name], made.Value, decimals, null),
-                    new DraftedTotal(name, pair.New, after is null ? [] : [after], sum, decimals, column.Shape));
+                    new DraftedTotal(name, pair.New, after is null ? [] : [after], sum, decimals, column.Shape)
+                    { IsInUnits = isOurs || renewed.InUnits.Contains($"{pair.New}.{column.Name}") });
             }
     }
 

@@ -68,14 +68,18 @@ public static partial class TouchedByScripts
 
     private static string Bare(string name) => string.Join('.', name.Split('.').Select(part => part.Trim('"', '`', '[', ']', ' ')));
 
-    [GeneratedRegex("""\A\s*(?<doing>INSERT\s+(?:OR\s+\w+\s+)?INTO|REPLACE\s+INTO|UPDATE\s+OR\s+INSERT\s+INTO|UPDATE|DELETE\s+FROM|TRUNCATE(?:\s+TABLE)?|DROP\s+TABLE|CREATE\s+(?:\w+\s+)?TABLE|ALTER\s+TABLE)\s+(?:ONLY\s+|IF\s+(?:NOT\s+)?EXISTS\s+)*(?<table>(?:[\w$]+|"[^"]+"|`[^`]+`|\[[^\]]+\])(?:\.(?:[\w$]+|"[^"]+"|`[^`]+`|\[[^\]]+\]))?)""",
-        RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    private const string Name = """(?:[\w$]+|"[^"]+"|`[^`]+`|\[[^\]]+\])""";
+
+    [GeneratedRegex(@"\A\s*(?<doing>INSERT\s+(?:OR\s+\w+\s+)?INTO|REPLACE\s+INTO|UPDATE\s+OR\s+INSERT\s+INTO|UPDATE|DELETE\s+FROM"
+        + @"|TRUNCATE(?:\s+TABLE)?|DROP\s+TABLE|CREATE\s+(?:\w+\s+)?TABLE|ALTER\s+TABLE)\s+(?:ONLY\s+|IF\s+(?:NOT\s+)?EXISTS\s+)*"
+        + "(?<table>" + Name + @"(?:\." + Name + ")?)", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex Touches();
 
-    [GeneratedRegex("""(?:\bSET\s+|,\s*)([\w$]+|"[^"]+"|`[^`]+`)\s*=""", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"(?:\bSET\s+|,\s*)(" + Name + @")\s*=", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex Sets();
 
-    [GeneratedRegex("""(?<doing>ADD|DROP|ALTER|MODIFY|CHANGE|RENAME)\s+(?:COLUMN\s+)?(?:IF\s+(?:NOT\s+)?EXISTS\s+)?(?!CONSTRAINT|INDEX|KEY|PRIMARY|FOREIGN|UNIQUE|CHECK|TO\b)(?<column>[\w$]+|"[^"]+"|`[^`]+`)(?:\s+TO\s+(?<to>[\w$]+|"[^"]+"|`[^`]+`))?""",
+    [GeneratedRegex(@"(?<doing>ADD|DROP|ALTER|MODIFY|CHANGE|RENAME)\s+(?:COLUMN\s+)?(?:IF\s+(?:NOT\s+)?EXISTS\s+)?"
+        + @"(?!CONSTRAINT|INDEX|KEY|PRIMARY|FOREIGN|UNIQUE|CHECK|TO\b)(?<column>" + Name + @")(?:\s+TO\s+(?<to>" + Name + "))?",
         RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex Alters();
 

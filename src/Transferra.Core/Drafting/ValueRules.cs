@@ -186,13 +186,15 @@ internal sealed class ValueRules(StoreProfile old, TablePair pair, Alignment ali
             }
             if (!agrees || seen < 3 || seen * 2 < aligned.Rows || Distinct(wanted) < 2) continue;
             string lookup = LookupName(other.Name);
+            bool areTexts = column.Shape.Type.Kind == FieldKind.Text && from.Shape.Type.Kind == FieldKind.Text;
             return Made(column, $"{lookup}.{SqlName.Of(value.Name)}", $"{value.Name} of the record of {other.Name} "
-                + FormattableString.Invariant($"that {from.Name} points to, in {seen} records"), seen >= Enough && Distinct(wanted) >= 3, from) with
+                + FormattableString.Invariant($"that {from.Name} points to, in {seen} records"),
+                seen >= Enough && Distinct(wanted) >= 3, from) with
             {
                 Lookups = [(lookup, $"{{by: {YamlText.Of(SqlName.Of(from.Name))}, table: {YamlText.Of(other.Name)}, on: "
                     + $"{YamlText.Of(key.Name)}}}")],
-                Changes = column.Shape.Type.Kind == FieldKind.Text && from.Shape.Type.Kind == FieldKind.Text ? $"taken from {other.Name}" : "",
-                ComparedWith = column.Shape.Type.Kind == FieldKind.Text && from.Shape.Type.Kind == FieldKind.Text ? from.Name : "",
+                Changes = areTexts ? $"taken from {other.Name}" : "",
+                ComparedWith = areTexts ? from.Name : "",
             };
         }
         return null;
@@ -213,8 +215,8 @@ internal sealed class ValueRules(StoreProfile old, TablePair pair, Alignment ali
                 foreach (string between in (string[])["-", "+", "*"])
                     if ((between == "-" || first.Ordinal < second.Ordinal) && Fitted(column, wanted, $"{Number(first, column)} {between} "
                         + Number(second, column)) is { } value)
-                        return Made(column, value, "so it comes out in all " + Count(), Distinct(wanted) >= 5 && aligned.Rows >= Enough, first,
-                            second);
+                        return Made(column, value, "so it comes out in all " + Count(),
+                            Distinct(wanted) >= 5 && aligned.Rows >= Enough, first, second);
         return null;
     }
 
@@ -259,12 +261,12 @@ internal sealed class ValueRules(StoreProfile old, TablePair pair, Alignment ali
         foreach (ColumnProfile from in pair.Old.Columns.Where(from => from != key && from.Shape.Type.Kind == FieldKind.Text))
         {
             int[] others = [.. Enumerable.Range(0, aligned.Rows).Where(row => !Same(_old[from.Ordinal][row], wanted[row]))];
-            if (others.Length is 0 or > MostExcepted || others.Length * 2 > aligned.Rows) continue;
+            if (others.Length is 0 or > MostExcepted || (others.Length * 2 > aligned.Rows && !isCertain)) continue;
             string value = $"CASE {SqlName.Of(key.Name)} {string.Concat(others.Select(row => $"WHEN "
                 + $"{Literal(_old[key.Ordinal][row], key)} THEN {Literal(wanted[row], column)} "))}ELSE {SqlName.Of(from.Name)} END";
             if (Tried(value, column, wanted))
                 return Made(column, value, FormattableString.Invariant($"the same value in all but {others.Length} of {Count()}"),
-                    others.Length == 1 && aligned.Rows > 1, from) with
+                    others.Length == 1 && (aligned.Rows > 1 || isCertain), from) with
                 {
                     Changes = "values of the new version",
                     ComparedWith = from.Name

@@ -39,7 +39,8 @@ internal sealed partial class VersionDraft(StoreProfile store)
                 foreach (ColumnProfile column in table.Columns.Where(column => IsVersion().IsMatch(column.Name) && column.Filled == 1))
                     yield return new DraftedSign($"table: {YamlText.Of(table.Name)}, column: {YamlText.Of(column.Name)}, where: "
                         + YamlText.Quoted($"{Expressions.SqlName.Of(column.Name)} IS NOT NULL"), table.Kept.Vectors[column.Ordinal].Show(0),
-                        $"the only record of {table.Name}") { Table = table.Name };
+                        $"the only record of {table.Name}")
+                    { Table = table.Name };
             foreach (DraftedSign sign in InRecords(table)) yield return sign;
         }
     }
@@ -51,7 +52,7 @@ internal sealed partial class VersionDraft(StoreProfile store)
             for (int row = 0; row < table.Kept.RowCount; row++)
             {
                 string name = table.Kept.Vectors[naming.Ordinal].Show(row).TrimEnd();
-                if (!IsVersion().IsMatch(name)) continue;
+                if (name.Length == 0 || !(IsVersion().IsMatch(name) || IsVersion().IsMatch(table.Name))) continue;
                 if (table.Columns.FirstOrDefault(column => column.Ordinal > naming.Ordinal
                     && LooksLikeVersion().IsMatch(table.Kept.Vectors[column.Ordinal].Show(row).Trim())) is not { } value) continue;
                 yield return new DraftedSign($"table: {YamlText.Of(table.Name)}, column: {YamlText.Of(value.Name)}, where: "
@@ -71,7 +72,8 @@ internal sealed partial class VersionDraft(StoreProfile store)
                 : [new DraftedLine(YamlText.Of(telling.Name), "no two records have the same", IsSure: table.Read == table.Rows
                     && telling.Ordinal == 0)],
             Private = hidden,
-            Codes = [.. table.Columns.Where(column => !IsHidden(column) && Relation(table, column) is not { IsSure: true }).Select(column => Codes(table, column)).OfType<DraftedLine>()],
+            Codes = [.. table.Columns.Where(column => !IsHidden(column) && Relation(table, column) is not { IsSure: true }).Select(column =>
+                Codes(table, column)).OfType<DraftedLine>()],
             Relations = [.. table.Columns.Select(column => Relation(table, column)).OfType<DraftedLine>()],
             Series = [.. table.Columns.Select(column => Series(table, column)).OfType<DraftedLine>()],
             Seen = [.. table.Columns.Select(Seen).OfType<DraftedLine>()],
@@ -150,12 +152,12 @@ internal sealed partial class VersionDraft(StoreProfile store)
         if (column.Dates.Count > 0) return new DraftedLine($"{column.Name} holds dates as {string.Join(" or ", column.Dates)}",
             "every value is one");
         return column is { IsNumeric: true, HasLeadingZeros: false, Decimals: > 0 }
-            ? new DraftedLine(FormattableString.Invariant($"{column.Name} holds numbers with {column.Decimals} decimals"), "every value is one")
-            : null;
+            ? new DraftedLine(FormattableString.Invariant($"{column.Name} holds numbers with {column.Decimals} decimals"),
+                "every value is one") : null;
     }
 
-    [GeneratedRegex(@"\A(data|db|schema|file|format|structure|dataset|company)?[ _.-]?(ver|version|versno|verno|vers)([ _.-]?(no|nr|number|id))?\z",
-        RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"\A(data|db|schema|file|format|structure|dataset|company)?[ _.-]?(ver|version|versno|verno|vers)"
+        + @"([ _.-]?(no|nr|number|id))?\z", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex IsVersion();
 
     [GeneratedRegex(@"\Av?\d{1,8}(\.\d{1,6}){0,3}[a-z]?\z", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]

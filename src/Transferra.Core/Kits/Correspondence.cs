@@ -67,9 +67,10 @@ public sealed record Correspondence(KitVersion From, KitVersion To, IReadOnlyLis
         && only.Columns.All(column => column.Changes is null && IsColumn(column.Value, column.Column.Name))
         && !NewRecords.Any(record => Same(record.Into.Name, only.Table.Name));
 
-    private static bool IsSameShape(TableShape old, TableShape renewed) => Same(old.Name, renewed.Name)
+    // A name written otherwise is another one: some engines tell them apart, and the new program asks for its own.
+    private static bool IsSameShape(TableShape old, TableShape renewed) => old.Name == renewed.Name
         && old.Columns.Count == renewed.Columns.Count
-        && old.Columns.Zip(renewed.Columns).All(pair => Same(pair.First.Name, pair.Second.Name)
+        && old.Columns.Zip(renewed.Columns).All(pair => pair.First.Name == pair.Second.Name
             && pair.First.Type == pair.Second.Type && pair.First.Required == pair.Second.Required
             && pair.First.Default == pair.Second.Default
             && (pair.Second.DeclaredAs is null || pair.First.DeclaredAs == pair.Second.DeclaredAs))

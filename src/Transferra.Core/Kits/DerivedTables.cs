@@ -123,7 +123,8 @@ internal sealed class DerivedTables(DescribedMap words, KitVersion from, Corresp
     private TableShape Linked((TableShape Old, TableShape New, Dictionary<string, string> Renamed) table)
     {
         var links = new List<RelationShape>();
-        foreach (RelationShape link in table.Old.Relations.Where(link => link.Columns.All(table.Renamed.ContainsKey)))
+        foreach (RelationShape link in table.Old.Relations.Where(link => !link.IsOnlySaid
+            && link.Columns.All(table.Renamed.ContainsKey)))
         {
             (TableShape Old, TableShape New, Dictionary<string, string> Renamed)[] to = [.. _tables.Where(other =>
                 Names.Same(other.Old.Name, link.To) && link.On.All(other.Renamed.ContainsKey))];

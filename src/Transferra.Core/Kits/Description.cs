@@ -107,8 +107,11 @@ internal sealed class DescribedMap
             if (value is YamlScalarNode { Style: ScalarStyle.Plain, Value: { } text } && IsOpen(text))
             {
                 string whole = text;
-                while (IsOpen(whole) && i + 1 < entries.Length && entries[i + 1] is { Key: YamlScalarNode next,
-                    Value: YamlScalarNode { Value: null or "" } }) (whole, i) = ($"{whole},{next.Value}", i + 1);
+                while (IsOpen(whole) && i + 1 < entries.Length && entries[i + 1] is
+                    {
+                        Key: YamlScalarNode next,
+                        Value: YamlScalarNode { Value: null or "" }
+                    }) (whole, i) = ($"{whole},{next.Value}", i + 1);
                 if (whole != text)
                 {
                     _errors.Add(_file, (int)value.Start.Line, (int)value.Start.Column, $"within {{ }} a value with a comma stands in "

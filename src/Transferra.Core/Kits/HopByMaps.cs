@@ -203,7 +203,7 @@ internal sealed class HopByMaps(DescribedMap words, HopKinds kinds, IReadOnlyLis
             {
                 TableShape table = from.Table(name)!;
                 var links = new List<RelationShape>();
-                foreach (RelationShape link in table.Relations)
+                foreach (RelationShape link in table.Relations.Where(link => !link.IsOnlySaid))
                 {
                     if (behind.TryGetValue(link.To, out string? renamed)) links.Add(link with { To = renamed });
                     else if (DerivedTables.Followed(link, _maps.Where(read => Names.Same(read.From.Name, link.To))

@@ -58,7 +58,8 @@ public sealed record DataEvidence(string? Sql, string? Header, RecordSign? Recor
 
     /// <summary>Where it was looked, in words.</summary>
     public string Where => IsByTables ? string.Join(", ", [.. Has.Select(named => $"{named} is there"),
-        .. Lacks.Select(named => $"{named} is not there")]) : Header is not null ? $"header field {Header}" : Sql is not null ? $"query {Sql}"
+        .. Lacks.Select(named => $"{named} is not there")]) : Header is not null ? $"header field {Header}"
+        : Sql is not null ? $"query {Sql}"
         : $"{Record!.Table.Name}.{Record.Column} where {Record.WhereText}";
 }
 

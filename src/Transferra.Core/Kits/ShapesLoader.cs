@@ -176,7 +176,8 @@ internal sealed class ShapesLoader(IReadOnlyList<TableShape> tables, bool isOfSt
             if (from.Count == 0 || from.Count != on.Count) relation.Report("\"columns\" and \"on\" name the same number of columns, "
                 + "at least one");
             foreach (PlacedText column in from) Names.HasColumn(shape, column, errors);
-            relations.Add(new RelationShape([.. from.Select(c => c.Value)], to.Value, [.. on.Select(c => c.Value)]));
+            relations.Add(new RelationShape([.. from.Select(c => c.Value)], to.Value, [.. on.Select(c => c.Value)])
+            { IsOnlySaid = isOfStore });
             relation.Done();
         }
         return relations;

@@ -18,7 +18,8 @@ internal sealed class VersionLoader(string kitFolder, IReadOnlyList<Component> c
 
     /// <summary>A version of which nothing is said but how it is told.</summary>
     public KitVersion Unsaid(string name, IReadOnlyList<DataEvidence> told) => Keep(new KitVersion(name, [], null, told,
-        new Dictionary<string, string>(), [], [], []) { Private = hidden }, new VersionWords([], []));
+        new Dictionary<string, string>(), [], [], [])
+    { Private = hidden }, new VersionWords([], []));
 
     private KitVersion Keep(KitVersion version, VersionWords words)
     {

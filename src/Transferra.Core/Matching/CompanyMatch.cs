@@ -48,7 +48,8 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
             was = was with { Columns = [.. was.Columns.Where(column => known.OrdinalOf(column.Name) >= 0)] };
             now = now with { Columns = [.. now.Columns.Where(column => known.OrdinalOf(column.Name) >= 0)] };
         }
-        if (!was.Columns.Select(column => column.Name).SequenceEqual(now.Columns.Select(column => column.Name)))
+        if (!was.Columns.Select(column => column.Name).SequenceEqual(now.Columns.Select(column => column.Name),
+            StringComparer.OrdinalIgnoreCase))
             throw new TransferraException($"the table {known.Name} has other columns in the new store, though nothing was to change in it",
                 "Somebody or something else changed the new store. Convert again.");
         bool anyPrivate = known.Columns.Any(column => column.IsPrivate);

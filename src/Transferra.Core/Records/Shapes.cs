@@ -38,6 +38,10 @@ public sealed record RelationShape(IReadOnlyList<string> Columns, string To, IRe
     /// " ON DELETE CASCADE"; "" when that is not allowed then.</summary>
     public string Rules { get; init; } = "";
 
+    /// <summary>Whether only a kit says so of tables that are as the store has them: it is checked, and nothing is declared by
+    /// it.</summary>
+    public bool IsOnlySaid { get; init; }
+
     /// <summary>The same from what a catalog says: CASCADE, SET NULL, SET DEFAULT, and anything else for none.</summary>
     public static string RulesOf(string? onDelete, string? onUpdate) => Rule("DELETE", onDelete) + Rule("UPDATE", onUpdate);
 

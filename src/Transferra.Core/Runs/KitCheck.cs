@@ -117,7 +117,8 @@ public static class KitCheck
     {
         if (map.Combining is not null) return null;
         if (map.From.Key.Count == 0) return $"version and store declare no key of {map.From.Name}";
-        Expression[] values = [.. target.Table.Key.Select(key => target.Columns.FirstOrDefault(column => Names.Same(column.Column.Name, key))
+        Expression[] values = [.. target.Table.Key.Select(key => target.Columns.FirstOrDefault(column => Names.Same(column.Column.Name,
+            key))
             ?.Value).OfType<Expression>()];
         string[] whole = [.. values.Select(Whole).OfType<string>()];
         bool isTold = map.From.Key.All(column => whole.Contains(column, StringComparer.OrdinalIgnoreCase))
@@ -157,7 +158,8 @@ public static class KitCheck
             KitVersion over = custom.In(version);
             foreach (ControlTotal total in over.ControlTotals) Ask(remarks, store, shown, total);
             foreach (Hop first in kit.Hops.Where(hop => hop.From.Name == version.Name))
-                if ((wanted is null ? first.To.Name : wanted) is var to && Way.Between(kit, version.Name, to) is { Foreseen.Count: > 0 } way)
+                if ((wanted is null ? first.To.Name : wanted) is var to && Way.Between(kit, version.Name,
+                    to) is { Foreseen.Count: > 0 } way)
                     foreach (Correspondence hop in custom.In(way).Foreseen.Where((_, i) => way.Foreseen[i].Awaiting is not null))
                         remarks.AddRange(Correspondence(hop));
         }

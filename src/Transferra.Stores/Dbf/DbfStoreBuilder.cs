@@ -216,6 +216,8 @@ internal sealed class DbfTableWriter : IDisposable
         // The sign and the point take a place each.
         FieldKind.Decimal when shape.Type.Precision + 2 <= MostDigits =>
             (How.Decimal, 'N', shape.Type.Precision + (shape.Type.Scale > 0 ? 2 : 1), shape.Type.Scale),
+        // A whole number as wide as the field: what has a sign as well is not taken. Such is what a numeric field of 19 or 20 is read as.
+        FieldKind.Decimal when shape.Type.Scale == 0 && shape.Type.Precision <= MostDigits => (How.Decimal, 'N', MostDigits, 0),
         FieldKind.Decimal => (How.DecimalText, 'C', FieldType.MaxPrecision + 2, 0),
         FieldKind.Date => (How.Date, 'D', 8, 0),
         FieldKind.Timestamp => (How.Timestamp, 'T', 8, 0),

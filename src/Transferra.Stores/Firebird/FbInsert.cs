@@ -51,6 +51,9 @@ internal sealed class FbInsert : IDisposable
             if (output.Vectors[i] is LongVector { Type.Kind: FieldKind.Time or FieldKind.Timestamp } times && !times.IsNull(row)
                 && times.Values[row] % TimeUnit != 0)
                 return $"{output.Table.Columns[i].Name} is {times.Show(row)}, and Firebird keeps times to a ten-thousandth of a second";
+            if (output.Vectors[i] is WideVector { Type: { Kind: FieldKind.Decimal, Precision: FbTypes.WholePrecision } } wides
+                && !wides.IsNull(row) && (wides.Values[row] > long.MaxValue || wides.Values[row] <= long.MinValue))
+                return $"{output.Table.Columns[i].Name} is {wides.Show(row)}, and Firebird keeps amounts in 64 bits";
         }
         return null;
     }
@@ -159,7 +162,7 @@ internal sealed class FbInsert : IDisposable
                 Span<byte> bytes = stackalloc byte[16];
                 BinaryPrimitives.WriteInt128BigEndian(bytes, uuids.Values[row]);
                 return new Guid(bytes, bigEndian: true);
-            case WideVector { Type.Precision: <= 18 } wides:
+            case WideVector { Type.Precision: <= FbTypes.WholePrecision } wides:
                 long units = (long)wides.Values[row];
                 ulong size = (ulong)Math.Abs(units);
                 return new decimal((int)(uint)size, (int)(uint)(size >> 32), 0, units < 0, (byte)wides.Type.Scale);

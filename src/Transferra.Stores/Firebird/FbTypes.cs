@@ -36,6 +36,9 @@ internal static class FbTypes
         Timestamp = 35, Varchar = 37, Blob = 261;
     public const int None = 0, Octets = 1, Ascii = 2, UnicodeFss = 3, Utf8 = 4;
 
+    /// <summary>Digits of an integer of 64 bits.</summary>
+    public const int WholePrecision = 19;
+
     private const int UuidBytes = 16, LongestVarchar = 8191, RowBytes = 60_000, KeyTextLength = 255;
 
     /// <summary>The code page of a character set by number, as TextEncodings names it; null for UTF-8 and those that are none of
@@ -108,6 +111,8 @@ internal static class FbTypes
     {
         FieldKind.Integer => "BIGINT",
         FieldKind.Decimal when type.Precision <= 18 || hasInt128 => FormattableString.Invariant($"NUMERIC({type.Precision},{type.Scale})"),
+        // As which its own NUMERIC(18) is read: an integer of 64 bits, which holds most numbers of 19 digits.
+        FieldKind.Decimal when type.Precision == WholePrecision => FormattableString.Invariant($"NUMERIC(18,{type.Scale})"),
         FieldKind.Decimal => "VARCHAR(41) CHARACTER SET ASCII", // 38 digits, sign, point and the zero before it
         FieldKind.Date => "DATE",
         FieldKind.Time => "TIME",
