@@ -71,8 +71,9 @@ internal static class KitResults
         DraftedTable[] told = [.. version.Tables.Where(table => table.All.Any(line => line.IsSure)).OrderByDescending(table =>
             table.All.Count())];
         if (told.Length > 0)
-            screen.Table(["Table", ">Records", "Private", "Codes", "Links", "Series"], told.Take(MostShown).Select(table =>
-                (IReadOnlyList<string>)[table.Table, Results.Number(table.Records), Names(table.Private), Names(table.Codes),
+            screen.Table(["Table", ">Records", "Key", "Private", "Codes", "Links", "Series"], told.Take(MostShown).Select(table =>
+                (IReadOnlyList<string>)[table.Table, Results.Number(table.Records), Names(table.Key), Names(table.Private),
+                    Names(table.Codes),
                 Names(table.Relations), Names(table.Series)]));
         if (told.Length > MostShown) screen.Line($"and {Results.Count(told.Length - MostShown, "table")} more");
         if (version.Totals.Count > 0) screen.Line($"Control totals: {string.Join("; ", version.Totals.Take(MostShown).Select(total =>
@@ -96,11 +97,13 @@ internal static class KitResults
 
     private static void Pairs(Screen screen, DraftedHop hop)
     {
-        screen.Table(["Old table", "New table", ">Alike", ">Other", ">Asked", "By what"], hop.Pairs.Take(MostShown * 2).Select(pair =>
+        screen.Table(["Old table", "New table", ">Carried", ">Changed", ">Asked", "Records held side by side"],
+            hop.Pairs.Take(MostShown * 2).Select(pair =>
             (IReadOnlyList<string>)[pair.Old, pair.IsSure ? pair.New : pair.New + " ?",
             Results.Number(pair.Columns.Count(column => column.IsSure && column.Changes.Length == 0)),
             Results.Number(pair.Columns.Count(column => column.IsSure && column.Changes.Length > 0)),
-            Results.Number(pair.Columns.Count(column => !column.IsSure) + pair.OnlyNew.Count + pair.OnlyOld.Count), pair.Because]));
+            Results.Number(pair.Columns.Count(column => !column.IsSure) + pair.OnlyNew.Count + pair.OnlyOld.Count),
+            pair.Aligned > 0 ? $"{Results.Number(pair.Aligned)}, by {pair.AlignedBy}" : "none: " + pair.Because]));
         if (hop.OnlyOld.Count > 0) screen.Look($"Nothing was found that these become: {string.Join(", ", hop.OnlyOld)}");
         if (hop.OnlyNew.Count > 0) screen.Look($"Nothing was found that goes into these: {string.Join(", ", hop.OnlyNew)}");
     }

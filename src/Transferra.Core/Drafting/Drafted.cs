@@ -107,6 +107,9 @@ public sealed record DraftedPair(string Old, string New, string Because, bool Is
     /// <summary>Records of the old table that were held against their new ones.</summary>
     public int Aligned { get; init; }
 
+    /// <summary>By which columns these were found; "" when there were none.</summary>
+    public string AlignedBy { get; init; } = "";
+
     /// <summary>Old records that have the key of another.</summary>
     public int Several { get; init; }
 }

@@ -69,6 +69,7 @@ internal sealed class HopDraft(StoreProfile old, StoreProfile renewed, (TablePro
             [.. pair.New.Columns.Select(column => column.Name).Where(name => !columns.Any(column => column.Column == name))])
         {
             Aligned = aligned?.Rows ?? 0,
+            AlignedBy = aligned?.How ?? "",
             // Counted over all records that were looked at, not only over those side by side.
             Several = isCombined || aligned is null || pair.Old.Key is not [{ IsCapped: false } told] ? 0
                 : (int)Math.Min(int.MaxValue, told.Rows - told.Distinct)
