@@ -60,4 +60,42 @@ public sealed class DraftTests(ITestOutputHelper output)
         Assert.True(right >= said * 0.99, told + "\n" + string.Join("\n", wrong.Take(20)));
         Assert.True(right + asked >= truths * 0.9, told + "\n" + string.Join("\n", missed.Take(20)));
     }
+
+    [Theory]
+    [InlineData("ALTER TABLE emp ADD COLUMN rate DECIMAL(9,2), DROP COLUMN fax", "emp: rate added, fax removed")]
+    [InlineData("ALTER TABLE \"emp\" RENAME COLUMN a TO b", "emp: a renamed to b")]
+    [InlineData("update main.emp set rate = rate * 2, name = 'x, y = 3' where id = 1", "main.emp: values of rate, name, y changed")]
+    [InlineData("INSERT OR REPLACE INTO `old log` VALUES (1)", "old log: records added")]
+    [InlineData("DROP TABLE IF EXISTS tmp", "tmp: removed")]
+    [InlineData("CREATE TABLE IF NOT EXISTS audit (id INTEGER)", "audit: made")]
+    [InlineData("TRUNCATE TABLE log", "log: all records removed")]
+    [InlineData("SELECT 1", "")]
+    public void What_a_statement_touches_is_told(string statement, string told)
+    {
+        using var folder = new TempFolder();
+        folder.Write("a.sql", statement + ";\n");
+        Assert.Equal(told, string.Join(" | ", TouchedByScripts.Of([folder["a.sql"]], "postgresql")));
+    }
+
+    [Theory]
+    [InlineData("CUSTOMER_NO", "customerNo", 1.0)]
+    [InlineData("ACCTNO", "ACCTNO", 1.0)]
+    [InlineData("QTY", "quantity", 0.7)]
+    [InlineData("VATC", "tax_code", 0.0)]
+    [InlineData("TOWN", "phone", 0.0)]
+    public void Names_are_like_each_other_by_their_words_and_short_forms(string a, string b, double least)
+    {
+        double likeness = NameLikeness.Of(a, b);
+        Assert.InRange(likeness, least, least == 0 ? 0.6 : 1);
+        Assert.Equal(likeness, NameLikeness.Of(b, a), 6);
+    }
+
+    [Theory]
+    [InlineData("sqlite", "SELECT \"BY\", SUM(CAST(ROUND(\"A\" * 100) AS INTEGER)) FROM \"T\" GROUP BY \"BY\"")]
+    [InlineData("mariadb", "SELECT `BY`, SUM(CAST(ROUND(`A` * 100) AS SIGNED)) FROM `T` GROUP BY `BY`")]
+    [InlineData("postgresql", "SELECT \"BY\", SUM(CAST(ROUND(\"A\" * 100) AS BIGINT)) FROM \"T\" GROUP BY \"BY\"")]
+    [InlineData("dbf", null)]
+    public void A_total_is_asked_of_the_engine_in_whole_units(string engine, string? sql) => Assert.Equal(sql, TotalSql.Of(engine,
+        new DraftedTotal("t", "T", ["BY"], "A", 2, new Transferra.Core.Records.ColumnShape("A",
+            Transferra.Core.Records.FieldType.Decimal(12, 2)))));
 }

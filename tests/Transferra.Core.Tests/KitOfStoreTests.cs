@@ -272,6 +272,38 @@ public sealed class KitOfStoreTests
     }
 
     [Theory]
+    [InlineData("CUST", "", "1")]
+    [InlineData("CUST, ORD.STAT", "GONE", "1")]
+    [InlineData("CUST.NONE", "", null)]
+    [InlineData("NONE", "", null)]
+    [InlineData("CUST", "ORD", null)]
+    [InlineData("", "NONE", "1")]
+    public void A_version_is_told_by_what_is_there_and_what_is_not(string has, string lacks, string? told)
+    {
+        const string head = "kit: k\ntitle: K\nversions: [{version: \"1\", told-by: [{has: [HAS], lacks: [LACKS]}]}]\n";
+        using var folder = new TempFolder();
+        folder.Write("kit.yaml", head.Replace("HAS", has, StringComparison.Ordinal).Replace("LACKS", lacks, StringComparison.Ordinal));
+        var errors = new DescriptionErrors();
+        Kit kit = KitLoader.Load(folder.Path, "kits/k", KnownKinds.All, errors)!;
+        errors.ThrowIfAny();
+        Assert.Equal(told, Transferra.Core.Surveys.Survey.SignsOf(kit, StoreWith()).SingleOrDefault()?.Version);
+    }
+
+    [Fact]
+    public void What_is_masked_is_masked_also_where_the_store_could_not_be_looked_at()
+    {
+        KitVersion version = Load("versions: [{version: \"1\", tables: {CUST: {masked-outside: [LIM]}}}]\n").Versions[0];
+        var masking = new Transferra.Core.Support.Masking(version);
+        Assert.True(masking.IsMasked("CUST", "LIM"));
+        Assert.Equal("99", masking.Record("CUST", "17"));
+        Assert.Equal("17", masking.Record("ORD", "17"));
+        Assert.Equal("99: 9.99", masking.Example("CUST", "some rule", "17: 1.50"));
+        var known = new Transferra.Core.Support.Masking(Over(Load("versions: [{version: \"1\", tables: {CUST: {masked-outside: [LIM]}}}]\n"),
+            "1"));
+        Assert.Equal("17", known.Record("CUST", "17"));
+    }
+
+    [Theory]
     [InlineData("JRNL", "JNRL", 1)] // two letters swapped
     [InlineData("JRNL", "JOURNAL", 3)]
     [InlineData("", "abc", 3)]

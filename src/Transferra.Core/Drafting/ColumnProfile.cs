@@ -117,7 +117,7 @@ internal sealed partial class ColumnProfile(ColumnShape shape, int ordinal)
 
     private void Keep(ulong hash)
     {
-        _sketch = null;
+        (_sketch, _daySketches) = (null, null);
         if (_hashes?.Add(hash) != true || _hashes.Count <= MostHashes) return;
         _kept = new SortedSet<ulong>(_hashes.Order().Take(SketchSize));
         _hashes = null;
@@ -195,12 +195,17 @@ internal sealed partial class ColumnProfile(ColumnShape shape, int ordinal)
     public double Overlap(ColumnProfile other)
     {
         double best = Index(Sketch(), other.Sketch());
-        foreach (HashSet<ulong> days in Days()) best = Math.Max(best, Index(Smallest(days), other.Sketch()));
-        foreach (HashSet<ulong> days in other.Days()) best = Math.Max(best, Index(Sketch(), Smallest(days)));
+        foreach (ulong[] days in Days()) best = Math.Max(best, Index(days, other.Sketch()));
+        foreach (ulong[] days in other.Days()) best = Math.Max(best, Index(Sketch(), days));
         return best;
     }
 
-    private IEnumerable<HashSet<ulong>> Days() => Dates.Count > 0 ? _days.Values : [];
+    /// <summary>The smallest digests of its values, also as days where it holds dates in text.</summary>
+    public IEnumerable<ulong> Digests => Sketch().Concat(Days().SelectMany(days => days));
+
+    private ulong[][] Days() => _daySketches ??= Dates.Count > 0 ? [.. _days.Values.Select(Smallest)] : [];
+
+    private ulong[][]? _daySketches;
 
     private ulong[] Sketch() => _sketch ??= _hashes is not null ? Smallest(_hashes) : [.. _kept!];
 

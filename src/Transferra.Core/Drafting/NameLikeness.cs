@@ -21,12 +21,32 @@ internal static partial class NameLikeness
         ["birthdate"] = "born",
     };
 
+    // Two hundred tables have few thousand different names, which are compared millions of times.
+    private const int MostRemembered = 400_000;
+
+    private static readonly System.Collections.Concurrent.ConcurrentDictionary<string, string[]> KnownWords = new(StringComparer.Ordinal);
+    private static readonly System.Collections.Concurrent.ConcurrentDictionary<(string, string), double> Known = new();
+
     /// <summary>The words of a name, in small letters: of customerNo, CUSTOMER_NO and "Customer No" the same.</summary>
-    public static string[] Words(string name) => [.. Border().Replace(name, "$1 ").Split([' ', '_', '-', '.', '#'],
+    public static string[] Words(string name)
+    {
+        if (KnownWords.TryGetValue(name, out string[]? words)) return words;
+        if (KnownWords.Count >= MostRemembered) KnownWords.Clear();
+        return KnownWords[name] = Split(name);
+    }
+
+    private static string[] Split(string name) => [.. Border().Replace(name, "$1 ").Split([' ', '_', '-', '.', '#'],
         StringSplitOptions.RemoveEmptyEntries).Select(word => word.ToLowerInvariant())];
 
     /// <summary>From 0, nothing in common, to 1, the same words.</summary>
     public static double Of(string a, string b)
+    {
+        if (Known.TryGetValue((a, b), out double likeness)) return likeness;
+        if (Known.Count >= MostRemembered) Known.Clear();
+        return Known[(a, b)] = Judge(a, b);
+    }
+
+    private static double Judge(string a, string b)
     {
         string[] first = Words(a), second = Words(b);
         string joined = string.Concat(first), other = string.Concat(second);

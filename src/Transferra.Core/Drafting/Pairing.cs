@@ -26,7 +26,8 @@ internal static class Pairing
     /// <param name="known">Tables of which it is known; null for none.</param>
     public static IReadOnlyList<TablePair> Of(StoreProfile old, StoreProfile renewed, (TableProfile Old, TableProfile New)? known = null)
     {
-        TablePair[] all = [.. old.Tables.SelectMany(from => renewed.Tables.Select(to => Judge(from, to))).Where(pair => pair.Score >= Least)
+        TablePair[] all = [.. old.Tables.SelectMany(from => Likely(from, renewed).Select(to => Judge(from, to))).Where(pair =>
+            pair.Score >= Least)
             .OrderByDescending(pair => pair.Score)];
         var pairs = new List<TablePair>();
         if (known is { } tables) pairs.Add(new TablePair(tables.Old, tables.New, 1, "the version stands in both"));
@@ -44,6 +45,14 @@ internal static class Pairing
             if (PartOf(part, pairs) is { } found) pairs.Add(found);
         return [.. pairs.OrderBy(pair => old.Tables.ToList().IndexOf(pair.Old)).ThenBy(pair => pair.IsPart)];
     }
+
+    // Of many tables only those are looked at closely that share a name or values with it.
+    private static IEnumerable<TableProfile> Likely(TableProfile old, StoreProfile renewed) => renewed.Tables.Count <= MostLikely
+        ? renewed.Tables : renewed.Tables.Select(table => (Table: table, Score: (2.0 * table.Glance.Count(old.Glance.Contains)
+            / Math.Max(1, Math.Min(table.Glance.Count, old.Glance.Count))) + NameLikeness.Of(old.Name, table.Name)))
+        .OrderByDescending(found => found.Score).Take(MostLikely).Select(found => found.Table);
+
+    private const int MostLikely = 16;
 
     private static bool IsSameName(TablePair pair) => string.Equals(pair.Old.Name, pair.New.Name, StringComparison.OrdinalIgnoreCase);
 
@@ -88,7 +97,7 @@ internal static class Pairing
     private static TablePair? PartOf(TableProfile part, List<TablePair> pairs)
     {
         if (part.Read == 0 || part.Key.Count == 0) return null;
-        return pairs.Where(pair => !pair.IsPart).Select(pair =>
+        return pairs.Where(pair => !pair.IsPart && part.Glance.Overlaps(pair.Old.Glance)).Select(pair =>
         {
             (ColumnProfile Old, ColumnProfile New, double Values, double Names)[] columns = [.. Columns(pair.Old, part)
                 .Where(column => column.Values > 0.5)];

@@ -45,6 +45,13 @@ internal sealed class TableProfile(TableShape shape)
     /// <summary>Values that could not be read as what their column is declared for.</summary>
     public long Unreadable { get; private set; }
 
+    /// <summary>The smallest digests of all its values, by which tables are compared at a glance.</summary>
+    public HashSet<ulong> Glance => _glance ??= [.. Columns.SelectMany(column => column.Digests.Take(MostGlanced))];
+
+    private const int MostGlanced = 24;
+
+    private HashSet<ulong>? _glance;
+
     /// <summary>A column by name.</summary>
     public ColumnProfile? Column(string name) => shape.OrdinalOf(name) is >= 0 and int at ? Columns[at] : null;
 

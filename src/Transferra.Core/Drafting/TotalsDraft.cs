@@ -9,7 +9,8 @@ namespace Transferra.Core.Drafting;
 /// <param name="version">What was drafted of it.</param>
 internal sealed class TotalsDraft(StoreProfile store, DraftedVersion version)
 {
-    private const int MostOfTable = 3, MostGroups = 5000;
+    // Of two hundred tables nobody reads six hundred totals; those of the largest tables say most.
+    private const int MostOfTable = 3, MostTotals = 40, MostGroups = 5000;
 
     private static readonly string[] Added = ["amount", "amt", "total", "net", "gross", "vat", "tax", "debit", "credit", "dr", "cr", "cost",
         "balance", "value", "qty", "quantity", "hours", "paid", "due", "sum", "fee", "charge", "onhand", "stock"];
@@ -18,7 +19,8 @@ internal sealed class TotalsDraft(StoreProfile store, DraftedVersion version)
     private static readonly string[] NotAdded = ["price", "rate", "percent", "pct", "factor", "limit"];
 
     /// <summary>The totals.</summary>
-    public IReadOnlyList<DraftedTotal> All() => [.. store.Tables.Where(table => table.Rows > 0).SelectMany(Of)];
+    public IReadOnlyList<DraftedTotal> All() => [.. store.Tables.Where(table => table.Rows > 0).OrderByDescending(table =>
+        table.Rows).SelectMany(Of).Take(MostTotals)];
 
     private IEnumerable<DraftedTotal> Of(TableProfile table)
     {

@@ -161,8 +161,8 @@ internal sealed class ValueRules(StoreProfile old, TablePair pair, Alignment ali
     {
         foreach (ColumnProfile from in ByLikeness(column).Where(from => from.Distinct > 1))
             foreach (TableProfile other in old.Tables.Where(other => other != pair.Old))
-                foreach (ColumnProfile key in other.Columns.Where(key => key.IsUnique && from.ShareWithin(key) >= 0.99
-                    && Kits.ShapesLoader.AreComparable(from.Shape.Type, key.Shape.Type)))
+                foreach (ColumnProfile key in other.Columns.Where(key => key.IsUnique && Kits.ShapesLoader.AreComparable(from.Shape.Type,
+                    key.Shape.Type) && key.Distinct >= from.Distinct * 0.99 && from.ShareWithin(key) >= 0.99))
                     if (LookedUp(column, wanted, from, other, key) is { } found) return found;
         return null;
     }

@@ -10,6 +10,8 @@ internal sealed partial class VersionDraft(StoreProfile store)
 {
     private const int FewRecords = 500, SomeRecords = 20, MostCodes = 20;
 
+    private const double LeastLike = 0.75;
+
     private static readonly string[] Personal = ["surname", "lastname", "firstname", "forename", "fullname", "address", "addr", "addr1",
         "addr2", "addr3", "street", "phone", "telephone", "tel", "mobile", "email", "mail", "born", "birth", "birthday", "birthdate", "dob",
         "iban", "bic", "salary", "wage", "ssn", "nino", "passport", "religion", "diagnosis", "illness"];
@@ -107,23 +109,32 @@ internal sealed partial class VersionDraft(StoreProfile store)
             FormattableString.Invariant($"{codes.Length} different values in {column.Filled} records"));
     }
 
-    private DraftedLine? Relation(TableProfile table, ColumnProfile column)
+    private readonly Dictionary<ColumnProfile, DraftedLine?> _relations = [];
+
+    // Columns that others may point to.
+    private readonly (TableProfile To, ColumnProfile Key)[] _targets = [.. store.Tables.SelectMany(to => to.Columns.Where(key =>
+        (key.IsUnique && key.Shape.Type.Kind is FieldKind.Integer or FieldKind.Text or FieldKind.Uuid)
+        || (to.Key is [var declared] && declared == key)).Select(key => (to, key)))];
+
+    private DraftedLine? Relation(TableProfile table, ColumnProfile column) => _relations.TryGetValue(column, out DraftedLine? known)
+        ? known
+        : _relations[column] = FindRelation(table, column);
+
+    private DraftedLine? FindRelation(TableProfile table, ColumnProfile column)
     {
         if (column.Distinct < 1 || table.Shape.Relations.Any(link => link.Columns.Contains(column.Name, StringComparer.OrdinalIgnoreCase))
-            || column.Shape.Type.Kind is not (FieldKind.Integer or FieldKind.Text or FieldKind.Uuid)) return null;
-        foreach ((TableProfile to, ColumnProfile key) in store.Tables.Where(to => to != table).SelectMany(to => to.Columns
-            .Where(key => key.IsUnique || (to.Key is [var declared] && declared == key)).Select(key => (To: to, Key: key)))
-            .OrderByDescending(to => NameLikeness.Of(column.Name, to.Key.Name)))
+            || column.Shape.Type.Kind is not (FieldKind.Integer or FieldKind.Text or FieldKind.Uuid)
+            || (table.Key is [var own] && own == column)) return null;
+        foreach ((TableProfile to, ColumnProfile key, double likeness) in _targets.Where(to => to.To != table
+            && Kits.ShapesLoader.AreComparable(column.Shape.Type, to.Key.Shape.Type)).Select(to => (to.To, to.Key,
+                Likeness: Math.Max(NameLikeness.Of(column.Name, to.Key.Name), NameLikeness.Of(column.Name, to.To.Name))))
+            .Where(to => to.Likeness >= LeastLike).OrderByDescending(to => NameLikeness.Of(column.Name, to.Key.Name)))
         {
-            if (!Kits.ShapesLoader.AreComparable(column.Shape.Type, key.Shape.Type)) continue;
+            // Every table may have an "id".
             bool isSame = string.Equals(column.Name, key.Name, StringComparison.OrdinalIgnoreCase)
                 && !string.Equals(key.Name, "id", StringComparison.OrdinalIgnoreCase);
-            double likeness = Math.Max(NameLikeness.Of(column.Name, key.Name), Math.Max(NameLikeness.Of(column.Name, to.Name),
-                NameLikeness.Of(column.Name, $"{to.Name}_{key.Name}"))), share = column.ShareWithin(key);
-            // Two tables with the same key are parts of one thing, and which points to which is not told by that.
-            if (table.Key is [var own] && own == column && (!isSame || to.Rows < table.Rows)) continue;
-            if (table.Key is [var both] && both == column) continue;
-            if ((!isSame && likeness < 0.75) || share < 0.95) continue;
+            double share = column.ShareWithin(key);
+            if (share < 0.95) continue;
             string says = $"{{columns: [{YamlText.Of(column.Name)}], to: {YamlText.Of(to.Name)}, on: [{YamlText.Of(key.Name)}]}}";
             bool isSure = share >= 1 && column.Blanks == 0 && !column.IsCapped && (isSame || column.Distinct >= 5);
             return new DraftedLine(says, share >= 1 ? FormattableString.Invariant($"all {column.Distinct} different values are there")
