@@ -292,14 +292,14 @@ public sealed class KitOfStoreTests
     [Fact]
     public void What_is_masked_is_masked_also_where_the_store_could_not_be_looked_at()
     {
-        KitVersion version = Load("versions: [{version: \"1\", tables: {CUST: {masked-outside: [LIM]}}}]\n").Versions[0];
+        Kit kit = Load("versions: [{version: \"1\", tables: {CUST: {masked-outside: [LIM]}}}]\n");
+        KitVersion version = kit.Versions[0];
         var masking = new Transferra.Core.Support.Masking(version);
         Assert.True(masking.IsMasked("CUST", "LIM"));
         Assert.Equal("99", masking.Record("CUST", "17"));
         Assert.Equal("17", masking.Record("ORD", "17"));
         Assert.Equal("99: 9.99", masking.Example("CUST", "some rule", "17: 1.50"));
-        var known = new Transferra.Core.Support.Masking(Over(Load("versions: [{version: \"1\", tables: {CUST: {masked-outside: [LIM]}}}]\n"),
-            "1"));
+        var known = new Transferra.Core.Support.Masking(Over(kit, "1"));
         Assert.Equal("17", known.Record("CUST", "17"));
     }
 
