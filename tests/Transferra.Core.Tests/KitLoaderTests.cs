@@ -82,7 +82,7 @@ public class KitLoaderTests
     // One change to the old version, the text that the mistake must be told at, and its words.
     [Theory]
     [InlineData("{header: user_version, is: \"1\"}", "{header: user_version, sql: x, is: \"1\"}", "{header",
-        "a sign has one of \"sql\", \"header\" and \"table\"")]
+        "a sign has one of \"sql\", \"header\", \"table\"")]
     [InlineData("{header: user_version, is: \"1\"}", "{sql: COMMIT; DROP TABLE T, is: \"1\"}", "COMMIT",
         "a question to the engine begins with SELECT")]
     [InlineData("sql: {memory: \"old prices\"}}", "sql: {mariadb: SELECT 1; DELETE FROM PART}}", "{name: Prices",

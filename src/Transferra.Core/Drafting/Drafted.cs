@@ -18,6 +18,9 @@ public sealed record DraftedSign(string Says, string Is, string Because)
 {
     /// <summary>The table it stands in; "" for none.</summary>
     public string Table { get; init; } = "";
+
+    /// <summary>As a hop writes what becomes of it: the column, and its value in a version; null when it is no named record.</summary>
+    internal Func<string, string>? Becomes { get; init; }
 }
 
 /// <summary>What could be said of a table.</summary>

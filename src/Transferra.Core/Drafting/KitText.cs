@@ -135,7 +135,14 @@ internal sealed class KitText(IReadOnlyList<string> head, string id, string titl
         Line($"  - hop: {{from: {YamlText.Quoted(old.Version)}, to: {YamlText.Quoted(renewed!.Version)}}}");
         if (means.Length > 0) Line("    " + means);
         foreach (string remark in Remarks) Line("    # " + remark);
-        if (hop is null) return;
+        if (hop is null)
+        {
+            // What the vendor's scripts do to the place that tells the version is known; the rest the match will ask about.
+            if (old.Signs.FirstOrDefault(sign => sign.Is == old.Version) is { Becomes: { } becomes } told)
+                Line($"    tables: [{{from: {YamlText.Of(told.Table)}, into: {{{YamlText.Of(told.Table)}: "
+                    + $"{{{becomes(renewed!.Version)}}}}}}}]");
+            return;
+        }
         List<string> entries = new HopText(hop).Lines();
         bool hasEntries = entries.Exists(line => line.TrimStart().StartsWith("- ", StringComparison.Ordinal));
         if (hasEntries) Line("    tables:");

@@ -60,7 +60,13 @@ internal sealed partial class VersionDraft(StoreProfile store)
                 yield return new DraftedSign($"table: {YamlText.Of(table.Name)}, column: {YamlText.Of(value.Name)}, where: "
                     + YamlText.Quoted($"{Expressions.SqlName.Of(naming.Name)} = '{name.Replace("'", "''", StringComparison.Ordinal)}'"),
                     table.Kept.Vectors[value.Ordinal].Show(row).TrimEnd(), $"the record {name} of {table.Name}")
-                { Table = table.Name };
+                {
+                    Table = table.Name,
+                    Becomes = version => $"{YamlText.Of(value.Name)}: {{is: {YamlText.Quoted($"CASE {Expressions.SqlName.Of(naming.Name)} "
+                        + $"WHEN '{name.Replace("'", "''", StringComparison.Ordinal)}' THEN "
+                        + $"'{version.Replace("'", "''", StringComparison.Ordinal)}' ELSE {Expressions.SqlName.Of(value.Name)} END")}, "
+                        + $"changes: data version, compared-with: {YamlText.Of(value.Name)}}}"
+                };
             }
     }
 
