@@ -195,7 +195,6 @@ public static class KitDrafting
         string folder = Path.Combine(scratch, "kit");
         Directory.CreateDirectory(folder);
         File.WriteAllText(Path.Combine(folder, "kit.yaml"), text);
-        File.WriteAllText("/tmp/dev/draft.yaml", text);
         var errors = new DescriptionErrors();
         Kit? kit = KitLoader.Load(folder, "draft", kinds, errors);
         if (errors.Count > 0)
