@@ -164,6 +164,30 @@ public sealed class KitCommandTests(ITestOutputHelper output) : IDisposable
     }
 
     [Fact]
+    public void Neither_a_private_code_nor_a_key_in_the_settings_is_written_down()
+    {
+        foreach ((string file, string version, string licence, string[] codes) in ((string, string, string, string[])[])
+            [("old.db", "7", "OLD-SECRET", ["Quak", "Cath", "None"]), ("new.db", "8", "NEW-SECRET", ["Q1", "C1", "N1"])])
+            DemoFolder.Execute(_office[file], $"""
+                CREATE TABLE sysinfo (k TEXT PRIMARY KEY, v TEXT);
+                INSERT INTO sysinfo VALUES ('DATAVER', '{version}'), ('LICENCE', '{licence}'), ('FIRM', 'x');
+                CREATE TABLE staff_list (id INTEGER PRIMARY KEY, religion TEXT, grade TEXT);
+                WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 120)
+                INSERT INTO staff_list SELECT i, CASE i % 3 WHEN 0 THEN '{codes[0]}' WHEN 1 THEN '{codes[1]}' ELSE '{codes[2]}' END,
+                    CASE i % 2 WHEN 0 THEN 'A{version}' ELSE 'B{version}' END FROM n;
+                """);
+        Called drafted = _office.Run("kit", "draft", "--old", _office["old.db"], "--new", _office["new.db"], "--into", _office["k"],
+            "--json");
+        string text = File.ReadAllText(_office["k/kit.yaml"]);
+        Assert.Contains("\"A7\": \"A8\"", text, StringComparison.Ordinal); // what is not private is
+        foreach (string secret in (string[])["SECRET", "Quak", "Cath", "Q1", "C1"])
+        {
+            Assert.DoesNotContain(secret, text, StringComparison.Ordinal);
+            Assert.DoesNotContain(secret, drafted.Json.GetRawText(), StringComparison.Ordinal);
+        }
+    }
+
+    [Fact]
     public void For_scripts_it_says_what_they_touch_and_they_convert()
     {
         OddCompany company = _office.Add("A", "sqlite", "a.db", 30);

@@ -28,7 +28,7 @@ public sealed class DraftTests(ITestOutputHelper output)
         for (int i = 0; i < pairs; i++)
         {
             var pair = new DraftPair(seed + i);
-            DraftedHop hop = new HopDraft(Look(pair.Old), Look(pair.New)).Of(CancellationToken.None);
+            DraftedHop hop = new HopDraft(Look(pair.Old), Look(pair.New), (_, _) => false).Of(CancellationToken.None);
             truths += pair.Truth.Count;
             var found = new HashSet<string>();
             foreach (DraftedPair tables in hop.Pairs)

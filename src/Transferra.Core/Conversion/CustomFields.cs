@@ -3,7 +3,6 @@
 // Holds: (1) each goes through every hop of the way under its own name, or one with a number behind it when that is taken; (2) what would
 // have to be
 // combined with others is not carried but stays unknown, which stops the company; (3) in a table with private columns it is private, too.
-using System.Globalization;
 using System.Text.Json;
 using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
@@ -149,7 +148,7 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
             {
                 ColumnShape carried = column with
                 {
-                    Name = Free(column.Name, name => target.OrdinalOf(name) >= 0),
+                    Name = Names.Free(column.Name, name => target.OrdinalOf(name) >= 0),
                     IsPrivate = column.IsPrivate
                     || target.Columns.Any(known => known.IsPrivate)
                 };
@@ -180,7 +179,7 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
 
     private (TableMap[] Maps, CustomTable[] Behind, string[] Unlinked) TablesThrough(Correspondence hop, KitVersion from)
     {
-        string NameBehind(string table) => Free(table, name => hop.To.Table(name) is not null);
+        string NameBehind(string table) => Names.Free(table, name => hop.To.Table(name) is not null);
         var maps = new List<TableMap>();
         var behind = new List<CustomTable>();
         var unlinked = new List<string>();
@@ -219,13 +218,6 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
                 Columns = [.. record.Columns, .. into.Columns.Skip(record.Into.Columns.Count)
                 .Select(column => new ColumnMap(column, new Literal(0, LiteralKind.Null, ""), null, null))]
             };
-    }
-
-    private static string Free(string name, Func<string, bool> isTaken)
-    {
-        string free = name;
-        for (int number = 2; isTaken(free); number++) free = string.Create(CultureInfo.InvariantCulture, $"{name}_{number}");
-        return free;
     }
 
     private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);

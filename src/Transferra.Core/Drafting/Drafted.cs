@@ -74,6 +74,10 @@ public sealed record DraftedVersion(string Version, string Engine, IReadOnlyList
 {
     /// <summary>Code page of its text; null for UTF-8, or where the store says it.</summary>
     public string? TextEncoding { get; init; }
+
+    /// <summary>Whether a column is said to be people's own affair.</summary>
+    internal bool IsPrivate(string table, string column) => Tables.FirstOrDefault(known => known.Table == table)?.Private
+        .Any(line => line.IsSure && line.Says == Machine.YamlText.Of(column)) == true;
 }
 
 /// <summary>What a new column gets.</summary>

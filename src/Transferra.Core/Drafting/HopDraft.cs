@@ -9,8 +9,11 @@ namespace Transferra.Core.Drafting;
 
 /// <param name="old">What was seen of the old store.</param>
 /// <param name="renewed">What was seen of the new one.</param>
-/// <param name="versions">The tables in which both tell their versions; null when they do not tell it so.</param>
-internal sealed class HopDraft(StoreProfile old, StoreProfile renewed, (TableProfile Old, TableProfile New)? versions = null)
+/// <param name="isPrivate">Whether a column of a table, by their names, is people's own affair.</param>
+/// <param name="versions">The tables in which both tell their versions, and what the new one says; null when they do not tell it
+/// so.</param>
+internal sealed class HopDraft(StoreProfile old, StoreProfile renewed, Func<string, string, bool> isPrivate,
+    (TableProfile Old, TableProfile New, string Tells)? versions = null)
 {
     // A larger share of old records that became one together means that records are combined.
     private const double MostCombined = 0.05;
@@ -18,7 +21,7 @@ internal sealed class HopDraft(StoreProfile old, StoreProfile renewed, (TablePro
     /// <summary>Drafts it.</summary>
     public DraftedHop Of(CancellationToken cancel)
     {
-        IReadOnlyList<TablePair> tables = Pairing.Of(old, renewed, versions);
+        IReadOnlyList<TablePair> tables = Pairing.Of(old, renewed, versions is { } told ? (told.Old, told.New) : null);
         var pairs = new List<DraftedPair>();
         foreach (TablePair pair in tables)
         {
@@ -40,7 +43,8 @@ internal sealed class HopDraft(StoreProfile old, StoreProfile renewed, (TablePro
         bool isCertain = versions is { } known && known.Old == pair.Old && known.New == pair.New;
         Alignment? aligned = Alignment.Of(pair.Old, pair.New, isCertain || pair.IsSure);
         var columns = new List<DraftedColumn>();
-        ValueRules? rules = aligned is null ? null : new ValueRules(old, pair, aligned, isCertain);
+        ValueRules? rules = aligned is null ? null : new ValueRules(old, pair, aligned, isPrivate, isCertain ? versions!.Value.Tells
+            : null);
         foreach (ColumnProfile column in pair.New.Columns)
             if (rules?.Of(column) is { } made) columns.Add(made);
         // Keys that are the same by chance, as numbers from 1 are, with nothing else the same beside them: other records.

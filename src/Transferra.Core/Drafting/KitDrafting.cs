@@ -58,66 +58,71 @@ public static class KitDrafting
         StoreProfile from = Look(old), to = renewed is null ? from : Look(renewed);
         DraftedVersion before = new VersionDraft(from).Of(wishes.From);
         before = before with { Totals = new TotalsDraft(from, before).All(), TextEncoding = old.TextEncoding };
-        DraftedVersion? after = null;
+        DraftedVersion? after = wishes.To is null ? null : new DraftedVersion(wishes.To, before.Engine, [], [], []);
         DraftedHop? hop = null;
-        if (renewed is not null)
-        {
-            after = new VersionDraft(to).Of(wishes.To ?? (wishes.From is null ? null : wishes.From + "-new"));
-            hop = new HopDraft(from, to, VersionTables(before, after)).Of(cancel);
-            if (after.Version == before.Version) after = after with { Version = before.Version + "-new" };
-            bool isOurs = wishes.Means.Length == 0 && to.Engine == "sqlite";
-            (DraftedTotal Before, DraftedTotal After)[] totals = [.. before.Totals.Select(total => (total, After: TotalsDraft.After(total,
-                hop,
-                to, isOurs))).Where(pair => pair.After is not null).Select(pair => (pair.total, pair.After!))];
-            totals = [.. totals, .. new TotalsDraft(from, before).Computed(hop, to, isOurs)];
-            before = before with { Totals = [.. totals.Select(pair => pair.Before)] };
-            after = after with { Totals = [.. totals.Select(pair => pair.After)] };
-        }
-        else if (wishes.To is not null) after = new DraftedVersion(wishes.To, before.Engine, [], [], []);
+        if (renewed is not null) (before, after, hop) = Between(from, to, before, wishes, cancel);
         string[] head = [.. Head(old, renewed, from, to)];
-        if (after is not null && hop is not null)
-        {
-            after = WithPrivate(after, before, hop);
-            // A link of the new version is declared in its store; one that the new program does not declare is asked about.
-            after = after with
-            {
-                Tables = [.. after.Tables.Select(table => table with
-                {
-                    Relations = [.. table.Relations.Select(line => line with { IsSure = false })]
-                })]
-            };
-            before = WithKeys(before, hop, from, to);
-        }
         var differing = new Dictionary<string, IReadOnlyList<string>>();
         if (after is not null && hop is not null && wishes.Means.Length == 0)
         {
             // What follows from the hop is known once it has been tried, and what the new store has beyond it cannot be said.
             DraftedVersion whole = after;
             after = after with { Tables = [], Totals = [] };
-            Correspondence? known = Tried(Text(differing), scratch, kinds, from);
+            Correspondence? known = Tried(Text(), scratch, kinds, from);
             differing = Differing(known, [.. to.Tables.Select(table => table.Shape)]);
             after = Within(whole, known);
         }
-        string text = Text(differing);
+        string text = Text();
         Tried(text, scratch, kinds, from);
         return new DraftedKit(text, before, after, hop, [.. from.NotRead, .. renewed is null ? [] : to.NotRead]);
 
-        (TableProfile, TableProfile)? VersionTables(DraftedVersion one, DraftedVersion other) =>
-            one.Signs.Select(sign => sign.Table).FirstOrDefault(table => table.Length > 0) is { } first && from.Table(first) is { } its
-            && other.Signs.Select(sign => sign.Table).FirstOrDefault(table => table.Length > 0) is { } second
-                && to.Table(second) is { } theirs
-                ? (its, theirs) : null;
-
-        string Text(IReadOnlyDictionary<string, IReadOnlyList<string>> beyond) => new KitText(head, wishes.Id, wishes.Id, before, after,
-            hop,
-            wishes.Means)
-        { Differing = beyond, Remarks = wishes.Remarks }.Write();
+        string Text() => new KitText(head, wishes.Id, wishes.Id, before, after, hop, wishes.Means)
+        {
+            Differing = differing,
+            Remarks = wishes.Remarks
+        }.Write();
 
         StoreProfile Look(DraftSide side)
         {
             using IStore store = stores.Open(side.Address, side.TextEncoding);
             return StoreProfile.Of(store, side.Address.Engine, side.Tables, observer, cancel);
         }
+    }
+
+    // Both versions and what lies between them, each with what the other tells of it.
+    private static (DraftedVersion Before, DraftedVersion After, DraftedHop Hop) Between(StoreProfile from, StoreProfile to,
+        DraftedVersion before, DraftWishes wishes, CancellationToken cancel)
+    {
+        DraftedVersion after = new VersionDraft(to).Of(wishes.To ?? (wishes.From is null ? null : wishes.From + "-new"));
+        DraftedVersion[] both = [before, after];
+        DraftedHop hop = new HopDraft(from, to, (table, column) => both.Any(version => version.IsPrivate(table, column)),
+            VersionTables(from, before, to, after)).Of(cancel);
+        if (after.Version == before.Version) after = after with { Version = before.Version + "-new" };
+        bool isOurs = wishes.Means.Length == 0 && to.Engine == "sqlite";
+        (DraftedTotal Before, DraftedTotal? After)[] totals =
+        [
+            .. before.Totals.Select(total => (total, TotalsDraft.After(total, hop, to, isOurs))).Where(pair => pair.Item2 is not null),
+            .. new TotalsDraft(from, before).Computed(hop, to, isOurs)
+        ];
+        after = WithPrivate(after with { Totals = [.. totals.Select(pair => pair.After!)] }, before, hop);
+        before = WithKeys(before with { Totals = [.. totals.Select(pair => pair.Before)] }, hop, from, to);
+        // A link of the new version is declared in its store; one that the new program does not declare is asked about.
+        return (before, after with
+        {
+            Tables = [.. after.Tables.Select(table => table with
+            {
+                Relations = [.. table.Relations.Select(line => line with { IsSure = false })]
+            })]
+        }, hop);
+    }
+
+    private static (TableProfile, TableProfile, string)? VersionTables(StoreProfile from, DraftedVersion before, StoreProfile to,
+        DraftedVersion after)
+    {
+        DraftedSign? was = before.Signs.FirstOrDefault(sign => sign.Table.Length > 0),
+            now = after.Signs.FirstOrDefault(sign => sign.Table.Length > 0);
+        return was is not null && now is not null && from.Table(was.Table) is { } old && to.Table(now.Table) is { } renewed
+            ? (old, renewed, now.Is) : null;
     }
 
     // Where the old store declares no key, and the new one makes its own of old columns as they are, they told the old records, too.
@@ -143,8 +148,7 @@ public static class KitDrafting
         Tables = [.. after.Tables.Select(table =>
         {
             string[] made = [.. hop.Pairs.Where(pair => pair.New == table.Table).SelectMany(pair => pair.Columns.Where(column =>
-                column.Of.Any(of => before.Tables.First(old => old.Table == pair.Old).Private.Any(line => line.IsSure
-                    && line.Says == YamlText.Of(of))))).Select(column => YamlText.Of(column.Column))];
+                column.Of.Any(of => before.IsPrivate(pair.Old, of)))).Select(column => YamlText.Of(column.Column))];
             return table with
             {
                 Private = [.. table.Private.Where(line => !made.Contains(line.Says)), .. made.Distinct().Select(column =>

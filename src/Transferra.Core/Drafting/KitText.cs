@@ -1,5 +1,5 @@
 // KitText.cs: writes a draft down as kit.yaml. What is sure is a line; what is not is a remark that begins with "#?" and does nothing.
-// Holds: (1) a value from a store stands in it only as a code of a column that is not private, or as what tells the version.
+// Holds: (1) a value from a store stands in it only as a code of columns that are not private, or as what tells the version.
 using System.Globalization;
 using System.Text;
 using Transferra.Core.Machine;

@@ -62,12 +62,10 @@ internal sealed class TotalsDraft(StoreProfile store, DraftedVersion version)
     private bool IsCode(TableProfile table, ColumnProfile column) => version.Tables.First(known => known.Table == table.Name).Codes
         .Any(line => line.Says.StartsWith(YamlText.Of(column.Name) + ":", StringComparison.Ordinal));
 
-    private bool IsPrivate(TableProfile table, ColumnProfile column) => version.Tables.First(known => known.Table == table.Name).Private
-        .Any(line => line.IsSure && line.Says == YamlText.Of(column.Name));
-
     // By period where there is one, then by what it points to, then by a code; never by what is private.
     private ColumnProfile? Group(TableProfile table, ColumnProfile[] money) => table.Columns.Where(column => !money.Contains(column)
-        && !IsPrivate(table, column) && column.Distinct is > 1 and <= MostGroups && column.Distinct < Math.Max(2, column.Filled)
+        && !version.IsPrivate(table.Name, column.Name) && column.Distinct is > 1 and <= MostGroups && column.Distinct < Math.Max(2,
+            column.Filled)
         && column.Shape.Type.Kind is FieldKind.Integer or FieldKind.Text && !table.Key.Contains(column))
         .Select(column => (Column: column, Rank: NameLikeness.Words(column.Name).Any(word => word is "period" or "year" or "month" or "pno")
             ? 3 : IsLink(table, column) ? 2 : IsCode(table, column) ? 1 : 0)).Where(found => found.Rank > 0)

@@ -1,7 +1,8 @@
 // ValueRules.cs: what a new column was made of, tried on records that stand side by side: a column as it is or in another form, a date
 // written otherwise, blanks cut off, codes for codes, two columns added or joined, a value of another table. Each rule is computed by the
 // same expressions as a conversion, and holds only when it gives the new value in every record looked at.
-// Holds: (1) a rule is sure only when every record agrees, the values differ enough to tell, and no other rule agrees as well.
+// Holds: (1) a rule is sure only when every record agrees, the values differ enough to tell, and no other rule agrees as well; (2) no
+// value stands in a rule but a code of columns that are not private, and what tells the version.
 using System.Globalization;
 using Transferra.Core.Expressions;
 using Transferra.Core.Machine;
@@ -12,10 +13,13 @@ namespace Transferra.Core.Drafting;
 /// <param name="old">The old store.</param>
 /// <param name="pair">The two tables.</param>
 /// <param name="aligned">Records side by side.</param>
-/// <param name="isCertain">Whether it is known that the tables answer to each other, so that few records will do.</param>
-internal sealed class ValueRules(StoreProfile old, TablePair pair, Alignment aligned, bool isCertain = false)
+/// <param name="isPrivate">Whether a column of a table, by their names, is people's own affair.</param>
+/// <param name="tells">What tells the new version in these tables, so that they answer to each other and few records will do; null where
+/// the version stands elsewhere.</param>
+internal sealed class ValueRules(StoreProfile old, TablePair pair, Alignment aligned, Func<string, string, bool> isPrivate,
+    string? tells)
 {
-    private const int MostCodes = 40, Enough = 12, MostNumeric = 12, MostExcepted = 3, MostTexts = 16;
+    private const int MostCodes = 40, Enough = 12, MostNumeric = 12, MostTexts = 16;
 
     private readonly string?[][] _old = [.. aligned.Old.Vectors.Select(Shown)], _new = [.. aligned.New.Vectors.Select(Shown)];
     private readonly ExpressionCompiler _compiler = new(new ExpressionScope(pair.Old.Name, pair.Old.Shape.Columns, [],
@@ -53,7 +57,7 @@ internal sealed class ValueRules(StoreProfile old, TablePair pair, Alignment ali
         string? value = Tried(name, column, wanted) ? name : areTexts ? null : Tried(cast, column, wanted) ? cast
             : Tried(filled, column, wanted) ? filled : null;
         return value is null ? null : Made(column, value, because, (isTelling && isAlone && IsEnough(wanted, likeness))
-            || (isCertain && isAlone), best);
+            || (tells is not null && isAlone), best);
     }
 
     private DraftedColumn? Dated(ColumnProfile column, string?[] wanted)
@@ -91,10 +95,12 @@ internal sealed class ValueRules(StoreProfile old, TablePair pair, Alignment ali
         return null;
     }
 
-    // Each old value always became the same new one.
+    // Each old value always became the same new one. The rule lists them, which is nobody's business where they are private.
     private DraftedColumn? Coded(ColumnProfile column, string?[] wanted)
     {
+        if (isPrivate(pair.New.Name, column.Name)) return null;
         foreach (ColumnProfile from in ByLikeness(column).Where(from => from.Values is { Count: > 1 and <= MostCodes }
+            && !isPrivate(pair.Old.Name, from.Name)
             && !from.IsNearlyUnique && from.Shape.Type.Kind is FieldKind.Text or FieldKind.Integer or FieldKind.Boolean))
         {
             if (Function(_old[from.Ordinal], wanted) is not { } codes || codes.Count < 2 || codes.Values.Distinct().Count() < 2) continue;
@@ -253,24 +259,23 @@ internal sealed class ValueRules(StoreProfile old, TablePair pair, Alignment ali
         return row >= 0 && first[row] + between + second[row] == wanted[row];
     }
 
-    // Settings: the same but for a few records, such as the one that tells the version.
+    // Settings: the same but for the record that tells the version. What else changed in them may be a key or a name, and is not written
+    // down.
     private DraftedColumn? Excepted(ColumnProfile column, string?[] wanted)
     {
-        if (column.Shape.Type.Kind != FieldKind.Text || pair.Old.Key is not [{ Shape.Type.Kind: FieldKind.Text } key]
+        if (tells is null || column.Shape.Type.Kind != FieldKind.Text || pair.Old.Key is not [{ Shape.Type.Kind: FieldKind.Text } key]
             || pair.Old.Rows > aligned.Rows) return null;
         foreach (ColumnProfile from in pair.Old.Columns.Where(from => from != key && from.Shape.Type.Kind == FieldKind.Text))
         {
             int[] others = [.. Enumerable.Range(0, aligned.Rows).Where(row => !Same(_old[from.Ordinal][row], wanted[row]))];
-            if (others.Length is 0 or > MostExcepted || (others.Length * 2 > aligned.Rows && !isCertain)) continue;
-            string value = $"CASE {SqlName.Of(key.Name)} {string.Concat(others.Select(row => $"WHEN "
-                + $"{Literal(_old[key.Ordinal][row], key)} THEN {Literal(wanted[row], column)} "))}ELSE {SqlName.Of(from.Name)} END";
-            if (Tried(value, column, wanted))
-                return Made(column, value, FormattableString.Invariant($"the same value in all but {others.Length} of {Count()}"),
-                    others.Length == 1 && (aligned.Rows > 1 || isCertain), from) with
-                {
-                    Changes = "values of the new version",
-                    ComparedWith = from.Name
-                };
+            if (others is not [var only] || wanted[only]?.TrimEnd() != tells) continue;
+            string value = $"CASE {SqlName.Of(key.Name)} WHEN {Literal(_old[key.Ordinal][only], key)} THEN "
+                + $"{Literal(wanted[only], column)} ELSE {SqlName.Of(from.Name)} END";
+            if (Tried(value, column, wanted)) return Made(column, value, $"the same value in all but one of {Count()}", true, from) with
+            {
+                Changes = "data version",
+                ComparedWith = from.Name
+            };
         }
         return null;
     }

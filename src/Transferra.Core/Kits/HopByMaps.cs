@@ -2,7 +2,6 @@
 // nothing. Where a version is as the store has it, it is made when the store is there, and the new version's tables with it.
 // Holds: (1) every old table and column is carried, used or left out with a reason, or a mistake says that it is not; (2) every column of
 // a new table that something goes into has a value; (3) what only the office's store has is carried as it is, under a name that is free.
-using System.Globalization;
 using Transferra.Core.Expressions;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
@@ -25,7 +24,7 @@ internal sealed class HopByMaps(DescribedMap words, HopKinds kinds, IReadOnlyLis
         if (to.Words is { } said)
         {
             List<TableShape> derived = new DerivedTables(words.Again(new DescriptionErrors()), from, hop, settings).All();
-            to = said.Over(to, derived, isOfStore: false, errors);
+            to = said.Over(to, derived, areAll: false, errors);
         }
         Correspondence answer = Of(hop, from, to, errors);
         return errors.Count == 0 ? answer with { Awaiting = null }
@@ -49,7 +48,7 @@ internal sealed class HopByMaps(DescribedMap words, HopKinds kinds, IReadOnlyLis
             int mistakes = errors.Count;
             TableMap? read = loader.ReadTable(entry, from, to);
             // Of a table that could not be read nothing more is told: what is unused in it is known once it can be read.
-            if (read is null || errors.Count > mistakes) isUnreadable |= read is null;
+            isUnreadable |= read is null;
             filling.Add(entry, read, isRead: errors.Count == mistakes);
         }
         List<TableMap> maps = filling.Rest(isUnreadable);
@@ -142,7 +141,7 @@ internal sealed class HopByMaps(DescribedMap words, HopKinds kinds, IReadOnlyLis
 
         private TargetMap WithOffices(TargetMap target, ColumnShape column)
         {
-            ColumnShape carried = column with { Name = Free(column.Name, name => target.Table.OrdinalOf(name) >= 0) };
+            ColumnShape carried = column with { Name = Names.Free(column.Name, name => target.Table.OrdinalOf(name) >= 0) };
             TableShape table = target.Table with { Columns = [.. target.Table.Columns, carried] };
             To = To with { Tables = [.. To.Tables.Select(known => known.Name == table.Name ? table : known)] };
             return new TargetMap(table, [.. target.Columns, new ColumnMap(carried, new ColumnReference(0, null, column.Name), null, null)]);
@@ -197,7 +196,7 @@ internal sealed class HopByMaps(DescribedMap words, HopKinds kinds, IReadOnlyLis
         private void AddOffices(Dictionary<string, string> behind)
         {
             foreach (string table in behind.Keys.ToArray())
-                behind[table] = Free(table, name => To.Table(name) is not null || behind.Values.Contains(name,
+                behind[table] = Names.Free(table, name => To.Table(name) is not null || behind.Values.Contains(name,
                     StringComparer.OrdinalIgnoreCase));
             foreach ((string name, string carriedAs) in behind)
             {
@@ -230,13 +229,6 @@ internal sealed class HopByMaps(DescribedMap words, HopKinds kinds, IReadOnlyLis
                 Columns = [.. record.Columns.Concat(silent.Select(column => new ColumnMap(column, new Literal(0, LiteralKind.Null, ""),
                     null, null))).OrderBy(column => into.OrdinalOf(column.Column.Name))]
             };
-        }
-
-        private static string Free(string name, Func<string, bool> isTaken)
-        {
-            string free = name;
-            for (int number = 2; isTaken(free); number++) free = string.Create(CultureInfo.InvariantCulture, $"{name}_{number}");
-            return free;
         }
     }
 }

@@ -8,6 +8,14 @@ internal static class Names
     /// <summary>Whether two names are the same, in any case.</summary>
     public static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
 
+    /// <summary>A name, or the first one with a number behind it that is not taken.</summary>
+    public static string Free(string name, Func<string, bool> isTaken)
+    {
+        string free = name;
+        for (int number = 2; isTaken(free); number++) free = FormattableString.Invariant($"{name}_{number}");
+        return free;
+    }
+
     /// <summary>Words to put behind a name that is not known: "; did you mean X?"; "" when nothing known is like it.</summary>
     public static string Meant(string name, IEnumerable<string> known)
     {

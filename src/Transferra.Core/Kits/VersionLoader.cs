@@ -19,7 +19,7 @@ internal sealed class VersionLoader(string kitFolder, IReadOnlyList<Component> c
     /// <summary>A version of which nothing is said but how it is told.</summary>
     public KitVersion Unsaid(string name, IReadOnlyList<DataEvidence> told) => Keep(new KitVersion(name, [], null, told,
         new Dictionary<string, string>(), [], [], [])
-    { Private = hidden }, new VersionWords([], []));
+    { Private = hidden }, new VersionWords([], isOfStore: true));
 
     private KitVersion Keep(KitVersion version, VersionWords words)
     {
@@ -72,13 +72,13 @@ internal sealed class VersionLoader(string kitFolder, IReadOnlyList<Component> c
     private (VersionWords Words, KitVersion? Like) WordsOf(DescribedMap map)
     {
         PlacedText? like = map.Optional("same-as");
-        if (like is null) return (new VersionWords([map], SaysAll(map) ? null : []), null);
-        if (like.Value == TheStore) return (new VersionWords([map], []), null);
+        if (like is null) return (new VersionWords([map], !SaysAll(map)), null);
+        if (like.Value == TheStore) return (new VersionWords([map], isOfStore: true), null);
         if (_words.TryGetValue(like.Value, out VersionWords? known))
-            return (new VersionWords([map, .. known.Maps], known.IsOfStore ? [] : null), _versions[like.Value]);
+            return (new VersionWords([map, .. known.Maps], known.IsOfStore), _versions[like.Value]);
         like.Report(map.Errors, $"there is no version {like} before this one; \"same-as\" is {TheStore}, or a version that the kit lists "
             + $"before: {string.Join(", ", _words.Keys)}");
-        return (new VersionWords([map], null), null);
+        return (new VersionWords([map], isOfStore: false), null);
     }
 
     // Its tables are described when each has its columns.

@@ -14,8 +14,8 @@ internal sealed record SaidOfTables(List<TableShape> Tables, List<TableChecks> C
     List<ControlTotal> Totals);
 
 /// <param name="maps">The version's map first, then those of the versions that it is the same as.</param>
-/// <param name="store">Not null where the tables are a store's.</param>
-internal sealed class VersionWords(IReadOnlyList<DescribedMap> maps, IReadOnlyList<TableShape>? store)
+/// <param name="isOfStore">Whether the tables are as a store has them.</param>
+internal sealed class VersionWords(IReadOnlyList<DescribedMap> maps, bool isOfStore)
 {
     /// <summary>The version's map first, then those of the versions that it is the same as.</summary>
     public IReadOnlyList<DescribedMap> Maps => maps;
@@ -24,7 +24,7 @@ internal sealed class VersionWords(IReadOnlyList<DescribedMap> maps, IReadOnlyLi
     public IReadOnlyList<DescribedMap> Inherited => [.. maps.Skip(1)];
 
     /// <summary>Whether the tables are as a store has them.</summary>
-    public bool IsOfStore => store is not null;
+    public bool IsOfStore => isOfStore;
 
     /// <summary>Columns that a list of their tables names, as TABLE.COLUMN.</summary>
     public IReadOnlyList<string> Marked(string list) => [.. maps.Select(map => map.Again(new DescriptionErrors()).Map("tables", ""))
@@ -38,7 +38,7 @@ internal sealed class VersionWords(IReadOnlyList<DescribedMap> maps, IReadOnlyLi
     public KitVersion Over(KitVersion version, IReadOnlyList<TableShape> tables)
     {
         var errors = new DescriptionErrors();
-        KitVersion over = Over(version, tables, isOfStore: true, errors);
+        KitVersion over = Over(version, tables, areAll: true, errors);
         return errors.Count == 0 ? over
             : throw new TransferraException($"the kit does not fit the store: {string.Join("; ", errors.Since(0).Distinct())}",
                 "Correct it, then do it again.");
@@ -47,12 +47,12 @@ internal sealed class VersionWords(IReadOnlyList<DescribedMap> maps, IReadOnlyLi
     /// <summary>The version over tables.</summary>
     /// <param name="version">As the kit has it.</param>
     /// <param name="tables">The tables.</param>
-    /// <param name="isOfStore">Whether they are all that there are; otherwise the version may add some.</param>
+    /// <param name="areAll">Whether they are all that there are; otherwise the version may add some.</param>
     /// <param name="errors">Receives mistakes.</param>
-    public KitVersion Over(KitVersion version, IReadOnlyList<TableShape> tables, bool isOfStore, DescriptionErrors errors)
+    public KitVersion Over(KitVersion version, IReadOnlyList<TableShape> tables, bool areAll, DescriptionErrors errors)
     {
         if (maps.Count == 0) return version with { Tables = tables };
-        SaidOfTables said = Read(maps[0].Again(errors), Inherited, isOfStore, tables, errors);
+        SaidOfTables said = Read(maps[0].Again(errors), Inherited, areAll, tables, errors);
         return version with
         {
             Tables = said.Tables,
