@@ -164,6 +164,33 @@ public sealed class KitCommandTests(ITestOutputHelper output) : IDisposable
     }
 
     [Fact]
+    public void Of_two_hundred_tables_it_says_only_what_is_to_be_said_and_each_thing_once()
+    {
+        const int Tables = 200, Renamed = 50;
+        foreach ((string file, string version, string name) in ((string, string, string)[])[("old.db", "7", "label"), ("new.db", "8",
+            "caption")])
+            DemoFolder.Execute(_office[file], string.Concat(Enumerable.Range(1, Tables).Select(table => $"""
+                CREATE TABLE area_{table} (id INTEGER PRIMARY KEY, {(table <= Renamed ? name : "label")} VARCHAR(20), state VARCHAR(1),
+                    surname VARCHAR(20), weight INTEGER, place VARCHAR(10), remark VARCHAR(20), size DECIMAL(8,2), made DATE, area INTEGER);
+                WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 40)
+                INSERT INTO area_{table} SELECT i, 'L{table}-' || i, CASE i % 2 WHEN 0 THEN 'A' ELSE 'B' END, 'S{table}-' || i,
+                    i * {table} % 37, 'P' || (i * {table} % 11), 'R{table}-' || i, i * {table} / 4.0, '2025-01-' || (10 + i % 20), i % 7
+                FROM n;
+
+                """)) + $"CREATE TABLE sysinfo (k TEXT PRIMARY KEY, v TEXT); INSERT INTO sysinfo VALUES ('DATAVER', '{version}');");
+        JsonElement hop = _office.Run("kit", "draft", "--old", _office["old.db"], "--new", _office["new.db"], "--into", _office["k"],
+            "--json").Json.GetProperty("result").GetProperty("kit").GetProperty("hop");
+        Assert.Equal(Tables + 1, hop.GetProperty("pairs").GetArrayLength());
+        string[] lines = File.ReadAllLines(_office["k/kit.yaml"]);
+        Assert.Equal(Renamed, lines.Count(line => line.Trim().StartsWith("caption: label ", StringComparison.Ordinal)));
+        Assert.DoesNotContain(lines, line => line.Contains("label: label", StringComparison.Ordinal));
+        // Codes and whose affair a column is are said of the old version; of the new one they follow.
+        Assert.Equal(Tables, lines.Count(line => line.Trim().StartsWith("state: [", StringComparison.Ordinal)));
+        Assert.Equal(Tables, lines.Count(line => line.Trim().StartsWith("- surname ", StringComparison.Ordinal)));
+        _office.Run("kit", "check", _office["k"], "--old", _office["old.db"]).Expect(0).Says("It can be used");
+    }
+
+    [Fact]
     public void Neither_a_private_code_nor_a_key_in_the_settings_is_written_down()
     {
         foreach ((string file, string version, string licence, string[] codes) in ((string, string, string, string[])[])

@@ -190,6 +190,18 @@ internal sealed partial class ColumnProfile(ColumnShape shape, int ordinal)
         return (double)mine.Count(other._hashes.Contains) / mine.Count;
     }
 
+    /// <summary>Whether the other column could have so large a share of this one's values: true wherever it has, and hardly ever
+    /// elsewhere. Much quicker than <see cref="ShareWithin"/>.</summary>
+    public bool MayBeWithin(ColumnProfile other, double share)
+    {
+        if (_hashes is null || other._hashes is null) return true;
+        if (other._hashes.Count < _hashes.Count * share) return false;
+        int missing = 0, most = (int)Math.Ceiling(_hashes.Count * (1 - share));
+        foreach (ulong hash in _hashes)
+            if (!other._hashes.Contains(hash) && ++missing > most) return false;
+        return true;
+    }
+
     /// <summary>How far two columns have the same different values, from 0 to 1: Jaccard's index, estimated from the smallest hashes of
     /// both (bottom-k sketches: Cohen and Kaplan, 2007). Text that is a date in some form is compared as one.</summary>
     public double Overlap(ColumnProfile other)

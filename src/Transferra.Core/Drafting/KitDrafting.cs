@@ -1,6 +1,7 @@
 // KitDrafting.cs: drafts a kit from a store, or from an old and a new one, and tries it on them before anybody else does.
 // Holds: (1) what is written loads without a mistake and fits the stores it was drafted from; (2) the stores are only read.
 using System.Globalization;
+using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
@@ -70,7 +71,7 @@ public static class KitDrafting
             after = after with { Tables = [], Totals = [] };
             Correspondence? known = Tried(Text(), scratch, kinds, from);
             differing = Differing(known, [.. to.Tables.Select(table => table.Shape)]);
-            after = Within(whole, known);
+            after = Within(whole, known, before, hop);
         }
         string text = Text();
         Tried(text, scratch, kinds, from);
@@ -158,24 +159,42 @@ public static class KitDrafting
         })]
     };
 
-    // What is said of columns that the new version has by what is known of it.
-    private static DraftedVersion Within(DraftedVersion version, Correspondence? hop)
+    // What is said of columns that the new version has by what is known of it. That which follows from the hop is not said again: whose
+    // affair a column is, and the codes and series of one that is carried as it is.
+    private static DraftedVersion Within(DraftedVersion version, Correspondence? known, DraftedVersion before, DraftedHop hop)
     {
-        bool IsThere(string table, DraftedLine line) => hop?.To.Table(table) is { } shape && shape.Columns.Any(column =>
-            line.Says.Contains(YamlText.Of(column.Name), StringComparison.Ordinal)
-            && line.Says.Split([':', ',', '[', ']', '{', '}', ' '],
-                StringSplitOptions.RemoveEmptyEntries).Contains(YamlText.Of(column.Name)));
         return version with
         {
-            Tables = [.. version.Tables.Where(table => hop?.To.Table(table.Table) is not null).Select(table => table with
+            Tables = [.. version.Tables.Where(table => known?.To.Table(table.Table) is not null).Select(table =>
             {
-                Key = [],
-                Private = [.. table.Private.Where(line => IsThere(table.Table, line))],
-                Codes = [.. table.Codes.Where(line => IsThere(table.Table, line))],
-                Relations = [.. table.Relations.Where(line => IsThere(table.Table, line))],
-                Series = [.. table.Series.Where(line => IsThere(table.Table, line))],
+                TableShape shape = known!.To.Table(table.Table)!;
+                string[] said = [.. SaidBefore(table.Table)];
+                bool IsNew(DraftedLine line) => ColumnOf(line) is { } column && !said.Contains(column);
+                return table with
+                {
+                    Key = [],
+                    Private = [.. table.Private.Where(line => ColumnOf(line) is { } name
+                        && !shape.Columns[shape.OrdinalOf(name)].IsPrivate)],
+                    Codes = [.. table.Codes.Where(IsNew)],
+                    Relations = [.. table.Relations.Where(line => ColumnOf(line) is not null)],
+                    Series = [.. table.Series.Where(IsNew)],
+                };
+
+                string? ColumnOf(DraftedLine line)
+                {
+                    string[] words = line.Says.Split([':', ',', '[', ']', '{', '}', ' '], StringSplitOptions.RemoveEmptyEntries);
+                    return shape.Columns.FirstOrDefault(column => words.Contains(YamlText.Of(column.Name)))?.Name;
+                }
             })]
         };
+
+        // Columns that are old ones as they are, of which the old version says the same.
+        IEnumerable<string> SaidBefore(string table) => hop.Pairs.Where(pair => pair.New == table).SelectMany(pair => pair.Columns
+            .Where(column => column is { IsSure: true, Of.Count: 1 } && column.Value == SqlName.Of(column.Of[0])
+                && before.Tables.FirstOrDefault(old => old.Table == pair.Old) is { } old && (old.Codes.Concat(old.Series).Any(line =>
+                    line.Says.StartsWith(YamlText.Of(column.Of[0]) + ":", StringComparison.Ordinal)
+                    || line.Says.Contains("number: " + SqlName.Of(column.Of[0]), StringComparison.Ordinal)))).Select(column =>
+                        column.Column));
     }
 
     private static IEnumerable<string> Head(DraftSide old, DraftSide? renewed, StoreProfile from, StoreProfile to)

@@ -10,7 +10,7 @@ internal sealed partial class VersionDraft(StoreProfile store)
 {
     private const int FewRecords = 500, SomeRecords = 20, MostCodes = 20;
 
-    private const double LeastLike = 0.75;
+    private const double LeastLike = 0.75, LeastWithin = 0.95;
 
     private static readonly string[] Personal = ["surname", "lastname", "firstname", "forename", "fullname", "address", "addr", "addr1",
         "addr2", "addr3", "street", "phone", "telephone", "tel", "mobile", "email", "mail", "born", "birth", "birthday", "birthdate", "dob",
@@ -132,15 +132,16 @@ internal sealed partial class VersionDraft(StoreProfile store)
             || column.Shape.Type.Kind is not (FieldKind.Integer or FieldKind.Text or FieldKind.Uuid)
             || (table.Key is [var own] && own == column)) return null;
         foreach ((TableProfile to, ColumnProfile key, double likeness) in _targets.Where(to => to.To != table
-            && Kits.ShapesLoader.AreComparable(column.Shape.Type, to.Key.Shape.Type)).Select(to => (to.To, to.Key,
-                Likeness: Math.Max(NameLikeness.Of(column.Name, to.Key.Name), NameLikeness.Of(column.Name, to.To.Name))))
+            && Kits.ShapesLoader.AreComparable(column.Shape.Type, to.Key.Shape.Type) && column.MayBeWithin(to.Key, LeastWithin))
+            .Select(to => (to.To, to.Key, Likeness: Math.Max(NameLikeness.Of(column.Name, to.Key.Name),
+                NameLikeness.Of(column.Name, to.To.Name))))
             .Where(to => to.Likeness >= LeastLike).OrderByDescending(to => NameLikeness.Of(column.Name, to.Key.Name)))
         {
             // Every table may have an "id".
             bool isSame = string.Equals(column.Name, key.Name, StringComparison.OrdinalIgnoreCase)
                 && !string.Equals(key.Name, "id", StringComparison.OrdinalIgnoreCase);
             double share = column.ShareWithin(key);
-            if (share < 0.95) continue;
+            if (share < LeastWithin) continue;
             string says = $"{{columns: [{YamlText.Of(column.Name)}], to: {YamlText.Of(to.Name)}, on: [{YamlText.Of(key.Name)}]}}";
             bool isSure = share >= 1 && column.Blanks == 0 && !column.IsCapped && (isSame || column.Distinct >= 5);
             return new DraftedLine(says, share >= 1 ? FormattableString.Invariant($"all {column.Distinct} different values are there")
