@@ -27,6 +27,18 @@ internal sealed class CommandSet(RootCommand root, IVolume volume, Stopping stop
         AllowMultipleArgumentsPerToken = false
     };
 
+    public Option<string?> Store { get; } = new("--store")
+    {
+        Description = "Without an office or a kit: a store, a folder or a set; a store on a server as office.yaml writes it",
+        HelpName = "PLACE"
+    };
+
+    public Option<string?> Encoding { get; } = new("--encoding")
+    {
+        Description = "With --store: code page of its text, such as ibm850; what the store says, or UTF-8, when left out",
+        HelpName = "NAME"
+    };
+
     public Option<string?> RunMeant { get; } = new("--run") { Description = "The run meant; the newest when left out", HelpName = "RUN" };
 
     public Option<string?> Html { get; } = new("--html") { Description = "Also write the report as one HTML page", HelpName = "FILE" };

@@ -34,7 +34,11 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
 
     private OfficeDescription? _office;
 
-    public OfficeDescription Office => _office ??= OfficeLoader.Load(OfficeFolder);
+    /// <summary>The office; that of office.yaml when none is given.</summary>
+    public OfficeDescription Office => Given ?? (_office ??= OfficeLoader.Load(OfficeFolder));
+
+    /// <summary>An office of a store that was named on the command line; null for that of office.yaml.</summary>
+    public OfficeDescription? Given { get; init; }
 
     public IStoreOpener Stores { get; } = new StoreOpener();
 
@@ -65,7 +69,11 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
         Office.Backup.LockedWith is not null);
 
     /// <summary>Whether there is an office here.</summary>
-    public bool HasOffice => File.Exists(Path.Combine(OfficeFolder, OfficeLoader.FileName));
+    public bool HasOffice => Given is not null || File.Exists(Path.Combine(OfficeFolder, OfficeLoader.FileName));
+
+    /// <summary>Where what is too large for memory is unpacked: where an office keeps such things, otherwise in the present
+    /// folder.</summary>
+    public string Scratch => HasOffice ? CompanyBackup.Scratch(Office) : Environment.CurrentDirectory;
 
     private SetPlaces? _bareSets;
 

@@ -1,4 +1,5 @@
 // BackupCommand.cs: backup: sets in every place, each proved.
+using System.CommandLine;
 using Transferra.Cli.Rendering;
 using Transferra.Core.Backup;
 using Transferra.Core.Machine;
@@ -12,7 +13,34 @@ internal static class BackupCommand
     /// <summary>What is typed for it.</summary>
     public static void Declare(CommandSet commands)
     {
-        commands.Add("backup", "Write backup sets and prove each by reading it back", [commands.Codes], (session, _) => Run(session));
+        var to = new Option<string?>("--to") { Description = "With --store: folder for its sets", HelpName = "DIR" };
+        var documents = new Option<string[]>("--documents")
+        {
+            Description = "With --store: a folder that belongs to it; once for each",
+            HelpName = "DIR",
+            AllowMultipleArgumentsPerToken = false
+        };
+        commands.Add("backup", "Write backup sets and prove each by reading it back",
+            [commands.Codes, commands.Store, to, documents, commands.Encoding], (session, parsed) =>
+            parsed.GetValue(commands.Store) is { } store ? Bare(session, commands, parsed, store, parsed.GetValue(to),
+                parsed.GetValue(documents) ?? [])
+            : parsed.GetValue(to) is null && parsed.GetValue(documents) is not { Length: > 0 } ? Run(session)
+            : throw new TransferraException("--to and --documents belong to --store", "Where the sets of an office go stands in "
+                + $"{OfficeLoader.FileName}, under backup."));
+    }
+
+    // The folder of the sets is also where the number stands by which they are known again, and what was proved of them.
+    private static int Bare(Session session, CommandSet commands, ParseResult parsed, string store, string? to, string[] documents)
+    {
+        if (to is null) throw new TransferraException("--store needs a folder for its sets", "Name one: --to DIR");
+        if (SetPlaces.IsNamedLikeSet(store)) throw new TransferraException($"{store} is a set already", "Copy it as a file; then prove the "
+            + "copy: transferra sets --prove FILE");
+        foreach (string folder in documents.Where(folder => !Directory.Exists(folder)))
+            throw new TransferraException($"there is no folder {folder}", "Check its name.");
+        string place = Path.GetFullPath(to);
+        session.Volume.CreateFolder(place);
+        using BareStore bare = BareStore.Of(session, commands, parsed, place, [.. documents.Select(Path.GetFullPath)])!;
+        return Run(bare.Session);
     }
 
     private sealed record CompanyBackedUp(string Company, IReadOnlyList<BackupResult> Sets)

@@ -39,10 +39,13 @@ internal static class CheckCommand
             + "or folder, on a server a database's name",
             HelpName = "PLACE"
         };
-        commands.Add("check", "Is the data sound: a full scan of every company, nothing changed", [commands.Codes, explain, sheet, mend,
-            salvage, commands.Yes],
+        commands.Add("check", "Is the data sound: a full scan of every company, nothing changed", [commands.Codes, commands.Store,
+            commands.Encoding, explain, sheet, mend, salvage, commands.Yes],
             (session, parsed) =>
             parsed.GetResult(explain) is not null ? Explain(session, parsed.GetValue(explain) ?? "")
+            : (parsed.GetValue(commands.Store) ?? parsed.GetValue(commands.Encoding)) is not null ? Bare(session, commands, parsed,
+                parsed.GetValue(mend) || parsed.GetValue(salvage)
+                is not null, parsed.GetValue(sheet))
             : parsed.GetValue(mend) ? MendCommand.Run(session)
             : parsed.GetValue(salvage) is { } place ? MendCommand.Salvage(session, place)
             : Run(session, parsed.GetValue(sheet) is { } file ? Path.GetFullPath(file) : null));
@@ -51,6 +54,15 @@ internal static class CheckCommand
     private sealed record CompanyChecked(string Company, CheckResult Check)
     {
         public string Kept { get; init; } = "";
+    }
+
+    private static int Bare(Session session, CommandSet commands, ParseResult parsed, bool mends, string? sheet)
+    {
+        if (mends) throw new TransferraException("--mend and --salvage need an office, whose sets they can go back to",
+            "Name a company; or take a set first: transferra backup --store PLACE --to DIR");
+        using BareStore store = BareStore.Of(session, commands, parsed)!;
+        session.Screen.Line($"{store.Shown}, without a kit: what the store itself declares is checked");
+        return Run(store.Session, sheet is null ? null : Path.GetFullPath(sheet));
     }
 
     public static int Run(Session session, string? sheet)
@@ -70,8 +82,11 @@ internal static class CheckCommand
                 session.Screen.Heading($"{company.Code}  check: is the data sound?");
                 KeptCheck kept = Check(session, company, version, observer.At(company.Code + " check"));
                 Results.Check(session.Screen, kept.Result);
+                if (company.Kit.IsNone && version.TextEncoding is null && kept.Result.Findings.Any(found => found.Kind
+                    == FindingKinds.NotText))
+                    session.Screen.Look("Text that cannot be read may be of another code page; say which: --encoding NAME");
                 if (kept.Folder.Length > 0) Results.Lists(session.Screen, kept.Result, kept.Folder);
-                else session.Screen.Look($"The lists of records could not be kept: {kept.NotKept}");
+                else if (kept.NotKept.Length > 0) session.Screen.Look($"The lists of records could not be kept: {kept.NotKept}");
                 results.Add(new CompanyChecked(company.Code, kept.Result) { Kept = kept.Folder });
             });
             if (error is null) continue;
@@ -86,6 +101,9 @@ internal static class CheckCommand
     /// <summary>Checks a company, keeps what was found, and compares it with the check before of the same version.</summary>
     public static KeptCheck Check(Session session, Company company, KitVersion version, ScreenObserver observer)
     {
+        if (company.Kit.IsNone)
+            return new KeptCheck("", DateTimeOffset.UtcNow, CompanyChecks.Run(session.Context(observer), company, company.OldStore,
+                version, [], new Dictionary<string, string>(), null));
         KeptCheck? before = session.Checks.Newest(company.Code);
         Way way = company.WayBetween(version.Name, company.WantedVersion) ?? new Way(version, []);
         return session.Checks.Keep(company.Code, folder =>

@@ -61,7 +61,8 @@ internal static class KitCommand
         };
         commands.Add("kit draft", "Draft a kit from a store, from an old and a new one, or for the vendor's scripts",
             [old, renewed, scripts, name, from, to, folder, encoding], (session, parsed) => Draft(session,
-                parsed.GetValue(old)!, parsed.GetValue(renewed), Encoding(parsed.GetValue(encoding)), parsed.GetValue(scripts) ?? [],
+                parsed.GetValue(old)!, parsed.GetValue(renewed), BareStore.KnownEncoding(parsed.GetValue(encoding)),
+                    parsed.GetValue(scripts) ?? [],
                     new DraftWishes(parsed.GetValue(name) ?? "",
                     parsed.GetValue(from), parsed.GetValue(to), [], []), parsed.GetValue(folder)));
     }
@@ -184,9 +185,6 @@ internal static class KitCommand
     })];
 
     private sealed record Drafted(string Folder, int Lines, int Questions, DraftedKit Kit);
-
-    private static string? Encoding(string? name) => name is null || TextEncodings.IsKnown(name) ? name
-        : throw new TransferraException($"\"{name}\" is not a known code page", $"The names are {string.Join(", ", TextEncodings.Names)}.");
 
     private static int Draft(Session session, string from, string? to, string? encoding, string[] scripts, DraftWishes wishes, string? into)
     {

@@ -66,9 +66,9 @@ internal sealed class NamedPlace : IDisposable
     {
         SetPlaces sets = _session.HasOffice ? _session.Sets : _session.BareSets;
         BackupSetInfo set = sets.Read(path);
-        string above = _session.HasOffice ? CompanyBackup.Scratch(_session.Office) : Environment.CurrentDirectory;
+        string above = _session.Scratch;
         _session.Volume.CreateFolder(above);
-        _unpacked = Path.Combine(above, $".transferra-match-{Path.GetRandomFileName()}");
+        _unpacked = Path.Combine(above, $".transferra-unpacked-{Path.GetRandomFileName()}");
         _session.Volume.MakeFolder(_unpacked);
         using (ISetFile file = sets.OpenWhole(path, above, (done, total) => _session.Screen.Progress.Show("fetching", done, total,
             isBytes: true), _session.Cancel))

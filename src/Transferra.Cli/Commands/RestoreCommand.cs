@@ -58,7 +58,10 @@ internal static class RestoreCommand
 
     public static int Run(Session session, string? setPath, string? to, string? only, bool showsOnly, NamedDatabase? database)
     {
-        if (setPath is not null && !session.HasOffice) return Bare(session, FullPath(setPath), to, showsOnly);
+        if (only is not null && to is null) throw new TransferraException("--only also needs --to DIR", "Name a new folder with --to DIR.");
+        if (database is not null && to is not null) throw new TransferraException("a set is restored to one place: --to or --database",
+            "Do one after the other.");
+        if (setPath is not null && !session.HasOffice) return Bare(session, FullPath(setPath), to, only, showsOnly, database);
         if (session.Codes.Count != 1) throw new TransferraException("restore needs exactly one company code",
             "See which sets there are: transferra sets");
         Company company = session.Companies[0];
@@ -76,10 +79,7 @@ internal static class RestoreCommand
         foreach (LeftOut left in set.Manifest.LeftOut.Where(left =>
             !left.IsHarmless)) session.Screen.Look($"not in it: {left.Name}: {left.Why}");
         if (showsOnly) return Show(session, set);
-        if (only is not null && to is null) throw new TransferraException("--only also needs --to DIR", "Name a new folder with --to DIR.");
-        if (only is not null) return Some(session, company, version, set, Path.GetFullPath(to!), only);
-        if (database is not null && to is not null) throw new TransferraException("a set is restored to one place: --to or --database",
-            "Do one after the other.");
+        if (only is not null) return Some(session, version, set, Path.GetFullPath(to!), only);
         if (database is not null) return IntoDatabase(session, company, version, set, database);
         return to is not null ? Into(session, version, set, Path.GetFullPath(to)) : InPlace(session, company, version, set);
     }
@@ -87,7 +87,7 @@ internal static class RestoreCommand
     private static string FullPath(string path) => path.Contains("://", StringComparison.Ordinal) ? path : Path.GetFullPath(path);
 
     // On a machine that has nothing but this program and the set: the kit by which the records are understood is in it.
-    private static int Bare(Session session, string path, string? to, bool showsOnly)
+    private static int Bare(Session session, string path, string? to, string? only, bool showsOnly, NamedDatabase? database)
     {
         BackupSetInfo set = session.BareSets.Read(path);
         SetLabel label = set.Manifest.Label;
@@ -95,9 +95,11 @@ internal static class RestoreCommand
         session.Screen.Line($"made {label.MadeAt:yyyy-MM-dd HH:mm} UTC by {label.MadeBy}, {label.Package}, data version "
             + $"{label.DataVersion}, {Results.Count(set.Manifest.Files, "file")}, {Sizes.Of(set.Manifest.ContentBytes)}");
         if (showsOnly) return Show(session, set);
+        if (database is not null) return IntoDatabase(session, null, null, set, database);
         if (to is null)
             throw new TransferraException($"there is no {OfficeLoader.FileName} here, so it is not known where the company belongs",
-                "Name a new folder with --to DIR; or go to the office's folder.");
+                "Name a new folder with --to DIR, or a new database with --database; or go to the office's folder.");
+        if (only is not null) return Some(session, null, set, Path.GetFullPath(to), only);
         return Into(session, null, set, Path.GetFullPath(to));
     }
 
@@ -177,8 +179,9 @@ internal static class RestoreCommand
     private const string TablePrefix = "table:";
 
     // A part of a set: members by the beginning of their names, or one table as delimited text.
-    private static int Some(Session session, Company company, KitVersion version, BackupSetInfo set, string folder, string only)
+    private static int Some(Session session, KitVersion? version, BackupSetInfo set, string folder, string only)
     {
+        string code = set.Manifest.Label.Company;
         if (Path.Exists(folder)) throw new TransferraException($"{folder} is there already", "Name a new folder with --to.");
         bool isTable = only.StartsWith(TablePrefix, StringComparison.Ordinal);
         bool wanted(string name) => isTable ? name.StartsWith("store/", StringComparison.Ordinal) : name == only
@@ -193,7 +196,7 @@ internal static class RestoreCommand
             {
                 foreach (SetFault fault in faults) session.Screen.Error($"{fault.Member}: {fault.What}");
                 session.Screen.Error("  The set is damaged; nothing was restored. Use another set, or heal it: transferra sets --heal");
-                return session.Answer(ExitCodes.Unproved, new RestoredSome(company.Code, set.Path, folder, faults, []));
+                return session.Answer(ExitCodes.Unproved, new RestoredSome(code, set.Path, folder, faults, []));
             }
             string made = staged;
             if (isTable)
@@ -207,7 +210,7 @@ internal static class RestoreCommand
                 .Select(file => Path.GetRelativePath(folder, file))
                 .Order(StringComparer.Ordinal)];
             session.Screen.Good($"Restored into {folder}: {Results.Count(files.Length, "file")}, as backed up.");
-            return session.Answer(ExitCodes.Done, new RestoredSome(company.Code, set.Path, folder, [], files));
+            return session.Answer(ExitCodes.Done, new RestoredSome(code, set.Path, folder, [], files));
         }
         finally
         {
@@ -215,12 +218,16 @@ internal static class RestoreCommand
         }
     }
 
-    private static void WriteTable(Session session, KitVersion version, BackupSetInfo set, string unpacked, string name, string into)
+    private static void WriteTable(Session session, KitVersion? version, BackupSetInfo set, string unpacked, string name, string into)
     {
-        using IStore store = session.Stores.Open(StoreExport.Unpacked(set.Manifest.Store, unpacked), version.TextEncoding);
-        KitVersion with = CustomFields.Of(store, version).In(version);
-        TableShape table = with.Table(name) ?? throw new TransferraException($"there is no table {name} in version {version.Name}",
-            $"The tables are {string.Join(", ", with.Tables.Select(known => known.Name))}.");
+        using IStore store = session.Stores.Open(StoreExport.Unpacked(set.Manifest.Store, unpacked), version?.TextEncoding
+            ?? set.Manifest.Store.TextEncoding);
+        IReadOnlyList<TableShape> tables = version is null ? SetTable.ShapesOf(set.Manifest, store, null)
+            : CustomFields.Of(store, version).In(version).Tables;
+        TableShape table = tables.FirstOrDefault(known => string.Equals(known.Name, name,
+            StringComparison.OrdinalIgnoreCase))
+            ?? throw new TransferraException($"there is no table {name} in version {set.Manifest.Label.DataVersion}",
+                $"The tables are {string.Join(", ", tables.Select(known => known.Name))}.");
         using IStoreBuilder builder = session.Stores.Create(StoreExport.At(into));
         TableShape plain = table with
         {
@@ -292,16 +299,20 @@ internal static class RestoreCommand
         IReadOnlyList<string> NotBroughtBack);
 
     // A database of its own, on any server of any version of the engine, or of another engine; nothing that is there is touched.
-    private static int IntoDatabase(Session session, Company company, KitVersion version, BackupSetInfo set, NamedDatabase named)
+    private static int IntoDatabase(Session session, Company? company, KitVersion? version, BackupSetInfo set, NamedDatabase named)
     {
-        StoreAddress target = named.Address(set.Manifest.Store.Engine, company.OldStore, company.NewStore);
+        StoreAddress target = named.Address(set.Manifest.Store.Engine, company is null ? [] : [company.OldStore, company.NewStore]);
+        string code = set.Manifest.Label.Company;
         if (!StoreAddress.ServerEngines.Contains(set.Manifest.Store.Engine))
             throw new TransferraException($"the set holds the store as files ({set.Manifest.Store.Engine}), "
                 + "which no server takes as they are",
                 "Restore it with --to DIR; to move it to a server, name a new-store in office.yaml and convert.");
-        string staged = Path.Combine(CompanyBackup.Scratch(session.Office), company.Code + ".restoring");
-        session.Volume.Remove(staged);
-        session.Volume.CreateFolder(staged);
+        // In a folder of ours, what an interrupted one left has one name and goes; elsewhere nothing goes that we did not make.
+        string staged = Path.Combine(session.Scratch, session.HasOffice ? code + ".restoring"
+            : $".{code}.{Path.GetRandomFileName()}.restoring");
+        if (session.HasOffice) session.Volume.Remove(staged);
+        session.Volume.CreateFolder(session.Scratch);
+        session.Volume.MakeFolder(staged);
         try
         {
             IReadOnlyList<SetFault> faults = Unpack(session, set, staged, BackupSets.IsOfStore);
@@ -312,7 +323,7 @@ internal static class RestoreCommand
                 IProgressObserver observer = session.Observer().At("loading");
                 remarks = StoreExport.Load(Path.Combine(staged, "store", set.Manifest.Store.Name), session.Stores, target, observer,
                     session.Cancel);
-                using IStore store = session.Stores.Open(target, version.TextEncoding);
+                using IStore store = session.Stores.Open(target, version?.TextEncoding);
                 tables = Baseline.Of(store, SetTable.ShapesOf(set.Manifest, store, version), session.Observer().At("comparing"),
                     session.Cancel);
                 faults = BackupSets.CompareRecords(set.Manifest, tables);
@@ -326,7 +337,7 @@ internal static class RestoreCommand
             if (faults.Count == 0) session.Screen.Good($"Restored into {target.Shown}; every record is as backed up.");
             else if (tables.Count > 0) session.Screen.Error($"  {target.Shown} is left as it is, to be looked at.");
             return session.Answer(faults.Count > 0 ? ExitCodes.Unproved : remarks.Count > 0 ? ExitCodes.LookAt : ExitCodes.Done,
-                new RestoredDatabase(company.Code, set.Path, target.Shown, faults, tables, remarks));
+                new RestoredDatabase(code, set.Path, target.Shown, faults, tables, remarks));
         }
         finally
         {

@@ -41,15 +41,38 @@ internal static class SetsCommand
             + "beside those known there",
             HelpName = "PLACE"
         };
-        commands.Add("sets", "List the backup sets; prove them again, heal them, remove old ones", [commands.Codes, prove, heal, minutes,
-            tidy, newDisk,
+        var inFolder = new Option<string?>("--in")
+        {
+            Description = "Those in this folder, whether or not there is an office",
+            HelpName = "DIR"
+        };
+        commands.Add("sets", "List the backup sets; prove them again, heal them, remove old ones", [commands.Codes, inFolder, prove, heal,
+            minutes, tidy, newDisk,
             recovery, commands.Yes],
-            (session, parsed) => parsed.GetValue(newDisk) is { } disk ? NewDisk(session, disk)
+            (session, parsed) => parsed.GetValue(inFolder) is { } folder ? InFolder(session, folder, parsed.GetValue(prove),
+                parsed.GetValue(minutes), (object?)parsed.GetValue(tidy) ?? parsed.GetValue(newDisk) ?? parsed.GetValue(recovery)
+                ?? (parsed.GetValue(heal) ? "heal" : null))
+                : parsed.GetValue(newDisk) is { } disk ? NewDisk(session, disk)
                 : parsed.GetValue(recovery) is { } page
             ? RecoverySheet(session, Path.GetFullPath(page)) : parsed.GetValue(tidy) is { } keep ? Tidy(session,
                 keep)
             : parsed.GetValue(prove) || parsed.GetValue(heal) ? Prove(session, parsed.GetValue(minutes),
                 parsed.GetValue(heal)) : Run(session));
+    }
+
+    // As an office that has nothing but this folder; what is known of proofs lies in it.
+    private static int InFolder(Session session, string folder, bool proves, int? minutes, object? more)
+    {
+        if (more is not null) throw new TransferraException("--in lists and proves; the rest belongs to an office",
+            "Leave out --in, in the office's folder.");
+        folder = Path.GetFullPath(folder);
+        if (!Directory.Exists(folder)) throw new TransferraException($"there is no folder {folder}", "Check its name.");
+        session = session with
+        {
+            OfficeFolder = folder,
+            Given = new OfficeDescription(Path.GetFileName(folder), folder, [], BackupPlan.In(folder), 0)
+        };
+        return proves ? Prove(session, minutes, heals: false) : Run(session);
     }
 
     private sealed record SetListed(string Path, string Company, string Package, string DataVersion, DateTimeOffset MadeAt, string MadeBy,
@@ -159,6 +182,7 @@ internal static class SetsCommand
     /// <param name="heals">Whether those that are not whole are healed from their copies.</param>
     public static int Prove(Session session, int? minutes, bool heals)
     {
+        _ = session.Office; // without one, nothing is to be left behind
         using IDisposable one = session.Lock();
         var clock = Stopwatch.StartNew();
         IReadOnlyDictionary<string, SetProof> proofs = session.Proofs.Last();

@@ -8,6 +8,7 @@ using Transferra.Core.Machine;
 using Transferra.Core.Means;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
+using Transferra.Core.Runs;
 using Transferra.Core.Surveys;
 using Transferra.Reports;
 
@@ -41,7 +42,8 @@ internal static class SurveyCommand
             HelpName = "DIR"
         };
         commands.Add("survey", "What have we got: versions, companies, stores, sizes, services, settings",
-            [commands.Html, save, compare, write, newOffice, kits, commands.Host, commands.Port, commands.User, commands.PasswordFile,
+            [commands.Store, commands.Encoding, commands.Html, save, compare, write, newOffice, kits, commands.Host, commands.Port,
+                commands.User, commands.PasswordFile,
                 commands.Databases], (session, parsed) =>
             parsed.GetValue(newOffice) is { } where
             ? Draft(session, where, Path.GetFullPath(parsed.GetValue(kits) ?? Path.Combine(session.OfficeFolder, "kits")),
@@ -49,7 +51,8 @@ internal static class SurveyCommand
                     parsed.GetValue(commands.Port),
                     parsed.GetValue(commands.User),
                     parsed.GetValue(commands.PasswordFile), parsed.GetValue(commands.Databases)) : null)
-            : Run(session, new SurveyOptions(parsed.GetValue(commands.Html), parsed.GetValue(save), parsed.GetValue(compare),
+            : Run(session, commands, parsed, new SurveyOptions(parsed.GetValue(commands.Html), parsed.GetValue(save),
+                parsed.GetValue(compare),
                 parsed.GetValue(write))));
     }
 
@@ -74,20 +77,32 @@ internal static class SurveyCommand
         .GroupBy(thing => thing.Kind).OrderBy(kind => kind.Key, StringComparer.Ordinal)
         .Select(kind => $"{kind.Key} {Results.Number(kind.Count())}"));
 
-    public static int Run(Session session, SurveyOptions options)
+    private static int Run(Session session, CommandSet commands, ParseResult parsed, SurveyOptions options)
+    {
+        using BareStore? store = BareStore.Of(session, commands, parsed);
+        if (store is not null && options.Write) throw new TransferraException("--write adds to office.yaml, and --store does without",
+            "Draft an office.yaml: transferra survey --new WHERE");
+        return Run(store?.Session ?? session, options, store);
+    }
+
+    public static int Run(Session session, SurveyOptions options, BareStore? bare = null)
     {
         Screen screen = session.Screen;
         OfficeSurvey? earlier = options.Compare is null ? null : ReadSaved(options.Compare);
-        OfficeSurvey survey = Survey.Of(session.Office, session.Tools, looksForMore: true);
-        screen.Line($"{session.Office.Name}, in {session.Office.Folder}");
-        foreach (PackageSurvey package in survey.Packages) Show(screen, package, session.Office.Folder);
+        OfficeSurvey survey = Survey.Of(session.Office, session.Tools, looksForMore: bare is null);
+        if (bare is not null) ShowBare(screen, survey.Packages[0].Companies[0] with { StorePath = bare.Shown }, bare.Office);
+        else
+        {
+            screen.Line($"{session.Office.Name}, in {session.Office.Folder}");
+            foreach (PackageSurvey package in survey.Packages) Show(screen, package, session.Office.Folder);
+        }
         ShowServices(screen, survey);
         ShowUnlisted(session, survey, options.Write);
         IReadOnlyList<SurveyDifference> differences = earlier is null ? [] : SurveyComparison.Of(earlier, survey);
         if (earlier is not null) ShowDifferences(screen, earlier, differences);
         if (options.Html is { } page) WriteFile(screen, page, HtmlSurvey.Render(survey));
         if (options.Save is { } file) WriteFile(screen, file, JsonSerializer.Serialize(survey, ResultJson.Options));
-        if (session.Runs.Unfinished() is { } run)
+        if (bare is null && session.Runs.Unfinished() is { } run)
             screen.Look($"The run {run.Id} is unfinished. Go on with it: transferra upgrade --resume. Or take it back: transferra undo");
         bool clean = survey.Packages.All(package => package.Remarks.Count == 0
             && package.Companies.All(company => company.Problem.Length == 0 && company.Doubts.Count == 0))
@@ -155,6 +170,21 @@ internal static class SurveyCommand
                     ? "nobody" : string.Join(", ", company.OpenedBy)]));
         foreach (CompanySurvey company in package.Companies) Show(screen, company, folder);
         foreach (string remark in package.Remarks) screen.Look(remark);
+    }
+
+    // What a store has, where nobody said what it should have.
+    private static void ShowBare(Screen screen, CompanySurvey company, BareOffice bare)
+    {
+        screen.Heading($"{company.Name}: {company.Engine}, {Sizes.Of(company.StoreBytes)}, {Results.Count(company.Records, "record")}");
+        screen.Line(bare.VersionTold.Length == 0 ? "       nothing was found in it that tells the version of its data"
+            : $"       data version {company.DataVersion} by {bare.VersionTold}");
+        Show(screen, company, "");
+        screen.Table(["Table", ">Records", ">Columns", "Key", "Points to"], bare.Version.Tables.Select(table => (IReadOnlyList<string>)
+        [
+            table.Name, Results.Number(company.Tables.GetValueOrDefault(table.Name)), Results.Number(table.Columns.Count),
+            table.Key.Count > 0 ? string.Join(", ", table.Key) : "none",
+            string.Join(", ", table.Relations.Select(relation => relation.To).Distinct())
+        ]));
     }
 
     private static void Show(Screen screen, CompanySurvey company, string folder)

@@ -12,23 +12,31 @@ internal sealed partial class VersionDraft(StoreProfile store)
 
     private const double LeastLike = 0.75, LeastWithin = 0.95;
 
-    private static readonly string[] Personal = ["surname", "lastname", "firstname", "forename", "fullname", "address", "addr", "addr1",
-        "addr2", "addr3", "street", "phone", "telephone", "tel", "mobile", "email", "mail", "born", "birth", "birthday", "birthdate", "dob",
-        "iban", "bic", "salary", "wage", "ssn", "nino", "passport", "religion", "diagnosis", "illness"];
-
-    private static readonly string[] People = ["employee", "employees", "emp", "person", "persons", "people", "patient", "patients",
-        "contact", "contacts", "member", "members", "staff", "pupil", "pupils", "student", "students", "user", "users"];
-
     private static readonly string[] Numbers = ["no", "nr", "num", "number"];
 
     /// <summary>The version.</summary>
     /// <param name="name">Its name; null to take what its first sign says.</param>
     public DraftedVersion Of(string? name)
     {
-        // A record says what people call the version; a header may count otherwise.
-        DraftedSign[] signs = [.. Signs().OrderBy(sign => sign.Says.StartsWith("header:", StringComparison.Ordinal) ? 1 : 0)];
+        DraftedSign[] signs = [.. Ranked()];
         return new DraftedVersion(name ?? signs.FirstOrDefault()?.Is ?? "1", store.Engine, signs, [.. store.Tables.Select(Of)], []);
     }
+
+    /// <summary>Where a store tells its version, as well as that can be seen in its header and its small tables; null when nothing
+    /// does.</summary>
+    /// <param name="store">The store.</param>
+    /// <param name="engine">Its engine, as office.yaml calls it.</param>
+    /// <param name="tables">Its tables.</param>
+    /// <param name="cancel">Stops.</param>
+    public static DraftedSign? Told(IStore store, string engine, IReadOnlyList<TableShape> tables, CancellationToken cancel)
+    {
+        TableProfile[] small = [.. tables.Where(table => store.CountRows(table.Name) is > 0 and <= FewRecords).Select(table =>
+            TableProfile.Of(store, table, cancel))];
+        return new VersionDraft(new StoreProfile(engine, small, store.Identity.HeaderFields, [])).Ranked().FirstOrDefault();
+    }
+
+    // A record says what people call the version; a header may count otherwise.
+    private IEnumerable<DraftedSign> Ranked() => Signs().OrderBy(sign => sign.Says.StartsWith("header:", StringComparison.Ordinal) ? 1 : 0);
 
     private IEnumerable<DraftedSign> Signs()
     {
@@ -90,17 +98,15 @@ internal sealed partial class VersionDraft(StoreProfile store)
 
     private static DraftedLine? Private(TableProfile table, ColumnProfile column)
     {
-        string[] words = NameLikeness.Words(column.Name);
         if (column.Shape.Type.Kind == FieldKind.Boolean) return null;
-        if (words.Any(Personal.Contains) || Personal.Contains(string.Concat(words)))
-            return new DraftedLine(YamlText.Of(column.Name), "by its name");
-        bool isName = words.Length > 0 && words[^1].EndsWith("name", StringComparison.Ordinal);
-        if (isName && NameLikeness.Words(table.Name).Any(People.Contains))
+        if (PersonalNames.IsByItself(column.Name)) return new DraftedLine(YamlText.Of(column.Name), "by its name");
+        if (PersonalNames.IsNameOfPerson(table.Name, column.Name))
             return new DraftedLine(YamlText.Of(column.Name), $"names in {table.Name}");
         if (column.Filled >= 5 && column.Personal * 10 >= column.Filled * 7 && !column.IsNumeric && column.Dates.Count == 0)
             return new DraftedLine(YamlText.Of(column.Name), FormattableString.Invariant($"{column.Personal} of {column.Filled} ")
                 + "values look like mail addresses, telephone numbers or bank accounts");
-        return isName && words.Length == 1 && column.Filled > 0 && column.Distinct * 2 > column.Filled && column.Longest > 10
+        return PersonalNames.EndsAsName(column.Name) && NameLikeness.Words(column.Name).Length == 1 && column.Filled > 0
+            && column.Distinct * 2 > column.Filled && column.Longest > 10
             ? new DraftedLine(YamlText.Of(column.Name), "perhaps names of people", IsSure: false) : null;
     }
 

@@ -24,6 +24,13 @@ public sealed record Kit(string Id, string Title, string Folder, IReadOnlyList<K
     /// <summary>Settings of the program that are recorded.</summary>
     public IReadOnlyList<RecordedSetting> Settings { get; init; } = [];
 
+    /// <summary>What stands for a kit where nobody wrote one.</summary>
+    /// <param name="version">The only version, as a store was found.</param>
+    public static Kit None(KitVersion version) => new("no-kit", "no kit", "", [version], [], []);
+
+    /// <summary>Whether nobody wrote it.</summary>
+    public bool IsNone => Folder.Length == 0;
+
     /// <summary>A version by name; null when the kit does not know it.</summary>
     public KitVersion? Version(string name) => Versions.FirstOrDefault(version => version.Name == name);
 }

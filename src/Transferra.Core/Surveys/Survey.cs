@@ -237,7 +237,8 @@ public static class Survey
             survey = survey with { StorePath = address.Shown };
             using IStore store = stores.Open(address);
             IReadOnlyList<VersionSign> signs = SignsOf(company.Kit, store);
-            string[] versions = [.. signs.Select(sign => sign.Version).OfType<string>().Distinct()];
+            string[] versions = company.Kit.IsNone ? [company.WantedVersion] : [.. signs.Select(sign =>
+                sign.Version).OfType<string>().Distinct()];
             // First what a store tells that is damaged elsewhere, so that it can be checked as what it is.
             survey = survey with
             {
