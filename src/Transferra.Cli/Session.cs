@@ -121,7 +121,7 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
 
     public Closings Closings => new(OfficeFolder, Volume);
 
-    public ClosingTools Tools => new(Volume, Stores, Commands, Cancel);
+    public ClosingTools Tools => new(Volume, Stores, Commands, Cancel) { CommandsOfKit = kit => KitTrust.Commands(kit, Words, Commands) };
 
     /// <summary>What files that other programs make are masked with: as whoever called this program has it.</summary>
     public static uint UsersMask { get; set; }

@@ -15,12 +15,21 @@ public static class HtmlKit
     private static readonly XNamespace Svg = "http://www.w3.org/2000/svg";
 
     /// <summary>The page.</summary>
-    public static string Render(Kit kit) => Page($"Package: {kit.Title}", [Head(kit), Drawing(kit), Versions(kit), kit.Hops.Select(Hop)]);
+    public static string Render(Kit kit) => Page($"Package: {kit.Title}", [Head(kit), Drawing(kit), Versions(kit), kit.Hops.Select(Hop), Runs(kit)]);
 
     private static IEnumerable<XElement> Head(Kit kit)
     {
         yield return new XElement("h1", kit.Title);
         yield return new XElement("p", Class("soft"), $"What the kit {kit.Id} knows of it");
+    }
+
+    private static IEnumerable<XElement> Runs(Kit kit)
+    {
+        yield return new XElement("h2", "What it runs");
+        IReadOnlyList<KitRun> runs = KitRuns.Of(kit);
+        yield return runs.Count == 0 ? new XElement("p", "No program and no script.") : new XElement("ul", runs.Select(run =>
+            new XElement("li", $"For {run.For}: {run.What}")));
+        yield return new XElement("p", Class("soft"), $"The kit: {KitSeal.Of(kit.Folder).Words}.");
     }
 
     // Versions from left to right in the kit's order, eight to a row, hops as arrows with who converts.

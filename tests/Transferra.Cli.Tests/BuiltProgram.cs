@@ -62,17 +62,30 @@ internal static class BuiltProgram
         return new Called(served.Exit, served.Out, served.Err);
     }
 
+    /// <summary>A command, once the word has been given for what the office's kits run, where it needs one.</summary>
+    public static string[] Trusted(string office, string[] arguments)
+    {
+        if (arguments[0] is "upgrade" or "rehearse" or "convert" && !arguments.Contains("--resume")
+            && Directory.EnumerateFiles(office, "*.yaml", SearchOption.AllDirectories).Where(file => Path.GetFileName(file)
+                != "office.yaml").Any(file => RunsSomething(File.ReadAllText(file))))
+            Run(office, "ready", "--confirm", "kit");
+        return arguments;
+    }
+
+    private static bool RunsSomething(string kit) => ((string[])["scripts:", "program:", "command:"]).Any(word => kit.Contains(word,
+        StringComparison.Ordinal));
+
     /// <summary>Runs it in a process of its own.</summary>
     public static Called RunAlone(string office, params string[] arguments) =>
-        Wait(Start(PathOf("transferra.dll"), [.. arguments, "--office", office]));
+        Wait(Start(PathOf("transferra.dll"), [.. Trusted(office, arguments), "--office", office]));
 
     /// <summary>Runs it with environment variables of its own.</summary>
     public static Called RunWith(IReadOnlyDictionary<string, string> environment, string office, params string[] arguments) =>
-        Wait(Start(PathOf("transferra.dll"), [.. arguments, "--office", office], environment: environment));
+        Wait(Start(PathOf("transferra.dll"), [.. Trusted(office, arguments), "--office", office], environment: environment));
 
     /// <summary>Starts it and leaves it running.</summary>
     public static Process Started(string office, params string[] arguments) => Start(PathOf("transferra.dll"),
-        [.. arguments, "--office", office]);
+        [.. Trusted(office, arguments), "--office", office]);
 
     /// <summary>Starts one of the demo's stand-ins and leaves it running.</summary>
     public static Process StandIn(string name, string folder, string file) => Start(PathOf("transferra.dll"),
@@ -88,11 +101,11 @@ internal static class BuiltProgram
     /// negative.</summary>
     public static Called RunUntil(int operation, string office, params string[] arguments) =>
         Wait(Start(PathOf("Transferra.KillHost.dll"), [operation.ToString(System.Globalization.CultureInfo.InvariantCulture),
-            .. arguments, "--office", office]));
+            .. Trusted(office, arguments), "--office", office]));
 
     /// <summary>Runs it until it has replaced a file for the n-th time, and kills it then; before it does so when n is negative.</summary>
     public static Called RunUntilReplaced(string file, int times, string office, params string[] arguments) =>
-        Wait(Start(PathOf("Transferra.KillHost.dll"), [FormattableString.Invariant($"{file}*{-times}"), .. arguments, "--office", office]));
+        Wait(Start(PathOf("Transferra.KillHost.dll"), [FormattableString.Invariant($"{file}*{-times}"), .. Trusted(office, arguments), "--office", office]));
 
     /// <summary>Starts it so that it takes one command after the other; see ServedProgram.cs.</summary>
     public static Process Serving()
@@ -112,7 +125,7 @@ internal static class BuiltProgram
     /// <returns>Whether it was killed.</returns>
     public static bool RunFor(TimeSpan time, string office, params string[] arguments)
     {
-        using Process process = Start(PathOf("transferra.dll"), [.. arguments, "--office", office]);
+        using Process process = Start(PathOf("transferra.dll"), [.. Trusted(office, arguments), "--office", office]);
         process.BeginOutputReadLine();
         process.BeginErrorReadLine();
         if (process.WaitForExit(time)) return false;
@@ -124,7 +137,7 @@ internal static class BuiltProgram
     /// <summary>Runs it in a terminal, with a line typed.</summary>
     public static Called RunTyping(string line, string office, params string[] arguments)
     {
-        string command = string.Join(' ', ((string[])["dotnet", PathOf("transferra.dll"), .. arguments, "--office", office])
+        string command = string.Join(' ', ((string[])["dotnet", PathOf("transferra.dll"), .. Trusted(office, arguments), "--office", office])
             .Select(argument => $"'{argument}'"));
         var start = new ProcessStartInfo("script", ["-qec", command, "/dev/null"])
         {

@@ -183,7 +183,8 @@ internal sealed class OddOffice : IDisposable
         Write(name, text.ToString());
     }
 
-    public Called Run(params string[] arguments) => BuiltProgram.Run(Path, arguments);
+    /// <summary>Runs a command; of kits that run programs or scripts, the word for them is given first where one is needed.</summary>
+    public Called Run(params string[] arguments) => BuiltProgram.Run(Path, BuiltProgram.Trusted(Path, arguments));
 
     /// <summary>Upgrades all companies.</summary>
     public Called Upgrade(params string[] more) => Run(["upgrade", .. Companies.SelectMany(company => (string[])["--yes", company.Code]),

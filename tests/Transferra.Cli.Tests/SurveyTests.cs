@@ -65,6 +65,7 @@ public sealed class SurveyTests : IDisposable
         string kit = File.ReadAllText(_office["kits/pellwright-ledger/kit.yaml"]);
         int start = kit.IndexOf("program-version:", StringComparison.Ordinal), end = kit.IndexOf("components:", StringComparison.Ordinal);
         File.WriteAllText(_office["kits/pellwright-ledger/kit.yaml"], kit[..start] + $"program-version:\n  - {place}\n" + kit[end..]);
+        if (place.StartsWith("{command", StringComparison.Ordinal)) BuiltProgram.Run(_office.Path, "ready", "--confirm", "kit");
         Called called = BuiltProgram.Run(_office.Path, "survey", "--json");
         JsonElement package = called.Json.GetProperty("result").GetProperty("packages")[0];
         Assert.Equal(version, package.GetProperty("programVersion").GetString());

@@ -19,7 +19,7 @@ public sealed class WagesTests : IDisposable
             wages = text.IndexOf("  - kit: kits/pellwright-wages", StringComparison.Ordinal);
         // Alone, as the other packages want words and installers.
         File.WriteAllText(path, text[..from] + text[wages..text.IndexOf("closing:", StringComparison.Ordinal)] + "backup: {to: [sets]}\n");
-        Run("ready", "--confirm", "one-disk").Expect(0);
+        Run("ready", "--confirm", "one-disk", "--confirm", "kit").Expect(0);
     }
 
     public void Dispose()

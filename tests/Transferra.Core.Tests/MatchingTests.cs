@@ -118,16 +118,18 @@ public sealed class MatchingTests : IDisposable
     public void Totals_of_stores_that_answer_no_sql_are_added_up_table_by_table()
     {
         TableShape table = _hop.From.Table("PART")!;
-        Expression sum = ExpressionParser.Parse("CAST(PRICE AS DECIMAL(10,2))"), where = ExpressionParser.Parse("PNO > 490");
+        Expression sum = ExpressionParser.Parse("CAST(PRICE AS DECIMAL(10,2))"), where = ExpressionParser.Parse("PNO > 490"),
+            by = ExpressionParser.Parse("GROUPNO");
+        Dictionary<string, string> none = [];
         MemoryStore store = SampleKit.Store(_hop, SampleKit.Part(1, "a", "1.50"), SampleKit.Part(2, "b", "2.25", group: 2),
             SampleKit.Part(3, "c", "0.05"),
             SampleKit.Part(4, "d", "no price"), SampleKit.Part(491, "e", "9.00", group: null));
         Assert.Equal(new Dictionary<string, Int128> { ["1"] = 155, ["2"] = 225, [TotalLine.NoLabel] = 900 },
-            GroupSums.Of(store, new GroupSum(table, ["GROUPNO"], sum, null), CancellationToken.None));
-        Assert.Equal(new Dictionary<string, Int128> { [""] = 900 }, GroupSums.Of(store, new GroupSum(table, [], sum, where),
+            GroupSums.Of(store, new GroupSum(table, [by], sum, null), none, CancellationToken.None));
+        Assert.Equal(new Dictionary<string, Int128> { [""] = 900 }, GroupSums.Of(store, new GroupSum(table, [], sum, where), none,
             CancellationToken.None));
         Assert.Equal(new Dictionary<string, Int128> { ["1"] = 3, ["2"] = 1, [TotalLine.NoLabel] = 1 },
-            GroupSums.Of(store, new GroupSum(table, ["GROUPNO"], null, null), CancellationToken.None));
+            GroupSums.Of(store, new GroupSum(table, [by], null, null), none, CancellationToken.None));
     }
 
     [Fact]
@@ -197,7 +199,7 @@ public sealed class MatchingTests : IDisposable
     {
         KitVersion[] versions = [.. having.Select((has, i) => _hop.To with { Name = $"{i}", ControlTotals = has == '1'
             ? _hop.To.ControlTotals : [] })];
-        IReadOnlyList<TotalMatch> totals = WayMatch.Totals(versions, _ => _new, CancellationToken.None);
+        IReadOnlyList<TotalMatch> totals = WayMatch.Totals(versions, _ => _new, new Dictionary<string, string>(), CancellationToken.None);
         Assert.Equal(pairs.Split(' ', StringSplitOptions.RemoveEmptyEntries),
             totals.Select(total => $"{total.FromVersion}-{total.ToVersion}"));
     }

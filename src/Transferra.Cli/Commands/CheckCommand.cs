@@ -146,8 +146,10 @@ internal static class CheckCommand
         session.Screen.Line($"Written: {path}");
     }
 
-    // A check needs no answers yet; a setting that is still open is tried with an empty text.
-    private static Dictionary<string, string> SettingsFor(Company company, Way way) =>
-        way.Hops.SelectMany(hop => hop.Settings).DistinctBy(setting => setting.Name).ToDictionary(setting => setting.Name, setting =>
-            company.Answers.GetValueOrDefault(setting.Name, ""));
+    // A check needs no answers yet; a setting that is still open is tried with an empty text. What the kit asks of every office has a part
+    // in its rules, which are not judged without it.
+    private static Dictionary<string, string> SettingsFor(Company company, Way way) => way.Hops.SelectMany(hop => hop.Settings)
+        .Concat(company.Kit.Asks).DistinctBy(setting => setting.Name).Where(setting => company.Answers.ContainsKey(setting.Name)
+            || !company.Kit.Asks.Contains(setting)).ToDictionary(setting => setting.Name, setting =>
+                company.Answers.GetValueOrDefault(setting.Name, ""));
 }

@@ -65,7 +65,7 @@ internal static class DemoCommand
             SurveyCommand.Run(office, new SurveyOptions());
             screen.Heading("$ transferra ready");
             ReadyCommand.Run(office, [], asks: false, null);
-            string[] words = ["notes-5-to-6", "users-told", "vendors-told", "laptops-in", "one-disk"];
+            string[] words = ["notes-5-to-6", "users-told", "vendors-told", "laptops-in", "one-disk", "kit"];
             screen.Heading($"$ transferra ready {string.Join(' ', words.Select(word => $"--confirm {word}"))}");
             int ready = ReadyCommand.Run(office, words, asks: false, "the demo");
             if (ready != ExitCodes.Done) return session.Answer(ExitCodes.Unproved, new { ready });

@@ -84,7 +84,7 @@ internal static class KitCommand
     {
         var folders = new Argument<string[]>("folder")
         {
-            Description = "Folders of kits; those of the office when left out, with what its stores tell",
+            Description = "Folders of kits, or packed kits; those of the office when left out, with what its stores tell",
             Arity = ArgumentArity.ZeroOrMore,
             HelpName = "FOLDER"
         };
@@ -93,7 +93,8 @@ internal static class KitCommand
             (session, parsed) => Show(session, parsed.GetValue(folders) ?? [], parsed.GetValue(commands.Html)));
     }
 
-    private sealed record Shown(string Kit, string Title, IReadOnlyList<string> Versions, IReadOnlyList<ShownHop> Hops);
+    private sealed record Shown(string Kit, string Title, IReadOnlyList<string> Versions, IReadOnlyList<ShownHop> Hops,
+        IReadOnlyList<KitRun> Runs, KitSeal Seal);
 
     private sealed record ShownHop(string From, string To, string Means, string Beginning, IReadOnlyList<ShownTable> Tables);
 
@@ -101,8 +102,20 @@ internal static class KitCommand
 
     private static int Show(Session session, string[] folders, string? html)
     {
-        Kit[] kits = folders.Length > 0 ? [.. folders.Select(folder => Loaded(folder))]
-            : [.. session.Office.Packages.Select(package => OverItsStore(session, package))];
+        OpenedKit[] named = [.. folders.Select(folder => OpenedKit.Of(session, Path.GetFullPath(folder)))];
+        try
+        {
+            return Show(session, named.Length > 0 ? [.. named.Select(opened => opened.Kit)]
+                : [.. session.Office.Packages.Select(package => OverItsStore(session, package))], html);
+        }
+        finally
+        {
+            foreach (OpenedKit opened in named) opened.Dispose();
+        }
+    }
+
+    private static int Show(Session session, Kit[] kits, string? html)
+    {
         if (html is not null && kits.Length != 1)
             throw new TransferraException("--html makes the page of one kit", $"Name its folder; there are {kits.Length}.");
         foreach (Kit kit in kits) KitResults.Show(session.Screen, kit);
@@ -110,10 +123,12 @@ internal static class KitCommand
         return session.Answer(ExitCodes.Done, kits.Select(kit => new Shown(kit.Id, kit.Title, [.. kit.Versions.Select(version =>
             version.Name)], [.. kit.Hops.Select(hop => new ShownHop(hop.From.Name, hop.To.Name, hop.Means.Name, hop.Beginning.Name,
                 [.. hop.Correspondence.Tables.SelectMany(map => map.Into.Select(target => new ShownTable(map.From.Name, target.Table.Name,
-                    target.Columns.ToDictionary(column => column.Column.Name, KitOverStore.InWords))))]))])));
+                    target.Columns.ToDictionary(column => column.Column.Name, KitOverStore.InWords))))]))],
+            KitRuns.Of(kit), KitSeal.Of(kit.Folder))));
     }
 
-    private static Kit Loaded(string folder)
+    /// <summary>A kit in a folder, without anything of it being run.</summary>
+    public static Kit Loaded(string folder)
     {
         var errors = new DescriptionErrors();
         Kit? kit = KitLoader.Load(Path.GetFullPath(folder), folder, KnownKinds.All, errors);

@@ -67,6 +67,7 @@ internal static class RehearseCommand
                 + $"{ready.Gates.FirstOrDefault(gate => gate.Company == unable.Company.Code && gate.State == GateState.Blocked)?.What}");
         if (able.Length == 0) return session.Answer(ready.Candidates.Count == 0 ? ExitCodes.Done : ExitCodes.Refused,
             new { rehearsal = (Rehearsal?)null, gates = ready.Gates });
+        foreach (Candidate candidate in able) KitTrust.Require(candidate.Company.Kit, session.Words);
         RequireRoom(session, wishes, able);
         NotDone(session);
         Rehearsal rehearsal = RehearsalRun.Run(context, [.. able.Select(candidate => (candidate.Company, candidate.From!))], wishes);

@@ -45,6 +45,8 @@ internal static class UpgradeCommand
             run = session.Runs.Unfinished() ?? throw new TransferraException("no run stopped part-way, so there is nothing to resume",
                 "Begin one: transferra upgrade");
             if (run.IsUndoing) throw new TransferraException($"the run {run.Id} was being undone", "Finish that: transferra undo");
+            foreach (Package package in session.Office.Packages.Where(package => package.Companies.Any(company =>
+                run.Companies.Contains(company.Code)))) KitTrust.RequireUnaltered(package.Kit, session.Words);
             run = session.Runs.Continue(run);
             session.Screen.Line($"Going on with the run {run.Id}.");
             // What a reboot or somebody has opened meanwhile is closed again, and the rest is proved anew.
@@ -139,7 +141,8 @@ internal static class UpgradeCommand
         string[] unfit = [.. outcomes.Where(outcome => outcome.IsThrough).SelectMany(outcome => session.Office.Packages
             .Where(package => package.Companies.Any(company => company.Code == outcome.Company))
                 .Select(package => (package, run.BegunFact(outcome.Company, "to") ?? package.WantedVersion)))
-            .Distinct().Select(pair => ProgramVersions.UnfitFor(pair.package, pair.Item2, session.Tools.Commands)).OfType<string>()];
+            .Distinct().Select(pair => ProgramVersions.UnfitFor(pair.package, pair.Item2,
+                session.Tools.Of(pair.package.Kit).Commands)).OfType<string>()];
         bool isSettled = outcomes.All(outcome => outcome.IsSettled);
         if (!staysClosed && unfit.Length == 0 && isSettled) return CloseCommand.Open(session, closed).Count == 0;
         session.Screen.Heading("The office stays closed");

@@ -61,6 +61,22 @@ internal static class KitResults
             else screen.Line("  Tables and columns of the same name answer to each other.");
             foreach ((string table, string why) in hop.Correspondence.TablesLeftOut) screen.Line($"  Left out: {table}, {why}");
         }
+        Runs(screen, kit);
+        screen.Line($"The kit: {KitSeal.Of(kit.Folder).Words}.");
+    }
+
+    /// <summary>What a kit has run.</summary>
+    public static void Runs(Screen screen, Kit kit)
+    {
+        IReadOnlyList<KitRun> runs = KitRuns.Of(kit);
+        if (runs.Count == 0) screen.Line("It runs no program and no script.");
+        else
+        {
+            screen.Line("It runs, once somebody has given a word for it with transferra ready:");
+            foreach (KitRun run in runs) screen.Line($"  - for {run.For}: {run.What}");
+        }
+        if (KitRuns.Queries(kit) is > 0 and int queries) screen.Line($"{Results.Count(queries, "query", "queries")} of it only "
+            + (queries == 1 ? "reads." : "read."));
     }
 
     private static void Version(Screen screen, DraftedVersion version)

@@ -5,6 +5,7 @@
 // up to
 //        five, and listed in full when a folder for lists is given; (4) memory does not grow with the number of records.
 using Transferra.Core.Conversion;
+using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
@@ -136,7 +137,7 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
         {
             TableMap? map = next is null ? null : next.MapOf(table.Name);
             TableTransform? lane = map is null ? null : _trial!.LaneOf(map);
-            var scan = new TableScan(table, lane?.Source ?? new RecordBatch(table.Columns));
+            var scan = new TableScan(table, lane?.Source ?? new RecordBatch(table.Columns)) { Answers = settings };
             _scans[table.Name] = scan;
             TableChecks? checks = version.Checks.FirstOrDefault(checks => checks.Table.Name == table.Name);
             TrialProbe? trial = map is null ? null : _trial!.Plan(scan, map, lane!);
@@ -166,7 +167,8 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
     private void PlanChecks(TableScan scan, TableChecks checks, FindingCollector findings, DocumentCheck? documents)
     {
         string table = scan.Table.Name;
-        foreach (BusinessKey key in checks.BusinessKeys)
+        foreach (BusinessKey key in checks.BusinessKeys.Where(key => !NotAnswered(key.Where?.Answers, table,
+            $"the same {string.Join(", ", key.Columns)}", findings)))
             scan.Probes.Add(new BusinessKeyProbe(scan, key, new FindingHead(FindingKinds.BusinessKey, Grade.Warning, table,
                 string.Join(", ", key.Columns),
                 $"records with the same {string.Join(", ", key.Columns)}: {key.Because}",
@@ -208,9 +210,25 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
                     $"Correct them in version {version.Name}: enter the missing record of {target.Table.Name}, or have them point to "
                         + $"another.{(mend.Length > 0 ? " Or have them set aside in a list: transferra check CODE --mend" : "")}")
                 { Mend = mend };
-                _judges.Add(new RelationProbe(scan, relation.Columns, SetOf(scan, relation.Columns), SetOf(target, relation.On), head,
+                _judges.Add(new RelationProbe(scan, relation.Columns, SetOf(scan, relation.Columns), [SetOf(target, relation.On)], head,
                     findings));
             }
+        }
+
+        foreach (TableChecks checks in version.Checks)
+            foreach (CheckedLink link in checks.Links) PlanLink(_scans[checks.Table.Name], link);
+
+        void PlanLink(TableScan scan, CheckedLink link)
+        {
+            if (NotAnswered(link.Where?.Answers, scan.Table.Name, $"the link of {string.Join(", ", link.Columns)}", findings)) return;
+            string columns = string.Join(", ", link.Columns), to = string.Join(" or ", link.Targets.Select(target => target.To));
+            var head = new FindingHead(FindingKinds.Orphan, Grade.Fault, scan.Table.Name, $"{columns} to {to}",
+                $"records whose {columns} points to no record of {to}", $"Correct them in version {version.Name}: enter the missing record "
+                    + "of " + to + ", or have them point to another.");
+            var from = new LinkSet(scan, link.Columns, link);
+            scan.Probes.Add(from);
+            _judges.Add(new RelationProbe(scan, link.Columns, from, [.. link.Targets.Select(target => SetOf(_scans[target.To], target.On))],
+                head, findings, link));
         }
 
         LinkSet SetOf(TableScan scan, IReadOnlyList<string> columns)
@@ -225,8 +243,27 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
             $"{string.Join(", ", relation.Columns)} to {relation.To} ({string.Join(", ", relation.On)})";
     }
 
+    // What needs an answer that nobody has given is not judged, and that is told.
+    private bool NotAnswered(IEnumerable<string>? needed, string table, string what, FindingCollector findings)
+    {
+        if (needed?.FirstOrDefault(name => !settings.ContainsKey(name)) is not { } missing) return false;
+        findings.Add(new FindingHead(FindingKinds.NotChecked, Grade.Warning, table, what, $"{what}: not looked at, as nobody has answered "
+            + missing, $"Answer it in office.yaml, under the company: answers: {{{missing}: ...}}"), 1, []);
+        return true;
+    }
+
+    private static IEnumerable<string> AnswersIn(BookRule rule) => (rule switch
+    {
+        RecordRule record => [record.Holds, record.Where],
+        GroupRule groups => (Expression?[])[.. groups.Side.By, groups.Side.Sum, groups.Side.Where, .. groups.Other?.By ?? [],
+            groups.Other?.Sum, groups.Other?.Where],
+        _ => [],
+    }).OfType<Expression>().SelectMany(part => part.Answers);
+
     private void PlanRule(IStore store, BookRule rule, FindingCollector findings)
     {
+        if (NotAnswered(AnswersIn(rule), rule is GroupRule sums ? sums.Side.Table.Name : ((RecordRule)rule).Table.Name, rule.Name, findings))
+            return;
         if (rule is RecordRule record)
         {
             TableScan scan = _scans[record.Table.Name];
@@ -253,7 +290,7 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
         void Side(RuleSide side, bool isOther)
         {
             TableScan scan = _scans[side.Table.Name];
-            var probe = new SideProbe(scan, groups, isOther, amounts);
+            var probe = new SideProbe(scan, groups, isOther, amounts, LookupLoader.Load(store, side.Lookups));
             scan.Probes.Add(probe);
             sides.Add((scan, probe));
         }

@@ -197,16 +197,28 @@ internal sealed class DigestSet : IDisposable
         _all.Add(digest);
     }
 
-    /// <summary>The digests of this set that another has not, in order, each once.</summary>
-    public IEnumerable<ulong> NotIn(DigestSet other)
+    /// <summary>The digests of this set that none of others has, in order, each once.</summary>
+    public IEnumerable<ulong> NotIn(params IReadOnlyList<DigestSet> others) => others.Aggregate(Each(), (left, other) => Without(left,
+        other));
+
+    private IEnumerable<ulong> Each()
     {
-        using IEnumerator<ulong> theirs = other._all.Sorted().GetEnumerator();
-        bool more = theirs.MoveNext(), any = false;
+        bool any = false;
         ulong last = 0;
         foreach (ulong mine in _all.Sorted())
         {
             if (any && mine == last) continue;
             (last, any) = (mine, true);
+            yield return mine;
+        }
+    }
+
+    private static IEnumerable<ulong> Without(IEnumerable<ulong> all, DigestSet other)
+    {
+        using IEnumerator<ulong> theirs = other._all.Sorted().GetEnumerator();
+        bool more = theirs.MoveNext();
+        foreach (ulong mine in all)
+        {
             while (more && theirs.Current < mine) more = theirs.MoveNext();
             if (!more || theirs.Current != mine) yield return mine;
         }

@@ -97,21 +97,26 @@ internal sealed class BusinessKeyProbe(TableScan scan, BusinessKey key, FindingH
 {
     private readonly int[] _ordinals = scan.Ordinals(key.Columns);
     private readonly RowDigest _digest = new(scan.Ordinals(key.Columns));
+    private readonly RowFilter _which = new(scan, key.Where);
     private readonly DigestList _keys = new();
     private readonly Dictionary<ulong, int> _copies = [];
+
+    private bool Counts(int row) => _which.Counts(row) && _digest.IsWhole(scan.Batch, row);
 
     public override bool GathersOnly => true;
 
     public override void Take()
     {
+        _which.Look();
         for (int row = 0; row < scan.Batch.RowCount; row++)
-            if (_digest.IsWhole(scan.Batch, row)) _keys.Add(_digest.Of(scan.Batch, row));
+            if (Counts(row)) _keys.Add(_digest.Of(scan.Batch, row));
     }
 
     public override void TakeBack(ReadOnlySpan<int> rows)
     {
+        _which.Look();
         foreach (int row in rows)
-            if (_digest.IsWhole(scan.Batch, row)) _copies[_digest.Of(scan.Batch, row)] = _copies.GetValueOrDefault(_digest.Of(scan.Batch,
+            if (Counts(row)) _copies[_digest.Of(scan.Batch, row)] = _copies.GetValueOrDefault(_digest.Of(scan.Batch,
                 row)) + 1;
     }
 
@@ -122,8 +127,9 @@ internal sealed class BusinessKeyProbe(TableScan scan, BusinessKey key, FindingH
             .Select(repeated => repeated.Digest)))
             yield return new Naming(scan, () =>
             {
+                _which.Look();
                 for (int row = 0; row < scan.Batch.RowCount; row++)
-                    if (_digest.IsWhole(scan.Batch, row) && shared.Contains(_digest.Of(scan.Batch, row))) findings.Add(head,
+                    if (Counts(row) && shared.Contains(_digest.Of(scan.Batch, row))) findings.Add(head,
                         scan.NameOf(row), scan.Show(row, _ordinals));
                 return true;
             });

@@ -1,11 +1,18 @@
 // LinkProbe.cs: records that point to records that are not there, and trees that run in circles.
+using System.Text;
+using Transferra.Core.Kits;
+using Transferra.Core.Records;
 
 namespace Transferra.Core.Checks;
 
 /// <summary>Gathers what a table's columns hold, as digests; records without a value in one of them point nowhere.</summary>
-internal sealed class LinkSet(TableScan scan, IReadOnlyList<string> columns) : Probe
+/// <param name="scan">The table.</param>
+/// <param name="columns">The columns.</param>
+/// <param name="link">Which records, and values that mean nothing; null for all of both.</param>
+internal sealed class LinkSet(TableScan scan, IReadOnlyList<string> columns, CheckedLink? link = null) : Probe
 {
     private readonly RowDigest _digest = new(scan.Ordinals(columns));
+    private readonly PointingRows _which = new(scan, columns, link);
 
     public DigestSet Digests { get; } = new();
 
@@ -13,27 +20,66 @@ internal sealed class LinkSet(TableScan scan, IReadOnlyList<string> columns) : P
 
     public override void Take()
     {
+        _which.Look();
         for (int row = 0; row < scan.Batch.RowCount; row++)
-            if (_digest.IsWhole(scan.Batch, row)) Digests.Add(_digest.Of(scan.Batch, row));
+            if (_which.Points(row)) Digests.Add(_digest.Of(scan.Batch, row));
     }
 
     protected override void GiveUp() => Digests.Dispose();
 }
 
-/// <summary>Judges one relation, when both tables have been read.</summary>
-internal sealed class RelationProbe(TableScan scan, IReadOnlyList<string> columns, LinkSet from, LinkSet to, FindingHead head,
-    FindingCollector findings) : Probe
+/// <summary>Which records of a table point somewhere: those with a value in each of the columns, of which it is said, and whose values do
+/// not all mean nothing.</summary>
+internal sealed class PointingRows(TableScan scan, IReadOnlyList<string> columns, CheckedLink? link)
 {
+    private readonly int[] _ordinals = scan.Ordinals(columns);
+    private readonly RowDigest _digest = new(scan.Ordinals(columns));
+    private readonly RowFilter _where = new(scan, link?.Where);
+    private readonly byte[][] _none = [.. link?.None.Select(Encoding.UTF8.GetBytes) ?? []];
+
+    /// <summary>Looks at the batch as it is now.</summary>
+    public void Look() => _where.Look();
+
+    /// <summary>Whether a record of the batch points somewhere.</summary>
+    public bool Points(int row) => _digest.IsWhole(scan.Batch, row) && _where.Counts(row) && (_none.Length == 0
+        || !Array.TrueForAll(_ordinals, ordinal => MeansNone(scan.Batch.Vectors[ordinal], row)));
+
+    private bool MeansNone(Vector vector, int row)
+    {
+        if (vector is BytesVector texts)
+        {
+            foreach (byte[] none in _none)
+                if (texts[row].TrimEnd((byte)' ').SequenceEqual(none.AsSpan().TrimEnd((byte)' '))) return true;
+            return false;
+        }
+        string shown = vector.Show(row);
+        return link!.None.Any(none => none == shown);
+    }
+}
+
+/// <summary>Judges one relation, when both tables have been read.</summary>
+/// <param name="scan">The table that points.</param>
+/// <param name="columns">Its columns.</param>
+/// <param name="from">What they hold.</param>
+/// <param name="to">What is there to be pointed to, in one table or several.</param>
+/// <param name="head">What is told.</param>
+/// <param name="findings">Where it is told.</param>
+/// <param name="link">Which records point, where not all do; null for all.</param>
+internal sealed class RelationProbe(TableScan scan, IReadOnlyList<string> columns, LinkSet from, IReadOnlyList<LinkSet> to,
+    FindingHead head, FindingCollector findings, CheckedLink? link = null) : Probe
+{
+    private readonly PointingRows _which = new(scan, columns, link);
     private readonly int[] _ordinals = scan.Ordinals(columns);
     private readonly RowDigest _digest = new(scan.Ordinals(columns));
 
     public override IEnumerable<Naming> Judge()
     {
-        foreach (HashSet<ulong> missing in Portions.Of(from.Digests.NotIn(to.Digests)))
+        foreach (HashSet<ulong> missing in Portions.Of(from.Digests.NotIn([.. to.Select(set => set.Digests)])))
             yield return new Naming(scan, () =>
             {
+                _which.Look();
                 for (int row = 0; row < scan.Batch.RowCount; row++)
-                    if (_digest.IsWhole(scan.Batch, row) && missing.Contains(_digest.Of(scan.Batch, row))) findings.Add(head,
+                    if (_which.Points(row) && missing.Contains(_digest.Of(scan.Batch, row))) findings.Add(head,
                         scan.NameOf(row), scan.Show(row, _ordinals));
                 return true;
             });

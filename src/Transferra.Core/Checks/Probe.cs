@@ -31,7 +31,10 @@ internal sealed record TableScan(TableShape Table, RecordBatch Batch)
 
     /// <summary>Compiles expressions over the table.</summary>
     public ExpressionCompiler Compiler(IReadOnlyList<LookupShape>? lookups = null) =>
-        new(new ExpressionScope(Table.Name, Table.Columns, lookups ?? [], new Dictionary<string, string>()));
+        new(new ExpressionScope(Table.Name, Table.Columns, lookups ?? [], Answers));
+
+    /// <summary>What the office has answered, for expressions.</summary>
+    public IReadOnlyDictionary<string, string> Answers { get; init; } = new Dictionary<string, string>();
 
     /// <summary>Reads the table once, for all its probes.</summary>
     /// <param name="store">The store.</param>

@@ -47,17 +47,18 @@ internal sealed class SideProbe : Probe
     /// <param name="rule">The rule.</param>
     /// <param name="isOther">Which of its sides.</param>
     /// <param name="into">Where the sums go.</param>
-    public SideProbe(TableScan scan, GroupRule rule, bool isOther, SpillSorter<GroupAmounts> into)
+    /// <param name="lookups">The records of other tables that it looks at.</param>
+    public SideProbe(TableScan scan, GroupRule rule, bool isOther, SpillSorter<GroupAmounts> into, IReadOnlyList<LookupTable> lookups)
     {
         (_scan, _into, _isOther, _hasOther) = (scan, into, isOther, rule.Other is not null);
         RuleSide side = isOther ? rule.Other! : rule.Side;
-        ExpressionCompiler compiler = scan.Compiler();
+        ExpressionCompiler compiler = scan.Compiler([.. side.Lookups.Select(lookup => lookup.Shape)]);
         _by = [.. side.By.Select(compiler.Compile)];
         _sum = compiler.Compile(side.Sum);
         _where = side.Where is null ? null : compiler.CompileCondition(side.Where);
         _factor = 1;
         for (int digits = _sum.Type.Scale; digits < rule.Scale; digits++) _factor *= 10;
-        _context = new EvaluationContext(scan.Batch, []);
+        _context = new EvaluationContext(scan.Batch, lookups);
         _groups = new Vector[_by.Length];
     }
 

@@ -14,7 +14,14 @@ namespace Transferra.Core.Closing;
 /// <param name="Stores">Servers.</param>
 /// <param name="Commands">Programs.</param>
 /// <param name="Cancel">Ctrl-C.</param>
-public sealed record ClosingTools(IVolume Volume, IStoreOpener Stores, ICommands Commands, CancellationToken Cancel);
+public sealed record ClosingTools(IVolume Volume, IStoreOpener Stores, ICommands Commands, CancellationToken Cancel)
+{
+    /// <summary>What runs the commands of a kit; the same as runs the office's own where nothing else is said.</summary>
+    public Func<Kits.Kit, ICommands>? CommandsOfKit { get; init; }
+
+    /// <summary>The same tools for what a kit says.</summary>
+    public ClosingTools Of(Kits.Kit kit) => this with { Commands = CommandsOfKit?.Invoke(kit) ?? Commands };
+}
 
 /// <summary>One thing that is changed.</summary>
 public abstract class ClosingStep

@@ -11,6 +11,9 @@ public abstract record Expression(int At)
     /// <summary>The column references in it, at any depth.</summary>
     public IEnumerable<ColumnReference> ColumnReferences =>
         this is ColumnReference column ? [column] : Parts.SelectMany(part => part.ColumnReferences);
+
+    /// <summary>The names of the answers in it, at any depth.</summary>
+    public IEnumerable<string> Answers => this is Parameter answer ? [answer.Name] : Parts.SelectMany(part => part.Answers);
 }
 
 /// <summary>A text, whole or decimal number, date, boolean, or NULL.</summary>

@@ -49,12 +49,12 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
                     way.Hops[i].Means.GoesByMaps
                         ? $"Take \"beginning: copy\" out of {way.Hops[i].File}, or leave new-store out of {OfficeLoader.FileName}."
                         : $"Others convert in this hop, in a copy of the old store; leave new-store out of {OfficeLoader.FileName}."));
-        foreach (NewSetting setting in way?.Hops.SelectMany(hop => hop.Settings) ?? [])
+        foreach (NewSetting setting in way?.Hops.SelectMany(hop => hop.Settings).DistinctBy(setting => setting.Name) ?? [])
         {
             bool answered = company.Answers.TryGetValue(setting.Name, out string? answer);
             string choices = setting.Choices.Count > 0 ? " (" + string.Join(", ", setting.Choices) + ")" : "";
             gates.Add(Gate.If(answered, company.Code, "new setting " + setting.Name, answered
-                ? $"answered: {answer}" : $"version {company.WantedVersion} asks: {setting.Question}{choices}",
+                ? $"answered: {answer}" : $"{(company.Kit.Asks.Contains(setting) ? "the kit" : $"version {company.WantedVersion}")} asks: {setting.Question}{choices}",
                 $"Answer it in {OfficeLoader.FileName}, under the company: answers: {{{setting.Name}: ...}}"));
         }
         // Whoever is in now is not an obstacle: when the office is closed they are told, waited for, and named if they stay.

@@ -42,8 +42,8 @@ public static class Readiness
         var there = new List<string>();
         var room = new Room(context);
         var companyGates = new CompanyGates(context, words, room);
-        var packageGates = new PackageGates((package, confirm, name, question) => companyGates.Spoken("", package, confirm, name,
-            question), commands,
+        PackageGates PackageGatesOf(Kit kit) => new((package, confirm, name, question) => companyGates.Spoken("", package, confirm, name,
+            question), KitTrust.Commands(kit, words, commands),
             DateOnly.FromDateTime(DateTime.Today));
         foreach (Package package in context.Office.Packages)
         {
@@ -60,7 +60,7 @@ public static class Readiness
                 }
                 ofCompanies.AddRange(asked.Select(gate => gate with { Package = package.Kit.Id }));
             }
-            if (ofCompanies.Count > 0) gates.AddRange(packageGates.Of(package, [.. hops.Distinct()], context.Office.Closing.Services));
+            if (ofCompanies.Count > 0) gates.AddRange(PackageGatesOf(package.Kit).Of(package, [.. hops.Distinct()], context.Office.Closing.Services));
             gates.AddRange(ofCompanies);
         }
         if (candidates.Count == 0) return new ReadinessResult([], [], there);

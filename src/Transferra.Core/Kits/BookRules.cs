@@ -27,7 +27,11 @@ public sealed record GroupRule(string Name, RuleSide Side, RuleSide? Other, Int1
 /// <param name="Sum">What is added up; an exact number.</param>
 /// <param name="Where">Which records count; null for all.</param>
 public sealed record RuleSide(TableShape Table, IReadOnlyList<Expression> By, IReadOnlyList<string> ByText, Expression Sum,
-    Expression? Where);
+    Expression? Where)
+{
+    /// <summary>Records of other tables that it looks at.</summary>
+    internal IReadOnlyList<LookupMap> Lookups { get; init; } = [];
+}
 
 /// <summary>A condition that each record must meet, such as net pay being gross less deductions.</summary>
 /// <param name="Name">As a bookkeeper would say it.</param>

@@ -5,12 +5,15 @@ using Transferra.Core.Records;
 
 namespace Transferra.Core.Kits;
 
-internal static class ChecksLoader
+/// <param name="answers">Names of answers that formulas may use.</param>
+internal sealed class ChecksLoader(IReadOnlyDictionary<string, string> answers)
 {
-    private static readonly Dictionary<string, string> NoParameters = [];
-
     /// <summary>What a table's map says beside columns, key and relations.</summary>
-    public static TableChecks Table(DescribedMap map, TableShape table)
+    /// <param name="map">The table's map.</param>
+    /// <param name="table">The table.</param>
+    /// <param name="links">Links that hold for some records only, or lead to one of several tables.</param>
+    /// <param name="tables">All tables.</param>
+    public TableChecks Table(DescribedMap map, TableShape table, IReadOnlyList<DescribedMap> links, IReadOnlyList<TableShape> tables)
     {
         DescriptionErrors errors = map.Errors;
         var businessKeys = new List<BusinessKey>();
@@ -18,7 +21,8 @@ internal static class ChecksLoader
         {
             IReadOnlyList<PlacedText> columns = alone.Texts("columns");
             if (columns.Count == 0) alone.Report("\"columns\" names at least one column");
-            businessKeys.Add(new BusinessKey(Known(columns, table, errors), alone.Text("because").Value));
+            businessKeys.Add(new BusinessKey(Known(columns, table, errors), alone.Text("because").Value,
+                Condition(alone.Optional("where"), table, [], errors)));
             alone.Done();
         }
         return new TableChecks(table)
@@ -30,7 +34,37 @@ internal static class ChecksLoader
             Tree = Tree(map, table),
             Series = Series(map, table),
             Files = Files(map, table),
+            Links = [.. links.Select(link => Link(link, table, tables)).OfType<CheckedLink>()],
         };
+    }
+
+    // Several places that it may lead to, values that mean none, and which records it is said of.
+    private CheckedLink? Link(DescribedMap link, TableShape table, IReadOnlyList<TableShape> tables)
+    {
+        DescriptionErrors errors = link.Errors;
+        IReadOnlyList<PlacedText> columns = link.Texts("columns");
+        string[] none = [.. link.Texts("none").Select(value => value.Value)];
+        Expression? where = Condition(link.Optional("where"), table, [], errors);
+        var targets = new List<LinkTarget>();
+        bool isOneOf = link.Has("to-one-of");
+        foreach (DescribedMap target in isOneOf ? link.Maps("to-one-of", "a table that it may lead to") : [link])
+        {
+            PlacedText to = target.Text("to");
+            IReadOnlyList<PlacedText> on = target.Texts("on");
+            if (columns.Count == 0 || columns.Count != on.Count) target.Report("\"columns\" and \"on\" name the same number of columns, "
+                + "at least one");
+            if (isOneOf) target.Done();
+            if (Names.Table(to, tables, errors) is { } there) targets.Add(new LinkTarget(there.Name, Known(on, there, errors)));
+        }
+        link.Done();
+        List<string> from = Known(columns, table, errors);
+        foreach (LinkTarget target in targets)
+            if (tables.FirstOrDefault(known => Names.Same(known.Name, target.To)) is { } there && from.Zip(target.On).FirstOrDefault(pair =>
+                !ShapesLoader.AreComparable(table.Columns[table.OrdinalOf(pair.First)].Type, there.Columns[there.OrdinalOf(pair.Second)]
+                    .Type)) is { First: not null } pair)
+                link.Report($"{table.Name}.{pair.First} and {target.To}.{pair.Second} are of different types, so that no record could point "
+                    + "to another");
+        return from.Count == 0 || targets.Any(target => target.On.Count != from.Count) ? null : new CheckedLink(from, targets, none, where);
     }
 
     private static List<string> Known(IEnumerable<PlacedText> columns, TableShape table, DescriptionErrors errors)
@@ -95,7 +129,7 @@ internal static class ChecksLoader
         return Known([parent, of], table, map.Errors).Count == 2 ? new TreeShape(parent.Value, of.Value) : null;
     }
 
-    private static List<NumberSeries> Series(DescribedMap map, TableShape table)
+    private List<NumberSeries> Series(DescribedMap map, TableShape table)
     {
         var series = new List<NumberSeries>();
         foreach (DescribedMap one in map.Maps("series", "numbers that count up"))
@@ -128,16 +162,16 @@ internal static class ChecksLoader
         return files;
     }
 
-    private static (Expression Parsed, Kernel Kernel)? Compiled(PlacedText text, TableShape table, IReadOnlyList<LookupMap> lookups,
+    private (Expression Parsed, Kernel Kernel)? Compiled(PlacedText text, TableShape table, IReadOnlyList<LookupMap> lookups,
         DescriptionErrors errors)
     {
         if (PlacedExpression.Parse(text, errors) is not { } parsed) return null;
-        var scope = new ExpressionScope(table.Name, table.Columns, [.. lookups.Select(lookup => lookup.Shape)], NoParameters);
+        var scope = new ExpressionScope(table.Name, table.Columns, [.. lookups.Select(lookup => lookup.Shape)], answers);
         return PlacedExpression.Compile(text, errors, () => new ExpressionCompiler(scope).Compile(parsed)) is { } kernel
             ? (parsed, kernel) : null;
     }
 
-    private static Expression? Condition(PlacedText? text, TableShape table, IReadOnlyList<LookupMap> lookups, DescriptionErrors errors)
+    private Expression? Condition(PlacedText? text, TableShape table, IReadOnlyList<LookupMap> lookups, DescriptionErrors errors)
     {
         if (text is null || Compiled(text, table, lookups, errors) is not { } compiled) return null;
         if (compiled.Kernel.Type.Kind == FieldKind.Boolean) return compiled.Parsed;
@@ -149,7 +183,7 @@ internal static class ChecksLoader
     /// <param name="map">The version's map.</param>
     /// <param name="tables">Its tables.</param>
     /// <param name="isKnown">Whether a rule of this name is passed over; null for none.</param>
-    public static List<BookRule> Rules(DescribedMap map, List<TableShape> tables, Func<string, bool>? isKnown = null)
+    public List<BookRule> Rules(DescribedMap map, List<TableShape> tables, Func<string, bool>? isKnown = null)
     {
         var rules = new List<BookRule>();
         foreach (DescribedMap rule in map.Maps("rules", "a rule of the books"))
@@ -162,7 +196,7 @@ internal static class ChecksLoader
         return rules;
     }
 
-    private static RecordRule? ReadRecordRule(DescribedMap rule, List<TableShape> tables)
+    private RecordRule? ReadRecordRule(DescribedMap rule, List<TableShape> tables)
     {
         PlacedText name = rule.Text("name"), tableName = rule.Text("table"), holds = rule.Text("holds");
         PlacedText? where = rule.Optional("where");
@@ -176,7 +210,7 @@ internal static class ChecksLoader
         return condition is null ? null : new RecordRule(name.Value, table, condition, which, lookups);
     }
 
-    private static GroupRule? ReadGroupRule(DescribedMap rule, List<TableShape> tables)
+    private GroupRule? ReadGroupRule(DescribedMap rule, List<TableShape> tables)
     {
         PlacedText name = rule.Text("name");
         PlacedText? mustBe = rule.Optional("must-be"), tolerance = rule.Optional("tolerance");
@@ -217,22 +251,28 @@ internal static class ChecksLoader
         return value;
     }
 
-    private static (RuleSide Side, Kernel[] By, Kernel Sum)? ReadSide(DescribedMap map, List<TableShape> tables)
+    private (RuleSide Side, Kernel[] By, Kernel Sum)? ReadSide(DescribedMap map, List<TableShape> tables)
     {
         PlacedText tableName = map.Text("table"), sum = map.Text("sum");
         PlacedText? where = map.Optional("where");
         IReadOnlyList<PlacedText> by = map.Texts("by");
-        if (Names.Table(tableName, tables, map.Errors) is not { } table) return null;
-        (Expression Parsed, Kernel Kernel)?[] groups = [.. by.Select(text => Compiled(text, table, [], map.Errors))];
-        Expression? which = Condition(where, table, [], map.Errors);
-        if (Compiled(sum, table, [], map.Errors) is not { } added || groups.Any(group => group is null)) return null;
+        if (Names.Table(tableName, tables, map.Errors) is not { } table)
+        {
+            _ = map.Has("lookups");
+            return null;
+        }
+        List<LookupMap> lookups = HopLoader.ReadLookups(map, table, tables, [], map.Errors);
+        (Expression Parsed, Kernel Kernel)?[] groups = [.. by.Select(text => Compiled(text, table, lookups, map.Errors))];
+        Expression? which = Condition(where, table, lookups, map.Errors);
+        if (Compiled(sum, table, lookups, map.Errors) is not { } added || groups.Any(group => group is null)) return null;
         if (added.Kernel.Type.Kind is not (FieldKind.Integer or FieldKind.Decimal))
         {
             sum.Report(map.Errors, $"a sum is INTEGER or DECIMAL, this is {added.Kernel.Type}");
             return null;
         }
         return (new RuleSide(table, [.. groups.Select(group => group!.Value.Parsed)], [.. by.Select(text => text.Value)], added.Parsed,
-            which),
+            which)
+        { Lookups = lookups },
             [.. groups.Select(group => group!.Value.Kernel)], added.Kernel);
     }
 

@@ -43,6 +43,9 @@ public interface IMeans
     /// <summary>Services of office.yaml that it turns on.</summary>
     IReadOnlyList<string> Services => [];
 
+    /// <summary>Programs and scripts that it runs, in words; none for maps and for people.</summary>
+    IReadOnlyList<string> Runs => [];
+
     /// <summary>This kind with what a hop file says of it, "means: {NAME: {...}}". Mistakes are reported there.</summary>
     internal IMeans With(DescribedMap details) => this;
 }

@@ -5,10 +5,14 @@ using Transferra.Core.Records;
 
 namespace Transferra.Core.Kits;
 
-internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> versions, HopKinds kinds)
+/// <param name="map">The hop's map.</param>
+/// <param name="versions">The kit's versions.</param>
+/// <param name="kinds">The kinds there are.</param>
+/// <param name="asks">What the kit asks of every office.</param>
+internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> versions, HopKinds kinds, IReadOnlyList<NewSetting> asks)
 {
     private readonly DescriptionErrors _errors = map.Errors;
-    private readonly List<NewSetting> _settings = [];
+    private readonly List<NewSetting> _settings = [.. asks];
 
     public Hop? Read()
     {
@@ -18,7 +22,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         IBeginning? beginning = kinds.BeginningOf(map);
         IMeans? means = kinds.MeansOf(map);
         HopSurroundings surroundings = HopSurroundings.Read(map, means);
-        ReadSettings();
+        _settings.AddRange(ReadSettings(map, "new-settings", "a setting that is new"));
         string[] notes = [.. map.Texts("release-notes").Select(note => note.Value)];
         bool byMaps = means?.GoesByMaps != false, isAwaiting = byMaps && (from?.IsOfStore == true || to?.IsOfStore == true);
         Dictionary<string, string> leftOut = map.Map("tables-left-out", "old tables with the reason")?.Pairs()
@@ -53,20 +57,23 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
     private void ReadForm(KitVersion from, KitVersion to)
     {
         _errors.StoreIsUnknown = true;
-        var form = new HopLoader(map, [from, to], kinds) { Settings = _settings };
+        var form = new HopLoader(map, [from, to], kinds, []) { Settings = _settings };
         foreach (DescribedMap table in map.Maps("tables", "what becomes of an old table")) form.ReadTable(table, from, to);
         foreach (DescribedMap record in map.Maps("new-records", "a record that is new")) form.ReadNewRecord(record, to);
         _errors.StoreIsUnknown = false;
     }
 
-    private void ReadSettings()
+    /// <summary>What has to be answered in office.yaml.</summary>
+    public static List<NewSetting> ReadSettings(DescribedMap map, string key, string what)
     {
-        foreach (DescribedMap setting in map.Maps("new-settings", "a setting that is new"))
+        var settings = new List<NewSetting>();
+        foreach (DescribedMap setting in map.Maps(key, what))
         {
-            _settings.Add(new NewSetting(setting.Text("name").Value, setting.Text("question").Value,
+            settings.Add(new NewSetting(setting.Text("name").Value, setting.Text("question").Value,
                 [.. setting.Texts("choices").Select(c => c.Value)]));
             setting.Done();
         }
+        return settings;
     }
 
     // In the order of ShippedPolicy.

@@ -21,6 +21,9 @@ public sealed record Kit(string Id, string Title, string Folder, IReadOnlyList<K
     /// <summary>The program's log files: paths below its folder, with * in their names.</summary>
     public IReadOnlyList<string> Logs { get; init; } = [];
 
+    /// <summary>What differs from office to office and is answered in office.yaml, for rules, totals and hops to use.</summary>
+    public IReadOnlyList<NewSetting> Asks { get; init; } = [];
+
     /// <summary>Settings of the program that are recorded.</summary>
     public IReadOnlyList<RecordedSetting> Settings { get; init; } = [];
 
@@ -163,7 +166,14 @@ public sealed record ControlTotal(string Name, int Scale, IReadOnlyDictionary<st
 
 /// <summary>A sum over groups of one table's records.</summary>
 /// <param name="Table">The table.</param>
-/// <param name="By">Columns that make a group; none: one sum over all.</param>
+/// <param name="By">Values that make a group; none: one sum over all.</param>
 /// <param name="Sum">What is added up, a decimal of the total's scale; null to count records.</param>
 /// <param name="Where">Which records count; null for all.</param>
-public sealed record GroupSum(TableShape Table, IReadOnlyList<string> By, Expression? Sum, Expression? Where);
+public sealed record GroupSum(TableShape Table, IReadOnlyList<Expression> By, Expression? Sum, Expression? Where)
+{
+    /// <summary>Records of other tables that it looks at.</summary>
+    internal IReadOnlyList<LookupMap> Lookups { get; init; } = [];
+
+    /// <summary>The names of the answers that it needs.</summary>
+    internal IEnumerable<string> Answers => By.Append(Sum).Append(Where).OfType<Expression>().SelectMany(part => part.Answers).Distinct();
+}

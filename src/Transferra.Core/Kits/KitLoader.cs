@@ -24,16 +24,19 @@ public static class KitLoader
         string[] logs = [.. map.Texts("logs").Select(log => log.Value)];
         List<SaidSign> saying = SignsThatSayIt(map);
         string[] hidden = [.. map.Texts("private").Select(said => said.Value)];
-        List<KitVersion> versions = Versions(map, new VersionLoader(folder, components, hidden), saying, shownAs);
+        List<NewSetting> asks = HopLoader.ReadSettings(map, "asks", "what differs from office to office");
+        var answers = asks.DistinctBy(ask => ask.Name).ToDictionary(ask => ask.Name, _ => "");
+        List<KitVersion> versions = Versions(map, new VersionLoader(folder, components, hidden, answers), saying, shownAs);
         var hops = new List<Hop>();
         foreach ((PlacedText? name, DescribedMap? inline) in map.TextsOrMaps("hops", "a hop"))
         {
             string path = Path.Combine("hops", name?.Value + ".yaml");
             DescribedMap? hop = inline ?? DescribedMap.Load(Path.Combine(folder, path), Path.Combine(shownAs, path), "a hop", errors);
-            if (hop is not null && new HopLoader(hop, versions, kinds).Read() is { } loaded) hops.Add(loaded);
+            if (hop is not null && new HopLoader(hop, versions, kinds, asks).Read() is { } loaded) hops.Add(loaded);
         }
         map.Done();
-        return new Kit(id, title, folder, versions, hops, programEvidence) { Components = components, Settings = settings, Logs = logs };
+        return new Kit(id, title, folder, versions, hops, programEvidence) { Components = components, Settings = settings, Logs = logs,
+            Asks = asks };
     }
 
     // Each is a name, with a file when there is more to say of it, or is written out in the list.

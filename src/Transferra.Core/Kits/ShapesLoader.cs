@@ -16,6 +16,9 @@ internal sealed class ShapesLoader(IReadOnlyList<TableShape> tables, bool isOfSt
     private readonly List<TableShape> _tables = [.. tables];
     private readonly List<(DescribedMap Said, string Table)> _said = [];
 
+    // Links that hold for some records only, or lead to one of several tables, which no engine knows.
+    private readonly List<(DescribedMap Link, DescribedMap Said)> _links = [];
+
     /// <summary>The tables, with all that was said.</summary>
     public List<TableShape> Tables => _tables;
 
@@ -69,13 +72,14 @@ internal sealed class ShapesLoader(IReadOnlyList<TableShape> tables, bool isOfSt
     }
 
     /// <summary>What the records of the tables must be like, once all that is said of the tables is known.</summary>
-    public List<TableChecks> Checks()
+    public List<TableChecks> Checks(ChecksLoader loader)
     {
         var checks = new List<TableChecks>();
         foreach ((DescribedMap said, string name) in _said)
         {
             TableShape shape = _tables.FirstOrDefault(table => Names.Same(table.Name, name)) ?? new TableShape(name, [], [], []);
-            TableChecks read = ChecksLoader.Table(said, shape);
+            TableChecks read = loader.Table(said, shape, [.. _links.Where(link => link.Said == said).Select(link => link.Link)],
+                _tables);
             said.Done();
             if (read.IsEmpty) continue;
             int known = checks.FindIndex(before => before.Table.Name == shape.Name);
@@ -171,6 +175,11 @@ internal sealed class ShapesLoader(IReadOnlyList<TableShape> tables, bool isOfSt
         var relations = new List<RelationShape>();
         foreach (DescribedMap relation in table.Maps("relations", "a link to another table"))
         {
+            if (((string[])["where", "none", "to-one-of"]).Any(relation.Has))
+            {
+                _links.Add((relation, table));
+                continue;
+            }
             IReadOnlyList<PlacedText> from = relation.Texts("columns"), on = relation.Texts("on");
             PlacedText to = relation.Text("to");
             if (from.Count == 0 || from.Count != on.Count) relation.Report("\"columns\" and \"on\" name the same number of columns, "

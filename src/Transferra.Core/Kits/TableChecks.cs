@@ -29,6 +29,9 @@ public sealed record TableChecks(TableShape Table)
     /// <summary>Columns that name a file.</summary>
     public IReadOnlyList<FileLink> Files { get; init; } = [];
 
+    /// <summary>Links that are no relations to the engine.</summary>
+    public IReadOnlyList<CheckedLink> Links { get; init; } = [];
+
     /// <summary>These with more: lists are added, what is said of a column anew replaces what was said.</summary>
     internal TableChecks With(TableChecks more) => new(more.Table)
     {
@@ -38,6 +41,7 @@ public sealed record TableChecks(TableShape Table)
         Dates = Over(Dates, more.Dates),
         Tree = more.Tree ?? Tree,
         Series = [.. Series.Where(series => !more.Series.Any(again => again.Name == series.Name)), .. more.Series],
+        Links = [.. Links, .. more.Links],
         Files = [.. Files.Where(file => !more.Files.Any(again => Names.Same(again.Column, file.Column))), .. more.Files],
     };
 
@@ -50,13 +54,27 @@ public sealed record TableChecks(TableShape Table)
 
     /// <summary>Whether nothing is said.</summary>
     public bool IsEmpty => BusinessKeys.Count == 0 && Filled.Count == 0 && Codes.Count == 0 && Dates.Count == 0 && Tree is null
-        && Series.Count == 0 && Files.Count == 0;
+        && Series.Count == 0 && Files.Count == 0 && Links.Count == 0;
 }
 
 /// <summary>What identifies a record in the business, beside its key: invoice number and supplier, say.</summary>
 /// <param name="Columns">The columns.</param>
 /// <param name="Because">Why, as it is told.</param>
-public sealed record BusinessKey(IReadOnlyList<string> Columns, string Because);
+/// <param name="Where">Which records it is said of; null for all.</param>
+public sealed record BusinessKey(IReadOnlyList<string> Columns, string Because, Expression? Where = null);
+
+/// <summary>A link that the engine does not know: of some records only, with values that mean none, or to one of several tables.</summary>
+/// <param name="Columns">Columns that point.</param>
+/// <param name="Targets">Where they may point to; one of them must have it.</param>
+/// <param name="None">Values that mean that nothing is pointed to, when all columns have one of them.</param>
+/// <param name="Where">Which records it is said of; null for all.</param>
+public sealed record CheckedLink(IReadOnlyList<string> Columns, IReadOnlyList<LinkTarget> Targets, IReadOnlyList<string> None,
+    Expression? Where);
+
+/// <summary>A table that a link may lead to.</summary>
+/// <param name="To">The table.</param>
+/// <param name="On">Its columns, in the order of those that point.</param>
+public sealed record LinkTarget(string To, IReadOnlyList<string> On);
 
 /// <summary>A tree: each record may name another one that it is part of.</summary>
 /// <param name="Parent">Column that names it.</param>

@@ -7,7 +7,9 @@ namespace Transferra.Core.Kits;
 /// <param name="kitFolder">Where the kit lies.</param>
 /// <param name="components">What belongs to the package beside the program.</param>
 /// <param name="hidden">Tables and columns whose values are never shown, in every version.</param>
-internal sealed class VersionLoader(string kitFolder, IReadOnlyList<Component> components, IReadOnlyList<string> hidden)
+/// <param name="answers">Names of answers that formulas may use.</param>
+internal sealed class VersionLoader(string kitFolder, IReadOnlyList<Component> components, IReadOnlyList<string> hidden,
+    IReadOnlyDictionary<string, string> answers)
 {
     /// <summary>What same-as says of a version whose tables are as the store has them.</summary>
     public const string TheStore = "the-store";
@@ -19,7 +21,7 @@ internal sealed class VersionLoader(string kitFolder, IReadOnlyList<Component> c
     /// <summary>A version of which nothing is said but how it is told.</summary>
     public KitVersion Unsaid(string name, IReadOnlyList<DataEvidence> told) => Keep(new KitVersion(name, [], null, told,
         new Dictionary<string, string>(), [], [], [])
-    { Private = hidden }, new VersionWords([], isOfStore: true));
+    { Private = hidden }, new VersionWords([], isOfStore: true, answers));
 
     private KitVersion Keep(KitVersion version, VersionWords words)
     {
@@ -49,7 +51,7 @@ internal sealed class VersionLoader(string kitFolder, IReadOnlyList<Component> c
             + $"page; the names are {string.Join(", ", TextEncodings.Names)}");
         Dictionary<string, string> headers = PairsOf(map.Map("header-fields", "header fields"));
         errors.StoreIsUnknown = words.IsOfStore;
-        SaidOfTables said = VersionWords.Read(map, words.Inherited, words.IsOfStore, [], errors);
+        SaidOfTables said = words.Read(map, words.IsOfStore, [], errors);
         List<DataEvidence> evidence = [.. told, .. map.Maps("told-by", "a sign of the version", required: told.Count == 0)
             .Select(sign => ReadSign(sign, said.Tables, name))];
         var version = new KitVersion(name, [.. map.Texts("programs").Select(text => text.Value)], encoding?.Value ?? like?.TextEncoding,
@@ -72,13 +74,13 @@ internal sealed class VersionLoader(string kitFolder, IReadOnlyList<Component> c
     private (VersionWords Words, KitVersion? Like) WordsOf(DescribedMap map)
     {
         PlacedText? like = map.Optional("same-as");
-        if (like is null) return (new VersionWords([map], !SaysAll(map)), null);
-        if (like.Value == TheStore) return (new VersionWords([map], isOfStore: true), null);
+        if (like is null) return (new VersionWords([map], !SaysAll(map), answers), null);
+        if (like.Value == TheStore) return (new VersionWords([map], isOfStore: true, answers), null);
         if (_words.TryGetValue(like.Value, out VersionWords? known))
-            return (new VersionWords([map, .. known.Maps], known.IsOfStore), _versions[like.Value]);
+            return (new VersionWords([map, .. known.Maps], known.IsOfStore, answers), _versions[like.Value]);
         like.Report(map.Errors, $"there is no version {like} before this one; \"same-as\" is {TheStore}, or a version that the kit lists "
             + $"before: {string.Join(", ", _words.Keys)}");
-        return (new VersionWords([map], isOfStore: false), null);
+        return (new VersionWords([map], isOfStore: false, answers), null);
     }
 
     // Its tables are described when each has its columns.

@@ -15,7 +15,8 @@ internal sealed record SaidOfTables(List<TableShape> Tables, List<TableChecks> C
 
 /// <param name="maps">The version's map first, then those of the versions that it is the same as.</param>
 /// <param name="isOfStore">Whether the tables are as a store has them.</param>
-internal sealed class VersionWords(IReadOnlyList<DescribedMap> maps, bool isOfStore)
+/// <param name="answers">Names of answers that formulas may use.</param>
+internal sealed class VersionWords(IReadOnlyList<DescribedMap> maps, bool isOfStore, IReadOnlyDictionary<string, string> answers)
 {
     /// <summary>The version's map first, then those of the versions that it is the same as.</summary>
     public IReadOnlyList<DescribedMap> Maps => maps;
@@ -52,7 +53,7 @@ internal sealed class VersionWords(IReadOnlyList<DescribedMap> maps, bool isOfSt
     public KitVersion Over(KitVersion version, IReadOnlyList<TableShape> tables, bool areAll, DescriptionErrors errors)
     {
         if (maps.Count == 0) return version with { Tables = tables };
-        SaidOfTables said = Read(maps[0].Again(errors), Inherited, areAll, tables, errors);
+        SaidOfTables said = Read(maps[0].Again(errors), areAll, tables, errors);
         return version with
         {
             Tables = said.Tables,
@@ -65,24 +66,23 @@ internal sealed class VersionWords(IReadOnlyList<DescribedMap> maps, bool isOfSt
 
     /// <summary>Reads what is said.</summary>
     /// <param name="own">The version's map.</param>
-    /// <param name="inherited">Those of the versions that it is the same as.</param>
-    /// <param name="isOfStore">Whether the tables are a store's.</param>
+    /// <param name="areOfStore">Whether the tables are a store's.</param>
     /// <param name="tables">The store's tables; none otherwise.</param>
     /// <param name="errors">Receives mistakes.</param>
-    public static SaidOfTables Read(DescribedMap own, IReadOnlyList<DescribedMap> inherited, bool isOfStore,
-        IReadOnlyList<TableShape> tables, DescriptionErrors errors)
+    public SaidOfTables Read(DescribedMap own, bool areOfStore, IReadOnlyList<TableShape> tables, DescriptionErrors errors)
     {
         // What is wrong in the version it is the same as is told there; what only does not hold here, at the one that says so.
         var others = new DescriptionErrors { StoreIsUnknown = errors.StoreIsUnknown };
-        DescribedMap[] before = [.. inherited.Select(map => map.Again(others))];
-        var shapes = new ShapesLoader(tables, isOfStore, errors);
+        DescribedMap[] before = [.. Inherited.Select(map => map.Again(others))];
+        var shapes = new ShapesLoader(tables, areOfStore, errors);
         foreach (DescribedMap map in before.Reverse()) shapes.Add(map);
         shapes.Add(own);
-        List<TableChecks> checks = shapes.Checks();
+        var loader = new ChecksLoader(answers);
+        List<TableChecks> checks = shapes.Checks(loader);
         if (!errors.StoreIsUnknown) shapes.CheckRelations(own);
-        List<BookRule> rules = ChecksLoader.Rules(own, shapes.Tables);
+        List<BookRule> rules = loader.Rules(own, shapes.Tables);
         foreach (DescribedMap map in before)
-            rules.AddRange(ChecksLoader.Rules(map, shapes.Tables, name => rules.Any(rule => rule.Name == name)));
+            rules.AddRange(loader.Rules(map, shapes.Tables, name => rules.Any(rule => rule.Name == name)));
         List<Mend> mends = [.. ChecksLoader.Mends(own, shapes.Tables, rules), .. before.SelectMany(map => ChecksLoader.Mends(map,
             shapes.Tables, rules))];
         List<ControlTotal> totals = Totals(own, shapes.Tables, []);
@@ -92,7 +92,7 @@ internal sealed class VersionWords(IReadOnlyList<DescribedMap> maps, bool isOfSt
         return new SaidOfTables(shapes.Tables, checks, rules, mends, totals);
     }
 
-    private static List<ControlTotal> Totals(DescribedMap map, List<TableShape> tables, IReadOnlyList<ControlTotal> known)
+    private List<ControlTotal> Totals(DescribedMap map, List<TableShape> tables, IReadOnlyList<ControlTotal> known)
     {
         var totals = new List<ControlTotal>();
         foreach (DescribedMap total in map.Maps("control-totals", "a control total"))
@@ -118,18 +118,21 @@ internal sealed class VersionWords(IReadOnlyList<DescribedMap> maps, bool isOfSt
         return totals;
     }
 
-    private static GroupSum? ReadGroupSum(DescribedMap total, List<TableShape> tables, int scale)
+    private GroupSum? ReadGroupSum(DescribedMap total, List<TableShape> tables, int scale)
     {
         PlacedText? tableName = total.Optional("table"), sum = total.Optional("sum"), where = total.Optional("where");
         IReadOnlyList<PlacedText> by = total.Texts("by");
-        if (tableName is null || Names.Table(tableName, tables, total.Errors) is not { } table) return null;
-        foreach (PlacedText column in by)
-            if (Names.HasColumn(table, column, total.Errors) && !table.MayShow(column.Value))
-                column.Report(total.Errors, $"a total is shown by its groups, and {column} is private");
+        if (tableName is null || Names.Table(tableName, tables, total.Errors) is not { } table)
+        {
+            _ = total.Has("lookups");
+            return null;
+        }
+        List<LookupMap> lookups = HopLoader.ReadLookups(total, table, tables, [], total.Errors);
+        var scope = new ExpressionScope(table.Name, table.Columns, [.. lookups.Select(lookup => lookup.Shape)], answers);
+        Expression[] groups = [.. by.Select(group => GroupOf(group, table, scope, total.Errors)).OfType<Expression>()];
         Expression? parsed = sum is null ? null : PlacedExpression.Parse(sum, total.Errors);
         if (parsed is not null)
         {
-            var scope = new ExpressionScope(table.Name, table.Columns, [], new Dictionary<string, string>());
             Kernel? kernel = PlacedExpression.Compile(sum!, total.Errors, () => new ExpressionCompiler(scope).Compile(parsed));
             bool fits = kernel?.Type is { Kind: FieldKind.Integer } && scale == 0 || kernel?.Type is { Kind: FieldKind.Decimal } type
                 && type.Scale == scale;
@@ -137,7 +140,24 @@ internal sealed class VersionWords(IReadOnlyList<DescribedMap> maps, bool isOfSt
                 sum!.Report(total.Errors, $"a total with {scale} decimals adds up {(scale == 0 ? "INTEGER" : $"DECIMAL(p,{scale})")}, "
                     + $"this is {kernel.Type}");
         }
-        return new GroupSum(table, [.. by.Select(column => column.Value)], parsed, Condition(where, table, total.Errors));
+        Expression? which = where is null ? null : PlacedExpression.Parse(where, total.Errors);
+        if (which is not null && PlacedExpression.Compile(where!, total.Errors, () => new ExpressionCompiler(scope)
+            .CompileCondition(which)) is null) which = null;
+        return new GroupSum(table, groups, parsed, which) { Lookups = lookups };
+    }
+
+    // A column by its name, whatever it looks like; otherwise an expression. What is private makes no group, as groups are shown.
+    private static Expression? GroupOf(PlacedText group, TableShape table, ExpressionScope scope, DescriptionErrors errors)
+    {
+        Expression? parsed = table.OrdinalOf(group.Value) >= 0 ? new ColumnReference(0, null, group.Value)
+            : PlacedExpression.Parse(group, errors);
+        if (parsed is null || PlacedExpression.Compile(group, errors, () => new ExpressionCompiler(scope).Compile(parsed)) is null)
+            return null;
+        if (parsed.ColumnReferences.FirstOrDefault(column => column.Lookup is null ? !table.MayShow(column.Name)
+            : scope.Lookups.First(lookup => Names.Same(lookup.Name, column.Lookup)).Columns.Any(of => Names.Same(of.Name, column.Name)
+                && of.IsPrivate)) is { } hidden)
+            group.Report(errors, $"a total is shown by its groups, and {hidden.Name} is private");
+        return parsed;
     }
 
     /// <summary>A condition; null when there is none, or when it is wrong, which is then reported.</summary>

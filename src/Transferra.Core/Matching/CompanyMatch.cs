@@ -118,7 +118,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
             { ChangedColumns = of?.ChangedColumns ?? [] };
         })];
         return new MatchResult(correspondence.From.Name, correspondence.To.Name, accounts, tables,
-            ControlTotals.Compare(old, correspondence.From, renewed, correspondence.To, cancel),
+            ControlTotals.Compare(old, correspondence.From, renewed, correspondence.To, settings, cancel),
             FairShare([.. differences.Values.Select(of => of.Listed)]), differences.Values.Sum(of => of.Count))
         {
             IsByOthers = correspondence.IsByOthers,

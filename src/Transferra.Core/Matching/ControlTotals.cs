@@ -13,9 +13,11 @@ internal static class ControlTotals
     /// <param name="from">Its version.</param>
     /// <param name="renewed">The new store.</param>
     /// <param name="to">Its version.</param>
+    /// <param name="answers">What the office has answered.</param>
     /// <param name="cancel">Stops.</param>
     /// <param name="isWanted">Which totals, by name; null for all.</param>
-    public static IReadOnlyList<TotalMatch> Compare(IStore old, KitVersion from, IStore renewed, KitVersion to, CancellationToken cancel,
+    public static IReadOnlyList<TotalMatch> Compare(IStore old, KitVersion from, IStore renewed, KitVersion to,
+        IReadOnlyDictionary<string, string> answers, CancellationToken cancel,
         Func<string, bool>? isWanted = null)
     {
         var totals = new List<TotalMatch>();
@@ -23,7 +25,8 @@ internal static class ControlTotals
         {
             ControlTotal? after = to.ControlTotals.FirstOrDefault(total => total.Name == before.Name);
             if (after is null || isWanted?.Invoke(before.Name) == false) continue;
-            Dictionary<string, string> a = Ask(old, before, cancel), b = Ask(renewed, after, cancel);
+            Dictionary<string, string> a = Ask(old, before, answers, cancel), b = Ask(renewed, after, answers,
+                cancel);
             totals.Add(new TotalMatch(before.Name, HasSql(old, before) && HasSql(renewed, after),
                 [.. a.Keys.Union(b.Keys).Order(StringComparer.Ordinal)
                 .Select(label => new TotalLine(label, a.GetValueOrDefault(label), b.GetValueOrDefault(label)))])
@@ -34,17 +37,18 @@ internal static class ControlTotals
 
     private static bool HasSql(IStore store, ControlTotal total) => total.SqlByEngine.ContainsKey(store.Identity.Engine.ToLowerInvariant());
 
-    private static Dictionary<string, string> Ask(IStore store, ControlTotal total, CancellationToken cancel)
+    private static Dictionary<string, string> Ask(IStore store, ControlTotal total, IReadOnlyDictionary<string, string> answers,
+        CancellationToken cancel)
     {
         string? sql = total.SqlByEngine.GetValueOrDefault(store.Identity.Engine.ToLowerInvariant());
         if (sql is null && total.Sum is not null)
-            return GroupSums.Of(store, total.Sum, cancel).ToDictionary(line => line.Key, line => DecimalText.Format(line.Value,
+            return GroupSums.Of(store, total.Sum, answers, cancel).ToDictionary(line => line.Key, line => DecimalText.Format(line.Value,
                 total.Scale));
         if (sql is null)
             throw new TransferraException($"the control total \"{total.Name}\" has no query for {store.Identity.Engine}",
                 "Add it under sql in the kit's version file; for stores that answer no SQL, give table, by and sum.");
         var lines = new Dictionary<string, string>();
-        foreach (IReadOnlyList<string?> row in store.Ask(sql).Rows)
+        foreach (IReadOnlyList<string?> row in store.Ask(KitQuestion.Answered(sql, answers)).Rows)
         {
             string label = string.Join(" / ", row.Take(row.Count - 1).Select(cell => cell ?? TotalLine.NoLabel));
             string value = row[^1] ?? "0";

@@ -52,7 +52,7 @@ internal static class WayMatch
         using IStore last = open(way.Hops.Count);
         using IStore? fresh = final.IsOnVendorMade ? null : vendorMade?.Invoke();
         KitVersion[] versions = [.. way.Versions.SkipLast(1), final.To];
-        return new WayMatched([.. hops.Select(hop => hop.Match)], Totals(way.Versions, open, cancel),
+        return new WayMatched([.. hops.Select(hop => hop.Match)], Totals(way.Versions, open, settings, cancel),
             // What weighs most comes first.
             [.. hops[0].LeftOfOld.Concat(LeftOfNew(last, versions, isVendorMade: final.IsOnVendorMade, isByOthers: final.IsByOthers))
                 .OrderByDescending(left => left.Allows)])
@@ -101,14 +101,16 @@ internal static class WayMatch
     /// <summary>Control totals of versions that are no neighbours on the way.</summary>
     /// <param name="versions">One more than hops: the first one first.</param>
     /// <param name="stores">The store of each, opened by the caller when asked.</param>
+    /// <param name="answers">What the office has answered.</param>
     /// <param name="cancel">Stops.</param>
-    public static IReadOnlyList<TotalMatch> Totals(IReadOnlyList<KitVersion> versions, Func<int, IStore> stores, CancellationToken cancel)
+    public static IReadOnlyList<TotalMatch> Totals(IReadOnlyList<KitVersion> versions, Func<int, IStore> stores,
+        IReadOnlyDictionary<string, string> answers, CancellationToken cancel)
     {
         var totals = new List<TotalMatch>();
         foreach ((string name, int from, int to) in OverTheWay(versions))
         {
             using IStore old = stores(from), renewed = stores(to);
-            totals.AddRange(ControlTotals.Compare(old, versions[from], renewed, versions[to], cancel, wanted => wanted == name));
+            totals.AddRange(ControlTotals.Compare(old, versions[from], renewed, versions[to], answers, cancel, wanted => wanted == name));
         }
         return totals;
     }

@@ -42,6 +42,9 @@ internal sealed class ExportImportMeans : IHopMeans
     public IReadOnlyList<string> Services => _import.Services;
 
     /// <inheritdoc/>
+    public IReadOnlyList<string> Runs => [.. _export.Runs, .. _import.Runs];
+
+    /// <inheritdoc/>
     public HopSurroundings? AroundExport => _around;
 
     /// <inheritdoc/>

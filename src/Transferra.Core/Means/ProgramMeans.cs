@@ -40,6 +40,10 @@ internal sealed class ProgramMeans : IHopMeans
     public bool MayHaveOwnPlace => true;
 
     /// <inheritdoc/>
+    public IReadOnlyList<string> Runs => [$"the program {SystemCommands.Shown(_command)}" + (_environment.Count == 0 ? "" : " with "
+        + string.Join(", ", _environment.Select(variable => $"{variable.Key}={variable.Value}")))];
+
+    /// <inheritdoc/>
     IMeans IMeans.With(DescribedMap details)
     {
         IReadOnlyList<PlacedText> command = details.Texts("command");

@@ -46,6 +46,9 @@ internal sealed class ScriptsMeans : IHopMeans
     public bool GoesByMaps => false;
 
     /// <inheritdoc/>
+    public IReadOnlyList<string> Runs => [.. _scripts.Select(script => $"the script {script.Name} in the new store")];
+
+    /// <inheritdoc/>
     IMeans IMeans.With(DescribedMap details)
     {
         string kit = HopTexts.KitFolder(details);

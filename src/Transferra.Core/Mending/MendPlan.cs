@@ -1,6 +1,7 @@
 // MendPlan.cs: what is to be put right in a store, worked out by reading it: which keys have exact copies, which links lead nowhere,
 // which stored totals are wrong. What is wrong with a value by itself is seen when its record is met (StoreMending.cs).
 using Transferra.Core.Checks;
+using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
@@ -8,7 +9,8 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Mending;
 
 /// <summary>What is to be put right, by digests.</summary>
-internal sealed class MendPlan : IDisposable
+/// <param name="answers">What the office has answered.</param>
+internal sealed class MendPlan(IReadOnlyDictionary<string, string> answers) : IDisposable
 {
     private readonly Dictionary<string, TableScan> _scans = new(StringComparer.OrdinalIgnoreCase);
     private readonly Dictionary<string, HashSet<ulong>> _copies = new(StringComparer.OrdinalIgnoreCase);
@@ -33,9 +35,9 @@ internal sealed class MendPlan : IDisposable
     public IReadOnlyDictionary<ulong, Int128> TotalsOf(Mend mend) => _totals[mend];
 
     /// <summary>Reads the store and works it out.</summary>
-    public static MendPlan Of(IStore store, KitVersion version, IProgressObserver observer, CancellationToken cancel)
+    public static MendPlan Of(IStore store, KitVersion version, IReadOnlyDictionary<string, string> answers, IProgressObserver observer, CancellationToken cancel)
     {
-        var plan = new MendPlan();
+        var plan = new MendPlan(answers);
         try
         {
             plan.Make(store, version, observer, cancel);
@@ -75,8 +77,9 @@ internal sealed class MendPlan : IDisposable
                     GroupRule rule = mend.Rule!;
                     var amounts = new SpillSorter<GroupAmounts>(GroupAmounts.Add, runLength: 1 << 16);
                     TableScan side = Scan(rule.Side.Table, version), other = Scan(rule.Other!.Table, version);
-                    var sides = new List<(TableScan, SideProbe)> { (side, new SideProbe(side, rule, isOther: false, amounts)),
-                        (other, new SideProbe(other, rule, isOther: true, amounts)) };
+                    var sides = new List<(TableScan, SideProbe)> { (side, new SideProbe(side, rule, isOther: false, amounts,
+                            LookupLoader.Load(store, rule.Side.Lookups))),
+                        (other, new SideProbe(other, rule, isOther: true, amounts, LookupLoader.Load(store, rule.Other.Lookups))) };
                     foreach ((TableScan scan, SideProbe probe) in sides) scan.Probes.Add(probe);
                     var judge = new GroupRuleProbe(rule, sides, amounts, nothing, nowhere);
                     _judges.Add(judge);
@@ -113,7 +116,8 @@ internal sealed class MendPlan : IDisposable
     {
         TableShape table = version.Table(kits.Name) ?? kits;
         if (!_scans.TryGetValue(table.Name, out TableScan? scan)) _scans[table.Name] = scan = new TableScan(table,
-            new RecordBatch(table.Columns));
+            new RecordBatch(table.Columns))
+        { Answers = answers };
         return scan;
     }
 

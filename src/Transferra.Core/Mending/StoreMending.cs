@@ -56,6 +56,7 @@ internal sealed partial class StoreMending
 
     private readonly KitVersion _version;
     private readonly Action<IReadOnlyList<string>> _list;
+    private readonly IReadOnlyDictionary<string, string> _answers;
     private readonly IProgressObserver _observer;
     private readonly CancellationToken _cancel;
     private readonly DecodedTwice _twice;
@@ -64,12 +65,14 @@ internal sealed partial class StoreMending
     private readonly List<string> _left = [];
 
     /// <param name="version">The version of the store, with its custom fields, and what may be mended in it.</param>
+    /// <param name="answers">What the office has answered.</param>
     /// <param name="list">Receives every change, as lines of <see cref="Headings"/>.</param>
     /// <param name="observer">Hears the progress.</param>
     /// <param name="cancel">Stops between two batches.</param>
-    public StoreMending(KitVersion version, Action<IReadOnlyList<string>> list, IProgressObserver observer, CancellationToken cancel)
+    public StoreMending(KitVersion version, IReadOnlyDictionary<string, string> answers, Action<IReadOnlyList<string>> list,
+        IProgressObserver observer, CancellationToken cancel)
     {
-        (_version, _list, _observer, _cancel) = (version, list, observer, cancel);
+        (_version, _answers, _list, _observer, _cancel) = (version, answers, list, observer, cancel);
         _twice = new DecodedTwice(version.TextEncoding);
     }
 
@@ -114,7 +117,7 @@ internal sealed partial class StoreMending
     private MendPlan PlanOf(IStoreOpener stores, StoreAddress old)
     {
         using IStore store = stores.Open(old, _version.TextEncoding);
-        return MendPlan.Of(store, _version, _observer, _cancel);
+        return MendPlan.Of(store, _version, _answers, _observer, _cancel);
     }
 
     private void Count(Mend mend, string table, string column, long count)

@@ -263,7 +263,7 @@ public static class OfficeLoader
 
     private static void CheckAnswer(Kit kit, PlacedText setting, PlacedText answer, DescriptionErrors errors)
     {
-        NewSetting? known = kit.Hops.SelectMany(hop => hop.Settings).FirstOrDefault(known => known.Name == setting.Value);
+        NewSetting? known = kit.Asks.Concat(kit.Hops.SelectMany(hop => hop.Settings)).FirstOrDefault(known => known.Name == setting.Value);
         if (known is null) setting.Report(errors, $"no version of {kit.Id} asks for a setting {setting}");
         else if (known.Choices.Count > 0 && !known.Choices.Contains(answer.Value))
             answer.Report(errors, $"\"{answer}\" is not an answer to {setting}; the answers are {string.Join(", ", known.Choices)}");

@@ -44,6 +44,22 @@ public static partial class KitQuestion
     public static string Of(string sql) => WhyNot(sql) is not { } why ? WithoutEnd(sql)
         : throw new TransferraException($"{why}: {sql}", "Correct it in the kit, or ask the vendor; nothing was asked.");
 
+    [GeneratedRegex(@"'[^']*'|""[^""]*""|`[^`]*`|(?<![:\w]):(?<name>[A-Za-z_]\w*)", RegexOptions.CultureInvariant)]
+    private static partial Regex NamedOrQuoted();
+
+    /// <summary>A question with the office's answers, as texts, in the places of their names, which it writes as :name.</summary>
+    /// <param name="sql">The question.</param>
+    /// <param name="answers">The answers by name.</param>
+    /// <exception cref="TransferraException">An answer cannot be put into SQL of every engine as it is.</exception>
+    public static string Answered(string sql, IReadOnlyDictionary<string, string> answers) => NamedOrQuoted().Replace(sql, found =>
+    {
+        if (!found.Groups["name"].Success || !answers.TryGetValue(found.Groups["name"].Value, out string? answer)) return found.Value;
+        // A backslash ends a text in one engine and stands for itself in another.
+        return answer.AsSpan().IndexOfAny('\\', '\0') < 0 ? $"'{answer.Replace("'", "''", StringComparison.Ordinal)}'"
+            : throw new TransferraException($"the answer {found.Groups["name"].Value} has a backslash in it, and a question to the engine "
+                + "uses it", "Correct it in office.yaml, or have the total added up: table, by and sum in the kit.");
+    });
+
     /// <summary>What is said when the engine took too long.</summary>
     /// <param name="store">Which store.</param>
     /// <param name="sql">What was asked.</param>

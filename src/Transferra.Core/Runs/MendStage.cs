@@ -46,7 +46,7 @@ internal sealed class MendStage(CompanyRun on) : Stage(on)
         MendResult result;
         using (var changes = new CsvFile(list, StoreMending.Headings))
         {
-            _mending = new StoreMending(On.From, changes.Add, context.Observer, context.Cancel);
+            _mending = new StoreMending(On.From, On.Company.Answers, changes.Add, context.Observer, context.Cancel);
             result = _mending.Run(context.Stores, On.Company.OldStore, On.FinalStaged) with { List = list };
         }
         if (!On.FinalStaged.IsOnServer)

@@ -120,7 +120,7 @@ public static class Survey
     /// <param name="looksForMore">Whether stores are looked for that office.yaml does not name; that opens every database of the known
     /// servers.</param>
     public static OfficeSurvey Of(OfficeDescription office, ClosingTools tools, bool looksForMore) =>
-        new(office.Name, DateTimeOffset.UtcNow, [.. office.Packages.Select(package => Of(package, tools))],
+        new(office.Name, DateTimeOffset.UtcNow, [.. office.Packages.Select(package => Of(package, tools.Of(package.Kit)))],
         ServicesOf(office.Closing, tools), looksForMore ? StoreFinder.Unlisted(office, tools.Stores) : []);
 
     private static PackageSurvey Of(Package package, ClosingTools tools)
