@@ -15,7 +15,8 @@ public static class HtmlKit
     private static readonly XNamespace Svg = "http://www.w3.org/2000/svg";
 
     /// <summary>The page.</summary>
-    public static string Render(Kit kit) => Page($"Package: {kit.Title}", [Head(kit), Drawing(kit), Versions(kit), kit.Hops.Select(Hop), Runs(kit)]);
+    public static string Render(Kit kit) => Page($"Package: {kit.Title}", [Head(kit), Drawing(kit), Versions(kit), kit.Hops.Select(Hop),
+        Runs(kit)]);
 
     private static IEnumerable<XElement> Head(Kit kit)
     {

@@ -105,7 +105,8 @@ internal static class BuiltProgram
 
     /// <summary>Runs it until it has replaced a file for the n-th time, and kills it then; before it does so when n is negative.</summary>
     public static Called RunUntilReplaced(string file, int times, string office, params string[] arguments) =>
-        Wait(Start(PathOf("Transferra.KillHost.dll"), [FormattableString.Invariant($"{file}*{-times}"), .. Trusted(office, arguments), "--office", office]));
+        Wait(Start(PathOf("Transferra.KillHost.dll"), [FormattableString.Invariant($"{file}*{-times}"), .. Trusted(office, arguments),
+            "--office", office]));
 
     /// <summary>Starts it so that it takes one command after the other; see ServedProgram.cs.</summary>
     public static Process Serving()
@@ -137,7 +138,8 @@ internal static class BuiltProgram
     /// <summary>Runs it in a terminal, with a line typed.</summary>
     public static Called RunTyping(string line, string office, params string[] arguments)
     {
-        string command = string.Join(' ', ((string[])["dotnet", PathOf("transferra.dll"), .. Trusted(office, arguments), "--office", office])
+        string command = string.Join(' ', ((string[])["dotnet", PathOf("transferra.dll"), .. Trusted(office, arguments), "--office",
+            office])
             .Select(argument => $"'{argument}'"));
         var start = new ProcessStartInfo("script", ["-qec", command, "/dev/null"])
         {

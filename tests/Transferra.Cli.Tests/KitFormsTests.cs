@@ -148,4 +148,67 @@ public sealed class KitFormsTests : IDisposable
         Assert.Equal(2, called.ExitCode);
         called.Says("1.yaml", words);
     }
+
+    [Theory]
+    [InlineData("path: '/LEDG(?<version>[0-9])/'")]
+    [InlineData("file: level.txt, pattern: 'Level (?<version>[0-9]+)'")]
+    [InlineData("file: level.ini, ini: Data/Level")]
+    public void A_version_told_by_what_lies_around_the_store_is_told_by_the_store_once_that_tells(string sign)
+    {
+        Kit();
+        _office.Write("kit/versions/1.yaml", $"version: \"1\"\ntold-by: [{{{sign}, is: \"1\"}}]\nsame-as: the-store\n");
+        Directory.CreateDirectory(_office["data/LEDG1"]);
+        _office.Write("data/LEDG1/level.txt", "Level 1\n");
+        _office.Write("data/LEDG1/level.ini", "[Data]\nLevel=1\n");
+        DemoFolder.Execute(_office["data/LEDG1/a.db"], "CREATE TABLE VER (WHAT VARCHAR(10) NOT NULL PRIMARY KEY, VAL VARCHAR(10)); "
+            + "INSERT INTO VER VALUES ('FIRM', 'x'); CREATE TABLE T (A INTEGER PRIMARY KEY); INSERT INTO T VALUES (1)");
+        _office.Write("kit/versions/2.yaml", OddOffice.OfStore(OddOffice.NewVersion).Replace("table: version, column: val, where: \"what",
+            "table: VER, column: VAL, where: \"WHAT", StringComparison.Ordinal));
+        _office.Write("kit/hops/1-to-2.yaml", "hop: {from: \"1\", to: \"2\"}\nnew-records: [{into: VER, columns: {WHAT: \"'DATA'\", VAL: "
+            + "\"'2'\"}, because: the version}]\n");
+        _office.Companies.Add(new OddCompany("A", new StoreAddress("sqlite", _office["data/LEDG1/a.db"]), "{sqlite: data/LEDG1/a.db}"));
+        _office.Ready();
+        _office.Run("survey").Says("version 1 by");
+        _office.Upgrade().Expect(0);
+        // Around it, all is as it was.
+        _office.Run("survey").Expect(0).Says("version 2 by VER.VAL");
+        _office.Run("undo", "--yes", "A").Expect(0);
+        _office.Run("survey").Says("version 1 by");
+    }
+
+    [Theory]
+    [InlineData("sqlite")]
+    [InlineData("dbf")]
+    public void A_table_in_another_code_page_is_read_in_its_own(string engine)
+    {
+        string version = OddOffice.OldVersion.Replace("told-by", "text-encoding: windows-1252\ntold-by", StringComparison.Ordinal)
+            .Replace("key: [GNO]}", "key: [GNO], text-encoding: ibm850}", StringComparison.Ordinal);
+        _office.WriteKit(oldVersion: version);
+        string path = engine == "sqlite" ? "data/a.db" : "data/a";
+        OddCompany company = _office.Add("A", engine, path, 5);
+        // A u with two dots: 0x81 in ibm850, 0xFC in windows-1252. The engine of the test writes neither, so the bytes are put there.
+        if (engine == "sqlite")
+            DemoFolder.Execute(company.Store.Path, "UPDATE GRP SET TITLE = CAST(X'4D81' AS TEXT) WHERE GNO = 1; UPDATE ITEM SET NAME = "
+                + "CAST(X'4DFC' AS TEXT) WHERE INO = 1");
+        else
+            foreach ((string table, byte letter) in ((string, byte)[])[("GRP", 0x81), ("ITEM", 0xFC)])
+            {
+                string file = Directory.GetFiles(company.Store.Path, table + ".*").Single(name => !name.EndsWith(".cpg",
+                    StringComparison.OrdinalIgnoreCase));
+                byte[] bytes = File.ReadAllBytes(file);
+                int at = bytes.AsSpan().IndexOf(table == "GRP" ? "brass"u8 : "A item"u8);
+                Assert.True(at > 0, $"nothing to change in {file}");
+                bytes[at] = letter;
+                File.WriteAllBytes(file, bytes);
+                foreach (string page in Directory.GetFiles(company.Store.Path, "*.cpg")) File.Delete(page);
+            }
+        _office.Ready();
+        _office.Run("check").SaysNot("not text", "not-text");
+        _office.Upgrade().Expect(0);
+        string rows = string.Join("\n", OddOffice.Rows(company.Store));
+        Assert.Equal(2, rows.Count(letter => letter == '\u00FC'));
+        // A set says so, too: looked at without the kit, it reads the same.
+        string set = Directory.GetFiles(_office["sets"], "*.tar")[0];
+        _office.Run("check", "--store", set).SaysNot("not text", "not-text");
+    }
 }

@@ -97,7 +97,8 @@ public sealed class KitTrustTests : IDisposable
         string key = Key("maker.key");
         string maker = Run("kit", "pack", _office["kit"], "--to", _office["odd.kit"], "--key", key, "--json").Expect(0).Json
             .GetProperty("result").GetProperty("maker").GetString()!;
-        Run("kit", "show", _office["odd.kit"]).Expect(0).Says("for 1 to 2: the program sh {kit}/convert.sh {store}", $"as {maker} signed it");
+        Run("kit", "show", _office["odd.kit"]).Expect(0).Says("for 1 to 2: the program sh {kit}/convert.sh {store}",
+            $"as {maker} signed it");
         Run("kit", "add", _office["odd.kit"], "--into", _office["taken"], "--maker", maker).Expect(0).Says("Taken in");
         foreach (string name in (string[])["kit.yaml", "convert.sh", "versions/1.yaml"])
             Assert.Equal(File.ReadAllBytes(_office["kit/" + name]), File.ReadAllBytes(_office["taken/" + name]));

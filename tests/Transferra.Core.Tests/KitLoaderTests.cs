@@ -96,7 +96,7 @@ public class KitLoaderTests
         "INTEGER and VARCHAR(1) cannot be compared")]
     [InlineData("sql: {memory: \"old prices\"}}", "sql: {memory: \"old prices\"}, table: PART, sum: GROUPNO}", "GROUPNO}",
         "a total with 2 decimals adds up DECIMAL(p,2), this is INTEGER")]
-    [InlineData("sql: {memory: \"old prices\"}}", "table: PART, by: [NONE]}", "NONE", "the table PART has no column NONE")]
+    [InlineData("sql: {memory: \"old prices\"}}", "table: PART, by: [NONE]}", "NONE", "there is no column NONE in PART")]
     [InlineData("decimals: 2, sql: {memory: \"old prices\"}}", "decimals: 2}", "{name: Prices", "has \"sql\" for engines that answer it")]
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    private: [SECRET]\n", "SECRET", "the table GRP has no column SECRET")]
     [InlineData("    key: [GNO]\n", "    key: [GNO]\n    numbered: TITLE\n", "TITLE\n",

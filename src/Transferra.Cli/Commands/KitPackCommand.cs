@@ -30,8 +30,11 @@ internal static class KitPackCommand
         var packed = new Argument<string>("file") { Description = "A packed kit", HelpName = "FILE" };
         var into = new Option<string?>("--into") { Description = "Folder for the kit; kits/NAME when left out", HelpName = "FOLDER" };
         var replace = new Option<bool>("--replace") { Description = "Where it is there already, set that one aside" };
-        var maker = new Option<string?>("--maker") { Description = "Only when it is signed with the key of this fingerprint",
-            HelpName = "SHA256:..." };
+        var maker = new Option<string?>("--maker")
+        {
+            Description = "Only when it is signed with the key of this fingerprint",
+            HelpName = "SHA256:..."
+        };
         commands.Add("kit add", "Take a packed kit in, unless it was altered; shows what it would run", [packed, into, replace, maker],
             (session, parsed) => Take(session, Path.GetFullPath(parsed.GetValue(packed)!), parsed.GetValue(into),
                 parsed.GetValue(replace), parsed.GetValue(maker)));

@@ -130,7 +130,7 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
     private void Plan(IStore store, FindingCollector findings, DocumentCheck? documents)
     {
         var heads = new ValueHeads(version.Name, MendOf);
-        var twice = new DecodedTwice(version.TextEncoding);
+        var twice = new DecodedTwice(TextPages.OfAll(version.TextEncoding));
         _trial = next is null ? null : new HopTrial(next, store, settings, Target with { Kit = Beyond.Count > 0 ? null : Target.Kit },
             heads, findings);
         foreach (TableShape table in version.Tables)
@@ -262,7 +262,8 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
 
     private void PlanRule(IStore store, BookRule rule, FindingCollector findings)
     {
-        if (NotAnswered(AnswersIn(rule), rule is GroupRule sums ? sums.Side.Table.Name : ((RecordRule)rule).Table.Name, rule.Name, findings))
+        if (NotAnswered(AnswersIn(rule), rule is GroupRule sums ? sums.Side.Table.Name : ((RecordRule)rule).Table.Name, rule.Name,
+            findings))
             return;
         if (rule is RecordRule record)
         {

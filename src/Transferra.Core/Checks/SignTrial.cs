@@ -69,8 +69,8 @@ internal sealed class SignTrial(Kit kit, KitVersion to, string engine)
             .SelectMany(version => version.Evidence.Select(evidence => (version, evidence))).GroupBy(entry => entry.evidence.Where))
         {
             DataEvidence first = place.First().Evidence;
-            // What a query of the engine would say is seen when the store is there.
-            if (first.Sql is not null) continue;
+            // What a query of the engine would say is seen when the store is there; what lies around the old store says nothing of the new.
+            if (first.Sql is not null || first.Outside is not null) continue;
             string? says = first.IsByTables ? first.SaidBy(to.Tables) : first.Header is { } header ? HeaderField(header)
                 : _places.GetValueOrDefault(place.Key)?.Says,
                 version = place.FirstOrDefault(entry => entry.Evidence.Value == says).Version?.Name;

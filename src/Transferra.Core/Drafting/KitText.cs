@@ -3,6 +3,7 @@
 using System.Globalization;
 using System.Text;
 using Transferra.Core.Machine;
+using Transferra.Core.Records;
 
 namespace Transferra.Core.Drafting;
 
@@ -56,7 +57,7 @@ internal sealed class KitText(IReadOnlyList<string> head, string id, string titl
     {
         Line($"  - version: {YamlText.Quoted(version.Version)}");
         if (common.Length == 0) Signs(version, other);
-        if (version.TextEncoding is { } encoding) Line($"    text-encoding: {encoding}");
+        if (TextPages.OfAll(version.TextEncoding) is { } encoding) Line($"    text-encoding: {encoding}");
         Line("    same-as: the-store");
         if (isNew && version.Engine == "sqlite" && version.Signs.FirstOrDefault(sign => sign.Says == "header: user_version") is { } header)
             Line($"    header-fields: {{user_version: {YamlText.Quoted(header.Is)}}}");

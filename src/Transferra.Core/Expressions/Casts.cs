@@ -37,12 +37,15 @@ internal static class Casts
             FieldKind.Integer => new MapKernel<BytesVector, LongVector>(to, from, blame, (v, row, result) =>
             {
                 FaultCode? fault = ValueText.TryWhole(v[row], out long value);
+                if (fault == FaultCode.NotANumber) fault = TryScientific(v[row], out value);
                 if (fault is null) result.Append(value);
                 return fault;
             }, word),
+            FieldKind.Double => new MapKernel<BytesVector, DoubleVector>(to, from, blame, (v, row, result) => AppendDouble(v[row], result),
+                word),
             FieldKind.Decimal => new MapKernel<BytesVector, WideVector>(to, from, blame, (v, row, result) =>
             {
-                FaultCode? fault = DecimalText.TryParse(v[row], to.Precision, to.Scale, out Int128 units);
+                FaultCode? fault = DecimalText.TryParseScientific(v[row], to.Precision, to.Scale, out Int128 units);
                 if (fault is null) result.Append(units);
                 return fault;
             }, word),
@@ -107,6 +110,17 @@ internal static class Casts
                 if (fault is null) result.Append((long)units);
                 return fault;
             }, word),
+            (FieldKind.Double, FieldKind.Integer) => new MapKernel<DoubleVector, LongVector>(to, from, blame, (v, row, result) =>
+            {
+                if (!double.IsFinite(v.Values[row])) return FaultCode.NotFinite;
+                FaultCode? fault = TryScientific(Encoding.ASCII.GetBytes(v.Values[row].ToString("R", CultureInfo.InvariantCulture)),
+                    out long value);
+                if (fault is null) result.Append(value);
+                return fault;
+            }, word),
+            (FieldKind.Integer or FieldKind.Decimal, FieldKind.Double) => new MapKernel<Vector, DoubleVector>(to, from, blame, (v, row,
+                result) => v is WideVector wide && Specials.Is(wide.Values[row]) ? FaultCode.NotFinite
+                    : AppendDouble(Encoding.ASCII.GetBytes(v.Show(row)), result), word),
             (FieldKind.Double, FieldKind.Decimal) => new MapKernel<DoubleVector, WideVector>(to, from, blame, (v, row, result) =>
             {
                 double value = v.Values[row];
@@ -123,6 +137,41 @@ internal static class Casts
             }, word),
             _ => null,
         };
+
+    private static readonly System.Buffers.SearchValues<byte> NumberLetters = System.Buffers.SearchValues.Create("0123456789+-.eE"u8);
+
+    private static FaultCode? TryScientific(ReadOnlySpan<byte> text, out long value)
+    {
+        value = 0;
+        FaultCode? fault = DecimalText.TryParseScientific(text, FieldType.MaxPrecision, 0, out Int128 units);
+        if (fault is null && (units < long.MinValue || units > long.MaxValue)) fault = FaultCode.OutOfRange;
+        if (fault is null) value = (long)units;
+        return fault;
+    }
+
+    // A double that by its shortest digits is the number that was there; otherwise it would be another one.
+    private static FaultCode? AppendDouble(ReadOnlySpan<byte> text, DoubleVector result)
+    {
+        text = text.Trim((byte)' ');
+        if (text.ContainsAnyExcept(NumberLetters) || !double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture,
+            out double value)) return FaultCode.NotANumber;
+        if (!double.IsFinite(value)) return FaultCode.OutOfRange;
+        byte[] shortest = Encoding.ASCII.GetBytes(value.ToString("R", CultureInfo.InvariantCulture));
+        for (int scale = 0; scale < FieldType.MaxPrecision; scale++)
+            if (DecimalText.TryParseScientific(text, FieldType.MaxPrecision, scale, out Int128 wanted) is { } fault)
+            {
+                if (fault == FaultCode.NeedsRounding) continue;
+                return fault;
+            }
+            else if (DecimalText.TryParseScientific(shortest, FieldType.MaxPrecision, scale, out Int128 there) is not null
+                || there != wanted) return FaultCode.NeedsRounding;
+            else
+            {
+                result.Append(value);
+                return null;
+            }
+        return FaultCode.NeedsRounding;
+    }
 
     private static Kernel? FromMoment(Kernel from, FieldType to, DateTemplate? template, string blame, Func<FaultCode, string> word) =>
         (from.Type.Kind, to.Kind) switch

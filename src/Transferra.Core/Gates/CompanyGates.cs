@@ -54,7 +54,8 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
             bool answered = company.Answers.TryGetValue(setting.Name, out string? answer);
             string choices = setting.Choices.Count > 0 ? " (" + string.Join(", ", setting.Choices) + ")" : "";
             gates.Add(Gate.If(answered, company.Code, "new setting " + setting.Name, answered
-                ? $"answered: {answer}" : $"{(company.Kit.Asks.Contains(setting) ? "the kit" : $"version {company.WantedVersion}")} asks: {setting.Question}{choices}",
+                ? $"answered: {answer}" : (company.Kit.Asks.Contains(setting) ? "the kit" : $"version {company.WantedVersion}")
+                    + $" asks: {setting.Question}{choices}",
                 $"Answer it in {OfficeLoader.FileName}, under the company: answers: {{{setting.Name}: ...}}"));
         }
         // Whoever is in now is not an obstacle: when the office is closed they are told, waited for, and named if they stay.

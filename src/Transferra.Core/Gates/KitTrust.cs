@@ -42,8 +42,8 @@ public static class KitTrust
     /// <exception cref="TransferraException">It does.</exception>
     public static void RequireUnaltered(Kit kit, Words words)
     {
-        if (!IsGiven(kit, words)) throw new TransferraException($"the kit {kit.Id} was altered since the run began, and would run something "
-            + "that nobody has given a word for", "Put it back as it was, and resume; or take the run back: transferra undo");
+        if (!IsGiven(kit, words)) throw new TransferraException($"the kit {kit.Id} was altered since the run began, and would run "
+            + "something that nobody has given a word for", "Put it back as it was, and resume; or take the run back: transferra undo");
     }
 
     /// <summary>What runs a kit's commands: nothing does until the word is given.</summary>

@@ -30,7 +30,8 @@ internal sealed class PackageGates(Func<string, string, string, string, Gate> sp
                     + "under closing: services")),
             .. needs.Keys.Select(key => KeyGate(package, key)), .. Installer(package, needs), .. Components(package, needs),
                 .. System_(needs),
-            .. Trust(package.Kit), .. needs.Words.Select(word => spoken(package.Kit.Id, $"{package.Kit.Id}/{word.Name}", word.Name, word.Question))];
+            .. Trust(package.Kit), .. needs.Words.Select(word => spoken(package.Kit.Id, $"{package.Kit.Id}/{word.Name}", word.Name,
+                word.Question))];
         return all.Select(gate => gate with { Package = package.Kit.Id });
     }
 

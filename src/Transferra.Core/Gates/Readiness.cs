@@ -60,7 +60,8 @@ public static class Readiness
                 }
                 ofCompanies.AddRange(asked.Select(gate => gate with { Package = package.Kit.Id }));
             }
-            if (ofCompanies.Count > 0) gates.AddRange(PackageGatesOf(package.Kit).Of(package, [.. hops.Distinct()], context.Office.Closing.Services));
+            if (ofCompanies.Count > 0) gates.AddRange(PackageGatesOf(package.Kit).Of(package, [.. hops.Distinct()],
+                context.Office.Closing.Services));
             gates.AddRange(ofCompanies);
         }
         if (candidates.Count == 0) return new ReadinessResult([], [], there);

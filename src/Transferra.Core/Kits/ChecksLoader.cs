@@ -62,8 +62,8 @@ internal sealed class ChecksLoader(IReadOnlyDictionary<string, string> answers)
             if (tables.FirstOrDefault(known => Names.Same(known.Name, target.To)) is { } there && from.Zip(target.On).FirstOrDefault(pair =>
                 !ShapesLoader.AreComparable(table.Columns[table.OrdinalOf(pair.First)].Type, there.Columns[there.OrdinalOf(pair.Second)]
                     .Type)) is { First: not null } pair)
-                link.Report($"{table.Name}.{pair.First} and {target.To}.{pair.Second} are of different types, so that no record could point "
-                    + "to another");
+                link.Report($"{table.Name}.{pair.First} and {target.To}.{pair.Second} are of different types, so that no record could "
+                    + "point to another");
         return from.Count == 0 || targets.Any(target => target.On.Count != from.Count) ? null : new CheckedLink(from, targets, none, where);
     }
 

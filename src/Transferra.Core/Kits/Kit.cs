@@ -51,6 +51,9 @@ public sealed record DataEvidence(string? Sql, string? Header, RecordSign? Recor
     /// <summary>Tables, and columns as TABLE.COLUMN, that must not be there.</summary>
     public IReadOnlyList<string> Lacks { get; init; } = [];
 
+    /// <summary>What lies around the store tells; null when something in it does.</summary>
+    public OutsideSign? Outside { get; init; }
+
     /// <summary>Whether tables and columns tell.</summary>
     public bool IsByTables => Has.Count + Lacks.Count > 0;
 
@@ -69,7 +72,7 @@ public sealed record DataEvidence(string? Sql, string? Header, RecordSign? Recor
     /// <summary>Where it was looked, in words.</summary>
     public string Where => IsByTables ? string.Join(", ", [.. Has.Select(named => $"{named} is there"),
         .. Lacks.Select(named => $"{named} is not there")]) : Header is not null ? $"header field {Header}"
-        : Sql is not null ? $"query {Sql}"
+        : Sql is not null ? $"query {Sql}" : Outside is not null ? Outside.Where
         : $"{Record!.Table.Name}.{Record.Column} where {Record.WhereText}";
 }
 

@@ -35,8 +35,13 @@ public static class KitLoader
             if (hop is not null && new HopLoader(hop, versions, kinds, asks).Read() is { } loaded) hops.Add(loaded);
         }
         map.Done();
-        return new Kit(id, title, folder, versions, hops, programEvidence) { Components = components, Settings = settings, Logs = logs,
-            Asks = asks };
+        return new Kit(id, title, folder, versions, hops, programEvidence)
+        {
+            Components = components,
+            Settings = settings,
+            Logs = logs,
+            Asks = asks
+        };
     }
 
     // Each is a name, with a file when there is more to say of it, or is written out in the list.
@@ -59,9 +64,9 @@ public static class KitLoader
         return versions;
     }
 
-    private sealed record SaidSign(string? Sql, string? Header, RecordSign? Record)
+    private sealed record SaidSign(string? Sql, string? Header, RecordSign? Record, OutsideSign? Outside)
     {
-        public DataEvidence Of(string version) => new(Sql, Header, Record, version);
+        public DataEvidence Of(string version) => new(Sql, Header, Record, version) { Outside = Outside };
     }
 
     // Where every version says itself which it is; what is said there is the version's name.
@@ -72,6 +77,7 @@ public static class KitLoader
         {
             PlacedText? sql = sign.Optional("sql"), header = sign.Optional("header");
             RecordSign? record = null;
+            OutsideSign? outside = OutsideSign.Read(sign, out bool isOutside);
             bool isInRecord = sign.Has("table");
             if (isInRecord)
             {
@@ -80,10 +86,11 @@ public static class KitLoader
                 map.Errors.StoreIsUnknown = false;
             }
             sign.Done();
-            if (new[] { sql is not null, header is not null, isInRecord }.Count(way => way) != 1)
-                sign.Report("where the version stands is told by one of \"sql\", \"header\" and \"table\"");
+            if (new[] { sql is not null, header is not null, isInRecord, isOutside }.Count(way => way) != 1)
+                sign.Report("where the version stands is told by one of \"sql\", \"header\", \"table\", \"path\" and \"file\"");
             else if (sql is not null && KitQuestion.WhyNot(sql.Value) is { } why) sql.Report(sign.Errors, why);
-            else if (!isInRecord || record is not null) saying.Add(new SaidSign(sql?.Value, header?.Value, record));
+            else if ((!isInRecord || record is not null) && (!isOutside || outside is not null))
+                saying.Add(new SaidSign(sql?.Value, header?.Value, record, outside));
         }
         return saying;
     }

@@ -2,8 +2,8 @@
 // files are of open form, so that the maker is seen to by sha256sum and openssl alone; docs/kits.md tells how.
 // Holds: (1) a file that was altered, added or taken away is named; (2) a signature counts only when it is of the list as it is, by the key
 // that lies beside it, which is told by its fingerprint.
-// Form: kit.sha256 as sha256sum writes it (FIPS 180-4); kit.sig a DER signature (ECDSA, FIPS 186-5, P-256, SHA-256) of kit.sha256; maker.pem
-// the public key (RFC 7468, SubjectPublicKeyInfo).
+// Form: kit.sha256 as sha256sum writes it (FIPS 180-4); kit.sig a DER signature (ECDSA, FIPS 186-5, P-256, SHA-256) of kit.sha256;
+// maker.pem the public key (RFC 7468, SubjectPublicKeyInfo).
 using System.Security.Cryptography;
 using System.Text;
 
@@ -40,7 +40,8 @@ public sealed record KitSeal(bool IsSealed, string? Maker, IReadOnlyList<string>
     public static IReadOnlyList<(string Name, byte[] Content)> Make(string folder, ECDsa? key)
     {
         byte[] list = Encoding.UTF8.GetBytes(string.Concat(KitRuns.Files(folder).Select(path => (Path: path, Name:
-            Path.GetRelativePath(folder, path))).Where(file => !IsOfSeal(file.Name)).Select(file => $"{DigestOf(file.Path)}  {file.Name}\n")));
+            Path.GetRelativePath(folder, path))).Where(file => !IsOfSeal(file.Name)).Select(file =>
+                $"{DigestOf(file.Path)}  {file.Name}\n")));
         return key is null ? [(ListName, list)] : [(ListName, list),
             (SignatureName, key.SignData(list, HashAlgorithmName.SHA256, DSASignatureFormat.Rfc3279DerSequence)),
             (MakerName, Encoding.ASCII.GetBytes(key.ExportSubjectPublicKeyInfoPem() + "\n"))];

@@ -104,6 +104,8 @@ internal sealed class ShapesLoader(IReadOnlyList<TableShape> tables, bool isOfSt
         };
         Marked(table, shape, "private", columns, column => column with { IsPrivate = true });
         Marked(table, shape, "masked-outside", columns, column => column with { IsMasked = true });
+        if (table.Optional("text-encoding") is { } page && !TextPages.IsKnown(page.Value)) page.Report(errors, $"\"{page}\" is not a known "
+            + $"code page; the names are utf-8, {string.Join(", ", TextEncodings.Names)}");
         IReadOnlyList<PlacedText> key = table.Texts("key");
         foreach (PlacedText part in key) Names.HasColumn(shape, part, errors);
         List<RelationShape> relations = [.. shape.Relations, .. ReadRelations(table, shape).Where(link => !shape.Relations.Any(same =>

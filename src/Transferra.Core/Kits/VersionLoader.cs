@@ -54,7 +54,8 @@ internal sealed class VersionLoader(string kitFolder, IReadOnlyList<Component> c
         SaidOfTables said = words.Read(map, words.IsOfStore, [], errors);
         List<DataEvidence> evidence = [.. told, .. map.Maps("told-by", "a sign of the version", required: told.Count == 0)
             .Select(sign => ReadSign(sign, said.Tables, name))];
-        var version = new KitVersion(name, [.. map.Texts("programs").Select(text => text.Value)], encoding?.Value ?? like?.TextEncoding,
+        var version = new KitVersion(name, [.. map.Texts("programs").Select(text => text.Value)], TextPages.Of(encoding?.Value
+            ?? TextPages.OfAll(like?.TextEncoding), words.Pages()),
             evidence, headers, words.IsOfStore ? [] : said.Tables, words.IsOfStore ? [] : said.Rules, said.Totals)
         {
             Checks = words.IsOfStore ? [] : said.Checks,
@@ -95,17 +96,18 @@ internal sealed class VersionLoader(string kitFolder, IReadOnlyList<Component> c
     {
         PlacedText? sql = sign.Optional("sql"), header = sign.Optional("header");
         string[] has = [.. sign.Texts("has").Select(named => named.Value)], lacks = [.. sign.Texts("lacks").Select(named => named.Value)];
+        OutsideSign? outside = OutsideSign.Read(sign, out bool isOutside);
         bool inRecord = sign.Has("table"), byTables = has.Length + lacks.Length > 0;
         // That a table is there says nothing else than that.
         string value = byTables ? sign.Optional("is")?.Value ?? version : sign.Text("is").Value;
-        if (new[] { sql is not null, header is not null, inRecord, byTables }.Count(way => way) != 1)
-            sign.Report("a sign has one of \"sql\", \"header\", \"table\", and \"has\" with or without \"lacks\"");
+        if (new[] { sql is not null, header is not null, inRecord, byTables, isOutside }.Count(way => way) != 1)
+            sign.Report("a sign has one of \"sql\", \"header\", \"table\", \"has\" with or without \"lacks\", \"path\", and \"file\"");
         else if (sql is not null && KitQuestion.WhyNot(sql.Value) is { } why) sql.Report(sign.Errors, why);
         RecordSign? record = inRecord ? ReadRecord(sign, tables) : null;
         sign.Done();
-        var evidence = new DataEvidence(sql?.Value, header?.Value, record, value) { Has = has, Lacks = lacks };
+        var evidence = new DataEvidence(sql?.Value, header?.Value, record, value) { Has = has, Lacks = lacks, Outside = outside };
         // What two versions have in common tells neither of them.
-        if ((sql ?? header) is not null || record is not null)
+        if ((sql ?? header) is not null || record is not null || outside is not null)
         {
             (string, string) told = (evidence.Where.ToUpperInvariant(), value);
             if (!_signs.TryAdd(told, version) && _signs[told] != version)

@@ -32,6 +32,12 @@ internal sealed class VersionWords(IReadOnlyList<DescribedMap> maps, bool isOfSt
         .OfType<DescribedMap>().SelectMany(tables => tables.Keys.SelectMany(name => tables.Map(name, "")?.Texts(list)
             .Select(column => $"{name}.{column}") ?? []))];
 
+    /// <summary>Tables whose text is in a code page of their own.</summary>
+    public IReadOnlyList<(string Table, string Page)> Pages() => [.. maps.Select(map => map.Again(new DescriptionErrors())
+        .Map("tables", "")).OfType<DescribedMap>().SelectMany(tables => tables.Keys.Where(tables.IsMap).Select(name => (name,
+            Page: tables.Map(name, "")?.Optional("text-encoding")?.Value))).Where(table => table.Page is not null
+                && TextPages.IsKnown(table.Page)).Select(table => (table.name, table.Page!))];
+
     /// <summary>The version over the tables of a store.</summary>
     /// <param name="version">As the kit has it.</param>
     /// <param name="tables">The store's.</param>

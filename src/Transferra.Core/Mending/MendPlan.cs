@@ -35,7 +35,8 @@ internal sealed class MendPlan(IReadOnlyDictionary<string, string> answers) : ID
     public IReadOnlyDictionary<ulong, Int128> TotalsOf(Mend mend) => _totals[mend];
 
     /// <summary>Reads the store and works it out.</summary>
-    public static MendPlan Of(IStore store, KitVersion version, IReadOnlyDictionary<string, string> answers, IProgressObserver observer, CancellationToken cancel)
+    public static MendPlan Of(IStore store, KitVersion version, IReadOnlyDictionary<string, string> answers, IProgressObserver observer,
+        CancellationToken cancel)
     {
         var plan = new MendPlan(answers);
         try

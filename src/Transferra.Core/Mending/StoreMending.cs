@@ -73,7 +73,7 @@ internal sealed partial class StoreMending
         IProgressObserver observer, CancellationToken cancel)
     {
         (_version, _answers, _list, _observer, _cancel) = (version, answers, list, observer, cancel);
-        _twice = new DecodedTwice(version.TextEncoding);
+        _twice = new DecodedTwice(TextPages.OfAll(version.TextEncoding));
     }
 
     /// <summary>Mends.</summary>

@@ -130,7 +130,7 @@ public static class StoreFinder
         try
         {
             using IStore store = stores.Open(candidate);
-            List<VersionSign> signs = Survey.SignsOf(kit, store);
+            List<VersionSign> signs = Survey.SignsOf(kit, store, candidate);
             return signs.Count > 0 && signs.All(sign => sign.Version is not null) && signs.Select(sign => sign.Version).Distinct()
                 .Count() == 1 ? signs[0].Version : null;
         }

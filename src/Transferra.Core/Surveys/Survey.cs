@@ -236,7 +236,7 @@ public static class Survey
             StoreAddress address = company.StoreNow(new StorePlaces(stores, new DiskVolume()));
             survey = survey with { StorePath = address.Shown };
             using IStore store = stores.Open(address);
-            IReadOnlyList<VersionSign> signs = SignsOf(company.Kit, store);
+            IReadOnlyList<VersionSign> signs = SignsOf(company.Kit, store, address);
             string[] versions = company.Kit.IsNone ? [company.WantedVersion] : [.. signs.Select(sign =>
                 sign.Version).OfType<string>().Distinct()];
             // First what a store tells that is damaged elsewhere, so that it can be checked as what it is.
@@ -330,11 +330,25 @@ public static class Survey
     }
 
     // Each sign is looked at once; a query that fails says nothing, as tables of one version are not there in another.
-    internal static List<VersionSign> SignsOf(Kit kit, IStore store)
+    // What lies around it tells only of the company's own place, and only where nothing in the store does.
+    internal static List<VersionSign> SignsOf(Kit kit, IStore store, StoreAddress? place = null)
+    {
+        List<VersionSign> signs = SignsIn(kit, store);
+        if (signs.Count > 0 || place is null) return signs;
+        foreach (IGrouping<string, (KitVersion Version, DataEvidence Evidence)> sign in kit.Versions.SelectMany(version =>
+            version.Evidence.Where(evidence => evidence.Outside is not null).Select(evidence => (version, evidence))).GroupBy(entry =>
+                entry.evidence.Where))
+            if (sign.First().Evidence.Outside!.SaidOf(place) is { } says)
+                signs.Add(new VersionSign(sign.Key, says, sign.FirstOrDefault(entry => entry.Evidence.Value == says).Version?.Name));
+        return signs;
+    }
+
+    private static List<VersionSign> SignsIn(Kit kit, IStore store)
     {
         var signs = new List<VersionSign>();
         foreach (IGrouping<string, (KitVersion Version, DataEvidence Evidence)> place in kit.Versions
-            .SelectMany(version => version.Evidence.Select(evidence => (version, evidence))).GroupBy(entry => entry.evidence.Where))
+            .SelectMany(version => version.Evidence.Where(evidence => evidence.Outside is null).Select(evidence => (version, evidence)))
+            .GroupBy(entry => entry.evidence.Where))
         {
             DataEvidence first = place.First().Evidence;
             string? says = null;

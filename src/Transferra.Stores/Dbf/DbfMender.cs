@@ -20,7 +20,8 @@ internal sealed class DbfMender(string folder, string? textEncoding) : IStoreMen
     {
         string path = DbfFolder.Tables(folder).First(file => string.Equals(Path.GetFileNameWithoutExtension(file), table.Name,
             StringComparison.OrdinalIgnoreCase));
-        _tables[table.Name] = (new DbfTable(path, textEncoding), new FileStream(path, FileMode.Open, FileAccess.ReadWrite, FileShare.Read));
+        _tables[table.Name] = (new DbfTable(path, TextPages.OfTable(textEncoding, table.Name)), new FileStream(path, FileMode.Open,
+            FileAccess.ReadWrite, FileShare.Read));
         return new ColumnShape(PlaceColumn, FieldType.Integer);
     }
 

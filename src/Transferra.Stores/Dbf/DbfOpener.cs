@@ -33,7 +33,8 @@ internal sealed class DbfOpener : IEngineOpener
         }, KeepsKeys: false);
 
         DbfTableWriter Writer(TableShape table) => writers.TryGetValue(table.Name, out DbfTableWriter? known) ? known
-            : writers[table.Name] = DbfTableWriter.ToNowhere(AnyValue.OneKind(table), textEncoding);
+            : writers[table.Name] = DbfTableWriter.ToNowhere(AnyValue.OneKind(table), TextPages.OfTable(textEncoding,
+                table.Name));
     }
 
     private static string? Try(Action make)

@@ -45,7 +45,8 @@ internal sealed class DbfStore : FileStore<DbfTable>
         if (files.Count == 0)
             throw new TransferraException($"there is no .dbf table in {folder}",
                 "Correct the path of the store in office.yaml, or look where the old program keeps its data.");
-        return new DbfStore(folder, [.. files.Select(file => new DbfTable(file, textEncoding))]);
+        return new DbfStore(folder, [.. files.Select(file => new DbfTable(file, TextPages.OfTable(textEncoding,
+            Path.GetFileNameWithoutExtension(file))))]);
     }
 
     public override IReadOnlyList<string> CheckPhysically()

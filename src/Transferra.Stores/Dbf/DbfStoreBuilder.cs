@@ -14,16 +14,14 @@ namespace Transferra.Stores.Dbf;
 internal sealed class DbfStoreBuilder : IStoreBuilder
 {
     private readonly string _folder;
-    private readonly Encoding? _encoding;
-    private readonly string? _codePage;
+    private readonly string? _pages;
     private readonly Dictionary<string, DbfTableWriter> _tables = [];
     private CopyRest? _copy; // null unless the folder began as a copy
     private bool _isKept;
 
     private DbfStoreBuilder(string folder, string? textEncoding)
     {
-        (_folder, _codePage) = (folder, textEncoding);
-        _encoding = textEncoding is null ? null : TextEncodings.ByName(textEncoding);
+        (_folder, _pages) = (folder, textEncoding);
     }
 
     public static DbfStoreBuilder Create(string folder, string? textEncoding)
@@ -43,7 +41,7 @@ internal sealed class DbfStoreBuilder : IStoreBuilder
         {
             foreach ((TableShape shape, BuiltTable built) in BegunStore.Tables(folder, tables, mark))
                 builder._tables.Add(shape.Name, DbfTableWriter.Continue(builder.PathOf(shape.Name), AnyValue.OneKind(shape),
-                    builder._encoding, textEncoding, built));
+                    TextPages.EncodingOf(textEncoding, shape.Name), TextPages.OfTable(textEncoding, shape.Name), built));
             return builder;
         }
         catch
@@ -70,7 +68,8 @@ internal sealed class DbfStoreBuilder : IStoreBuilder
         if (table.Name.Length == 0 || table.Name.AsSpan().IndexOfAny('/', '\0') >= 0)
             throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a .dbf table: it is not a file name",
                 "Name it otherwise in the kit's version file.");
-        _tables.Add(table.Name, DbfTableWriter.To(PathOf(table.Name), table, _encoding, _codePage));
+        _tables.Add(table.Name, DbfTableWriter.To(PathOf(table.Name), table, TextPages.EncodingOf(_pages, table.Name),
+            TextPages.OfTable(_pages, table.Name)));
     }
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)

@@ -35,8 +35,13 @@ internal sealed class DelimitedStore : FileStore<DelimitedTable>
         // What is not said is guessed, and the guess is shown; what is said, in office.yaml or by the kit, stands.
         bool isGuess = address.Options.Count == 0;
         DelimitedForm form = isGuess ? DelimitedGuess.Of(files) : DelimitedForm.Standard.With(address.Options);
-        if (textEncoding is not null && !address.Options.ContainsKey("encoding")) form = form with { Encoding = textEncoding };
-        return new DelimitedStore(address.Path, [.. files.Select(file => new DelimitedTable(file, form))], form, isGuess);
+        bool isByKit = textEncoding is not null && !address.Options.ContainsKey("encoding");
+        if (isByKit && TextPages.OfAll(textEncoding) is { } page) form = form with { Encoding = page };
+        return new DelimitedStore(address.Path, [.. files.Select(file => new DelimitedTable(file, isByKit ? form with
+        {
+            Encoding = TextPages.OfTable(textEncoding, Path.GetFileNameWithoutExtension(file)) ?? (textEncoding!.Contains(';')
+                ? "utf-8" : form.Encoding)
+        } : form))], form, isGuess);
     }
 
     public override IReadOnlyList<string> CheckPhysically()

@@ -15,14 +15,14 @@ internal sealed class FbMender : SqlMender
     /// <summary>The engine's name for where a record lies.</summary>
     public const string PlaceColumn = "RDB$DB_KEY";
 
-    private readonly Encoding? _encoding;
+    private readonly string? _pages;
     private readonly List<string> _silenced = [];
     private readonly int _dialect;
 
     public FbMender(StoreAddress address, string? textEncoding) : base(FbLink.OpenInDialect(address, out int dialect), address.Shown)
     {
         _dialect = dialect;
-        _encoding = textEncoding is null ? null : TextEncodings.ByName(textEncoding);
+        _pages = textEncoding;
         Transaction = ((FbConnection)Connection).BeginTransaction();
     }
 
@@ -75,10 +75,11 @@ internal sealed class FbMender : SqlMender
     {
         fits = true;
         (string _, int characterSet, int length) = Column(table, column.Name);
-        if (column.Type.Kind != FieldKind.Text || characterSet != FbTypes.None || _encoding is null) return null;
+        if (column.Type.Kind != FieldKind.Text || characterSet != FbTypes.None || TextPages.EncodingOf(_pages, table) is not
+            { } encoding) return null;
         try
         {
-            byte[] bytes = _encoding.GetBytes(value);
+            byte[] bytes = encoding.GetBytes(value);
             fits = bytes.Length <= length;
             return bytes;
         }

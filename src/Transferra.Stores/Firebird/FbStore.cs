@@ -248,7 +248,7 @@ internal sealed class FbStore : IStore
         FbField[] fields = [.. table.Columns.Select(wanted => wanted.Name == FbMender.PlaceColumn
             ? new FbField(wanted.Name, false, null)
             : Arrays.FirstOrDefault(array => array.Table == name && array.Column == wanted.Name) is { Sql: { } elements }
-            ? new FbField(elements, false, null) : FieldOf(_catalog.Column(name, wanted.Name)))];
+            ? new FbField(elements, false, null) : FieldOf(name, _catalog.Column(name, wanted.Name)))];
         // The engine takes texts that differ in blanks at the end, and in some collations in case, for equal; those are put in order here.
         bool sortsHere = orderBy.Any(wanted => _catalog.Column(name, wanted).IsText);
         string order = orderBy.Count == 0 || sortsHere ? "" : " ORDER BY "
@@ -264,30 +264,30 @@ internal sealed class FbStore : IStore
         return sortsHere ? new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]) : reader;
     }
 
-    private FbField FieldOf(FbColumn column)
+    private FbField FieldOf(string table, FbColumn column)
     {
         string name = Quote(column.Name);
         // Texts in BLOBs come in the connection's UTF-8, except those without a character set, which come as they are.
         if (column.Type == FbTypes.Blob)
             return new FbField(column.SubType == 1 ? $"CAST({name} AS BLOB SUB_TYPE 0)" : name, false, column.CharacterSet == FbTypes.None
-                ? DecoderOf(column) : null);
+                ? DecoderOf(table, column) : null);
         // Bytes as they lie there, without the server's own conversion.
         // The driver takes sixteen of them for a GUID, whatever they are, and loses its place in the answer when there are fewer; so it
         // never gets just sixteen.
         if (column.IsString)
             return new FbField(string.Create(CultureInfo.InvariantCulture,
                 $"CAST({name} AS VARCHAR({(column.Bytes == GuidBytes ? GuidBytes + 1 : Math.Max(1, column.Bytes))}) CHARACTER SET "
-                    + $"OCTETS)"), column.Type == FbTypes.Char && !column.IsOctets, DecoderOf(column));
+                    + $"OCTETS)"), column.Type == FbTypes.Char && !column.IsOctets, DecoderOf(table, column));
         // Numbers of 38 digits are more than the driver's decimals hold.
         if (column.Type == FbTypes.Int128) return new FbField($"CAST(CAST({name} AS VARCHAR(48)) AS VARCHAR(48) CHARACTER SET OCTETS)",
             false, null);
         return new FbField(name, false, null, column.Scale);
     }
 
-    private TextDecoder? DecoderOf(FbColumn column) => column.CharacterSet switch
+    private TextDecoder? DecoderOf(string table, FbColumn column) => column.CharacterSet switch
     {
         FbTypes.Utf8 or FbTypes.Ascii or FbTypes.UnicodeFss or FbTypes.Octets => null,
-        FbTypes.None => _textEncoding is null ? null : new TextDecoder(_textEncoding),
+        FbTypes.None => TextPages.DecoderOf(_textEncoding, table),
         var number when FbTypes.CodePageOf(number) is { } page => new TextDecoder(page),
         _ => throw new TransferraException(string.Create(CultureInfo.InvariantCulture,
             $"the column {column.Name} in {_address.Shown} is in character set {column.CharacterSet}, which is not known here"),

@@ -222,15 +222,15 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         for (int i = 0; i < output.Vectors.Count; i++)
         {
             (string, string) column = (name, output.Table.Columns[i].Name);
-            if (!_computed.Contains(column)) vectors.Add(_ofNoSet.ContainsKey(column) ? Encoded((BytesVector)output.Vectors[i])
+            if (!_computed.Contains(column)) vectors.Add(_ofNoSet.ContainsKey(column) ? Encoded(name, (BytesVector)output.Vectors[i])
                 : output.Vectors[i]);
         }
         return new TableOutput(_tables[name].Shape, vectors);
     }
 
-    private BytesVector Encoded(BytesVector texts)
+    private BytesVector Encoded(string table, BytesVector texts)
     {
-        System.Text.Encoding encoding = TextEncodings.ByName(_ofNoSetEncoding!);
+        System.Text.Encoding encoding = TextPages.EncodingOf(_ofNoSetEncoding, table) ?? System.Text.Encoding.UTF8;
         var bytes = new BytesVector(new FieldType(FieldKind.Binary));
         for (int row = 0; row < texts.Count; row++)
             if (texts.IsNull(row)) bytes.AppendNull();

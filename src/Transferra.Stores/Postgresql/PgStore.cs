@@ -20,7 +20,7 @@ internal sealed class PgStore : IStore
     private readonly string _schema;
     private readonly NpgsqlConnection _keeper;
     private readonly string _snapshot;
-    private readonly TextDecoder? _decoder;
+    private readonly string? _pages; // of texts that the server takes for bytes
     private readonly Catalog<PgColumn> _catalog;
     private readonly KnownCounts _counts = new();
     private readonly KeptKeys _keys;
@@ -38,7 +38,7 @@ internal sealed class PgStore : IStore
         PgConnection.Execute(keeper, "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY");
         _snapshot = (string)PgConnection.Scalar(keeper, "SELECT pg_export_snapshot()")!;
         string encoding = Say("SELECT pg_encoding_to_char(encoding) FROM pg_database WHERE datname = current_database()");
-        if (encoding == "SQL_ASCII" && textEncoding is not null) _decoder = new TextDecoder(textEncoding);
+        if (encoding == "SQL_ASCII" && textEncoding is not null) _pages = textEncoding;
         string others = Say("SELECT coalesce(string_agg(nspname, ', ' ORDER BY nspname), '') FROM pg_namespace n WHERE nspname !~ '^pg_' "
             + "AND nspname NOT IN ('information_schema', " + PgConnection.Literal(_schema) + ") "
             + "AND EXISTS (SELECT 1 FROM pg_class c WHERE c.relnamespace = n.oid AND c.relkind IN ('r', 'p'))");
@@ -254,7 +254,7 @@ internal sealed class PgStore : IStore
             string where = RangeCondition.Of(within, table, wanted => PgConnection.Quote(_catalog.Column(name, wanted).Name), wanted =>
                 _catalog.Column(name, wanted).Oid is PgTypes.Int2 or PgTypes.Int4 or PgTypes.Int8);
             return RangeCondition.Hold(new PgRecordReader(connection, $"SELECT {columns} FROM {From(name)}{where}{order}",
-                [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}", _decoder)
+                [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}", TextPages.DecoderOf(_pages, name))
             { WhenEnded = Keep }, table, within);
         }
         catch (NpgsqlException error)
@@ -311,7 +311,7 @@ internal sealed class PgStore : IStore
                 PgConnection.Execute(connection, "BEGIN READ ONLY");
                 return new PgRecordReader(connection,
                     FormattableString.Invariant($"SELECT {columns} FROM {from} WHERE ctid >= '({first},0)' AND ctid < '({before},0)'"),
-                    [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}", _decoder);
+                    [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}", TextPages.DecoderOf(_pages, name));
             }
             catch (NpgsqlException error)
             {

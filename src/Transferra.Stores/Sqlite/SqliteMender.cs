@@ -16,12 +16,12 @@ internal sealed class SqliteMender : SqlMender
     private const string RecordNumber = "_rowid_";
 
     private readonly string _path;
-    private readonly Encoding _encoding;
+    private readonly string? _pages;
 
     public SqliteMender(string path, string? textEncoding) : base(Open(path), path)
     {
         _path = path;
-        _encoding = textEncoding is null ? Encoding.UTF8 : TextEncodings.ByName(textEncoding);
+        _pages = textEncoding;
         // What a trigger of the program would do beside the mend is not wanted, and would not be listed.
         var handle = ((SqliteConnection)Connection).Handle!;
         raw.sqlite3_db_config(handle, raw.SQLITE_DBCONFIG_ENABLE_TRIGGER, 0, out _);
@@ -53,10 +53,12 @@ internal sealed class SqliteMender : SqlMender
 
     protected override object Place(Vector places, int row) => ((LongVector)places).Values[row];
 
+    private Encoding EncodingOf(string table) => TextPages.EncodingOf(_pages, table) ?? Encoding.UTF8;
+
     public override bool CanHold(TableShape table, ColumnShape column, string value)
     {
         if (column.Type.Kind != FieldKind.Text) return true;
-        try { _encoding.GetByteCount(value); }
+        try { EncodingOf(table.Name).GetByteCount(value); }
         catch (EncoderFallbackException) { return false; }
         return true;
     }
@@ -66,7 +68,7 @@ internal sealed class SqliteMender : SqlMender
         string name = SqliteEngine.Quote(column.Name);
         if (column.Type.Kind == FieldKind.Text)
         {
-            Add(command, parameter[1..], _encoding.GetBytes(value));
+            Add(command, parameter[1..], EncodingOf(table).GetBytes(value));
             return $"CAST({parameter} AS TEXT)";
         }
         // Our own stores keep decimals as whole numbers of the last digit.

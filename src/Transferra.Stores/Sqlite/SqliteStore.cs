@@ -18,16 +18,16 @@ internal sealed class SqliteStore : IStore
 
     private readonly string _path;
     private readonly SqliteConnection _connection;
-    private readonly TextDecoder? _decoder;
+    private readonly string? _textPages; // see TextPages.cs
 
     private readonly FileWatch? _watch;
 
     // Null where only the engine knows what belongs to the store.
     private readonly SqlitePageFile? _pages;
 
-    private SqliteStore(string path, SqliteConnection connection, TextDecoder? decoder, FileWatch? watch, StoreIdentity identity)
+    private SqliteStore(string path, SqliteConnection connection, string? textPages, FileWatch? watch, StoreIdentity identity)
     {
-        (_path, _connection, _decoder, _watch, Identity) = (path, connection, decoder, watch, identity);
+        (_path, _connection, _textPages, _watch, Identity) = (path, connection, textPages, watch, identity);
         _pages = identity.HeaderFields.ContainsKey(StoreIdentity.WaitingChanges) || identity.HeaderFields.ContainsKey(CutOff) ? null
             : SqlitePageFile.Of(connection);
     }
@@ -84,7 +84,7 @@ internal sealed class SqliteStore : IStore
             throw;
         }
         var identity = new StoreIdentity("SQLite", SqliteEngine.Version, new FileInfo(path).Length, header);
-        return new SqliteStore(path, connection, textEncoding is null ? null : new TextDecoder(textEncoding), watch, identity);
+        return new SqliteStore(path, connection, textEncoding, watch, identity);
     }
 
     private static string Source(string path, bool withoutSideFiles) =>
@@ -304,7 +304,7 @@ internal sealed class SqliteStore : IStore
                 && SqliteTypes.IsScaled(row[1] ?? "")))];
     }
 
-    private SqliteCells Cells(TableShape table) => new(ScaledOf(table), _decoder);
+    private SqliteCells Cells(TableShape table) => new(ScaledOf(table), TextPages.DecoderOf(_textPages, table.Name));
 
     /// <summary>A table as the engine reads it.</summary>
     internal SqliteRecordReader Engine(TableShape table, string rest) => Engine(table, Cells(table), rest);
