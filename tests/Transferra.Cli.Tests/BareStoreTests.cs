@@ -125,6 +125,7 @@ public sealed class BareStoreTests : IDisposable
     [InlineData("backup --store ./x.db", "--store needs a folder for its sets")]
     [InlineData("backup --to ./sets", "--to and --documents belong to --store")]
     [InlineData("backup --store ./x.db --to ./sets --documents nowhere", "there is no folder nowhere")]
+    [InlineData("backup --store ./x.db --to ./d/sets --documents ./d", "lies in")]
     [InlineData("sets --in ./nowhere", "there is no folder")]
     [InlineData("sets --in ./. --heal", "--in lists and proves")]
     [InlineData("sets --prove", "there is no office.yaml")]
@@ -132,7 +133,9 @@ public sealed class BareStoreTests : IDisposable
     {
         Directory.CreateDirectory(_office["elsewhere"]);
         DemoFolder.Execute(_office["elsewhere/x.db"], "CREATE TABLE t (a TEXT)");
+        if (typed.Contains("./d", StringComparison.Ordinal)) Directory.CreateDirectory(_office["elsewhere/d"]);
         Run(typed.Split(' ')).Expect(2).Says(words);
-        Assert.Equal(["x.db"], Directory.EnumerateFileSystemEntries(_office["elsewhere"]).Select(Path.GetFileName));
+        Assert.Equal(["x.db"], Directory.EnumerateFileSystemEntries(_office["elsewhere"]).Select(Path.GetFileName).Where(name =>
+            name != "d"));
     }
 }

@@ -65,12 +65,13 @@ internal static class BuiltProgram
     /// <summary>A command, once the word has been given for what the office's kits run, where it needs one.</summary>
     public static string[] Trusted(string office, string[] arguments)
     {
-        if (arguments[0] is "upgrade" or "rehearse" or "convert" && !arguments.Contains("--resume")
-            && Directory.EnumerateFiles(office, "*.yaml", SearchOption.AllDirectories).Where(file => Path.GetFileName(file)
-                != "office.yaml").Any(file => RunsSomething(File.ReadAllText(file))))
+        if (arguments[0] is "upgrade" or "rehearse" or "convert" && Directory.EnumerateFiles(office, "*.yaml", Everywhere).Any(file =>
+            Path.GetFileName(file) != "office.yaml" && RunsSomething(File.ReadAllText(file))))
             Run(office, "ready", "--confirm", "kit");
         return arguments;
     }
+
+    private static readonly EnumerationOptions Everywhere = new() { RecurseSubdirectories = true, IgnoreInaccessible = true };
 
     private static bool RunsSomething(string kit) => ((string[])["scripts:", "program:", "command:"]).Any(word => kit.Contains(word,
         StringComparison.Ordinal));

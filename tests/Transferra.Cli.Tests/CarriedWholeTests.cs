@@ -1,4 +1,3 @@
-using System.Diagnostics;
 using System.Text.RegularExpressions;
 using Transferra.Core.Records;
 using Transferra.Stores;
@@ -169,14 +168,14 @@ public sealed partial class CarriedWholeTests : IDisposable
     [Fact]
     public void The_sample_that_Firebird_ships_goes_through_whole()
     {
-        string sample = Path.Combine(_office.Path, "shipped.sql");
-        using (var packed = new System.IO.Compression.GZipStream(File.OpenRead(Sample), System.IO.Compression.CompressionMode.Decompress))
-        using (FileStream plain = File.Create(sample)) packed.CopyTo(plain);
         string[] further = [.. Statements("firebird").Where(line => line.Contains(" VER", StringComparison.Ordinal)
             || line.Contains("GRP", StringComparison.Ordinal)).Select(line => line.Replace("D_TITLE UNIQUE", "VARCHAR(40)",
                 StringComparison.Ordinal)).Where(line => !line.Contains("ITEM", StringComparison.Ordinal)),
             "CREATE TABLE ITEM (INO INTEGER NOT NULL PRIMARY KEY, NAME VARCHAR(40), PRICE NUMERIC(12,2), MADE DATE, GNO INTEGER)"];
-        StoreAddress store = FromSample("sample", sample, further), control = FromSample("control", sample, further);
+        StoreAddress store = EngineExamples.Employees(_servers, _office.Path, "sample"),
+            control = EngineExamples.Employees(_servers, _office.Path, "control");
+        foreach (string statement in further)
+            foreach (StoreAddress made in (StoreAddress[])[store, control]) TestServers.Execute(made, statement);
         foreach (string change in Changes["firebird"]) TestServers.Execute(control, change.Replace(" CHARACTER SET UTF8", "",
             StringComparison.Ordinal).Replace("ADD NOTE VARCHAR(20)", "ADD NOTE VARCHAR(20) CHARACTER SET UTF8", StringComparison.Ordinal));
         Upgrade(store);
@@ -185,23 +184,6 @@ public sealed partial class CarriedWholeTests : IDisposable
         const string arrays = "SELECT LIST(COALESCE(LANGUAGE_REQ[1], '-') || COALESCE(LANGUAGE_REQ[5], '-')) FROM JOB";
         Assert.Equal(TestServers.Ask(control, arrays), TestServers.Ask(store, arrays));
         LetAsideGo(store);
-    }
-
-    private static string Sample => Environment.GetEnvironmentVariable("TRANSFERRA_TEST_FIREBIRD_SAMPLE")
-        ?? throw new InvalidOperationException("start the servers first: source tests/servers.sh");
-
-    private StoreAddress FromSample(string name, string sample, string[] further)
-    {
-        StoreAddress store = _servers.Made("firebird", name);
-        ServerAddress server = store.Server!;
-        string script = Path.Combine(_office.Path, name + ".sql");
-        string connect = $"connect '{server.Host}/{server.Port}:{store.Path}' user '{server.User}' password "
-            + $"'{File.ReadLines(server.PasswordFile!).First()}';";
-        File.WriteAllText(script, File.ReadAllText(sample).Replace("create database 'employee.fdb';", connect,
-            StringComparison.OrdinalIgnoreCase));
-        Run("isql-fb", ["-q", "-i", script], ("ISC_USER", server.User));
-        foreach (string statement in further) TestServers.Execute(store, statement);
-        return store;
     }
 
     // What is taken away or put in afterwards, and how it is called in the match.
@@ -347,10 +329,12 @@ public sealed partial class CarriedWholeTests : IDisposable
         string port = server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture);
         string listed = store.Engine switch
         {
-            "postgresql" => Run("pg_dump", ["-h", server.Host, "-p", port, "-U", server.User, store.Path], ("PGPASSWORD", password)),
-            "mariadb" => Run("mariadb-dump", ["--no-defaults", "-h", server.Host, "-P", port, "-u", server.User, "--routines", "--events",
+            "postgresql" => EngineExamples.Run("pg_dump", ["-h", server.Host, "-p", port, "-U", server.User, store.Path],
+                ("PGPASSWORD", password)),
+            "mariadb" => EngineExamples.Run("mariadb-dump", ["--no-defaults", "-h", server.Host, "-P", port, "-u", server.User,
+                "--routines", "--events",
                 "--triggers", "--skip-comments", "--skip-dump-date", store.Path], ("MYSQL_PWD", password)),
-            _ => Run("isql-fb", ["-x", "-u", server.User, $"{server.Host}/{port}:{store.Path}"], ("ISC_PASSWORD", password)),
+            _ => EngineExamples.Run("isql-fb", ["-x", "-u", server.User, $"{server.Host}/{port}:{store.Path}"], ("ISC_PASSWORD", password)),
         };
         listed = Noise().Replace(listed.Replace(store.Path, "DATABASE", StringComparison.Ordinal)
             .Replace($"{server.Host}/", "HOST/", StringComparison.Ordinal), "");
@@ -360,18 +344,6 @@ public sealed partial class CarriedWholeTests : IDisposable
     // A key against what comes with the listing, names that the engine gives, and the moment an event was made.
     [GeneratedRegex(@"^\\(un)?restrict .*$|INTEG_[0-9]+|RDB\$[0-9]+|STARTS '[-0-9: ]+'", RegexOptions.Multiline)]
     private static partial Regex Noise();
-
-    private static string Run(string program, string[] arguments, (string Name, string Value) secret)
-    {
-        var start = new ProcessStartInfo(program, arguments) { RedirectStandardOutput = true, RedirectStandardError = true };
-        start.Environment[secret.Name] = secret.Value;
-        using Process process = Process.Start(start)!;
-        Task<string> errors = process.StandardError.ReadToEndAsync();
-        string output = process.StandardOutput.ReadToEnd();
-        process.WaitForExit();
-        Assert.True(process.ExitCode == 0, $"{program}: {errors.Result}");
-        return output;
-    }
 
     [Fact]
     public void A_file_keeps_its_schema_its_marks_and_the_numbers_of_its_records()

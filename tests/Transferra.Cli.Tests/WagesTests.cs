@@ -28,7 +28,8 @@ public sealed class WagesTests : IDisposable
         _servers.Dispose();
     }
 
-    private Called Run(params string[] arguments) => BuiltProgram.Run(_office.Path, arguments);
+    private Called Run(params string[] arguments) => BuiltProgram.Run(_office.Path, BuiltProgram.Trusted(_office.Path,
+        arguments));
 
     private string Store => _office["data/QPW/wages.db"];
 

@@ -38,6 +38,10 @@ internal static class BackupCommand
         foreach (string folder in documents.Where(folder => !Directory.Exists(folder)))
             throw new TransferraException($"there is no folder {folder}", "Check its name.");
         string place = Path.GetFullPath(to);
+        foreach (string source in documents.Append(store.StartsWith('{') ? "" : store).Where(source => source.Length > 0
+            && (place + "/").StartsWith(Path.GetFullPath(source).TrimEnd('/') + "/", StringComparison.Ordinal)))
+            throw new TransferraException($"{place} lies in {source}, which is what is backed up", "Name a folder elsewhere, on another "
+                + "disk if there is one.");
         session.Volume.CreateFolder(place);
         using BareStore bare = BareStore.Of(session, commands, parsed, place, [.. documents.Select(Path.GetFullPath)])!;
         return Run(bare.Session);

@@ -91,7 +91,9 @@ internal static class ReadyCommand
 
     private static void Give(Session session, ReadinessResult result, IReadOnlyList<string> confirmed, bool asks, string by)
     {
-        Gate[] open = [.. result.Gates.Where(gate => gate.State == GateState.NeedsWord)];
+        // What a kit runs may have changed while a run stands part-way, when no other gate is asked.
+        Gate[] open = [.. result.Gates.Where(gate => gate.State == GateState.NeedsWord).Concat(session.Office.Packages.Select(package =>
+            KitTrust.Asked(package.Kit, session.Words)).OfType<Gate>()).DistinctBy(gate => gate.Confirm)];
         // All names are looked up before the first is written down.
         Gate[][] meant = [.. confirmed.Select(name =>
         {

@@ -26,6 +26,7 @@ internal static class BareResults
                     string.Join(", ", table.ChangedColumns.OrderByDescending(column => column.Value).Select(column =>
                         $"{column.Key} ({Results.Number(column.Value)})"))]));
             if (others.Length > MostPlaces) screen.Line("All of them: transferra match --json");
+            Results.Changes(screen, others);
             Results.Listed(screen, match, others);
         }
         foreach (IGrouping<bool, OnOneSide> side in matched.OnOneSide.GroupBy(part => part.IsGone))

@@ -317,6 +317,7 @@ internal static class Results
         TableMatch[] differing = [.. match.Tables.Where(table => !table.IsSame)];
         screen.Table(["Table", ">Missing", ">Extra", ">Changed"], differing.Select(table => (IReadOnlyList<string>)
             [table.Table, Number(table.Missing), Number(table.Extra), Number(table.Changed)]));
+        Changes(screen, differing);
         Listed(screen, match, differing);
     }
 
@@ -327,10 +328,24 @@ internal static class Results
         screen.Table(["Table", "Record", "Column", "Expected", "Found"], match.Differences.GroupBy(difference => difference.Table)
             .SelectMany(table => table.Take(ofEach))
             .Select(difference => (IReadOnlyList<string>)
-            [difference.Table, difference.Key, difference.Column.Length > 0 ? difference.Column : "(whole record)",
-                difference.Kind == DifferenceKind.Extra ? "(no such record)" : difference.Expected,
-                difference.Kind == DifferenceKind.Missing ? "(missing)" : difference.Found]));
+            [difference.Table, difference.Key, DifferenceText.ColumnOf(difference),
+                difference.Kind == DifferenceKind.Extra ? "(no such record)" : DifferenceText.Of(difference, difference.Expected),
+                difference.Kind == DifferenceKind.Missing ? "(missing)" : DifferenceText.Of(difference, difference.Found)]));
     }
+
+    /// <summary>In what way records differ, by table and column.</summary>
+    internal static void Changes(Screen screen, IReadOnlyList<TableMatch> differing)
+    {
+        (string Table, ColumnChange Change)[] all = [.. differing.SelectMany(table => table.Changes.Where(change =>
+            change.Column.Length > 0 || change.Kind == ChangeKind.Doubled).Select(change => (table.Table, change)))];
+        if (all.Length == 0) return;
+        screen.Table(["Table", "Column", "How it differs", ">Records", ">Sum of it"], all.Take(ChangesShown).Select(one =>
+            (IReadOnlyList<string>)[one.Table, one.Change.Column.Length > 0 ? one.Change.Column : "(whole record)",
+                ChangeKinds.Words(one.Change.Kind), Number(one.Change.Count), one.Change.Sum ?? ""]));
+        if (all.Length > ChangesShown) screen.Line("All of them: transferra match --json");
+    }
+
+    private const int ChangesShown = 24;
 
     // One line about the whole way, the last that is said of a company.
     private static void Conclude(Screen screen, string company, WayMatched matched)

@@ -5,7 +5,6 @@
 // up to
 //        five, and listed in full when a folder for lists is given; (4) memory does not grow with the number of records.
 using Transferra.Core.Conversion;
-using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
@@ -252,17 +251,9 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
         return true;
     }
 
-    private static IEnumerable<string> AnswersIn(BookRule rule) => (rule switch
-    {
-        RecordRule record => [record.Holds, record.Where],
-        GroupRule groups => (Expression?[])[.. groups.Side.By, groups.Side.Sum, groups.Side.Where, .. groups.Other?.By ?? [],
-            groups.Other?.Sum, groups.Other?.Where],
-        _ => [],
-    }).OfType<Expression>().SelectMany(part => part.Answers);
-
     private void PlanRule(IStore store, BookRule rule, FindingCollector findings)
     {
-        if (NotAnswered(AnswersIn(rule), rule is GroupRule sums ? sums.Side.Table.Name : ((RecordRule)rule).Table.Name, rule.Name,
+        if (NotAnswered(rule.Answers, rule is GroupRule sums ? sums.Side.Table.Name : ((RecordRule)rule).Table.Name, rule.Name,
             findings))
             return;
         if (rule is RecordRule record)

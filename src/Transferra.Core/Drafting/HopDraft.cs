@@ -129,8 +129,13 @@ internal sealed class HopDraft(StoreProfile old, StoreProfile renewed, Func<stri
                 + "the different values", IsSure: false)
             { Of = [best.Name] };
         return Like(pair, column, known, 0.6) is { } named && FormOf(named, column) is { } guessed
-            ? new DraftedColumn(column.Name, guessed, "only by its name", IsSure: false) { Of = [named.Name] } : null;
+            ? new DraftedColumn(column.Name, guessed, "only by its name", IsSure: false) { Of = [named.Name] } : ByPlace(pair, column);
     }
+
+    // An old column that is not there any more, of the same type, in the same place.
+    private static DraftedColumn? ByPlace(TablePair pair, ColumnProfile column) => column.Ordinal < pair.Old.Columns.Length
+        && pair.Old.Columns[column.Ordinal] is var from && from.Shape.Type == column.Shape.Type && pair.New.Column(from.Name) is null
+        ? new DraftedColumn(column.Name, SqlName.Of(from.Name), "only by its place and type", IsSure: false) { Of = [from.Name] } : null;
 
     private static ColumnProfile? Like(TablePair pair, ColumnProfile column, List<DraftedColumn> known, double least) => pair.Old.Columns
         .Where(from => !known.Any(made => made.Of.Contains(from.Name)))

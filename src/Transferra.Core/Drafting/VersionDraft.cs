@@ -12,6 +12,8 @@ internal sealed partial class VersionDraft(StoreProfile store)
 
     private const double LeastLike = 0.75, LeastWithin = 0.95;
 
+    private const int FewestTelling = 3;
+
     private static readonly string[] Numbers = ["no", "nr", "num", "number"];
 
     /// <summary>The version.</summary>
@@ -147,7 +149,8 @@ internal sealed partial class VersionDraft(StoreProfile store)
             bool isSame = string.Equals(column.Name, key.Name, StringComparison.OrdinalIgnoreCase)
                 && !string.Equals(key.Name, "id", StringComparison.OrdinalIgnoreCase);
             double share = column.ShareWithin(key);
-            if (share < LeastWithin) continue;
+            // One or two values, such as 0, are in many a column.
+            if (share < LeastWithin || (!isSame && column.Distinct < FewestTelling)) continue;
             string says = $"{{columns: [{YamlText.Of(column.Name)}], to: {YamlText.Of(to.Name)}, on: [{YamlText.Of(key.Name)}]}}";
             bool isSure = share >= 1 && column.Blanks == 0 && !column.IsCapped && (isSame || column.Distinct >= 5);
             return new DraftedLine(says, share >= 1 ? FormattableString.Invariant($"all {column.Distinct} different values are there")

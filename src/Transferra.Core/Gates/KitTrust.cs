@@ -42,12 +42,22 @@ public static class KitTrust
     /// <exception cref="TransferraException">It does.</exception>
     public static void RequireUnaltered(Kit kit, Words words)
     {
-        if (!IsGiven(kit, words)) throw new TransferraException($"the kit {kit.Id} was altered since the run began, and would run "
-            + "something that nobody has given a word for", "Put it back as it was, and resume; or take the run back: transferra undo");
+        if (!IsGiven(kit, words)) throw new TransferraException($"the kit {kit.Id} runs something else than when the run began, and "
+            + "nobody has given a word for that", $"See what it runs: transferra kit show; then: transferra ready --confirm "
+                + $"{ConfirmOf(kit)}, and resume. Or put the kit back as it was, or take the run back: transferra undo");
     }
 
+    /// <summary>What waits for a word at any time, also while a run stands part-way; null when nothing does.</summary>
+    public static Gate? Asked(Kit kit, Words words) => IsGiven(kit, words) ? null : new Gate("", "kit", GateState.NeedsWord, Question(kit)!,
+        "") { Package = kit.Id, Confirm = ConfirmOf(kit) };
+
     /// <summary>What runs a kit's commands: nothing does until the word is given.</summary>
-    public static ICommands Commands(Kit kit, Words words, ICommands commands) => IsGiven(kit, words) ? commands : new NotRun(kit);
+    public static ICommands Commands(Kit kit, Words words, ICommands commands)
+    {
+        try { return IsGiven(kit, words) ? commands : new NotRun(kit); }
+        // Words that were tampered with are told where they are needed; a survey goes on without them, and without the commands.
+        catch (TransferraException) { return new NotRun(kit); }
+    }
 
     private static TransferraException NotGiven(Kit kit) => new($"not run: the kit {kit.Id} is new here, or was altered, and nobody has "
         + "given a word for it", $"See what it runs: transferra kit show; then: transferra ready --confirm {ConfirmOf(kit)}");

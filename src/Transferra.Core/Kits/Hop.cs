@@ -32,4 +32,17 @@ public sealed record Hop(IBeginning Beginning, IMeans Means, Correspondence Corr
 /// <param name="Name">The name in office.yaml and in expressions, as <c>:name</c>.</param>
 /// <param name="Question">What is asked.</param>
 /// <param name="Choices">Allowed answers; empty when any text will do.</param>
-public sealed record NewSetting(string Name, string Question, IReadOnlyList<string> Choices);
+public sealed record NewSetting(string Name, string Question, IReadOnlyList<string> Choices)
+{
+    /// <summary>Refuses what needs an answer that nobody has given.</summary>
+    /// <param name="needed">Names of the answers that it needs.</param>
+    /// <param name="answers">Those that were given.</param>
+    /// <param name="what">What needs them.</param>
+    /// <exception cref="Machine.TransferraException">One is missing.</exception>
+    internal static void Require(IEnumerable<string> needed, IReadOnlyDictionary<string, string> answers, string what)
+    {
+        if (needed.FirstOrDefault(name => !answers.ContainsKey(name)) is { } missing)
+            throw new Machine.TransferraException($"{what} needs the answer {missing}, and nobody has given it",
+                $"Answer it in office.yaml, under the company: answers: {{{missing}: ...}}");
+    }
+}

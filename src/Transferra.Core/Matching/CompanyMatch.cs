@@ -115,7 +115,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
             TableDifferences? of = differences.GetValueOrDefault(table.Name);
             return new TableMatch(table.Name, a.Rows, b.Rows, a.ToString(), b.ToString(), of?.Missing ?? 0, of?.Extra ?? 0,
                 of?.Changed ?? 0)
-            { ChangedColumns = of?.ChangedColumns ?? [] };
+            { ChangedColumns = of?.ChangedColumns ?? [], Changes = of?.Changes ?? [] };
         })];
         return new MatchResult(correspondence.From.Name, correspondence.To.Name, accounts, tables,
             ControlTotals.Compare(old, correspondence.From, renewed, correspondence.To, settings, cancel),

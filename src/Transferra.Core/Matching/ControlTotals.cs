@@ -41,6 +41,7 @@ internal static class ControlTotals
         CancellationToken cancel)
     {
         string? sql = total.SqlByEngine.GetValueOrDefault(store.Identity.Engine.ToLowerInvariant());
+        if (sql is null && total.Sum is not null) NewSetting.Require(total.Sum.Answers, answers, $"the control total \"{total.Name}\"");
         if (sql is null && total.Sum is not null)
             return GroupSums.Of(store, total.Sum, answers, cancel).ToDictionary(line => line.Key, line => DecimalText.Format(line.Value,
                 total.Scale));

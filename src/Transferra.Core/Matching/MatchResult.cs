@@ -21,7 +21,14 @@ public enum DifferenceKind
 /// <param name="Kind">How it differs.</param>
 /// <param name="Expected">The value the old store gives.</param>
 /// <param name="Found">The value the new store holds.</param>
-public sealed record Difference(string Table, string Key, string Column, DifferenceKind Kind, string Expected, string Found);
+public sealed record Difference(string Table, string Key, string Column, DifferenceKind Kind, string Expected, string Found)
+{
+    /// <summary>In what way the value differs.</summary>
+    public ChangeKind Change { get; init; }
+
+    /// <summary>The character, counted from 1, from which on two texts differ; null where that is seen at once.</summary>
+    public int? At { get; init; }
+}
 
 /// <summary>One new table.</summary>
 /// <param name="Table">Its name.</param>
@@ -37,6 +44,9 @@ public sealed record TableMatch(string Table, long Expected, long Found, string 
 {
     /// <summary>In how many records each column has another value.</summary>
     public IReadOnlyDictionary<string, long> ChangedColumns { get; init; } = new Dictionary<string, long>();
+
+    /// <summary>The differences by column and kind, all of them counted.</summary>
+    public IReadOnlyList<ColumnChange> Changes { get; init; } = [];
 
     /// <summary>Whether the records are the same.</summary>
     public bool IsSame => Expected == Found && ExpectedFingerprint == FoundFingerprint && Missing + Extra + Changed == 0;

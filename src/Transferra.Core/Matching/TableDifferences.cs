@@ -77,6 +77,14 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
     /// <summary>In how many records each column has another value.</summary>
     public Dictionary<string, long> ChangedColumns { get; } = [];
 
+    /// <summary>The same by column and kind.</summary>
+    public IReadOnlyList<ColumnChange> Changes => _groups.All();
+
+    private readonly ChangeGroups _groups = new(table);
+
+    // Columns of the listed differences, so that what they turned out to be can be told of each.
+    private readonly List<int> _listedColumns = [];
+
     /// <summary>All differences, each value of a changed record counted.</summary>
     public long Count { get; private set; }
 
@@ -93,17 +101,32 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
             if (order < 0)
             {
                 Missing++;
-                Note("", DifferenceKind.Missing, wanted, () => ShowRow(wanted), () => "");
+                _groups.AddRecord(ChangeKind.Missing);
+                Note(-1, DifferenceKind.Missing, ChangeKind.Missing, wanted, () => ShowRow(wanted), () => "");
             }
             else if (order > 0)
             {
                 Extra++;
-                Note("", DifferenceKind.Extra, real, () => "", () => ShowRow(real));
+                ChangeKind kind = IsAgain(real) ? ChangeKind.Doubled : ChangeKind.Extra;
+                _groups.AddRecord(kind);
+                Note(-1, DifferenceKind.Extra, kind, real, () => "", () => ShowRow(real));
             }
             else CompareRow(wanted, real);
             if (order <= 0) wanted.Next();
             if (order >= 0) real.Next();
         }
+        for (int i = 0; i < Listed.Count; i++)
+            if (_listedColumns[i] >= 0)
+                Listed[i] = Listed[i] with { Change = _groups.Settled(_listedColumns[i], Listed[i].Change) };
+    }
+
+    // The same in every column as the record before it.
+    private bool IsAgain(Side side)
+    {
+        if (side.Row == 0) return false;
+        foreach (Vector vector in side.Batch.Vectors)
+            if (!vector.SameAt(side.Row, vector, side.Row - 1)) return false;
+        return true;
     }
 
     private int Order(Side a, Side b)
@@ -115,28 +138,60 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
 
     private void CompareRow(Side wanted, Side real)
     {
-        bool differs = false;
+        List<int>? differing = null;
         for (int column = 0; column < table.Columns.Count; column++)
         {
-            int ordinal = column;
             RowFault? fault = real.FaultOf(table.Columns[column].Name),
                 before = MayHaveFaults ? wanted.FaultOf(table.Columns[column].Name) : null;
             if (fault is { } told && before is { } same && (same.Value, same.Reason) == (told.Value, told.Reason)) continue;
             if (fault is null && before is null
                 && wanted.Batch.Vectors[column].SameAt(wanted.Row, real.Batch.Vectors[column], real.Row)) continue;
-            differs = true;
+            (differing ??= []).Add(column);
             ChangedColumns[table.Columns[column].Name] = ChangedColumns.GetValueOrDefault(table.Columns[column].Name) + 1;
-            Note(table.Columns[column].Name, DifferenceKind.Value, wanted, () => Shown(wanted, ordinal),
+        }
+        if (differing is null) return;
+        Changed++;
+        foreach (int ordinal in differing)
+        {
+            RowFault? fault = real.FaultOf(table.Columns[ordinal].Name);
+            bool isRead = fault is null && (!MayHaveFaults || wanted.FaultOf(table.Columns[ordinal].Name) is null);
+            ChangeKind kind = !isRead ? ChangeKind.Unreadable : IsSwapped(wanted, real, ordinal, differing) ? ChangeKind.Swapped
+                : ChangeKinds.Of(wanted.Batch.Vectors[ordinal], wanted.Row, real.Batch.Vectors[ordinal], real.Row);
+            if (isRead) _groups.Add(ordinal, kind, wanted.Batch, wanted.Row, real.Batch, real.Row);
+            else _groups.AddUnread(ordinal);
+            Note(ordinal, DifferenceKind.Value, kind, wanted, () => Shown(wanted, ordinal),
                 () => fault is { } unreadable ? $"{(table.MayShow(unreadable.Column) ? unreadable.Value : TableShape.Private)}: "
                     + $"{unreadable.Reason}" : Shown(real, ordinal));
         }
-        if (differs) Changed++;
     }
 
-    private void Note(string column, DifferenceKind kind, Side at, Func<string> expected, Func<string> found)
+    private const int MostSwapped = 16, SeenAtOnce = 12;
+
+    // Whether another column that differs has what this one should have, and the other way round.
+    private bool IsSwapped(Side wanted, Side real, int column, List<int> differing)
+    {
+        if (differing.Count is < 2 or > MostSwapped) return false;
+        FieldType type = table.Columns[column].Type;
+        foreach (int other in differing)
+            if (other != column && table.Columns[other].Type.Kind == type.Kind && table.Columns[other].Type.Scale == type.Scale
+                && wanted.Batch.Vectors[column].SameAt(wanted.Row, real.Batch.Vectors[other], real.Row)
+                && wanted.Batch.Vectors[other].SameAt(wanted.Row, real.Batch.Vectors[column], real.Row)) return true;
+        return false;
+    }
+
+    private void Note(int column, DifferenceKind kind, ChangeKind change, Side at, Func<string> expected, Func<string> found)
     {
         Count++;
-        if (Listed.Count < most) Listed.Add(new Difference(table.Name, ShowKey(at), column, kind, expected(), found()));
+        if (Listed.Count >= most) return;
+        (string was, string now) = (expected(), found());
+        int same = was.AsSpan().CommonPrefixLength(now);
+        Listed.Add(new Difference(table.Name, ShowKey(at), column < 0 ? "" : table.Columns[column].Name, kind, was, now)
+        {
+            Change = change,
+            At = column >= 0 && table.Columns[column] is { Type.Kind: FieldKind.Text, IsPrivate: false } && same >= SeenAtOnce ? same + 1
+                : null
+        });
+        _listedColumns.Add(column);
     }
 
     private static string Shown(Side side, int column) => side.Batch.Vectors[column].IsNull(side.Row) ? "(no value)"
