@@ -66,7 +66,7 @@ internal static class BuiltProgram
     public static string[] Trusted(string office, string[] arguments)
     {
         if (arguments[0] is "upgrade" or "rehearse" or "convert" && Directory.EnumerateFiles(office, "*.yaml", Everywhere).Any(file =>
-            Path.GetFileName(file) != "office.yaml" && RunsSomething(File.ReadAllText(file))))
+            Path.GetFileName(file) != "office.yaml" && new FileInfo(file).Length > 0 && RunsSomething(File.ReadAllText(file))))
             Run(office, "ready", "--confirm", "kit");
         return arguments;
     }

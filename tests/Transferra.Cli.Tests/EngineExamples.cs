@@ -39,7 +39,7 @@ internal static class EngineExamples
     {
         StoreAddress store = servers.Made("postgresql", name);
         ServerAddress server = store.Server!;
-        foreach (string[] work in (string[][])[["-i", "-q", "-s", "1"], ["-t", "200"]])
+        foreach (string[] work in (string[][])[["-i", "-q", "-s", "1"], ["-t", "200", "--random-seed=7"]])
             Run(Directory.GetFiles("/usr/lib/postgresql", "pgbench", SearchOption.AllDirectories).Order(StringComparer.Ordinal).First(),
                 [.. work, "-h", server.Host, "-p", FormattableString.Invariant($"{server.Port}"), "-U", server.User, store.Path],
                 ("PGPASSWORD", File.ReadLines(server.PasswordFile!).First()));

@@ -47,6 +47,11 @@ public sealed class KitTrustTests : IDisposable
         Assert.False(File.Exists(_office["it-ran"]));
         Run("ready").Expect(1).Says("(1) for 1 to 2 the program sh {kit}/convert.sh {store}", "nobody signed it");
         Run("ready", "--confirm", "odd/kit").Expect(0);
+        // What is no file is waited for never.
+        Shell("mkfifo pipe", _office["kit"]);
+        Run("ready").Says("odd/kit");
+        File.Delete(_office["kit/pipe"]);
+        Run("ready").SaysNot("odd/kit");
         Run(upgrade);
         Assert.True(File.Exists(_office["it-ran"]));
         Run("undo");

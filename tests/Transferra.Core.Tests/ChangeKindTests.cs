@@ -67,6 +67,26 @@ public sealed class ChangeKindTests(ITestOutputHelper output)
         Assert.Equal(kind, ChangeKinds.Of(One(of, expected), 0, One(of, found), 0));
     }
 
+    // A table that nothing was to change is compared as it is stored, whatever its columns are declared for.
+    [Theory]
+    [InlineData("text", "Bassoon ", "Bassoon", ChangeKind.Blanks)]
+    [InlineData("text", "2025-03-04", "2025-03-05", ChangeKind.Day)]
+    [InlineData("text", "2025-03-04 10:00:00", "2025-03-04 11:00:00", ChangeKind.Hours)]
+    [InlineData("whole", "7", "-7", ChangeKind.Sign)]
+    [InlineData("kept", "7", "7", ChangeKind.Kept)]
+    [InlineData("kept", "7", "8", ChangeKind.Other)]
+    public void Values_of_several_kinds_are_told_by_what_they_look_like(string kinds, string expected, string found, ChangeKind kind)
+    {
+        var values = new BytesVector(new FieldType(FieldKind.Any));
+        if (kinds == "text") AnyValue.Append(values, AnyValue.Text, Encoding.UTF8.GetBytes(expected));
+        else AnyValue.Append(values, long.Parse(expected, CultureInfo.InvariantCulture));
+        if (kinds == "whole") AnyValue.Append(values, long.Parse(found, CultureInfo.InvariantCulture));
+        else AnyValue.Append(values, AnyValue.Text, Encoding.UTF8.GetBytes(found));
+        values.AppendNull();
+        Assert.Equal(kind, ChangeKinds.Of(values, 0, values, 1));
+        Assert.Equal(ChangeKind.Gone, ChangeKinds.Of(values, 0, values, 2));
+    }
+
     [Theory]
     [InlineData(3_600_000_000, ChangeKind.Hours)]
     [InlineData(-7_200_000_000, ChangeKind.Hours)]
@@ -166,7 +186,8 @@ public sealed class ChangeKindTests(ITestOutputHelper output)
             _ => "30"
         }), 2, "Unknown"), 3, (Int128)row[3]! + 10))]));
         Assert.Equal([("amount", ChangeKind.Other, 60L, "0.600"), ("kind", ChangeKind.Recoded, 60L, null),
-            ("town", ChangeKind.Constant, 60L, null)], differences.Changes.Select(change => (change.Column, change.Kind, change.Count, change.Sum)));
+            ("town", ChangeKind.Constant, 60L, null)], differences.Changes.Select(change => (change.Column, change.Kind, change.Count,
+                change.Sum)));
         Assert.Contains(differences.Listed, listed => listed is { Column: "kind", Change: ChangeKind.Recoded });
     }
 

@@ -40,11 +40,20 @@ public static class KitRuns
         {
             string name = Path.GetRelativePath(kit.Folder, path);
             if (KitSeal.IsOfSeal(name) || name.EndsWith(".yaml", StringComparison.Ordinal)) continue;
-            using FileStream file = File.OpenRead(path);
-            digest.AppendData(Encoding.UTF8.GetBytes(name + "\0"));
-            digest.AppendData(SHA256.HashData(file));
+            digest.AppendData(Encoding.UTF8.GetBytes($"{name}\0{DigestOf(path)}\0"));
         }
         return Convert.ToHexStringLower(digest.GetHashAndReset());
+    }
+
+    /// <summary>The SHA-256 of a file; what it is instead where it is none that can be read, and is waited for never.</summary>
+    internal static string DigestOf(string path)
+    {
+        try
+        {
+            using FileStream file = PlainFile.Open(path);
+            return Convert.ToHexStringLower(SHA256.HashData(file));
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException) { return "not to be read"; }
     }
 
     /// <summary>The files of a kit, by full path, in the order of their names.</summary>

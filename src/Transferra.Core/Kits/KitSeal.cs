@@ -6,6 +6,7 @@
 // maker.pem the public key (RFC 7468, SubjectPublicKeyInfo).
 using System.Security.Cryptography;
 using System.Text;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Kits;
 
@@ -41,7 +42,7 @@ public sealed record KitSeal(bool IsSealed, string? Maker, IReadOnlyList<string>
     {
         byte[] list = Encoding.UTF8.GetBytes(string.Concat(KitRuns.Files(folder).Select(path => (Path: path, Name:
             Path.GetRelativePath(folder, path))).Where(file => !IsOfSeal(file.Name)).Select(file =>
-                $"{DigestOf(file.Path)}  {file.Name}\n")));
+                $"{KitRuns.DigestOf(file.Path)}  {file.Name}\n")));
         return key is null ? [(ListName, list)] : [(ListName, list),
             (SignatureName, key.SignData(list, HashAlgorithmName.SHA256, DSASignatureFormat.Rfc3279DerSequence)),
             (MakerName, Encoding.ASCII.GetBytes(key.ExportSubjectPublicKeyInfoPem() + "\n"))];
@@ -53,19 +54,27 @@ public sealed record KitSeal(bool IsSealed, string? Maker, IReadOnlyList<string>
         string list = Path.Combine(folder, ListName);
         if (!File.Exists(list)) return new KitSeal(false, null, []);
         var wrong = new List<string>();
-        byte[] content = File.ReadAllBytes(list);
+        byte[] content = BytesOf(list);
         Dictionary<string, string> said = [];
         foreach (string line in Encoding.UTF8.GetString(content).Split('\n', StringSplitOptions.RemoveEmptyEntries))
             if (line.Length > DigestDigits + 2 && line[DigestDigits..(DigestDigits + 2)] == "  ")
                 said[line[(DigestDigits + 2)..]] = line[..DigestDigits];
             else wrong.Add($"{ListName} is not a list of digests");
         Dictionary<string, string> there = KitRuns.Files(folder).Select(path => (Path: path, Name: Path.GetRelativePath(folder, path)))
-            .Where(file => !IsOfSeal(file.Name)).ToDictionary(file => file.Name, file => DigestOf(file.Path));
+            .Where(file => !IsOfSeal(file.Name)).ToDictionary(file => file.Name, file => KitRuns.DigestOf(file.Path));
         wrong.AddRange(there.Where(file => said.TryGetValue(file.Key, out string? digest) && digest != file.Value).Select(file =>
             $"{file.Key} is altered"));
         wrong.AddRange(there.Keys.Except(said.Keys).Select(name => $"{name} was added"));
         wrong.AddRange(said.Keys.Except(there.Keys).Select(name => $"{name} is missing"));
         return new KitSeal(true, MakerOf(folder, content, wrong), wrong);
+    }
+
+    private static byte[] BytesOf(string path)
+    {
+        using FileStream file = PlainFile.Open(path);
+        using var bytes = new MemoryStream();
+        file.CopyTo(bytes);
+        return bytes.ToArray();
     }
 
     private static string? MakerOf(string folder, byte[] list, List<string> wrong)
@@ -75,8 +84,8 @@ public sealed record KitSeal(bool IsSealed, string? Maker, IReadOnlyList<string>
         try
         {
             using ECDsa key = ECDsa.Create();
-            key.ImportFromPem(File.ReadAllText(maker));
-            if (key.VerifyData(list, File.ReadAllBytes(signature), HashAlgorithmName.SHA256, DSASignatureFormat.Rfc3279DerSequence))
+            key.ImportFromPem(PlainFile.ReadText(maker));
+            if (key.VerifyData(list, BytesOf(signature), HashAlgorithmName.SHA256, DSASignatureFormat.Rfc3279DerSequence))
                 return FingerprintOf(key);
         }
         catch (Exception error) when (error is CryptographicException or ArgumentException or IOException) { /* told below */ }
@@ -87,10 +96,4 @@ public sealed record KitSeal(bool IsSealed, string? Maker, IReadOnlyList<string>
     /// <summary>By what a key is known: SHA256: and the digest of its SubjectPublicKeyInfo in base 64.</summary>
     public static string FingerprintOf(ECDsa key) => "SHA256:" + Convert.ToBase64String(SHA256.HashData(key.ExportSubjectPublicKeyInfo()))
         .TrimEnd('=');
-
-    private static string DigestOf(string path)
-    {
-        using FileStream file = File.OpenRead(path);
-        return Convert.ToHexStringLower(SHA256.HashData(file));
-    }
 }

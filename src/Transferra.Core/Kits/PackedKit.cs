@@ -28,7 +28,7 @@ public static class PackedKit
         foreach ((string name, byte[] content) in KitSeal.Make(folder, key)) Entry(name, new MemoryStream(content));
         foreach (string path in files.Where(path => !KitSeal.IsOfSeal(Path.GetRelativePath(folder, path))))
         {
-            using FileStream file = File.OpenRead(path);
+            using FileStream file = PlainFile.Open(path);
             Entry(Path.GetRelativePath(folder, path), file);
         }
 
@@ -50,7 +50,7 @@ public static class PackedKit
     {
         try
         {
-            using FileStream file = File.OpenRead(packed);
+            using FileStream file = PlainFile.Open(packed);
             using var tar = new TarReader(file);
             long bytes = 0;
             int files = 0;

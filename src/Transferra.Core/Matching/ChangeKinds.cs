@@ -64,6 +64,8 @@ public enum ChangeKind
     Constant,
     /// <summary>Each value always became the same other one.</summary>
     Recoded,
+    /// <summary>The same to a reader, kept as another kind of value: a number as a text.</summary>
+    Kept,
 }
 
 /// <summary>Tells kinds of changes.</summary>
@@ -105,6 +107,7 @@ public static partial class ChangeKinds
         ChangeKind.Swapped => "exchanged with another column",
         ChangeKind.Constant => "the same value everywhere",
         ChangeKind.Recoded => "other codes",
+        ChangeKind.Kept => "kept as another kind of value",
         _ => "another value",
     };
 
@@ -132,20 +135,41 @@ public static partial class ChangeKinds
             FieldKind.Boolean => ChangeKind.Sign,
             FieldKind.Date => OfDays(((LongVector)expected).Values[row], ((LongVector)found).Values[foundRow]),
             FieldKind.Timestamp => OfMoments(((LongVector)expected).Values[row], ((LongVector)found).Values[foundRow]),
+            FieldKind.Any => OfAnything(((BytesVector)expected)[row], ((BytesVector)found)[foundRow]),
             FieldKind.Time => IsHours(((LongVector)found).Values[foundRow] - ((LongVector)expected).Values[row]) ? ChangeKind.Hours
                 : ChangeKind.Other,
             _ => ChangeKind.Other,
         };
     }
 
-    private static bool IsBlank(Vector vector, int row) => vector is BytesVector { Type.Kind: FieldKind.Text } texts
-        && texts[row].Trim((byte)' ').Length == 0;
+    // A column of a table that is compared as it is stored: what its values look like says what they are.
+    private static ChangeKind OfAnything(ReadOnlySpan<byte> expected, ReadOnlySpan<byte> found)
+    {
+        if (expected[0] == AnyValue.Blob || found[0] == AnyValue.Blob) return ChangeKind.Other;
+        if (expected[0] != found[0] && AnyValue.Show(expected) == AnyValue.Show(found)) return ChangeKind.Kept;
+        if (expected[0] == AnyValue.Text && found[0] == AnyValue.Text)
+            return ValueText.TryDate(expected[1..], out long day) && ValueText.TryDate(found[1..], out long now) ? OfDays(day, now)
+                : ValueText.TryTimestamp(expected[1..], out long at) && ValueText.TryTimestamp(found[1..], out long moment)
+                    ? OfMoments(at, moment) : OfTexts(Encoding.UTF8.GetString(expected[1..]), Encoding.UTF8.GetString(found[1..]));
+        if (expected[0] == AnyValue.Text || found[0] == AnyValue.Text) return ChangeKind.Other;
+        return expected[0] == AnyValue.Whole && found[0] == AnyValue.Whole
+            ? OfNumbers(AnyValue.WholeOf(expected), AnyValue.WholeOf(found), 0)
+            : OfDoubles(NumberOf(expected), NumberOf(found));
+    }
+
+    private static double NumberOf(ReadOnlySpan<byte> value) => value[0] == AnyValue.Whole ? AnyValue.WholeOf(value)
+        : AnyValue.RealOf(value);
+
+    private static bool IsBlank(Vector vector, int row) => vector is BytesVector { Type.Kind: FieldKind.Text or FieldKind.Any } texts
+        && (texts.Type.Kind == FieldKind.Text ? texts[row] : texts[row][0] == AnyValue.Text ? texts[row][1..] : "x"u8)
+            .Trim((byte)' ').Length == 0;
 
     private static bool IsZero(Vector vector, int row) => vector switch
     {
         LongVector { Type.Kind: FieldKind.Integer or FieldKind.Boolean } longs => longs.Values[row] == 0,
         WideVector { Type.Kind: FieldKind.Decimal } wides => wides.Values[row] == 0,
         DoubleVector doubles => doubles.Values[row] == 0,
+        BytesVector { Type.Kind: FieldKind.Any } any => any[row][0] is AnyValue.Whole or AnyValue.Real && NumberOf(any[row]) == 0,
         _ => false
     };
 

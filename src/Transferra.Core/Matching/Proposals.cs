@@ -155,7 +155,9 @@ internal sealed class Proposals(Correspondence hop, IStore old, IStore renewed, 
                 + $"{YamlText.Quoted("'" + differences[0].Found.Replace("'", "''", StringComparison.Ordinal) + "'")}");
             evidence.Add(counted);
         }
-        else if (codes.Count <= MostCodes && codes.All(code => code.Distinct().Count() == 1) && codes.Any(code => code.Count() > 1))
+        else if (codes.Count <= MostCodes && codes.All(code => code.Distinct().Count() == 1)
+            && differences.Length * 2 >= codes.Count * 3 && differences.All(difference => difference.Change is ChangeKind.Recoded
+                or ChangeKind.Other or ChangeKind.Constant))
         {
             string name = new([.. column.ToLowerInvariant().Select(c => char.IsAsciiLetterOrDigit(c) ? c : '_')]);
             more.Add($"lookups: {{{name}_codes: {{by: {YamlText.Of(reference.Name)}, codes: {{{string.Join(", ", codes.Select(code =>

@@ -188,8 +188,8 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
         Listed.Add(new Difference(table.Name, ShowKey(at), column < 0 ? "" : table.Columns[column].Name, kind, was, now)
         {
             Change = change,
-            At = column >= 0 && table.Columns[column] is { Type.Kind: FieldKind.Text, IsPrivate: false } && same >= SeenAtOnce ? same + 1
-                : null
+            At = column >= 0 && table.Columns[column] is { Type.Kind: FieldKind.Text or FieldKind.Any, IsPrivate: false }
+                && same >= SeenAtOnce ? same + 1 : null
         });
         _listedColumns.Add(column);
     }
