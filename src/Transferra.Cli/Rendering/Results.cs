@@ -339,9 +339,10 @@ internal static class Results
         (string Table, ColumnChange Change)[] all = [.. differing.SelectMany(table => table.Changes.Where(change =>
             change.Column.Length > 0 || change.Kind == ChangeKind.Doubled).Select(change => (table.Table, change)))];
         if (all.Length == 0) return;
-        screen.Table(["Table", "Column", "How it differs", ">Records", ">Sum of it"], all.Take(ChangesShown).Select(one =>
-            (IReadOnlyList<string>)[one.Table, one.Change.Column.Length > 0 ? one.Change.Column : "(whole record)",
-                ChangeKinds.Words(one.Change.Kind), Number(one.Change.Count), one.Change.Sum ?? ""]));
+        bool hasSums = all.Take(ChangesShown).Any(one => one.Change.Sum is not null);
+        screen.Table(["Table", "Column", "How it differs", ">Records", .. hasSums ? [">Sum of it"] : (string[])[]], all.Take(ChangesShown)
+            .Select(one => (IReadOnlyList<string>)[one.Table, one.Change.Column.Length > 0 ? one.Change.Column : "(whole record)",
+                ChangeKinds.Words(one.Change.Kind), Number(one.Change.Count), .. hasSums ? [one.Change.Sum ?? ""] : (string[])[]]));
         if (all.Length > ChangesShown) screen.Line("All of them: transferra match --json");
     }
 

@@ -189,7 +189,7 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
         {
             Change = change,
             At = column >= 0 && table.Columns[column] is { Type.Kind: FieldKind.Text or FieldKind.Any, IsPrivate: false }
-                && same >= SeenAtOnce ? same + 1 : null
+                && change != ChangeKind.Blanks && same >= SeenAtOnce ? same + 1 : null
         });
         _listedColumns.Add(column);
     }
