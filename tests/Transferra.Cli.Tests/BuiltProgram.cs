@@ -62,18 +62,36 @@ internal static class BuiltProgram
         return new Called(served.Exit, served.Out, served.Err);
     }
 
+    // What the kits of an office were like when the word was last given for them; it is not given twice, as each call takes its time.
+    private static readonly ConcurrentDictionary<string, string> Trust = new();
+
     /// <summary>A command, once the word has been given for what the office's kits run, where it needs one.</summary>
     public static string[] Trusted(string office, string[] arguments)
     {
-        if (arguments[0] is "upgrade" or "rehearse" or "convert" && Directory.EnumerateFiles(office, "*.yaml", Everywhere).Any(file =>
-            Path.GetFileName(file) != "office.yaml" && new FileInfo(file).Length > 0 && RunsSomething(File.ReadAllText(file))))
-            Run(office, "ready", "--confirm", "kit");
+        if (arguments[0] is "upgrade" or "rehearse" or "convert" && RunsSomething(office) && Trust.GetValueOrDefault(office)
+            != KitsOf(office)) Trusting(office, Run(office, "ready", "--confirm", "kit"));
         return arguments;
     }
 
+    /// <summary>Whether a kit of the office runs programs or scripts.</summary>
+    public static bool RunsSomething(string office) => KitFiles(office).Any(file => file.EndsWith(".yaml", StringComparison.Ordinal)
+        && RunsSomethingSaid(File.ReadAllText(file)));
+
+    /// <summary>Remembers that the word was given, unless it was refused.</summary>
+    public static void Trusting(string office, Called ready)
+    {
+        if (ready.ExitCode != 2) Trust[office] = KitsOf(office);
+    }
+
+    private static string KitsOf(string office) => string.Join('|', KitFiles(office).Order(StringComparer.Ordinal).Select(file =>
+        $"{file}:{Convert.ToHexString(System.Security.Cryptography.SHA256.HashData(File.ReadAllBytes(file)))}"));
+
+    private static IEnumerable<string> KitFiles(string office) => Directory.EnumerateDirectories(office, "kit*").SelectMany(folder =>
+        Directory.EnumerateFiles(folder, "*", Everywhere)).Where(file => new FileInfo(file).Length > 0);
+
     private static readonly EnumerationOptions Everywhere = new() { RecurseSubdirectories = true, IgnoreInaccessible = true };
 
-    private static bool RunsSomething(string kit) => ((string[])["scripts:", "program:", "command:"]).Any(word => kit.Contains(word,
+    private static bool RunsSomethingSaid(string kit) => ((string[])["scripts:", "program:", "command:"]).Any(word => kit.Contains(word,
         StringComparison.Ordinal));
 
     /// <summary>Runs it in a process of its own.</summary>

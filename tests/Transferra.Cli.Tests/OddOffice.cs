@@ -165,7 +165,9 @@ internal sealed class OddOffice : IDisposable
     public OddOffice Ready(string name = "office.yaml")
     {
         WriteOffice(name);
-        Run("ready", "--confirm", "one-disk");
+        string[] kit = BuiltProgram.RunsSomething(Path) ? ["--confirm", "kit"] : [];
+        Called ready = Run(["ready", "--confirm", "one-disk", .. kit]);
+        if (kit.Length > 0) BuiltProgram.Trusting(Path, ready);
         return this;
     }
 
