@@ -26,7 +26,8 @@ public sealed class KitTrustTests : IDisposable
         _office.Write("kit/convert.sh", $"touch {_office["it-ran"]}\nexit 1\n");
         if (programVersion is not null) File.AppendAllText(_office["kit/kit.yaml"], programVersion);
         _office.Add("A", "sqlite", "data/a.db");
-        _office.Ready();
+        _office.WriteOffice();
+        Run("ready", "--confirm", "one-disk");
     }
 
     private string Key(string name)
