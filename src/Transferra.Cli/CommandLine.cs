@@ -26,8 +26,7 @@ internal static class CommandLine
         SurveyCommand.Declare, ReadyCommand.Declare, CloseCommand.Declare, CheckCommand.Declare, BackupCommand.Declare,
         RestoreCommand.Declare, SetsCommand.Declare, RehearseCommand.Declare, ConvertCommand.Declare, MatchCommand.Declare,
         UpgradeCommand.Declare, UndoCommand.Declare, SignOffCommand.Declare, BundleCommand.Declare, KitCommand.Declare,
-            KitPackCommand.Declare,
-        DemoCommand.Declare,
+        KitPackCommand.Declare, DemoCommand.Declare,
     ];
 
     /// <summary>Runs a command line.</summary>

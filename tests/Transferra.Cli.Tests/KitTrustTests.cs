@@ -64,6 +64,15 @@ public sealed class KitTrustTests : IDisposable
         Run(upgrade).Expect(2).Says("ready --confirm odd/kit");
         _office.Write("kit/convert.sh", $"touch {_office["it-ran"]}\nexit 1\n");
         Run("ready").SaysNot("odd/kit");
+        // What a program is told is a part of it, and so is a description that it is given to run.
+        _office.WriteKit(hop: Runs.Replace("\"{store}\"]", "\"{store}\"], answers: [{asked: sure, say: \"yes\"}]",
+            StringComparison.Ordinal));
+        Run("rehearse").Expect(2).Says("was altered");
+        _office.WriteKit(hop: Runs.Replace("convert.sh", "versions/1.yaml", StringComparison.Ordinal));
+        Run("ready", "--confirm", "odd/kit");
+        Run("ready").SaysNot("odd/kit");
+        File.AppendAllText(_office["kit/versions/1.yaml"], "# touch x\n");
+        Run("rehearse").Expect(2).Says("was altered");
         _office.WriteKit(hop: Runs.Replace("sh, ", "bash, ", StringComparison.Ordinal));
         Run("rehearse").Expect(2).Says("was altered");
         Assert.False(File.Exists(_office["it-ran"]));
@@ -77,7 +86,7 @@ public sealed class KitTrustTests : IDisposable
         string yaml = File.ReadAllText(_office["office.yaml"]);
         _office.Write("office.yaml", yaml.Replace("    wanted-version", $"    program: {_office["program"]}\n    wanted-version",
             StringComparison.Ordinal));
-        Run("survey").Says("not run: the kit odd is new here, or was altered");
+        Run("survey").Says("not run: nobody has given a word for what the kit odd runs");
         Run("ready").Says("the command sh version.sh");
         Assert.False(File.Exists(_office["it-ran"]));
     }
@@ -97,7 +106,7 @@ public sealed class KitTrustTests : IDisposable
             process.WaitForExit();
         }
         _office.Write("kit/convert.sh", $"touch {_office["it-ran"]}\nexit 1\n");
-        Run("upgrade", "--resume").Expect(2).Says("runs something else than when the run began", "ready --confirm odd/kit");
+        Run("upgrade", "--resume").Expect(2).Says("nobody has given a word for what the kit odd runs", "ready --confirm odd/kit");
         Assert.False(File.Exists(_office["it-ran"]));
         // A script that the vendor has corrected is looked at, and the run goes on with it.
         Run("ready", "--confirm", "odd/kit");

@@ -34,7 +34,7 @@ internal static class BackupCommand
     {
         if (to is null) throw new TransferraException("--store needs a folder for its sets", "Name one: --to DIR");
         if (SetPlaces.IsNamedLikeSet(store)) throw new TransferraException($"{store} is a set already", "Copy it as a file; then prove the "
-            + "copy: transferra sets --prove FILE");
+            + "copy: transferra sets --in DIR --prove");
         foreach (string folder in documents.Where(folder => !Directory.Exists(folder)))
             throw new TransferraException($"there is no folder {folder}", "Check its name.");
         string place = Path.GetFullPath(to);

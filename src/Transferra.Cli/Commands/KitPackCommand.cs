@@ -125,11 +125,8 @@ internal static class KitPackCommand
 
     private static IEnumerable<string> Differences(string before, string now)
     {
-        Dictionary<string, string> old = Digests(before), renewed = Digests(now);
+        IReadOnlyDictionary<string, string> old = KitSeal.Digests(before), renewed = KitSeal.Digests(now);
         return old.Keys.Union(renewed.Keys).Order(StringComparer.Ordinal).Where(name => old.GetValueOrDefault(name)
             != renewed.GetValueOrDefault(name));
-
-        static Dictionary<string, string> Digests(string folder) => System.Text.Encoding.UTF8.GetString(KitSeal.Make(folder, null)[0]
-            .Content).Split('\n', StringSplitOptions.RemoveEmptyEntries).ToDictionary(line => line[66..], line => line[..64]);
     }
 }

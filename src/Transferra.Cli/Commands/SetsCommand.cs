@@ -50,8 +50,8 @@ internal static class SetsCommand
             minutes, tidy, newDisk,
             recovery, commands.Yes],
             (session, parsed) => parsed.GetValue(inFolder) is { } folder ? InFolder(session, folder, parsed.GetValue(prove),
-                parsed.GetValue(minutes), (object?)parsed.GetValue(tidy) ?? parsed.GetValue(newDisk) ?? parsed.GetValue(recovery)
-                ?? (parsed.GetValue(heal) ? "heal" : null))
+                parsed.GetValue(minutes), parsed.GetValue(heal) || parsed.GetValue(tidy) is not null
+                    || (parsed.GetValue(newDisk) ?? parsed.GetValue(recovery)) is not null)
                 : parsed.GetValue(newDisk) is { } disk ? NewDisk(session, disk)
                 : parsed.GetValue(recovery) is { } page
             ? RecoverySheet(session, Path.GetFullPath(page)) : parsed.GetValue(tidy) is { } keep ? Tidy(session,
@@ -61,9 +61,9 @@ internal static class SetsCommand
     }
 
     // As an office that has nothing but this folder; what is known of proofs lies in it.
-    private static int InFolder(Session session, string folder, bool proves, int? minutes, object? more)
+    private static int InFolder(Session session, string folder, bool proves, int? minutes, bool isMore)
     {
-        if (more is not null) throw new TransferraException("--in lists and proves; the rest belongs to an office",
+        if (isMore) throw new TransferraException("--in lists and proves; the rest belongs to an office",
             "Leave out --in, in the office's folder.");
         folder = Path.GetFullPath(folder);
         if (!Directory.Exists(folder)) throw new TransferraException($"there is no folder {folder}", "Check its name.");

@@ -46,7 +46,7 @@ internal static class UpgradeCommand
                 "Begin one: transferra upgrade");
             if (run.IsUndoing) throw new TransferraException($"the run {run.Id} was being undone", "Finish that: transferra undo");
             foreach (Package package in session.Office.Packages.Where(package => package.Companies.Any(company =>
-                run.Companies.Contains(company.Code)))) KitTrust.RequireUnaltered(package.Kit, session.Words);
+                run.Companies.Contains(company.Code)))) KitTrust.Require(package.Kit, session.Words);
             run = session.Runs.Continue(run);
             session.Screen.Line($"Going on with the run {run.Id}.");
             // What a reboot or somebody has opened meanwhile is closed again, and the rest is proved anew.

@@ -179,7 +179,7 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
                 new FindingHead(FindingKinds.NotChecked, Grade.Warning, table, tree.Parent,
                     $"the tree by {tree.Parent} was not looked at: it has too many records",
                         "Have the engine look at it with a query of its own."), findings));
-        foreach (NumberSeries series in checks.Series)
+        foreach (NumberSeries series in checks.Series.Where(series => !NotAnswered(series.Number.Answers, table, series.Name, findings)))
             scan.Probes.Add(new SeriesProbe(scan, series, new FindingHead(FindingKinds.SeriesGap, Grade.Warning, table, series.Name,
                 $"{series.Name}: numbers that are missing", "Find out what happened to them, and write it down."),
                 new FindingHead(FindingKinds.SeriesRepeat, Grade.Warning, table, series.Name,

@@ -9,7 +9,7 @@ namespace Transferra.Core.Gates;
 /// <summary>Whether a kit is trusted here.</summary>
 public static class KitTrust
 {
-    private const int MostTold = 12, ShortDigits = 16;
+    private const int MostTold = 12, ShortDigits = 32;
 
     /// <summary>Name by which the word is given.</summary>
     public static string ConfirmOf(Kit kit) => $"{kit.Id}/kit";
@@ -38,18 +38,10 @@ public static class KitTrust
         if (!IsGiven(kit, words)) throw NotGiven(kit);
     }
 
-    /// <summary>Refuses to go on with a run when its kit runs something else than when it began.</summary>
-    /// <exception cref="TransferraException">It does.</exception>
-    public static void RequireUnaltered(Kit kit, Words words)
-    {
-        if (!IsGiven(kit, words)) throw new TransferraException($"the kit {kit.Id} runs something else than when the run began, and "
-            + "nobody has given a word for that", $"See what it runs: transferra kit show; then: transferra ready --confirm "
-                + $"{ConfirmOf(kit)}, and resume. Or put the kit back as it was, or take the run back: transferra undo");
-    }
-
     /// <summary>What waits for a word at any time, also while a run stands part-way; null when nothing does.</summary>
     public static Gate? Asked(Kit kit, Words words) => IsGiven(kit, words) ? null : new Gate("", "kit", GateState.NeedsWord, Question(kit)!,
-        "") { Package = kit.Id, Confirm = ConfirmOf(kit) };
+        "")
+    { Package = kit.Id, Confirm = ConfirmOf(kit) };
 
     /// <summary>What runs a kit's commands: nothing does until the word is given.</summary>
     public static ICommands Commands(Kit kit, Words words, ICommands commands)
@@ -59,8 +51,8 @@ public static class KitTrust
         catch (TransferraException) { return new NotRun(kit); }
     }
 
-    private static TransferraException NotGiven(Kit kit) => new($"not run: the kit {kit.Id} is new here, or was altered, and nobody has "
-        + "given a word for it", $"See what it runs: transferra kit show; then: transferra ready --confirm {ConfirmOf(kit)}");
+    private static TransferraException NotGiven(Kit kit) => new($"not run: nobody has given a word for what the kit {kit.Id} runs; it is "
+        + "new here, or was altered", $"See what it runs: transferra kit show; then: transferra ready --confirm {ConfirmOf(kit)}");
 
     private sealed class NotRun(Kit kit) : ICommands
     {

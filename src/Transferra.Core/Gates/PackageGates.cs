@@ -107,7 +107,7 @@ internal sealed class PackageGates(Func<string, string, string, string, Gate> sp
         }
         IReadOnlyList<ShippedFile> files = ShippedFile.ReadList(needs.InstallerList);
         string[] wrong = [.. files.Select(file => !File.Exists(Path.Combine(folder, file.Name))
-            ? $"{file.Name} is missing" : CustomFiles.DigestOf(Path.Combine(folder, file.Name)) != file.Sha256
+            ? $"{file.Name} is missing" : PlainFile.DigestOf(Path.Combine(folder, file.Name)) != file.Sha256
                 ? $"{file.Name} is not the vendor's" : null)
             .OfType<string>()];
         yield return Gate.If(wrong.Length == 0, "", "installer", wrong.Length == 0

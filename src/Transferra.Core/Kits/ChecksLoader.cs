@@ -57,6 +57,7 @@ internal sealed class ChecksLoader(IReadOnlyDictionary<string, string> answers)
             if (Names.Table(to, tables, errors) is { } there) targets.Add(new LinkTarget(there.Name, Known(on, there, errors)));
         }
         link.Done();
+        if (isOneOf && targets.Count == 0 && !errors.StoreIsUnknown) link.Report("\"to-one-of\" names at least one table");
         List<string> from = Known(columns, table, errors);
         foreach (LinkTarget target in targets)
             if (tables.FirstOrDefault(known => Names.Same(known.Name, target.To)) is { } there && from.Zip(target.On).FirstOrDefault(pair =>

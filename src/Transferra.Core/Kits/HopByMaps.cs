@@ -40,7 +40,7 @@ internal sealed class HopByMaps(DescribedMap words, HopKinds kinds, IReadOnlyLis
     public Correspondence Of(Correspondence hop, KitVersion from, KitVersion to, DescriptionErrors errors)
     {
         DescribedMap map = words.Again(errors);
-        var loader = new HopLoader(map, [from, to], kinds, []) { Settings = settings };
+        var loader = new HopLoader(map, [from, to], kinds, settings);
         var filling = new Filling(hop, from, to, map);
         bool isUnreadable = false;
         foreach (DescribedMap entry in map.Maps("tables", "what becomes of an old table"))

@@ -23,7 +23,7 @@ internal sealed class HopByNames(DescribedMap words, HopKinds kinds, IReadOnlyLi
     public Correspondence Of(Correspondence hop, KitVersion from, KitVersion to)
     {
         int mistakes = words.Errors.Count;
-        var loader = new HopLoader(words, [from, to], kinds, []) { Settings = settings };
+        var loader = new HopLoader(words, [from, to], kinds, settings);
         var maps = new List<TableMap>();
         var gone = new List<NamedPart>();
         foreach (DescribedMap said in words.Maps("tables", "what becomes of an old table"))

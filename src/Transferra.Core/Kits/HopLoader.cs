@@ -8,11 +8,11 @@ namespace Transferra.Core.Kits;
 /// <param name="map">The hop's map.</param>
 /// <param name="versions">The kit's versions.</param>
 /// <param name="kinds">The kinds there are.</param>
-/// <param name="asks">What the kit asks of every office.</param>
-internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> versions, HopKinds kinds, IReadOnlyList<NewSetting> asks)
+/// <param name="known">Settings that formulas may use beside those of the hop.</param>
+internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> versions, HopKinds kinds, IReadOnlyList<NewSetting> known)
 {
     private readonly DescriptionErrors _errors = map.Errors;
-    private readonly List<NewSetting> _settings = [.. asks];
+    private readonly List<NewSetting> _settings = [.. known];
 
     public Hop? Read()
     {
@@ -57,7 +57,7 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
     private void ReadForm(KitVersion from, KitVersion to)
     {
         _errors.StoreIsUnknown = true;
-        var form = new HopLoader(map, [from, to], kinds, []) { Settings = _settings };
+        var form = new HopLoader(map, [from, to], kinds, _settings);
         foreach (DescribedMap table in map.Maps("tables", "what becomes of an old table")) form.ReadTable(table, from, to);
         foreach (DescribedMap record in map.Maps("new-records", "a record that is new")) form.ReadNewRecord(record, to);
         _errors.StoreIsUnknown = false;
@@ -103,12 +103,6 @@ internal sealed class HopLoader(DescribedMap map, IReadOnlyList<KitVersion> vers
         if (version is null && name.Value.Length > 0)
             name.Report(_errors, $"the kit has no version {name}; it has {string.Join(", ", versions.Select(known => known.Name))}");
         return version;
-    }
-
-    /// <summary>Settings that formulas may use; those of the hop once it is read.</summary>
-    internal IReadOnlyList<NewSetting> Settings
-    {
-        init => _settings.AddRange(value);
     }
 
     /// <summary>What becomes of one old table.</summary>

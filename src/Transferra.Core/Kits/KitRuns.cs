@@ -35,26 +35,17 @@ public static class KitRuns
     public static string DigestOf(Kit kit)
     {
         using var digest = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
-        foreach (KitRun run in Of(kit)) digest.AppendData(Encoding.UTF8.GetBytes($"{run.For}\0{run.What}\0"));
-        foreach (string path in Files(kit.Folder))
-        {
-            string name = Path.GetRelativePath(kit.Folder, path);
-            if (KitSeal.IsOfSeal(name) || name.EndsWith(".yaml", StringComparison.Ordinal)) continue;
-            digest.AppendData(Encoding.UTF8.GetBytes($"{name}\0{DigestOf(path)}\0"));
-        }
+        IReadOnlyList<KitRun> runs = Of(kit);
+        foreach (KitRun run in runs) digest.AppendData(Encoding.UTF8.GetBytes($"{run.For}\0{run.What}\0"));
+        foreach ((string name, string content) in KitSeal.Digests(kit.Folder))
+            if (!IsDescription(name) || runs.Any(run => run.What.Contains(name, StringComparison.Ordinal)))
+                digest.AppendData(Encoding.UTF8.GetBytes($"{name}\0{content}\0"));
         return Convert.ToHexStringLower(digest.GetHashAndReset());
     }
 
-    /// <summary>The SHA-256 of a file; what it is instead where it is none that can be read, and is waited for never.</summary>
-    internal static string DigestOf(string path)
-    {
-        try
-        {
-            using FileStream file = PlainFile.Open(path);
-            return Convert.ToHexStringLower(SHA256.HashData(file));
-        }
-        catch (Exception error) when (error is IOException or UnauthorizedAccessException) { return "not to be read"; }
-    }
+    // What of it is run is among what it runs; unless something that is run names the file itself.
+    private static bool IsDescription(string name) => name == "kit.yaml" || (name.EndsWith(".yaml", StringComparison.Ordinal)
+        && Path.GetDirectoryName(name) is "versions" or "hops");
 
     /// <summary>The files of a kit, by full path, in the order of their names.</summary>
     internal static IEnumerable<string> Files(string folder) => !Directory.Exists(folder) ? [] : Directory.EnumerateFiles(folder, "*",

@@ -40,13 +40,17 @@ public sealed record KitSeal(bool IsSealed, string? Maker, IReadOnlyList<string>
     /// <returns>Names and contents of the seal's files.</returns>
     public static IReadOnlyList<(string Name, byte[] Content)> Make(string folder, ECDsa? key)
     {
-        byte[] list = Encoding.UTF8.GetBytes(string.Concat(KitRuns.Files(folder).Select(path => (Path: path, Name:
-            Path.GetRelativePath(folder, path))).Where(file => !IsOfSeal(file.Name)).Select(file =>
-                $"{KitRuns.DigestOf(file.Path)}  {file.Name}\n")));
+        byte[] list = Encoding.UTF8.GetBytes(string.Concat(Digests(folder).Select(file => $"{file.Value}  {file.Key}\n")));
         return key is null ? [(ListName, list)] : [(ListName, list),
             (SignatureName, key.SignData(list, HashAlgorithmName.SHA256, DSASignatureFormat.Rfc3279DerSequence)),
             (MakerName, Encoding.ASCII.GetBytes(key.ExportSubjectPublicKeyInfoPem() + "\n"))];
     }
+
+    /// <summary>The SHA-256 of each file of a kit, by its name below the folder and in the order of the names; "" of one that cannot be
+    /// read.</summary>
+    public static IReadOnlyDictionary<string, string> Digests(string folder) => new SortedDictionary<string, string>(KitRuns.Files(folder)
+        .Select(path => (Path: path, Name: Path.GetRelativePath(folder, path))).Where(file => !IsOfSeal(file.Name)).ToDictionary(file =>
+            file.Name, file => PlainFile.DigestOf(file.Path)), StringComparer.Ordinal);
 
     /// <summary>How a folder stands to the seal that lies in it.</summary>
     public static KitSeal Of(string folder)
@@ -60,8 +64,7 @@ public sealed record KitSeal(bool IsSealed, string? Maker, IReadOnlyList<string>
             if (line.Length > DigestDigits + 2 && line[DigestDigits..(DigestDigits + 2)] == "  ")
                 said[line[(DigestDigits + 2)..]] = line[..DigestDigits];
             else wrong.Add($"{ListName} is not a list of digests");
-        Dictionary<string, string> there = KitRuns.Files(folder).Select(path => (Path: path, Name: Path.GetRelativePath(folder, path)))
-            .Where(file => !IsOfSeal(file.Name)).ToDictionary(file => file.Name, file => KitRuns.DigestOf(file.Path));
+        IReadOnlyDictionary<string, string> there = Digests(folder);
         wrong.AddRange(there.Where(file => said.TryGetValue(file.Key, out string? digest) && digest != file.Value).Select(file =>
             $"{file.Key} is altered"));
         wrong.AddRange(there.Keys.Except(said.Keys).Select(name => $"{name} was added"));

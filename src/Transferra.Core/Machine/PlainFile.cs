@@ -2,6 +2,7 @@
 // a device may never end.
 // Holds: opening waits for nobody, whatever stands there, also when it was exchanged a moment ago.
 using System.Runtime.InteropServices;
+using System.Security.Cryptography;
 using Microsoft.Win32.SafeHandles;
 
 namespace Transferra.Core.Machine;
@@ -47,6 +48,17 @@ public static class PlainFile
     {
         using var reader = new StreamReader(Open(path));
         while (reader.ReadLine() is { } line) yield return line;
+    }
+
+    /// <summary>SHA-256 of a file, lower-case hexadecimal; "" when it cannot be read.</summary>
+    public static string DigestOf(string path)
+    {
+        try
+        {
+            using FileStream file = Open(path);
+            return Convert.ToHexStringLower(SHA256.HashData(file));
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException) { return ""; }
     }
 
     /// <summary>Refuses what is there and is neither a file nor a folder.</summary>

@@ -75,9 +75,6 @@ public static partial class ChangeKinds
 
     private const int MostHours = 14, MostShifted = 6;
 
-    private static readonly Encoding[] Pages = [.. ((string[])["windows-1252", "ibm850", "ibm437", "iso-8859-15", "windows-1250", "ibm852",
-        "windows-1251", "ibm866"]).Select(TextEncodings.ByName), TextEncodings.StrictUtf8];
-
     /// <summary>The kind in words, as what happened to a value.</summary>
     public static string Words(ChangeKind kind) => kind switch
     {
@@ -229,27 +226,10 @@ public static partial class ChangeKinds
         if (string.IsNullOrWhiteSpace(expected)) return ChangeKind.Filled;
         if (expected.Contains('\n', StringComparison.Ordinal) && expected.Split('\n').Order(StringComparer.Ordinal).SequenceEqual(
             found.Split('\n').Order(StringComparer.Ordinal))) return ChangeKind.LineOrder;
-        if ((!Ascii.IsValid(expected) || !Ascii.IsValid(found)) && (IsMisread(expected, found) || HasLost(expected, found)))
+        if ((!Ascii.IsValid(expected) || !Ascii.IsValid(found)) && (Misreading.Explains(expected, found) || HasLost(expected, found)))
             return ChangeKind.CodePage;
         // A beginning that lost the blank it was cut behind.
         return found.Length > 0 && expected.StartsWith(found.TrimEnd(' '), StringComparison.Ordinal) ? ChangeKind.Cut : ChangeKind.Other;
-    }
-
-    // The bytes of one page, read in another.
-    private static bool IsMisread(string expected, string found)
-    {
-        foreach (Encoding wrote in Pages)
-        {
-            byte[] bytes;
-            try { bytes = wrote.GetBytes(expected); }
-            catch (EncoderFallbackException) { continue; }
-            foreach (Encoding read in Pages.Where(read => read != wrote))
-            {
-                try { if (read.GetString(bytes) == found) return true; }
-                catch (DecoderFallbackException) { /* not in that one */ }
-            }
-        }
-        return false;
     }
 
     // Question marks and the like in place of characters that a page does not have.

@@ -19,8 +19,10 @@ internal sealed class ProgramMeans : IHopMeans
 
     private static readonly TimeSpan UsualLimit = TimeSpan.FromHours(12), UsualSilence = TimeSpan.FromMinutes(10);
 
+    private const string ResultsFolder = "{results}";
+
     private IReadOnlyList<string> _command = [];
-    private string _folder = "{results}", _kit = "";
+    private string _folder = ResultsFolder, _kit = "";
     private Dictionary<string, string> _environment = [];
     private IReadOnlyList<TypedAnswer> _answers = [];
     private IReadOnlyList<int> _exitCodes = [0];
@@ -41,7 +43,9 @@ internal sealed class ProgramMeans : IHopMeans
 
     /// <inheritdoc/>
     public IReadOnlyList<string> Runs => [$"the program {SystemCommands.Shown(_command)}" + (_environment.Count == 0 ? "" : " with "
-        + string.Join(", ", _environment.Select(variable => $"{variable.Key}={variable.Value}")))];
+        + string.Join(", ", _environment.Select(variable => $"{variable.Key}={variable.Value}")))
+        + (_folder == ResultsFolder ? "" : $" in {_folder}")
+        + (_answers.Count == 0 ? "" : $", answering {string.Join(", ", _answers.Select(answer => $"\"{answer.Say}\""))}")];
 
     /// <inheritdoc/>
     IMeans IMeans.With(DescribedMap details)
@@ -57,7 +61,7 @@ internal sealed class ProgramMeans : IHopMeans
         return new ProgramMeans
         {
             _command = [.. command.Select(part => part.Value)],
-            _folder = folder?.Value ?? "{results}",
+            _folder = folder?.Value ?? ResultsFolder,
             _kit = HopTexts.KitFolder(details),
             _environment = environment.ToDictionary(pair => pair.Key.Value, pair => pair.Value.Value),
             _answers = [.. details.Maps("answers", "what is typed at a question").Select(AnswerOf).OfType<TypedAnswer>()],

@@ -46,7 +46,9 @@ internal sealed class ScriptsMeans : IHopMeans
     public bool GoesByMaps => false;
 
     /// <inheritdoc/>
-    public IReadOnlyList<string> Runs => [.. _scripts.Select(script => $"the script {script.Name} in the new store")];
+    public IReadOnlyList<string> Runs => [.. _scripts.Select(script => $"the script {script.Name} in the new store"
+        + (_variables.Count == 0 ? "" : " with " + string.Join(", ", _variables.Select(variable => $"{variable.Variable} as "
+            + variable.Value))))];
 
     /// <inheritdoc/>
     IMeans IMeans.With(DescribedMap details)

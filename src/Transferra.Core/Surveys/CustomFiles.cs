@@ -1,6 +1,5 @@
 // CustomFiles.cs: which files of a program, and of a company's documents, are not as the vendor ships them: an upgrade that installs its
 // own over them takes an office's work away.
-using System.Security.Cryptography;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Office;
@@ -34,22 +33,8 @@ internal static class CustomFiles
             string name = file.Name[prefix.Length..];
             string? path = folders.Select(folder => Path.Combine(folder, name)).FirstOrDefault(File.Exists);
             if (path is null) found.Add(new CustomFile(Path.Combine(folders[0], name), "missing"));
-            else if (DigestOf(path) != file.Sha256) found.Add(new CustomFile(path, "changed"));
+            else if (PlainFile.DigestOf(path) != file.Sha256) found.Add(new CustomFile(path, "changed"));
         }
         return found;
-    }
-
-    /// <summary>SHA-256 of a file, lower-case hexadecimal; "" when it cannot be read.</summary>
-    public static string DigestOf(string path)
-    {
-        try
-        {
-            using FileStream stream = PlainFile.Open(path);
-            return Convert.ToHexStringLower(SHA256.HashData(stream));
-        }
-        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
-        {
-            return "";
-        }
     }
 }

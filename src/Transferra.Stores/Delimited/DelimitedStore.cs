@@ -39,8 +39,8 @@ internal sealed class DelimitedStore : FileStore<DelimitedTable>
         if (isByKit && TextPages.OfAll(textEncoding) is { } page) form = form with { Encoding = page };
         return new DelimitedStore(address.Path, [.. files.Select(file => new DelimitedTable(file, isByKit ? form with
         {
-            Encoding = TextPages.OfTable(textEncoding, Path.GetFileNameWithoutExtension(file)) ?? (textEncoding!.Contains(';')
-                ? "utf-8" : form.Encoding)
+            Encoding = TextPages.OfTable(textEncoding, Path.GetFileNameWithoutExtension(file))
+                ?? (TextPages.OfAll(textEncoding) is null ? form.Encoding : "utf-8")
         } : form))], form, isGuess);
     }
 
