@@ -97,9 +97,11 @@ internal static class ReadyCommand
         // All names are looked up before the first is written down.
         Gate[][] meant = [.. confirmed.Select(name =>
         {
-            Gate[] gates = [.. open.Where(gate => gate.Confirm == name || gate.Confirm.EndsWith("/" + name, StringComparison.Ordinal))];
-            return gates.Length > 0 ? gates : throw new TransferraException($"nothing named {name} waits for your word", open.Length == 0
-                ? "No word is needed." : $"These do: {string.Join(", ", open.Select(gate => gate.Confirm))}.");
+            Gate[] gates = [.. open.Where(gate => Gate.IsMeant(gate.Confirm, name))];
+            // Said once more, by a person or by a script that always says all of them: it holds already.
+            return gates.Length > 0 || session.Words.Under(name) is not null ? gates : throw new TransferraException(
+                $"nothing named {name} waits for your word", open.Length == 0
+                    ? "No word is needed." : $"These do: {string.Join(", ", open.Select(gate => gate.Confirm))}.");
         })];
         foreach (Gate gate in meant.SelectMany(gates => gates).DistinctBy(gate => gate.Confirm)) session.Words.Give(gate.Confirm,
             gate.What, by);

@@ -24,6 +24,9 @@ public enum GateState
 /// <param name="Next">What to do when it does not hold.</param>
 public sealed record Gate(string Company, string Name, GateState State, string What, string Next = "")
 {
+    /// <summary>Whether a name as typed means a full one: the whole of it, or what stands after a slash.</summary>
+    public static bool IsMeant(string full, string typed) => full == typed || full.EndsWith("/" + typed, StringComparison.Ordinal);
+
     /// <summary>Whether it holds, or at least keeps nobody else from starting.</summary>
     public bool IsPassed => State is GateState.Passed or GateState.WillStop or GateState.NotChecked;
 
