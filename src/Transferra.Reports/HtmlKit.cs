@@ -12,8 +12,6 @@ public static class HtmlKit
 {
     private const int BoxWidth = 120, BoxHeight = 46, Gap = 150, Row = 92;
 
-    private static readonly XNamespace Svg = "http://www.w3.org/2000/svg";
-
     /// <summary>The page.</summary>
     public static string Render(Kit kit) => Page($"Package: {kit.Title}", [Head(kit), Drawing(kit), Versions(kit), kit.Hops.Select(Hop),
         Runs(kit)]);
@@ -40,45 +38,30 @@ public static class HtmlKit
         (int X, int Y) At(string version)
         {
             int i = kit.Versions.Select(known => known.Name).ToList().IndexOf(version);
-            return (i % perRow * (BoxWidth + Gap), i / perRow * Row);
+            return ((i % perRow * (BoxWidth + Gap)) + 2, (i / perRow * Row) + 20);
         }
         int width = (Math.Min(perRow, kit.Versions.Count) * (BoxWidth + Gap)) - Gap + 4,
             height = (((kit.Versions.Count - 1) / perRow) * Row) + BoxHeight + 24;
-        var drawing = new XElement(Svg + "svg", new XAttribute("viewBox", Invariant($"-2 -20 {width} {height}")),
-            new XAttribute("style", "max-width: 100%; height: auto; margin: 18px 0"), new XAttribute("width", width),
-            new XAttribute("role", "img"), new XElement(Svg + "title", "Versions, and the hops between them"),
-            new XElement(Svg + "defs", new XElement(Svg + "marker", new XAttribute("id", "tip"), new XAttribute("viewBox", "0 0 8 8"),
-                new XAttribute("refX", 7), new XAttribute("refY", 4), new XAttribute("markerWidth", 8), new XAttribute("markerHeight", 8),
-                new XAttribute("orient", "auto"), new XElement(Svg + "path", new XAttribute("d", "M0 0L8 4L0 8z")))));
+        var parts = new List<XElement>();
         foreach (Hop hop in kit.Hops)
         {
             ((int fromX, int fromY), (int toX, int toY)) = (At(hop.From.Name), At(hop.To.Name));
             bool isBeside = fromY == toY && toX == fromX + BoxWidth + Gap;
             (int x1, int y1, int x2, int y2) = isBeside ? (fromX + BoxWidth, fromY + (BoxHeight / 2), toX, toY + (BoxHeight / 2))
                 : (fromX + (BoxWidth / 2), fromY + BoxHeight, toX + (BoxWidth / 2), toY);
-            string path = isBeside || fromY != toY ? Invariant($"M{x1} {y1}L{x2} {y2}")
-                : Invariant($"M{x1} {fromY}Q{(x1 + x2) / 2} {fromY - 34} {x2} {toY}");
-            drawing.Add(new XElement(Svg + "path", new XAttribute("d", path), new XAttribute("fill", "none"), new XAttribute("stroke",
-                "#1d2733"),
-                new XAttribute("stroke-width", "1.5"), new XAttribute("marker-end", "url(#tip)")),
-                Text((x1 + x2) / 2, isBeside ? y1 - 7 : ((y1 + y2) / 2) + 4, hop.Means.Name, 12, "#5b6878"));
+            // One that leads back, or past a version, goes round above them.
+            parts.Add(isBeside || fromY != toY ? Svg.Line(x1, y1, x2, y2, Svg.Ink, hasTip: isBeside)
+                : Svg.Arc(x1, fromY, x2, toY, fromY - 34));
+            parts.Add(Svg.Text((x1 + x2) / 2, isBeside ? y1 - 7 : ((y1 + y2) / 2) + 4, hop.Means.Name, 12, Svg.Soft, "middle"));
         }
         foreach (KitVersion version in kit.Versions)
         {
             (int x, int y) = At(version.Name);
-            drawing.Add(new XElement(Svg + "rect", new XAttribute("x", x), new XAttribute("y", y), new XAttribute("width", BoxWidth),
-                new XAttribute("height", BoxHeight), new XAttribute("rx", 5), new XAttribute("fill", "#fff"),
-                new XAttribute("stroke", "#1d2733"), new XAttribute("stroke-width", "1.5")),
-                Text(x + (BoxWidth / 2), y + 28, version.Name.Length > 12 ? version.Name[..11] + "\u2026" : version.Name, 16, "#1d2733"));
+            parts.Add(Svg.Box(x, y, BoxWidth, BoxHeight, "#fff", 5));
+            parts.Add(Svg.Text(x + (BoxWidth / 2), y + 28, Svg.Short(version.Name, 12), 16, anchor: "middle"));
         }
-        return drawing;
+        return Svg.Drawing("Versions, and the hops between them", width, height, parts);
     }
-
-    private static XElement Text(int x, int y, string words, int size, string colour) => new(Svg + "text", new XAttribute("x", x),
-        new XAttribute("y", y), new XAttribute("text-anchor", "middle"), new XAttribute("font-size", size), new XAttribute("fill", colour),
-        words);
-
-    private static string Invariant(FormattableString text) => FormattableString.Invariant(text);
 
     private static IEnumerable<XElement> Versions(Kit kit)
     {

@@ -39,9 +39,17 @@ internal static class HtmlPage
         .box.good { border-color: var(--good); color: inherit; }
         .sign { display: grid; grid-template-columns: 2fr 1fr; gap: 46px 40px; margin-top: 60px; }
         .sign div { border-top: 1px solid var(--ink); padding-top: 4px; color: var(--soft); font-size: 13px; }
+        .sentence { font-size: 21px; line-height: 1.35; margin: 16px 0; }
+        .figures { display: grid; grid-template-columns: repeat(3, 1fr); gap: 18px; margin: 14px 0; }
+        .figures div { border: 1px solid var(--line); border-top: 4px solid var(--ink); padding: 8px 14px; }
+        .figures b { display: block; font-size: 26px; font-variant-numeric: tabular-nums; }
+        .figures span { color: var(--soft); font-size: 13px; }
+        svg text { font-family: "DejaVu Sans", "Segoe UI", system-ui, sans-serif; }
         dl { display: grid; grid-template-columns: max-content 1fr; gap: 2px 20px; margin: 8px 0; }
         dt { color: var(--soft); }
         dd { margin: 0; overflow-wrap: anywhere; }
+        @page { size: A4; margin: 14mm; }
+        @media print { .front { break-after: page; } svg { break-inside: avoid; } }
         @media print { body { background: #fff; } main { padding: 0; max-width: none; } h2, tr, .box, .sign { break-inside: avoid; } }
         """;
 

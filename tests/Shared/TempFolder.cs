@@ -1,4 +1,5 @@
 // TempFolder.cs: a folder of its own for each test, removed afterwards.
+using System.Diagnostics;
 using System.Security.Cryptography;
 
 namespace Transferra.Tests;
@@ -25,6 +26,28 @@ internal sealed class TempFolder : IDisposable
             .ToDictionary(path => System.IO.Path.GetRelativePath(folder, path),
             path => Directory.Exists(path) ? "folder" : Convert.ToHexStringLower(SHA256.HashData(File.ReadAllBytes(path)))),
                 StringComparer.Ordinal);
+
+    /// <summary>Where the project lies.</summary>
+    public static string Repository { get; } = FolderOf();
+
+    private static string FolderOf([System.Runtime.CompilerServices.CallerFilePath] string file = "") =>
+        System.IO.Path.GetFullPath(System.IO.Path.Combine(System.IO.Path.GetDirectoryName(file)!, "../.."));
+
+    /// <summary>What commands of other people's tools say, in a folder; they have to go through.</summary>
+    public static string Shell(string folder, string command)
+    {
+        using Process shell = Process.Start(new ProcessStartInfo("bash", ["-c", "set -e; " + command])
+        {
+            WorkingDirectory = folder,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true
+        })!;
+        Task<string> complained = shell.StandardError.ReadToEndAsync();
+        string said = shell.StandardOutput.ReadToEnd();
+        shell.WaitForExit();
+        Assert.True(shell.ExitCode == 0, $"{command}: {said} {complained.Result}");
+        return said;
+    }
 
     public static void Copy(string from, string to)
     {

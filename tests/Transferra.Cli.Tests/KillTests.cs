@@ -100,7 +100,7 @@ public sealed class KilledWhileRecoveringTests
             using DemoFolder trial = DemoFolder.OfOne();
             if (BuiltProgram.RunUntil(last + step, trial.Path, Killed.Upgrade).ExitCode == 137) last += step;
         }
-        for (int n = last; ; n -= 3)
+        for (int n = last; ; n -= 4)
         {
             // A folder of its own for each: a second upgrade of one office has less to do.
             using DemoFolder office = DemoFolder.OfOne();

@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using System.Formats.Tar;
 using System.Security.Cryptography;
+using Transferra.Tests;
 
 namespace Transferra.Cli.Tests;
 
@@ -49,7 +50,7 @@ public sealed class KitTrustTests : IDisposable
         Run("ready").Expect(1).Says("(1) for 1 to 2 the program sh {kit}/convert.sh {store}", "nobody signed it");
         Run("ready", "--confirm", "odd/kit").Expect(0);
         // What is no file is waited for never.
-        Shell("mkfifo pipe", _office["kit"]);
+        TempFolder.Shell(_office["kit"], "mkfifo pipe");
         Run("ready").Says("odd/kit");
         File.Delete(_office["kit/pipe"]);
         Run("ready").SaysNot("odd/kit");
@@ -128,9 +129,10 @@ public sealed class KitTrustTests : IDisposable
         foreach (string name in (string[])["kit.yaml", "convert.sh", "versions/1.yaml"])
             Assert.Equal(File.ReadAllBytes(_office["kit/" + name]), File.ReadAllBytes(_office["taken/" + name]));
         Directory.CreateDirectory(_office["by-hand"]);
-        Shell($"tar -xf '{_office["odd.kit"]}' && sha256sum -c --quiet kit.sha256 && openssl dgst -sha256 -verify maker.pem -signature "
+        TempFolder.Shell(_office["by-hand"], $"tar -xf '{_office["odd.kit"]}' && sha256sum -c --quiet kit.sha256 && openssl dgst -sha256 "
+            + "-verify maker.pem -signature "
             + "kit.sig kit.sha256 && test \"SHA256:$(openssl pkey -pubin -in maker.pem -outform der | openssl dgst -sha256 -binary "
-            + $"| base64 | tr -d =)\" = '{maker}'", _office["by-hand"]);
+            + $"| base64 | tr -d =)\" = '{maker}'");
         // What is packed again from there is the same but for its signature; without a key, the same to the last byte.
         Run("kit", "pack", _office["taken"], "--to", _office["again.kit"]).Expect(0).Says("Nobody signed it");
         Run("kit", "pack", _office["kit"], "--to", _office["plain.kit"]).Expect(0);
@@ -216,18 +218,5 @@ public sealed class KitTrustTests : IDisposable
         Run("kit", "pack", _office["kit"], "--to", _office["odd.kit"]).Expect(2).Says("is there already");
         Run("kit", "add", _office["odd.kit"], "--maker", "SHA256:abc").Expect(2).Says("signed with no key, and not with SHA256:abc");
         Assert.Equal([], Directory.GetFiles(_office.Path, "*.part"));
-    }
-
-    private static void Shell(string command, string folder)
-    {
-        using Process process = Process.Start(new ProcessStartInfo("sh", ["-c", command])
-        {
-            WorkingDirectory = folder,
-            RedirectStandardError = true,
-            RedirectStandardOutput = true
-        })!;
-        string said = process.StandardOutput.ReadToEnd() + process.StandardError.ReadToEnd();
-        process.WaitForExit();
-        Assert.True(process.ExitCode == 0, said);
     }
 }

@@ -1,4 +1,3 @@
-using System.Diagnostics;
 using Transferra.Core.Backup;
 using Transferra.Core.Machine;
 using Transferra.Core.Office;
@@ -33,21 +32,7 @@ public sealed class SetDocumentsTests : IDisposable
 
     public void Dispose() => _folder.Dispose();
 
-    private static string Shell(string folder, string command)
-    {
-        using Process shell = Process.Start(new ProcessStartInfo("bash", ["-c", "set -e; " + command])
-        {
-            WorkingDirectory = folder,
-            RedirectStandardOutput = true,
-            RedirectStandardError = true
-        })!;
-        string said = shell.StandardOutput.ReadToEnd(), complained = shell.StandardError.ReadToEnd();
-        shell.WaitForExit();
-        Assert.True(shell.ExitCode == 0, $"{command}: {complained}");
-        return said;
-    }
-
-    private void MakeOddDocuments() => Shell(_folder["data/docs"], """
+    private void MakeOddDocuments() => TempFolder.Shell(_folder["data/docs"], """
         mkdir -p empty 'deep/er and deeper'; chmod 2750 empty
         printf 'a picture' > 'deep/er and deeper/täx 2026.jpg'; chmod 640 'deep/er and deeper/täx 2026.jpg'
         touch -d '2019-02-03 04:05:06.123456789' 'deep/er and deeper/täx 2026.jpg'
@@ -71,7 +56,7 @@ public sealed class SetDocumentsTests : IDisposable
         Assert.Empty(BackupSets.Verify(_set));
         Assert.Empty(SetWriting.ManifestOf(_set).LeftOut);
         Assert.Empty(SetWriting.Unpack(_set, _folder["out"]));
-        Assert.Equal(Shell(_folder["data/docs"], Listing), Shell(_folder["out/documents/0"], Listing));
+        Assert.Equal(TempFolder.Shell(_folder["data/docs"], Listing), TempFolder.Shell(_folder["out/documents/0"], Listing));
         Assert.InRange(PosixFiles.Stat(PosixFiles.Bytes(_folder["out/documents/0/holes"]))!.Value.BytesOnDisk, 1, 100_000);
         // All kinds are told in the manifest.
         Assert.Equal(["file", "folder", "link", "same"], SetWriting.ManifestOf(_set).Members.Select(member => member.Kind).Distinct()
@@ -84,15 +69,16 @@ public sealed class SetDocumentsTests : IDisposable
         MakeOddDocuments();
         SetWriting.Write(_office, _company, _volume, _set);
         Directory.CreateDirectory(_folder["plain"]);
-        Shell(_folder["plain"], $"tar -xpf {_set}; find . -name '*.zst' -links 1 -exec zstd -q -d --rm {{}} +; find . -name '*.zst' "
-            + $"-print0 | while IFS= read -r -d '' f; do zstd -q -d -f \"$f\" -o \"${{f%.zst}}\"; done; find . -name '*.zst' -delete");
+        TempFolder.Shell(_folder["plain"], $"tar -xpf {_set}; find . -name '*.zst' -links 1 -exec zstd -q -d --rm {{}} +; find . "
+            + $"-name '*.zst' -print0 | while IFS= read -r -d '' f; do zstd -q -d -f \"$f\" -o \"${{f%.zst}}\"; done; find . -name '*.zst' -delete");
         // zstd knows neither second names nor fractions of seconds; content, rights and links are all there.
         const string coarse = "find . ! -name . -printf '%P|%y|%l\\n' | LC_ALL=C sort; find . -type f ! -name second-name.jpg ! -name "
             + "'*x 2026.jpg' -printf '%P|%m|%U:%G\\n' | LC_ALL=C sort; find . -type f -print0 | LC_ALL=C sort -z | xargs -0 sha256sum";
-        Assert.Equal(Shell(_folder["data/docs"], coarse), Shell(_folder["plain/documents/0"], coarse));
+        Assert.Equal(TempFolder.Shell(_folder["data/docs"], coarse), TempFolder.Shell(_folder["plain/documents/0"], coarse));
         Assert.Equal("the store", File.ReadAllText(_folder["plain/store/books.db"]));
         // The seal is the digest of the beginning: the manifest with its header.
-        string sum = Shell(_folder["plain"], $"head -c {SetWriting.Parts(_set)[0].Header} {_set} | sha256sum | cut -c1-64 | tr -d '\\n'");
+        string sum = TempFolder.Shell(_folder["plain"], $"head -c {SetWriting.Parts(_set)[0].Header} {_set} | sha256sum | cut -c1-64 "
+            + "| tr -d '\\n'");
         Assert.Equal(sum, File.ReadAllText(_folder["plain/seal.sha256"]));
     }
 
@@ -110,7 +96,7 @@ public sealed class SetDocumentsTests : IDisposable
     [Fact]
     public void What_is_no_file_is_listed_and_no_harm()
     {
-        Shell(_folder["data/docs"], "mkfifo pipe");
+        TempFolder.Shell(_folder["data/docs"], "mkfifo pipe");
         SetWriting.Write(_office, _company, _volume, _set);
         LeftOut left = Assert.Single(SetWriting.ManifestOf(_set).LeftOut);
         Assert.Equal(("documents/0/pipe", true), (left.Name, left.IsHarmless));
@@ -175,9 +161,9 @@ public sealed class SetDocumentsTests : IDisposable
         File.Delete(_set);
         Assert.Empty(BackupSets.Verify(second));
         Assert.Empty(SetWriting.Unpack(second, _folder["out"]));
-        Assert.Equal(Shell(_folder["data/docs"], Listing), Shell(_folder["out/documents/0"], Listing));
+        Assert.Equal(TempFolder.Shell(_folder["data/docs"], Listing), TempFolder.Shell(_folder["out/documents/0"], Listing));
         // The same size and the same time of change do not make it the same file.
-        Shell(_folder["data/docs"], "cp -p plain.txt saved; printf plaud > plain.txt; touch -r saved plain.txt; rm saved");
+        TempFolder.Shell(_folder["data/docs"], "cp -p plain.txt saved; printf plaud > plain.txt; touch -r saved plain.txt; rm saved");
         Assert.DoesNotContain("documents/0/plain.txt", SetWriting.Write(_office, _company, _volume, third, earlier: second));
         Assert.Empty(SetWriting.Unpack(third, _folder["last"]));
         Assert.Equal("plaud", File.ReadAllText(_folder["last/documents/0/plain.txt"]));

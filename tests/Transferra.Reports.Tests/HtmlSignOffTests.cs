@@ -57,8 +57,54 @@ public sealed class HtmlSignOffTests
         XElement page = Body(Report(proved: false));
         Assert.DoesNotContain(page.Descendants(), element => element.Name.LocalName is "script" or "link" or "img" or "iframe");
         Assert.DoesNotContain(page.DescendantsAndSelf().Attributes(), attribute => attribute.Name.LocalName is "src" or "href"
-            || attribute.Value.Contains("://", StringComparison.Ordinal));
+            || !attribute.IsNamespaceDeclaration && attribute.Value.Contains("://", StringComparison.Ordinal));
         Assert.DoesNotContain("url(", page.Descendants("style").Single().Value, StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [InlineData(true, "QIH is upgraded, and every record of its old data is proved to be in the new.")]
+    [InlineData(false, "QIH stopped, and its old data is in its place, unchanged.")]
+    public void The_first_page_says_in_one_sentence_what_came_of_it(bool proved, string sentence)
+    {
+        XElement front = Body(Report(proved)).Descendants("section").First();
+        Assert.Equal(sentence, front.Elements("p").Single(part => (string?)part.Attribute("class") == "sentence").Value);
+        Assert.Equal(["10", "none", "1 min 30 s"], front.Descendants("b").Select(figure => figure.Value));
+        string left = string.Join("; ", front.Elements("ul").Elements("li").Select(item => item.Value));
+        Assert.Contains(proved ? "transferra runs --let-go 20261124-230000"
+            : "QIH stopped: the match did not prove the new store.", left, StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [InlineData("through", 10_000, "A is upgraded, and every record", "100 %")]
+    [InlineData("through", 10_001, "A is upgraded, and every record", "99.99 %")] // never rounded up to all
+    [InlineData("undone", 10_000, "A was taken back to where it was before.", "100 %")]
+    [InlineData("unfinished", 10_000, "A is not finished.", "100 %")]
+    public void A_share_is_never_rounded_up_and_what_was_taken_back_is_not_proved(string outcome, long values, string sentence,
+        string share)
+    {
+        RunReport report = Report(proved: true);
+        CompanyReport company = report.Companies[0];
+        var match = new WayMatched([company.Match!.Hops[0] with
+        {
+            Share = new ComparedShare("5", values, values == 10_000 ? [] : [new NotCompared("T", "C", 1, 1, "left out")])
+        }], [], []);
+        SignOffSummary summary = SignOffSummary.Of(report with
+        {
+            Companies = [company with { Code = "A", Outcome = outcome, Match = match }]
+        });
+        Assert.StartsWith(sentence, summary.Sentence, StringComparison.Ordinal);
+        Assert.Equal(share, summary.Figures[1].Value);
+        Assert.Equal(outcome == "through", summary.Sentence.Contains("proved", StringComparison.Ordinal));
+        // (2) whatever keeps a company from being proved is among what is left to do.
+        SignOffSummary part = SignOffSummary.Of(report with
+        {
+            Companies = [company with
+            {
+                Match = match with { NotLookedAt = [new NotLookedAt("old", "5", "the table X", 1, Verdict.NotProved)] }
+            }]
+        });
+        Assert.DoesNotContain("proved to be", part.Sentence, StringComparison.Ordinal);
+        Assert.Contains(part.ToDo, left => left.Contains("the table X", StringComparison.Ordinal));
     }
 
     [Fact]

@@ -60,7 +60,7 @@ internal static class KitPackCommand
             session.Volume.FlushFolder(Path.GetDirectoryName(to)!);
         }
         finally { session.Volume.Remove(staged); }
-        string? maker = key is null ? null : KitSeal.FingerprintOf(key);
+        string? maker = key is null ? null : SignedDigests.FingerprintOf(key);
         session.Screen.Good($"Packed: {to}, {Sizes.Of(new FileInfo(to).Length)}");
         session.Screen.Line(maker is null ? "Nobody signed it. Whoever takes it in sees only that it is whole." : $"Signed with {maker}. "
             + "Tell that to whoever takes it in, by another way than the file.");

@@ -21,11 +21,16 @@ internal static class MatchCommand
             HelpName = "PLACE"
         };
         var renewed = new Option<string?>("--new") { Description = "What is held against it", HelpName = "PLACE" };
-        commands.Add("match", "Prove that the records of the new store are those of the old one", [commands.Codes, old, renewed],
+        var list = new Option<string?>("--list")
+        {
+            Description = "Also write every difference to this folder, as a workbook (.xlsx) and as JSON lines",
+            HelpName = "DIR"
+        };
+        commands.Add("match", "Prove that the records of the new store are those of the old one", [commands.Codes, old, renewed, list],
             (session, parsed) => (parsed.GetValue(old), parsed.GetValue(renewed)) switch
             {
-                (null, null) => Run(session),
-                ({ } from, { } to) when session.Codes.Count == 0 => Bare(session, from, to),
+                (null, null) => Run(session, parsed.GetValue(list)),
+                ({ } from, { } to) when session.Codes.Count == 0 => Bare(session, from, to, parsed.GetValue(list)),
                 _ => throw new TransferraException("--old and --new belong together, and no company is named with them",
                     "Name both places, or a company and none.")
             });
@@ -34,22 +39,28 @@ internal static class MatchCommand
     private sealed record BareMatched(string Old, string New, bool Same, WayMatched Match);
 
     // Whatever two places hold, whoever made them.
-    private static int Bare(Session session, string from, string to)
+    private static int Bare(Session session, string from, string to, string? list)
     {
         using NamedPlace old = NamedPlace.Of(session, from), renewed = NamedPlace.Of(session, to);
         session.Screen.Heading("match: are the records the same?");
         session.Screen.Line($"old: {old.Shown}");
         session.Screen.Line($"new: {renewed.Shown}");
-        WayMatched matched = BareMatch.Run(session.Stores, old.Side, renewed.Side, session.Observer().At("match"), session.Cancel);
+        using DifferenceLists? lists = ListsIn(session, list, "differences");
+        WayMatched matched = BareMatch.Run(session.Stores, old.Side, renewed.Side, session.Observer().At("match"), session.Cancel,
+            lists is null ? null : lists.Add);
         BareResults.Match(session.Screen, matched);
+        if (lists is not null) session.Screen.Line(lists.Write(matched));
         bool isSame = BareMatch.IsSame(matched);
         return session.Answer(isSame ? ExitCodes.Done : ExitCodes.LookAt, new BareMatched(old.Shown, renewed.Shown, isSame, matched));
     }
 
+    private static DifferenceLists? ListsIn(Session session, string? folder, string name) => folder is null ? null
+        : new DifferenceLists(session.Volume, Path.GetFullPath(folder), name);
+
     /// <summary>A company's match, or why there is none.</summary>
     private sealed record CompanyMatched(string Company, string Run, WayMatched? Match, string NotMatched = "");
 
-    public static int Run(Session session)
+    public static int Run(Session session, string? list = null)
     {
         IReadOnlyList<Run> runs = session.Runs.List();
         var results = new List<CompanyMatched>();
@@ -57,7 +68,7 @@ internal static class MatchCommand
         foreach (Company company in session.Companies)
         {
             CompanyMatched? matched = null;
-            Exception? error = session.Attempt(company.Code, "match", () => matched = Match(session, runs, company));
+            Exception? error = session.Attempt(company.Code, "match", () => matched = Match(session, runs, company, list));
             if (error is not null && session.Companies.Count == 1) System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(error);
             results.Add(matched ?? new CompanyMatched(company.Code, "", null, session.TellFailed($"{company.Code} was NOT matched",
                 error!)));
@@ -77,7 +88,7 @@ internal static class MatchCommand
 
     private const string NoStore = "there is no converted store";
 
-    private static CompanyMatched Match(Session session, IReadOnlyList<Run> runs, Company company)
+    private static CompanyMatched Match(Session session, IReadOnlyList<Run> runs, Company company, string? list)
     {
         ScreenObserver observer = session.Observer();
         RunContext context = session.Context(observer.At(company.Code + " match"));
@@ -92,8 +103,19 @@ internal static class MatchCommand
         session.Screen.Heading($"{company.Code}  match: are the records the same?");
         session.Screen.Line($"old: {old.Shown}");
         session.Screen.Line($"new: {last.Shown}");
-        WayMatched matched = MatchStage.Of(on, [old, .. on.Way.Hops.SkipLast(1).Select(hop => on.Staged(hop.To.Name)), last]);
-        Results.Match(session.Screen, company.Code, matched);
+        using DifferenceLists? lists = ListsIn(session, list, $"{company.Code}-differences");
+        WayMatched matched = MatchStage.Of(on, [old, .. on.Way.Hops.SkipLast(1).Select(hop => on.Staged(hop.To.Name)), last],
+            lists is null ? null : lists.Add);
+        Results.Match(session.Screen, company.Code, matched, changedOver ? ProvedAt(on) : null);
+        if (lists is not null) session.Screen.Line(lists.Write(matched));
         return new CompanyMatched(company.Code, on.Run.Id, matched);
+    }
+
+    // When the new store was put in place, if nothing differed then.
+    private static DateTimeOffset? ProvedAt(CompanyRun on)
+    {
+        JournalEntry? done(string stage) => on.Run.Journal.Entries.LastOrDefault(entry => entry.Company == on.Company.Code
+            && entry.Stage == stage && entry.State == "done");
+        return done(Stages.Match)?.Facts.GetValueOrDefault("differences") == "0" ? done(Stages.ChangeOver)?.At : null;
     }
 }

@@ -1,6 +1,9 @@
-// SignOffCommand.cs: signoff: the report of a run, as text and as one HTML page.
+// SignOffCommand.cs: signoff: the report of a run, as text and as one HTML page, sealed; and whether it still is as it was sealed.
+using System.CommandLine;
+using System.Security.Cryptography;
 using System.Text;
 using Transferra.Cli.Rendering;
+using Transferra.Core.Backup;
 using Transferra.Core.Machine;
 using Transferra.Core.Runs;
 using Transferra.Reports;
@@ -12,29 +15,91 @@ internal static class SignOffCommand
     /// <summary>What is typed for it.</summary>
     public static void Declare(CommandSet commands)
     {
-        commands.Add("signoff", "The report of a run, to be signed", [commands.RunMeant, commands.Html], (session, parsed) =>
-            Run(session, parsed.GetValue(commands.RunMeant), parsed.GetValue(commands.Html)));
+        var verify = new Option<bool>("--verify")
+        {
+            Description = "See whether the sign-off, its journal, its sets and the old stores still belong together; with --html, whether "
+                + "that page is the one that was sealed"
+        };
+        commands.Add("signoff", "The report of a run, to be signed, and sealed with the office's key",
+            [commands.RunMeant, commands.Html, verify], (session, parsed) => parsed.GetValue(verify)
+                ? Verify(session, parsed.GetValue(commands.RunMeant), parsed.GetValue(commands.Html))
+                : Run(session, parsed.GetValue(commands.RunMeant), parsed.GetValue(commands.Html)));
+    }
+
+    private static Run Meant(Session session, string? id)
+    {
+        IReadOnlyList<Run> runs = session.Runs.List();
+        return (id is not null ? runs.FirstOrDefault(run => run.Id == id) : runs.FirstOrDefault(run => run.Kind == RunKind.Upgrade.Name)
+            ?? runs.FirstOrDefault())
+            ?? throw new TransferraException(id is null ? "there is no run to report" : $"there is no run {id}", runs.Count == 0
+                ? "Begin one: transferra upgrade" : $"The runs are {string.Join(", ", runs.Select(run => run.Id))}.");
     }
 
     public static int Run(Session session, string? id, string? html)
     {
-        IReadOnlyList<Run> runs = session.Runs.List();
-        Run run = (id is not null ? runs.FirstOrDefault(run => run.Id == id) : runs.FirstOrDefault(run => run.Kind == RunKind.Upgrade.Name)
-            ?? runs.FirstOrDefault())
-            ?? throw new TransferraException(id is null ? "there is no run to report" : $"there is no run {id}", runs.Count == 0
-                ? "Begin one: transferra upgrade" : $"The runs are {string.Join(", ", runs.Select(run => run.Id))}.");
+        Run run = Meant(session, id);
         RunReport report = RunReport.Of(session.Office, run);
         Show(session.Screen, report);
-        if (html is not null) session.Screen.Line($"Written: {WritePage(session, run, report, Path.GetFullPath(html))}");
+        string page = Seal(session, run, report);
+        if (html is not null) session.Volume.Replace(Path.GetFullPath(html), File.ReadAllBytes(page));
+        session.Screen.Line($"Written: {(html is null ? page : Path.GetFullPath(html))}");
+        session.Screen.Line($"Sealed with the office's key {Key(session).Fingerprint}; to see later whether all of it still belongs "
+            + "together: transferra signoff --verify");
         return session.Answer(ExitCodes.Done, report);
     }
 
-    /// <summary>Writes the HTML page to a file; into the run's folder when none is named.</summary>
-    public static string WritePage(Session session, Run run, RunReport report, string? path)
+    private static OfficeKey Key(Session session) => new(session.Office.Folder, session.Volume);
+
+    /// <summary>Writes the page of a run into its folder, and seals it with all that belongs to it.</summary>
+    /// <returns>The page's path.</returns>
+    public static string Seal(Session session, Run run, RunReport report)
     {
-        path ??= Path.Combine(run.Folder, "signoff.html");
-        session.Volume.Replace(path, Encoding.UTF8.GetBytes(HtmlSignOff.Render(report)));
-        return path;
+        using ECDsa key = Key(session).ToSign();
+        RunSeal.Write(session.Volume, run, report, Encoding.UTF8.GetBytes(HtmlSignOff.Render(report, SignedDigests.FingerprintOf(key))),
+            key);
+        return Path.Combine(run.Folder, RunSeal.PageName);
+    }
+
+    private static int Verify(Session session, string? id, string? html)
+    {
+        Run run = Meant(session, id);
+        session.Screen.Heading($"signoff: does the record of the run {run.Id} still belong together?");
+        RunContext context = session.Context(session.Observer());
+        SealChecked seen = RunSeal.Verify(run, Key(session).Fingerprint, path => CompanyBackup.SealOf(session.Sets, path),
+            code => OriginalOf(session, context, run, code));
+        if (html is not null) seen = seen with { Parts = [.. seen.Parts, OfPage(run, Path.GetFullPath(html))] };
+        session.Screen.Table(["What", "", ""], seen.Parts.Select(part => (IReadOnlyList<string>)[part.What, part.State switch
+        {
+            SealState.Holds => "as sealed",
+            SealState.NotThere => "not there",
+            _ => "ALTERED"
+        }, part.Words]));
+        int code = seen.State switch
+        {
+            SealState.Holds => ExitCodes.Done,
+            SealState.NotThere => ExitCodes.LookAt,
+            _ => ExitCodes.Unproved
+        };
+        if (code == ExitCodes.Done) session.Screen.Good("All of it is as it was sealed, and belongs together.");
+        else if (code == ExitCodes.LookAt) session.Screen.Look("What is there is as it was sealed; what is not there is named above.");
+        else session.Screen.Bad("It does NOT belong together as it was sealed; what was altered is named above.");
+        return session.Answer(code, seen);
+    }
+
+    private static string? OriginalOf(Session session, RunContext context, Run run, string code)
+    {
+        if (session.Office.Companies.All(company => company.Code != code)) return null;
+        CompanyRun on = UpgradeRun.OnRun(context, run, code);
+        return session.Places.Exists(on.Aside) ? on.DigestOfOld(on.Aside) : null;
+    }
+
+    private static SealCheck OfPage(Run run, string path)
+    {
+        string digest = PlainFile.DigestOf(path);
+        return digest.Length == 0 ? new SealCheck($"the page {path}", SealState.NotThere, "it cannot be read")
+            : digest == PlainFile.DigestOf(Path.Combine(run.Folder, RunSeal.PageName))
+                ? new SealCheck($"the page {path}", SealState.Holds, "it is the one that was sealed")
+                : new SealCheck($"the page {path}", SealState.Altered, "it is not the one that was sealed");
     }
 
     /// <summary>Writes the page of a run; one that cannot be written stops nothing, and is told.</summary>
@@ -42,7 +107,7 @@ internal static class SignOffCommand
     public static string TryWritePage(Session session, Run run, RunReport report)
     {
         string page = "";
-        if (session.Attempt("", "sign-off page", () => page = WritePage(session, run, report, null)) is { } error)
+        if (session.Attempt("", "sign-off page", () => page = Seal(session, run, report)) is { } error)
             session.Screen.Look("The sign-off page could not be written: "
                 + $"{(error is TransferraException ? error.Message : Unforeseen.Words(error))}. To write it: "
                 + "transferra signoff --html FILE");
@@ -60,6 +125,12 @@ internal static class SignOffCommand
             screen.Line($"The office was closed {closing.BegunAt:yyyy-MM-dd HH:mm:ss} UTC, proved "
                 + $"{(closing.ClosedAt is { } at ? $"{at:HH:mm:ss}" : "never")}, open again "
                 + $"{(closing.OpenAt is { } open ? $"{open:yyyy-MM-dd HH:mm:ss} UTC" : "not yet")}.");
+        SignOffSummary summary = SignOffSummary.Of(report);
+        screen.Line();
+        screen.Line(summary.Sentence);
+        screen.Line(string.Join("; ", summary.Figures.Select(figure => $"{figure.Value} {figure.Of}")) + ".");
+        if (summary.ToDo.Count > 0) screen.Line("What is left to do:");
+        foreach (string left in summary.ToDo) screen.Line("  - " + left);
         foreach (CompanyReport company in report.Companies)
         {
             screen.Heading($"{company.Code}  {company.Name}, {company.Package}, version {company.From} to {company.To}: {company.Outcome}");

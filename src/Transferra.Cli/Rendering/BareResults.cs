@@ -39,6 +39,7 @@ internal static class BareResults
         foreach (Proposal proposal in matched.Proposals.Where(proposal => !proposal.Line.Contains("left-out", StringComparison.Ordinal)))
             screen.Line($"Perhaps renamed or recoded: {proposal.Line.TrimStart('-', ' ')} ({proposal.Evidence})");
         Declarations(screen, match);
+        Results.Share(screen, matched);
         foreach (NotLookedAt left in matched.NotLookedAt)
         {
             string line = $"Not looked at, in the {left.Side} place: {left.What}"

@@ -193,7 +193,12 @@ internal static class Results
         screen.Line("What they made of the records, the match says.");
     }
 
-    public static void Match(Screen screen, string company, WayMatched matched)
+    /// <summary>The match of a company.</summary>
+    /// <param name="screen">Where it is told.</param>
+    /// <param name="company">Whose.</param>
+    /// <param name="matched">What it came to.</param>
+    /// <param name="provedAt">When the new store was put in place and nothing differed; null where that was not so.</param>
+    public static void Match(Screen screen, string company, WayMatched matched, DateTimeOffset? provedAt = null)
     {
         foreach (MatchResult match in matched.Hops)
         {
@@ -215,6 +220,7 @@ internal static class Results
             else screen.Line($"  New in version {part.Version}: {part.What}");
         }
         if (matched.WithFresh is { } fresh) Fresh(screen, fresh);
+        Share(screen, matched);
         foreach (NotLookedAt left in matched.NotLookedAt)
         {
             string line = $"Not looked at, in the {left.Side} store: "
@@ -224,8 +230,46 @@ internal static class Results
         }
         Proposed(screen, matched.Proposals);
         Answers(screen, company, matched);
-        Conclude(screen, company, matched);
+        if (provedAt is { } then && matched.Differences > 0) Since(screen, company, matched.Hops[^1], then);
+        else Conclude(screen, company, matched);
     }
+
+    // People have gone on working since: what they added is told apart from what was altered, and what is gone.
+    private static void Since(Screen screen, string company, MatchResult match, DateTimeOffset provedAt)
+    {
+        screen.Line(string.Create(CultureInfo.InvariantCulture,
+            $"When the new store was put in place, {provedAt.UtcDateTime:yyyy-MM-dd HH:mm} UTC, nothing differed. Since then:"));
+        TableMatch[] tables = [.. match.Tables.Where(table => table.Missing + table.Extra + table.Changed > 0)];
+        screen.Table(["Table", ">Added at the end", ">Added among the old", ">Altered", ">Gone"], tables.Select(table =>
+            (IReadOnlyList<string>)[table.Table, Number(table.Later), Number(table.Extra - table.Later), Number(table.Changed),
+                Number(table.Missing)]));
+        screen.Look($"Not the same any more for {company}: it was proved when it was put in place, and since then "
+            + $"{Count(tables.Sum(table => table.Later), "record")} came at the end, {Number(tables.Sum(table => table.Extra - table.Later))} "
+            + $"among the old, {Number(tables.Sum(table => table.Changed))} were altered and "
+            + $"{Number(tables.Sum(table => table.Missing))} are gone.");
+    }
+
+    private const int NotComparedShown = 12;
+
+    /// <summary>How many of the old store's values were compared, and which were not.</summary>
+    internal static void Share(Screen screen, WayMatched matched)
+    {
+        foreach (ComparedShare share in matched.Hops.Select(hop => hop.Share).OfType<ComparedShare>())
+        {
+            string of = matched.Hops.Count > 1 ? $" of version {share.Version}" : "";
+            screen.Line($"Values{of} compared: {ShareOf(share)} ({Number(share.Compared)} of {Number(share.Values)})"
+                + (share.Parts.Count > 0 ? "; not compared:" : "."));
+            foreach (NotCompared part in share.Parts.Take(NotComparedShown))
+                screen.Line($"  {(part.Column.Length > 0 ? $"{part.Table}.{part.Column}" : part.Table)}, "
+                    + $"{Count(part.Records, "record")}: {part.Why}");
+            if (share.Parts.Count > NotComparedShown)
+                screen.Line($"  and {Number(share.Parts.Count - NotComparedShown)} more: transferra match --json");
+        }
+    }
+
+    /// <summary>A share in words; 100 % only where it is all.</summary>
+    internal static string ShareOf(ComparedShare share) => share.Hundredths == 10_000 ? "100 %"
+        : string.Create(CultureInfo.InvariantCulture, $"{share.Hundredths / 100m:0.00} %");
 
     private static void Answers(Screen screen, string company, WayMatched matched)
     {
@@ -337,7 +381,7 @@ internal static class Results
     internal static void Changes(Screen screen, IReadOnlyList<TableMatch> differing)
     {
         (string Table, ColumnChange Change)[] all = [.. differing.SelectMany(table => table.Changes.Where(change =>
-            change.Column.Length > 0 || change.Kind == ChangeKind.Doubled).Select(change => (table.Table, change)))];
+            change.Column.Length > 0 || change.Kind is ChangeKind.Doubled or ChangeKind.Later).Select(change => (table.Table, change)))];
         if (all.Length == 0) return;
         bool hasSums = all.Take(ChangesShown).Any(one => one.Change.Sum is not null);
         screen.Table(["Table", "Column", "How it differs", ">Records", .. hasSums ? [">Sum of it"] : (string[])[]], all.Take(ChangesShown)
@@ -359,7 +403,8 @@ internal static class Results
         {
             case Verdict.Proved:
                 screen.Good($"Proved: the new store of {company} holds what the old one gives{over}, {records} records, "
-                    + "every value compared.");
+                    + (matched.LeastShare is { Hundredths: < 10_000 } least
+                        ? $"every value of them compared; of the old store's values, {ShareOf(least)}." : "every value compared."));
                 break;
             case Verdict.AnsweredFor:
                 screen.Look($"The same for {company}{over}, every value of {records} records compared, but for "

@@ -33,6 +33,9 @@ public sealed record BackupResult(string Path, long Bytes, int Files, long Conte
     /// <summary>How far the proof went.</summary>
     public ProofGrade Grade { get; init; } = ProofGrade.Restored;
 
+    /// <summary>Digest of the set's beginning, which holds those of all else in it; "" when it could not be read back.</summary>
+    public string Seal { get; init; } = "";
+
     /// <summary>Why the store was not made again from it, for proof; "" when it was.</summary>
     public string NotRestored { get; init; } = "";
 
@@ -161,6 +164,7 @@ public static class CompanyBackup
             {
                 IsCopy = _isProvedInDepth,
                 Grade = proved.Grade,
+                Seal = proved.Seal ?? "",
                 NotRestored = proved.NotRestored,
                 Reused = packed.Reused.Count,
                 LeftOut = packed.Manifest.LeftOut,
@@ -234,7 +238,9 @@ public static class CompanyBackup
         return null;
     }
 
-    private static string? SealOf(SetPlaces sets, string path)
+    /// <summary>The digest of a set's beginning, by which it is known (docs/backup-sets.md, the seal); null when it cannot be
+    /// read.</summary>
+    public static string? SealOf(SetPlaces sets, string path)
     {
         try
         {

@@ -33,7 +33,8 @@ public sealed class Words(string officeFolder, IVolume volume)
             && entry.Facts.GetValueOrDefault("question") == question) is { } entry
             ? new Word(entry.Facts.GetValueOrDefault("by") ?? "", entry.At) : null;
 
-    /// <summary>The last word given under a name, or under names that end with it, whatever the question was; null when there is none.</summary>
+    /// <summary>The last word given under a name, or under names that end with it, whatever the question was; null when there is
+    /// none.</summary>
     public Word? Under(string name) => Existing?.Entries.LastOrDefault(entry => entry is { Stage: Stage, State: Given }
         && entry.Facts.GetValueOrDefault("name") is { } given && Gate.IsMeant(given, name)) is { } entry
             ? new Word(entry.Facts.GetValueOrDefault("by") ?? "", entry.At) : null;

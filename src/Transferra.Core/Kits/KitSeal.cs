@@ -2,10 +2,8 @@
 // files are of open form, so that the maker is seen to by sha256sum and openssl alone; docs/kits.md tells how.
 // Holds: (1) a file that was altered, added or taken away is named; (2) a signature counts only when it is of the list as it is, by the key
 // that lies beside it, which is told by its fingerprint.
-// Form: kit.sha256 as sha256sum writes it (FIPS 180-4); kit.sig a DER signature (ECDSA, FIPS 186-5, P-256, SHA-256) of kit.sha256;
-// maker.pem the public key (RFC 7468, SubjectPublicKeyInfo).
+// Form: kit.sha256 is the list, kit.sig its signature, maker.pem the public key (SignedDigests.cs).
 using System.Security.Cryptography;
-using System.Text;
 using Transferra.Core.Machine;
 
 namespace Transferra.Core.Kits;
@@ -25,8 +23,6 @@ public sealed record KitSeal(bool IsSealed, string? Maker, IReadOnlyList<string>
     /// <summary>Name of the public key.</summary>
     public const string MakerName = "maker.pem";
 
-    private const int DigestDigits = 64;
-
     /// <summary>Whether a file of this name is of the seal, and so not of the kit.</summary>
     public static bool IsOfSeal(string name) => name is ListName or SignatureName or MakerName;
 
@@ -40,10 +36,9 @@ public sealed record KitSeal(bool IsSealed, string? Maker, IReadOnlyList<string>
     /// <returns>Names and contents of the seal's files.</returns>
     public static IReadOnlyList<(string Name, byte[] Content)> Make(string folder, ECDsa? key)
     {
-        byte[] list = Encoding.UTF8.GetBytes(string.Concat(Digests(folder).Select(file => $"{file.Value}  {file.Key}\n")));
-        return key is null ? [(ListName, list)] : [(ListName, list),
-            (SignatureName, key.SignData(list, HashAlgorithmName.SHA256, DSASignatureFormat.Rfc3279DerSequence)),
-            (MakerName, Encoding.ASCII.GetBytes(key.ExportSubjectPublicKeyInfoPem() + "\n"))];
+        byte[] list = SignedDigests.List(Digests(folder));
+        return key is null ? [(ListName, list)] : [(ListName, list), (SignatureName, SignedDigests.Sign(list, key)),
+            (MakerName, SignedDigests.PublicKey(key))];
     }
 
     /// <summary>The SHA-256 of each file of a kit, by its name below the folder and in the order of the names; "" of one that cannot be
@@ -58,12 +53,9 @@ public sealed record KitSeal(bool IsSealed, string? Maker, IReadOnlyList<string>
         string list = Path.Combine(folder, ListName);
         if (!File.Exists(list)) return new KitSeal(false, null, []);
         var wrong = new List<string>();
-        byte[] content = BytesOf(list);
-        Dictionary<string, string> said = [];
-        foreach (string line in Encoding.UTF8.GetString(content).Split('\n', StringSplitOptions.RemoveEmptyEntries))
-            if (line.Length > DigestDigits + 2 && line[DigestDigits..(DigestDigits + 2)] == "  ")
-                said[line[(DigestDigits + 2)..]] = line[..DigestDigits];
-            else wrong.Add($"{ListName} is not a list of digests");
+        byte[] content = PlainFile.ReadBytes(list);
+        if (SignedDigests.Read(content) is not { } said)
+            return new KitSeal(true, null, [$"{ListName} is not a list of digests"]);
         IReadOnlyDictionary<string, string> there = Digests(folder);
         wrong.AddRange(there.Where(file => said.TryGetValue(file.Key, out string? digest) && digest != file.Value).Select(file =>
             $"{file.Key} is altered"));
@@ -72,31 +64,16 @@ public sealed record KitSeal(bool IsSealed, string? Maker, IReadOnlyList<string>
         return new KitSeal(true, MakerOf(folder, content, wrong), wrong);
     }
 
-    private static byte[] BytesOf(string path)
-    {
-        using FileStream file = PlainFile.Open(path);
-        using var bytes = new MemoryStream();
-        file.CopyTo(bytes);
-        return bytes.ToArray();
-    }
-
     private static string? MakerOf(string folder, byte[] list, List<string> wrong)
     {
         string signature = Path.Combine(folder, SignatureName), maker = Path.Combine(folder, MakerName);
         if (!File.Exists(signature) && !File.Exists(maker)) return null;
         try
         {
-            using ECDsa key = ECDsa.Create();
-            key.ImportFromPem(PlainFile.ReadText(maker));
-            if (key.VerifyData(list, BytesOf(signature), HashAlgorithmName.SHA256, DSASignatureFormat.Rfc3279DerSequence))
-                return FingerprintOf(key);
+            if (SignedDigests.SignerOf(list, PlainFile.ReadBytes(signature), PlainFile.ReadText(maker)) is { } signer) return signer;
         }
-        catch (Exception error) when (error is CryptographicException or ArgumentException or IOException) { /* told below */ }
+        catch (IOException) { /* told below */ }
         wrong.Add("its signature is not of this list and this key");
         return null;
     }
-
-    /// <summary>By what a key is known: SHA256: and the digest of its SubjectPublicKeyInfo in base 64.</summary>
-    public static string FingerprintOf(ECDsa key) => "SHA256:" + Convert.ToBase64String(SHA256.HashData(key.ExportSubjectPublicKeyInfo()))
-        .TrimEnd('=');
 }

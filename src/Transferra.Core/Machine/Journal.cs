@@ -65,6 +65,9 @@ public sealed class Journal
     /// <summary>SHA-256 of the last line: who keeps it can prove later that nothing was cut off.</summary>
     public string LastDigest => _digests.Count > 0 ? _digests[^1] : new('0', 64);
 
+    /// <summary>The digest of a line by its number from 1; null when there are fewer.</summary>
+    public string? DigestOf(int number) => number >= 1 && number <= _digests.Count ? _digests[number - 1] : null;
+
     /// <summary>What is wrong with it; null when nothing is. Entries are then those before the wrong place.</summary>
     public TransferraException? Damage { get; private set; }
 

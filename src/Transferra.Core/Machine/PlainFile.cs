@@ -34,6 +34,16 @@ public static class PlainFile
         throw new IOException($"cannot read {path}: it is {What(path)} and not a file");
     }
 
+    /// <summary>The bytes of a plain file, which fits into memory.</summary>
+    /// <exception cref="IOException">It is no plain file, or cannot be read.</exception>
+    public static byte[] ReadBytes(string path)
+    {
+        using FileStream file = Open(path);
+        using var bytes = new MemoryStream();
+        file.CopyTo(bytes);
+        return bytes.ToArray();
+    }
+
     /// <summary>Everything in a small file, as UTF-8 unless it says otherwise.</summary>
     /// <inheritdoc cref="Open"/>
     public static string ReadText(string path)

@@ -16,6 +16,8 @@ public enum ChangeKind
     Missing,
     /// <summary>A record that nothing stands for.</summary>
     Extra,
+    /// <summary>One whose number or date comes after the last one there should be.</summary>
+    Later,
     /// <summary>A record that is there once more.</summary>
     Doubled,
     /// <summary>A value that cannot be read.</summary>
@@ -80,6 +82,7 @@ public static partial class ChangeKinds
     {
         ChangeKind.Missing => "missing",
         ChangeKind.Extra => "extra",
+        ChangeKind.Later => "added after the last one",
         ChangeKind.Doubled => "there once more",
         ChangeKind.Unreadable => "cannot be read",
         ChangeKind.Gone => "gone",

@@ -18,11 +18,11 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     /// <summary>Most differences that are listed; all are counted.</summary>
     public const int MostListed = 1000;
 
-    /// <summary>A table of the new store as it was read.</summary>
-    private sealed record Found(BucketedFingerprint Fingerprint, HashSet<int> Unreadable);
-
     /// <summary>Old records that the new store refused when it was made.</summary>
     public RefusedRecords Refused { get; init; } = RefusedRecords.None;
+
+    /// <summary>Hears of every difference; null where nobody wants them all.</summary>
+    public Action<Difference>? Every { get; init; }
 
     // Tables that the new store has as the old one had them, by their new name: as both keep them, every column. Their records are
     // compared with each other, whatever the kit says of them.
@@ -71,47 +71,19 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     /// <summary>Matches; the stores may be large, the result is small.</summary>
     public MatchResult Run(IStore old, IStore renewed)
     {
-        Dictionary<string, BucketedFingerprint> expected = correspondence.To.Tables.ToDictionary(table => table.Name,
-            _ => new BucketedFingerprint());
         foreach (TableMap map in correspondence.Tables.Where(correspondence.Keeps))
             Keep(old, map.From.Name, renewed, map.Into[0].Table);
         TableShape[] shipped = VendorMade is null ? [] : [.. correspondence.To.Tables.Where(table => !correspondence.IsFed(table.Name)
             && VendorMade.ReadStoredShape(table.Name) is not null)];
         foreach (TableShape table in shipped) Keep(VendorMade!, table.Name, renewed, table);
-        var accounts = new List<TableAccount>();
-        var found = new Dictionary<string, Found>();
-        using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        Task reading = Task.Factory.StartNew(() =>
-        {
-            foreach (TableShape table in correspondence.To.Tables) found[table.Name] = Scan(renewed, table, table.Name, stop.Token);
-        }, CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
-        try
-        {
-            foreach (TableMap map in correspondence.Tables) accounts.Add(correspondence.Keeps(map)
-                ? ScanKept(old, map, expected, stop.Token) : ScanExpected(old, map, expected, stop.Token));
-            foreach (TableShape table in shipped) expected[table.Name] = Scan(VendorMade!, table, table.Name, stop.Token).Fingerprint;
-            foreach (NewRecord record in correspondence.NewRecords)
-            {
-                TableOutput output = NewRecords.Evaluate(record, settings);
-                Add(expected[output.Table.Name], new RowEncoder(output.Table, output.Vectors), 0);
-            }
-        }
-        catch
-        {
-            stop.Cancel();
-            try { reading.Wait(CancellationToken.None); } catch (AggregateException) { /* the first error is the one to tell */ }
-            throw;
-        }
-        reading.GetAwaiter().GetResult();
-        Dictionary<string, HashSet<int>> differing = correspondence.To.Tables.ToDictionary(table => table.Name,
-            table => new HashSet<int>(expected[table.Name].DifferingFrom(found[table.Name].Fingerprint)
-                .Concat(found[table.Name].Unreadable)));
-        int most = ListedOfATable(differing.Values.Count(buckets => buckets.Count > 0));
-        Dictionary<string, TableDifferences> differences = correspondence.To.Tables.Where(table => differing[table.Name].Count > 0)
-            .ToDictionary(table => table.Name, table => Explain(old, renewed, table, differing[table.Name], most));
+        (ReadSides sides, IReadOnlyList<TableAccount> accounts) = ReadBoth(old, renewed, shipped);
+        TableShape[] differing = [.. correspondence.To.Tables.Where(table => sides.Of(table.Name).Differing.Count > 0)];
+        int most = ListedOfATable(differing.Length);
+        Dictionary<string, TableDifferences> differences = differing.ToDictionary(table => table.Name,
+            table => Explain(old, renewed, table, sides.Of(table.Name).Differing, most));
         TableMatch[] tables = [.. correspondence.To.Tables.Select(table =>
         {
-            Fingerprint a = expected[table.Name].Total(), b = found[table.Name].Fingerprint.Total();
+            (Fingerprint a, Fingerprint b, _) = sides.Of(table.Name);
             TableDifferences? of = differences.GetValueOrDefault(table.Name);
             return new TableMatch(table.Name, a.Rows, b.Rows, a.ToString(), b.ToString(), of?.Missing ?? 0, of?.Extra ?? 0,
                 of?.Changed ?? 0)
@@ -126,6 +98,61 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
             Declarations = correspondence.IsOnCopy ? DeclarationMatch.Run(old, renewed, correspondence)
                 : VendorMade is not null ? DeclarationMatch.Run(VendorMade, renewed, correspondence) : null
         };
+    }
+
+    // Both sides at the same time, in one order of the tables as far as they have one.
+    private (ReadSides Sides, IReadOnlyList<TableAccount> Accounts) ReadBoth(IStore old, IStore renewed, IReadOnlyList<TableShape> shipped)
+    {
+        string[] fed = [.. correspondence.Tables.SelectMany(map => map.Into.Select(target => target.Table.Name).Distinct())
+            .Concat(shipped.Select(table => table.Name))];
+        Dictionary<string, int> feeders = fed.CountBy(table => table).ToDictionary();
+        // One more each, for records that nothing old stands for; so a table that nothing feeds is done with, too.
+        var sides = new ReadSides(correspondence.To.Tables.Select(table => (table.Name, feeders.GetValueOrDefault(table.Name) + 1)));
+        Dictionary<string, int> places = fed.Distinct().Select((table, at) => (table, at)).ToDictionary();
+        TableShape[] inOrder = [.. correspondence.To.Tables.OrderBy(table => places.GetValueOrDefault(table.Name))];
+        using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        Task reading = Task.Factory.StartNew(() =>
+        {
+            foreach (TableShape table in inOrder)
+            {
+                var unreadable = new HashSet<int>();
+                sides.Found(table.Name, Scan(renewed, table, table.Name, new BucketedFingerprint(), unreadable, stop.Token), unreadable);
+            }
+        }, CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
+        try
+        {
+            IReadOnlyList<TableAccount> accounts = ReadExpected(old, shipped, sides, stop.Token);
+            reading.GetAwaiter().GetResult();
+            return (sides, accounts);
+        }
+        catch
+        {
+            stop.Cancel();
+            try { reading.Wait(CancellationToken.None); } catch (AggregateException) { /* the first error is the one to tell */ }
+            throw;
+        }
+    }
+
+    private List<TableAccount> ReadExpected(IStore old, IReadOnlyList<TableShape> shipped, ReadSides sides, CancellationToken stop)
+    {
+        var accounts = new List<TableAccount>();
+        foreach (NewRecord record in correspondence.NewRecords)
+        {
+            TableOutput output = NewRecords.Evaluate(record, settings);
+            Add(sides.Expected(output.Table.Name), new RowEncoder(output.Table, output.Vectors), 0);
+        }
+        foreach (TableShape table in correspondence.To.Tables) sides.Fed(table.Name);
+        foreach (TableMap map in correspondence.Tables)
+        {
+            accounts.Add(correspondence.Keeps(map) ? ScanKept(old, map, sides, stop) : ScanExpected(old, map, sides, stop));
+            foreach (string table in map.Into.Select(target => target.Table.Name).Distinct()) sides.Fed(table);
+        }
+        foreach (TableShape table in shipped)
+        {
+            Scan(VendorMade!, table, table.Name, sides.Expected(table.Name), [], stop);
+            sides.Fed(table.Name);
+        }
+        return accounts;
     }
 
     // So many of each table are kept that no memory is lost to thousands of tables, and a few tables alone can fill the list.
@@ -147,12 +174,11 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     private static void Add(BucketedFingerprint fingerprint, RowEncoder encoder, int row) => fingerprint.Add(encoder.Key(row),
         encoder.Row(row));
 
-    private TableAccount ScanKept(IStore old, TableMap map, Dictionary<string, BucketedFingerprint> expected, CancellationToken stop)
+    private TableAccount ScanKept(IStore old, TableMap map, ReadSides sides, CancellationToken stop)
     {
         string name = map.Into[0].Table.Name;
         observer.Progress(map.From.Name, 0, old.CountRows(map.From.Name));
-        expected[name] = Scan(old, map.Into[0].Table, map.From.Name, stop).Fingerprint;
-        long rows = expected[name].Total().Rows;
+        long rows = Scan(old, map.Into[0].Table, map.From.Name, sides.Expected(name), [], stop).Total().Rows;
         observer.Progress(map.From.Name, rows, rows);
         return new TableAccount(map.From.Name, rows, rows, 0, 0, 0, 0, new Dictionary<string, long>(),
             new Dictionary<string, long> { [name] = rows });
@@ -161,25 +187,25 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     // As the store it is read from calls it.
     private TableShape ToRead(TableShape table, string name) => (_kept.GetValueOrDefault(table.Name) ?? table) with { Name = name };
 
-    private Found Scan(IStore store, TableShape table, string name, CancellationToken stop)
+    private BucketedFingerprint Scan(IStore store, TableShape table, string name, BucketedFingerprint into, HashSet<int> unreadable,
+        CancellationToken stop)
     {
         bool isKept = _kept.ContainsKey(table.Name);
         table = ToRead(table, name);
-        var found = new Found(new BucketedFingerprint(), []);
         foreach (RecordBatch batch in store.Batches(table, [], stop))
         {
             var encoder = new RowEncoder(table, batch.Vectors);
             // A cell that cannot be read is a difference even where nothing was expected; not where the old store has it, too.
             if (!isKept)
-                foreach (RowFault fault in batch.Faults) found.Unreadable.Add(BucketedFingerprint.BucketOf(encoder.Key(fault.Row)));
+                foreach (RowFault fault in batch.Faults) unreadable.Add(BucketedFingerprint.BucketOf(encoder.Key(fault.Row)));
             else if (batch.Faults.Count > 0)
             {
-                AddWithFaults(found.Fingerprint, encoder, batch);
+                AddWithFaults(into, encoder, batch);
                 continue;
             }
-            for (int row = 0; row < batch.RowCount; row++) Add(found.Fingerprint, encoder, row);
+            for (int row = 0; row < batch.RowCount; row++) Add(into, encoder, row);
         }
-        return found;
+        return into;
     }
 
     private static void AddWithFaults(BucketedFingerprint fingerprint, RowEncoder encoder, RecordBatch batch)
@@ -193,7 +219,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         }
     }
 
-    private TableAccount ScanExpected(IStore old, TableMap map, Dictionary<string, BucketedFingerprint> expected, CancellationToken stop)
+    private TableAccount ScanExpected(IStore old, TableMap map, ReadSides sides, CancellationToken stop)
     {
         long total = old.CountRows(map.From.Name);
         var tally = new TableTally(map.From.Name);
@@ -205,7 +231,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
             foreach (TableOutput output in lane.Outputs)
             {
                 var encoder = new RowEncoder(output.Table, output.Vectors);
-                BucketedFingerprint fingerprint = expected[output.Table.Name];
+                BucketedFingerprint fingerprint = sides.Expected(output.Table.Name);
                 for (int i = 0; i < carried; i++) Add(fingerprint, encoder, rows[i]);
             }
             tally.Add(lane);
@@ -230,12 +256,14 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     }
 
     // Reads the differing buckets of a table again and names each difference.
-    private TableDifferences Explain(IStore old, IStore renewed, TableShape table, HashSet<int> buckets, int most)
+    private TableDifferences Explain(IStore old, IStore renewed, TableShape table, BucketSet buckets, int most)
     {
         bool isKept = _keptFrom.TryGetValue(table.Name, out (IStore Store, string Name) kept);
         table = ToRead(table, table.Name);
-        var differences = new TableDifferences(table, most, cancel) { MayHaveFaults = isKept };
-        differences.Compare(isKept ? Read(kept.Store, kept.Name) : Wanted(), Read(renewed, table.Name));
+        var last = new LastNumbers(table);
+        using DifferenceSpill? every = Every is null ? null : new DifferenceSpill(Every);
+        var differences = new TableDifferences(table, most, cancel) { MayHaveFaults = isKept, Last = last, Every = every };
+        differences.Compare(isKept ? Read(kept.Store, kept.Name, last) : Wanted(), Read(renewed, table.Name, null));
         return differences;
 
         IEnumerable<PickedRows> Wanted()
@@ -245,23 +273,31 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
                 foreach (TableTransform lane in Transformed(old, map, cancel))
                 {
                     if (rows.Length < lane.RowCount) rows = new int[lane.RowCount];
-                    TableOutput output = lane.Outputs.First(output => output.Table.Name == table.Name);
-                    yield return Picked(output.Vectors, rows.Take(lane.CarriedRows(rows)), []);
+                    int carried = lane.CarriedRows(rows);
+                    foreach (TableOutput output in lane.Outputs)
+                        if (output.Table.Name == table.Name) yield return Picked(output.Vectors, i => rows[i], carried, [], last);
                 }
             foreach (NewRecord record in correspondence.NewRecords.Where(record => record.Into.Name == table.Name))
-                yield return Picked(NewRecords.Evaluate(record, settings).Vectors, [0], []);
+                yield return Picked(NewRecords.Evaluate(record, settings).Vectors, i => i, 1, [], last);
         }
 
-        IEnumerable<PickedRows> Read(IStore store, string name)
+        IEnumerable<PickedRows> Read(IStore store, string name, LastNumbers? noting)
         {
             foreach (RecordBatch batch in store.Batches(table with { Name = name }, [], cancel)) yield return Picked(batch.Vectors,
-                Enumerable.Range(0, batch.RowCount), batch.Faults);
+                i => i, batch.RowCount, batch.Faults, noting);
         }
 
-        PickedRows Picked(IReadOnlyList<Vector> vectors, IEnumerable<int> rows, IReadOnlyList<RowFault> faults)
+        PickedRows Picked(IReadOnlyList<Vector> vectors, Func<int, int> rowAt, int count, IReadOnlyList<RowFault> faults,
+            LastNumbers? noting)
         {
             var encoder = new RowEncoder(table, vectors);
-            return new PickedRows(vectors, rows.Where(row => buckets.Contains(BucketedFingerprint.BucketOf(encoder.Key(row)))), faults);
+            var picked = new List<int>();
+            for (int i = 0; i < count; i++)
+            {
+                noting?.Add(vectors, rowAt(i));
+                if (buckets.Contains(encoder.Key(rowAt(i)))) picked.Add(rowAt(i));
+            }
+            return new PickedRows(vectors, picked, faults);
         }
     }
 }

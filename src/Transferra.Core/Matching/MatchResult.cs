@@ -48,6 +48,9 @@ public sealed record TableMatch(string Table, long Expected, long Found, string 
     /// <summary>The differences by column and kind, all of them counted.</summary>
     public IReadOnlyList<ColumnChange> Changes { get; init; } = [];
 
+    /// <summary>Extra records whose number or date comes after the last one there should be: what people add as they work on.</summary>
+    public long Later => Changes.Where(change => change.Kind == ChangeKind.Later).Sum(change => change.Count);
+
     /// <summary>Whether the records are the same.</summary>
     public bool IsSame => Expected == Found && ExpectedFingerprint == FoundFingerprint && Missing + Extra + Changed == 0;
 }
@@ -104,6 +107,9 @@ public sealed record MatchResult(string FromVersion, string ToVersion, IReadOnly
 
     /// <summary>What became of the records that the vendor ships, where the new store began as the one that its program made.</summary>
     public IReadOnlyList<Kits.ShippedAccount> Shipped { get; init; } = [];
+
+    /// <summary>How many of the old store's values were compared; null in results of releases that did not count them.</summary>
+    public ComparedShare? Share { get; init; }
 
     /// <summary>When it was matched, where a store that it needs was let go since; null when that is now.</summary>
     public DateTimeOffset? MatchedAt { get; init; }

@@ -1,54 +1,11 @@
 // TableDifferences.cs: names and counts every difference between the records a table should have and those it has.
 // How: both sides' records that may differ are put in order of their key, on disk where memory does not hold them, and read side by side
 // once.
+// Records of a table without a key are paired by what they share (KeylessPairs.cs).
 // Holds: (1) what is counted is complete; only what is listed has a limit; (2) each side is read once, whatever the number of differences.
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Matching;
-
-/// <summary>Rows of one table for a <see cref="RecordSorter"/>.</summary>
-/// <param name="Vectors">The table's columns.</param>
-/// <param name="Rows">Which of their rows.</param>
-/// <param name="Faults">Cells that could not be read; any rows.</param>
-internal readonly record struct PickedRows(IReadOnlyList<Vector> Vectors, IEnumerable<int> Rows, IReadOnlyList<RowFault> Faults);
-
-/// <summary>Delivers picked rows as a reader.</summary>
-internal sealed class PickedReader(IEnumerable<PickedRows> source) : IRecordReader
-{
-    private readonly IEnumerator<PickedRows> _source = source.GetEnumerator();
-    private IEnumerator<int>? _rows;
-    private ILookup<int, RowFault>? _faults;
-
-    public bool Fill(RecordBatch batch)
-    {
-        while (!batch.IsFull)
-        {
-            if (_rows is null)
-            {
-                if (!_source.MoveNext()) return false;
-                _rows = _source.Current.Rows.GetEnumerator();
-                _faults = _source.Current.Faults.Count == 0 ? null : _source.Current.Faults.ToLookup(fault => fault.Row);
-            }
-            if (!_rows.MoveNext())
-            {
-                _rows.Dispose();
-                _rows = null;
-                continue;
-            }
-            int row = _rows.Current, at = batch.RowCount;
-            for (int column = 0; column < batch.Vectors.Length; column++)
-                batch.Vectors[column].AppendFrom(_source.Current.Vectors[column], row);
-            foreach (RowFault fault in _faults?[row] ?? []) batch.Faults.Add(fault with { Row = at });
-        }
-        return true;
-    }
-
-    public void Dispose()
-    {
-        _rows?.Dispose();
-        _source.Dispose();
-    }
-}
 
 /// <summary>Compares the two sides of one table.</summary>
 /// <param name="table">The table.</param>
@@ -85,58 +42,124 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
     // Columns of the listed differences, so that what they turned out to be can be told of each.
     private readonly List<int> _listedColumns = [];
 
+    // Of a table without a key: records that nothing stands for, until they are paired by what they share.
+    private readonly RecordBatch? _unpairedMissing = table.Key.Count > 0 ? null : new(table.Columns, Unpaired),
+        _unpairedExtra = table.Key.Count > 0 ? null : new(table.Columns, Unpaired);
+
+    private static readonly BatchLimits Unpaired = new(50_000, 16 << 20);
+
+    /// <summary>Whether a record that nothing stands for came after all of those there should be; null when that cannot be told.</summary>
+    public LastNumbers? Last { get; init; }
+
+    /// <summary>Hears of every difference; what its kind turned out to be is settled only once <see cref="Compare"/> is done.</summary>
+    public DifferenceSpill? Every { get; init; }
+
     /// <summary>All differences, each value of a changed record counted.</summary>
     public long Count { get; private set; }
 
-    /// <summary>Compares.</summary>
+    /// <summary>Compares; both sides are read at the same time.</summary>
     /// <param name="expected">The records there should be.</param>
     /// <param name="found">The records there are.</param>
     public void Compare(IEnumerable<PickedRows> expected, IEnumerable<PickedRows> found)
     {
-        using var wanted = new Side(expected, table.Columns, _key, cancel);
-        using var real = new Side(found, table.Columns, _key, cancel);
-        while (wanted.HasRow || real.HasRow)
+        Task<SortedSide> other = Task.Run(() => new SortedSide(expected, table.Columns, _key, cancel), CancellationToken.None);
+        SortedSide? real = null;
+        try
         {
-            int order = !wanted.HasRow ? 1 : !real.HasRow ? -1 : Order(wanted, real);
-            if (order < 0)
-            {
-                Missing++;
-                _groups.AddRecord(ChangeKind.Missing);
-                Note(-1, DifferenceKind.Missing, ChangeKind.Missing, wanted, () => ShowRow(wanted), () => "");
-            }
-            else if (order > 0)
-            {
-                Extra++;
-                ChangeKind kind = IsAgain(real) ? ChangeKind.Doubled : ChangeKind.Extra;
-                _groups.AddRecord(kind);
-                Note(-1, DifferenceKind.Extra, kind, real, () => "", () => ShowRow(real));
-            }
-            else CompareRow(wanted, real);
-            if (order <= 0) wanted.Next();
-            if (order >= 0) real.Next();
+            real = new SortedSide(found, table.Columns, _key, cancel);
+            using SortedSide wanted = other.GetAwaiter().GetResult();
+            SideBySide(wanted, real);
         }
+        catch
+        {
+            // The first error is the one to tell, and nothing goes on reading behind it.
+            try { other.GetAwaiter().GetResult().Dispose(); }
+            catch (Exception error) when (error is not OutOfMemoryException) { }
+            throw;
+        }
+        finally { real?.Dispose(); }
+        TellUnpaired();
         for (int i = 0; i < Listed.Count; i++)
             if (_listedColumns[i] >= 0)
                 Listed[i] = Listed[i] with { Change = _groups.Settled(_listedColumns[i], Listed[i].Change) };
+        Every?.End(_groups.Settled);
     }
 
-    // The same in every column as the record before it.
-    private bool IsAgain(Side side)
+    private void SideBySide(SortedSide wanted, SortedSide real)
     {
-        if (side.Row == 0) return false;
-        foreach (Vector vector in side.Batch.Vectors)
-            if (!vector.SameAt(side.Row, vector, side.Row - 1)) return false;
+        while (wanted.HasRow || real.HasRow)
+        {
+            int order = !wanted.HasRow ? 1 : !real.HasRow ? -1 : Order(wanted.Current, real.Current);
+            if (order < 0)
+            {
+                if (!WaitsToBePaired(_unpairedMissing, wanted.Current)) TellMissing(wanted.Current);
+            }
+            else if (order > 0)
+            {
+                if (IsAgain(real.Current)) TellExtra(real.Current, ChangeKind.Doubled);
+                else if (!WaitsToBePaired(_unpairedExtra, real.Current)) TellExtra(real.Current, ChangeKind.Extra);
+            }
+            else CompareRow(wanted.Current, real.Current);
+            if (order <= 0) wanted.Next();
+            if (order >= 0) real.Next();
+        }
+    }
+
+    private static bool WaitsToBePaired(RecordBatch? unpaired, ComparedRow one)
+    {
+        if (unpaired is null || unpaired.IsFull || one.Faults?[one.Row].Any() == true) return false;
+        for (int column = 0; column < unpaired.Vectors.Length; column++)
+            unpaired.Vectors[column].AppendFrom(one.Batch.Vectors[column], one.Row);
         return true;
     }
 
-    private int Order(Side a, Side b)
+    private void TellUnpaired()
+    {
+        if (_unpairedMissing is null || _unpairedExtra is null) return;
+        int[] pairs = new KeylessPairs(_unpairedMissing, _unpairedExtra).Pairs();
+        for (int row = 0; row < pairs.Length; row++)
+        {
+            var missing = new ComparedRow(_unpairedMissing, row, null);
+            if (pairs[row] < 0) TellMissing(missing);
+            else CompareRow(missing, new ComparedRow(_unpairedExtra, pairs[row], null));
+        }
+        HashSet<int> paired = [.. pairs];
+        for (int row = 0; row < _unpairedExtra.RowCount; row++)
+            if (!paired.Contains(row)) TellExtra(new ComparedRow(_unpairedExtra, row, null), ChangeKind.Extra);
+    }
+
+    private void TellMissing(ComparedRow one)
+    {
+        Missing++;
+        _groups.AddRecord(ChangeKind.Missing);
+        Note(-1, DifferenceKind.Missing, ChangeKind.Missing, one, () => ShowRow(one), () => "");
+    }
+
+    private void TellExtra(ComparedRow one, ChangeKind kind)
+    {
+        Extra++;
+        if (kind == ChangeKind.Extra && Last?.IsBeyond(one.Batch.Vectors, one.Row) == true) kind = ChangeKind.Later;
+        _groups.AddRecord(kind);
+        Note(-1, DifferenceKind.Extra, kind, one, () => "", () => ShowRow(one));
+    }
+
+    // The same in every column as the record before it.
+    private static bool IsAgain(ComparedRow one)
+    {
+        if (one.Row == 0) return false;
+        foreach (Vector vector in one.Batch.Vectors)
+            if (!vector.SameAt(one.Row, vector, one.Row - 1)) return false;
+        return true;
+    }
+
+    private int Order(ComparedRow a, ComparedRow b)
     {
         foreach (int ordinal in _key)
             if (a.Batch.Vectors[ordinal].CompareAt(a.Row, b.Batch.Vectors[ordinal], b.Row) is not 0 and int order) return order;
         return 0;
     }
 
-    private void CompareRow(Side wanted, Side real)
+    private void CompareRow(ComparedRow wanted, ComparedRow real)
     {
         List<int>? differing = null;
         for (int column = 0; column < table.Columns.Count; column++)
@@ -144,8 +167,7 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
             RowFault? fault = real.FaultOf(table.Columns[column].Name),
                 before = MayHaveFaults ? wanted.FaultOf(table.Columns[column].Name) : null;
             if (fault is { } told && before is { } same && (same.Value, same.Reason) == (told.Value, told.Reason)) continue;
-            if (fault is null && before is null
-                && wanted.Batch.Vectors[column].SameAt(wanted.Row, real.Batch.Vectors[column], real.Row)) continue;
+            if (fault is null && before is null && wanted.SameAt(column, real, column)) continue;
             (differing ??= []).Add(column);
             ChangedColumns[table.Columns[column].Name] = ChangedColumns.GetValueOrDefault(table.Columns[column].Name) + 1;
         }
@@ -168,87 +190,41 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
     private const int MostSwapped = 16, SeenAtOnce = 12;
 
     // Whether another column that differs has what this one should have, and the other way round.
-    private bool IsSwapped(Side wanted, Side real, int column, List<int> differing)
+    private bool IsSwapped(ComparedRow wanted, ComparedRow real, int column, List<int> differing)
     {
         if (differing.Count is < 2 or > MostSwapped) return false;
         FieldType type = table.Columns[column].Type;
         foreach (int other in differing)
             if (other != column && table.Columns[other].Type.Kind == type.Kind && table.Columns[other].Type.Scale == type.Scale
-                && wanted.Batch.Vectors[column].SameAt(wanted.Row, real.Batch.Vectors[other], real.Row)
-                && wanted.Batch.Vectors[other].SameAt(wanted.Row, real.Batch.Vectors[column], real.Row)) return true;
+                && wanted.SameAt(column, real, other)
+                && wanted.SameAt(other, real, column)) return true;
         return false;
     }
 
-    private void Note(int column, DifferenceKind kind, ChangeKind change, Side at, Func<string> expected, Func<string> found)
+    private void Note(int column, DifferenceKind kind, ChangeKind change, ComparedRow at, Func<string> expected, Func<string> found)
     {
         Count++;
-        if (Listed.Count >= most) return;
+        bool isListed = Listed.Count < most;
+        if (!isListed && Every is null) return;
         (string was, string now) = (expected(), found());
         int same = was.AsSpan().CommonPrefixLength(now);
-        Listed.Add(new Difference(table.Name, ShowKey(at), column < 0 ? "" : table.Columns[column].Name, kind, was, now)
+        var difference = new Difference(table.Name, ShowKey(at), column < 0 ? "" : table.Columns[column].Name, kind, was, now)
         {
             Change = change,
             At = column >= 0 && table.Columns[column] is { Type.Kind: FieldKind.Text or FieldKind.Any, IsPrivate: false }
                 && change != ChangeKind.Blanks && same >= SeenAtOnce ? same + 1 : null
-        });
+        };
+        Every?.Add(column, difference);
+        if (!isListed) return;
+        Listed.Add(difference);
         _listedColumns.Add(column);
     }
 
-    private static string Shown(Side side, int column) => side.Batch.Vectors[column].IsNull(side.Row) ? "(no value)"
+    private static string Shown(ComparedRow side, int column) => side.Batch.Vectors[column].IsNull(side.Row) ? "(no value)"
         : side.Batch.Show(side.Row, column);
 
-    private string ShowKey(Side side) => table.Key.Count > 0 ? side.Batch.ShowKey(side.Row, _key) : ShowRow(side);
+    private string ShowKey(ComparedRow side) => table.Key.Count > 0 ? side.Batch.ShowKey(side.Row, _key) : ShowRow(side);
 
-    private static string ShowRow(Side side) => string.Join(" | ", Enumerable.Range(0, side.Batch.Vectors.Length)
+    private static string ShowRow(ComparedRow side) => string.Join(" | ", Enumerable.Range(0, side.Batch.Vectors.Length)
         .Select(column => side.Batch.Show(side.Row, column)));
-
-    /// <summary>One side's records in order of the key, one at a time.</summary>
-    private sealed class Side : IDisposable
-    {
-        private readonly RecordSorter _sorter;
-        private readonly CancellationToken _cancel;
-        private ILookup<int, RowFault>? _faults;
-        private bool _more = true;
-
-        public Side(IEnumerable<PickedRows> rows, IReadOnlyList<ColumnShape> columns, int[] key, CancellationToken cancel)
-        {
-            _sorter = new RecordSorter(new PickedReader(rows), columns, key);
-            _cancel = cancel;
-            Batch = new RecordBatch(columns);
-            Fill();
-        }
-
-        public RecordBatch Batch { get; }
-
-        public int Row { get; private set; }
-
-        public bool HasRow => Row < Batch.RowCount;
-
-        public void Next()
-        {
-            if (++Row == Batch.RowCount) Fill();
-        }
-
-        public RowFault? FaultOf(string column)
-        {
-            if (_faults is null) return null;
-            foreach (RowFault fault in _faults[Row])
-                if (fault.Column == column) return fault;
-            return null;
-        }
-
-        private void Fill()
-        {
-            Batch.Reset();
-            Row = 0;
-            while (_more && Batch.RowCount == 0)
-            {
-                _cancel.ThrowIfCancellationRequested();
-                _more = _sorter.Fill(Batch);
-            }
-            _faults = Batch.Faults.Count == 0 ? null : Batch.Faults.ToLookup(fault => fault.Row);
-        }
-
-        public void Dispose() => _sorter.Dispose();
-    }
 }

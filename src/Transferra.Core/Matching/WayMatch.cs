@@ -19,9 +19,11 @@ internal static class WayMatch
     /// <param name="cancel">Stops.</param>
     /// <param name="vendorMade">Opens the store that the vendor's new program made; null when there is none.</param>
     /// <param name="known">What a hop came to that was matched before, and of which a store was let go since; null to match it now.</param>
+    /// <param name="every">Hears of every difference, with the new version of its hop; null where nobody wants them all.</param>
     public static WayMatched Run(Way way, Func<int, IStore> open, Func<Hop, RefusedRecords> refused,
         IReadOnlyDictionary<string, string> settings, IProgressObserver observer, CancellationToken cancel, Func<IStore>? vendorMade = null,
-        Func<int, HopMatched?>? known = null)
+        Func<int, HopMatched?>? known = null,
+        Action<string, Difference>? every = null)
     {
         var hops = new List<HopMatched>();
         // The new store of a hop is the old one of the next, and opened once: a server takes its time to tell what is in one.
@@ -37,7 +39,7 @@ internal static class WayMatch
                 }
                 old ??= open(i);
                 IStore renewed = open(i + 1);
-                try { hops.Add(Hop(way, i, old, renewed, refused(way.Hops[i]), settings, observer, vendorMade, cancel)); }
+                try { hops.Add(Hop(way, i, old, renewed, refused(way.Hops[i]), settings, observer, vendorMade, cancel, every)); }
                 catch
                 {
                     renewed.Dispose();
@@ -73,13 +75,21 @@ internal static class WayMatch
     /// <param name="observer">Hears the progress.</param>
     /// <param name="vendorMade">Opens the store that the vendor's new program made; null when there is none.</param>
     /// <param name="cancel">Stops.</param>
+    /// <param name="every">Hears of every difference, with the new version; null where nobody wants them all.</param>
     public static HopMatched Hop(Way way, int number, IStore old, IStore renewed, RefusedRecords refused,
-        IReadOnlyDictionary<string, string> settings, IProgressObserver observer, Func<IStore>? vendorMade, CancellationToken cancel)
+        IReadOnlyDictionary<string, string> settings, IProgressObserver observer, Func<IStore>? vendorMade, CancellationToken cancel,
+        Action<string, Difference>? every = null)
     {
         using IStore? made = way.Hops[number].Correspondence.IsOnVendorMade ? vendorMade?.Invoke() : null;
         Correspondence actual = ActualHop.Of(way, number, old, () => renewed);
         if (made is not null) actual = new ShippedRecords(actual, made, old, settings, cancel).Resolved();
-        MatchResult match = new CompanyMatch(actual, settings, observer, cancel) { Refused = refused, VendorMade = made }.Run(old, renewed);
+        MatchResult match = new CompanyMatch(actual, settings, observer, cancel)
+        {
+            Refused = refused,
+            VendorMade = made,
+            Every = every is null ? null : difference => every(actual.To.Name, difference)
+        }.Run(old, renewed);
+        match = match with { Share = ComparedShare.Of(old, actual, match.Accounts) };
         return new HopMatched(match, [.. ByOthers(actual, old)], match.IsSame && actual.Gone.Count == 0 ? []
             : new Proposals(actual, old, renewed, cancel).Of(match),
             number > 0 ? [] : LeftOfOld(old, actual, isCopied: way.IsOnCopy))

@@ -59,6 +59,9 @@ public sealed record WayMatched(IReadOnlyList<MatchResult> Hops, IReadOnlyList<T
     /// <summary>All differences.</summary>
     public long Differences => Hops.Sum(hop => hop.DifferenceCount);
 
+    /// <summary>The share of values compared of the hop in which it is least; null where none counted them.</summary>
+    public ComparedShare? LeastShare => Hops.Select(hop => hop.Share).OfType<ComparedShare>().MinBy(share => share.Hundredths);
+
     /// <summary>Control totals that disagree.</summary>
     public int TotalsThatDisagree => Hops.Sum(hop => hop.Totals.Count(total => !total.IsSame)) + OverTheWay.Count(total => !total.IsSame);
 

@@ -149,15 +149,15 @@ internal sealed partial class StoreMending
 
     private Fingerprint FingerprintOf(IStore store, TableShape table)
     {
-        var fingerprint = new BucketedFingerprint();
+        Fingerprint sum = default;
         var batch = new RecordBatch(table.Columns);
         var encoder = new RowEncoder(table, batch.Vectors);
         long rows = 0, total = store.CountRows(table.Name);
         foreach (RecordBatch _ in store.Batches(table, [], _cancel, batch))
         {
-            for (int row = 0; row < batch.RowCount; row++) fingerprint.Add(encoder.Key(row), encoder.Row(row));
+            for (int row = 0; row < batch.RowCount; row++) sum += Fingerprint.Of(encoder.Row(row));
             _observer.Progress("proving " + table.Name, rows += batch.RowCount, total);
         }
-        return fingerprint.Total();
+        return sum;
     }
 }

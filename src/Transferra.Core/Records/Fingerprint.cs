@@ -1,7 +1,6 @@
-// Fingerprint.cs: an order-independent digest of a table's records, kept by key bucket.
-// Why sums and not XOR: a record that is there twice would cancel itself under XOR. Why buckets: two stores are compared bucket
-// by bucket, and only the buckets that differ are read again. Layout and definition: docs/fingerprints.md.
-// Holds: (1) the order of Add calls does not matter; (2) the same records give the same sums on every engine.
+// Fingerprint.cs: an order-independent digest of a table's records. By key bucket: BucketedFingerprint.cs.
+// Why sums and not XOR: a record that is there twice would cancel itself under XOR. Definition: docs/fingerprints.md.
+// Holds: (1) the order in which records are added does not matter; (2) the same records give the same sums on every engine.
 using System.IO.Hashing;
 
 namespace Transferra.Core.Records;
@@ -17,35 +16,4 @@ public readonly record struct Fingerprint(long Rows, UInt128 Sum)
 
     /// <summary>The digest as 32 hexadecimal digits.</summary>
     public override string ToString() => Sum.ToString("x32", System.Globalization.CultureInfo.InvariantCulture);
-}
-
-/// <summary>A table's fingerprint, kept by key bucket.</summary>
-internal sealed class BucketedFingerprint
-{
-    /// <summary>Buckets a table's keys are spread over; a power of two.</summary>
-    public const int BucketCount = 4096;
-
-    private readonly Fingerprint[] _buckets = new Fingerprint[BucketCount];
-
-    /// <summary>The fingerprint of each bucket.</summary>
-    public ReadOnlySpan<Fingerprint> Buckets => _buckets;
-
-    /// <summary>Adds a row by the canonical bytes of its key and of its whole content.</summary>
-    public void Add(ReadOnlySpan<byte> key, ReadOnlySpan<byte> row) =>
-        _buckets[BucketOf(key)] += Fingerprint.Of(row);
-
-    /// <summary>The bucket of a key, from its canonical bytes.</summary>
-    public static int BucketOf(ReadOnlySpan<byte> key) => (int)(XxHash3.HashToUInt64(key) & (BucketCount - 1));
-
-    /// <summary>The fingerprint of the whole table.</summary>
-    public Fingerprint Total()
-    {
-        Fingerprint total = default;
-        foreach (Fingerprint bucket in _buckets) total += bucket;
-        return total;
-    }
-
-    /// <summary>The buckets in which the two tables are not the same.</summary>
-    public IReadOnlyList<int> DifferingFrom(BucketedFingerprint other) =>
-        [.. Enumerable.Range(0, BucketCount).Where(bucket => _buckets[bucket] != other._buckets[bucket])];
 }

@@ -27,7 +27,9 @@ public static class BareMatch
     /// <param name="renewed">What is held against it.</param>
     /// <param name="observer">Hears the progress.</param>
     /// <param name="cancel">Stops.</param>
-    public static WayMatched Run(IStoreOpener stores, BareSide old, BareSide renewed, IProgressObserver observer, CancellationToken cancel)
+    /// <param name="every">Hears of every difference; null where nobody wants them all.</param>
+    public static WayMatched Run(IStoreOpener stores, BareSide old, BareSide renewed, IProgressObserver observer, CancellationToken cancel,
+        Action<string, Difference>? every = null)
     {
         (old, renewed) = (Typed(stores, old, renewed), Typed(stores, renewed, old));
         KitVersion from = Version("old", old), to = Version("new", renewed);
@@ -43,7 +45,7 @@ public static class BareMatch
         };
         BareSide[] sides = [old, renewed];
         return WayMatch.Run(new Way(from, [hop]), at => stores.Open(sides[at].Address, sides[at].TextEncoding), _ => RefusedRecords.None,
-            new Dictionary<string, string>(), observer, cancel);
+            new Dictionary<string, string>(), observer, cancel, every: every);
     }
 
     // Files that say nothing of types are read as what the other side has under the same names.

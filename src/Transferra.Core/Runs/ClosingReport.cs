@@ -17,9 +17,10 @@ public sealed record ClosingReport(string Closing, DateTimeOffset BegunAt, DateT
     public static ClosingReport? Of(string officeFolder, string closing)
     {
         if (new Closings(officeFolder, new DiskVolume()).Find(closing) is not { BegunAt: { } begun } closed) return null;
-        JournalEntry? entry(string state) => closed.Journal.Entries.LastOrDefault(entry => entry.Stage == OfficeClosed.Stage
+        // Proved anew when a run goes on; when it was proved first is when everybody was out.
+        IEnumerable<JournalEntry> entries(string state) => closed.Journal.Entries.Where(entry => entry.Stage == OfficeClosed.Stage
             && entry.State == state);
-        return new ClosingReport(closing, begun, entry("closed")?.At, entry("reopened")?.At,
+        return new ClosingReport(closing, begun, entries("closed").FirstOrDefault()?.At, entries("reopened").LastOrDefault()?.At,
             [.. closed.Journal.Entries.Where(entry => entry.State == "announced" && entry.Stage != OfficeClosed.Stage)
                 .DistinctBy(entry => entry.Stage)
                 .Select(entry => ClosingStep.From(entry.Stage, entry.Facts).WhenClosed)]);

@@ -17,14 +17,15 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
     /// <summary>Matches the stores of a company's way, with what people have answered for.</summary>
     /// <param name="on">The company and its run.</param>
     /// <param name="stores">One more than hops: the old store first, the newest last.</param>
-    public static WayMatched Of(CompanyRun on, IReadOnlyList<StoreAddress> stores)
+    /// <param name="every">Hears of every difference, with the new version of its hop; null where nobody wants them all.</param>
+    public static WayMatched Of(CompanyRun on, IReadOnlyList<StoreAddress> stores, Action<string, Difference>? every = null)
     {
         IReadOnlyList<KitVersion> versions = on.Way.Versions;
         var proofs = new HopProofs(on);
         return WayMatch.Run(on.Way, at => on.Context.Stores.Open(stores[at], versions[at].TextEncoding),
             hop => ConvertStage.Refused(on, hop), on.Company.Answers, on.Context.Observer, on.Context.Cancel,
             on.Company.VendorMade is { } made && (on.Way.Hops[^1].Beginning.IsVendorMade || on.Context.Places.Exists(made))
-                ? () => on.Context.Stores.Open(made, on.Way.To.TextEncoding) : null, hop => proofs.Kept(hop, stores[0]))
+                ? () => on.Context.Stores.Open(made, on.Way.To.TextEncoding) : null, hop => proofs.Kept(hop, stores[0]), every)
             .With([.. on.Company.AnsweredFor, .. GivenIn(on)]);
     }
 

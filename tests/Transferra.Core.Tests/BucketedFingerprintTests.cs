@@ -1,0 +1,58 @@
+using Transferra.Core.Records;
+using Transferra.Tests;
+
+namespace Transferra.Core.Tests;
+
+/// <summary>Fingerprints by bucket, with tables on both sides of every border at which they are kept otherwise.</summary>
+public sealed class BucketedFingerprintTests(ITestOutputHelper output)
+{
+    [Fact]
+    public void What_differs_is_in_the_differing_buckets_and_little_else_is()
+    {
+        var random = new Random(Seeds.Given);
+        output.WriteLine($"seed {Seeds.Given}");
+        foreach (int rows in (int[])[0, 1, 15, 64, 65, 999, 1000, 1001, 5000])
+            foreach (int kept in (int[])[1, 1000, 1 << 16])
+            {
+                // (1) one side in order and folded in between, the other in any order; each kept in its own way.
+                int[] keys = [.. Enumerable.Range(0, rows)];
+                HashSet<int> changed = [.. keys.Where(_ => random.Next(200) == 0)];
+                var one = new BucketedFingerprint(kept);
+                foreach (int key in keys) Add(one, key, 0);
+                var other = new BucketedFingerprint(random.Next(2) == 0 ? kept : 1000);
+                foreach (int key in keys.OrderBy(_ => random.Next()))
+                {
+                    Add(other, key, changed.Contains(key) ? 1 : 0);
+                    if (key == rows / 2 && changed.Count > 5) other.Fold();
+                }
+                Assert.Equal(rows, one.Total().Rows);
+                Assert.Equal(changed.Count == 0, one.Total() == other.Total());
+                BucketSet differing = one.DifferingFrom(other);
+                Assert.All(changed, key => Assert.True(differing.Contains(BitConverter.GetBytes(key))));
+                Assert.InRange(differing.Count, changed.Count > 0 ? 1 : 0, changed.Count);
+                // (2) the same again, from the other side and after both were folded.
+                Assert.Equal(differing.Count, other.DifferingFrom(one).Count);
+                if (changed.Count == 0 || rows < 999) continue;
+                int read = keys.Count(key => differing.Contains(BitConverter.GetBytes(key)));
+                Assert.InRange(read, changed.Count, changed.Count * 40);
+            }
+    }
+
+    [Fact]
+    public void Of_many_records_few_are_read_again_for_a_thousand_scattered_differences()
+    {
+        var one = new BucketedFingerprint();
+        var other = new BucketedFingerprint();
+        for (int key = 0; key < 1_000_000; key++)
+        {
+            Add(one, key, 0);
+            Add(other, key, key % 1000 == 0 ? 1 : 0);
+        }
+        BucketSet differing = one.DifferingFrom(other);
+        int read = Enumerable.Range(0, 1_000_000).Count(key => differing.Contains(BitConverter.GetBytes(key)));
+        Assert.InRange(read, 1000, 10_000);
+    }
+
+    private static void Add(BucketedFingerprint to, int key, int version) => to.Add(BitConverter.GetBytes(key),
+        BitConverter.GetBytes(((long)key << 8) + version));
+}
