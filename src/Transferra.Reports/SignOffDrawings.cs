@@ -46,7 +46,8 @@ internal static class SignOffDrawings
             y += RowHeight;
         }
         parts.AddRange(Scale(from, seconds, scale, y));
-        string legend = string.Join(" \u00B7 ", stages.Select((stage, i) => string.Create(CultureInfo.InvariantCulture, $"{i + 1} {stage}")));
+        string legend = string.Join(" \u00B7 ", stages.Select((stage, i) => string.Create(CultureInfo.InvariantCulture,
+            $"{i + 1} {stage}")));
         parts.Add(Svg.Text(Names, y + 38, legend, 12, Svg.Soft));
         return Svg.Drawing("When each stage of each company was under way", Width, y + 46, parts);
     }

@@ -90,7 +90,7 @@ public sealed record SignOffSummary(string Sentence, IReadOnlyList<SignOffFigure
     private static IEnumerable<string> ToDoOf(RunReport report, CompanyReport company)
     {
         string code = company.Code;
-        if (company.Outcome == "stopped") yield return $"{code} stopped: " + string.Join(" ", company.Reasons.Select(Sentence));
+        if (company.Outcome == "stopped") yield return $"{code} stopped: " + string.Join(" ", company.Reasons.Select(Ended));
         if (company.Outcome == "unfinished") yield return $"{code} is not finished. To go on: transferra upgrade --resume; or back: "
             + "transferra undo.";
         if (company.Outcome != "through") yield break;
@@ -125,7 +125,7 @@ public sealed record SignOffSummary(string Sentence, IReadOnlyList<SignOffFigure
             + $"content: transferra runs --let-go {report.Run}";
     }
 
-    private static string Sentence(string text) => text.EndsWith('.') ? text : text + ".";
+    private static string Ended(string text) => text.EndsWith('.') ? text : text + ".";
 
     private static string Count(long count, string what) => string.Create(CultureInfo.InvariantCulture,
         $"{count:#,0} {what}{(count == 1 ? "" : "s")}");

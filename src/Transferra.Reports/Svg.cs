@@ -35,7 +35,8 @@ internal static class Svg
 
     /// <summary>A line that goes round above.</summary>
     public static XElement Arc(double x1, double y1, double x2, double y2, double above) => new(Namespace + "path", new XAttribute("d",
-        FormattableString.Invariant($"M{x1:0.#} {y1:0.#}Q{(x1 + x2) / 2:0.#} {above:0.#} {x2:0.#} {y2:0.#}M{x2 - 6:0.#} {y2 - 7:0.#}L{x2:0.#} {y2:0.#}L{x2 + 3:0.#} {y2 - 8:0.#}")),
+        FormattableString.Invariant($"M{x1:0.#} {y1:0.#}Q{(x1 + x2) / 2:0.#} {above:0.#} {x2:0.#} {y2:0.#}")
+            + FormattableString.Invariant($"M{x2 - 6:0.#} {y2 - 7:0.#}L{x2:0.#} {y2:0.#}L{x2 + 3:0.#} {y2 - 8:0.#}")),
         new XAttribute("fill", "none"), new XAttribute("stroke", Ink), new XAttribute("stroke-width", "1.5"));
 
     /// <summary>Words.</summary>

@@ -70,7 +70,8 @@ public sealed class SetDocumentsTests : IDisposable
         SetWriting.Write(_office, _company, _volume, _set);
         Directory.CreateDirectory(_folder["plain"]);
         TempFolder.Shell(_folder["plain"], $"tar -xpf {_set}; find . -name '*.zst' -links 1 -exec zstd -q -d --rm {{}} +; find . "
-            + $"-name '*.zst' -print0 | while IFS= read -r -d '' f; do zstd -q -d -f \"$f\" -o \"${{f%.zst}}\"; done; find . -name '*.zst' -delete");
+            + $"-name '*.zst' -print0 | while IFS= read -r -d '' f; do zstd -q -d -f \"$f\" -o \"${{f%.zst}}\"; done; "
+            + "find . -name '*.zst' -delete");
         // zstd knows neither second names nor fractions of seconds; content, rights and links are all there.
         const string coarse = "find . ! -name . -printf '%P|%y|%l\\n' | LC_ALL=C sort; find . -type f ! -name second-name.jpg ! -name "
             + "'*x 2026.jpg' -printf '%P|%m|%U:%G\\n' | LC_ALL=C sort; find . -type f -print0 | LC_ALL=C sort -z | xargs -0 sha256sum";
