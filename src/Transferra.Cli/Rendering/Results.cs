@@ -245,8 +245,8 @@ internal static class Results
                 Number(table.Missing)]));
         screen.Look($"Not the same any more for {company}: it was proved when it was put in place, and since then "
             + $"{Count(tables.Sum(table => table.Later), "record")} came at the end, "
-            + $"{Number(tables.Sum(table => table.Extra - table.Later))} among the old, {Number(tables.Sum(table => table.Changed))} were altered and "
-            + $"{Number(tables.Sum(table => table.Missing))} are gone.");
+            + $"{Number(tables.Sum(table => table.Extra - table.Later))} among the old, {Number(tables.Sum(table => table.Changed))} were "
+            + $"altered and {Number(tables.Sum(table => table.Missing))} are gone.");
     }
 
     private const int NotComparedShown = 12;
