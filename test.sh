@@ -17,10 +17,15 @@ echo "Building..."
 dotnet build Transferra.slnx -c Release --nologo -v quiet -clp:NoSummary >"$results/build.log" 2>&1 &
 building=$!
 
-# What tests need besides the SDK: an independent reader of .dbf tables, an independent writer of workbooks, a firewall and a network to try it in, and the three database servers and OpenSSH, started on loopback with folders of their own.
+# What tests need besides the SDK: an independent reader of .dbf tables, an independent writer of workbooks, a reader of PDF, a firewall and a network to try it in, and the three database servers and OpenSSH, started on loopback with folders of their own.
 if ! /usr/bin/python3 -c 'import dbfread, openpyxl' 2>/dev/null; then
   echo "Installing python3-dbfread and python3-openpyxl..."
   { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq python3-dbfread python3-openpyxl; } >"$results/apt.log" 2>&1 || cat "$results/apt.log"
+fi
+
+if ! command -v pdftotext >/dev/null; then
+  echo "Installing poppler-utils..."
+  { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq poppler-utils; } >"$results/apt.log" 2>&1 || cat "$results/apt.log"
 fi
 
 if ! command -v nft >/dev/null || ! command -v ip >/dev/null; then

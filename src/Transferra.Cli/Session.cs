@@ -127,7 +127,7 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
     public static uint UsersMask { get; set; }
 
     // Opening an office again needs no office.yaml; then only our own variables are known to be secret.
-    private SystemCommands Commands => new(OfficeFolder, UsersMask, [PassphraseVariable, .. SecretsOrNone()]);
+    public ICommands Commands => new SystemCommands(OfficeFolder, UsersMask, [PassphraseVariable, .. SecretsOrNone()]);
 
     private IEnumerable<string> SecretsOrNone()
     {

@@ -21,10 +21,11 @@ public static class HtmlRecoverySheet
     /// <param name="places">Where sets are kept.</param>
     /// <param name="newest">The newest set of each company in each place.</param>
     /// <param name="isLocked">Whether new sets are locked.</param>
+    /// <param name="officeKey">Fingerprint of the key that the office's sign-offs are signed with.</param>
     /// <param name="tool">Version of this program.</param>
     /// <param name="at">When it is written.</param>
     public static string Of(string office, IReadOnlyList<RecoveryPlace> places, IReadOnlyList<ListedSet> newest, bool isLocked,
-        string tool, DateTimeOffset at)
+        string officeKey, string tool, DateTimeOffset at)
     {
         string ending = isLocked ? SetPlaces.LockedSuffix : SetPlaces.Suffix;
         var content = new List<object>
@@ -57,6 +58,10 @@ public static class HtmlRecoverySheet
                 new XElement("div", "passphrase, in block letters"), new XElement("div", "read back by")));
         }
         else content.Add(new XElement("p", "The sets are not locked: whoever has one can read it. No passphrase is needed."));
+        content.Add(new XElement("h2", "The office's key"));
+        content.Add(new XElement("p", "Sign-offs of this office are signed with the key ", Mono(officeKey), ". One that is signed with "
+            + "another key is not this office's. To see to it: ", Mono("transferra signoff --verify"), ", or by hand with ",
+            Mono("sha256sum"), " and ", Mono("openssl"), "."));
         AddWithProgram(content, ending, isLocked);
         AddWithoutProgram(content, isLocked);
         content.Add(new XElement("p", new XAttribute("class", "soft"),

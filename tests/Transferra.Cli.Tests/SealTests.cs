@@ -27,7 +27,7 @@ public sealed partial class SealTests : IDisposable
     {
         Upgraded();
         Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite, File.GetUnixFileMode(_office["transferra/office-key.pem"]));
-        Verify().Expect(0).Says("by the office's key SHA256:", "the old store of A", "the old store of B", "the set ",
+        Verify().Expect(0).Says("by the office's key SHA256:", "the old store of A", "the old store of B", "a set of A",
             "All of it is as it was sealed");
         // Each file that is sealed, with one byte more, or gone.
         foreach (string name in (string[])["signoff.html", "signoff.json", "signoff.sha256", "signoff.sig", "office.pem", "A/match.json",
@@ -47,12 +47,12 @@ public sealed partial class SealTests : IDisposable
         // A set, an original.
         string set = Directory.GetFiles(_office["sets"], "A_*.tar").Single(), aside = set + ".away";
         File.Move(set, aside);
-        Verify().Expect(1).Says("it is not there, or cannot be read");
+        Verify().Expect(1).Says("not there");
         File.Copy(Directory.GetFiles(_office["sets"], "B_*.tar").Single(), set);
-        Verify().Expect(4).Says("another set lies there");
+        Verify().Expect(4).Says("ALTERED", "another set");
         File.Move(aside, set, overwrite: true);
         File.AppendAllText(OldOf("A"), " ");
-        Verify().Expect(4).Says("it is not as it was before anything was done");
+        Verify().Expect(4).Says("ALTERED", "changed since");
     }
 
     [Fact]

@@ -47,6 +47,35 @@ public sealed class MatchingTests : IDisposable
     }
 
     [Fact]
+    public void Of_thousands_of_clean_conversions_none_raises_an_alarm_and_of_as_many_with_one_change_each_does()
+    {
+        var random = new Random(Seeds.Given);
+        string[] names = ["", " ", "Caf\u00E9", "e\u0301", "a\nb", "Total ", "0", "\u00DFharp", "x'y\"z"];
+        for (int round = 0; round < 2000; round++)
+        {
+            using MemoryStore old = SampleKit.Store(_hop, [.. Enumerable.Range(1, random.Next(1, 12)).Select(i => SampleKit.Part(i,
+                names[random.Next(names.Length)] + i,
+                    FormattableString.Invariant($"{random.Next(-500, 500)}.{random.Next(100):00}"),
+                made: FormattableString.Invariant($"{1 + random.Next(28):00}/{1 + random.Next(12):00}/{random.Next(100):00}")))]);
+            using var renewed = new MemoryStore();
+            ConversionPass.Run(old, renewed, _hop, SampleKit.Settings, _ => { }, new ListObserver(), CancellationToken.None);
+            old.Answers["old prices"] = renewed.Answers["new prices"] = new QueryAnswer(["a", "b"], [["S", "1"]]);
+            MatchResult Matched() => new CompanyMatch(_hop, SampleKit.Settings, new ListObserver(), CancellationToken.None)
+                .Run(old, renewed);
+            MatchResult clean = Matched();
+            Assert.True(clean.IsSame, $"seed {Seeds.Given}, round {round}: {string.Join("; ", clean.Differences)}");
+            List<object?[]> parts = renewed.Tables["part"].Rows;
+            if (parts.Count == 0) continue;
+            object?[] one = parts[random.Next(parts.Count)];
+            one[2] = (Int128)one[2]! + 1;
+            MatchResult changed = Matched();
+            Assert.Equal(1, changed.DifferenceCount);
+            Assert.Equal(("part", Convert.ToString(one[0], System.Globalization.CultureInfo.InvariantCulture), "price"),
+                (changed.Differences[0].Table, changed.Differences[0].Key, changed.Differences[0].Column));
+        }
+    }
+
+    [Fact]
     public void One_changed_amount_is_named()
     {
         Parts[41][2] = (Int128)4201;

@@ -26,9 +26,27 @@ internal static class MatchCommand
             Description = "Also write every difference to this folder, as a workbook (.xlsx) and as JSON lines",
             HelpName = "DIR"
         };
-        commands.Add("match", "Prove that the records of the new store are those of the old one", [commands.Codes, old, renewed, list],
+        var before = new Option<string?>("--printed-before")
+        {
+            Description = "Compare reports: the folder that the old program printed or exported into (text, delimited, HTML, .xlsx, PDF)",
+            HelpName = "DIR"
+        };
+        var after = new Option<string?>("--printed-after") { Description = "The folder of the new program", HelpName = "DIR" };
+        var aside = new Option<string[]>("--aside")
+        {
+            Description = "Of reports, leave aside what matches this regular expression; once for each",
+            HelpName = "REGEX",
+            AllowMultipleArgumentsPerToken = false
+        };
+        commands.Add("match", "Prove that the records of the new store are those of the old one",
+            [commands.Codes, old, renewed, list, before, after, aside],
             (session, parsed) => (parsed.GetValue(old), parsed.GetValue(renewed)) switch
             {
+                (null, null) when (parsed.GetValue(before), parsed.GetValue(after)) is ({ } printed, { } again)
+                    && session.Codes.Count == 0 => MatchPrinted.Run(session, printed, again, parsed.GetValue(aside) ?? []),
+                _ when parsed.GetValue(before) is not null || parsed.GetValue(after) is not null => throw new TransferraException(
+                    "--printed-before and --printed-after belong together, and neither a company nor --old and --new with them",
+                    "Name both folders, and nothing else but --aside."),
                 (null, null) => Run(session, parsed.GetValue(list)),
                 ({ } from, { } to) when session.Codes.Count == 0 => Bare(session, from, to, parsed.GetValue(list)),
                 _ => throw new TransferraException("--old and --new belong together, and no company is named with them",

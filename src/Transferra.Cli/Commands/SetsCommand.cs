@@ -325,9 +325,9 @@ internal static class SetsCommand
             new RecoveryPlace(place.Shown, place.Server is null ? $"disk {Disks.Of(place.Folder)} of {Environment.MachineName}"
                 : place.Server.Host,
             place.Server?.HostKey ?? "")).ToArray();
+        using System.Security.Cryptography.ECDsa key = new OfficeKey(session.Office.Folder, session.Volume).ToSign();
         session.Volume.WriteNew(path, System.Text.Encoding.UTF8.GetBytes(HtmlRecoverySheet.Of(session.Office.Name, lines, newest,
-            session.Sets.LocksNewSets,
-            Session.Version, DateTimeOffset.UtcNow)));
+            session.Sets.LocksNewSets, SignedDigests.FingerprintOf(key), Session.Version, DateTimeOffset.UtcNow)));
         session.Screen.Good($"Written: {path}");
         session.Screen.Line(session.Sets.LocksNewSets
             ? "Print it, write the passphrase on it by hand, and keep it in the safe. The passphrase is not in the file."

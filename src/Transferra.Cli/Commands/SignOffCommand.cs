@@ -80,6 +80,8 @@ internal static class SignOffCommand
             SealState.NotThere => ExitCodes.LookAt,
             _ => ExitCodes.Unproved
         };
+        if (seen.Parts.Any(part => part.What.StartsWith("a set", StringComparison.Ordinal)))
+            session.Screen.Line("Of sets, what they say of themselves is compared; transferra sets --prove reads all that is in them.");
         if (code == ExitCodes.Done) session.Screen.Good("All of it is as it was sealed, and belongs together.");
         else if (code == ExitCodes.LookAt) session.Screen.Look("What is there is as it was sealed; what is not there is named above.");
         else session.Screen.Bad("It does NOT belong together as it was sealed; what was altered is named above.");

@@ -243,7 +243,7 @@ internal static class Results
         screen.Table(["Table", ">Added at the end", ">Added among the old", ">Altered", ">Gone"], tables.Select(table =>
             (IReadOnlyList<string>)[table.Table, Number(table.Later), Number(table.Extra - table.Later), Number(table.Changed),
                 Number(table.Missing)]));
-        screen.Look($"Not the same any more for {company}: it was proved when it was put in place, and since then "
+        screen.Bad($"NOT proved for {company} any more: nothing differed when it was put in place, and since then "
             + $"{Count(tables.Sum(table => table.Later), "record")} came at the end, "
             + $"{Number(tables.Sum(table => table.Extra - table.Later))} among the old, {Number(tables.Sum(table => table.Changed))} were "
             + $"altered and {Number(tables.Sum(table => table.Missing))} are gone.");

@@ -80,7 +80,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         TableShape[] differing = [.. correspondence.To.Tables.Where(table => sides.Of(table.Name).Differing.Count > 0)];
         int most = ListedOfATable(differing.Length);
         Dictionary<string, TableDifferences> differences = differing.ToDictionary(table => table.Name,
-            table => Explain(old, renewed, table, sides.Of(table.Name).Differing, most));
+            table => Explain(old, renewed, table, sides.Of(table.Name), most));
         TableMatch[] tables = [.. correspondence.To.Tables.Select(table =>
         {
             (Fingerprint a, Fingerprint b, _) = sides.Of(table.Name);
@@ -256,8 +256,9 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     }
 
     // Reads the differing buckets of a table again and names each difference.
-    private TableDifferences Explain(IStore old, IStore renewed, TableShape table, BucketSet buckets, int most)
+    private TableDifferences Explain(IStore old, IStore renewed, TableShape table, ReadTable seen, int most)
     {
+        (BucketSet buckets, long rows) = (seen.Differing, seen.Found.Rows);
         bool isKept = _keptFrom.TryGetValue(table.Name, out (IStore Store, string Name) kept);
         table = ToRead(table, table.Name);
         var last = new LastNumbers(table);
@@ -268,14 +269,14 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
 
         IEnumerable<PickedRows> Wanted()
         {
-            int[] rows = [];
+            int[] places = [];
             foreach (TableMap map in correspondence.Tables.Where(map => map.Into.Any(target => target.Table.Name == table.Name)))
                 foreach (TableTransform lane in Transformed(old, map, cancel))
                 {
-                    if (rows.Length < lane.RowCount) rows = new int[lane.RowCount];
-                    int carried = lane.CarriedRows(rows);
+                    if (places.Length < lane.RowCount) places = new int[lane.RowCount];
+                    int carried = lane.CarriedRows(places);
                     foreach (TableOutput output in lane.Outputs)
-                        if (output.Table.Name == table.Name) yield return Picked(output.Vectors, i => rows[i], carried, [], last);
+                        if (output.Table.Name == table.Name) yield return Picked(output.Vectors, i => places[i], carried, [], last);
                 }
             foreach (NewRecord record in correspondence.NewRecords.Where(record => record.Into.Name == table.Name))
                 yield return Picked(NewRecords.Evaluate(record, settings).Vectors, i => i, 1, [], last);
@@ -283,8 +284,14 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
 
         IEnumerable<PickedRows> Read(IStore store, string name, LastNumbers? noting)
         {
-            foreach (RecordBatch batch in store.Batches(table with { Name = name }, [], cancel)) yield return Picked(batch.Vectors,
-                i => i, batch.RowCount, batch.Faults, noting);
+            long read = 0;
+            foreach (RecordBatch batch in store.Batches(table with { Name = name }, [], cancel))
+            {
+                yield return Picked(batch.Vectors, i => i, batch.RowCount, batch.Faults, noting);
+                // Of both sides, which are read at the same time, one is told.
+                read += batch.RowCount;
+                if (noting is null) observer.Progress("what differs in " + table.Name, read, Math.Max(read, rows));
+            }
         }
 
         PickedRows Picked(IReadOnlyList<Vector> vectors, Func<int, int> rowAt, int count, IReadOnlyList<RowFault> faults,

@@ -42,7 +42,7 @@ internal static class DeclarationMatch
     /// <param name="hop">What answers to what.</param>
     public static DeclarationsMatched Run(IStore old, IStore renewed, Correspondence hop)
     {
-        StoreDeclaration[] was = Moving(old), now = Moving(renewed);
+        (StoreDeclaration[] was, StoreDeclaration[] now) = Compared(old, renewed);
         var names = new SpokenOf(hop);
         List<DeclarationDifference> differences = WithWhatWasTheirs(Differences(was, now, names.AccountFor));
         if (old.Identity.EngineVersion != renewed.Identity.EngineVersion)
@@ -59,7 +59,7 @@ internal static class DeclarationMatch
     /// <param name="converted">The converted one.</param>
     public static DeclarationsMatched WithFresh(IStore fresh, IStore converted)
     {
-        StoreDeclaration[] was = Moving(fresh), now = Moving(converted);
+        (StoreDeclaration[] was, StoreDeclaration[] now) = Compared(fresh, converted);
         return new DeclarationsMatched(Counts(was, now), Differences(was, now, (_, _) => false));
     }
 
@@ -96,7 +96,18 @@ internal static class DeclarationMatch
             && gone.Any(name => SpokenOf.Mentions(difference.Name, name)) ? difference with { ByHop = true } : difference)];
     }
 
-    private static StoreDeclaration[] Moving(IStore store) => [.. store.Declarations().Where(thing => !thing.IsOfPlace)];
+    // What belongs to the place is not in a store that was set aside, and says nothing then; where both have it, it is compared.
+    private static (StoreDeclaration[] Was, StoreDeclaration[] Now) Compared(IStore old, IStore renewed)
+    {
+        IReadOnlyList<StoreDeclaration> was = old.Declarations(), now = renewed.Declarations();
+        return (Moving(was, now), Moving(now, was));
+    }
+
+    private static StoreDeclaration[] Moving(IReadOnlyList<StoreDeclaration> things, IReadOnlyList<StoreDeclaration> others)
+    {
+        HashSet<(string, string)> there = [.. others.Select(thing => (thing.Kind, thing.Name))];
+        return [.. things.Where(thing => !thing.IsOfPlace || there.Contains((thing.Kind, thing.Name)))];
+    }
 
     private static string Texts(IEnumerable<StoreDeclaration> things) => string.Join('\n', things.Select(thing => thing.Text));
 }

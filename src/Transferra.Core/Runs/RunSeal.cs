@@ -146,23 +146,23 @@ public static class RunSeal
     {
         foreach (Backup.BackupResult set in company.Backups ?? [])
         {
-            string what = $"the set {set.Path}";
-            if (set.Seal.Length == 0) yield return new SealCheck(what, SealState.NotThere, "its seal was not recorded");
+            string what = $"a set of {company.Code}";
+            if (set.Seal.Length == 0) yield return new SealCheck(what, SealState.NotThere, $"{set.Path}: its seal was not recorded");
             else yield return sealOf(set.Path) switch
             {
-                null => new SealCheck(what, SealState.NotThere, "it is not there, or cannot be read; transferra sets --prove tells which"),
-                var seal when seal == set.Seal => new SealCheck(what, SealState.Holds, "transferra sets --prove reads all of it"),
-                _ => new SealCheck(what, SealState.Altered, "another set lies there")
+                null => new SealCheck(what, SealState.NotThere,
+                    $"{set.Path}: it is not there, or cannot be read; transferra sets --prove tells which"),
+                var seal when seal == set.Seal => new SealCheck(what, SealState.Holds, set.Path),
+                _ => new SealCheck(what, SealState.Altered, $"{set.Path}: another set lies there")
             };
         }
         if (company.SetAside.Length == 0) yield break;
-        string old = $"the old store of {company.Code}, {company.SetAside}";
+        string old = $"the old store of {company.Code}";
         yield return originalOf(company.Code) switch
         {
-            null => new SealCheck(old, SealState.NotThere, "it is not kept any more"),
-            var digest when digest == company.OldStoreSha256 => new SealCheck(old, SealState.Holds,
-                "as it was before anything was done"),
-            _ => new SealCheck(old, SealState.Altered, "it is not as it was before anything was done")
+            null => new SealCheck(old, SealState.NotThere, $"{company.SetAside}: it is not kept any more"),
+            var digest when digest == company.OldStoreSha256 => new SealCheck(old, SealState.Holds, company.SetAside),
+            _ => new SealCheck(old, SealState.Altered, $"{company.SetAside}: it was changed since")
         };
     }
 }

@@ -57,9 +57,13 @@ internal sealed class MariaThings(Func<string, List<IReadOnlyList<string?>>> ask
         .. OfTables.SelectMany(query => Of(query, isOfPlace: false)), .. parts.All().Where(part => part.Kind != "trigger")
             .Select(part => new StoreDeclaration(part.Kind, part.Name, "", string.Join('\n', [part.Statement ?? "", .. part.Rights]))),
         // Sequences stay when a store's tables are moved away and others come, and so do views that nobody could make again.
-        .. Of(Sequences, isOfPlace: true), .. parts.BrokenViews().Select(view => new StoreDeclaration("view", view, "",
+        .. Of(Sequences, isOfPlace: true).Select(sequence => sequence with { Text = PositionOf(sequence.Name) }),
+        .. parts.BrokenViews().Select(view => new StoreDeclaration("view", view, "",
             "(the server cannot open it)") { IsOfPlace = true })
     ];
+
+    private string PositionOf(string sequence) => ask("SELECT concat_ws(' ', minimum_value, maximum_value, 'by', increment, 'next', "
+        + $"next_not_cached_value) FROM {MariaConnection.Quote(database)}.{MariaConnection.Quote(sequence)}")[0][0] ?? "";
 
     private IEnumerable<StoreDeclaration> Of(string query, bool isOfPlace) => ask(query + " ORDER BY 1, 2").Select(row =>
         new StoreDeclaration(row[0]!, row[1]!, row[2]!, row[3] ?? "") { IsOfPlace = isOfPlace });
