@@ -1,23 +1,18 @@
 // BackupBenchmark.cs: whole commands of the built program against plain tools of the system, on the same company: a SQLite store and
 // documents, of which about half are text and the rest cannot be compressed, as pictures cannot. Each side is a process of its own,
 // alternately; the files are in the system's cache for both.
-using System.Diagnostics;
 using System.Globalization;
 using System.Text;
-using Microsoft.Data.Sqlite;
 
 namespace Transferra.Benchmarks;
 
 internal static class BackupBenchmark
 {
-    private sealed record Measured(double Seconds, long PeakBytes);
-
     public static int Run(int megabytes, int rounds)
     {
         string folder = Directory.CreateTempSubdirectory("transferra-bench-").FullName, office = Path.Combine(folder, "office"),
             tar = Path.Combine(folder, "plain.tar.zst");
-        string program = Environment.GetEnvironmentVariable("TRANSFERRA_BENCH_PROGRAM")
-            ?? throw new InvalidOperationException("TRANSFERRA_BENCH_PROGRAM should name transferra.dll; see benchmarks/README.md");
+        string program = WholeCommand.Program;
         try
         {
             long bytes = Generate(office, megabytes);
@@ -34,21 +29,21 @@ internal static class BackupBenchmark
                 foreach (string old in Directory.GetFiles(Path.Combine(office, "sets"))) File.Delete(old);
                 Cached(office);
                 Add("tar | zstd -3 -T2; sha256sum; zstd -d | sha256sum",
-                    Measure("bash", "-c", $"set -e; tar -C {office} -cf - data | zstd -q -3 -T2 -f -o {tar}; sha256sum {tar}; zstd -dc "
-                        + $"{tar} | sha256sum"));
-                Add("backup, proved", Measure("dotnet", backup));
+                    WholeCommand.Measure("bash", "-c", $"set -e; tar -C {office} -cf - data | zstd -q -3 -T2 -f -o {tar}; sha256sum {tar}; "
+                        + $"zstd -dc {tar} | sha256sum"));
+                Add("backup, proved", WholeCommand.Measure("dotnet", backup));
                 plainBytes = new FileInfo(tar).Length;
                 ourBytes = new FileInfo(Directory.GetFiles(Path.Combine(office, "sets"))[0]).Length;
                 ChangeDocuments(office, round);
-                Add("second backup, 1 % of the bytes changed in documents", Measure("dotnet", backup));
+                Add("second backup, 1 % of the bytes changed in documents", WholeCommand.Measure("dotnet", backup));
                 ChangeStore(office);
-                Add("third backup, 1 % of the store's records changed", Measure("dotnet", backup));
+                Add("third backup, 1 % of the store's records changed", WholeCommand.Measure("dotnet", backup));
                 // Into new folders each time, which stay: ext4 looks long for inodes that no file had within the last minutes.
                 string plain = Path.Combine(folder, FormattableString.Invariant($"plain-{round}")),
                     ours = Path.Combine(folder, FormattableString.Invariant($"ours-{round}"));
                 Directory.CreateDirectory(plain);
-                Add("zstd -d | tar -x", Measure("bash", "-c", $"set -e; zstd -dc {tar} | tar -x -C {plain}"));
-                Add("restore, compared", Measure("dotnet", program, "restore", "BIG", "--office", office, "--to", ours));
+                Add("zstd -d | tar -x", WholeCommand.Measure("bash", "-c", $"set -e; zstd -dc {tar} | tar -x -C {plain}"));
+                Add("restore, compared", WholeCommand.Measure("dotnet", program, "restore", "BIG", "--office", office, "--to", ours));
             }
             TellAll(sides, ourBytes, plainBytes);
             return 0;
@@ -67,7 +62,7 @@ internal static class BackupBenchmark
 
     private static void TellAll(Dictionary<string, List<Measured>> sides, long ourBytes, long plainBytes)
     {
-        foreach ((string side, List<Measured> all) in sides) Tell(side, all);
+        foreach ((string side, List<Measured> all) in sides) WholeCommand.Tell(side, all);
         Ratio("backup to its yardstick", "backup, proved", "tar | zstd -3 -T2; sha256sum; zstd -d | sha256sum");
         Ratio("second backup to the first", "second backup, 1 % of the bytes changed in documents", "backup, proved");
         Ratio("third backup to the first", "third backup, 1 % of the store's records changed", "backup, proved");
@@ -89,48 +84,6 @@ internal static class BackupBenchmark
     {
         Generate(office, megabytes);
         return 0;
-    }
-
-    private static void Tell(string side, List<Measured> all)
-    {
-        Measured[] sorted = [.. all.OrderBy(one => one.Seconds)];
-        Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
-            $"{side}: {sorted[0].Seconds:0.00} to {sorted[^1].Seconds:0.00} s, median {sorted[sorted.Length / 2].Seconds:0.00} s; "
-                + $"largest memory {all.Max(one => one.PeakBytes) / 1048576.0:0} MB"));
-    }
-
-    private static Measured Measure(string file, params string[] arguments)
-    {
-        // What an earlier side left to be written is not this one's work.
-        using (Process sync = Process.Start("sync")) sync.WaitForExit();
-        var clock = Stopwatch.StartNew();
-        using Process child = Process.Start(new ProcessStartInfo(file, arguments)
-        {
-            RedirectStandardOutput = true,
-            RedirectStandardError = true
-        })!;
-        Task<string> said = child.StandardOutput.ReadToEndAsync(), complained = child.StandardError.ReadToEndAsync();
-        long peak = 0;
-        while (!child.WaitForExit(20)) peak = Math.Max(peak, Peak(child.Id));
-        child.WaitForExit();
-        double seconds = clock.Elapsed.TotalSeconds;
-        if (child.ExitCode != 0) throw new InvalidOperationException($"{file} {string.Join(' ', arguments)} ended with {child.ExitCode}: "
-            + $"{said.Result}{complained.Result}");
-        return new Measured(seconds, peak);
-    }
-
-    private static long Peak(int id)
-    {
-        try
-        {
-            return File.ReadLines($"/proc/{id}/status").Where(line => line.StartsWith("VmHWM:", StringComparison.Ordinal))
-                .Select(line => long.Parse(line.AsSpan(6).Trim().ToString().Split(' ')[0], CultureInfo.InvariantCulture) * 1024)
-                    .FirstOrDefault();
-        }
-        catch (IOException)
-        {
-            return 0; // it has just ended
-        }
     }
 
     private static void Cached(string folder)
@@ -221,11 +174,12 @@ internal static class BackupBenchmark
 
     private static void ChangeStore(string office)
     {
-        Ask(Path.Combine(office, "data", "big.db"), "UPDATE JRNL SET AMOUNT = AMOUNT + 1 WHERE JNO <= (SELECT max(JNO) / 100 FROM JRNL)");
+        WholeCommand.Ask(Path.Combine(office, "data", "big.db"),
+            "UPDATE JRNL SET AMOUNT = AMOUNT + 1 WHERE JNO <= (SELECT max(JNO) / 100 FROM JRNL)");
         Thread.Sleep(2500);
     }
 
-    private static void GenerateStore(string path, int rows) => Ask(path, FormattableString.Invariant($"""
+    private static void GenerateStore(string path, int rows) => WholeCommand.Ask(path, FormattableString.Invariant($"""
         PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA user_version = 1;
         CREATE TABLE JRNL (JNO INTEGER PRIMARY KEY, VNO VARCHAR(10), JDATE DATE, PNO INTEGER, ACODE VARCHAR(8), AMOUNT DECIMAL_INT(14,2),
           NARR VARCHAR(80), STATUS VARCHAR(1));
@@ -235,16 +189,4 @@ internal static class BackupBenchmark
             (i * 7919) % 9000000 + 100, 'hire of instrument ' || (i % 977) || ' by member ' || (i * 31 % 50021) || ', returned '
                 || (i % 28 + 1) || ' days later', CASE WHEN i % 50 = 0 THEN 'D' ELSE 'P' END FROM n;
         """));
-
-    private static void Ask(string path, string sql)
-    {
-        using var connection = new SqliteConnection($"Data Source={path};Pooling=false");
-        connection.Open();
-        using SqliteCommand command = connection.CreateCommand();
-        command.CommandTimeout = 0;
-#pragma warning disable CA2100 // numbers of our own
-        command.CommandText = sql;
-#pragma warning restore CA2100
-        command.ExecuteNonQuery();
-    }
 }

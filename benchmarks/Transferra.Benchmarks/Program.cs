@@ -12,6 +12,7 @@ return args switch
         int.Parse(megabytes, CultureInfo.InvariantCulture)),
     ["backup", .. string[] rest] => BackupBenchmark.Run(Number(rest, 0, 2000), Number(rest, 1, 3)),
     ["copy", string engine, .. string[] rest] => CopyBenchmark.Run(engine, Number(rest, 0, 2_000_000), Number(rest, 1, 5)),
+    ["match", .. string[] rest] => MatchBenchmark.Run(Number(rest, 0, 3_000_000), Number(rest, 1, 5)),
     ["files", .. string[] rest] => FilesBenchmark.Run(Number(rest, 0, 1_000_000), Number(rest, 1, 5)),
     ["servers", string engine, .. string[] rest] => ServersBenchmark.Run(engine, Number(rest, 0, 2_000_000), Number(rest, 1, 5)),
     ["servers-child", string engine, string name, string source] => ServersBenchmark.Child(engine, name, source),
@@ -24,7 +25,8 @@ static int Number(string[] arguments, int at, int otherwise) => arguments.Length
 
 static int Usage()
 {
-    Console.Error.WriteLine("usage: backup [MEGABYTES [ROUNDS]] | convert [ROWS [ROUNDS]] | check [ROWS [ROUNDS]] | files [ROWS "
+    Console.Error.WriteLine("usage: backup [MEGABYTES [ROUNDS]] | convert [ROWS [ROUNDS]] | check [ROWS [ROUNDS]] | match [ROWS "
+        + "[ROUNDS]] | files [ROWS "
         + "[ROUNDS]] | servers ENGINE [ROWS [ROUNDS]] | "
         + "copy ENGINE [ROWS [ROUNDS]] | vectors");
     return 2;
