@@ -49,7 +49,8 @@ internal static class HtmlPage
         dt { color: var(--soft); }
         dd { margin: 0; overflow-wrap: anywhere; }
         @page { size: A4; margin: 14mm; }
-        @media print { .front { break-after: page; } svg { break-inside: avoid; } }
+        @media print { .front { break-after: page; } svg { break-inside: avoid; } body { font-size: 12.5px; } table { font-size: 12px; }
+            .sentence { font-size: 17px; margin: 10px 0; } .front .sign { gap: 34px 40px; margin-top: 34px; } }
         @media print { body { background: #fff; } main { padding: 0; max-width: none; } h2, tr, .box, .sign { break-inside: avoid; } }
         """;
 

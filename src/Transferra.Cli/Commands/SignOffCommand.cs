@@ -68,7 +68,12 @@ internal static class SignOffCommand
         SealChecked seen = RunSeal.Verify(run, Key(session).Fingerprint, path => CompanyBackup.SealOf(session.Sets, path),
             code => OriginalOf(session, context, run, code));
         if (html is not null) seen = seen with { Parts = [.. seen.Parts, OfPage(run, Path.GetFullPath(html))] };
-        session.Screen.Table(["What", "", ""], seen.Parts.Select(part => (IReadOnlyList<string>)[part.What, part.State switch
+        // Results that are as they were say nothing one by one.
+        ILookup<string, SealCheck> results = seen.Parts.Where(part => part.State == SealState.Holds && part.What.EndsWith(".json",
+            StringComparison.Ordinal) && part.What.Contains('/')).ToLookup(part => part.What[..part.What.LastIndexOf('/')]);
+        IEnumerable<SealCheck> told = seen.Parts.Where(part => !results.Any(of => of.Contains(part))).Concat(results.Select(of =>
+            new SealCheck($"the results of {of.Key}", SealState.Holds, Results.Count(of.Count(), "file"))));
+        session.Screen.Table(["What", "", ""], told.Select(part => (IReadOnlyList<string>)[part.What, part.State switch
         {
             SealState.Holds => "as sealed",
             SealState.NotThere => "not there",
