@@ -24,8 +24,11 @@ public sealed record SignOffSummary(string Sentence, IReadOnlyList<SignOffFigure
         [.. report.Companies.OrderBy(company =>
         company.Outcome == "through").SelectMany(company => ToDoOf(report, company)), .. ToDoOf(report)]);
 
-    private static bool IsProved(CompanyReport company) => company.Outcome == "through" && (company.Match?.Verdict ?? (company.Mending
-        is { } mending && !mending.IsProved ? Verdict.NotProved : Verdict.Proved)) == Verdict.Proved;
+    private static bool Converts(RunReport report) => report.Kind is "upgrade" or "convert";
+
+    // A restore is proved as a whole or does not go through.
+    private static bool IsProved(RunReport report, CompanyReport company) => company.Outcome == "through" && (Converts(report)
+        ? company.Match?.Verdict == Verdict.Proved : company.Mending?.IsProved ?? report.Kind == "restore");
 
     private static string Names(IEnumerable<CompanyReport> companies)
     {
@@ -41,7 +44,9 @@ public sealed record SignOffSummary(string Sentence, IReadOnlyList<SignOffFigure
     private static string SentenceOf(RunReport report)
     {
         CompanyReport[] through = [.. report.Companies.Where(company => company.Outcome == "through")],
-            proved = [.. through.Where(IsProved)], others = [.. through.Where(company => !IsProved(company))],
+            proved = [.. through.Where(company => IsProved(report, company))],
+            unmatched = [.. through.Where(company => Converts(report) && company.Match is null)],
+            others = [.. through.Except(proved).Except(unmatched)],
             stopped = [.. report.Companies.Where(company => company.Outcome is "stopped")],
             undone = [.. report.Companies.Where(company => company.Outcome is "undone")],
             open = [.. report.Companies.Where(company => company.Outcome is "unfinished" or "given up")];
@@ -49,9 +54,10 @@ public sealed record SignOffSummary(string Sentence, IReadOnlyList<SignOffFigure
         var parts = new List<string>();
         string isAre(CompanyReport[] of) => of.Length == 1 ? "is" : "are";
         string whose(CompanyReport[] of) => of.Length == 1 ? "its" : "their";
-        if (proved.Length > 0) parts.Add($"{Names(proved)} {isAre(proved)} {done}, " + (report.Kind is "upgrade" or "convert"
+        if (proved.Length > 0) parts.Add($"{Names(proved)} {isAre(proved)} {done}, " + (Converts(report)
             ? $"and every record of {whose(proved)} old data is proved to be in the new" : report.Kind == "mend"
                 ? "and nothing but the listed changes was made, which is proved" : "from a set that was proved"));
+        if (unmatched.Length > 0) parts.Add($"{Names(unmatched)} {isAre(unmatched)} {done}, and nothing is proved yet");
         if (others.Length > 0) parts.Add($"{Names(others)} {isAre(others)} {done}, with something that is not proved, or that somebody "
             + "answers for");
         if (stopped.Length > 0) parts.Add($"{Names(stopped)} stopped, and {whose(stopped)} old data is in its place, unchanged");
@@ -74,7 +80,7 @@ public sealed record SignOffSummary(string Sentence, IReadOnlyList<SignOffFigure
             { } closing => new(Durations.Of((report.LastAt - closing.BegunAt).TotalSeconds), "closed so far; it is not open again"),
             null => new(Durations.Of((report.LastAt - report.BegunAt).TotalSeconds), "from the first step to the last")
         };
-        return report.Kind is "upgrade" or "convert"
+        return Converts(report)
             ? [new(records.ToString("#,0", CultureInfo.InvariantCulture), "old records, each accounted for"),
                 new(share, "of the old values compared with the new data"), time]
             : [new(report.Companies.Count.ToString(CultureInfo.InvariantCulture), report.Companies.Count == 1 ? "company" : "companies"),
@@ -97,7 +103,7 @@ public sealed record SignOffSummary(string Sentence, IReadOnlyList<SignOffFigure
         foreach (Core.Backup.BackupResult set in company.Backups?.Where(set => !set.IsProved) ?? [])
             yield return $"The set {set.Path} is not proved: {set.Faults[0].What}";
         if (company.Match is { } match) foreach (string left in OfMatch(company, match)) yield return left;
-        else if (report.Kind is "convert") yield return $"{code} is converted and not matched yet: transferra match {code}";
+        else if (Converts(report)) yield return $"{code} is converted and not matched yet: transferra match {code}";
         if (company.CheckAgain is { } again && again.Findings.Count > 0)
             yield return $"{code}: {Count(again.Findings.Count, "finding")} of the check after, listed below.";
     }

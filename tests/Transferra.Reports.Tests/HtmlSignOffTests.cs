@@ -95,6 +95,14 @@ public sealed class HtmlSignOffTests
         Assert.StartsWith(sentence, summary.Sentence, StringComparison.Ordinal);
         Assert.Equal(share, summary.Figures[1].Value);
         Assert.Equal(outcome == "through", summary.Sentence.Contains("proved", StringComparison.Ordinal));
+        // What nobody has matched is not proved, whatever went through.
+        SignOffSummary converted = SignOffSummary.Of(report with
+        {
+            Kind = "convert",
+            Companies = [company with { Code = "A", Outcome = outcome, Match = null }]
+        });
+        Assert.DoesNotContain("proved to be", converted.Sentence, StringComparison.Ordinal);
+        Assert.Equal(outcome == "through", converted.ToDo.Any(left => left.EndsWith("transferra match A", StringComparison.Ordinal)));
         // (2) whatever keeps a company from being proved is among what is left to do.
         SignOffSummary part = SignOffSummary.Of(report with
         {

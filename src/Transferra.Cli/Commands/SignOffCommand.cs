@@ -67,7 +67,7 @@ internal static class SignOffCommand
         RunContext context = session.Context(session.Observer());
         SealChecked seen = RunSeal.Verify(run, Key(session).Fingerprint, path => CompanyBackup.SealOf(session.Sets, path),
             code => OriginalOf(session, context, run, code));
-        if (html is not null) seen = seen with { Parts = [.. seen.Parts, OfPage(run, Path.GetFullPath(html))] };
+        if (html is not null) seen = seen with { Parts = [.. seen.Parts, RunSeal.OfPage(run, Path.GetFullPath(html))] };
         // Results that are as they were say nothing one by one.
         ILookup<string, SealCheck> results = seen.Parts.Where(part => part.State == SealState.Holds && part.What.EndsWith(".json",
             StringComparison.Ordinal) && part.What.Contains('/')).ToLookup(part => part.What[..part.What.LastIndexOf('/')]);
@@ -98,15 +98,6 @@ internal static class SignOffCommand
         if (session.Office.Companies.All(company => company.Code != code)) return null;
         CompanyRun on = UpgradeRun.OnRun(context, run, code);
         return session.Places.Exists(on.Aside) ? on.DigestOfOld(on.Aside) : null;
-    }
-
-    private static SealCheck OfPage(Run run, string path)
-    {
-        string digest = PlainFile.DigestOf(path);
-        return digest.Length == 0 ? new SealCheck($"the page {path}", SealState.NotThere, "it cannot be read")
-            : digest == PlainFile.DigestOf(Path.Combine(run.Folder, RunSeal.PageName))
-                ? new SealCheck($"the page {path}", SealState.Holds, "it is the one that was sealed")
-                : new SealCheck($"the page {path}", SealState.Altered, "it is not the one that was sealed");
     }
 
     /// <summary>Writes the page of a run; one that cannot be written stops nothing, and is told.</summary>

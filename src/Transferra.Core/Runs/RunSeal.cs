@@ -106,6 +106,18 @@ public static class RunSeal
         return new SealChecked(run.Id, signer, parts);
     }
 
+    /// <summary>Whether a page that somebody has is the one that was sealed.</summary>
+    /// <param name="run">The run.</param>
+    /// <param name="path">The page.</param>
+    public static SealCheck OfPage(Run run, string path)
+    {
+        string digest = PlainFile.DigestOf(path), what = $"the page {path}";
+        IReadOnlyDictionary<string, string>? said = SignedDigests.Read(PlainFile.ReadBytes(Path.Combine(run.Folder, ListName)));
+        return digest.Length == 0 ? new SealCheck(what, SealState.NotThere, "it cannot be read")
+            : said?.GetValueOrDefault(PageName) == digest ? new SealCheck(what, SealState.Holds, "it is the one that was sealed")
+            : new SealCheck(what, SealState.Altered, "it is not the one that was sealed");
+    }
+
     private static string? Signer(string folder, byte[] list)
     {
         string signature = Path.Combine(folder, SignatureName), key = Path.Combine(folder, KeyName);
