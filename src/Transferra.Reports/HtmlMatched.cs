@@ -93,9 +93,9 @@ internal static class HtmlMatched
         {
             difference.Table,
             difference.Key,
-            difference.Column.Length > 0 ? difference.Column : $"({difference.Kind.ToString().ToLowerInvariant()})",
-            difference.Expected,
-            difference.Found,
+            DifferenceText.ColumnOf(difference),
+            difference.Kind == DifferenceKind.Extra ? "(no such record)" : DifferenceText.Of(difference, difference.Expected),
+            difference.Kind == DifferenceKind.Missing ? "(missing)" : DifferenceText.Of(difference, difference.Found),
         }));
     }
 

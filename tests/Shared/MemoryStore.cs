@@ -102,6 +102,10 @@ internal sealed class MemoryStore : IStore, IStoreBuilder
         {
             case null: vector.AppendNull(); break;
             case int number: ((LongVector)vector).Append(number); break;
+            case long number when vector.Type.Kind == FieldKind.Any: AnyValue.Append((BytesVector)vector, number); break;
+            case string text when vector.Type.Kind == FieldKind.Any:
+                AnyValue.Append((BytesVector)vector, AnyValue.Text, Encoding.UTF8.GetBytes(text));
+                break;
             case long number: ((LongVector)vector).Append(number); break;
             case bool truth: ((LongVector)vector).Append(truth ? 1 : 0); break;
             case DateOnly day: ((LongVector)vector).Append(day.DayNumber); break;

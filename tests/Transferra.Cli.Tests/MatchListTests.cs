@@ -67,7 +67,7 @@ public sealed class MatchListTests : IDisposable
             + "UPDATE item SET price = price + 100 WHERE item_no IN (3, 4); DELETE FROM item WHERE item_no = 9; "
             + "INSERT INTO grp VALUES (9, 'new'), (0, 'slipped in')");
         Called match = _office.Run("match", "A").Expect(1).Says("nothing differed. Since then:", "added after the last one",
-            "8 records came at the end, 1 among the old, 2 were altered and 1 are gone");
+            "8 records added at the end, 1 added among the old, 2 altered, 1 gone");
         string[] told = [.. match.Out.Split('\n').SkipWhile(line => !line.Contains("Since then", StringComparison.Ordinal))];
         Assert.Contains(told, line => Words(line) == "item 7 0 2 1");
         Assert.Contains(told, line => Words(line) == "grp 1 1 0 0");

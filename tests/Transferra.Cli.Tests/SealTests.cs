@@ -35,7 +35,7 @@ public sealed partial class SealTests : IDisposable
         {
             byte[] kept = File.ReadAllBytes(Path.Combine(Run, name));
             File.WriteAllBytes(Path.Combine(Run, name), [.. kept, (byte)' ', (byte)'x']);
-            if (name != "office.pem") Verify().Expect(4).Says("NOT belong together"); // behind a PEM block there may be anything
+            if (name != "office.pem") Verify().Expect(4).Says("NOT as it was sealed"); // behind a PEM block there may be anything
             if (!name.StartsWith("signoff.s", StringComparison.Ordinal))
             {
                 File.Delete(Path.Combine(Run, name));

@@ -28,6 +28,15 @@ public sealed class LastNumbersTests
     public void Numbers(long[] there, long found, bool isBeyond) => Assert.Equal(isBeyond, Is(FieldKind.Integer, [.. there.Cast<object>()],
         found));
 
+    [Theory] // as a store without types has them
+    [InlineData("1 5", "6", true)]
+    [InlineData("1 5", "5", false)]
+    [InlineData("INV007", "INV008", true)]
+    public void Of_any_kind(string there, string found, bool isBeyond) => Assert.Equal(isBeyond, Is(FieldKind.Any, [.. there.Split(' ')
+        .Select(Any)], Any(found)));
+
+    private static object Any(string text) => long.TryParse(text, out long number) ? number : text;
+
     private static bool Is(FieldKind kind, object[] there, object found)
     {
         var table = new TableShape("T", [new ColumnShape("CO", new FieldType(FieldKind.Text)), new ColumnShape("NO", new FieldType(kind))],

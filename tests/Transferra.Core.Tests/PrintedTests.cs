@@ -38,6 +38,8 @@ public sealed class PrintedTests(ITestOutputHelper output)
     [InlineData("Page 1 of 2\na 1", "Page 1 of 3\na 1", 0)]
     [InlineData("Ledger Page 1\na 1\fLedger Page 2\nb 2", "Ledger Page 1\na 1\nb 2", 0)]   // paper of another length
     [InlineData("Ledger\na 1\fLedger\nb 2\nLedger", "Ledger\na 1\nb 2", 1)]                // what stands elsewhere is not a head
+    [InlineData("Ledger\na 1\fLedger\na 1", "Ledger\na 1\fLedger", 1)]                    // a record at the top of two pages is not a head
+    [InlineData("Title\fLedger\nb 2\fLedger\nc 3", "Title\nLedger\nb 2\nc 3", 1)]          // what not all pages begin with is not one
     public void Lines(string before, string after, int differences) => Assert.Equal(differences, Compared(before, after).DifferenceCount);
 
     [Fact]

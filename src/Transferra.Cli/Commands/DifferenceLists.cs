@@ -47,12 +47,12 @@ internal sealed class DifferenceLists : IDisposable
     /// <returns>In words, what was written.</returns>
     public string Write(WayMatched matched)
     {
+        long counted = matched.Hops.Where(hop => hop.MatchedAt is null).Sum(hop => hop.DifferenceCount);
+        if (_count != counted) throw new InvalidOperationException($"{_count} differences listed of {counted}");
         _spill.Position = 0;
         Put(_lines, file => _spill.CopyTo(file));
         Put(_sheet, file => DifferenceSheet.Write(matched, Read(), _lines, file));
-        long counted = matched.Hops.Where(hop => hop.MatchedAt is null).Sum(hop => hop.DifferenceCount);
-        string told = $"All {Rendering.Results.Count(counted, "difference")}: {_lines} and {_sheet}";
-        return _count == counted ? told : throw new InvalidOperationException($"{_count} differences listed of {counted}");
+        return $"All {Rendering.Results.Count(counted, "difference")}: {_lines} and {_sheet}";
     }
 
     private void Put(string path, Action<FileStream> write)

@@ -129,11 +129,11 @@ internal static class MatchCommand
         return new CompanyMatched(company.Code, on.Run.Id, matched);
     }
 
-    // When the new store was put in place, if nothing differed then.
+    // When the new store was put in place, if it was proved then.
     private static DateTimeOffset? ProvedAt(CompanyRun on)
     {
         JournalEntry? done(string stage) => on.Run.Journal.Entries.LastOrDefault(entry => entry.Company == on.Company.Code
             && entry.Stage == stage && entry.State == "done");
-        return done(Stages.Match)?.Facts.GetValueOrDefault("differences") == "0" ? done(Stages.ChangeOver)?.At : null;
+        return done(Stages.Match)?.Facts.GetValueOrDefault("proved") == "1" ? done(Stages.ChangeOver)?.At : null;
     }
 }

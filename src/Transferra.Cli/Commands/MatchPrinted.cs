@@ -80,17 +80,21 @@ internal static class MatchPrinted
         foreach (PrintedMatched report in reports.Where(report => report.NotRead.Length > 0)) screen.Bad($"Not read: {report.NotRead}");
         foreach (PrintedMatched report in reports.Except(compared).Where(report => report.NotRead.Length == 0))
             screen.Bad($"Only {(report.Before is null ? "after" : "before")}: {report.Pair.Before ?? report.Pair.After}");
+        foreach (PrintedMatched report in reports.Where(report => report.ReadAs.Length > 0))
+            screen.Line($"{Name(report)}: {report.ReadAs}, as it is not UTF-8");
         int aside = reports.Sum(report => report.LeftAside);
         if (aside > 0) screen.Line($"Left aside: {Results.Count(aside, "time of printing, page number or head", "times of printing, page "
             + "numbers and heads")}, and what --aside names.");
         int others = reports.Count(report => !report.IsSame);
         if (others == 0) screen.Good($"The same: {Results.Count(reports.Count, "report")}, "
             + $"{Results.Count(reports.Sum(report => report.After!.Pages), "page")}, {Results.Number(reports.Sum(report =>
-                report.After!.Figures))} figures, every line compared.");
+                report.After!.Figures))} figures, every line compared{(aside > 0 ? " but for what was left aside" : "")}.");
         else screen.Bad($"NOT the same: {Results.Number(others)} of {Results.Count(reports.Count, "report")}.");
     }
 
-    private static string Name(PrintedMatched report) => report.Pair.Before == report.Pair.After ? report.Pair.Before!
+    private static string Name(PrintedMatched report) => report.Pair.Before == report.Pair.After || report.Pair.After is null
+        ? report.Pair.Before!
+        : report.Pair.Before is null ? report.Pair.After
         : $"{report.Pair.Before} / {report.Pair.After}";
 
     private static string Both(PrintedMatched report, Func<PrintedExtent, string> of)

@@ -43,8 +43,8 @@ internal static class SignOffCommand
         string page = Seal(session, run, report);
         if (html is not null) session.Volume.Replace(Path.GetFullPath(html), File.ReadAllBytes(page));
         session.Screen.Line($"Written: {(html is null ? page : Path.GetFullPath(html))}");
-        session.Screen.Line($"Sealed with the office's key {Key(session).Fingerprint}; to see later whether all of it still belongs "
-            + "together: transferra signoff --verify");
+        session.Screen.Line($"Sealed with the office's key {Key(session).Fingerprint}. To check later that nothing was altered: "
+            + "transferra signoff --verify");
         return session.Answer(ExitCodes.Done, report);
     }
 
@@ -63,7 +63,7 @@ internal static class SignOffCommand
     private static int Verify(Session session, string? id, string? html)
     {
         Run run = Meant(session, id);
-        session.Screen.Heading($"signoff: does the record of the run {run.Id} still belong together?");
+        session.Screen.Heading($"signoff: is the record of the run {run.Id} still as it was sealed?");
         RunContext context = session.Context(session.Observer());
         SealChecked seen = RunSeal.Verify(run, Key(session).Fingerprint, path => CompanyBackup.SealOf(session.Sets, path),
             code => OriginalOf(session, context, run, code));
@@ -86,10 +86,10 @@ internal static class SignOffCommand
             _ => ExitCodes.Unproved
         };
         if (seen.Parts.Any(part => part.What.StartsWith("a set", StringComparison.Ordinal)))
-            session.Screen.Line("Of sets, what they say of themselves is compared; transferra sets --prove reads all that is in them.");
-        if (code == ExitCodes.Done) session.Screen.Good("All of it is as it was sealed, and belongs together.");
+            session.Screen.Line("Of a set, only its seal was compared. To read each of them through: transferra sets --prove");
+        if (code == ExitCodes.Done) session.Screen.Good("All of it is as it was sealed.");
         else if (code == ExitCodes.LookAt) session.Screen.Look("What is there is as it was sealed; what is not there is named above.");
-        else session.Screen.Bad("It does NOT belong together as it was sealed; what was altered is named above.");
+        else session.Screen.Bad("NOT as it was sealed; what was altered is named above.");
         return session.Answer(code, seen);
     }
 

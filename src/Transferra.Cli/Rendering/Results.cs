@@ -9,6 +9,7 @@ using Transferra.Core.Matching;
 using Transferra.Core.Mending;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
+using Transferra.Reports;
 
 namespace Transferra.Cli.Rendering;
 
@@ -197,7 +198,7 @@ internal static class Results
     /// <param name="screen">Where it is told.</param>
     /// <param name="company">Whose.</param>
     /// <param name="matched">What it came to.</param>
-    /// <param name="provedAt">When the new store was put in place and nothing differed; null where that was not so.</param>
+    /// <param name="provedAt">When the new store was put in place and was proved; null where it was not.</param>
     public static void Match(Screen screen, string company, WayMatched matched, DateTimeOffset? provedAt = null)
     {
         foreach (MatchResult match in matched.Hops)
@@ -243,10 +244,10 @@ internal static class Results
         screen.Table(["Table", ">Added at the end", ">Added among the old", ">Altered", ">Gone"], tables.Select(table =>
             (IReadOnlyList<string>)[table.Table, Number(table.Later), Number(table.Extra - table.Later), Number(table.Changed),
                 Number(table.Missing)]));
-        screen.Bad($"NOT proved for {company} any more: nothing differed when it was put in place, and since then "
-            + $"{Count(tables.Sum(table => table.Later), "record")} came at the end, "
-            + $"{Number(tables.Sum(table => table.Extra - table.Later))} among the old, {Number(tables.Sum(table => table.Changed))} were "
-            + $"altered and {Number(tables.Sum(table => table.Missing))} are gone.");
+        screen.Bad($"NOT proved for {company} any more. It was proved when it was put in place; since then "
+            + $"{Count(tables.Sum(table => table.Later), "record")} added at the end, "
+            + $"{Number(tables.Sum(table => table.Extra - table.Later))} added among the old, "
+            + $"{Number(tables.Sum(table => table.Changed))} altered, {Number(tables.Sum(table => table.Missing))} gone.");
     }
 
     private const int NotComparedShown = 12;

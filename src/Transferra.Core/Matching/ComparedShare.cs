@@ -1,9 +1,9 @@
 // ComparedShare.cs: how many of the old store's values were compared with the new one, and which were not, and why. "Proved" is said of
-// what
-// was looked at; this says how much that is.
+// what was looked at; this says how much that is.
 // Holds: (1) every value of the old store is counted once, as compared or under one reason; (2) the old store's own shape is counted, not
 //        the kit's, so that what the kit does not know counts as not compared.
 using Transferra.Core.Conversion;
+using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
 using Transferra.Core.Records;
 
@@ -66,14 +66,29 @@ public sealed record ComparedShare(string Version, long Values, IReadOnlyList<No
         if (account.Exceptions > 0) yield return new NotCompared(table.Name, "", account.Exceptions,
             account.Exceptions * table.Columns.Count, "exceptions, not in the new store");
         long carried = account.Read - account.LeftOut - account.Exceptions;
+        HashSet<string> compared = MadeFrom(map);
         foreach (ColumnShape column in table.Columns)
         {
             string? why = map.ColumnsLeftOut.FirstOrDefault(left => Same(left.Key, column.Name)) is { Key: not null } left
                 ? $"left out by the kit: {left.Value}"
                 : actual.Gone.FirstOrDefault(gone => Same(gone.Table, table.Name) && Same(gone.Column, column.Name)) is { } gone
-                    ? GoneWords(gone) : map.From.OrdinalOf(column.Name) < 0 ? "the kit does not know it" : null;
+                    ? GoneWords(gone) : map.From.OrdinalOf(column.Name) < 0 ? "the kit does not know it"
+                    : compared.Contains(column.Name) ? null
+                    : "no new value is made from it; the kit replaces it, or only tells by it which records are left out";
             if (why is not null) yield return new NotCompared(table.Name, column.Name, carried, carried, why);
         }
+    }
+
+    // What the values of the new store are made from, be it through a lookup.
+    private static HashSet<string> MadeFrom(TableMap map)
+    {
+        var compared = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
+        foreach (ColumnReference reference in map.Into.SelectMany(target => target.Columns).SelectMany(column =>
+            column.Value.ColumnReferences))
+            if (reference.Lookup is null) compared.Add(reference.Name);
+            else compared.UnionWith(map.Lookups.Where(lookup => Same(lookup.Shape.Name, reference.Lookup)).SelectMany(lookup =>
+                lookup.Shape.Key.ColumnReferences).Select(key => key.Name));
+        return compared;
     }
 
     private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);

@@ -18,7 +18,8 @@ internal sealed class LastNumbers
     public LastNumbers(TableShape table)
     {
         _ordinals = [.. table.Key.Select(table.OrdinalOf).Where(ordinal => ordinal >= 0 && table.Columns[ordinal].Type.Kind is
-            FieldKind.Integer or FieldKind.Decimal or FieldKind.Date or FieldKind.Timestamp or FieldKind.Text)];
+            FieldKind.Integer or FieldKind.Decimal or FieldKind.Date or FieldKind.Timestamp or FieldKind.Text
+            or FieldKind.Any)];
         _last = new Int128?[_ordinals.Length];
         _lastOfBeginning = new Dictionary<string, Int128>?[_ordinals.Length];
     }
@@ -66,15 +67,25 @@ internal sealed class LastNumbers
         {
             case LongVector longs: return ("", longs.Values[row]);
             case WideVector wides: return Specials.Is(wides.Values[row]) ? null : ("", wides.Values[row]);
-            case BytesVector bytes:
-                ReadOnlySpan<byte> text = bytes[row];
-                int at = text.Length;
-                while (at > 0 && text[at - 1] is >= (byte)'0' and <= (byte)'9') at--;
-                if (at == text.Length || text.Length - at > MostDigits) return null;
-                Int128 number = 0;
-                foreach (byte digit in text[at..]) number = number * 10 + (digit - '0');
-                return (at == 0 ? "\0" : Encoding.UTF8.GetString(text[..at]), number);
+            case BytesVector { Type.Kind: FieldKind.Any } any:
+                return any[row][0] switch
+                {
+                    AnyValue.Whole => ("", AnyValue.WholeOf(any[row])),
+                    AnyValue.Text => AtEnd(any[row][1..]),
+                    _ => null
+                };
+            case BytesVector bytes: return AtEnd(bytes[row]);
             default: return null;
         }
+    }
+
+    private static (string Beginning, Int128 Number)? AtEnd(ReadOnlySpan<byte> text)
+    {
+        int at = text.Length;
+        while (at > 0 && text[at - 1] is >= (byte)'0' and <= (byte)'9') at--;
+        if (at == text.Length || text.Length - at > MostDigits) return null;
+        Int128 number = 0;
+        foreach (byte digit in text[at..]) number = number * 10 + (digit - '0');
+        return (at == 0 ? "\0" : Encoding.UTF8.GetString(text[..at]), number);
     }
 }

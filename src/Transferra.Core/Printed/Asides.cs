@@ -38,24 +38,28 @@ public sealed partial class Asides(IReadOnlyList<Regex> more)
     public IReadOnlyList<(int Number, string Line)> Kept(PrintedReport report)
     {
         var kept = new List<(int, string)>();
-        List<string> head = [];
         int number = 0;
-        for (int page = 0; page < report.Pages.Count; page++)
+        List<(int Number, string Line)>[] pages = [.. report.Pages.Select(page => page.Select(line => (Number: ++number,
+            Line: Squeezed(line))).Where(line => line.Line.Length > 0).ToList())];
+        int head = HeadOf([.. pages.Where(page => page.Count > 0)]);
+        bool isFirst = true;
+        foreach (List<(int, string)> page in pages.Where(page => page.Count > 0))
         {
-            int of = 0;
-            bool isHead = page > 0;
-            foreach (string line in report.Pages[page])
-            {
-                number++;
-                string squeezed = Squeezed(line);
-                if (squeezed.Length == 0) continue;
-                if (page == 0 && head.Count < HeadLines) head.Add(squeezed);
-                isHead &= of < head.Count && head[of++] == squeezed;
-                if (isHead) Count++;
-                else kept.Add((number, squeezed));
-            }
+            kept.AddRange(isFirst ? page : page.Skip(head));
+            if (!isFirst) Count += head;
+            isFirst = false;
         }
         return kept;
+    }
+
+    // How many lines all pages begin with. A line with a figure is none of them: it may be a record that stands at the top of two pages.
+    private static int HeadOf(List<(int Number, string Line)>[] pages)
+    {
+        if (pages.Length < 2) return 0;
+        int head = 0;
+        while (head < HeadLines && pages.All(page => page.Count > head && page[head].Line == pages[0][head].Line)
+            && !Figure.In(pages[0][head].Line).Any()) head++;
+        return head;
     }
 
     private string Squeezed(string line)

@@ -31,6 +31,9 @@ public sealed record PrintedMatched(PrintedPair Pair, PrintedExtent? Before, Pri
     /// <summary>Why one of them could not be read; "" when both could.</summary>
     public string NotRead { get; init; } = "";
 
+    /// <summary>How a file was read where that is not a matter of course; "" otherwise.</summary>
+    public string ReadAs { get; init; } = "";
+
     /// <summary>Whether both say the same.</summary>
     public bool IsSame => Before is not null && After is not null && DifferenceCount == 0 && NotRead.Length == 0;
 }
@@ -56,7 +59,11 @@ public static class PrintedMatch
             foreach (PrintedDifference difference in Differing(old, renewed))
                 if (++count <= MostListed) differences.Add(difference);
         return new PrintedMatched(pair, before is null ? null : ExtentOf(before, old), after is null ? null : ExtentOf(after, renewed),
-            differences, count, asides.Count - aside);
+            differences, count, asides.Count - aside)
+        {
+            ReadAs = string.Join(", ", ((PrintedReport?[])[before, after]).OfType<PrintedReport>().Select(report => report.ReadAs)
+                .Where(how => how.Length > 0).Distinct())
+        };
     }
 
     private static PrintedExtent ExtentOf(PrintedReport report, IReadOnlyList<(int Number, string Line)> kept)
@@ -98,20 +105,27 @@ public static class PrintedMatch
     // Lines that stand in the same place and are the same but for their figures are one line that was changed.
     private static IEnumerable<PrintedDifference> Gap(List<(int Number, string Line)> old, List<(int Number, string Line)> renewed)
     {
-        foreach ((int number, string line) in old)
+        if (old.Count == 1 && renewed.Count == 1)
         {
-            int at = renewed.FindIndex(other => Words(other.Line) == Words(line));
-            if (at < 0 && old.Count == 1 && renewed.Count == 1) at = 0;
-            if (at < 0)
-            {
-                yield return new PrintedDifference(number, null, line, "", []);
-                continue;
-            }
-            yield return new PrintedDifference(number, renewed[at].Number, line, renewed[at].Line, FiguresOf(line, renewed[at].Line));
-            renewed.RemoveAt(at);
+            yield return Changed(old[0], renewed[0]);
+            yield break;
         }
-        foreach ((int number, string line) in renewed) yield return new PrintedDifference(null, number, "", line, []);
+        Dictionary<string, Queue<(int, string)>> waiting = renewed.GroupBy(line => Words(line.Line))
+            .ToDictionary(same => same.Key, same => new Queue<(int, string)>(same));
+        var answered = new HashSet<int>();
+        foreach ((int number, string line) in old)
+            if (waiting.TryGetValue(Words(line), out Queue<(int, string)>? same) && same.TryDequeue(out (int Number, string Line) one))
+            {
+                answered.Add(one.Number);
+                yield return Changed((number, line), one);
+            }
+            else yield return new PrintedDifference(number, null, line, "", []);
+        foreach ((int number, string line) in renewed.Where(line => !answered.Contains(line.Number)))
+            yield return new PrintedDifference(null, number, "", line, []);
     }
+
+    private static PrintedDifference Changed((int Number, string Line) old, (int Number, string Line) renewed) =>
+        new(old.Number, renewed.Number, old.Line, renewed.Line, FiguresOf(old.Line, renewed.Line));
 
     private static string Words(string line)
     {

@@ -1,6 +1,5 @@
 // RunSeal.cs: binds a run's sign-off, the end of its journal, its results and its sets together by digests, signed with the office's key,
-// so
-// that somebody who trusts neither us nor this program can see later that they still belong together (docs/verify-by-hand.md).
+// so that somebody who trusts neither us nor this program can see later that they still belong together (docs/verify-by-hand.md).
 // Form: signoff.sha256 lists signoff.html, signoff.json and the results of each company; signoff.sig is its signature and office.pem the
 // public key (SignedDigests.cs). signoff.json says how many lines the journal has and the digest of the last one, and the seal of each set.
 // Holds: (1) nothing that is listed can be altered, nor the journal up to its sealed end, nor a set be another one, without being told;
@@ -137,7 +136,7 @@ public static class RunSeal
             string path = Path.Combine(folder, name);
             yield return !File.Exists(path) ? new SealCheck(name, SealState.NotThere, "it is not there")
                 : PlainFile.DigestOf(path) == digest ? new SealCheck(name, SealState.Holds)
-                : new SealCheck(name, SealState.Altered, "its content is another");
+                : new SealCheck(name, SealState.Altered, "it is not what was sealed");
         }
     }
 

@@ -20,12 +20,29 @@ public sealed class PrintedFiles(ICommands commands)
 
     private static readonly TimeSpan PdfLimit = TimeSpan.FromMinutes(5);
 
-    /// <summary>The files below a folder, by their names from there.</summary>
-    /// <exception cref="TransferraException">There is no such folder.</exception>
-    public static IReadOnlyList<string> In(string folder) => !Directory.Exists(folder)
-        ? throw new TransferraException($"there is no folder {folder}", "Name the folder that the reports were printed or exported into.")
-        : [.. Directory.EnumerateFiles(folder, "*", new EnumerationOptions { RecurseSubdirectories = true })
-            .Select(path => Path.GetRelativePath(folder, path)).Order(StringComparer.Ordinal)];
+    /// <summary>All files below a folder, by their names from there.</summary>
+    /// <exception cref="TransferraException">There is no such folder, or one below it cannot be read.</exception>
+    public static IReadOnlyList<string> In(string folder)
+    {
+        if (!Directory.Exists(folder)) throw new TransferraException($"there is no folder {folder}",
+            "Name the folder that the reports were printed or exported into.");
+        // What cannot be read, or is hidden, is no reason to say that the rest is the same.
+        var all = new EnumerationOptions
+        {
+            RecurseSubdirectories = true,
+            IgnoreInaccessible = false,
+            AttributesToSkip = FileAttributes.None
+        };
+        try
+        {
+            return [.. Directory.EnumerateFiles(folder, "*", all).Select(path => Path.GetRelativePath(folder, path))
+                .Order(StringComparer.Ordinal)];
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            throw new TransferraException($"{folder} cannot be read whole: {error.Message}", "See who may read it.", error);
+        }
+    }
 
     /// <summary>Reads one.</summary>
     /// <param name="folder">The folder of its side.</param>

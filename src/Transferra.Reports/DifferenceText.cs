@@ -4,9 +4,10 @@ using System.Globalization;
 using System.Text;
 using Transferra.Core.Matching;
 
-namespace Transferra.Cli.Rendering;
+namespace Transferra.Reports;
 
-internal static class DifferenceText
+/// <summary>Shows values that differ.</summary>
+public static class DifferenceText
 {
     /// <summary>Kinds whose difference lies in what is not seen otherwise.</summary>
     private static readonly HashSet<ChangeKind> Hidden = [ChangeKind.Blanks, ChangeKind.Spacing, ChangeKind.Accents, ChangeKind.NullOrBlank,
