@@ -74,6 +74,8 @@ public sealed record ComparedShare(string Version, long Values, IReadOnlyList<No
                 : actual.Gone.FirstOrDefault(gone => Same(gone.Table, table.Name) && Same(gone.Column, column.Name)) is { } gone
                     ? GoneWords(gone) : map.From.OrdinalOf(column.Name) < 0 ? "the kit does not know it"
                     : compared.Contains(column.Name) ? null
+                    : map.Combining is not null && map.From.Key.Any(key => Same(key, column.Name))
+                    ? "it only tells in which order records are combined"
                     : "no new value is made from it; the kit replaces it, or only tells by it which records are left out";
             if (why is not null) yield return new NotCompared(table.Name, column.Name, carried, carried, why);
         }
