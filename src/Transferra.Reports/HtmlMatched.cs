@@ -40,6 +40,7 @@ internal static class HtmlMatched
             yield return new XElement("ul", matched.Unexplained.Select(what => new XElement("li", $"version {what.To}: {what.Words}")));
         }
         foreach (XElement part in Shares(matched)) yield return part;
+        if (matched.Levels is { } levels) foreach (XElement part in Beside(levels)) yield return part;
         if (matched.NotLookedAt.Count > 0)
         {
             yield return new XElement("p", "Not looked at:");
@@ -65,6 +66,22 @@ internal static class HtmlMatched
         }
         foreach (XElement part in matched.Hops.SelectMany(hop => Hop(hop, isOnly: matched.Hops.Count == 1))) yield return part;
         if (matched.OverTheWay.Count > 0) foreach (XElement part in Totals(matched.OverTheWay)) yield return part;
+    }
+
+    private static IEnumerable<XElement> Beside(MatchedLevels levels)
+    {
+        yield return new XElement("p", $"Data version: {levels.OldVersion ?? "not told"} in the old store, "
+            + $"{levels.NewVersion ?? "not told"} in the new one.");
+        if (levels.Settings.Count > 0)
+            yield return Table(["Setting", "Before", "After", "Unchanged"], levels.Settings.Select(setting => new object[]
+            { setting.Name, setting.Old ?? "(none)", setting.New ?? "(none)", setting.IsSame ? "yes" : "no" }));
+        if (levels.Documents is not { } documents) yield break;
+        yield return new XElement("p", documents.NotCompared.Length > 0 ? $"Documents: not compared: {documents.NotCompared}"
+            : $"Documents: {Number(documents.Same)} unchanged since the set {documents.Set}, compared by SHA-256; "
+                + $"{string.Join(", ", documents.Others.Select(other => $"{Number(other.Files.Count)} {other.What}"))}.");
+        if (documents.Others.Any(other => other.Files.Count > 0))
+            yield return new XElement("ul", documents.Others.SelectMany(other => other.Files.First.Take(MostParts)
+                .Select(name => new XElement("li", $"{other.What}: {name}"))));
     }
 
     private static IEnumerable<XElement> Shares(WayMatched matched)

@@ -54,6 +54,13 @@ public static class HtmlSignOff
             Pair("Made with", "Transferra " + report.Tool));
         if (signedBy is not null) yield return new XElement("p", Class("soft"), "Whether this page, the journal, the results, the sets and "
             + "the old stores still belong together: transferra signoff --verify, or by hand as docs/verify-by-hand.md says.");
+        if (SignOffDrawings.Disks(report.Disks) is { } disks)
+        {
+            yield return new XElement("h3", "Room on the disks");
+            yield return new XElement("p", Class("soft"), "A bar is a disk; what is filled is in use, above before the run, below after "
+                + "it.");
+            yield return disks;
+        }
         if (report.Closing is { Steps.Count: > 0 } shut)
         {
             yield return new XElement("h3", "Shut and stopped while the office was closed");

@@ -1,5 +1,5 @@
-// SignOffDrawings.cs: what a sign-off draws: the closed hours with the stages in them, the way, and the records of each table old against
-// new.
+// SignOffDrawings.cs: what a sign-off draws: the closed hours with the stages in them, the disks, the way, and the records of each table
+// old against new.
 using System.Globalization;
 using System.Xml.Linq;
 using Transferra.Core.Machine;
@@ -78,6 +78,27 @@ internal static class SignOffDrawings
             yield return Svg.Text(x, y + 20, DateTimeOffset.FromUnixTimeSeconds(at).ToString(step < 60 ? "HH:mm:ss" : "HH:mm",
                 CultureInfo.InvariantCulture), 11, Svg.Soft, "middle");
         }
+    }
+
+    /// <summary>How full each disk was before the run, and after it.</summary>
+    public static XElement? Disks(IReadOnlyList<DiskRoom> disks)
+    {
+        if (disks.Count == 0) return null;
+        const int left = 330, right = 330, height = 34;
+        var parts = new List<XElement>();
+        for (int i = 0; i < disks.Count; i++)
+        {
+            (DiskRoom disk, int y) = (disks[i], (i * height) + 4);
+            double scale = (double)(Width - left - right) / disk.Total;
+            double before = (disk.Total - disk.FreeBefore) * scale, after = (disk.Total - (disk.FreeAfter ?? disk.FreeBefore)) * scale;
+            parts.Add(Svg.Text(0, y + 16, Svg.Short(disk.At, 44)));
+            parts.Add(Svg.Box(left, y, Width - left - right, 22, "#fff"));
+            parts.Add(Svg.Box(left, y, Math.Max(1, before), 11, Svg.Wash));
+            if (disk.FreeAfter is not null) parts.Add(Svg.Box(left, y + 11, Math.Max(1, after), 11, Svg.Soft));
+            parts.Add(Svg.Text(Width - right + 8, y + 16, $"{Sizes.Of(disk.FreeBefore)} free before, "
+                + $"{(disk.FreeAfter is { } free ? Sizes.Of(free) : "not known")} after, of {Sizes.Of(disk.Total)}", 11, Svg.Soft));
+        }
+        return Svg.Drawing("How full the disks were before (above) and after (below)", Width, (disks.Count * height) + 4, parts);
     }
 
     /// <summary>The versions a company went through, with who converted and how long each hop took.</summary>

@@ -118,6 +118,11 @@ public sealed record SignOffSummary(string Sentence, IReadOnlyList<SignOffFigure
         foreach (Unexplained what in match.Unexplained) yield return $"{code}: nobody has explained this: {what.Words}";
         foreach (NotLookedAt left in match.NotLookedAt.Where(left => left.Allows != Verdict.Proved))
             yield return $"{code}: not looked at, in the {left.Side} data: {left.What}";
+        if (match.Levels?.Documents is { IsSame: false } documents) yield return documents.NotCompared.Length > 0
+            ? $"{code}: its documents were not compared: {documents.NotCompared}"
+            : $"{code}: not every document is unchanged since the backup: "
+                + $"{string.Join(", ", documents.Others.Select(other => $"{HtmlPage.Number(other.Files.Count)} {other.What}"))}; they are "
+                + "named below.";
         if (match.Hops.All(hop => hop.Totals.Count == 0) && match.OverTheWay.Count == 0)
             yield return $"{code}: there was no control total, so no second opinion beside the comparison of records. Compare a report "
                 + "whose totals you know.";

@@ -36,7 +36,7 @@ public sealed class ConnectionTests : IDisposable
     {
         StoreAddress at = _servers.Made(engine, "tls");
         ServerAddress server = at.Server!;
-        Assert.Matches(@"^encrypted \(TLSv1\.[23]\), certificate not checked$", Told(at));
+        Assert.Equal("not encrypted; it does not leave this machine", Told(at));
         Assert.Matches(@"^encrypted \(TLSv1\.[23]\), certificate not checked$",
             Told(at with { Server = server with { Connection = ConnectionCare.Encrypted } }));
         Assert.Matches(@"^encrypted \(TLSv1\.[23]\), certificate checked$",
@@ -51,6 +51,19 @@ public sealed class ConnectionTests : IDisposable
             Assert.Contains(file, Assert.Throws<TransferraException>(() =>
                 Told(at with { Server = server with { Connection = ConnectionCare.Checked, Authority = file } })).Message,
                 StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void On_the_same_machine_it_is_encrypted_where_the_account_asks_for_it()
+    {
+        StoreAddress at = _servers.Made("mariadb", "asks"), clerk = _servers.AsClerk(at, _folder.Path);
+        Assert.Equal("not encrypted; it does not leave this machine", Told(clerk));
+        TestServers.Execute(at with { Path = "" }, $"ALTER USER '{clerk.Server!.User}'@'%' REQUIRE SSL");
+        Assert.Matches(@"^encrypted \(TLSv1\.[23]\), certificate not checked$", Told(clerk));
+        File.Delete(clerk.Server.PasswordFile!);
+        File.WriteAllText(clerk.Server.PasswordFile!, "wrong");
+        File.SetUnixFileMode(clerk.Server.PasswordFile!, UnixFileMode.UserRead);
+        Assert.Contains("does not let", Assert.Throws<TransferraException>(() => Told(clerk)).Message, StringComparison.Ordinal);
     }
 
     // The loading connection checks for itself.

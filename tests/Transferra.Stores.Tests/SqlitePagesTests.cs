@@ -45,7 +45,7 @@ public sealed class SqlitePagesTests : IDisposable
                     more = reader.Fill(batch);
                     for (int row = 0; row < batch.RowCount; row++)
                         rows.Add(string.Join('|', batch.Vectors.Select(vector => vector.IsNull(row) ? "null" : vector.Show(row)))
-                            + string.Concat(batch.Faults.Where(fault => fault.Row == row)));
+                            + string.Concat(batch.Faults.Where(fault => fault.Row == row).Select(fault => fault with { Row = 0 })));
                 }
             }
             catch (TransferraException error)

@@ -26,6 +26,11 @@ internal static class MatchCommand
             Description = "Also write every difference to this folder, as a workbook (.xlsx) and as JSON lines",
             HelpName = "DIR"
         };
+        var sample = new Option<long?>("--sample")
+        {
+            Description = "With --old and --new: of large tables compare only so many records, drawn at random. A quick look, and no proof",
+            HelpName = "RECORDS"
+        };
         var before = new Option<string?>("--printed-before")
         {
             Description = "Compare reports: the folder that the old program printed or exported into (text, delimited, HTML, .xlsx, PDF)",
@@ -39,16 +44,20 @@ internal static class MatchCommand
             AllowMultipleArgumentsPerToken = false
         };
         commands.Add("match", "Prove that the records of the new store are those of the old one",
-            [commands.Codes, old, renewed, list, before, after, aside],
+            [commands.Codes, old, renewed, list, sample, before, after, aside],
             (session, parsed) => (parsed.GetValue(old), parsed.GetValue(renewed)) switch
             {
+                _ when parsed.GetValue(sample) is < 1 => throw new TransferraException("--sample needs a number of records, at least 1",
+                    "10000 is a good one."),
+                (null, null) when parsed.GetValue(sample) is not null => throw new TransferraException(
+                    "--sample goes with --old and --new; the proof of a run is never a sample", "Name both places, or leave it out."),
                 (null, null) when (parsed.GetValue(before), parsed.GetValue(after)) is ({ } printed, { } again)
                     && session.Codes.Count == 0 => MatchPrinted.Run(session, printed, again, parsed.GetValue(aside) ?? []),
                 _ when parsed.GetValue(before) is not null || parsed.GetValue(after) is not null => throw new TransferraException(
                     "--printed-before and --printed-after belong together, and neither a company nor --old and --new with them",
                     "Name both folders, and nothing else but --aside."),
                 (null, null) => Run(session, parsed.GetValue(list)),
-                ({ } from, { } to) when session.Codes.Count == 0 => Bare(session, from, to, parsed.GetValue(list)),
+                ({ } from, { } to) when session.Codes.Count == 0 => Bare(session, from, to, parsed.GetValue(list), parsed.GetValue(sample)),
                 _ => throw new TransferraException("--old and --new belong together, and no company is named with them",
                     "Name both places, or a company and none.")
             });
@@ -57,7 +66,7 @@ internal static class MatchCommand
     private sealed record BareMatched(string Old, string New, bool Same, WayMatched Match);
 
     // Whatever two places hold, whoever made them.
-    private static int Bare(Session session, string from, string to, string? list)
+    private static int Bare(Session session, string from, string to, string? list, long? sample)
     {
         using NamedPlace old = NamedPlace.Of(session, from), renewed = NamedPlace.Of(session, to);
         session.Screen.Heading("match: are the records the same?");
@@ -65,7 +74,7 @@ internal static class MatchCommand
         session.Screen.Line($"new: {renewed.Shown}");
         using DifferenceLists? lists = ListsIn(session, list, "differences");
         WayMatched matched = BareMatch.Run(session.Stores, old.Side, renewed.Side, session.Observer().At("match"), session.Cancel,
-            lists is null ? null : lists.Add);
+            lists is null ? null : lists.Add, sample);
         BareResults.Match(session.Screen, matched);
         if (lists is not null) session.Screen.Line(lists.Write(matched));
         bool isSame = BareMatch.IsSame(matched);
@@ -90,8 +99,7 @@ internal static class MatchCommand
             if (error is not null && session.Companies.Count == 1) System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(error);
             results.Add(matched ?? new CompanyMatched(company.Code, "", null, session.TellFailed($"{company.Code} was NOT matched",
                 error!)));
-            code = Math.Max(code, matched is null ? ExitCodes.Unproved : matched.Match?.Verdict == Verdict.Proved ? ExitCodes.Done
-                : ExitCodes.LookAt);
+            code = Math.Max(code, CodeOf(matched));
         }
         if (results.All(result => result.Match is null && result.NotMatched == NoStore))
             throw new TransferraException(session.Companies.Count == 1 ? $"{session.Companies[0].Code} has no converted store to match"
@@ -103,6 +111,13 @@ internal static class MatchCommand
                 + $"transferra convert {without.Company}");
         return session.Answer(code, results);
     }
+
+    private static int CodeOf(CompanyMatched? matched) => matched switch
+    {
+        null => ExitCodes.Unproved,
+        { Match: { Verdict: Verdict.Proved, Levels: not { IsToLookAt: true } } } => ExitCodes.Done,
+        _ => ExitCodes.LookAt
+    };
 
     private const string NoStore = "there is no converted store";
 

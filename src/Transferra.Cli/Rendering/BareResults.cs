@@ -15,7 +15,8 @@ internal static class BareResults
         MatchResult match = matched.Hops[0];
         TableMatch[] same = [.. match.Tables.Where(table => table.IsSame)], others = [.. match.Tables.Where(table => !table.IsSame)];
         bool hasColumns = matched.OnOneSide.Any(part => part.What.StartsWith("the column", StringComparison.Ordinal));
-        screen.Line($"The same in both: {Results.Count(same.Length, "table")}, {Results.Number(same.Sum(table => table.Found))} records"
+        screen.Line((matched.Sampled.Count > 0 ? "The same in both, as far as they were compared: " : "The same in both: ")
+            + $"{Results.Count(same.Length, "table")}, {Results.Number(same.Sum(table => table.Found))} records"
             + (hasColumns ? ", in the columns that both have." : "."));
         if (others.Length > 0)
         {
@@ -82,10 +83,22 @@ internal static class BareResults
     private static string Bare(string what) => what.Replace("; the kit does not say why", "", StringComparison.Ordinal)
         .Replace(", and the hop does not say how one becomes the other", "", StringComparison.Ordinal);
 
+    // A sample is never called proved, and what it says is said with it.
+    private static void Sampled(Screen screen, WayMatched matched)
+    {
+        foreach (SampledTable table in matched.Sampled) screen.Line(table.Words);
+        if (matched.Differences == 0 && matched.Verdict != Verdict.NotProved)
+            screen.Look("No difference in the sample. That is no proof: leave out --sample to compare all.");
+        else screen.Bad("NOT the same.");
+    }
+
     private static void Conclude(Screen screen, WayMatched matched, long records)
     {
-        if (BareMatch.IsSame(matched)) screen.Good($"Proved: both hold the same {Results.Number(records)} records, every value compared"
-            + (matched.Hops[0].Declarations is null || matched.NotLookedAt.Count > 0 ? "; what was not looked at is named above." : "."));
+        if (matched.Sampled.Count > 0) Sampled(screen, matched);
+        else if (BareMatch.IsSame(matched))
+            screen.Good($"Proved: both hold the same {Results.Number(records)} records, every value compared"
+                + (matched.Hops[0].Declarations is null || matched.NotLookedAt.Count > 0 ? "; what was not looked at is named above."
+                    : "."));
         else if (matched.Verdict is Verdict.Proved or Verdict.ProvedInPart)
             screen.Look($"Every record of the old place is in the new one, {Results.Number(records)}, every value compared; what else is "
                 + "not the same, or was not looked at, is named above.");

@@ -222,6 +222,7 @@ internal static class Results
         }
         if (matched.WithFresh is { } fresh) Fresh(screen, fresh);
         Share(screen, matched);
+        if (matched.Levels is { } levels) MatchedLevelsText.Tell(screen, levels);
         foreach (NotLookedAt left in matched.NotLookedAt)
         {
             string line = $"Not looked at, in the {left.Side} store: "
@@ -403,9 +404,11 @@ internal static class Results
         switch (matched.Verdict)
         {
             case Verdict.Proved:
-                screen.Good($"Proved: the new store of {company} holds what the old one gives{over}, {records} records, "
+                Action<string> told = matched.Levels?.IsToLookAt == true ? screen.Look : screen.Good;
+                told($"Proved: the new store of {company} holds what the old one gives{over}, {records} records, "
                     + (matched.LeastShare is { Hundredths: < 10_000 } least
-                        ? $"every value of them compared; of the old store's values, {ShareOf(least)}." : "every value compared."));
+                        ? $"every value of them compared; of the old store's values, {ShareOf(least)}." : "every value compared.")
+                    + (matched.Levels?.IsToLookAt == true ? " Not every document is proved to be unchanged; see above." : ""));
                 break;
             case Verdict.AnsweredFor:
                 screen.Look($"The same for {company}{over}, every value of {records} records compared, but for "

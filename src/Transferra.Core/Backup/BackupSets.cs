@@ -189,8 +189,7 @@ public static class BackupSets
     {
         var tree = new SourceTree(path => IsLeftOut(office, path));
         tree.Add(storePath, "store/" + storeName);
-        for (int i = 0; i < company.DocumentFolders.Count; i++) tree.Add(company.DocumentFolders[i],
-            FormattableString.Invariant($"documents/{i}"));
+        AddDocuments(tree, company);
         // What is needed to make sense of the records years later: the kit, and the settings files of the program that the kit knows.
         if (Directory.Exists(company.Kit.Folder)) tree.Add(company.Kit.Folder, "kit");
         if (office.Packages.FirstOrDefault(package =>
@@ -205,6 +204,20 @@ public static class BackupSets
                 StringComparison.Ordinal))
                 tree.Add(file, "settings/" + name);
         }
+        return tree;
+    }
+
+    private static void AddDocuments(SourceTree tree, Company company)
+    {
+        for (int i = 0; i < company.DocumentFolders.Count; i++) tree.Add(company.DocumentFolders[i],
+            FormattableString.Invariant($"documents/{i}"));
+    }
+
+    /// <summary>A company's documents, as a set of it would hold them.</summary>
+    internal static SourceTree DocumentsOf(OfficeDescription office, Company company)
+    {
+        var tree = new SourceTree(path => IsLeftOut(office, path));
+        AddDocuments(tree, company);
         return tree;
     }
 

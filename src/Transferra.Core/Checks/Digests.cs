@@ -102,13 +102,35 @@ internal sealed class DigestList : IDisposable
 {
     private const int PartBits = 8, Parts = 1 << PartBits, BlockItems = 512;
 
-    private readonly ulong[] _blocks = new ulong[Parts * BlockItems];
-    private readonly int[] _counts = new int[Parts];
-    private readonly List<int>?[] _written = new List<int>?[Parts];
+    // Up to so many are kept as they come, without parts: a store may have a thousand small tables, each with lists of its own.
+    private const int MostFew = 1 << 13;
+
+    private ulong[]? _few = [];
+    private int _fewCount;
+    private ulong[] _blocks = [];
+    private int[] _counts = [];
+    private List<int>?[] _written = [];
     private FileStream? _file;
     private int _blocksWritten;
 
     public void Add(ulong digest)
+    {
+        if (_few is null) AddToPart(digest);
+        else if (_fewCount == MostFew)
+        {
+            (ulong[] few, _few) = (_few, null);
+            (_blocks, _counts, _written) = (new ulong[Parts * BlockItems], new int[Parts], new List<int>?[Parts]);
+            foreach (ulong one in few) AddToPart(one);
+            AddToPart(digest);
+        }
+        else
+        {
+            if (_fewCount == _few.Length) Array.Resize(ref _few, Math.Clamp(_fewCount * 2, 16, MostFew));
+            _few[_fewCount++] = digest;
+        }
+    }
+
+    private void AddToPart(ulong digest)
     {
         int part = (int)(digest >> (64 - PartBits));
         if (_counts[part] == BlockItems) Spill(part);
@@ -127,6 +149,13 @@ internal sealed class DigestList : IDisposable
     /// <summary>All digests, the least first, as often as they were added.</summary>
     public IEnumerable<ulong> Sorted()
     {
+        if (_few is not null)
+        {
+            ulong[] few = _few[.._fewCount];
+            Array.Sort(few);
+            foreach (ulong one in few) yield return one;
+            yield break;
+        }
         // While one part is gone through, the next ones are sorted.
         const int ahead = 3;
         var sorting = new Queue<Task<(ulong[] Items, int Count)>>();
@@ -186,11 +215,14 @@ internal sealed class DigestList : IDisposable
 internal sealed class DigestSet : IDisposable
 {
     // Most links point to few records, again and again; those are met here and never reach the list.
-    private readonly ulong[] _lately = new ulong[1 << 14];
+    private ulong[] _lately = new ulong[1 << 8];
     private readonly DigestList _all = new();
+    private long _added;
 
     public void Add(ulong digest)
     {
+        // More room where there are many; what was met until then may be met again.
+        if (++_added == 1 << 10) _lately = new ulong[1 << 14];
         ref ulong slot = ref _lately[digest & (ulong)(_lately.Length - 1)];
         if (slot == digest && digest != 0) return;
         slot = digest;

@@ -70,6 +70,7 @@ internal sealed record TableScan(TableShape Table, RecordBatch Batch)
             }
         }
         foreach (Probe probe in Probes) probe.ReadingEnded();
+        Batch.Release();
     }
 
     private static int[] KeyOf(TableShape table) => table.Key.Count > 0 ? [.. table.Key.Select(table.OrdinalOf)]
@@ -99,20 +100,6 @@ internal abstract class Probe : IDisposable
 
     /// <summary>Gives up memory and disk.</summary>
     protected virtual void GiveUp() { }
-}
-
-/// <summary>Numbers of rows, all of a batch's.</summary>
-internal static class Rows
-{
-    private static int[] _all = [.. Enumerable.Range(0, 4096)];
-
-    /// <summary>0, 1, 2 and so on.</summary>
-    public static ReadOnlySpan<int> Upto(int count)
-    {
-        int[] all = _all;
-        if (all.Length < count) _all = all = [.. Enumerable.Range(0, count)];
-        return all.AsSpan(0, count);
-    }
 }
 
 /// <summary>A request to see a table's records again.</summary>

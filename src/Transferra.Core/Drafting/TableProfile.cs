@@ -64,6 +64,15 @@ internal sealed class TableProfile(TableShape shape)
             : Of(store, shape, [telling.Ordinal], cancel);
     }
 
+    /// <summary>Looks at a small table for its records alone; nothing is gathered of its columns where it has several.</summary>
+    public static TableProfile Glimpse(IStore store, TableShape shape, CancellationToken cancel)
+    {
+        if (store.CountRows(shape.Name) is 1 or > MostKept) return Of(store, shape, cancel);
+        var profile = new TableProfile(shape) { Rows = store.CountRows(shape.Name) };
+        foreach (RecordBatch batch in store.Batches(shape, [], cancel)) profile._kept.AppendRows(batch, 0);
+        return profile;
+    }
+
     private static TableProfile Of(IStore store, TableShape shape, int[] key, CancellationToken cancel)
     {
         var profile = new TableProfile(shape) { Rows = store.CountRows(shape.Name) };

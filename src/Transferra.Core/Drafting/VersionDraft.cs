@@ -32,29 +32,34 @@ internal sealed partial class VersionDraft(StoreProfile store)
     /// <param name="cancel">Stops.</param>
     public static DraftedSign? Told(IStore store, string engine, IReadOnlyList<TableShape> tables, CancellationToken cancel)
     {
-        TableProfile[] small = [.. tables.Where(table => store.CountRows(table.Name) is > 0 and <= FewRecords).Select(table =>
-            TableProfile.Of(store, table, cancel))];
-        return new VersionDraft(new StoreProfile(engine, small, store.Identity.HeaderFields, [])).Ranked().FirstOrDefault();
+        // A record says what people call the version, a header only where none does. One table after the other: nothing is kept of them.
+        foreach (TableShape table in tables.Where(table => store.CountRows(table.Name) is > 0 and <= FewRecords))
+            if (OfTable(TableProfile.Glimpse(store, table, cancel)).FirstOrDefault() is { } told) return told;
+        return OfHeader(engine, store.Identity.HeaderFields).FirstOrDefault();
     }
 
     // A record says what people call the version; a header may count otherwise.
     private IEnumerable<DraftedSign> Ranked() => Signs().OrderBy(sign => sign.Says.StartsWith("header:", StringComparison.Ordinal) ? 1 : 0);
 
-    private IEnumerable<DraftedSign> Signs()
+    private IEnumerable<DraftedSign> Signs() => OfHeader(store.Engine, store.Header).Concat(store.Tables.SelectMany(OfTable));
+
+    private static IEnumerable<DraftedSign> OfHeader(string engine, IReadOnlyDictionary<string, string> header)
     {
         foreach (string field in (string[])["user_version", "application_id", "level"])
-            if (store.Header.GetValueOrDefault(field) is { Length: > 0 } value and not "0" && (field != "level" || store.Engine == "dbf"))
+            if (header.GetValueOrDefault(field) is { Length: > 0 } value and not "0" && (field != "level" || engine == "dbf"))
                 yield return new DraftedSign($"header: {field}", value, $"the store's header says {value}");
-        foreach (TableProfile table in store.Tables.Where(table => table.Rows is > 0 and <= FewRecords))
-        {
-            if (table.Rows == 1)
-                foreach (ColumnProfile column in table.Columns.Where(column => IsVersion().IsMatch(column.Name) && column.Filled == 1))
-                    yield return new DraftedSign($"table: {YamlText.Of(table.Name)}, column: {YamlText.Of(column.Name)}, where: "
-                        + YamlText.Quoted($"{Expressions.SqlName.Of(column.Name)} IS NOT NULL"), table.Kept.Vectors[column.Ordinal].Show(0),
-                        $"the only record of {table.Name}")
-                    { Table = table.Name };
-            foreach (DraftedSign sign in InRecords(table)) yield return sign;
-        }
+    }
+
+    private static IEnumerable<DraftedSign> OfTable(TableProfile table)
+    {
+        if (table.Rows is 0 or > FewRecords) yield break;
+        if (table.Rows == 1)
+            foreach (ColumnProfile column in table.Columns.Where(column => IsVersion().IsMatch(column.Name) && column.Filled == 1))
+                yield return new DraftedSign($"table: {YamlText.Of(table.Name)}, column: {YamlText.Of(column.Name)}, where: "
+                    + YamlText.Quoted($"{Expressions.SqlName.Of(column.Name)} IS NOT NULL"), table.Kept.Vectors[column.Ordinal].Show(0),
+                    $"the only record of {table.Name}")
+                { Table = table.Name };
+        foreach (DraftedSign sign in InRecords(table)) yield return sign;
     }
 
     // A record whose name is that of a version, and the first value in it that looks like one.

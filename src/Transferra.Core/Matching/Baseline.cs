@@ -23,11 +23,11 @@ public static class Baseline
             long total = store.CountRows(table.Name), unreadable = 0;
             Fingerprint sum = default;
             var batch = new RecordBatch(table.Columns);
-            var encoder = new RowEncoder(table, batch.Vectors);
+            var digests = new RowDigests(table, batch.Vectors);
             long rows = 0;
             foreach (RecordBatch _ in store.BatchesAhead(table, batch, cancel))
             {
-                for (int row = 0; row < batch.RowCount; row++) sum += Fingerprint.Of(encoder.Row(row));
+                sum += digests.Of(Rows.Upto(batch.RowCount));
                 unreadable += batch.Faults.Count;
                 rows += batch.RowCount;
                 observer.Progress(table.Name, rows, total);

@@ -139,7 +139,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         foreach (NewRecord record in correspondence.NewRecords)
         {
             TableOutput output = NewRecords.Evaluate(record, settings);
-            Add(sides.Expected(output.Table.Name), new RowEncoder(output.Table, output.Vectors), 0);
+            new RowDigests(output.Table, output.Vectors).Add(sides.Expected(output.Table.Name), [0]);
         }
         foreach (TableShape table in correspondence.To.Tables) sides.Fed(table.Name);
         foreach (TableMap map in correspondence.Tables)
@@ -171,9 +171,6 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         return [.. listed.SelectMany((of, i) => of.Take(kept[i]))];
     }
 
-    private static void Add(BucketedFingerprint fingerprint, RowEncoder encoder, int row) => fingerprint.Add(encoder.Key(row),
-        encoder.Row(row));
-
     private TableAccount ScanKept(IStore old, TableMap map, ReadSides sides, CancellationToken stop)
     {
         string name = map.Into[0].Table.Name;
@@ -192,9 +189,11 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     {
         bool isKept = _kept.ContainsKey(table.Name);
         table = ToRead(table, name);
-        foreach (RecordBatch batch in store.Batches(table, [], stop))
+        var batchOf = new RecordBatch(table.Columns);
+        var encoder = new RowEncoder(table, batchOf.Vectors);
+        var digests = new RowDigests(table, batchOf.Vectors);
+        foreach (RecordBatch batch in store.Batches(table, [], stop, batchOf))
         {
-            var encoder = new RowEncoder(table, batch.Vectors);
             // A cell that cannot be read is a difference even where nothing was expected; not where the old store has it, too.
             if (!isKept)
                 foreach (RowFault fault in batch.Faults) unreadable.Add(BucketedFingerprint.BucketOf(encoder.Key(fault.Row)));
@@ -203,7 +202,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
                 AddWithFaults(into, encoder, batch);
                 continue;
             }
-            for (int row = 0; row < batch.RowCount; row++) Add(into, encoder, row);
+            digests.Add(into, Rows.Upto(batch.RowCount));
         }
         return into;
     }
@@ -224,15 +223,16 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         long total = old.CountRows(map.From.Name);
         var tally = new TableTally(map.From.Name);
         int[] rows = [];
+        var digests = new Dictionary<TableOutput, RowDigests>(ReferenceEqualityComparer.Instance);
         foreach (TableTransform lane in Transformed(old, map, stop))
         {
             if (rows.Length < lane.RowCount) rows = new int[lane.RowCount];
             int carried = lane.CarriedRows(rows);
             foreach (TableOutput output in lane.Outputs)
             {
-                var encoder = new RowEncoder(output.Table, output.Vectors);
-                BucketedFingerprint fingerprint = sides.Expected(output.Table.Name);
-                for (int i = 0; i < carried; i++) Add(fingerprint, encoder, rows[i]);
+                if (!digests.TryGetValue(output, out RowDigests? of))
+                    digests.Add(output, of = new RowDigests(output.Table, output.Vectors));
+                of.Add(sides.Expected(output.Table.Name), rows.AsSpan(0, carried));
             }
             tally.Add(lane);
             observer.Progress(map.From.Name, tally.Read, total);
@@ -246,7 +246,9 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         Dictionary<UInt128, int>? refused = Refused.Of(map.From.Name);
         var scratch = new CanonicalWriter();
         using KeyGroupedReader reader = TableTransform.Read(old, map);
-        while (reader.Fill(lane.Source))
+        // What should be there costs more than what is: it is read in one thread and computed in another.
+        using var ahead = new ReadAhead(reader.Fill, lane.Source.Columns, lane.Source.Limits, stop);
+        while (ahead.Next(lane.Source))
         {
             stop.ThrowIfCancellationRequested();
             lane.Apply();

@@ -132,7 +132,7 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
     {
         Missing++;
         _groups.AddRecord(ChangeKind.Missing);
-        Note(-1, DifferenceKind.Missing, ChangeKind.Missing, one, () => ShowRow(one), () => "");
+        Note(-1, DifferenceKind.Missing, ChangeKind.Missing, one, () => (ListedValues.Row(one), ""));
     }
 
     private void TellExtra(ComparedRow one, ChangeKind kind)
@@ -140,7 +140,7 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
         Extra++;
         if (kind == ChangeKind.Extra && Last?.IsBeyond(one.Batch.Vectors, one.Row) == true) kind = ChangeKind.Later;
         _groups.AddRecord(kind);
-        Note(-1, DifferenceKind.Extra, kind, one, () => "", () => ShowRow(one));
+        Note(-1, DifferenceKind.Extra, kind, one, () => ("", ListedValues.Row(one)));
     }
 
     // The same in every column as the record before it.
@@ -181,9 +181,10 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
                 : ChangeKinds.Of(wanted.Batch.Vectors[ordinal], wanted.Row, real.Batch.Vectors[ordinal], real.Row);
             if (isRead) _groups.Add(ordinal, kind, wanted.Batch, wanted.Row, real.Batch, real.Row);
             else _groups.AddUnread(ordinal);
-            Note(ordinal, DifferenceKind.Value, kind, wanted, () => Shown(wanted, ordinal),
-                () => fault is { } unreadable ? $"{(table.MayShow(unreadable.Column) ? unreadable.Value : TableShape.Private)}: "
-                    + $"{unreadable.Reason}" : Shown(real, ordinal));
+            Note(ordinal, DifferenceKind.Value, kind, wanted, () => fault is { } unreadable
+                ? (ListedValues.One(wanted, ordinal), $"{(table.MayShow(unreadable.Column) ? unreadable.Value : TableShape.Private)}: "
+                    + $"{unreadable.Reason}") : ListedValues.Pair(wanted, real, ordinal),
+                isRead && kind != ChangeKind.Blanks ? () => ListedValues.Place(wanted, real, ordinal) : null);
         }
     }
 
@@ -201,18 +202,17 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
         return false;
     }
 
-    private void Note(int column, DifferenceKind kind, ChangeKind change, ComparedRow at, Func<string> expected, Func<string> found)
+    private void Note(int column, DifferenceKind kind, ChangeKind change, ComparedRow at, Func<(string Was, string Now)> values,
+        Func<int?>? place = null)
     {
         Count++;
         bool isListed = Listed.Count < most;
         if (!isListed && Every is null) return;
-        (string was, string now) = (expected(), found());
-        int same = was.AsSpan().CommonPrefixLength(now);
+        (string was, string now) = values();
         var difference = new Difference(table.Name, ShowKey(at), column < 0 ? "" : table.Columns[column].Name, kind, was, now)
         {
             Change = change,
-            At = column >= 0 && table.Columns[column] is { Type.Kind: FieldKind.Text or FieldKind.Any, IsPrivate: false }
-                && change != ChangeKind.Blanks && same >= SeenAtOnce ? same + 1 : null
+            At = place?.Invoke() is { } from && from > SeenAtOnce ? from : null
         };
         Every?.Add(column, difference);
         if (!isListed) return;
@@ -220,11 +220,6 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
         _listedColumns.Add(column);
     }
 
-    private static string Shown(ComparedRow side, int column) => side.Batch.Vectors[column].IsNull(side.Row) ? "(no value)"
-        : side.Batch.Show(side.Row, column);
-
-    private string ShowKey(ComparedRow side) => table.Key.Count > 0 ? side.Batch.ShowKey(side.Row, _key) : ShowRow(side);
-
-    private static string ShowRow(ComparedRow side) => string.Join(" | ", Enumerable.Range(0, side.Batch.Vectors.Length)
-        .Select(column => side.Batch.Show(side.Row, column)));
+    private string ShowKey(ComparedRow side) => table.Key.Count == 0 ? ListedValues.Row(side)
+        : string.Join(" / ", _key.Select(column => side.Batch.Vectors[column].IsNull(side.Row) ? "" : ListedValues.One(side, column)));
 }

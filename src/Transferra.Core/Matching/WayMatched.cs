@@ -53,6 +53,12 @@ public sealed record WayMatched(IReadOnlyList<MatchResult> Hops, IReadOnlyList<T
     /// <summary>What could be written into the kit to explain what does not come out even, where others converted.</summary>
     public IReadOnlyList<Proposal> Proposals { get; init; } = [];
 
+    /// <summary>Tables of which a sample was compared, as was asked for; none otherwise.</summary>
+    public IReadOnlyList<SampledTable> Sampled { get; init; } = [];
+
+    /// <summary>What is said beside the records; null where only two places were compared.</summary>
+    public MatchedLevels? Levels { get; init; }
+
     /// <summary>Old records that could not be converted, over the whole way.</summary>
     public long Exceptions => Hops.Sum(hop => hop.Exceptions);
 

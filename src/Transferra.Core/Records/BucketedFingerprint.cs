@@ -27,19 +27,20 @@ internal sealed class BucketedFingerprint
     public BucketedFingerprint(int keptSingly = 1 << 16) => _keptSingly = keptSingly;
 
     /// <summary>Adds a row by the canonical bytes of its key and of its whole content.</summary>
-    public void Add(ReadOnlySpan<byte> key, ReadOnlySpan<byte> row)
+    public void Add(ReadOnlySpan<byte> key, ReadOnlySpan<byte> row) => Add([BucketOf(key)], [XxHash128.HashToUInt128(row)]);
+
+    /// <summary>Adds rows by the buckets of their keys, of <see cref="MostBuckets"/>, and the digests of their whole content.</summary>
+    public void Add(ReadOnlySpan<int> buckets, ReadOnlySpan<UInt128> digests)
     {
-        UInt128 digest = XxHash128.HashToUInt128(row);
-        var one = new Fingerprint(1, digest);
-        _total += one;
-        int bucket = BucketOf(key);
-        if (_single is null)
+        foreach (UInt128 digest in digests) _total += new Fingerprint(1, digest);
+        if (_single is not null)
         {
-            _buckets[bucket & (_buckets.Length - 1)] += one;
+            for (int i = 0; i < buckets.Length; i++) _single.Add((buckets[i], digests[i]));
+            if (_single.Count > _keptSingly) Spread(MostBuckets);
             return;
         }
-        _single.Add((bucket, digest));
-        if (_single.Count > _keptSingly) Spread(MostBuckets);
+        int mask = _buckets.Length - 1;
+        for (int i = 0; i < buckets.Length; i++) _buckets[buckets[i] & mask] += new Fingerprint(1, digests[i]);
     }
 
     /// <summary>The bucket of a key, from its canonical bytes, of <see cref="MostBuckets"/>; of fewer, the lower bits of it.</summary>

@@ -37,6 +37,9 @@ public sealed record KeyRange(string Column, string? From, string? Before)
                 if (fault is null) wides.Append(units);
                 break;
             case BytesVector { Type.Kind: FieldKind.Text } texts: texts.Append(bytes); break;
+            // Of a column of several kinds, a range is one of whole numbers.
+            case BytesVector { Type.Kind: FieldKind.Any } any when ValueText.TryWhole(bytes, out long whole) is null:
+                AnyValue.Append(any, whole); break;
             default: fault = FaultCode.WrongKind; break;
         }
         return fault is null ? vector : throw new TransferraException($"{ValueText.Quote(text)} is not a limit for "
@@ -104,6 +107,10 @@ public sealed class RangeReader : IRecordReader
     private bool IsWithin(int row)
     {
         Vector values = _read.Vectors[_ordinal];
+        if (values is BytesVector { Type.Kind: FieldKind.Any } any)
+            return !any.IsNull(row) && any[row][0] == AnyValue.Whole && AnyValue.WholeOf(any[row]) is var whole
+                && (_from is null || whole >= AnyValue.WholeOf(((BytesVector)_from)[0]))
+                && (_before is null || whole < AnyValue.WholeOf(((BytesVector)_before)[0]));
         return !values.IsNull(row) && (_from is null || values.CompareAt(row, _from, 0) >= 0)
             && (_before is null || values.CompareAt(row, _before, 0) < 0);
     }

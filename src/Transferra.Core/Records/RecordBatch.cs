@@ -1,12 +1,12 @@
 // RecordBatch.cs: some thousand records of one table, column by column.
 // Why batches: a table may exceed memory; why columns: expressions run over one column at a time without boxing a value.
-// Holds: (1) at most MaxRows rows and MaxBytes bytes, except that a record wider than MaxBytes travels alone;
+// Holds: (1) at most MaxRows rows and MaxBytes bytes, except that the last record may go beyond MaxBytes;
 //        (2) a row's cell faults stay with it until the batch is reset.
 namespace Transferra.Core.Records;
 
 /// <summary>How much one batch may hold.</summary>
 /// <param name="MaxRows">Most rows, at least 1.</param>
-/// <param name="MaxBytes">Most bytes of values; one wider record is still taken, alone.</param>
+/// <param name="MaxBytes">Most bytes of values; the record that reaches it is still taken whole.</param>
 public sealed record BatchLimits(int MaxRows, long MaxBytes)
 {
     /// <summary>4,096 rows, 4 MiB: large enough to amortise a call, small enough to stay in the processor's cache.</summary>
@@ -16,12 +16,16 @@ public sealed record BatchLimits(int MaxRows, long MaxBytes)
 /// <summary>Records of one table, column by column. Reused; not thread-safe.</summary>
 public sealed class RecordBatch
 {
+    // Whose values can be long.
+    private readonly int[] _ofAnyLength;
+
     /// <summary>An empty batch for these columns.</summary>
     public RecordBatch(IReadOnlyList<ColumnShape> columns, BatchLimits? limits = null)
     {
         Columns = columns;
         Limits = limits ?? BatchLimits.Default;
         Vectors = [.. columns.Select(column => Vector.Create(column.Type))];
+        _ofAnyLength = [.. Vectors.Index().Where(vector => vector.Item is BytesVector).Select(vector => vector.Index)];
     }
 
     /// <summary>What the columns are.</summary>
@@ -53,11 +57,31 @@ public sealed class RecordBatch
     /// <summary>Whether no further row should be added.</summary>
     public bool IsFull => RowCount >= Limits.MaxRows || ByteCount >= Limits.MaxBytes;
 
+    /// <summary>Whether texts and binary values alone have reached the most bytes; cheap enough to ask after every row. Values of fixed
+    /// length reach it only in batches of many rows and columns, which <see cref="IsFull"/> tells.</summary>
+    public bool IsHeavy
+    {
+        get
+        {
+            long bytes = 0;
+            foreach (int column in _ofAnyLength) bytes += ((BytesVector)Vectors[column]).Length;
+            return bytes >= Limits.MaxBytes;
+        }
+    }
+
     /// <summary>Drops all rows, keeps the memory.</summary>
     public void Reset()
     {
         foreach (Vector vector in Vectors) vector.Reset();
         Faults.Clear();
+    }
+
+    /// <summary>Drops all rows and the memory.</summary>
+    internal void Release()
+    {
+        foreach (Vector vector in Vectors) vector.Release();
+        Faults.Clear();
+        Faults.TrimExcess();
     }
 
     /// <summary>Takes over all rows and faults of a batch of the same columns, which gets this one's memory and is empty.</summary>

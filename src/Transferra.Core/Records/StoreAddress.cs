@@ -23,7 +23,8 @@ public sealed record ServerAddress(string Host, int Port, string User, string? P
 /// <summary>What is asked of a connection to a server.</summary>
 public enum ConnectionCare
 {
-    /// <summary>Encrypted where the server offers it; whoever stands in between can take that away.</summary>
+    /// <summary>Encrypted where the server offers it, or on this machine asks for it; whoever stands in between can take that
+    /// away.</summary>
     AsOffered,
 
     /// <summary>Encrypted, whoever the server is.</summary>

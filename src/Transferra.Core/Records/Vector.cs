@@ -10,7 +10,7 @@ namespace Transferra.Core.Records;
 /// <remarks>Not thread-safe. Spans handed out are valid until the next Append or Reset.</remarks>
 public abstract class Vector(FieldType type)
 {
-    private ulong[] _valid = new ulong[64];
+    private ulong[] _valid = [];
 
     /// <summary>What the values are.</summary>
     public FieldType Type { get; } = type;
@@ -70,6 +70,20 @@ public abstract class Vector(FieldType type)
     /// <summary>Drops all rows, keeps the memory.</summary>
     public virtual void Reset() => Count = 0;
 
+    /// <summary>Drops all rows and the memory: of a store of a thousand tables each may have had its batch.</summary>
+    internal void Release()
+    {
+        Reset();
+        _valid = [];
+        GiveUp();
+    }
+
+    private protected abstract void GiveUp();
+
+    private const int FewestRows = 16;
+
+    private protected static int MoreThan(int count) => Math.Max(FewestRows, count * 2);
+
     /// <summary>Drops the rows from <paramref name="rows"/> on.</summary>
     public virtual void Truncate(int rows) => Count = rows;
 
@@ -86,7 +100,7 @@ public abstract class Vector(FieldType type)
     private protected void MarkNext(bool valid)
     {
         int word = Count >> 6;
-        if (word >= _valid.Length) Array.Resize(ref _valid, _valid.Length * 2);
+        if (word >= _valid.Length) Array.Resize(ref _valid, Math.Max(1, _valid.Length * 2));
         ulong bit = 1UL << (Count & 63);
         if (valid) _valid[word] |= bit;
         else _valid[word] &= ~bit;
@@ -104,7 +118,7 @@ public abstract class Vector(FieldType type)
 /// <summary>Whole numbers, days, microseconds and booleans: anything that a long holds.</summary>
 public sealed class LongVector(FieldType type) : Vector(type)
 {
-    private long[] _values = new long[64];
+    private long[] _values = [];
 
     /// <inheritdoc/>
     public override long ByteCount => Count * 8L;
@@ -116,7 +130,7 @@ public sealed class LongVector(FieldType type) : Vector(type)
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     public void Append(long value)
     {
-        if (Count == _values.Length) Array.Resize(ref _values, Count * 2);
+        if (Count == _values.Length) Array.Resize(ref _values, MoreThan(Count));
         _values[Count] = value;
         MarkNext(true);
     }
@@ -124,7 +138,7 @@ public sealed class LongVector(FieldType type) : Vector(type)
     /// <inheritdoc/>
     public override void AppendNull()
     {
-        if (Count == _values.Length) Array.Resize(ref _values, Count * 2);
+        if (Count == _values.Length) Array.Resize(ref _values, MoreThan(Count));
         _values[Count] = 0;
         MarkNext(false);
     }
@@ -154,6 +168,8 @@ public sealed class LongVector(FieldType type) : Vector(type)
         else writer.Long(_values[row]);
     }
 
+    private protected override void GiveUp() => _values = [];
+
     /// <inheritdoc/>
     public override string Show(int row) => IsNull(row) ? "" : ValueText.OfLong(_values[row], Type.Kind);
 }
@@ -161,7 +177,7 @@ public sealed class LongVector(FieldType type) : Vector(type)
 /// <summary>Exact decimals as Int128 in units of 10^-scale, and UUIDs.</summary>
 public sealed class WideVector(FieldType type) : Vector(type)
 {
-    private Int128[] _values = new Int128[64];
+    private Int128[] _values = [];
 
     /// <inheritdoc/>
     public override long ByteCount => Count * 16L;
@@ -173,7 +189,7 @@ public sealed class WideVector(FieldType type) : Vector(type)
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     public void Append(Int128 value)
     {
-        if (Count == _values.Length) Array.Resize(ref _values, Count * 2);
+        if (Count == _values.Length) Array.Resize(ref _values, MoreThan(Count));
         _values[Count] = value;
         MarkNext(true);
     }
@@ -181,7 +197,7 @@ public sealed class WideVector(FieldType type) : Vector(type)
     /// <inheritdoc/>
     public override void AppendNull()
     {
-        if (Count == _values.Length) Array.Resize(ref _values, Count * 2);
+        if (Count == _values.Length) Array.Resize(ref _values, MoreThan(Count));
         _values[Count] = 0;
         MarkNext(false);
     }
@@ -220,6 +236,8 @@ public sealed class WideVector(FieldType type) : Vector(type)
         else writer.Decimal(_values[row], Type.Scale);
     }
 
+    private protected override void GiveUp() => _values = [];
+
     /// <inheritdoc/>
     public override string Show(int row) => IsNull(row) ? ""
         : Type.Kind == FieldKind.Uuid ? ValueText.OfUuid(_values[row]) : DecimalText.Format(_values[row], Type.Scale);
@@ -228,8 +246,8 @@ public sealed class WideVector(FieldType type) : Vector(type)
 /// <summary>Text as UTF-8, and binary values, in one buffer with offsets.</summary>
 public sealed class BytesVector(FieldType type) : Vector(type)
 {
-    private int[] _ends = new int[64];
-    private byte[] _bytes = new byte[1024];
+    private int[] _ends = [];
+    private byte[] _bytes = [];
 
     /// <inheritdoc/>
     public override long ByteCount => Count == 0 ? 0 : _ends[Count - 1] + Count * 4L;
@@ -244,8 +262,11 @@ public sealed class BytesVector(FieldType type) : Vector(type)
         }
     }
 
+    /// <summary>Bytes of all rows.</summary>
+    public int Length => Count == 0 ? 0 : _ends[Count - 1];
+
     /// <summary>The bytes of all rows, one behind the other.</summary>
-    public ReadOnlySpan<byte> AllBytes => _bytes.AsSpan(0, Count == 0 ? 0 : _ends[Count - 1]);
+    public ReadOnlySpan<byte> AllBytes => _bytes.AsSpan(0, Length);
 
     /// <summary>Where each row's bytes end in the buffer; a row begins where the one before it ends.</summary>
     public ReadOnlySpan<int> Ends => _ends.AsSpan(0, Count);
@@ -272,7 +293,8 @@ public sealed class BytesVector(FieldType type) : Vector(type)
     {
         int start = Count == 0 ? 0 : _ends[Count - 1];
         if (_bytes.Length - start < most)
-            Array.Resize(ref _bytes, checked((int)Math.Min(Array.MaxLength, Math.Max(start + (long)most, _bytes.Length * 2L))));
+            Array.Resize(ref _bytes, checked((int)Math.Min(Array.MaxLength, Math.Max(Math.Max(start + (long)most, 64),
+                _bytes.Length * 2L))));
         return _bytes.AsSpan(start, most);
     }
 
@@ -284,7 +306,7 @@ public sealed class BytesVector(FieldType type) : Vector(type)
 
     private void Close(int length, bool valid)
     {
-        if (Count == _ends.Length) Array.Resize(ref _ends, Count * 2);
+        if (Count == _ends.Length) Array.Resize(ref _ends, MoreThan(Count));
         _ends[Count] = (Count == 0 ? 0 : _ends[Count - 1]) + length;
         MarkNext(valid);
     }
@@ -330,6 +352,8 @@ public sealed class BytesVector(FieldType type) : Vector(type)
         else writer.Any(this[row]);
     }
 
+    private protected override void GiveUp() => (_ends, _bytes) = ([], []);
+
     /// <inheritdoc/>
     public override string Show(int row) => IsNull(row) ? ""
         : Type.Kind == FieldKind.Binary ? Convert.ToHexString(this[row]) : Type.Kind == FieldKind.Any ? AnyValue.Show(this[row])
@@ -339,7 +363,7 @@ public sealed class BytesVector(FieldType type) : Vector(type)
 /// <summary>IEEE doubles, for the columns whose source is one.</summary>
 public sealed class DoubleVector(FieldType type) : Vector(type)
 {
-    private double[] _values = new double[64];
+    private double[] _values = [];
 
     /// <inheritdoc/>
     public override long ByteCount => Count * 8L;
@@ -350,7 +374,7 @@ public sealed class DoubleVector(FieldType type) : Vector(type)
     /// <summary>Adds a value.</summary>
     public void Append(double value)
     {
-        if (Count == _values.Length) Array.Resize(ref _values, Count * 2);
+        if (Count == _values.Length) Array.Resize(ref _values, MoreThan(Count));
         _values[Count] = value;
         MarkNext(true);
     }
@@ -358,7 +382,7 @@ public sealed class DoubleVector(FieldType type) : Vector(type)
     /// <inheritdoc/>
     public override void AppendNull()
     {
-        if (Count == _values.Length) Array.Resize(ref _values, Count * 2);
+        if (Count == _values.Length) Array.Resize(ref _values, MoreThan(Count));
         _values[Count] = 0;
         MarkNext(false);
     }
@@ -387,6 +411,8 @@ public sealed class DoubleVector(FieldType type) : Vector(type)
         if (IsNull(row)) writer.Null();
         else writer.Long(Bits(row));
     }
+
+    private protected override void GiveUp() => _values = [];
 
     /// <inheritdoc/>
     public override string Show(int row) =>

@@ -28,8 +28,9 @@ public static class BareMatch
     /// <param name="observer">Hears the progress.</param>
     /// <param name="cancel">Stops.</param>
     /// <param name="every">Hears of every difference; null where nobody wants them all.</param>
+    /// <param name="sample">How many records of a large table are compared, drawn at random; null for all.</param>
     public static WayMatched Run(IStoreOpener stores, BareSide old, BareSide renewed, IProgressObserver observer, CancellationToken cancel,
-        Action<string, Difference>? every = null)
+        Action<string, Difference>? every = null, long? sample = null)
     {
         (old, renewed) = (Typed(stores, old, renewed), Typed(stores, renewed, old));
         KitVersion from = Version("old", old), to = Version("new", renewed);
@@ -44,8 +45,17 @@ public static class BareMatch
             ByNames = new HopByNames(DescribedMap.Nothing("no kit"), KnownKinds.All, [])
         };
         BareSide[] sides = [old, renewed];
-        return WayMatch.Run(new Way(from, [hop]), at => stores.Open(sides[at].Address, sides[at].TextEncoding), _ => RefusedRecords.None,
-            new Dictionary<string, string>(), observer, cancel, every: every);
+        IStore open(int at) => stores.Open(sides[at].Address, sides[at].TextEncoding);
+        SampleDraw? draw = sample is { } records ? Draw(open, records, cancel) : null;
+        WayMatched matched = WayMatch.Run(new Way(from, [hop]), at => draw is null ? open(at) : at == 0 ? draw.Old(open(at))
+            : draw.New(open(at)), _ => RefusedRecords.None, new Dictionary<string, string>(), observer, cancel, every: every);
+        return draw?.Told(matched) ?? matched;
+    }
+
+    private static SampleDraw Draw(Func<int, IStore> open, long records, CancellationToken cancel)
+    {
+        using IStore old = open(0), renewed = open(1);
+        return new SampleDraw(old, renewed, records, Random.Shared, cancel);
     }
 
     // Files that say nothing of types are read as what the other side has under the same names.

@@ -1,8 +1,10 @@
 // MatchStage.cs: proves the staged new store against the old one, hop by hop and over the whole way.
 using System.Globalization;
+using Transferra.Core.Backup;
 using Transferra.Core.Kits;
 using Transferra.Core.Matching;
 using Transferra.Core.Records;
+using Transferra.Core.Surveys;
 
 namespace Transferra.Core.Runs;
 
@@ -26,7 +28,21 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
             hop => ConvertStage.Refused(on, hop), on.Company.Answers, on.Context.Observer, on.Context.Cancel,
             on.Company.VendorMade is { } made && (on.Way.Hops[^1].Beginning.IsVendorMade || on.Context.Places.Exists(made))
                 ? () => on.Context.Stores.Open(made, on.Way.To.TextEncoding) : null, hop => proofs.Kept(hop, stores[0]), every)
-            .With([.. on.Company.AnsweredFor, .. GivenIn(on)]);
+            .With([.. on.Company.AnsweredFor, .. GivenIn(on)]) with
+        { Levels = Levels(on, stores[0], stores[^1]) };
+    }
+
+    private static MatchedLevels Levels(CompanyRun on, StoreAddress oldPlace, StoreAddress newPlace)
+    {
+        using IStore old = on.Context.Stores.Open(oldPlace, on.Way.From.TextEncoding),
+            renewed = on.Context.Stores.Open(newPlace, on.Way.To.TextEncoding);
+        ILookup<string, SettingFound> after = SettingsRecord.OfCompany(on.Way.To, renewed).ToLookup(setting => setting.Name);
+        string[] sets = [.. (on.LoadResult<List<BackupResult>>(Stages.Backup) ?? []).Where(set => set.IsProved).Select(set => set.Path)];
+        return new MatchedLevels(Survey.DataVersionOf(on.Company.Kit, old, oldPlace),
+            Survey.DataVersionOf(on.Company.Kit, renewed, newPlace),
+            [.. SettingsRecord.OfCompany(on.Way.From, old).Where(setting => after.Contains(setting.Name))
+                .Select(setting => new SettingMatched(setting.Name, setting.Value, after[setting.Name].First().Value))],
+            DocumentsMatch.Of(on.Context, on.Company, sets));
     }
 
     // What was answered for while the run went on is not asked again.

@@ -66,6 +66,9 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
     /// <summary>The closing that the run was made in; null when there was none.</summary>
     public ClosingReport? Closing { get; init; }
 
+    /// <summary>The disks it worked on.</summary>
+    public IReadOnlyList<DiskRoom> Disks { get; init; } = [];
+
     /// <summary>Puts a run's report together.</summary>
     public static RunReport Of(OfficeDescription office, Run run)
     {
@@ -84,6 +87,11 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
                 [.. run.Companies.Select(code => OfCompany(office, run, code))])
         {
             Closing = begun.Facts.GetValueOrDefault("closing") is { Length: > 0 } closing ? ClosingReport.Of(office.Folder, closing) : null,
+            Disks = DiskRoom.Of(begun.Facts, journal.Entries.LastOrDefault(entry => entry is
+            {
+                Stage: Runs.Stages.Run,
+                State: "ended"
+            })?.Facts),
         };
     }
 

@@ -59,6 +59,7 @@ public sealed class UpgradeRun
         if (closing.Length > 0) facts["closing"] = closing;
         if (despiteFaults) facts[CheckStage.DespiteFaults] = "yes";
         if (keepsBetween) facts[HopProofs.KeepBetween] = "yes";
+        foreach ((string disk, string room) in DiskRoom.Facts(Disks(context, companies.Select(entry => entry.Company)))) facts[disk] = room;
         foreach ((Company company, KitVersion from) in companies)
         {
             facts[$"{company.Code}.from"] = from.Name;
@@ -82,10 +83,16 @@ public sealed class UpgradeRun
         var upgrade = new UpgradeRun(context, run);
         CompanyOutcome[] outcomes = [.. run.Companies.Select(upgrade.Company)];
         if (outcomes.All(outcome => outcome.IsSettled))
-            run.Journal.Append("", Stages.Run, "ended", outcomes.ToDictionary(outcome => outcome.Company, outcome => outcome.IsThrough
-                ? "through" : "stopped at " + outcome.StoppedAt));
+            run.Journal.Append("", Stages.Run, "ended", outcomes.Select(outcome => KeyValuePair.Create(outcome.Company, outcome.IsThrough
+                ? "through" : "stopped at " + outcome.StoppedAt)).Concat(DiskRoom.Facts(Disks(context, context.Office.Companies
+                    .Where(company => run.Companies.Contains(company.Code))))).ToDictionary());
         return outcomes;
     }
+
+    // What a run writes on: beside the stores, where the office keeps its runs, and where the sets go.
+    private static IEnumerable<string> Disks(RunContext context, IEnumerable<Company> companies) => companies
+        .Where(company => !company.OldStore.IsOnServer).Select(company => Path.GetDirectoryName(company.OldStore.Path)!)
+        .Prepend(context.Office.Folder).Concat(context.Sets.Places.Select(place => place.LocalFolder).OfType<string>());
 
     /// <summary>Takes a run back, last stage first.</summary>
     /// <param name="context">What it works with.</param>

@@ -237,14 +237,12 @@ public static class Survey
             survey = survey with { StorePath = address.Shown };
             using IStore store = stores.Open(address);
             IReadOnlyList<VersionSign> signs = SignsOf(company.Kit, store, address);
-            string[] versions = company.Kit.IsNone ? [company.WantedVersion] : [.. signs.Select(sign =>
-                sign.Version).OfType<string>().Distinct()];
             // First what a store tells that is damaged elsewhere, so that it can be checked as what it is.
             survey = survey with
             {
                 Engine = $"{store.Identity.Engine} {store.Identity.EngineVersion}",
                 Signs = signs,
-                DataVersion = versions.Length == 1 && signs.All(sign => sign.Version is not null) ? versions[0] : null,
+                DataVersion = company.Kit.IsNone ? company.WantedVersion : OneOf(signs),
                 StoreBytes = store.Identity.Bytes,
             };
             if (!isWhole && survey.DataVersion is not null) return survey;
@@ -328,6 +326,13 @@ public static class Survey
         }
         return (files, bytes);
     }
+
+    /// <summary>The one data version that a store tells by itself; null when it tells none, or several.</summary>
+    internal static string? DataVersionOf(Kit kit, IStore store, StoreAddress place) => OneOf(SignsOf(kit, store, place));
+
+    // All signs have to tell the same.
+    private static string? OneOf(IReadOnlyList<VersionSign> signs) =>
+        signs.Select(sign => sign.Version).Distinct().ToArray() is [{ } version] ? version : null;
 
     // Each sign is looked at once; a query that fails says nothing, as tables of one version are not there in another.
     // What lies around it tells only of the company's own place, and only where nothing in the store does.

@@ -88,7 +88,7 @@ internal sealed class DbfRecordReader : IRecordReader
                 else ((LongVector)batch.Vectors[column]).Append(_next);
             }
             rows++;
-            if ((rows % 64 == 0 || rows == 1) && batch.ByteCount >= batch.Limits.MaxBytes) break;
+            if (batch.IsHeavy || (rows % 64 == 0 && batch.IsFull)) break;
         }
         return true;
     }

@@ -55,7 +55,7 @@ internal sealed class FbStore : IStore
         try
         {
             return Rows("SELECT RDB$GET_CONTEXT('SYSTEM', 'WIRE_ENCRYPTED') FROM RDB$DATABASE").Single()[0] == "TRUE"
-            ? "encrypted (by a key from the password)" : ServerTls.Open;
+            ? "encrypted (by a key from the password)" : ServerTls.Open(_address.Server!);
         }
         catch (FbException) { return "the server does not tell whether it is encrypted"; }
     }

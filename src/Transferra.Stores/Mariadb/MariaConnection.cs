@@ -49,17 +49,48 @@ internal static class MariaConnection
             SslMode = server.Connection switch
             {
                 ConnectionCare.Checked when !loads => MySqlSslMode.VerifyFull,
-                ConnectionCare.AsOffered => MySqlSslMode.Preferred,
+                ConnectionCare.AsOffered => ServerTls.IsHere(server) ? MySqlSslMode.None : MySqlSslMode.Preferred,
                 _ => MySqlSslMode.Required
             },
             SslCa = loads ? "" : server.Authority ?? "",
-            AllowPublicKeyRetrieval = socket || server.Host is "localhost" or "127.0.0.1" or "::1",
+            AllowPublicKeyRetrieval = ServerTls.IsHere(server),
         };
         // Without a place of our own, what the engine's own programs use: [client] in .my.cnf.
         (string User, string Password)? habit = server.PasswordFile is null && server.PasswordVariable is null ? OptionFile.Read() : null;
         parts.UserID = server.User.Length > 0 ? server.User : habit?.User ?? Environment.UserName;
         if (ServerPassword.Of(server) is { } password) parts.Password = password;
         else if (habit is { } known && (server.User.Length == 0 || server.User == known.User)) parts.Password = known.Password;
+        try
+        {
+            return Open(parts, server, loads);
+        }
+        catch (MySqlException error) when (parts.SslMode == MySqlSslMode.None
+            && error.ErrorCode is not (MySqlErrorCode.UnableToConnectToHost or MySqlErrorCode.UnknownDatabase))
+        {
+            return OpenEncrypted(parts, server, database, loads);
+        }
+        catch (Exception error) when (error is MySqlException or InvalidOperationException or ArgumentException)
+        {
+            throw Explain(server, database, error);
+        }
+    }
+
+    // A server, or an account, may ask for it also on its own machine.
+    private static MySqlConnection OpenEncrypted(MySqlConnectionStringBuilder parts, ServerAddress server, string database, bool loads)
+    {
+        parts.SslMode = MySqlSslMode.Preferred;
+        try
+        {
+            return Open(parts, server, loads);
+        }
+        catch (Exception error) when (error is MySqlException or InvalidOperationException or ArgumentException)
+        {
+            throw Explain(server, database, error);
+        }
+    }
+
+    private static MySqlConnection Open(MySqlConnectionStringBuilder parts, ServerAddress server, bool loads)
+    {
         var connection = new MySqlConnection(parts.ToString());
         // To a server whose certificate the driver itself has checked it would hand any file that the server asks for; to others only the
         // stream that is loaded.
@@ -73,10 +104,10 @@ internal static class MariaConnection
             Execute(connection, Settings);
             return connection;
         }
-        catch (Exception error) when (error is MySqlException or InvalidOperationException or ArgumentException)
+        catch
         {
             connection.Dispose();
-            throw Explain(server, database, error);
+            throw;
         }
     }
 

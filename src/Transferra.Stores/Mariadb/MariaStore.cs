@@ -52,7 +52,7 @@ internal sealed class MariaStore : IStore
             ?? throw new TransferraException($"the database {address.Shown} has gone", "Find out who removed it.");
         var facts = new Dictionary<string, string> { ["character_set"] = schema[0]!, ["collation"] = schema[1]!, ["user"] = schema[2]! };
         facts[ServerTls.Fact] = Rows("SHOW SESSION STATUS LIKE 'Ssl_version'") is [[_, { Length: > 0 } tls]]
-            ? ServerTls.Said(address.Server!, tls) : ServerTls.Open;
+            ? ServerTls.Said(address.Server!, tls) : ServerTls.Open(address.Server!);
         if (!isMaria) facts["flavour"] = "MySQL";
         if (unsafeTables.Length > 0) facts["tables_without_transactions"] = string.Join(", ", unsafeTables);
         long bytes = long.Parse(Rows("SELECT coalesce(sum(data_length + index_length), 0) FROM information_schema.tables WHERE "

@@ -44,7 +44,7 @@ internal static class PgConnection
                 ConnectionCare.Checked => SslMode.VerifyFull,
                 ConnectionCare.Encrypted =>
                 SslMode.Require,
-                _ => SslMode.Prefer
+                _ => ServerTls.IsHere(server) ? SslMode.Allow : SslMode.Prefer
             },
             RootCertificate = server.Authority,
         };

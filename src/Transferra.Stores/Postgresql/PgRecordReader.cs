@@ -84,7 +84,7 @@ internal sealed class PgRecordReader : IRecordReader
                     }
                 }
                 rows++;
-                if ((rows % RowsPerByteCheck == 0 || rows == 1) && batch.ByteCount >= batch.Limits.MaxBytes) break;
+                if (batch.IsHeavy || (rows % RowsPerByteCheck == 0 && batch.IsFull)) break;
             }
             return true;
         }

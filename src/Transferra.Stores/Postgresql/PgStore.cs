@@ -50,7 +50,7 @@ internal sealed class PgStore : IStore
             ["user"] = Say("SELECT current_user"),
         };
         facts[ServerTls.Fact] = Say("SELECT coalesce((SELECT version FROM pg_stat_ssl WHERE pid = pg_backend_pid() "
-            + "AND ssl), '')") is { Length: > 0 } tls ? ServerTls.Said(address.Server!, tls) : ServerTls.Open;
+            + "AND ssl), '')") is { Length: > 0 } tls ? ServerTls.Said(address.Server!, tls) : ServerTls.Open(address.Server!);
         if (others.Length > 0) facts["other_schemas"] = others;
         Identity = new StoreIdentity("PostgreSQL", keeper.ServerVersion.Split(' ')[0],
             long.Parse(Say("SELECT pg_database_size(current_database())"), CultureInfo.InvariantCulture), facts);

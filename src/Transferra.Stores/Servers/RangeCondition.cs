@@ -23,7 +23,7 @@ internal static class RangeCondition
     }
 
     private static bool CanBeAsked(KeyRange within, TableShape table) => table.OrdinalOf(within.Column) is >= 0 and int ordinal
-        && table.Columns[ordinal].Type.Kind == FieldKind.Integer
+        && table.Columns[ordinal].Type.Kind is FieldKind.Integer or FieldKind.Any
         && (within.From is null || IsWhole(within.From)) && (within.Before is null || IsWhole(within.Before));
 
     private static bool IsWhole(string text) => ValueText.TryWhole(Encoding.UTF8.GetBytes(text), out _) is null;

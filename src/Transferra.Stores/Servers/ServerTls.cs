@@ -12,7 +12,7 @@ internal static class ServerTls
     public const string Fact = "connection";
 
     /// <summary>What the fact says where nothing is encrypted.</summary>
-    public const string Open = "not encrypted";
+    public static string Open(ServerAddress server) => IsHere(server) ? "not encrypted; it does not leave this machine" : "not encrypted";
 
     /// <summary>What the fact says where something is.</summary>
     /// <param name="server">How it was asked for.</param>
@@ -53,6 +53,9 @@ internal static class ServerTls
         using var asked = new X509Certificate2(certificate);
         return own.Build(asked);
     }
+
+    /// <summary>Whether what goes to the server never leaves this machine.</summary>
+    public static bool IsHere(ServerAddress server) => server.Host is "localhost" or "127.0.0.1" or "::1" || server.Host.StartsWith('/');
 
     /// <summary>Whether a failure is one of encryption or of a certificate, where one was asked for.</summary>
     public static bool IsWhy(ServerAddress server, Exception error) => server.Connection != ConnectionCare.AsOffered

@@ -27,6 +27,7 @@ internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout l
         if (_engine is not null) return _engine.Fill(batch);
         if (_ended) return false;
         Vector[] vectors = batch.Vectors;
+        long stored = 0;
         for (int rows = batch.RowCount; rows < batch.Limits.MaxRows;)
         {
             SqliteTableScan.Step step = _scan.Next(out ReadOnlySpan<byte> record);
@@ -44,7 +45,8 @@ internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout l
             }
             _delivered++;
             rows++;
-            if (SqliteRecordReader.IsHeavy(batch, rows)) break;
+            stored += record.Length;
+            if (SqliteRecordReader.IsHeavy(batch, rows, stored)) break;
         }
         return true;
     }

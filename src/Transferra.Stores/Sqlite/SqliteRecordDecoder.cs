@@ -34,7 +34,7 @@ internal sealed class SqliteRecordDecoder(SqliteTableLayout layout, TableShape t
     private readonly Plan[] _plan = [.. layout.Columns.Select((column, i) => Plan.Of(column, i == layout.NumberedColumn, table, cells))];
 
     // The usual values of the usual columns are taken straight away; all others, and what is wrong, as cells are that the engine gives.
-    private enum Way { Skipped, Other, Number, Whole, Units, Text, Day }
+    private enum Way { Skipped, Other, Number, Whole, Units, Text, Day, Any }
 
     private readonly record struct Plan(Way Way, int Position, bool IsNumber, bool IsReal, long Limit, Lazy<SqliteConstant?> Added)
     {
@@ -51,6 +51,7 @@ internal sealed class SqliteRecordDecoder(SqliteTableLayout layout, TableShape t
                 FieldKind.Integer when !column.IsReal => Way.Whole,
                 FieldKind.Text when cells.AreTextsUtf8 => Way.Text,
                 FieldKind.Date => Way.Day,
+                FieldKind.Any when cells.AreTextsUtf8 && !column.IsReal => Way.Any,
                 _ => areUnits ? Way.Units : Way.Other,
             };
             return new Plan(way, column.Position, isNumber, column.IsReal, areUnits ? (long)DecimalText.PowerOfTen(type.Precision) : 0,
@@ -105,6 +106,10 @@ internal sealed class SqliteRecordDecoder(SqliteTableLayout layout, TableShape t
                 case Way.Day when kind == 33 && ValueText.TryDate(value, out long day):
                     ((LongVector)vectors[cell.Position])
                     .Append(day); break;
+                case Way.Any when kind is >= 1 and <= 9 and not 7:
+                    AnyValue.Append((BytesVector)vectors[cell.Position], WholeOf(kind, value)); break;
+                case Way.Any when kind >= 12 && (kind & 1) == 1 && Utf8.IsValid(value):
+                    AnyValue.Append((BytesVector)vectors[cell.Position], AnyValue.Text, value); break;
                 default:
                     cells.Append(batch, row, cell.Position, cell.IsNumber ? SqliteCell.Of(number)
                     : CellOf(kind, value, cell.IsReal)); break;

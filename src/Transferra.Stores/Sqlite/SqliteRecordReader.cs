@@ -12,6 +12,7 @@ internal sealed unsafe class SqliteRecordReader : IRecordReader
     private readonly Files.FileWatch? _watch;
     private nint _statement;
     private bool _ended;
+    private long _longBytes;
 
     public SqliteRecordReader(nint database, string sql, string where, SqliteCells cells, Files.FileWatch? watch)
     {
@@ -37,12 +38,13 @@ internal sealed unsafe class SqliteRecordReader : IRecordReader
     public bool Fill(RecordBatch batch)
     {
         if (_ended) return false;
+        _longBytes = 0;
         for (int rows = batch.RowCount; rows < batch.Limits.MaxRows;)
         {
             if (!Next()) return false;
             for (int column = 0; column < batch.Vectors.Length; column++) _cells.Append(batch, rows, column, Cell(column));
             rows++;
-            if (IsHeavy(batch, rows)) break;
+            if (IsHeavy(batch, rows, _longBytes)) break;
         }
         return true;
     }
@@ -60,9 +62,13 @@ internal sealed unsafe class SqliteRecordReader : IRecordReader
         return false;
     }
 
-    /// <summary>Whether a batch has enough bytes. Asking every row would cost more than reading it; a table of wide rows fills the batch
-    /// past the cap by at most 63 of them.</summary>
-    public static bool IsHeavy(RecordBatch batch, int rows) => (rows % 64 == 0 || rows == 1) && batch.ByteCount >= batch.Limits.MaxBytes;
+    /// <summary>Whether a batch has enough bytes. Asking its vectors for every row would cost more than reading it; what lies in the
+    /// store's own records is known anyway, so that long values never fill a batch past the cap by more than one record.</summary>
+    /// <param name="batch">The batch.</param>
+    /// <param name="rows">Its rows.</param>
+    /// <param name="stored">Bytes of texts and binary values, or of whole records, that went into it.</param>
+    public static bool IsHeavy(RecordBatch batch, int rows, long stored) =>
+        stored >= batch.Limits.MaxBytes || (rows % 64 == 0 && batch.IsFull);
 
     private SqliteCell Cell(int column)
     {
@@ -79,7 +85,9 @@ internal sealed unsafe class SqliteRecordReader : IRecordReader
     private ReadOnlySpan<byte> Bytes(int column)
     {
         byte* value = SqliteNative.ColumnBlob(_statement, column); // of a text cell: its bytes as stored, without a copy
-        return new ReadOnlySpan<byte>(value, SqliteNative.ColumnBytes(_statement, column));
+        int length = SqliteNative.ColumnBytes(_statement, column);
+        _longBytes += length;
+        return new ReadOnlySpan<byte>(value, length);
     }
 
     public void Dispose()

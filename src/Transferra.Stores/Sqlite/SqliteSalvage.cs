@@ -206,7 +206,7 @@ internal sealed class SqliteSalvageReader(SqlitePageFile pages, SqliteTree tree,
             if (isThere && _decoder.TryTake(batch, batch.Vectors, rows, record, _btree.Number))
             {
                 rows++;
-                if (SqliteRecordReader.IsHeavy(batch, rows)) break;
+                if (batch.IsHeavy || (rows % 64 == 0 && batch.IsFull)) break;
                 continue;
             }
             batch.Truncate(rows);

@@ -24,12 +24,14 @@ internal sealed class SqliteStore : IStore
 
     // Null where only the engine knows what belongs to the store.
     private readonly SqlitePageFile? _pages;
+    private readonly SqliteLayouts _layouts;
 
     private SqliteStore(string path, SqliteConnection connection, string? textPages, FileWatch? watch, StoreIdentity identity)
     {
         (_path, _connection, _textPages, _watch, Identity) = (path, connection, textPages, watch, identity);
         _pages = identity.HeaderFields.ContainsKey(StoreIdentity.WaitingChanges) || identity.HeaderFields.ContainsKey(CutOff) ? null
             : SqlitePageFile.Of(connection);
+        _layouts = new SqliteLayouts(Inquire);
     }
 
     public StoreIdentity Identity { get; }
@@ -188,14 +190,7 @@ internal sealed class SqliteStore : IStore
             + "'virtual' ORDER BY 1, 2")
             .Rows.Select(row => new StoreObject(row[0]!, row[1]!, row[2]!))];
 
-    // Any cell may hold any kind of value here; columns that the engine works out are values like others.
-    public TableShape? ReadStoredShape(string table)
-    {
-        QueryAnswer columns = Inquire("SELECT s.name, x.name FROM pragma_table_list s JOIN pragma_table_xinfo(s.name) x WHERE s.schema = "
-            + $"'main' AND lower(s.name) = lower({SqliteEngine.Literal(table)}) AND x.hidden <> 1 ORDER BY x.cid");
-        return columns.Rows.Count == 0 ? null : new TableShape(columns.Rows[0][0]!,
-            [.. columns.Rows.Select(row => new ColumnShape(row[1]!, new FieldType(FieldKind.Any)))], [], []);
-    }
+    public TableShape? ReadStoredShape(string table) => _layouts.StoredShape(table);
 
     private readonly Dictionary<string, TableShape> _shapes = [];
 
@@ -276,15 +271,26 @@ internal sealed class SqliteStore : IStore
         catch (TransferraException) { return false; } // damaged
     }
 
-    public long CountRows(string table) =>
-        _pages is not null && LayoutOf(new TableShape(table, [], [], [])) is { } layout && new SqliteTableScan(_pages!.Again(),
+    public bool KeepsKey(string table, IReadOnlyList<string> key) => key.Count == 1
+        && string.Equals(_layouts.NumberOf(table), key[0], StringComparison.OrdinalIgnoreCase);
+
+    private readonly Dictionary<string, long> _counts = [];
+
+    // Counting reads every page of the table, and many ask.
+    public long CountRows(string table)
+    {
+        lock (_counts) return _counts.TryGetValue(table, out long known) ? known : _counts[table] = Count(table);
+    }
+
+    private long Count(string table) =>
+        _pages is not null && _layouts.Of(new TableShape(table, [], [], [])) is { } layout && new SqliteTableScan(_pages!.Again(),
             layout.RootPage).Count() is { } counted
             ? counted : long.Parse(Inquire($"SELECT count(*) FROM {SqliteEngine.Quote(table)}").Rows[0][0]!, CultureInfo.InvariantCulture);
 
     public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null)
     {
         // The order of the records in the file is that of their numbers.
-        if (within is null && _pages is not null && LayoutOf(table) is { } layout
+        if (within is null && _pages is not null && _layouts.Of(table) is { } layout
             && (orderBy.Count == 0 || (layout.NumberedColumn >= 0
                 && table.OrdinalOf(orderBy[0]) == layout.Columns[layout.NumberedColumn].Position)))
             return new SqlitePageReader(_pages!.Again(), layout, table, Cells(table), _watch, done => Engine(table, " NOT INDEXED")
@@ -314,34 +320,6 @@ internal sealed class SqliteStore : IStore
             + $"{SqliteEngine.Quote(table.Name)}{rest}",
         $"{_path}, table {table.Name}", cells, _watch);
 
-    // How the table lies in its pages; null where the engine should read it: no record numbers of its own, columns that are computed.
-    private SqliteTableLayout? LayoutOf(TableShape table)
-    {
-        string name = SqliteEngine.Literal(table.Name);
-        QueryAnswer kind = Inquire("SELECT s.name, s.rootpage FROM pragma_table_list l JOIN sqlite_schema s ON s.type = 'table' AND "
-            + $"lower(s.name) = lower(l.name) WHERE l.schema = 'main' AND l.type = 'table' AND l.wr = 0 AND lower(l.name) = lower({name})");
-        if (kind.Rows.Count != 1) return null;
-        QueryAnswer columns = Inquire($"SELECT name, type, dflt_value, pk, hidden FROM pragma_table_xinfo({name}) ORDER BY cid");
-        // A key of one INTEGER is the record's number, unless the engine has made an index for it, as it does where it was declared
-        // descending.
-        bool isNumbered = columns.Rows.Count(row => row[3] != "0") == 1
-            && Inquire($"SELECT 1 FROM pragma_index_list({name}) WHERE origin = 'pk'").Rows.Count == 0;
-        var stored = new List<SqliteStoredColumn>();
-        int numbered = -1;
-        foreach (IReadOnlyList<string?> row in columns.Rows)
-        {
-            if (row[4] != "0") return null;
-            if (isNumbered && row[3] != "0" && string.Equals(row[1], "INTEGER",
-                StringComparison.OrdinalIgnoreCase)) numbered = stored.Count;
-            string declared = row[1] ?? "";
-            stored.Add(new SqliteStoredColumn(table.OrdinalOf(row[0]!), SqliteTypes.IsReal(declared),
-                new(() => SqliteTypes.ConstantOf(declared, row[2]))));
-        }
-        bool areThere = table.Columns.All(column =>
-            columns.Rows.Count(row => string.Equals(row[0], column.Name, StringComparison.OrdinalIgnoreCase)) == 1);
-        return areThere ? new SqliteTableLayout(long.Parse(kind.Rows[0][1]!, CultureInfo.InvariantCulture), stored, numbered) : null;
-    }
-
     private SqliteSalvage? _salvage;
 
     // Of changes that wait beside the file only the engine knows.
@@ -354,7 +332,7 @@ internal sealed class SqliteStore : IStore
         var others = new List<long>();
         foreach (IReadOnlyList<string?> row in roots)
         {
-            if (row[0] == "table" && LayoutOf(new TableShape(row[1]!, [], [], [])) is { } layout) trees.Add(new SqliteTree(row[1]!,
+            if (row[0] == "table" && _layouts.Of(new TableShape(row[1]!, [], [], [])) is { } layout) trees.Add(new SqliteTree(row[1]!,
                 layout));
             else others.Add(long.Parse(row[2]!, CultureInfo.InvariantCulture));
         }
@@ -364,7 +342,7 @@ internal sealed class SqliteStore : IStore
     public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost)
     {
         if (Salvage()?.Tables.FirstOrDefault(tree => string.Equals(tree.Name, table.Name, StringComparison.OrdinalIgnoreCase)) is { } tree
-            && LayoutOf(table) is { } layout)
+            && _layouts.Of(table) is { } layout)
             return new SqliteSalvageReader(SqlitePageFile.Of(_connection)!, tree with { Layout = layout }, table, Cells(table), lost);
         string name = SqliteEngine.Quote(table.Name);
         // Tables without record numbers of their own, and those that call a column so, are read to the damage only.

@@ -29,7 +29,7 @@ internal abstract class RowReader : IRecordReader
                     return false;
                 }
                 ReadRow(batch, rows++);
-                if ((rows % RowsPerByteCheck == 0 || rows == 1) && batch.ByteCount >= batch.Limits.MaxBytes) break;
+                if (batch.IsHeavy || (rows % RowsPerByteCheck == 0 && batch.IsFull)) break;
             }
             return true;
         }
