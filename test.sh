@@ -14,7 +14,10 @@ mkdir -p "$results"
 
 # The build needs none of what is installed and started meanwhile.
 echo "Building..."
-dotnet build Transferra.slnx -c Release --nologo -v quiet -clp:NoSummary >"$results/build.log" 2>&1 &
+# One compiler for all projects, wherever it is started, takes half the time of one for each.
+compiler=(env DOTNET_TieredPGO=0 dotnet)
+shared=-p:UseSharedCompilation=true
+"${compiler[@]}" build Transferra.slnx -c Release --nologo -v quiet -clp:NoSummary "$shared" >"$results/build.log" 2>&1 &
 building=$!
 
 # What tests need besides the SDK: an independent reader of .dbf tables, an independent writer of workbooks, a reader of PDF, a firewall and a network to try it in, and the three database servers and OpenSSH, started on loopback with folders of their own.
@@ -34,7 +37,7 @@ if ! command -v nft >/dev/null || ! command -v ip >/dev/null; then
 fi
 
 source tests/servers.sh
-trap servers_stop EXIT
+trap 'servers_stop; dotnet build-server shutdown --vbcscompiler >/dev/null 2>&1' EXIT
 servers_install
 echo "Starting PostgreSQL, MariaDB, Firebird and OpenSSH on loopback..."
 if ! servers_start "$(mktemp -u /tmp/transferra-servers-XXXXXX)"; then
@@ -68,11 +71,12 @@ done
 # The tests of the command line start the program many hundred times, so they get it compiled ahead of time, as users do.
 export TRANSFERRA_TEST_PROGRAM=$PWD/artifacts/test-program
 export TRANSFERRA_TEST_RESULTS=$PWD/$results
-if ! dotnet publish tests/Transferra.KillHost -c Release --use-current-runtime --self-contained false -p:PublishReadyToRun=true -p:RunAnalyzers=false \
-    -o "$TRANSFERRA_TEST_PROGRAM" --nologo -v quiet -clp:NoSummary; then
+if ! "${compiler[@]}" publish tests/Transferra.KillHost -c Release --use-current-runtime --self-contained false -p:PublishReadyToRun=true -p:RunAnalyzers=false \
+    -o "$TRANSFERRA_TEST_PROGRAM" --nologo -v quiet -clp:NoSummary "$shared"; then
   echo "0 passed, 1 failed"
   exit 1
 fi
+dotnet build-server shutdown --vbcscompiler >/dev/null 2>&1
 
 passed=0 failed=0
 for project in tests/*.Tests; do
