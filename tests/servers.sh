@@ -201,12 +201,12 @@ servers_stop() {
   local pid tries
   [ -n "${SERVERS_FOLDER:-}" ] || return 0
   # Each was started as the head of a process group of its own; INT and TERM let it end cleanly, KILL is for one that does not.
-  for pid in "${SERVERS_PIDS[@]}"; do kill -INT -- "-$pid" 2>/dev/null; kill -TERM -- "-$pid" 2>/dev/null; done
+  for pid in "${SERVERS_PIDS[@]}"; do kill -INT -- "-$pid" 2>/dev/null || true; kill -TERM -- "-$pid" 2>/dev/null || true; done
   for ((tries = 0; tries < 100; tries++)); do
     for pid in "${SERVERS_PIDS[@]}"; do kill -0 -- "-$pid" 2>/dev/null && { sleep 0.1; continue 2; }; done
     break
   done
-  for pid in "${SERVERS_PIDS[@]}"; do kill -KILL -- "-$pid" 2>/dev/null; done
+  for pid in "${SERVERS_PIDS[@]}"; do kill -KILL -- "-$pid" 2>/dev/null || true; done
   rm -rf "$SERVERS_FOLDER"
   SERVERS_FOLDER=
 }

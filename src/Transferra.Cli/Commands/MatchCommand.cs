@@ -85,7 +85,11 @@ internal static class MatchCommand
         : new DifferenceLists(session.Volume, Path.GetFullPath(folder), name);
 
     /// <summary>A company's match, or why there is none.</summary>
-    private sealed record CompanyMatched(string Company, string Run, WayMatched? Match, string NotMatched = "");
+    private sealed record CompanyMatched(string Company, string Run, WayMatched? Match, string NotMatched = "")
+    {
+        /// <summary>Where nothing of the old data is left: the new store against what the run recorded of it.</summary>
+        public SinceRecorded? Since { get; init; }
+    }
 
     public static int Run(Session session, string? list = null)
     {
@@ -115,6 +119,7 @@ internal static class MatchCommand
     private static int CodeOf(CompanyMatched? matched) => matched switch
     {
         null => ExitCodes.Unproved,
+        { Since: { IsSame: true, Later: 0, Verdict: Verdict.Proved } } => ExitCodes.Done,
         { Match: { Verdict: Verdict.Proved, Levels: not { IsToLookAt: true } } } => ExitCodes.Done,
         _ => ExitCodes.LookAt
     };
@@ -123,25 +128,40 @@ internal static class MatchCommand
 
     private static CompanyMatched Match(Session session, IReadOnlyList<Run> runs, Company company, string? list)
     {
-        ScreenObserver observer = session.Observer();
-        RunContext context = session.Context(observer.At(company.Code + " match"));
+        RunContext context = session.Context(session.Observer().At(company.Code + " match"));
         CompanyRun? on = runs.Where(run => !run.IsBroken && RunKind.Find(run) is { Converts: true } && !run.IsUndone
             && run.Companies.Contains(company.Code)
                 && run.IsDone(company.Code, Stages.Convert))
             .Select(run => UpgradeRun.OnRun(context, run, company.Code)).FirstOrDefault(on => session.Places.Exists(on.Aside)
-                || session.Places.Exists(on.FinalStaged));
+                || session.Places.Exists(on.FinalStaged) || IsChangedOver(session, on));
         if (on is null) return new CompanyMatched(company.Code, "", null, NoStore);
-        bool changedOver = session.Places.Exists(on.Aside);
-        StoreAddress old = changedOver ? on.Aside : company.OldStore, last = changedOver ? company.NewStore : on.FinalStaged;
+        bool changedOver = IsChangedOver(session, on) || session.Places.Exists(on.Aside);
+        StoreAddress last = changedOver ? company.NewStore : on.FinalStaged;
         session.Screen.Heading($"{company.Code}  match: are the records the same?");
+        using OldStoreLeft old = OldStoreLeft.Of(session, on, changedOver);
+        foreach (string why in old.NotUsed) session.Screen.Look(why);
         session.Screen.Line($"old: {old.Shown}");
         session.Screen.Line($"new: {last.Shown}");
+        if (old.Address is not { } address) return Since(session, on);
         using DifferenceLists? lists = ListsIn(session, list, $"{company.Code}-differences");
-        WayMatched matched = MatchStage.Of(on, [old, .. on.Way.Hops.SkipLast(1).Select(hop => on.Staged(hop.To.Name)), last],
+        WayMatched matched = MatchStage.Of(on, [address, .. on.Way.Hops.SkipLast(1).Select(hop => on.Staged(hop.To.Name)), last],
             lists is null ? null : lists.Add);
         Results.Match(session.Screen, company.Code, matched, changedOver ? ProvedAt(on) : null);
         if (lists is not null) session.Screen.Line(lists.Write(matched));
         return new CompanyMatched(company.Code, on.Run.Id, matched);
+    }
+
+    private static bool IsChangedOver(Session session, CompanyRun on) => on.Run.IsDone(on.Company.Code, Stages.ChangeOver)
+        && session.Places.Exists(on.Company.NewStore);
+
+    // Nothing but what the run recorded is left.
+    private static CompanyMatched Since(Session session, CompanyRun on)
+    {
+        SinceRecorded since = MatchStage.Since(on) ?? throw new TransferraException($"the old store of {on.Company.Code} is not there any "
+            + "more, and the run recorded too little to match without it",
+            "Match with a backup set: transferra match --old SET --new STORE");
+        MatchedSinceText.Tell(session.Screen, on.Company.Code, since);
+        return new CompanyMatched(on.Company.Code, on.Run.Id, null) { Since = since };
     }
 
     // When the new store was put in place, if it was proved then.

@@ -36,8 +36,15 @@ internal sealed class NamedPlace : IDisposable
             named.Shown = address.Shown;
             named.Side = new BareSide(address, [], null, Hidden(session));
         }
-        else if (SetPlaces.IsNamedLikeSet(place)) named.Unpack(place.Contains("://", StringComparison.Ordinal) ? place
-            : Path.GetFullPath(place));
+        else if (SetPlaces.IsNamedLikeSet(place))
+        {
+            try { named.Unpack(place.Contains("://", StringComparison.Ordinal) ? place : Path.GetFullPath(place)); }
+            catch
+            {
+                named.Dispose(); // nothing of a damaged set stays
+                throw;
+            }
+        }
         else named.Side = new BareSide(Found(Path.GetFullPath(place)), [], null, Hidden(session));
         return named;
     }
@@ -82,7 +89,7 @@ internal sealed class NamedPlace : IDisposable
         StoreAddress address = StoreExport.Unpacked(set.Manifest.Store, _unpacked);
         using (IStore store = _session.Stores.Open(address, set.Manifest.Store.TextEncoding))
             Side = new BareSide(address, StoreAddress.ServerEngines.Contains(set.Manifest.Store.Engine)
-                ? SetTable.ShapesOf(set.Manifest, store, null) : [], set.Manifest.Store.TextEncoding, Hidden(_session));
+                ? set.Manifest.ShapesOf(store, null) : [], set.Manifest.Store.TextEncoding, Hidden(_session));
         Shown = $"{path} ({set.Manifest.Label.Company} of {set.Manifest.Label.MadeAt:yyyy-MM-dd HH:mm} UTC)";
     }
 

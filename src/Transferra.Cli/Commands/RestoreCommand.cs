@@ -137,7 +137,7 @@ internal static class RestoreCommand
         version ??= set.Manifest.Tables is null ? VersionIn(set.Manifest.Label, unpacked) : null;
         using IStore store = session.Stores.Open(StoreExport.Unpacked(set.Manifest.Store, unpacked), set.Manifest.Store.TextEncoding
             ?? version?.TextEncoding);
-        return Baseline.Of(store, SetTable.ShapesOf(set.Manifest, store, version), Silent.Observer, session.Cancel);
+        return Baseline.Of(store, set.Manifest.ShapesOf(store, version), Silent.Observer, session.Cancel);
     }
 
     // Of a set that does not say its types: the kit that was unpacked with it.
@@ -222,7 +222,7 @@ internal static class RestoreCommand
     {
         using IStore store = session.Stores.Open(StoreExport.Unpacked(set.Manifest.Store, unpacked), version?.TextEncoding
             ?? set.Manifest.Store.TextEncoding);
-        IReadOnlyList<TableShape> tables = version is null ? SetTable.ShapesOf(set.Manifest, store, null)
+        IReadOnlyList<TableShape> tables = version is null ? set.Manifest.ShapesOf(store, null)
             : CustomFields.Of(store, version).In(version).Tables;
         TableShape table = tables.FirstOrDefault(known => string.Equals(known.Name, name,
             StringComparison.OrdinalIgnoreCase))
@@ -324,7 +324,7 @@ internal static class RestoreCommand
                 remarks = StoreExport.Load(Path.Combine(staged, "store", set.Manifest.Store.Name), session.Stores, target, observer,
                     session.Cancel);
                 using IStore store = session.Stores.Open(target, version?.TextEncoding);
-                tables = Baseline.Of(store, SetTable.ShapesOf(set.Manifest, store, version), session.Observer().At("comparing"),
+                tables = Baseline.Of(store, set.Manifest.ShapesOf(store, version), session.Observer().At("comparing"),
                     session.Cancel);
                 faults = BackupSets.CompareRecords(set.Manifest, tables);
             }

@@ -30,15 +30,29 @@ public sealed record PackOrder(Company Company, StoreAddress Address, IStore Sto
     public string? Earlier { get; init; }
 }
 
+/// <summary>What is in a packed set, without its list of files, which is long.</summary>
+/// <param name="Label">Whose, of when.</param>
+/// <param name="Files">How many files.</param>
+/// <param name="ContentBytes">Their size before packing.</param>
+/// <param name="LeftOut">What should be there and is not.</param>
+/// <param name="Changing">Names of files that were changed while they were read.</param>
+internal sealed record PackedContents(SetLabel Label, int Files, long ContentBytes, IReadOnlyList<LeftOut> LeftOut,
+    IReadOnlyList<string> Changing)
+{
+    /// <summary>Of a set.</summary>
+    public static PackedContents Of(SetManifest manifest) => new(manifest.Label, manifest.Files, manifest.ContentBytes, manifest.LeftOut,
+        [.. manifest.Members.Where(member => member.Changing).Select(member => member.Name)]);
+}
+
 /// <summary>A set that is packed and in no place yet; what was packed goes when it is disposed.</summary>
 public sealed class PackedSet : IDisposable
 {
     private readonly IVolume _volume;
     private readonly string _folder;
 
-    internal PackedSet(IVolume volume, string folder, string path, SetManifest manifest, IReadOnlySet<string> reused)
+    internal PackedSet(IVolume volume, string folder, string path, PackedContents contents, IReadOnlySet<string> reused)
     {
-        (_volume, _folder, Path, Manifest, Reused) = (volume, folder, path, manifest, reused);
+        (_volume, _folder, Path, Contents, Reused) = (volume, folder, path, contents, reused);
         Bytes = new FileInfo(path).Length;
     }
 
@@ -48,8 +62,8 @@ public sealed class PackedSet : IDisposable
     /// <summary>Its size.</summary>
     public long Bytes { get; }
 
-    /// <summary>What it says of itself.</summary>
-    public SetManifest Manifest { get; }
+    /// <summary>What is in it.</summary>
+    internal PackedContents Contents { get; }
 
     /// <summary>Names of the files that were taken from the earlier set.</summary>
     public IReadOnlySet<string> Reused { get; }
@@ -132,12 +146,11 @@ public static class BackupSets
                 new SetStore(order.Address.Name, order.Address.Engine, order.Address.Options) { TextEncoding = order.TextEncoding }, [],
                     tree.LeftOut,
                 [.. order.Tables.Select(table => new TableBaseline(table.Name, long.MaxValue, long.MaxValue, new string('f', 32)))])
-            { Tables = [.. order.Tables.Select(SetTable.Of)] };
+            { Tables = [.. order.Tables.Select(WrittenTable.Of)] };
             using ISetSink sink = context.Sets.LocksNewSets ? new LockedSink(path, label, context.Sets.Secret.CheckForNewSets())
                 : new PlainSink(path);
             using var writer = new SetWriter(sink, earlier, progress, context.Cancel);
-            SetManifest manifest = writer.Run(tree.Sources, draft, baseline);
-            return new PackedSet(volume, folder, path, manifest, writer.Reused);
+            return new PackedSet(volume, folder, path, PackedContents.Of(writer.Run(tree.Sources, draft, baseline)), writer.Reused);
         }
         catch
         {
@@ -182,7 +195,7 @@ public static class BackupSets
     // The same tables, read as the same types.
     private static bool HasSameTables(SetManifest earlier, PackOrder order) => earlier.Tables is { } tables
         && tables.Count == order.Tables.Count
-        && tables.Zip(order.Tables.Select(SetTable.Of)).All(pair => pair.First.Name == pair.Second.Name
+        && tables.Zip(order.Tables.Select(WrittenTable.Of)).All(pair => pair.First.Name == pair.Second.Name
             && pair.First.Columns.SequenceEqual(pair.Second.Columns));
 
     private static SourceTree SourcesOf(OfficeDescription office, Company company, string storeName, string storePath)

@@ -149,7 +149,7 @@ public static class CompanyBackup
         {
             bool isPackedHere = _packed is null && place is LocalPlace;
             PackedSet packed = _packed ??= Pack(context, company, version, address, store, run, place, _takesNothingFromEarlier);
-            string name = FreeName(context, place, packed.Manifest), path = SetPlaces.PathIn(place, name);
+            string name = FreeName(context, place, packed.Contents.Label), path = SetPlaces.PathIn(place, name);
             if (isPackedHere) packed.MoveInto((LocalPlace)place, name);
             else
                 place.Put(packed.Path, name, BackupSets.ForAWhile(context.Identity, name, BackupSets.Writing),
@@ -159,15 +159,15 @@ public static class CompanyBackup
             new ProofLog(context.Office.Folder, context.Volume).Add(new SetProof(DateTimeOffset.UtcNow, path, packed.Bytes,
                 proved.Faults)
             { Seal = proved.Seal, Mark = mark, Grade = proved.Grade });
-            var result = new BackupResult(path, packed.Bytes, packed.Manifest.Files, packed.Manifest.ContentBytes,
-                [.. proved.Faults, .. NotInIt(packed.Manifest)])
+            var result = new BackupResult(path, packed.Bytes, packed.Contents.Files, packed.Contents.ContentBytes,
+                [.. proved.Faults, .. NotInIt(packed.Contents)])
             {
                 IsCopy = _isProvedInDepth,
                 Grade = proved.Grade,
                 Seal = proved.Seal ?? "",
                 NotRestored = proved.NotRestored,
                 Reused = packed.Reused.Count,
-                LeftOut = packed.Manifest.LeftOut,
+                LeftOut = packed.Contents.LeftOut,
                 NotCarried = notCarried,
             };
             _isProvedInDepth |= proved.Faults.Count == 0;
@@ -253,18 +253,17 @@ public static class CompanyBackup
         }
     }
 
-    private static IEnumerable<SetFault> NotInIt(SetManifest manifest) =>
-        manifest.LeftOut.Where(left => !left.IsHarmless).Select(left => new SetFault("left-out", left.Name, left.Why))
-            .Concat(manifest.Members.Where(member => member.Changing).Select(member => new SetFault("changing", member.Name,
-                "the file was changed while it was read")));
+    private static IEnumerable<SetFault> NotInIt(PackedContents contents) =>
+        contents.LeftOut.Where(left => !left.IsHarmless).Select(left => new SetFault("left-out", left.Name, left.Why))
+            .Concat(contents.Changing.Select(name => new SetFault("changing", name, "the file was changed while it was read")));
 
     // Neither taken nor that of a set on another disk that takes its turn there.
-    private static string FreeName(BackupContext context, ISetPlace place, SetManifest manifest)
+    private static string FreeName(BackupContext context, ISetPlace place, SetLabel label)
     {
         IReadOnlyDictionary<string, SetProof> known = new ProofLog(context.Office.Folder, context.Volume).Last();
-        DateTimeOffset at = manifest.Label.MadeAt;
+        DateTimeOffset at = label.MadeAt;
         string name;
-        do name = BackupSets.NameOf(manifest.Label, at, context.Sets.LocksNewSets);
+        do name = BackupSets.NameOf(label, at, context.Sets.LocksNewSets);
         while ((place.Has(name) || known.ContainsKey(SetPlaces.PathIn(place, name))) && (at = at.AddSeconds(1)) > default(DateTimeOffset));
         return name;
     }

@@ -2,6 +2,7 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using Transferra.Core.Matching;
+using Transferra.Core.Records;
 
 namespace Transferra.Core.Backup;
 
@@ -28,7 +29,9 @@ internal static class MemberKinds
 /// <param name="Mode">Permission bits, octal.</param>
 /// <param name="Owner">user:group by their numbers, then by their names where they have any: 1000:1000 anna:office</param>
 /// <param name="Modified">Time of last change, UTC.</param>
-public sealed record SetMember(string Name, string Kind, string Mode, string Owner, DateTimeOffset Modified)
+public sealed record SetMember(string Name, [property: JsonConverter(typeof(RepeatedText))] string Kind,
+    [property: JsonConverter(typeof(RepeatedText))] string Mode, [property: JsonConverter(typeof(RepeatedText))] string Owner,
+    DateTimeOffset Modified)
 {
     /// <summary>Nanoseconds of the time of last change below a tenth of a microsecond.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
@@ -112,6 +115,17 @@ public sealed record SetMember(string Name, string Kind, string Mode, string Own
         : Convert.FromBase64String(RawTarget);
 }
 
+/// <summary>A text that most entries of a long list have in common, so that it is kept once.</summary>
+internal sealed class RepeatedText : JsonConverter<string>
+{
+    /// <inheritdoc/>
+    public override string Read(ref Utf8JsonReader reader, Type typeToConvert, JsonSerializerOptions options) =>
+        string.Intern(reader.GetString()!);
+
+    /// <inheritdoc/>
+    public override void Write(Utf8JsonWriter writer, string value, JsonSerializerOptions options) => writer.WriteStringValue(value);
+}
+
 /// <summary>Something that should be in a set and is not.</summary>
 /// <param name="Name">Where it would be in the set.</param>
 /// <param name="Why">Why it is not.</param>
@@ -147,36 +161,6 @@ public sealed record SetStore(string Name, string Engine, IReadOnlyDictionary<st
     public string? TextEncoding { get; init; }
 }
 
-/// <summary>One column of a table in a set.</summary>
-/// <param name="Name">Its name.</param>
-/// <param name="Type">Its type, as SQL writes it.</param>
-public sealed record SetColumn(string Name, string Type);
-
-/// <summary>One table in a set, as the baseline read it.</summary>
-/// <param name="Name">Its name.</param>
-/// <param name="Columns">Its columns.</param>
-/// <param name="Key">Names of its key columns.</param>
-public sealed record SetTable(string Name, IReadOnlyList<SetColumn> Columns, IReadOnlyList<string> Key)
-{
-    /// <summary>A table for a manifest.</summary>
-    internal static SetTable Of(Records.TableShape table) =>
-        new(table.Name, [.. table.Columns.Select(column => new SetColumn(column.Name, column.Type.ToString()))], table.Key);
-
-    /// <summary>The tables to compare of a set's store: those that the set tells of; of an old set those of the kit, and what the store
-    /// has beyond it.</summary>
-    /// <exception cref="Machine.TransferraException">A type is not known here.</exception>
-    public static IReadOnlyList<Records.TableShape> ShapesOf(SetManifest manifest, Records.IStore store, Kits.KitVersion? version) =>
-        manifest.Tables is { } tables
-        ? [.. tables.Select(table => table.Shape())] : version is null ? [] : Conversion.CustomFields.Of(store, version).In(version).Tables;
-
-    private Records.TableShape Shape() =>
-        new(Name, [.. Columns.Select(column => Records.FieldType.TryParse(column.Type, out Records.FieldType type)
-        ? new Records.ColumnShape(column.Name, type)
-            : throw new Machine.TransferraException($"the set's table {Name} has a column of the type {column.Type}, "
-                + "which is not known here",
-            "Use the version of Transferra that wrote the set."))], Key, []);
-}
-
 /// <summary>The first member of a set.</summary>
 /// <param name="Format">transferra-set/2</param>
 /// <param name="Label">Whose, of when.</param>
@@ -204,7 +188,13 @@ public sealed record SetManifest(string Format, SetLabel Label, IReadOnlyList<st
     /// <summary>The tables as the baseline read them, so that a set tells by itself what its records are; null in sets of the form
     /// 2.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
-    public IReadOnlyList<SetTable>? Tables { get; init; }
+    public IReadOnlyList<WrittenTable>? Tables { get; init; }
+
+    /// <summary>The tables to compare of its store: those that it tells of; of an old set those of the kit, and what the store has beyond
+    /// it.</summary>
+    /// <exception cref="Machine.TransferraException">A type is not known here.</exception>
+    public IReadOnlyList<TableShape> ShapesOf(IStore store, Kits.KitVersion? version) => Tables is { } tables
+        ? [.. tables.Select(table => table.Shape())] : version is null ? [] : Conversion.CustomFields.Of(store, version).In(version).Tables;
 
     /// <summary>How many files are in it.</summary>
     [JsonIgnore]

@@ -94,7 +94,7 @@ internal sealed class SetProver(BackupContext context, Company? company, KitVers
             ?? version?.TextEncoding))
         {
             IReadOnlyList<SetFault> faults = BackupSets.CompareRecords(manifest,
-                Baseline.Of(opened, SetTable.ShapesOf(manifest, opened, version), Silent.Observer, context.Cancel));
+                Baseline.Of(opened, manifest.ShapesOf(opened, version), Silent.Observer, context.Cancel));
             if (!StoreAddress.ServerEngines.Contains(manifest.Store.Engine)) return new SetProved(faults, ProofGrade.Restored, "", null);
             if (faults.Count > 0 || depth != ProofGrade.Restored) return new SetProved(faults, ProofGrade.ReadBack, "", null);
         }

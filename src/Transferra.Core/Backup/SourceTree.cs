@@ -148,9 +148,9 @@ internal sealed class SourceTree(Func<string, bool>? without = null) : IDisposab
             FileKind.Link => MemberKinds.Link,
             _ => MemberKinds.File
         },
-            Convert.ToString(stat.Kind == FileKind.File ? stat.Mode & ~RunsAsOwner : stat.Mode, 8),
-                string.Create(CultureInfo.InvariantCulture,
-                $"{stat.Owner}:{stat.Group}{(user.Length + group.Length > 0 ? $" {user}:{group}" : "")}"),
+            string.Intern(Convert.ToString(stat.Kind == FileKind.File ? stat.Mode & ~RunsAsOwner : stat.Mode, 8)),
+                string.Intern(string.Create(CultureInfo.InvariantCulture,
+                $"{stat.Owner}:{stat.Group}{(user.Length + group.Length > 0 ? $" {user}:{group}" : "")}")),
                     DateTimeOffset.UnixEpoch.AddTicks(hundreds))
         {
             Nanoseconds = rest,

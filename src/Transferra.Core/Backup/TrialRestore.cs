@@ -82,7 +82,7 @@ internal static class TrialRestore
         if (description.Script is { } script) remarks.AddRange(context.Stores.AddRights(trial, script));
         faults.AddRange(remarks.Select(remark => new SetFault("restore", "", $"not brought back: {remark}")));
         using IStore store = context.Stores.Open(trial, manifest.Store.TextEncoding ?? version?.TextEncoding);
-        faults.AddRange(BackupSets.CompareRecords(manifest, Baseline.Of(store, SetTable.ShapesOf(manifest, store, version),
+        faults.AddRange(BackupSets.CompareRecords(manifest, Baseline.Of(store, manifest.ShapesOf(store, version),
             Silent.Observer, context.Cancel)));
         if (description.Script is not null) faults.AddRange(CompareDeclarations(description.Script, store, unpacked));
         return faults;

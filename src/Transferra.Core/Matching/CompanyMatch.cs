@@ -32,6 +32,8 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     /// <summary>The store that the vendor's new program made, where the new store began as that.</summary>
     public IStore? VendorMade { get; init; }
 
+    private readonly Dictionary<string, RecordedTable> _recorded = [];
+
     private void Keep(IStore old, string name, IStore renewed, TableShape known)
     {
         _kept[known.Name] = Stored(old, name, renewed, known);
@@ -95,6 +97,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         {
             IsByOthers = correspondence.IsByOthers,
             Shipped = correspondence.ShippedAccounts,
+            Recorded = [.. correspondence.To.Tables.Select(table => _recorded[table.Name])],
             Declarations = correspondence.IsOnCopy ? DeclarationMatch.Run(old, renewed, correspondence)
                 : VendorMade is not null ? DeclarationMatch.Run(VendorMade, renewed, correspondence) : null
         };
@@ -115,8 +118,10 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         {
             foreach (TableShape table in inOrder)
             {
-                var unreadable = new HashSet<int>();
-                sides.Found(table.Name, Scan(renewed, table, table.Name, new BucketedFingerprint(), unreadable, stop.Token), unreadable);
+                var found = new BucketedFingerprint();
+                TableScan scan = Scan(renewed, table, table.Name, found, stop.Token);
+                _recorded[table.Name] = RecordedTable.Of(ToRead(table, table.Name), _kept.ContainsKey(table.Name), found, scan.Last);
+                sides.Found(table.Name, found, scan.Unreadable);
             }
         }, CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
         try
@@ -149,7 +154,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         }
         foreach (TableShape table in shipped)
         {
-            Scan(VendorMade!, table, table.Name, sides.Expected(table.Name), [], stop);
+            Scan(VendorMade!, table, table.Name, sides.Expected(table.Name), stop);
             sides.Fed(table.Name);
         }
         return accounts;
@@ -175,7 +180,9 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     {
         string name = map.Into[0].Table.Name;
         observer.Progress(map.From.Name, 0, old.CountRows(map.From.Name));
-        long rows = Scan(old, map.Into[0].Table, map.From.Name, sides.Expected(name), [], stop).Total().Rows;
+        BucketedFingerprint expected = sides.Expected(name);
+        Scan(old, map.Into[0].Table, map.From.Name, expected, stop);
+        long rows = expected.Total().Rows;
         observer.Progress(map.From.Name, rows, rows);
         return new TableAccount(map.From.Name, rows, rows, 0, 0, 0, 0, new Dictionary<string, long>(),
             new Dictionary<string, long> { [name] = rows });
@@ -184,38 +191,11 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     // As the store it is read from calls it.
     private TableShape ToRead(TableShape table, string name) => (_kept.GetValueOrDefault(table.Name) ?? table) with { Name = name };
 
-    private BucketedFingerprint Scan(IStore store, TableShape table, string name, BucketedFingerprint into, HashSet<int> unreadable,
-        CancellationToken stop)
+    private TableScan Scan(IStore store, TableShape table, string name, BucketedFingerprint into, CancellationToken stop)
     {
-        bool isKept = _kept.ContainsKey(table.Name);
-        table = ToRead(table, name);
-        var batchOf = new RecordBatch(table.Columns);
-        var encoder = new RowEncoder(table, batchOf.Vectors);
-        var digests = new RowDigests(table, batchOf.Vectors);
-        foreach (RecordBatch batch in store.Batches(table, [], stop, batchOf))
-        {
-            // A cell that cannot be read is a difference even where nothing was expected; not where the old store has it, too.
-            if (!isKept)
-                foreach (RowFault fault in batch.Faults) unreadable.Add(BucketedFingerprint.BucketOf(encoder.Key(fault.Row)));
-            else if (batch.Faults.Count > 0)
-            {
-                AddWithFaults(into, encoder, batch);
-                continue;
-            }
-            digests.Add(into, Rows.Upto(batch.RowCount));
-        }
-        return into;
-    }
-
-    private static void AddWithFaults(BucketedFingerprint fingerprint, RowEncoder encoder, RecordBatch batch)
-    {
-        ILookup<int, RowFault> faults = batch.Faults.ToLookup(fault => fault.Row);
-        for (int row = 0; row < batch.RowCount; row++)
-        {
-            string told = string.Concat(faults[row].Select(fault => $"\0{fault.Column}\0{fault.Value}\0{fault.Reason}"));
-            byte[] key = encoder.Key(row).ToArray();
-            fingerprint.Add(key, [.. encoder.Row(row), .. System.Text.Encoding.UTF8.GetBytes(told)]);
-        }
+        var scan = new TableScan(store, ToRead(table, name), _kept.ContainsKey(table.Name));
+        scan.Into(into, border: null, observer: null, stop);
+        return scan;
     }
 
     private TableAccount ScanExpected(IStore old, TableMap map, ReadSides sides, CancellationToken stop)

@@ -1,4 +1,5 @@
 // MatchResult.cs: what a match says; made by CompanyMatch.cs.
+using System.Text.Json.Serialization;
 using Transferra.Core.Conversion;
 
 namespace Transferra.Core.Matching;
@@ -110,6 +111,10 @@ public sealed record MatchResult(string FromVersion, string ToVersion, IReadOnly
 
     /// <summary>How many of the old store's values were compared; null in results of releases that did not count them.</summary>
     public ComparedShare? Share { get; init; }
+
+    /// <summary>Each new table as it was read, for a match of later, when the old store is gone; kept in a file of its own.</summary>
+    [JsonIgnore]
+    public IReadOnlyList<RecordedTable> Recorded { get; init; } = [];
 
     /// <summary>When it was matched, where a store that it needs was let go since; null when that is now.</summary>
     public DateTimeOffset? MatchedAt { get; init; }

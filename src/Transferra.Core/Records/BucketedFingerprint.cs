@@ -49,6 +49,17 @@ internal sealed class BucketedFingerprint
     /// <summary>The fingerprint of the whole table.</summary>
     public Fingerprint Total() => _total;
 
+    /// <summary>The fingerprints of the buckets, joined to so many; nothing of it is changed.</summary>
+    /// <param name="buckets">A power of two up to <see cref="MostBuckets"/>, and not more than there are if it was folded.</param>
+    public Fingerprint[] Groups(int buckets)
+    {
+        var groups = new Fingerprint[buckets];
+        if (_single is not null)
+            foreach ((int bucket, UInt128 digest) in _single) groups[bucket & (buckets - 1)] += new Fingerprint(1, digest);
+        for (int i = 0; i < _buckets.Length; i++) groups[i & (buckets - 1)] += _buckets[i];
+        return groups;
+    }
+
     /// <summary>Keeps no more buckets than so many records need; more may still be added.</summary>
     public void Fold() => Join(BucketsFor(_total.Rows));
 

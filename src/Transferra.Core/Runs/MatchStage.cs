@@ -2,6 +2,7 @@
 using System.Globalization;
 using Transferra.Core.Backup;
 using Transferra.Core.Kits;
+using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Records;
 using Transferra.Core.Surveys;
@@ -14,7 +15,26 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override string Name => Stages.Match;
 
-    private const string Answered = "answered";
+    /// <summary>The result document with what is recorded of the new store.</summary>
+    internal const string Found = "match-found";
+
+    private const string Answered = "answered", FoundDigest = "found-sha256";
+
+    private static string FoundPath(CompanyRun on) => Path.Combine(on.ResultFolder, Found + ".json");
+
+    /// <summary>Matches a company's new store with what the run recorded of it, where the old one is not there any more.</summary>
+    /// <param name="on">The company and its run.</param>
+    /// <returns>Null when the run recorded nothing, as runs of earlier releases did not.</returns>
+    /// <exception cref="TransferraException">What was recorded is not what the journal says it was.</exception>
+    public static SinceRecorded? Since(CompanyRun on)
+    {
+        if (on.FactsOf(Stages.Match)?.GetValueOrDefault(FoundDigest) is not { } known) return null;
+        if (PlainFile.DigestOf(FoundPath(on)) != known || on.LoadResult<RecordedStore>(Found) is not { } recorded)
+            throw new TransferraException($"{FoundPath(on)} is gone or was altered, and the old store is not there any more",
+                "Match with a backup set instead: transferra match --old SET --new STORE");
+        using IStore store = on.Context.Stores.Open(on.Company.NewStore, on.To.TextEncoding);
+        return RecordedMatch.Run(store, recorded, on.Context.Observer, on.Context.Cancel);
+    }
 
     /// <summary>Matches the stores of a company's way, with what people have answered for.</summary>
     /// <param name="on">The company and its run.</param>
@@ -57,8 +77,10 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
         WayMatched matched = Of(On, [On.Company.OldStore, .. On.Way.Hops.Select(hop => On.Staged(hop.To.Name))]);
         if (matched.NeedsOnlyAnswers && On.Context.Asked is { } asked) matched = Ask(asked, matched);
         On.SaveResult(Name, matched);
+        On.SaveResult(Found, new RecordedStore(On.To.Name, DateTimeOffset.UtcNow, matched.Verdict, matched.Hops[^1].Recorded));
         return new StageOutcome(true, Summary(matched), Facts(("proved", matched.Verdict == Verdict.Proved ? 1 : 0),
-            ("differences", matched.Differences), ("answered", matched.Answered.Count), ("verdict", matched.Verdict)), matched);
+            ("differences", matched.Differences), ("answered", matched.Answered.Count), ("verdict", matched.Verdict),
+            (FoundDigest, PlainFile.DigestOf(FoundPath(On)))), matched);
     }
 
     private WayMatched Ask(IPersonAsked asked, WayMatched matched)

@@ -116,7 +116,7 @@ internal sealed class PutBackStage(CompanyRun on) : Stage(on)
         SetManifest manifest = On.Context.Sets.Read(SetPath).Manifest;
         using IStore store = On.Context.Stores.Open(Target, On.From.TextEncoding);
         IReadOnlyList<SetFault> faults = BackupSets.CompareRecords(manifest,
-            Baseline.Of(store, SetTable.ShapesOf(manifest, store, On.From), On.Context.Observer, On.Context.Cancel));
+            Baseline.Of(store, manifest.ShapesOf(store, On.From), On.Context.Observer, On.Context.Cancel));
         return faults.Count == 0 ? done : done with { IsGood = false, Summary = faults[0].What };
     }
 

@@ -240,7 +240,7 @@ public sealed class RehearsalRun
         }
         _context.Volume.Remove(unpacked);
         using IStore opened = _context.Stores.Open(copy.OldStore, from.TextEncoding);
-        if (BackupSets.CompareRecords(manifest, Baseline.Of(opened, SetTable.ShapesOf(manifest, opened, from), _context.Observer,
+        if (BackupSets.CompareRecords(manifest, Baseline.Of(opened, manifest.ShapesOf(opened, from), _context.Observer,
             _context.Cancel)) is [var fault, ..])
             throw new TransferraException($"what was restored from {path} is not what is in it: {fault.What}",
                 "See what is wrong with the set: transferra sets --prove");

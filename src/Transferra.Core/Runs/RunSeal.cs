@@ -44,7 +44,8 @@ public static class RunSeal
     public const string PageName = "signoff.html", ReportName = "signoff.json", ListName = "signoff.sha256", SignatureName = "signoff.sig",
         KeyName = "office.pem";
 
-    private static readonly string[] Results = [Stages.Check, Stages.Backup, Stages.Mend, Stages.Convert, Stages.Match, Stages.CheckAgain];
+    private static readonly string[] Results = [Stages.Check, Stages.Backup, Stages.Mend, Stages.Convert, Stages.Match, MatchStage.Found,
+        Stages.CheckAgain];
 
     /// <summary>Writes page and report into a run's folder and seals them; does nothing when they are sealed as they are.</summary>
     /// <param name="volume">The disk.</param>

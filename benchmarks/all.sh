@@ -1,0 +1,35 @@
+#!/usr/bin/env bash
+# Measures everything of benchmarks/README.md in one go, with the program compiled ahead of time, as users get it; nothing is left behind.
+#   benchmarks/all.sh          the sizes of README.md; takes hours
+#   benchmarks/all.sh quick    a tenth of them, one round
+set -euo pipefail
+cd -- "$(dirname -- "$(readlink -f -- "${BASH_SOURCE[0]}")")/.."
+export DOTNET_CLI_TELEMETRY_OPTOUT=1 DOTNET_NOLOGO=1
+case "${1:-}" in
+quick) part=10 rounds=1 growth=10 ;;
+"") part=1 rounds=5 growth=100 ;;
+*) echo "usage: benchmarks/all.sh [quick]" >&2; exit 2 ;;
+esac
+./transferra --version
+TRANSFERRA_BENCH_PROGRAM=$PWD/artifacts/run/transferra.dll
+export TRANSFERRA_BENCH_PROGRAM
+program=artifacts/benchmarks
+dotnet publish benchmarks/Transferra.Benchmarks -c Release --use-current-runtime --self-contained false -p:PublishReadyToRun=true -p:RunAnalyzers=false -o "$program" --nologo -v quiet
+failed=0
+measure() {
+  printf '\n### %s\n' "$*"
+  "$@" || failed=1
+}
+measure benchmarks/limits.sh $((1000 / part))
+for megabytes in 100 800 2000; do measure "$program/Transferra.Benchmarks" backup $((megabytes / part)) "$rounds"; done
+measure "$program/Transferra.Benchmarks" convert $((2000000 / part)) "$rounds"
+measure "$program/Transferra.Benchmarks" check $((10000000 / part)) "$rounds"
+measure "$program/Transferra.Benchmarks" match $((3000000 / part)) "$rounds"
+measure "$program/Transferra.Benchmarks" files $((1000000 / part)) "$rounds"
+measure "$program/Transferra.Benchmarks" copy sqlite $((2000000 / part)) "$rounds"
+measure "$program/Transferra.Benchmarks" growth all "$growth"
+for engine in postgresql mariadb firebird; do
+  measure benchmarks/servers.sh "$engine" $((2000000 / part)) "$rounds"
+  measure benchmarks/servers.sh copy "$engine" $((2000000 / part)) "$rounds"
+done
+exit "$failed"

@@ -1,0 +1,84 @@
+// TableScan.cs: one table of a store, read as it is into a fingerprint by bucket: when two stores are matched, and again weeks later, when
+// only what was recorded of the first reading is left.
+// Holds: (1) two readings of the same records come to the same fingerprint, whatever was recorded in between.
+using Transferra.Core.Machine;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Matching;
+
+/// <summary>Reads a table.</summary>
+/// <param name="store">The store.</param>
+/// <param name="table">What is read of it, under the name it has there.</param>
+/// <param name="isKept">Whether cells that cannot be read count as what they are. Otherwise they count as missing values, and their buckets
+/// are told.</param>
+internal sealed class TableScan(IStore store, TableShape table, bool isKept)
+{
+    // Where the key begins with a whole number, that column; records beyond the last of then were added since.
+    private readonly int _number = table.Key.Count > 0 && table.OrdinalOf(table.Key[0]) is >= 0 and int at
+        && table.Columns[at].Type.Kind == FieldKind.Integer ? at : -1;
+
+    /// <summary>Buckets, of <see cref="BucketedFingerprint.MostBuckets"/>, with a cell that cannot be read.</summary>
+    public HashSet<int> Unreadable { get; } = [];
+
+    /// <summary>The highest number that the key of a record began with; null when none does, or none was read.</summary>
+    public long? Last { get; private set; }
+
+    /// <summary>How many records were left aside as their number is beyond a border.</summary>
+    public long Beyond { get; private set; }
+
+    /// <summary>Reads all records, and adds them.</summary>
+    /// <param name="into">Where they are added.</param>
+    /// <param name="border">Records beyond this number are counted, and not added; null when there is none.</param>
+    /// <param name="observer">Hears how many were read.</param>
+    /// <param name="stop">Stops.</param>
+    public void Into(BucketedFingerprint into, long? border, IProgressObserver? observer, CancellationToken stop)
+    {
+        var batch = new RecordBatch(table.Columns);
+        var encoder = new RowEncoder(table, batch.Vectors);
+        var digests = new RowDigests(table, batch.Vectors);
+        int[] within = [];
+        long read = 0, all = observer is null ? 0 : store.CountRows(table.Name);
+        foreach (RecordBatch _ in store.Batches(table, [], stop, batch))
+        {
+            if (within.Length < batch.RowCount) within = new int[batch.RowCount];
+            ReadOnlySpan<int> rows = border is { } last ? Within(batch, last, within) : Rows.Upto(batch.RowCount);
+            if (border is null && _number >= 0) NoteLast(batch);
+            if (!isKept)
+                foreach (RowFault fault in batch.Faults) Unreadable.Add(BucketedFingerprint.BucketOf(encoder.Key(fault.Row)));
+            if (isKept && batch.Faults.Count > 0) AddWithFaults(into, encoder, batch, rows);
+            else digests.Add(into, rows);
+            read += batch.RowCount;
+            observer?.Progress(table.Name, read, Math.Max(read, all));
+        }
+    }
+
+    private void NoteLast(RecordBatch batch)
+    {
+        Vector vector = batch.Vectors[_number];
+        ReadOnlySpan<long> numbers = ((LongVector)vector).Values[..batch.RowCount];
+        for (int row = 0; row < numbers.Length; row++)
+            if (!(numbers[row] <= Last) && !vector.IsNull(row)) Last = numbers[row];
+    }
+
+    private ReadOnlySpan<int> Within(RecordBatch batch, long last, int[] rows)
+    {
+        Vector vector = batch.Vectors[_number];
+        ReadOnlySpan<long> numbers = ((LongVector)vector).Values;
+        int count = 0;
+        for (int row = 0; row < batch.RowCount; row++)
+            if (vector.IsNull(row) || numbers[row] <= last) rows[count++] = row;
+        Beyond += batch.RowCount - count;
+        return rows.AsSpan(0, count);
+    }
+
+    private static void AddWithFaults(BucketedFingerprint fingerprint, RowEncoder encoder, RecordBatch batch, ReadOnlySpan<int> rows)
+    {
+        ILookup<int, RowFault> faults = batch.Faults.ToLookup(fault => fault.Row);
+        foreach (int row in rows)
+        {
+            string told = string.Concat(faults[row].Select(fault => $"\0{fault.Column}\0{fault.Value}\0{fault.Reason}"));
+            byte[] key = encoder.Key(row).ToArray();
+            fingerprint.Add(key, [.. encoder.Row(row), .. System.Text.Encoding.UTF8.GetBytes(told)]);
+        }
+    }
+}
