@@ -23,7 +23,7 @@ internal static class GrowthBenchmark
         new("hops", 1, n => new GrowthShape { Hops = n, Rows = 100 }),
     ];
 
-    private static readonly string[] Commands = ["survey", "check", "backup", "backup again", "convert", "match"];
+    private static readonly string[] Commands = ["survey", "check", "backup", "backup again", "ready", "convert", "match"];
 
     /// <summary>Measures.</summary>
     /// <param name="direction">One direction; null for all.</param>
@@ -68,7 +68,8 @@ internal static class GrowthBenchmark
         {
             GrowthOffice.Make(folder, shape);
             Measured command(params string[] words) => WholeCommand.Measure("dotnet", [WholeCommand.Program, .. words, "--office", folder]);
-            Measured[] before = [command("survey"), command("check"), command("backup"), command("backup"), command("convert")];
+            Measured[] before = [command("survey"), command("check"), command("backup"), command("backup"),
+                command("ready", "--confirm", "one-disk"), command("convert")];
             if (shape.Differences > 0)
                 foreach (string made in Directory.GetFiles(Path.Combine(folder, "data"), "books.db", SearchOption.AllDirectories)
                     .Where(path => path.Contains("/transferra-", StringComparison.Ordinal)))

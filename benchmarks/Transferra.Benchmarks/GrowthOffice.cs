@@ -77,13 +77,10 @@ internal static class GrowthOffice
                 CultureInfo.InvariantCulture,
                 $"version: \"{version}\"\ntold-by: [{{table: VER, column: VAL, where: \"WHAT = 'DATA'\", is: \"{version}\"}}]\n"));
         foreach (int hop in hops)
-            File.WriteAllText(Path.Combine(folder, "hops", HopName(hop) + ".yaml"), string.Create(CultureInfo.InvariantCulture,
-                $$"""
-                hop: {from: "{{hop}}", to: "{{hop + 1}}"}
-                tables:
-                  - {from: VER, into: {VER: {VAL: "'{{hop + 1}}'"}}, columns-left-out: {VAL: the version is a new one}}
-                {{(shape.Exceptions > 0 ? "  - {from: t0, into: {t0: {told: CAST(told AS DATE)}}}\n" : "")}}
-                """));
+            File.WriteAllText(Path.Combine(folder, "hops", HopName(hop) + ".yaml"), FormattableString.Invariant(
+                $"hop: {{from: \"{hop}\", to: \"{hop + 1}\"}}\ntables:\n  - {{from: VER, into: {{VER: {{VAL: \"'{hop + 1}'\"}}}}, ")
+                + "columns-left-out: {VAL: the version is a new one}}\n"
+                + (shape.Exceptions > 0 ? "  - {from: t0, into: {t0: {told: CAST(told AS DATE)}}}\n" : ""));
     }
 
     private static string HopName(int hop) => FormattableString.Invariant($"{hop}-to-{hop + 1}");

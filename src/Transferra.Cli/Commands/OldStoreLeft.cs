@@ -40,7 +40,12 @@ internal sealed class OldStoreLeft : IDisposable
     // A set of a server's database holds its records, and not what the server makes of them; and each hop needs the store it begins with.
     private void Unpack(Session session, CompanyRun on)
     {
-        if (on.Company.OldStore.IsOnServer || !on.Way.Hops.SkipLast(1).All(hop => session.Places.Exists(on.Staged(hop.To.Name)))) return;
+        if (on.Company.OldStore.IsOnServer) return;
+        if (!on.Way.Hops.SkipLast(1).All(hop => session.Places.Exists(on.Staged(hop.To.Name))))
+        {
+            Shown += ", nor are the stores of the versions between";
+            return;
+        }
         foreach (BackupResult set in on.LoadResult<List<BackupResult>>(Stages.Backup) ?? [])
         {
             if (!set.IsProved) continue;
