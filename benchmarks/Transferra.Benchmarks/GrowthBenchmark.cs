@@ -15,6 +15,7 @@ internal static class GrowthBenchmark
         new("tables", 10, n => new GrowthShape { Tables = n, Rows = 100 }),
         new("columns", 3, n => new GrowthShape { Columns = n, Rows = 10_000 }),
         new("bytes of a value", 40_000, n => new GrowthShape { ValueBytes = n, Rows = 100 }),
+        new("bytes of a value that goes through a map", 40_000, n => new GrowthShape { ValueBytes = n, Rows = 100, Exceptions = 1 }),
         new("documents", 500, n => new GrowthShape { Documents = n, Rows = 100 }),
         new("companies", 2, n => new GrowthShape { Companies = n, Rows = 100 }),
         new("findings", 1_000, n => new GrowthShape { Findings = n, Rows = 200_000 }),
@@ -72,7 +73,7 @@ internal static class GrowthBenchmark
                 command("ready", "--confirm", "one-disk"), command("convert")];
             if (shape.Differences > 0)
                 foreach (string made in Directory.GetFiles(Path.Combine(folder, "data"), "books.db", SearchOption.AllDirectories)
-                    .Where(path => path.Contains("/transferra-", StringComparison.Ordinal)))
+                    .Where(path => path.Contains("/v2/", StringComparison.Ordinal)))
                     WholeCommand.Ask(made, FormattableString.Invariant(
                         $"UPDATE t0 SET c1 = 'altered' WHERE id % {GrowthOffice.Apart(shape, shape.Differences)} = 0"));
             return [.. before, command("match")];

@@ -28,6 +28,23 @@ public sealed class SqlitePagesTests : IDisposable
         all.Commit();
     }
 
+    [Theory]
+    [InlineData("CREATE TABLE t (a INTEGER PRIMARY KEY, b TEXT); INSERT INTO t VALUES (1, 'x'), (2, 'y'), (3, 'z')", 3)]
+    [InlineData("CREATE TABLE t (a TEXT); INSERT INTO t VALUES ('x'), ('y')", 2)]
+    [InlineData("CREATE TABLE t (a INTEGER PRIMARY KEY); INSERT INTO t VALUES (9223372036854775807), (5)", 2)] // numbers drawn at random
+    [InlineData("CREATE TABLE t (a INTEGER PRIMARY KEY); INSERT INTO t VALUES (-9), (-5)", 2)]
+    [InlineData("CREATE TABLE t (a TEXT PRIMARY KEY) WITHOUT ROWID; INSERT INTO t VALUES ('x'), ('y')", 2)]
+    [InlineData("CREATE TABLE t (_rowid_ TEXT, a); INSERT INTO t VALUES ('x', 1), ('y', 2)", 2)]
+    [InlineData("CREATE TABLE t (a)", 0)]
+    [InlineData("CREATE TABLE t (a INTEGER PRIMARY KEY); INSERT INTO t VALUES (1), (2), (7); DELETE FROM t WHERE a = 2", 7)] // about
+    public void About_how_many_records_there_are_is_told_without_reading_them(string sql, long about)
+    {
+        Execute(sql);
+        using IStore store = new StoreOpener().Open(new StoreAddress("sqlite", _folder["s.db"]));
+        Assert.Equal(about, store.AboutRows("t"));
+        Assert.Equal(store.CountRows("t"), store.AboutRows("t")); // where they were counted, as many
+    }
+
     private enum Reading { Pages, HandedOver, Engine }
 
     // Every row in words, with the faults of its cells; and how it was read.

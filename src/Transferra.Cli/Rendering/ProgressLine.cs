@@ -74,9 +74,11 @@ internal sealed class ProgressLine : IDisposable
         if (total > 0)
         {
             double rate = elapsed.TotalSeconds > 0.5 ? done / elapsed.TotalSeconds : 0;
-            line += string.Create(CultureInfo.InvariantCulture, $"  {Amount(done)} of {Amount(total)}  {100.0 * done / total:0} %");
-            if (rate > 0) line += string.Create(CultureInfo.InvariantCulture,
-                $"  {Amount((long)rate)}/s  {TimeText((total - done) / rate)} left");
+            // What was reckoned with may turn out to be less than there is.
+            bool isWithin = done <= total;
+            line += $"  {Amount(done)}" + (isWithin ? string.Create(CultureInfo.InvariantCulture,
+                $" of {Amount(total)}  {100.0 * done / total:0} %") : "");
+            if (rate > 0) line += $"  {Amount((long)rate)}/s" + (isWithin ? $"  {TimeText((total - done) / rate)} left" : "");
         }
         line += $"  ({TimeText(elapsed.TotalSeconds)})";
         return line.Length > Screen.Width - 1 ? line[..(Screen.Width - 1)] : line;

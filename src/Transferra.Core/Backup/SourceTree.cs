@@ -13,17 +13,19 @@ namespace Transferra.Core.Backup;
 /// <summary>One entry that goes into a set.</summary>
 /// <param name="Draft">What is known of it before it is packed.</param>
 /// <param name="Tree">The folder that it lies below; null for a file that was asked for by itself.</param>
-/// <param name="Path">Its full path, for messages, and for opening it when it lies below no folder.</param>
-/// <param name="Below">Its path below the folder.</param>
+/// <param name="Where">Its path below that folder; of one that lies below none, its full path.</param>
 /// <param name="Stat">What it was when it was found.</param>
-internal sealed record SetSource(SetMember Draft, FolderTree? Tree, byte[] Path, byte[] Below, FileStat Stat)
+internal sealed record SetSource(SetMember Draft, FolderTree? Tree, byte[] Where, FileStat Stat)
 {
+    /// <summary>Its full path, for messages.</summary>
+    public byte[] Path => Tree is null ? Where : Where.Length == 0 ? Tree.Path : PosixFiles.Join(Tree.Path, Where);
+
     /// <summary>Opens it for reading, if it is still what was found.</summary>
     /// <exception cref="IOException">It is not: something else has taken its place.</exception>
-    public SafeFileHandle Open() => Tree is not null ? Tree.OpenRead(Below) : PosixFiles.OpenRead(Path);
+    public SafeFileHandle Open() => Tree is not null ? Tree.OpenRead(Where) : PosixFiles.OpenRead(Where);
 
     /// <summary>What it is now; null when it is gone.</summary>
-    public FileStat? Now() => Tree is not null ? Tree.Stat(Below) : PosixFiles.Stat(Path);
+    public FileStat? Now() => Tree is not null ? Tree.Stat(Where) : PosixFiles.Stat(Where);
 }
 
 /// <summary>Collects what goes into a set.</summary>
@@ -93,7 +95,7 @@ internal sealed class SourceTree(Func<string, bool>? without = null) : IDisposab
                 };
             else _named[(stat.Device, stat.Inode)] = draft;
         }
-        _sources.Add(new SetSource(draft, tree, path, below, stat));
+        _sources.Add(new SetSource(draft, tree, tree is null ? path : below, stat));
         if (stat.Kind == FileKind.Folder) AddBelow(tree!, path, below, name, shown);
     }
 

@@ -69,12 +69,15 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
         IReadOnlyList<Correspondence> way = next is null ? [] : custom.In([next, .. Beyond]);
         if (next is { IsOnCopy: false }) new EmptyBeginningCheck(store, store.ReadShape(), version).Run(way, findings);
         (version, next) = (custom.In(version), way.Count > 0 ? way[0] : null);
-        foreach (TableShape table in version.Tables) _counts[table.Name] = store.CountRows(table.Name);
         DocumentCheck? documents = DocumentFolders.Count > 0 ? new DocumentCheck(DocumentFolders, findings) : null;
         try
         {
             Plan(store, findings, documents);
-            foreach (TableScan scan in _scans.Values) scan.ReadOnce(store, observer, cancel, MapOf(scan));
+            foreach (TableScan scan in _scans.Values)
+            {
+                scan.ReadOnce(store, observer, cancel, MapOf(scan));
+                _counts[scan.Table.Name] = scan.RowsRead;
+            }
             _trial?.Conclude();
             // Copies first: what they added a second time is taken back before sums and numbers are judged.
             NamingPasses.Run(store, _scans.Values.SelectMany(scan => scan.Probes).OfType<KeyProbe>(), observer, cancel);

@@ -21,7 +21,7 @@ internal static class NamingPasses
 
     private static void Read(IStore store, TableScan scan, List<Naming> namings, IProgressObserver observer, CancellationToken cancel)
     {
-        long rows = 0, total = store.CountRows(scan.Table.Name);
+        long rows = 0, total = store.AboutRows(scan.Table.Name);
         using IRecordReader reader = store.Read(scan.Table, []);
         using var ahead = new ReadAhead(reader.Fill, scan.Table.Columns, null, cancel);
         while (namings.Count > 0 && ahead.Next(scan.Batch))

@@ -36,6 +36,9 @@ internal sealed record TableScan(TableShape Table, RecordBatch Batch)
     /// <summary>What the office has answered, for expressions.</summary>
     public IReadOnlyDictionary<string, string> Answers { get; init; } = new Dictionary<string, string>();
 
+    /// <summary>How many records it was found to have.</summary>
+    public long RowsRead { get; private set; }
+
     /// <summary>Reads the table once, for all its probes.</summary>
     /// <param name="store">The store.</param>
     /// <param name="observer">Hears the progress.</param>
@@ -44,7 +47,7 @@ internal sealed record TableScan(TableShape Table, RecordBatch Batch)
     /// as they lie.</param>
     public void ReadOnce(IStore store, IProgressObserver observer, CancellationToken cancel, TableMap? map = null)
     {
-        long rows = 0, total = store.CountRows(Table.Name);
+        long total = store.AboutRows(Table.Name);
         using KeyGroupedReader? grouped = map?.Combining is null ? null : TableTransform.Read(store, map);
         using IRecordReader? plain = grouped is not null ? null : store.Read(Table, []);
         using (var ahead = new ReadAhead(batch => grouped?.Fill(batch) ?? plain!.Fill(batch), Table.Columns, null, cancel))
@@ -56,7 +59,7 @@ internal sealed record TableScan(TableShape Table, RecordBatch Batch)
             {
                 foreach (Probe probe in gathering) probe.Take();
             }
-            for (; ahead.Next(Batch); observer.Progress(Table.Name, rows += Batch.RowCount, total))
+            for (; ahead.Next(Batch); observer.Progress(Table.Name, RowsRead += Batch.RowCount, total))
             {
                 Task beside = gathering.Length > 0 ? Task.Run(gather, CancellationToken.None) : Task.CompletedTask;
                 try

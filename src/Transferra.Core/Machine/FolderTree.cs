@@ -16,6 +16,9 @@ internal sealed class FolderTree : IDisposable
     private readonly byte[] _path;
     private readonly SafeFileHandle _root;
 
+    /// <summary>Where it is.</summary>
+    public byte[] Path => _path;
+
     /// <summary>Opens a folder; links in the path that leads to it are followed, the folder itself must be one.</summary>
     /// <exception cref="IOException">It is not there or is not a folder.</exception>
     public FolderTree(byte[] path)

@@ -119,7 +119,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
             foreach (TableShape table in inOrder)
             {
                 var found = new BucketedFingerprint();
-                TableScan scan = Scan(renewed, table, table.Name, found, stop.Token);
+                TableReading scan = Scan(renewed, table, table.Name, found, stop.Token);
                 _recorded[table.Name] = RecordedTable.Of(ToRead(table, table.Name), _kept.ContainsKey(table.Name), found, scan.Last);
                 sides.Found(table.Name, found, scan.Unreadable);
             }
@@ -179,7 +179,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     private TableAccount ScanKept(IStore old, TableMap map, ReadSides sides, CancellationToken stop)
     {
         string name = map.Into[0].Table.Name;
-        observer.Progress(map.From.Name, 0, old.CountRows(map.From.Name));
+        observer.Progress(map.From.Name, 0, old.AboutRows(map.From.Name));
         BucketedFingerprint expected = sides.Expected(name);
         Scan(old, map.Into[0].Table, map.From.Name, expected, stop);
         long rows = expected.Total().Rows;
@@ -191,16 +191,16 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     // As the store it is read from calls it.
     private TableShape ToRead(TableShape table, string name) => (_kept.GetValueOrDefault(table.Name) ?? table) with { Name = name };
 
-    private TableScan Scan(IStore store, TableShape table, string name, BucketedFingerprint into, CancellationToken stop)
+    private TableReading Scan(IStore store, TableShape table, string name, BucketedFingerprint into, CancellationToken stop)
     {
-        var scan = new TableScan(store, ToRead(table, name), _kept.ContainsKey(table.Name));
+        var scan = new TableReading(store, ToRead(table, name), _kept.ContainsKey(table.Name));
         scan.Into(into, border: null, observer: null, stop);
         return scan;
     }
 
     private TableAccount ScanExpected(IStore old, TableMap map, ReadSides sides, CancellationToken stop)
     {
-        long total = old.CountRows(map.From.Name);
+        long total = old.AboutRows(map.From.Name);
         var tally = new TableTally(map.From.Name);
         int[] rows = [];
         var digests = new Dictionary<TableOutput, RowDigests>(ReferenceEqualityComparer.Instance);

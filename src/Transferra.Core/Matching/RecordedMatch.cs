@@ -60,7 +60,7 @@ internal static class RecordedMatch
         // Whatever is in a table that was empty came after.
         if (then.Records == 0 && store.CountRows(then.Table.Name) is var added)
             return new SinceTable(then.Table.Name, 0, added, added, groups.Length, 0);
-        var scan = new TableScan(store, then.Table.Shape(), then.IsKept);
+        var scan = new TableReading(store, then.Table.Shape(), then.IsKept);
         var found = new BucketedFingerprint();
         scan.Into(found, then.Last, observer, cancel);
         Fingerprint[] seen = found.Groups(groups.Length);

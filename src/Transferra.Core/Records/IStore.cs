@@ -41,6 +41,10 @@ public interface IStore : IDisposable
     /// <summary>Exact number of records.</summary>
     long CountRows(string table);
 
+    /// <summary>About how many records there are, for progress and for what comes first; told without reading them where the engine
+    /// can.</summary>
+    long AboutRows(string table) => CountRows(table);
+
     /// <summary>Reads a table, ordered by the given columns (none: the store's own order).</summary>
     /// <param name="table">Which columns to read and as which types; cells that do not fit become cell faults.</param>
     /// <param name="orderBy">Column names.</param>

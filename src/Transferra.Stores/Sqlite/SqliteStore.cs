@@ -282,6 +282,22 @@ internal sealed class SqliteStore : IStore
         lock (_counts) return _counts.TryGetValue(table, out long known) ? known : _counts[table] = Count(table);
     }
 
+    /// <inheritdoc/>
+    public long AboutRows(string table)
+    {
+        lock (_counts)
+            if (_counts.TryGetValue(table, out long known)) return known;
+        // Numbers are given one after the other, and the last is found at once; where they are not, it is larger than a file of this size
+        // could hold records.
+        if (_layouts.Of(new TableShape(table, [], [], [])) is null) return CountRows(table);
+        string? last = Inquire($"SELECT max(_rowid_) FROM {SqliteEngine.Quote(table)}").Rows[0][0];
+        return last is null ? 0 : long.TryParse(last, CultureInfo.InvariantCulture, out long number) && number >= 0
+            && number <= Identity.Bytes / SmallestRecord ? number : CountRows(table);
+    }
+
+    // Bytes of a record in its page: its length, its number, the length of its header, and where it stands.
+    private const int SmallestRecord = 5;
+
     private long Count(string table) =>
         _pages is not null && _layouts.Of(new TableShape(table, [], [], [])) is { } layout && new SqliteTableScan(_pages!.Again(),
             layout.RootPage).Count() is { } counted

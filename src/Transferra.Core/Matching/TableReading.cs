@@ -1,5 +1,5 @@
-// TableScan.cs: one table of a store, read as it is into a fingerprint by bucket: when two stores are matched, and again weeks later, when
-// only what was recorded of the first reading is left.
+// TableReading.cs: one table of a store, read as it is into a fingerprint by bucket: when two stores are matched, and again weeks later,
+// when only what was recorded of the first reading is left.
 // Holds: (1) two readings of the same records come to the same fingerprint, whatever was recorded in between.
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
@@ -11,7 +11,7 @@ namespace Transferra.Core.Matching;
 /// <param name="table">What is read of it, under the name it has there.</param>
 /// <param name="isKept">Whether cells that cannot be read count as what they are. Otherwise they count as missing values, and their buckets
 /// are told.</param>
-internal sealed class TableScan(IStore store, TableShape table, bool isKept)
+internal sealed class TableReading(IStore store, TableShape table, bool isKept)
 {
     // Where the key begins with a whole number, that column; records beyond the last of then were added since.
     private readonly int _number = table.Key.Count > 0 && table.OrdinalOf(table.Key[0]) is >= 0 and int at
@@ -37,7 +37,7 @@ internal sealed class TableScan(IStore store, TableShape table, bool isKept)
         var encoder = new RowEncoder(table, batch.Vectors);
         var digests = new RowDigests(table, batch.Vectors);
         int[] within = [];
-        long read = 0, all = observer is null ? 0 : store.CountRows(table.Name);
+        long read = 0, all = observer is null ? 0 : store.AboutRows(table.Name);
         foreach (RecordBatch _ in store.Batches(table, [], stop, batch))
         {
             if (within.Length < batch.RowCount) within = new int[batch.RowCount];
