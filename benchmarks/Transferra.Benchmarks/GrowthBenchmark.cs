@@ -58,7 +58,7 @@ internal static class GrowthBenchmark
         double first = at[1].Seconds - at[0].Seconds, second = at[2].Seconds - at[0].Seconds;
         // Too little to be told from noise.
         if (second < 0.5) return "(does not grow)";
-        return first < 0.05 ? "(only the last size takes time)" : (Math.Log(second / first)
+        return first < 0.25 ? "(only the last takes time)" : (Math.Log(second / first)
             / Math.Log((double)(sizes[2] - sizes[0]) / (sizes[1] - sizes[0]))).ToString("0.00", CultureInfo.InvariantCulture);
     }
 

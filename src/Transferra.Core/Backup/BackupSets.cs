@@ -149,6 +149,7 @@ public static class BackupSets
             { Tables = [.. order.Tables.Select(WrittenTable.Of)] };
             using ISetSink sink = context.Sets.LocksNewSets ? new LockedSink(path, label, context.Sets.Secret.CheckForNewSets())
                 : new PlainSink(path);
+            SpentMemory.GiveBackAfter(tree.Sources.Count);
             using var writer = new SetWriter(sink, earlier, progress, context.Cancel);
             return new PackedSet(volume, folder, path, PackedContents.Of(writer.Run(tree.Sources, draft, baseline)), writer.Reused);
         }

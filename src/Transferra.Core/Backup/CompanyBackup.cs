@@ -154,6 +154,7 @@ public static class CompanyBackup
             else
                 place.Put(packed.Path, name, BackupSets.ForAWhile(context.Identity, name, BackupSets.Writing),
                     (done, total) => context.Observer.Bytes("copying to " + place.Name, done, total), context.Cancel);
+            SpentMemory.GiveBackAfter(packed.Contents.Files);
             SetProved proved = new SetProver(context, company, version).Prove(path, _isProvedInDepth ? ProofGrade.SameBytes
                 : ProofGrade.Restored, packed.Reused, isJustWritten: true);
             new ProofLog(context.Office.Folder, context.Volume).Add(new SetProof(DateTimeOffset.UtcNow, path, packed.Bytes,

@@ -33,6 +33,8 @@ public sealed record SetMember(string Name, [property: JsonConverter(typeof(Repe
     [property: JsonConverter(typeof(RepeatedText))] string Mode, [property: JsonConverter(typeof(RepeatedText))] string Owner,
     DateTimeOffset Modified)
 {
+    private readonly Machine.HexDigest _sha256, _packedSha256, _packedXxh128;
+
     /// <summary>Nanoseconds of the time of last change below a tenth of a microsecond.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
     public int Nanoseconds { get; init; }
@@ -43,7 +45,7 @@ public sealed record SetMember(string Name, [property: JsonConverter(typeof(Repe
 
     /// <summary>SHA-256 of the file; "" of what is not a file.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
-    public string? Sha256 { get; init; }
+    public string? Sha256 { get => _sha256.Text; init => _sha256 = Machine.HexDigest.Of(value); }
 
     /// <summary>Size of the packed member.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
@@ -51,12 +53,12 @@ public sealed record SetMember(string Name, [property: JsonConverter(typeof(Repe
 
     /// <summary>SHA-256 of the packed member.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
-    public string? PackedSha256 { get; init; }
+    public string? PackedSha256 { get => _packedSha256.Text; init => _packedSha256 = Machine.HexDigest.Of(value); }
 
     /// <summary>XXH128 of the packed member: as good against accidents as SHA-256 and twenty times as fast, but no help against
     /// intent.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
-    public string? PackedXxh128 { get; init; }
+    public string? PackedXxh128 { get => _packedXxh128.Text; init => _packedXxh128 = Machine.HexDigest.Of(value); }
 
     /// <summary>Sizes of the zstd frames the member consists of, where there are several; each but the last holds <see
     /// cref="SetManifest.FrameContentBytes"/>
