@@ -15,7 +15,7 @@ internal static class MatchedSinceText
             + $"digests of its records, not the records themselves."));
         screen.Table(["Table", ">Records then", ">Records now", ">Added at the end", "Unaltered"], since.Tables.Select(table =>
             (IReadOnlyList<string>)[table.Table, Number(table.Then), Number(table.Now), Number(table.Later), Told(table)]));
-        if (since.NotRecorded.Count > 0) 
+        if (since.NotRecorded.Count > 0)
             screen.Line("  Not compared, because they were not matched then: " + string.Join(", ", since.NotRecorded));
         string then = since.Verdict switch
         {

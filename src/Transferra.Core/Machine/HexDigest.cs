@@ -18,7 +18,7 @@ internal readonly record struct HexDigest
     {
         Span<byte> bytes = stackalloc byte[MostBytes];
         bytes.Clear();
-        if (text.Length > 0 && text.Length % 2 == 0 && text.Length <= 2 * MostBytes && !text.AsSpan().ContainsAnyExcept("0123456789abcdef"))
+        if (text.Length > 0 && text.Length % 2 == 0 && text.Length <= 2 * MostBytes && text.All(char.IsAsciiHexDigitLower))
         {
             Convert.FromHexString(text, bytes, out _, out int written);
             (_first, _last, _bytes) = (Half(bytes), Half(bytes[16..]), (byte)written);
