@@ -46,8 +46,29 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
         Served last = Step(DiskFault.None, ["upgrade", .. Yes(Codes)]);
         if (last.Exit != 0) return;
         Served signed = Step(DiskFault.None, "signoff", "--json");
-        if (signed.Exit == 0) OriginalsStandWhereItSays(JsonDocument.Parse(signed.Out).RootElement.GetProperty("result")
-            .GetProperty("companies"));
+        if (signed.Exit != 0) return;
+        JsonElement companies = JsonDocument.Parse(signed.Out).RootElement.GetProperty("result").GetProperty("companies");
+        OriginalsStandWhereItSays(companies);
+        WeeksLater(companies);
+    }
+
+    // The old data is gone by then, and perhaps its sets as well; what is left still says that nothing was altered.
+    private void WeeksLater(JsonElement companies)
+    {
+        AnyCompany[] inFiles = [.. office.Companies.Where(company => !company.Real.IsOnServer)];
+        if (inFiles.Length == 0) return;
+        string code = inFiles[random.Next(inFiles.Length)].Code, aside = companies.EnumerateArray().Single(company =>
+            company.GetProperty("code").GetString() == code).GetProperty("setAside").GetString()!;
+        if (Directory.Exists(aside)) Directory.Delete(aside, recursive: true);
+        else File.Delete(aside);
+        bool withSets = random.Next(2) == 0;
+        if (!withSets)
+            foreach (string set in Directory.GetFiles(Path, code + "_*_run*", SearchOption.AllDirectories)) File.Delete(set);
+        _steps.Add($"  (the old data of {code} is gone{(withSets ? "" : ", and its sets as well")})");
+        Served match = program.Run(DiskFault.None, Path, office.Roots, "match", code);
+        if (match.Exit is not (0 or 1) || match.Out.Contains("NOT ", StringComparison.Ordinal)
+            || !match.Out.Contains(withSets ? $"Proved: the new store of {code} " : $"Unaltered for {code}: ", StringComparison.Ordinal))
+            Break($"nobody touched {code}, and the match says otherwise", match);
     }
 
     private string[] Command() => random.Next(22) switch

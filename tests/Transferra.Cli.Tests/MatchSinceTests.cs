@@ -29,8 +29,13 @@ public sealed class MatchSinceTests : IDisposable
         _office.Run("match").Expect(0).Says("is not there any more; its backup set is:", "Proved: the new store of A").SaysNot("Convert");
         DemoFolder.Execute(company.Store.Path, "UPDATE item SET name = 'another' WHERE item_no = 7");
         _office.Run("match").Expect(1).Says("item", "another");
-        // A set that is damaged is not used, and that is said.
-        string set = Directory.GetFiles(_office["sets"], "A_*").Single();
+        // Another set under its name is not used, nor one that is damaged, and that is said.
+        string set = Directory.GetFiles(_office["sets"], "A_*").Single(), kept = _office["kept.tar"];
+        File.Copy(set, kept);
+        _office.Run("backup", "A").Expect(0);
+        File.Copy(Directory.GetFiles(_office["sets"], "A_*").Single(path => path != set), set, overwrite: true);
+        _office.Run("match").Expect(1).Says("is not the set that the run made", "NOT unaltered for A").SaysNot("another");
+        File.Copy(kept, set, overwrite: true);
         using (FileStream file = File.OpenWrite(set)) file.SetLength(file.Length / 2);
         _office.Run("match").Expect(1).Says("The backup set of the run cannot be used", "is not there any more", "NOT unaltered for A")
             .SaysNot("another");

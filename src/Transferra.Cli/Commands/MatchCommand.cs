@@ -142,7 +142,7 @@ internal static class MatchCommand
         foreach (string why in old.NotUsed) session.Screen.Look(why);
         session.Screen.Line($"old: {old.Shown}");
         session.Screen.Line($"new: {last.Shown}");
-        if (old.Address is not { } address) return Since(session, on);
+        if (old.Address is not { } address) return Since(session, on, last);
         using DifferenceLists? lists = ListsIn(session, list, $"{company.Code}-differences");
         WayMatched matched = MatchStage.Of(on, [address, .. on.Way.Hops.SkipLast(1).Select(hop => on.Staged(hop.To.Name)), last],
             lists is null ? null : lists.Add);
@@ -155,10 +155,10 @@ internal static class MatchCommand
         && session.Places.Exists(on.Company.NewStore);
 
     // Nothing but what the run recorded is left.
-    private static CompanyMatched Since(Session session, CompanyRun on)
+    private static CompanyMatched Since(Session session, CompanyRun on, StoreAddress renewed)
     {
-        SinceRecorded since = MatchStage.Since(on) ?? throw new TransferraException($"the old store of {on.Company.Code} is not there any "
-            + "more, and the run recorded too little to match without it",
+        SinceRecorded since = MatchStage.Since(on, renewed) ?? throw new TransferraException(
+            $"the old store of {on.Company.Code} is not there any more, and the run recorded too little to match without it",
             "Match with a backup set: transferra match --old SET --new STORE");
         MatchedSinceText.Tell(session.Screen, on.Company.Code, since);
         return new CompanyMatched(on.Company.Code, on.Run.Id, null) { Since = since };

@@ -49,6 +49,12 @@ internal sealed class OldStoreLeft : IDisposable
         foreach (BackupResult set in on.LoadResult<List<BackupResult>>(Stages.Backup) ?? [])
         {
             if (!set.IsProved) continue;
+            // Another set under its name would say nothing of what this run did.
+            if (set.Seal.Length > 0 && CompanyBackup.SealOf(session.Sets, set.Path) is { } seal && seal != set.Seal)
+            {
+                NotUsed.Add($"The backup set of the run cannot be used: {set.Path} is not the set that the run made");
+                continue;
+            }
             try { _unpacked = NamedPlace.Of(session, set.Path); }
             catch (TransferraException error)
             {

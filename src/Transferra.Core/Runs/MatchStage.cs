@@ -24,15 +24,16 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
 
     /// <summary>Matches a company's new store with what the run recorded of it, where the old one is not there any more.</summary>
     /// <param name="on">The company and its run.</param>
+    /// <param name="renewed">Where the new store is now.</param>
     /// <returns>Null when the run recorded nothing, as runs of earlier releases did not.</returns>
     /// <exception cref="TransferraException">What was recorded is not what the journal says it was.</exception>
-    public static SinceRecorded? Since(CompanyRun on)
+    public static SinceRecorded? Since(CompanyRun on, StoreAddress renewed)
     {
         if (on.FactsOf(Stages.Match)?.GetValueOrDefault(FoundDigest) is not { } known) return null;
         if (PlainFile.DigestOf(FoundPath(on)) != known || on.LoadResult<RecordedStore>(Found) is not { } recorded)
             throw new TransferraException($"{FoundPath(on)} is gone or was altered, and the old store is not there any more",
                 "Match with a backup set instead: transferra match --old SET --new STORE");
-        using IStore store = on.Context.Stores.Open(on.Company.NewStore, on.To.TextEncoding);
+        using IStore store = on.Context.Stores.Open(renewed, on.To.TextEncoding);
         return RecordedMatch.Run(store, recorded, on.Context.Observer, on.Context.Cancel);
     }
 
