@@ -2,7 +2,6 @@
 // differences, exceptions or hops. Its stores are SQLite files.
 using System.Globalization;
 using System.Text;
-using Microsoft.Data.Sqlite;
 
 namespace Transferra.Benchmarks;
 
@@ -87,26 +86,15 @@ internal static class GrowthOffice
 
     private static void Fill(string path, GrowthShape shape)
     {
-        using var connection = new SqliteConnection($"Data Source={path};Pooling=false");
-        connection.Open();
-        void run(string sql)
-        {
-            using SqliteCommand command = connection.CreateCommand();
-            command.CommandTimeout = 0;
-#pragma warning disable CA2100 // numbers of our own
-            command.CommandText = sql;
-#pragma warning restore CA2100
-            command.ExecuteNonQuery();
-        }
-        run("PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; CREATE TABLE VER (WHAT VARCHAR(10) PRIMARY KEY, VAL VARCHAR(10)); "
-            + "INSERT INTO VER VALUES ('DATA', '1'); BEGIN");
+        var sql = new StringBuilder("PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; CREATE TABLE VER (WHAT VARCHAR(10) PRIMARY KEY, "
+            + "VAL VARCHAR(10)); INSERT INTO VER VALUES ('DATA', '1'); BEGIN;");
         for (int table = 0; table < shape.Tables; table++)
         {
             string columns = string.Concat(Enumerable.Range(0, shape.Columns).Select(at => string.Create(CultureInfo.InvariantCulture,
                 $", c{at} {(at % 3) switch { 0 => "INTEGER", 1 => "VARCHAR(40)", _ => "DECIMAL(14,2)" }}"))),
                 values = string.Concat(Enumerable.Range(0, shape.Columns).Select(at => string.Create(CultureInfo.InvariantCulture,
                     $", {(at % 3) switch { 0 => $"i % 977 + {at}", 1 => "'text of record ' || i", _ => "i * 7919 % 1000003 / 100.0" }}")));
-            run(FormattableString.Invariant($"""
+            sql.Append(FormattableString.Invariant($"""
                 CREATE TABLE t{table} (id INTEGER PRIMARY KEY, made DATE, told VARCHAR(10), long BLOB{columns});
                 WITH RECURSIVE c(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM c WHERE i < {shape.Rows})
                 INSERT INTO t{table} SELECT i, CASE WHEN i % {Apart(shape, shape.Findings)} = 0 THEN '2026-13-45' ELSE '2026-01-15' END,
@@ -114,7 +102,7 @@ internal static class GrowthOffice
                     {(shape.ValueBytes > 0 ? FormattableString.Invariant($"randomblob({shape.ValueBytes})") : "NULL")}{values} FROM c;
                 """));
         }
-        run("COMMIT");
+        WholeCommand.Ask(path, sql.Append("COMMIT").ToString());
     }
 
     /// <summary>Every how-many-th record is one of so many of a table; beyond all of them when there is none.</summary>
