@@ -19,7 +19,8 @@ seconds() {
 rate() { awk -v m="$megabytes" -v s="$2" -v what="$1" 'BEGIN { printf "%-34s %6.0f MB/s\n", what, m / s }'; }
 
 # Half of it text that can be packed, half of it not, as in benchmarks backup.
-{ base64 -w 80 /dev/urandom | head -c "$((megabytes / 2))M"; head -c "$((megabytes - megabytes / 2))M" /dev/urandom; } >"$file"
+{ head -c "$((megabytes / 2 * 3 / 4))M" /dev/urandom | base64 -w 80; head -c "$((megabytes / 2))M" /dev/urandom; } >"$file"
+megabytes=$(($(stat -c %s "$file") / 1000000))
 sync
 rate "writing, on the disk at the end" "$(seconds dd if="$file" of="$file.copy" bs=4M conv=fdatasync)"
 dd of="$file.copy" oflag=nocache conv=notrunc,fdatasync count=0 2>/dev/null

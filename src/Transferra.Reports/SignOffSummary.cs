@@ -133,7 +133,7 @@ public sealed record SignOffSummary(string Sentence, IReadOnlyList<SignOffFigure
         if (report.Closing is { OpenAt: null }) yield return "The office is not open again: transferra reopen";
         CompanyReport[] kept = [.. report.Companies.Where(company => company.Outcome == "through" && company.SetAside.Length > 0)];
         if (kept.Length > 0) yield return $"The old data of {Names(kept)} is kept; each company below says where. When everyone is "
-            + $"content: transferra runs --let-go {report.Run}";
+            + "content, archive it or remove it by hand; until then the upgrade can be undone.";
     }
 
     private static string Ended(string text) => text.EndsWith('.') ? text : text + ".";

@@ -25,12 +25,14 @@ internal static class MatchedSinceText
             _ => "they were NOT proved to be those of the old store"
         };
         if (!since.IsSame)
+        {
             screen.Bad($"NOT unaltered for {company}: in {Count(since.Tables.Count(table => !table.IsSame), "table")}, records from then "
                 + "were altered or removed, or others were added among them. Only the old data can tell which: bring back a backup set and "
                 + "match with it.");
-        else if (since.Later > 0 || since.Verdict != Verdict.Proved)
-            screen.Look($"Unaltered for {company}: all records from then are still there, {Added(since)}. At that match, {then}.");
-        else screen.Good($"Unaltered for {company}: all records from then are still there, {Added(since)}. At that match, {then}.");
+            return;
+        }
+        Action<string> tell = since.Later > 0 || since.Verdict != Verdict.Proved ? screen.Look : screen.Good;
+        tell($"Unaltered for {company}: all records from then are still there, {Added(since)}. At that match, {then}.");
     }
 
     private static string Added(SinceRecorded since) => since.Later == 0 ? "and none was added"

@@ -48,6 +48,7 @@ internal sealed record TableScan(TableShape Table, RecordBatch Batch)
     public void ReadOnce(IStore store, IProgressObserver observer, CancellationToken cancel, TableMap? map = null)
     {
         long total = store.AboutRows(Table.Name);
+        RowsRead = 0;
         using KeyGroupedReader? grouped = map?.Combining is null ? null : TableTransform.Read(store, map);
         using IRecordReader? plain = grouped is not null ? null : store.Read(Table, []);
         using (var ahead = new ReadAhead(batch => grouped?.Fill(batch) ?? plain!.Fill(batch), Table.Columns, null, cancel))

@@ -57,9 +57,12 @@ internal static class RecordedMatch
         if (store.ReadStoredShape(then.Table.Name) is not { } now) return unlike("it is gone");
         string[] gone = [.. then.Table.Columns.Where(column => now.OrdinalOf(column.Name) < 0).Select(column => column.Name)];
         if (gone.Length > 0) return unlike($"it has no column {string.Join(", ", gone)} any more");
-        // Whatever is in a table that was empty came after.
-        if (then.Records == 0 && store.CountRows(then.Table.Name) is var added)
+        if (then.Records == 0)
+        {
+            // Whatever is in a table that was empty came after.
+            long added = store.CountRows(then.Table.Name);
             return new SinceTable(then.Table.Name, 0, added, added, groups.Length, 0);
+        }
         var scan = new TableReading(store, then.Table.Shape(), then.IsKept);
         var found = new BucketedFingerprint();
         scan.Into(found, then.Last, observer, cancel);

@@ -31,9 +31,7 @@ public sealed record RecordedTable(WrittenTable Table, bool IsKept, long Records
             BinaryPrimitives.WriteInt64LittleEndian(group, groups[i].Rows);
             BinaryPrimitives.WriteUInt128LittleEndian(group[sizeof(long)..], groups[i].Sum);
         }
-        bool isPrivate = table.Key.Count > 0 && table.OrdinalOf(table.Key[0]) is >= 0 and int at && table.Columns[at].IsPrivate;
-        return new RecordedTable(WrittenTable.Of(table), isKept, total.Rows, total.ToString(), isPrivate ? null : last,
-            Convert.ToBase64String(bytes));
+        return new RecordedTable(WrittenTable.Of(table), isKept, total.Rows, total.ToString(), last, Convert.ToBase64String(bytes));
     }
 
     /// <summary>The fingerprints of its groups.</summary>

@@ -49,6 +49,7 @@ internal sealed class SampledStore(IStore store, IReadOnlyDictionary<string, IRe
     public IReadOnlyList<StoreObject> ListObjects() => store.ListObjects();
     public bool KeepsKey(string table, IReadOnlyList<string> key) => store.KeepsKey(table, key);
     public long CountRows(string table) => store.CountRows(table);
+    public long AboutRows(string table) => store.AboutRows(table);
     public IRecordReader ReadWhatCanBe(TableShape table, ICollection<LostPart> lost) => store.ReadWhatCanBe(table, lost);
     public StoreScript? ReadScript(string folder) => store.ReadScript(folder);
     public IReadOnlyList<StoreDeclaration> Declarations() => store.Declarations();

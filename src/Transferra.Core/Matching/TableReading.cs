@@ -13,14 +13,14 @@ namespace Transferra.Core.Matching;
 /// are told.</param>
 internal sealed class TableReading(IStore store, TableShape table, bool isKept)
 {
-    // Where the key begins with a whole number, that column; records beyond the last of then were added since.
+    // Where the key begins with a whole number that is nobody's own affair, that column; records beyond the last of then were added since.
     private readonly int _number = table.Key.Count > 0 && table.OrdinalOf(table.Key[0]) is >= 0 and int at
-        && table.Columns[at].Type.Kind == FieldKind.Integer ? at : -1;
+        && table.Columns[at] is { Type.Kind: FieldKind.Integer, IsPrivate: false } ? at : -1;
 
     /// <summary>Buckets, of <see cref="BucketedFingerprint.MostBuckets"/>, with a cell that cannot be read.</summary>
     public HashSet<int> Unreadable { get; } = [];
 
-    /// <summary>The highest number that the key of a record began with; null when none does, or none was read.</summary>
+    /// <summary>The highest number that the key of a record began with; null when none does, it is private, or none was read.</summary>
     public long? Last { get; private set; }
 
     /// <summary>How many records were left aside as their number is beyond a border.</summary>

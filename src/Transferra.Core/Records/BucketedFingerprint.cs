@@ -36,7 +36,7 @@ internal sealed class BucketedFingerprint
         if (_single is not null)
         {
             for (int i = 0; i < buckets.Length; i++) _single.Add((buckets[i], digests[i]));
-            if (_single.Count > _keptSingly) Spread(MostBuckets);
+            if (_single.Count > _keptSingly) Join(MostBuckets);
             return;
         }
         int mask = _buckets.Length - 1;
@@ -86,21 +86,8 @@ internal sealed class BucketedFingerprint
 
     private void Join(int buckets)
     {
-        if (_single is not null)
-        {
-            Spread(buckets);
-            return;
-        }
-        if (_buckets.Length <= buckets) return;
-        var joined = new Fingerprint[buckets];
-        for (int i = 0; i < _buckets.Length; i++) joined[i & (buckets - 1)] += _buckets[i];
-        _buckets = joined;
-    }
-
-    private void Spread(int buckets)
-    {
-        _buckets = new Fingerprint[buckets];
-        foreach ((int bucket, UInt128 digest) in _single!) _buckets[bucket & (buckets - 1)] += new Fingerprint(1, digest);
+        if (_single is null && _buckets.Length <= buckets) return;
+        _buckets = Groups(buckets);
         _single = null;
     }
 }
