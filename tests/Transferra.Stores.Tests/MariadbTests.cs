@@ -20,6 +20,32 @@ public sealed class MariadbTests : IDisposable
 
     private IStore Open(params string[] statements) => _stores.Open(_servers.Made("mariadb", "own", statements));
 
+    // A second session in the database, made to end the reading of the first, would be taken for somebody who is still in.
+    [Fact]
+    public async Task A_reading_that_is_cut_short_brings_nobody_into_the_database_and_leaves_the_next_question_whole()
+    {
+        StoreAddress address = _servers.Made("mariadb", "short", "CREATE TABLE t (v bigint PRIMARY KEY)",
+            "INSERT INTO t SELECT seq FROM seq_1_to_200000");
+        using IStore store = _stores.Open(address);
+        TableShape shape = store.ReadStoredShape("t")!;
+        using var over = new CancellationTokenSource();
+        Task<List<string>> watch = Task.Run(() =>
+        {
+            var seen = new List<string>();
+            while (!over.IsCancellationRequested)
+                seen.AddRange(_stores.ServerOf(address).Sessions(address.Path).Select(session => session.Words));
+            return seen;
+        });
+        for (int time = 0; time < 40; time++)
+        {
+            using (IRecordReader reader = store.Read(shape, []))
+                Assert.True(reader.Fill(new RecordBatch(shape.Columns, new BatchLimits(10, 1 << 20))));
+            Assert.Equal(200_000, store.CountRows("t"));
+        }
+        await over.CancelAsync();
+        Assert.Empty(await watch);
+    }
+
     [Theory]
     [InlineData("tinyint", "-128", "INTEGER", "-128")]
     [InlineData("tinyint(1)", "2", "INTEGER", "2")]

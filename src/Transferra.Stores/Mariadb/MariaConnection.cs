@@ -137,6 +137,27 @@ internal static class MariaConnection
         new($"{what}: {(error is MySqlException { ErrorCode: MySqlErrorCode.DuplicateKeyEntry } ? SameValues : error.Message)}",
             "Look into the server's log, for room on its disk and for its health. The old data is untouched.", error);
 
+    /// <summary>Ends the statement that runs on one of our connections; nothing happens when none does.</summary>
+    /// <remarks>The driver's own way would open a session in the same database whose number we do not learn, and which the gates would
+    /// take for somebody who is still in.</remarks>
+    /// <exception cref="TransferraException">The server does not let us in a second time.</exception>
+    public static void Interrupt(ServerAddress server, int number)
+    {
+        using MySqlConnection second = Open(server, "");
+        Execute(second, string.Create(System.Globalization.CultureInfo.InvariantCulture, $"KILL QUERY {number}"));
+    }
+
+    /// <summary>After an interrupt that may have come when the statement had ended already: the next one would be ended in its place.
+    /// </summary>
+    public static void SettleInterrupt(MySqlConnection connection)
+    {
+        try
+        {
+            Execute(connection, "DO SLEEP(0)");
+        }
+        catch (MySqlException error) when (error.ErrorCode == MySqlErrorCode.QueryInterrupted) { /* that was it */ }
+    }
+
     public static void Execute(MySqlConnection connection, string sql)
     {
         using var command = new MySqlCommand(sql, connection);

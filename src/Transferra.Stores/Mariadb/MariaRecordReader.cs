@@ -15,15 +15,24 @@ internal sealed class MariaRecordReader : RowReader
     /// <summary>How a field comes in: as a whole number, as text in bytes, as text of any size, or as bytes.</summary>
     internal enum How { Whole, Written, LongText, Bytes }
 
+    private readonly MySqlConnection _connection;
+    private readonly Action _interrupt;
     private readonly MySqlCommand _command;
     private readonly MySqlDataReader _reader;
     private readonly How[] _how;
     private readonly string _where;
     private byte[] _field = new byte[1 << 12];
 
-    public MariaRecordReader(MySqlConnection connection, string select, How[] how, string where)
+    /// <summary>Starts to read.</summary>
+    /// <param name="connection">Used by nobody else until this is disposed of.</param>
+    /// <param name="interrupt">Ends the statement that runs on the connection, when not all of its rows are wanted.</param>
+    /// <param name="select">What to read.</param>
+    /// <param name="how">How each field of it comes in.</param>
+    /// <param name="where">For messages.</param>
+    /// <exception cref="TransferraException">The server does not begin.</exception>
+    public MariaRecordReader(MySqlConnection connection, Action interrupt, string select, How[] how, string where)
     {
-        (_how, _where) = (how, where);
+        (_connection, _interrupt, _how, _where) = (connection, interrupt, how, where);
         _command = new MySqlCommand(select, connection);
         try
         {
@@ -111,10 +120,11 @@ internal sealed class MariaRecordReader : RowReader
     {
         try
         {
-            if (!HasEnded) _command.Cancel(); // the server would send the rest of the table otherwise
+            if (!HasEnded) _interrupt(); // the server would send the rest of the table otherwise
             _reader.Dispose();
         }
-        catch (MySqlException) { /* that is what cancelling says */ }
+        catch (Exception error) when (error is MySqlException or TransferraException) { /* interrupted; or gone, and nothing is to be read */ }
         _command.Dispose();
+        if (!HasEnded && _connection.State == System.Data.ConnectionState.Open) MariaConnection.SettleInterrupt(_connection);
     }
 }
