@@ -50,9 +50,9 @@ public sealed class PackedSet : IDisposable
     private readonly IVolume _volume;
     private readonly string _folder;
 
-    internal PackedSet(IVolume volume, string folder, string path, PackedContents contents, IReadOnlySet<string> reused)
+    internal PackedSet(IVolume volume, string folder, string path, PackedContents contents, SetWriter writer)
     {
-        (_volume, _folder, Path, Contents, Reused) = (volume, folder, path, contents, reused);
+        (_volume, _folder, Path, Contents, Reused, JustPacked) = (volume, folder, path, contents, writer.Reused, writer.JustPacked);
         Bytes = new FileInfo(path).Length;
     }
 
@@ -67,6 +67,9 @@ public sealed class PackedSet : IDisposable
 
     /// <summary>Names of the files that were taken from the earlier set.</summary>
     public IReadOnlySet<string> Reused { get; }
+
+    /// <summary>XXH128 of the content of each member as it was packed; null for those taken from the earlier set.</summary>
+    internal IReadOnlyList<UInt128?> JustPacked { get; }
 
     /// <summary>Gives the set to the place that it was packed in.</summary>
     public void MoveInto(LocalPlace place, string name)
@@ -151,7 +154,7 @@ public static class BackupSets
                 : new PlainSink(path);
             SpentMemory.GiveBackAfter(tree.Sources.Count);
             using var writer = new SetWriter(sink, earlier, progress, context.Cancel);
-            return new PackedSet(volume, folder, path, PackedContents.Of(writer.Run(tree.Sources, draft, baseline)), writer.Reused);
+            return new PackedSet(volume, folder, path, PackedContents.Of(writer.Run(tree.Sources, draft, baseline)), writer);
         }
         catch
         {

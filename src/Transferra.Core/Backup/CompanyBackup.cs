@@ -156,7 +156,7 @@ public static class CompanyBackup
                     (done, total) => context.Observer.Bytes("copying to " + place.Name, done, total), context.Cancel);
             SpentMemory.GiveBackAfter(packed.Contents.Files);
             SetProved proved = new SetProver(context, company, version).Prove(path, _isProvedInDepth ? ProofGrade.SameBytes
-                : ProofGrade.Restored, packed.Reused, isJustWritten: true);
+                : ProofGrade.Restored, packed);
             new ProofLog(context.Office.Folder, context.Volume).Add(new SetProof(DateTimeOffset.UtcNow, path, packed.Bytes,
                 proved.Faults)
             { Seal = proved.Seal, Mark = mark, Grade = proved.Grade });

@@ -38,9 +38,10 @@ internal sealed class SetProver(BackupContext context, Company? company, KitVers
     /// <summary>Proves a set.</summary>
     /// <param name="path">The set.</param>
     /// <param name="depth">How far to go.</param>
-    /// <param name="known">Names of members whose packed bytes were proved before, so that reading them back is enough.</param>
-    /// <param name="isJustWritten">Whether it was read back from the disk while it was written.</param>
-    public SetProved Prove(string path, ProofGrade depth, IReadOnlySet<string>? known = null, bool isJustWritten = false)
+    /// <param name="packed">Where this process has just packed it: members that it took from a set that was proved are only read back, and
+    /// the content of the others is compared with what it was while it was packed; the disk's bytes were dropped from memory while it was
+    /// written.</param>
+    public SetProved Prove(string path, ProofGrade depth, PackedSet? packed = null)
     {
         (ISetPlace place, string name) = context.Sets.Find(path);
         using ISetFile file = context.Sets.OpenWhole(path, CompanyBackup.Scratch(context.Office), (done, total) =>
@@ -50,7 +51,7 @@ internal sealed class SetProver(BackupContext context, Company? company, KitVers
         string folder = file is LockedSetFile ? CompanyBackup.Scratch(context.Office) : place.LocalFolder
             ?? CompanyBackup.Scratch(context.Office);
         string scratch = Path.Combine(folder, BackupSets.ForAWhile(context.Identity, name, BackupSets.Proving));
-        if (!isJustWritten) file.ForgetCached();
+        if (packed is null) file.ForgetCached();
         context.Volume.Remove(scratch);
         Task<SetProved>? comparing = null;
         try
@@ -60,21 +61,22 @@ internal sealed class SetProver(BackupContext context, Company? company, KitVers
             string seal = beginning.Digest;
             bool withRecords = depth != ProofGrade.SameBytes && HasRecordsToCompare(manifest)
                 && !manifest.Members.All(member => !BackupSets.IsOfStore(member.Name) || !member.IsFile
-                    || known?.Contains(member.Name) == true);
+                    || packed?.Reused.Contains(member.Name) == true);
             if (withRecords) context.Volume.CreateFolder(folder);
             using var reader = new SetReader(file, depth == ProofGrade.SameBytes ? SetScrutiny.Bytes : SetScrutiny.All, withRecords
                 ? scratch : null, BackupSets.IsOfStore,
                 (done, total) => context.Observer.Bytes("proving", done, total), context.Cancel)
             {
                 Beginning = beginning,
-                Known = known,
+                Known = packed?.Reused,
+                JustPacked = packed?.JustPacked,
                 // The records are read while the documents are still being proved.
                 Part = BackupSets.IsOfStore,
                 WhenPartIsUnpacked = () => comparing = Task.Run(() => Compare(manifest, scratch, depth)),
             };
             IReadOnlyList<SetFault> faults = reader.Run();
             if (BackupSets.JudgeName(name, manifest.Label) is { } misnamed) faults = [.. faults, misnamed];
-            if (comparing is null) return new SetProved(faults, depth == ProofGrade.SameBytes || known is not null ? depth
+            if (comparing is null) return new SetProved(faults, depth == ProofGrade.SameBytes || packed is not null ? depth
                 : ProofGrade.ReadBack, "", seal);
             SetProved compared = comparing.GetAwaiter().GetResult();
             return compared with { Faults = [.. faults, .. compared.Faults], Seal = seal };

@@ -26,6 +26,10 @@ internal enum SetScrutiny
     /// whose content follows from that.</summary>
     Bytes,
 
+    /// <summary>Every byte of the file is compared, and every member unpacked and its content compared, by quick digests that this
+    /// process took of both while it packed them: the same proof as <see cref="All"/> against all but intent.</summary>
+    JustPacked,
+
     /// <summary>Every byte of the file is compared, and every member unpacked and its content compared.</summary>
     All,
 }
@@ -162,7 +166,7 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
     private long _done, _total;
 
     // Of the large member that is being read.
-    private readonly XxHash128 _quickHash = new();
+    private readonly XxHash128 _quickHash = new(), _quickPlain = new();
     private IncrementalHash? _plainHash, _packedHash;
     private SafeFileHandle? _target;
     private bool _isBroken;
@@ -177,6 +181,10 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
     /// <summary>Names of members whose content need not be compared, as the same packed bytes were compared before.</summary>
     public IReadOnlySet<string>? Known { get; init; }
 
+    /// <summary>XXH128 of the content of members that this process has just packed, by their place in the manifest; null for others.
+    /// </summary>
+    public IReadOnlyList<UInt128?>? JustPacked { get; init; }
+
     /// <summary>What of the unpacked entries could not be brought back beside their content, one line each.</summary>
     public IReadOnlyList<string> Remarks => [.. _remarks.Order(StringComparer.Ordinal)];
 
@@ -187,8 +195,11 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
     /// wrong until then.</summary>
     public Action? WhenPartIsUnpacked { get; init; }
 
-    private SetScrutiny ScrutinyOf(SetMember member, int index) => scrutiny == SetScrutiny.All && Known?.Contains(member.Name) == true
-        && !_written.Contains(index) ? SetScrutiny.Bytes : scrutiny;
+    private SetScrutiny ScrutinyOf(SetMember member, int index) => scrutiny != SetScrutiny.All ? scrutiny
+        : PackedNow(index) is not null ? SetScrutiny.JustPacked
+        : Known?.Contains(member.Name) == true && !_written.Contains(index) ? SetScrutiny.Bytes : scrutiny;
+
+    private UInt128? PackedNow(int index) => index < JustPacked?.Count ? JustPacked[index] : null;
 
     // What came of some members, or of one frame of a large one.
     private sealed record Piece(long Bytes)
@@ -339,7 +350,7 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
                     faults.Add(file.Length < _layout.EndOf(i)
                         ? new SetFault("missing", member.Name, "the set ends before this member does")
                         : new SetFault("damaged", member.Name, "the locked set is damaged where this member is"));
-                else if (Judge(member, ScrutinyOf(member, i), bytes.AsSpan(at, content - at), bytes.AsSpan(content, packed),
+                else if (Judge(member, i, bytes.AsSpan(at, content - at), bytes.AsSpan(content, packed),
                     bytes.AsSpan(content + packed, end - content - packed), plain) is { } fault)
                     faults.Add(fault);
                 else if (member.IsFile && _written.Contains(i)) WriteSmall(member, plain.AsSpan(0, (int)member.Bytes));
@@ -353,9 +364,10 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
         return new Piece(length) { Faults = faults, Behind = behind };
     }
 
-    private SetFault? Judge(SetMember member, SetScrutiny how, ReadOnlySpan<byte> header, ReadOnlySpan<byte> packed,
+    private SetFault? Judge(SetMember member, int index, ReadOnlySpan<byte> header, ReadOnlySpan<byte> packed,
         ReadOnlySpan<byte> padding, Span<byte> plain)
     {
+        SetScrutiny how = ScrutinyOf(member, index);
         if (how != SetScrutiny.Content && JudgeAround(member, header, padding) is { } around) return around;
         if (member.IsFile && (how != SetScrutiny.All
             ? Convert.ToHexStringLower(XxHash128.Hash(packed)) != member.PackedXxh128
@@ -364,8 +376,12 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
         if (!member.IsFile || how == SetScrutiny.Bytes) return null;
         int length = Unpack(packed, plain);
         if (length < 0) return new SetFault("damaged", member.Name, "the member cannot be unpacked: its zstd frame is damaged");
-        return length == member.Bytes && (how == SetScrutiny.Content
-            || Convert.ToHexStringLower(SHA256.HashData(plain[..length])) == member.Sha256)
+        return length == member.Bytes && how switch
+        {
+            SetScrutiny.Content => true,
+            SetScrutiny.JustPacked => XxHash128.HashToUInt128(plain[..length]) == PackedNow(index),
+            _ => Convert.ToHexStringLower(SHA256.HashData(plain[..length])) == member.Sha256
+        }
             ? null : new SetFault("damaged", member.Name, "the unpacked content is not what was backed up");
     }
 
@@ -444,6 +460,7 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
                 if (how != SetScrutiny.All) _quickHash.Append(piece.Packed.AsSpan(0, piece.PackedLength));
                 else _packedHash!.AppendData(piece.Packed.AsSpan(0, piece.PackedLength));
                 if (how == SetScrutiny.All) _plainHash!.AppendData(piece.Plain.AsSpan(0, piece.PlainLength));
+                else if (how == SetScrutiny.JustPacked) _quickPlain.Append(piece.Plain.AsSpan(0, piece.PlainLength));
                 if (_target is not null)
                 {
                     Sparse.Write(_target, _plainBytes, piece.Plain.AsSpan(0, piece.PlainLength), member.Sparse);
@@ -468,6 +485,7 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
         _plainHash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
         _packedHash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
         _quickHash.Reset();
+        _quickPlain.Reset();
         _isBroken = false;
         _plainBytes = 0;
         _target = _written.Contains(index) ? _tree!.CreateNew(member.NameBytes()) : null;
@@ -490,7 +508,8 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
             else if (JudgeAround(member, header, padding) is { } fault) Broken(fault);
         }
         if (!_isBroken && how != SetScrutiny.Bytes && (_plainBytes != member.Bytes
-            || (how == SetScrutiny.All && Convert.ToHexStringLower(_plainHash!.GetHashAndReset()) != member.Sha256)))
+            || (how == SetScrutiny.All && Convert.ToHexStringLower(_plainHash!.GetHashAndReset()) != member.Sha256)
+            || (how == SetScrutiny.JustPacked && _quickPlain.GetCurrentHashAsUInt128() != PackedNow(index))))
             Broken(new SetFault("damaged", member.Name, "the unpacked content is not what was backed up"));
         if (_target is not null)
         {

@@ -66,11 +66,12 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
     private readonly ZstdPool _frames = new();
     private readonly List<SetMember> _members = [];
     private readonly List<LeftOut> _leftOut = [];
+    private readonly List<UInt128?> _justPacked = [];
     private long _done, _total;
 
     // Of the large file that is being packed.
     private readonly List<int> _frameSizes = [];
-    private readonly XxHash128 _quickHash = new();
+    private readonly XxHash128 _quickHash = new(), _quickPlain = new();
     private IncrementalHash? _plainHash, _packedHash;
     private long _headerAt, _plainBytes, _packedBytes;
 
@@ -82,6 +83,10 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
 
     /// <summary>Names of the files that were taken from the earlier set.</summary>
     public IReadOnlySet<string> Reused => _reused;
+
+    /// <summary>XXH128 of the content of each member of the manifest as it was packed; null for what was taken from the earlier set and
+    /// for what has no content.</summary>
+    public IReadOnlyList<UInt128?> JustPacked => _justPacked;
 
     /// <summary>Reads a part of a large file; tests put another one here.</summary>
     internal Func<SafeFileHandle, Memory<byte>, long, int> ReadAt { get; init; } = (file, buffer, position) =>
@@ -99,6 +104,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
         public bool IsLast { get; init; }
         public string? Unreadable { get; init; }
         public bool Changing { get; init; }
+        public UInt128? PlainDigest { get; init; }
         public int Reused { get; init; } = -1;
         public Opened? File { get; init; }
     }
@@ -257,7 +263,15 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
                 Changing = changing,
                 Stamp = stat == source.Stat ? source.Draft.Stamp : null,
             };
-            return new Piece(source) { Member = member, Packed = packed, PackedLength = size, PlainLength = length, Changing = changing };
+            return new Piece(source)
+            {
+                Member = member,
+                Packed = packed,
+                PackedLength = size,
+                PlainLength = length,
+                PlainDigest = XxHash128.HashToUInt128(plain.AsSpan(0, length)),
+                Changing = changing
+            };
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
@@ -330,7 +344,13 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
             if (piece.Changing) Changing(piece.Source);
             _done += piece.PlainLength;
         }
-        _members.Add(piece.Member);
+        Add(piece.Member, piece.PlainDigest);
+    }
+
+    private void Add(SetMember member, UInt128? plainDigest)
+    {
+        _members.Add(member);
+        _justPacked.Add(plainDigest);
     }
 
     private void TakeEarlier(Piece piece)
@@ -356,7 +376,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
             _runAt = from;
         }
         _runBytes += earlier.EndOf(piece.Reused) - from;
-        _members.Add(member);
+        Add(member, null);
         _done += known.Bytes;
         _reused.Add(member.Name);
     }
@@ -380,6 +400,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
         _plainHash!.AppendData(piece.Plain.AsSpan(0, piece.PlainLength));
         _packedHash!.AppendData(piece.Packed.AsSpan(0, piece.PackedLength));
         _quickHash.Append(piece.Packed.AsSpan(0, piece.PackedLength));
+        _quickPlain.Append(piece.Plain.AsSpan(0, piece.PlainLength));
         sink.Append(piece.Packed.AsSpan(0, piece.PackedLength));
         _frameSizes.Add(piece.PackedLength);
         _plainBytes += piece.PlainLength;
@@ -409,7 +430,8 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
         };
         Pad([], (int)(_packedBytes % SetLayout.Block));
         sink.Fill(_headerAt, SetLayout.HeaderOf(member));
-        _members.Add(member);
+        Add(member, _quickPlain.GetCurrentHashAsUInt128());
+        _quickPlain.Reset();
         _plainHash.Dispose();
         _packedHash.Dispose();
         _plainHash = _packedHash = null;
