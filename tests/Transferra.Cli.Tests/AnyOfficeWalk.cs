@@ -55,12 +55,12 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
     // The old data is gone by then, and perhaps its sets as well; what is left still says that nothing was altered.
     private void WeeksLater(JsonElement companies)
     {
-        AnyCompany[] inFiles = [.. office.Companies.Where(company => !company.Real.IsOnServer)];
-        if (inFiles.Length == 0) return;
-        string code = inFiles[random.Next(inFiles.Length)].Code, aside = companies.EnumerateArray().Single(company =>
+        AnyCompany one = office.Companies[random.Next(office.Companies.Count)];
+        string code = one.Code, aside = companies.EnumerateArray().Single(company =>
             company.GetProperty("code").GetString() == code).GetProperty("setAside").GetString()!;
         if (Directory.Exists(aside)) Directory.Delete(aside, recursive: true);
-        else File.Delete(aside);
+        else if (File.Exists(aside)) File.Delete(aside);
+        else new StoreOpener().ServerOf(one.Real).Remove(aside.Split(" (")[0]);
         bool withSets = random.Next(2) == 0;
         if (!withSets)
             foreach (string set in Directory.GetFiles(Path, code + "_*_run*", SearchOption.AllDirectories)) File.Delete(set);

@@ -1,6 +1,8 @@
 using System.Text.Json;
 using System.Text.RegularExpressions;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
+using Transferra.Core.Runs;
 using Transferra.Stores;
 using Transferra.Tests;
 
@@ -39,6 +41,32 @@ public sealed class MatchSinceTests : IDisposable
         using (FileStream file = File.OpenWrite(set)) file.SetLength(file.Length / 2);
         _office.Run("match").Expect(1).Says("The backup set of the run cannot be used", "is not there any more", "NOT unaltered for A")
             .SaysNot("another");
+        Assert.DoesNotContain(Directory.GetFileSystemEntries(_office.Path, "*unpacked*", SearchOption.AllDirectories), _ => true);
+    }
+
+    [Theory]
+    [InlineData("postgresql")]
+    [InlineData("mariadb")]
+    [InlineData("firebird")]
+    public void Without_the_old_database_its_set_is_made_a_database_again_for_the_while(string engine)
+    {
+        OddCompany company = _office.Add("A", _servers.Database(engine, "again"), 300);
+        _office.Ready().Upgrade().Expect(0);
+        RemoveAside(company);
+        IStoreServer server = new StoreOpener().ServerOf(company.Store);
+        string[] before = [.. server.Names(company.Store.Path).Order(StringComparer.Ordinal)];
+        _office.Run("match").Expect(0).Says("made a database again for the while", "Proved: the new store of A", " kinds");
+        TestServers.Execute(company.Store, engine == "firebird" ? "UPDATE \"item\" SET \"name\" = 'another' WHERE \"item_no\" = 7"
+            : "UPDATE item SET name = 'another' WHERE item_no = 7");
+        _office.Run("match").Expect(1).Says("item", "another");
+        Assert.Equal(before, server.Names(company.Store.Path).Order(StringComparer.Ordinal));
+        // Two commands of one office would take the database from each other.
+        using (OfficeRuns.Lock(_office.Path, new DiskVolume()))
+            _office.Run("match").Expect(2).Says("another transferra is at work on this office");
+        string set = Directory.GetFiles(_office["sets"], "A_*").Single();
+        using (FileStream file = File.OpenWrite(set)) file.SetLength(file.Length / 2);
+        _office.Run("match").Expect(1).Says("The backup set of the run cannot be used", "NOT unaltered for A").SaysNot("another");
+        Assert.Equal(before, server.Names(company.Store.Path).Order(StringComparer.Ordinal));
         Assert.DoesNotContain(Directory.GetFileSystemEntries(_office.Path, "*unpacked*", SearchOption.AllDirectories), _ => true);
     }
 
@@ -89,12 +117,14 @@ public sealed class MatchSinceTests : IDisposable
     private void LetGo(OddCompany company)
     {
         if (!company.Store.IsOnServer) File.Delete(Aside(company.Code));
-        else
-        {
-            StoreAddress aside = company.Store.Beside("", Path.GetFileName(RunFolder), "old-v1");
-            new StoreOpener().ServerOf(aside).Remove(aside.Path);
-        }
+        else RemoveAside(company);
         foreach (string set in Directory.GetFiles(_office["sets"])) File.Delete(set);
+    }
+
+    private void RemoveAside(OddCompany company)
+    {
+        StoreAddress aside = company.Store.Beside("", Path.GetFileName(RunFolder), "old-v1");
+        new StoreOpener().ServerOf(aside).Remove(aside.Path);
     }
 
     [Fact]

@@ -23,6 +23,9 @@ internal sealed class NamedPlace : IDisposable
     /// <summary>The store in it.</summary>
     public BareSide Side { get; private set; } = null!;
 
+    /// <summary>What a set says of itself; null for anything else.</summary>
+    public SetManifest? Manifest { get; private set; }
+
     /// <summary>Finds what is at a place.</summary>
     /// <param name="session">The call.</param>
     /// <param name="place">A file, a folder, a set, or a store as office.yaml writes it.</param>
@@ -86,6 +89,7 @@ internal sealed class NamedPlace : IDisposable
                 throw new TransferraException($"the set {path} is damaged: {fault.Member}: {fault.What}",
                     "Use another set, or heal it: transferra sets --heal");
         }
+        Manifest = set.Manifest;
         StoreAddress address = StoreExport.Unpacked(set.Manifest.Store, _unpacked);
         using (IStore store = _session.Stores.Open(address, set.Manifest.Store.TextEncoding))
             Side = new BareSide(address, StoreAddress.ServerEngines.Contains(set.Manifest.Store.Engine)

@@ -1,6 +1,8 @@
-// OldStoreLeft.cs: what is left of a company's old data to match against: the store that was set aside, or the run's backup set, unpacked.
+// OldStoreLeft.cs: what is left of a company's old data to match against: the store that was set aside, or the run's backup set, unpacked,
+// and of a server's database made a database again for the while.
 using Transferra.Core.Backup;
 using Transferra.Core.Machine;
+using Transferra.Core.Matching;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
 
@@ -10,6 +12,8 @@ namespace Transferra.Cli.Commands;
 internal sealed class OldStoreLeft : IDisposable
 {
     private NamedPlace? _unpacked;
+    private ScratchDatabase? _madeAgain;
+    private IDisposable? _alone;
 
     /// <summary>Where it can be read; null when nothing of it is left.</summary>
     public StoreAddress? Address { get; private set; }
@@ -32,15 +36,19 @@ internal sealed class OldStoreLeft : IDisposable
         else
         {
             left.Shown = $"{place.Shown} is not there any more";
-            left.Unpack(session, on);
+            try { left.Unpack(session, on); }
+            catch
+            {
+                left.Dispose();
+                throw;
+            }
         }
         return left;
     }
 
-    // A set of a server's database holds its records, and not what the server makes of them; and each hop needs the store it begins with.
+    // Each hop needs the store it begins with.
     private void Unpack(Session session, CompanyRun on)
     {
-        if (on.Company.OldStore.IsOnServer) return;
         if (!on.Way.Hops.SkipLast(1).All(hop => session.Places.Exists(on.Staged(hop.To.Name))))
         {
             Shown += ", nor are the stores of the versions between";
@@ -49,23 +57,59 @@ internal sealed class OldStoreLeft : IDisposable
         foreach (BackupResult set in on.LoadResult<List<BackupResult>>(Stages.Backup) ?? [])
         {
             if (!set.IsProved) continue;
+            // There is one such database for a company, and whoever else is at work would take it away.
+            if (on.Company.OldStore.IsOnServer) _alone ??= session.Lock();
             // Another set under its name would say nothing of what this run did.
             if (set.Seal.Length > 0 && CompanyBackup.SealOf(session.Sets, set.Path) is { } seal && seal != set.Seal)
             {
                 NotUsed.Add($"The backup set of the run cannot be used: {set.Path} is not the set that the run made");
                 continue;
             }
-            try { _unpacked = NamedPlace.Of(session, set.Path); }
+            try
+            {
+                _unpacked = NamedPlace.Of(session, set.Path);
+                if (StoreAddress.ServerEngines.Contains(_unpacked.Manifest!.Store.Engine)) MakeAgain(session, on, _unpacked);
+                else Address = _unpacked.Side.Address;
+            }
             catch (TransferraException error)
             {
                 NotUsed.Add($"The backup set of the run cannot be used: {error.Message}");
+                LetUnpackedGo();
                 continue;
             }
-            (Address, Shown) = (_unpacked.Side.Address, $"{Shown}; its backup set is: {_unpacked.Shown}");
+            Shown = $"{Shown}; its backup set is: {_unpacked.Shown}"
+                + (_madeAgain is null ? "" : $", made a database again for the while: {_madeAgain.Address.Shown}");
             return;
         }
     }
 
+    // Hops, declarations and the engine's own sums need a database, not only its records. It is taken only when it holds what was backed up.
+    private void MakeAgain(Session session, CompanyRun on, NamedPlace unpacked)
+    {
+        SetManifest manifest = unpacked.Manifest!;
+        session.Screen.Line("The old database is made again from its backup set, for the while...");
+        _madeAgain = ScratchDatabase.TryMake(on.Context, on.Company, manifest, unpacked.Side.Address.Path,
+            session.Observer().At("loading"), out string whyNot)
+            ?? throw new TransferraException($"no database can be made of it: {whyNot}");
+        using IStore store = session.Stores.Open(_madeAgain.Address, manifest.Store.TextEncoding);
+        if (BackupSets.CompareRecords(manifest, Baseline.Of(store, manifest.ShapesOf(store, null), session.Observer().At("comparing"),
+            session.Cancel)) is [var fault, ..])
+            throw new TransferraException($"the database made of it is not what was backed up: {fault.Member}: {fault.What}");
+        Address = _madeAgain.Address;
+    }
+
+    private void LetUnpackedGo()
+    {
+        _madeAgain?.Dispose();
+        _unpacked?.Dispose();
+        (_madeAgain, _unpacked) = (null, null);
+    }
+
     /// <inheritdoc/>
-    public void Dispose() => _unpacked?.Dispose();
+    public void Dispose()
+    {
+        LetUnpackedGo();
+        _alone?.Dispose();
+        _alone = null;
+    }
 }

@@ -21,7 +21,7 @@ internal static class Leftovers
         foreach (ISetPlace place in context.Sets.Places) Try(place.Name, () => BackupSets.ClearLeftovers(place, context.Identity));
         if (Directory.Exists(scratch)) Try(scratch, () => ClearScratch(context, scratch, companies));
         foreach (Company company in context.Office.Companies.Where(company => companies.Contains(company.Code)))
-            if (TrialRestore.LeftBy(context, company) is { } trial) Try(trial.Shown, () => context.Stores.ServerOf(trial)
+            if (ScratchDatabase.LeftBy(context, company) is { } trial) Try(trial.Shown, () => context.Stores.ServerOf(trial)
                 .Remove(trial.Path));
         return left;
 

@@ -1,7 +1,4 @@
-// TrialRestore.cs: makes a database again from a set, on a server, under a name of its own, compares it with what was backed up, and
-// removes it.
-// Holds: (1) nothing that is on the server is touched; (2) the trial's database goes, whatever happens; one that a kill left goes before
-// the next trial.
+// TrialRestore.cs: compares a database that was made again from a set (ScratchDatabase.cs) with what was backed up.
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Matching;
@@ -13,8 +10,6 @@ namespace Transferra.Core.Backup;
 /// <summary>Restores sets for proof.</summary>
 internal static class TrialRestore
 {
-    private const string Label = "proof";
-
     /// <summary>Restores an unpacked store, and compares.</summary>
     /// <param name="context">What it works with.</param>
     /// <param name="company">Whose set it is; null when that is not known.</param>
@@ -23,21 +18,11 @@ internal static class TrialRestore
     /// <param name="version">Its version, for sets that do not say their types.</param>
     internal static SetProved Run(BackupContext context, Company? company, SetManifest manifest, string unpacked, KitVersion? version)
     {
-        if (PlaceFor(context, company,
-            manifest) is not { } trial) return NotDone($"no server of the engine {manifest.Store.Engine} is known here");
         try
         {
-            IStoreServer server = context.Stores.ServerOf(trial);
-            if (server.Hindrances(null) is [var hindrance, ..]) return NotDone(hindrance);
-            server.Remove(trial.Path);
-            try
-            {
-                return new SetProved(Compare(context, manifest, unpacked, trial, version), ProofGrade.Restored, "", null);
-            }
-            finally
-            {
-                server.Remove(trial.Path);
-            }
+            using ScratchDatabase? made = ScratchDatabase.TryMake(context, company, manifest, unpacked, null, out string whyNot);
+            return made is null ? NotDone(whyNot) : new SetProved(Compare(context, manifest, unpacked, made, version),
+                ProofGrade.Restored, "", null);
         }
         catch (TransferraException error)
         {
@@ -48,43 +33,14 @@ internal static class TrialRestore
 
     private static SetProved NotDone(string why) => new([], ProofGrade.ReadBack, why, null);
 
-    /// <summary>Where a set would be restored for proof: on the server that office.yaml names for that, or on the company's own.</summary>
-    /// <param name="context">What it works with.</param>
-    /// <param name="company">Whose set it is.</param>
-    /// <param name="manifest">The set's manifest.</param>
-    private static StoreAddress? PlaceFor(BackupContext context, Company? company, SetManifest manifest) =>
-        // Firebird's databases are files in a folder of the server's; the others have names.
-        ServerFor(context.Office, company, manifest.Store.Engine)?.Beside("", context.Identity.Short, $"{Label}-{manifest.Label.Company}");
-
-    /// <summary>A trial of a company that a kill left on its server; null when there is none.</summary>
-    internal static StoreAddress? LeftBy(BackupContext context, Company company)
-    {
-        StoreAddress now = company.StoreNow(context.Places);
-        StoreAddress? trial = now.IsOnServer ? ServerFor(context.Office, company, now.Engine)?.Beside("", context.Identity.Short,
-            $"{Label}-{company.Code}") : null;
-        return trial is not null && context.Stores.ServerOf(trial).Exists(trial.Path) ? trial : null;
-    }
-
-    /// <summary>The address of a store beside which trials are made; null when no server of the engine is known.</summary>
-    /// <param name="office">The office.</param>
-    /// <param name="company">Whose sets they are.</param>
-    /// <param name="engine">The set's engine.</param>
-    public static StoreAddress? ServerFor(OfficeDescription office, Company? company, string engine) =>
-        office.Backup.ProveOn.FirstOrDefault(server => server.Engine == engine)
-        ?? ((StoreAddress?[])[company?.OldStore, company?.MovesTo]).FirstOrDefault(store => store?.Engine == engine && store.IsOnServer);
-
-    private static IReadOnlyList<SetFault> Compare(BackupContext context, SetManifest manifest, string unpacked, StoreAddress trial,
+    private static IReadOnlyList<SetFault> Compare(BackupContext context, SetManifest manifest, string unpacked, ScratchDatabase made,
         KitVersion? version)
     {
-        ExportedStore description = StoreExport.Describe(unpacked);
-        var faults = new List<SetFault>();
-        List<string> remarks = [.. StoreExport.Load(unpacked, context.Stores, trial, Silent.Observer, context.Cancel)];
-        if (description.Script is { } script) remarks.AddRange(context.Stores.AddRights(trial, script));
-        faults.AddRange(remarks.Select(remark => new SetFault("restore", "", $"not brought back: {remark}")));
-        using IStore store = context.Stores.Open(trial, manifest.Store.TextEncoding ?? version?.TextEncoding);
+        List<SetFault> faults = [.. made.Remarks.Select(remark => new SetFault("restore", "", $"not brought back: {remark}"))];
+        using IStore store = context.Stores.Open(made.Address, manifest.Store.TextEncoding ?? version?.TextEncoding);
         faults.AddRange(BackupSets.CompareRecords(manifest, Baseline.Of(store, manifest.ShapesOf(store, version),
             Silent.Observer, context.Cancel)));
-        if (description.Script is not null) faults.AddRange(CompareDeclarations(description.Script, store, unpacked));
+        if (StoreExport.Describe(unpacked).Script is { } script) faults.AddRange(CompareDeclarations(script, store, unpacked));
         return faults;
     }
 

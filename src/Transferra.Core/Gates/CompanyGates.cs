@@ -261,7 +261,7 @@ internal sealed class CompanyGates(RunContext context, Words words, Room room)
     private void AddProof(List<Gate> gates, Company company)
     {
         StoreAddress now = company.StoreNow(context.Places);
-        if (!now.IsOnServer || TrialRestore.ServerFor(context.Office, company, now.Engine) is not { } server) return;
+        if (!now.IsOnServer || ScratchDatabase.ServerFor(context.Office, company, now.Engine) is not { } server) return;
         string? hindrance;
         try { hindrance = context.Stores.ServerOf(server).Hindrances(null).FirstOrDefault(); }
         catch (TransferraException error) { hindrance = error.Message; }
