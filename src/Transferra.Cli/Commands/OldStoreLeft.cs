@@ -83,7 +83,8 @@ internal sealed class OldStoreLeft : IDisposable
         }
     }
 
-    // Hops, declarations and the engine's own sums need a database, not only its records. It is taken only when it holds what was backed up.
+    // Hops, declarations and the engine's own sums need a database, not only its records. It is taken only when it holds what was backed
+    // up.
     private void MakeAgain(Session session, CompanyRun on, NamedPlace unpacked)
     {
         SetManifest manifest = unpacked.Manifest!;

@@ -123,7 +123,10 @@ internal sealed class MariaRecordReader : RowReader
             if (!HasEnded) _interrupt(); // the server would send the rest of the table otherwise
             _reader.Dispose();
         }
-        catch (Exception error) when (error is MySqlException or TransferraException) { /* interrupted; or gone, and nothing is to be read */ }
+        catch (Exception error) when (error is MySqlException or TransferraException)
+        {
+            /* interrupted; or gone, and nothing is to be read */
+        }
         _command.Dispose();
         if (!HasEnded && _connection.State == System.Data.ConnectionState.Open) MariaConnection.SettleInterrupt(_connection);
     }

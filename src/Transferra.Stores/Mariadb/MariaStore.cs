@@ -190,7 +190,8 @@ internal sealed class MariaStore : IStore
         string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
         string where = RangeCondition.Of(within, table, MariaConnection.Quote, wanted => _catalog.Column(name, wanted).IsWhole);
         IRecordReader reader = RangeCondition.Hold(new MariaRecordReader(_connection,
-            () => MariaConnection.Interrupt(_address.Server!, _connection.ServerThread), $"SELECT {columns} FROM {MariaConnection.Quote(name)}{where}{order}",
+            () => MariaConnection.Interrupt(_address.Server!, _connection.ServerThread),
+            $"SELECT {columns} FROM {MariaConnection.Quote(name)}{where}{order}",
             [.. fields.Select(field => field.How)], $"{_address.Shown}, table {name}"), table, within);
         return sortsHere ? new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]) : reader;
     }
