@@ -4,6 +4,7 @@ using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Records;
 
+using Transferra.Stores.Sqlite;
 using Transferra.Tests;
 
 namespace Transferra.Stores.Tests;
@@ -141,6 +142,27 @@ public sealed class SqliteTests : IDisposable
         RowFault fault = Assert.Single(batch.Faults);
         Assert.Equal((1, code, "v"), (fault.Row, fault.Code, fault.Column));
         Assert.True(batch.Vectors[1].IsNull(1));
+    }
+
+    [Theory]
+    [InlineData("NUMERIC")] // whole ones are kept as whole numbers
+    [InlineData("REAL")]
+    [InlineData("")]
+    public void Amounts_kept_as_doubles_are_what_was_typed(string declared)
+    {
+        Execute("reals.db", $"CREATE TABLE t (k INTEGER PRIMARY KEY, v {declared}); INSERT INTO t VALUES (1, 12.5), (2, -0.00005), (3, 12.0), "
+            + "(4, 1e10), (5, 0.1 + 0.2), (6, -7), (7, 99999999.123456), (8, NULL), (9, -0.0)");
+        var table = new TableShape("t", [new("k", FieldType.Integer), new("v", FieldType.Decimal(18, 6))], ["k"], []);
+        using var store = (SqliteStore)_stores.Open(At("reals.db"));
+        foreach (IRecordReader way in (IRecordReader[])[store.Read(table, ["k"]), store.Engine(table, " ORDER BY k")])
+            using (way)
+            {
+                var batch = new RecordBatch(table.Columns);
+                way.Fill(batch);
+                Assert.Equal(["12.500000", "-0.000050", "12.000000", "10000000000.000000", "", "-7.000000", "99999999.123456", "",
+                    "0.000000"], Enumerable.Range(0, batch.RowCount).Select(batch.Vectors[1].Show));
+                Assert.Equal((4, FaultCode.NeedsRounding), (Assert.Single(batch.Faults).Row, batch.Faults[0].Code));
+            }
     }
 
     [Fact]

@@ -113,9 +113,9 @@ internal static class Casts
             (FieldKind.Double, FieldKind.Integer) => new MapKernel<DoubleVector, LongVector>(to, from, blame, (v, row, result) =>
             {
                 if (!double.IsFinite(v.Values[row])) return FaultCode.NotFinite;
-                FaultCode? fault = TryScientific(Encoding.ASCII.GetBytes(v.Values[row].ToString("R", CultureInfo.InvariantCulture)),
-                    out long value);
-                if (fault is null) result.Append(value);
+                FaultCode? fault = RealAmount.TryDecimal(v.Values[row], FieldType.MaxPrecision, 0, out Int128 value);
+                if (fault is null && (value < long.MinValue || value > long.MaxValue)) fault = FaultCode.OutOfRange;
+                if (fault is null) result.Append((long)value);
                 return fault;
             }, word),
             (FieldKind.Integer or FieldKind.Decimal, FieldKind.Double) => new MapKernel<Vector, DoubleVector>(to, from, blame, (v, row,
@@ -129,9 +129,7 @@ internal static class Casts
                     result.Append(double.IsNaN(value) ? Specials.NaN : value > 0 ? Specials.Infinity : Specials.MinusInfinity);
                     return null;
                 }
-                // The shortest digits that name this double; what a person typed when the double came from typing.
-                FaultCode? fault = DecimalText.TryParseScientific(Encoding.ASCII.GetBytes(value.ToString("R",
-                    CultureInfo.InvariantCulture)), to.Precision, to.Scale, out Int128 units);
+                FaultCode? fault = RealAmount.TryDecimal(value, to.Precision, to.Scale, out Int128 units);
                 if (fault is null) result.Append(units);
                 return fault;
             }, word),

@@ -294,8 +294,7 @@ internal sealed class DbfRecordReader : IRecordReader
             case 'B' or 'O':
                 double real = ReadReal(field, raw);
                 if (!double.IsFinite(real)) return FaultCode.NotFinite;
-                fault = DecimalText.TryParseScientific(Encoding.ASCII.GetBytes(real.ToString("R", CultureInfo.InvariantCulture)),
-                    type.Precision, type.Scale, out units);
+                fault = RealAmount.TryDecimal(real, type.Precision, type.Scale, out units);
                 break;
             default:
                 ReadOnlySpan<byte> text = field.Kind is 'C' or 'V' ? TextOf(field, raw) : raw;

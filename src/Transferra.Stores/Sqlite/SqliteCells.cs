@@ -153,9 +153,7 @@ internal sealed class SqliteCells(bool[] scaled, TextDecoder? decoder)
                 fault = DecimalText.TryParse(cell.Bytes, type.Precision, type.Scale, out units);
                 break;
             case SqliteNative.Float:
-                // The shortest digits that name the double: what was typed in when it came from typing.
-                fault = DecimalText.TryParse(Encoding.ASCII.GetBytes(cell.Real.ToString("R", CultureInfo.InvariantCulture)),
-                    type.Precision, type.Scale, out units);
+                fault = RealAmount.TryDecimal(cell.Real, type.Precision, type.Scale, out units);
                 break;
             default: return FaultCode.WrongKind;
         }

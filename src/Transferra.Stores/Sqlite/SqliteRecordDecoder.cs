@@ -34,16 +34,26 @@ internal sealed class SqliteRecordDecoder(SqliteTableLayout layout, TableShape t
     private readonly Plan[] _plan = [.. layout.Columns.Select((column, i) => Plan.Of(column, i == layout.NumberedColumn, table, cells))];
 
     // The usual values of the usual columns are taken straight away; all others, and what is wrong, as cells are that the engine gives.
-    private enum Way { Skipped, Other, Number, Whole, Units, Text, Day, Any }
+    private enum Way { Skipped, Other, Number, Whole, Units, Amount, Text, Day, Any }
 
-    private readonly record struct Plan(Way Way, int Position, bool IsNumber, bool IsReal, long Limit, Lazy<SqliteConstant?> Added)
+    private readonly record struct Plan(Way Way, int Position, bool IsNumber, bool IsReal, int Scale, long Limit,
+        Lazy<SqliteConstant?> Added)
     {
+        // Whole numbers in a column of amounts, of which the double is the same.
+        private const long MostUnits = 1_000_000_000_000_000;
+
+        /// <summary>Units of a whole number of an amount.</summary>
+        public long Power { get; } = (long)DecimalText.PowerOfTen(Scale);
+
+        /// <summary>Below which whole numbers are taken for amounts straight away.</summary>
+        public long WholeLimit { get; } = Math.Min(Limit, MostUnits) / (long)DecimalText.PowerOfTen(Scale);
+
         public static Plan Of(SqliteStoredColumn column, bool isNumber, TableShape table, SqliteCells cells)
         {
-            if (column.Position < 0) return new Plan(Way.Skipped, -1, isNumber, column.IsReal, 0, column.Added);
+            if (column.Position < 0) return new Plan(Way.Skipped, -1, isNumber, column.IsReal, 0, 0, column.Added);
             FieldType type = table.Columns[column.Position].Type;
-            bool areUnits = type.Kind == FieldKind.Decimal && type.Precision <= 18 && (type.Scale == 0 || cells.IsScaled(column.Position))
-                && !column.IsReal;
+            bool isAmount = type.Kind == FieldKind.Decimal && type.Precision <= 18,
+                areUnits = isAmount && (type.Scale == 0 || cells.IsScaled(column.Position)) && !column.IsReal;
             Way way = type.Kind switch
             {
                 FieldKind.Integer when isNumber => Way.Number,
@@ -52,10 +62,10 @@ internal sealed class SqliteRecordDecoder(SqliteTableLayout layout, TableShape t
                 FieldKind.Text when cells.AreTextsUtf8 => Way.Text,
                 FieldKind.Date => Way.Day,
                 FieldKind.Any when cells.AreTextsUtf8 && !column.IsReal => Way.Any,
-                _ => areUnits ? Way.Units : Way.Other,
+                _ => areUnits ? Way.Units : isAmount ? Way.Amount : Way.Other,
             };
-            return new Plan(way, column.Position, isNumber, column.IsReal, areUnits ? (long)DecimalText.PowerOfTen(type.Precision) : 0,
-                column.Added);
+            return new Plan(way, column.Position, isNumber, column.IsReal, isAmount ? type.Scale : 0,
+                isAmount ? (long)DecimalText.PowerOfTen(type.Precision) : 0, column.Added);
         }
     }
 
@@ -99,6 +109,15 @@ internal sealed class SqliteRecordDecoder(SqliteTableLayout layout, TableShape t
                 case Way.Units when kind is >= 1 and <= 9 and not 7 && WholeOf(kind, value) is long units && units < cell.Limit
                     && units > -cell.Limit:
                     ((WideVector)vectors[cell.Position]).Append(units);
+                    break;
+                case Way.Amount when kind == 7
+                    && RealAmount.TryUnits(BinaryPrimitives.ReadDoubleBigEndian(value), cell.Scale, out long amount)
+                    && amount < cell.Limit && amount > -cell.Limit:
+                    ((WideVector)vectors[cell.Position]).Append(amount);
+                    break;
+                case Way.Amount when kind is >= 1 and <= 9 and not 7 && WholeOf(kind, value) is long whole && whole < cell.WholeLimit
+                    && whole > -cell.WholeLimit:
+                    ((WideVector)vectors[cell.Position]).Append(whole * cell.Power);
                     break;
                 case Way.Text when kind >= 12 && (kind & 1) == 1 && Utf8.IsValid(value):
                     ((BytesVector)vectors[cell.Position])
