@@ -144,14 +144,46 @@ public sealed class SqliteTests : IDisposable
         Assert.True(batch.Vectors[1].IsNull(1));
     }
 
+    [Fact]
+    public void Decimals_are_kept_as_the_engine_itself_keeps_their_texts()
+    {
+        string[] declared = ["DECIMAL(18,4)", "NUMERIC", "REAL", "DOUBLE", "VARCHAR(30)", "DECIMAL_TEXT(30,4)", "MONEY", "BLOB", "INT"];
+        TableShape table = new("t", [.. declared.Select((type, i) => new ColumnShape($"c{i}", FieldType.Decimal(30, 4))
+        { DeclaredAs = type })], [], []);
+        var batch = new RecordBatch(table.Columns);
+        var random = new Random(Seeds.Given);
+        foreach (Vector vector in batch.Vectors)
+            for (int row = 0; row < 2000; row++)
+                ((WideVector)vector).Append((Int128)random.NextInt64(-1_000_000_000, 1_000_000_000) * (long)Math.Pow(10, random.Next(0, 12))
+                    / (long)Math.Pow(10, random.Next(0, 10)));
+        using (IStoreBuilder builder = _stores.Create(At("kept.db")))
+        {
+            builder.CreateTable(table);
+            builder.Write([new TableOutput(table, batch.Vectors)], [.. Enumerable.Range(0, 2000)], []);
+            builder.Complete(new Dictionary<string, string>());
+        }
+        string values = string.Join(", ", Enumerable.Range(0, 2000).Select(row => "(" + string.Join(", ", batch.Vectors.Select(vector =>
+            $"'{vector.Show(row)}'")) + ")"));
+        string columns = string.Join(", ", declared.Select((type, i) => $"c{i} {type}"));
+        Execute("kept.db", $"CREATE TABLE e ({columns}); INSERT INTO e VALUES {values}");
+        using IStore store = _stores.Open(At("kept.db"));
+        for (int column = 0; column < declared.Length; column++)
+        {
+            string kept(string of) => $"SELECT rowid, typeof(c{column}), CASE typeof(c{column}) WHEN 'real' THEN "
+                + $"printf('%!.17g', c{column}) ELSE c{column} END FROM {of}";
+            Assert.Equal((declared[column], 0L), (declared[column], long.Parse(store.Ask($"SELECT count(*) FROM ({kept("t")} EXCEPT "
+                + kept("e") + ")").Rows[0][0]!, System.Globalization.CultureInfo.InvariantCulture)));
+        }
+    }
+
     [Theory]
     [InlineData("NUMERIC")] // whole ones are kept as whole numbers
     [InlineData("REAL")]
     [InlineData("")]
     public void Amounts_kept_as_doubles_are_what_was_typed(string declared)
     {
-        Execute("reals.db", $"CREATE TABLE t (k INTEGER PRIMARY KEY, v {declared}); INSERT INTO t VALUES (1, 12.5), (2, -0.00005), (3, 12.0), "
-            + "(4, 1e10), (5, 0.1 + 0.2), (6, -7), (7, 99999999.123456), (8, NULL), (9, -0.0)");
+        Execute("reals.db", $"CREATE TABLE t (k INTEGER PRIMARY KEY, v {declared}); INSERT INTO t VALUES (1, 12.5), "
+            + "(2, -0.00005), (3, 12.0), (4, 1e10), (5, 0.1 + 0.2), (6, -7), (7, 99999999.123456), (8, NULL), (9, -0.0)");
         var table = new TableShape("t", [new("k", FieldType.Integer), new("v", FieldType.Decimal(18, 6))], ["k"], []);
         using var store = (SqliteStore)_stores.Open(At("reals.db"));
         foreach (IRecordReader way in (IRecordReader[])[store.Read(table, ["k"]), store.Engine(table, " ORDER BY k")])

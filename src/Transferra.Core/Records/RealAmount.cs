@@ -1,5 +1,5 @@
-// RealAmount.cs: exact decimals out of doubles. A double stands for the number that the shortest digits say which name it and no other: what
-// was typed in when it came from typing.
+// RealAmount.cs: exact decimals out of doubles, and back. A double stands for the number that the shortest digits say which name it and no
+// other: what was typed in when it came from typing.
 // Why two ways: amounts are kept as doubles in many stores, and writing each out as text and reading it again took a tenth of an upgrade.
 // Holds: (1) both ways come to the same number, which a property test compares; (2) a double that is not a decimal of the column is a
 // fault, never rounded.
@@ -13,8 +13,8 @@ public static class RealAmount
     // IEEE 754 binary64 tells all decimals of at most 15 digits apart, and holds powers of ten up to 10^22 exactly; the quotient of two
     // numbers that it holds is the double nearest to the true one.
     private const double MostUnits = 1e15;
-    private static readonly double[] ExactPowers = [1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16,
-        1e17, 1e18, 1e19, 1e20, 1e21, 1e22];
+    private static readonly double[] ExactPowers = [1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15,
+        1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22];
 
     /// <summary>The number of units, where that can be told without writing the double out.</summary>
     /// <param name="value">Any.</param>
@@ -27,6 +27,18 @@ public static class RealAmount
         double power = ExactPowers[scale], whole = Math.Round(value * power);
         if (!(Math.Abs(whole) < MostUnits) || whole / power != value) return false; // also of what is no number
         units = (long)whole;
+        return true;
+    }
+
+    /// <summary>The double nearest to a decimal, which stands for it and no other of as many digits.</summary>
+    /// <param name="units">In units of 10^-scale.</param>
+    /// <param name="scale">Digits after the point, 0 to 38.</param>
+    /// <param name="value">0 when it has more than 15 digits.</param>
+    public static bool TryDouble(Int128 units, int scale, out double value)
+    {
+        value = 0;
+        if (scale >= ExactPowers.Length || units >= (long)MostUnits || units <= -(long)MostUnits) return false;
+        value = (long)units / ExactPowers[scale];
         return true;
     }
 

@@ -7,10 +7,21 @@ using Transferra.Core.Records;
 
 namespace Transferra.Stores.Sqlite;
 
+/// <summary>How a column keeps decimals.</summary>
+internal enum DecimalForm
+{
+    /// <summary>As their text, or as what the engine makes of it.</summary>
+    Text,
+    /// <summary>As whole units of 10^-scale.</summary>
+    Units,
+    /// <summary>As the numbers that the engine makes of their text.</summary>
+    Numbers
+}
+
 /// <summary>Binds the rows of a batch's outputs.</summary>
 internal sealed unsafe class BinderSet : IDisposable
 {
-    private enum How { Whole, Date, Scaled, Text, Blob, Any, Real, Shown }
+    private enum How { Whole, Date, Scaled, Amount, Text, Blob, Any, Real, Shown }
 
     private sealed class Column(Vector vector, How how, MemoryHandle held)
     {
@@ -30,20 +41,21 @@ internal sealed unsafe class BinderSet : IDisposable
     /// <param name="outputs">What is written; nothing may be appended to its vectors until this is disposed.</param>
     /// <param name="rowsInGroup">Most rows of one <see cref="InsertGroup"/>.</param>
     /// <param name="written">Of a table, which columns are written.</param>
-    /// <param name="scaled">Of a table, which columns keep decimals as units of 10^-scale.</param>
-    public BinderSet(IReadOnlyList<TableOutput> outputs, int rowsInGroup, Func<string, bool[]> written, Func<string, bool[]> scaled)
+    /// <param name="forms">Of a table, how each column keeps decimals.</param>
+    public BinderSet(IReadOnlyList<TableOutput> outputs, int rowsInGroup, Func<string, bool[]> written, Func<string, DecimalForm[]> forms)
     {
         _outputs = [.. outputs.Select(output => output.Vectors.Where((_, i) => written(output.Table.Name)[i])
-            .Zip(scaled(output.Table.Name).Where((_, i) => written(output.Table.Name)[i]), Of).ToArray())];
-        int slots = rowsInGroup * _outputs.Max(columns => columns.Count(column => column.How is How.Date or How.Shown)) + 1;
+            .Zip(forms(output.Table.Name).Where((_, i) => written(output.Table.Name)[i]), Of).ToArray())];
+        int slots = rowsInGroup * _outputs.Max(columns => columns.Count(column => column.How is How.Date or How.Amount or How.Shown)) + 1;
         _written = (byte*)NativeMemory.Alloc((nuint)slots, ShownBytes);
     }
 
-    private static Column Of(Vector vector, bool isScaled) => vector switch
+    private static Column Of(Vector vector, DecimalForm form) => vector switch
     {
         LongVector { Type.Kind: FieldKind.Integer or FieldKind.Boolean } => new Column(vector, How.Whole, default),
         LongVector { Type.Kind: FieldKind.Date } => new Column(vector, How.Date, default),
-        WideVector when isScaled => new Column(vector, How.Scaled, default),
+        WideVector when form == DecimalForm.Units => new Column(vector, How.Scaled, default),
+        WideVector { Type.Kind: FieldKind.Decimal } when form == DecimalForm.Numbers => new Column(vector, How.Amount, default),
         BytesVector bytes => new Column(vector, vector.Type.Kind switch
         {
             FieldKind.Text => How.Text,
@@ -116,6 +128,9 @@ internal sealed unsafe class BinderSet : IDisposable
                 break;
             case How.Real:
                 _ = SqliteNative.BindDouble(statement, index, ((DoubleVector)vector).Values[row]);
+                break;
+            case How.Amount when RealAmount.TryDouble(((WideVector)vector).Values[row], vector.Type.Scale, out double amount):
+                _ = SqliteNative.BindDouble(statement, index, amount);
                 break;
             default:
                 byte* shown = NextSlot();

@@ -29,7 +29,7 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
     private readonly Dictionary<string, long> _rows = [];
     private readonly CopyRest? _copy; // null unless the file began as a copy
     private readonly Dictionary<string, bool[]> _written = []; // which columns of a table's shape values are written to
-    private readonly Dictionary<string, bool[]> _scaled = []; // and which of them keep units of 10^-scale
+    private readonly Dictionary<string, DecimalForm[]> _decimals = []; // and how they keep decimals
     private readonly List<string> _remarks = [];
     private bool _open = true, _isSafe;
 
@@ -125,7 +125,8 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
         _rows[table.Name] = rows;
         Dictionary<string, (string Type, bool IsGenerated)> declared = DeclaredIn(table.Name);
         _written[table.Name] = [.. table.Columns.Select(column => !declared[column.Name].IsGenerated)];
-        _scaled[table.Name] = [.. table.Columns.Select(column => SqliteTypes.IsScaled(declared[column.Name].Type))];
+        _decimals[table.Name] = [.. table.Columns.Select(column => declared[column.Name].Type).Select(type => SqliteTypes.IsScaled(type)
+            ? DecimalForm.Units : SqliteTypes.MakesNumbers(type) ? DecimalForm.Numbers : DecimalForm.Text)];
         int width = _written[table.Name].Count(isWritten => isWritten);
         _inserts[table.Name] = new Inserts(PrepareInsert(table, 1), width * RowsInGroup <= MostValues ? PrepareInsert(table, RowsInGroup)
             : 0);
@@ -179,7 +180,7 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
 
     private void WriteAll(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
-        using var binders = new BinderSet(outputs, RowsInGroup, table => _written[table], table => _scaled[table]);
+        using var binders = new BinderSet(outputs, RowsInGroup, table => _written[table], table => _decimals[table]);
         int next = 0;
         // Rows of one table go in groups, which costs the engine less than half; rows of several tables must stand or fall together, one
         // by one.

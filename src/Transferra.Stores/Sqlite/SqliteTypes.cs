@@ -89,6 +89,18 @@ internal static partial class SqliteTypes
     [GeneratedRegex(@"\A(?:[+-]?[0-9]+(?:\.[0-9]+)?|'(?:[^']|'')*')\z", RegexOptions.CultureInvariant)]
     private static partial Regex PlainValue();
 
+    /// <summary>Whether a column turns texts of numbers into numbers, by the engine's rules of affinity, and is meant to: other words give
+    /// it, too, and in a STRICT table they mean something else.</summary>
+    public static bool MakesNumbers(string declared) => Holds(declared, "DEC", "NUM", "REAL", "FLOA", "DOUB")
+        && !Holds(declared, "INT", "CHAR", "CLOB", "TEXT", "BLOB");
+
+    private static bool Holds(string declared, params ReadOnlySpan<string> words)
+    {
+        foreach (string word in words)
+            if (declared.Contains(word, StringComparison.OrdinalIgnoreCase)) return true;
+        return false;
+    }
+
     /// <summary>What a declared type holds; null where the declaration says nothing that is known, and only the values tell.</summary>
     public static FieldType? Of(string declared)
     {
@@ -116,11 +128,9 @@ internal static partial class SqliteTypes
                 new FieldType(FieldKind.Binary),
                 _ => FieldType.Text
             };
-        string upper = declared.ToUpperInvariant();
-        bool Holds(params string[] words) => words.Any(word => upper.Contains(word, StringComparison.Ordinal));
         // The engine's own rules of affinity ("Datatypes In SQLite", section 3.1).
-        return Holds("INT") ? FieldType.Integer : Holds("CHAR", "CLOB", "TEXT") ? FieldType.Text : Holds("BLOB")
-            ? new FieldType(FieldKind.Binary)
-            : Holds("REAL", "FLOA", "DOUB") ? new FieldType(FieldKind.Double) : new FieldType(FieldKind.Any);
+        return Holds(declared, "INT") ? FieldType.Integer : Holds(declared, "CHAR", "CLOB", "TEXT") ? FieldType.Text
+            : Holds(declared, "BLOB") ? new FieldType(FieldKind.Binary)
+            : Holds(declared, "REAL", "FLOA", "DOUB") ? new FieldType(FieldKind.Double) : new FieldType(FieldKind.Any);
     }
 }
