@@ -8,6 +8,8 @@ namespace Transferra.Core.Runs;
 /// <summary>The point where users come to see the new data; can be taken back at any time after.</summary>
 internal sealed class ChangeOverStage(CompanyRun on) : Stage(on)
 {
+    private const string AsideDigest = "aside-sha256";
+
     private Swap Swap => new(On.Context.Places, [new Move(On.Company.OldStore, On.Aside), new Move(On.FinalStaged, On.Company.NewStore)]);
 
     private string OldDigest => On.Run.BegunFact(On.Company.Code, "sha256") ?? "";
@@ -49,8 +51,9 @@ internal sealed class ChangeOverStage(CompanyRun on) : Stage(on)
         if (obstacles.Count > 0) return obstacles;
         IReadOnlyList<string> holders = On.Context.Places.OpenedBy(On.Company.OldStore);
         if (holders.Count > 0) obstacles.Add($"the store is open: {holders[0]}");
-        if (On.DigestOfOld(On.Company.OldStore) != OldDigest) obstacles.Add("the old store was changed since the run began");
-        if (On.DigestOfNew(On.FinalStaged) != MadeDigest) obstacles.Add("the new store is not the one that was "
+        (string old, string made) = On.DigestsOf(On.Company.OldStore, On.FinalStaged);
+        if (old != OldDigest) obstacles.Add("the old store was changed since the run began");
+        if (made != MadeDigest) obstacles.Add("the new store is not the one that was "
             + $"{(IsMending ? "proved" : "matched")}");
         return obstacles;
     }
@@ -70,8 +73,10 @@ internal sealed class ChangeOverStage(CompanyRun on) : Stage(on)
             On.Context.Closing?.CoverAlso(On.FinalStaged, On.Company.NewStore, On.Company.OldStore, On.Context.Office.Folder);
         }
         Swap.Forward();
+        (string old, string made) = On.DigestsOf(On.Aside, On.Company.NewStore);
         return new StageOutcome(true, $"the new store is in place{(On.Company.MovesTo is { } moved ? ", " + moved.Shown : "")}; the old "
-            + $"one is kept as {On.Aside.Shown}", Facts(("aside", On.Aside.Shown), ("new-sha256", On.DigestOfNew(On.Company.NewStore))));
+            + $"one is kept as {On.Aside.Shown}", Facts(("aside", On.Aside.Shown), (AsideDigest, old),
+            ("new-sha256", made)));
     }
 
     // Who could work with the old store can work with the new one: owner, group and permissions, also of the files in a folder.
@@ -97,7 +102,7 @@ internal sealed class ChangeOverStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override StageOutcome Prove(StageOutcome done)
     {
-        if (On.DigestOfOld(On.Aside) != OldDigest)
+        if (done.Facts[AsideDigest] != OldDigest)
             return done with { IsGood = false, Summary = "the old store was written to during the change-over" };
         return done.Facts["new-sha256"] == MadeDigest ? done
             : done with { IsGood = false, Summary = $"the new store is not the one that was {(IsMending ? "proved" : "matched")}" };

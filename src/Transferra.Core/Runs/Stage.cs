@@ -84,6 +84,10 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
     /// <summary>The digest of one of the company's stores after the hops.</summary>
     public string DigestOfNew(Records.StoreAddress store) => Context.Places.DigestOf(store, To.TextEncoding, Context.Cancel);
 
+    /// <summary>The digests of one of the company's stores before the hops and of one after them, on two cores.</summary>
+    public (string Old, string New) DigestsOf(Records.StoreAddress old, Records.StoreAddress renewed) =>
+        Together.Do(() => DigestOfOld(old), () => DigestOfNew(renewed));
+
     /// <summary>The last facts of a stage that was done at some time in this run; null when it never was.</summary>
     public IReadOnlyDictionary<string, string>? FactsOf(string stage) =>
         Run.Journal.Entries.LastOrDefault(entry => entry.Company == Company.Code && entry.Stage == stage && entry.State == "done")?.Facts;

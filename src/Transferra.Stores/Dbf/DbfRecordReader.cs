@@ -2,7 +2,6 @@
 // Holds: (1) a cell that does not hold what its field promises is a fault of its row, with the bytes as found; (2) nothing is read beyond
 // the record or the memo file; (3) when the table ends, the file is still as it was when the store was opened, or reading fails.
 using System.Buffers.Binary;
-using System.Globalization;
 using System.Text;
 using System.Text.Unicode;
 using Transferra.Core.Machine;
