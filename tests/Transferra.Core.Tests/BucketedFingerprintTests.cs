@@ -53,6 +53,25 @@ public sealed class BucketedFingerprintTests(ITestOutputHelper output)
         Assert.InRange(read, 1000, 10_000);
     }
 
+    [Theory]
+    [InlineData(1)] // 16 buckets, fewer than groups
+    [InlineData(100_000)] // more buckets than groups
+    public void A_difference_that_half_digests_do_not_show_is_in_a_differing_bucket(int rows)
+    {
+        var random = new Random(Seeds.Given);
+        BucketedFingerprint one = new(0), other = new(0);
+        int[] buckets = [.. Enumerable.Range(0, rows).Select(_ => random.Next(BucketedFingerprint.MostBuckets))];
+        UInt128[] digests = [.. buckets.Select(_ => new UInt128((ulong)random.NextInt64(), (ulong)random.NextInt64()))];
+        one.Add(buckets, digests);
+        digests[rows / 2] += new UInt128(1, 0);
+        other.Add(buckets, digests);
+        Assert.NotEqual(one.Total(), other.Total());
+        int[] groups = [.. Enumerable.Range(0, 8).Where(group => one.Groups(8)[group] != other.Groups(8)[group])];
+        Assert.Equal([buckets[rows / 2] & 7], groups);
+        Assert.InRange(one.DifferingFrom(other).Count, 1, BucketedFingerprint.MostBuckets / BucketedFingerprint.MostGroups);
+        Assert.Equal(0, one.DifferingFrom(one).Count);
+    }
+
     private static void Add(BucketedFingerprint to, int key, int version) => to.Add(BitConverter.GetBytes(key),
         BitConverter.GetBytes(((long)key << 8) + version));
 }

@@ -17,7 +17,7 @@ namespace Transferra.Core.Matching;
 /// (128-bit little-endian). A record's group is the lowest bits of the XXH3-64 of its key's bytes.</param>
 public sealed record RecordedTable(WrittenTable Table, bool IsKept, long Records, string Fingerprint, long? Last, string Groups)
 {
-    private const int MostGroups = 256, RecordsOfAGroup = 64, BytesOfAGroup = sizeof(long) + 16;
+    private const int MostGroups = BucketedFingerprint.MostGroups, RecordsOfAGroup = 64, BytesOfAGroup = sizeof(long) + 16;
 
     internal static RecordedTable Of(TableShape table, bool isKept, BucketedFingerprint found, long? last)
     {
