@@ -167,8 +167,9 @@ public static class Readiness
                     "Run as its owner, or as root.");
             int people = OfficeClosing.PeopleIn(context.Office, context.Stores).Count(person => person.Service.Length == 0);
             return new Gate("", name, GateState.Passed,
-                $"{steps.Count} things can be shut or "
-                    + $"stopped{(people > 0 ? FormattableString.Invariant($"; {people} sessions of people to wait for") : "")}: "
+                $"{steps.Count} {(steps.Count == 1 ? "thing" : "things")} can be shut or "
+                    + (people == 0 ? "stopped: " : FormattableString.Invariant(
+                        $"stopped; {people} {(people == 1 ? "session" : "sessions")} of people to wait for: "))
                     + "transferra close --show");
         }
         catch (TransferraException error)
