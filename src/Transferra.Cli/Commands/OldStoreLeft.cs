@@ -96,6 +96,8 @@ internal sealed class OldStoreLeft : IDisposable
         if (BackupSets.CompareRecords(manifest, Baseline.Of(store, manifest.ShapesOf(store, null), session.Observer().At("comparing"),
             session.Cancel)) is [var fault, ..])
             throw new TransferraException($"the database made of it is not what was backed up: {fault.Member}: {fault.What}");
+        // A declaration that is missing there is no difference of the new store.
+        foreach (string remark in _madeAgain.Remarks) session.Screen.Look("Not brought back from the backup set: " + remark);
         Address = _madeAgain.Address;
     }
 

@@ -19,6 +19,9 @@ public sealed class ScratchDatabase : IDisposable
     /// <summary>Where it is.</summary>
     public StoreAddress Address { get; }
 
+    /// <summary>The engine's own words that it was made of; null for sets that hold none.</summary>
+    public StoreScript? Script { get; private set; }
+
     /// <summary>What could not be brought back beside the records, a line each.</summary>
     public IReadOnlyList<string> Remarks { get; private set; } = [];
 
@@ -49,7 +52,8 @@ public sealed class ScratchDatabase : IDisposable
         {
             List<string> remarks = [.. StoreExport.Load(unpacked, context.Stores, address, progress ?? Silent.Observer,
                 context.Cancel)];
-            if (StoreExport.Describe(unpacked).Script is { } script) remarks.AddRange(context.Stores.AddRights(address, script));
+            made.Script = StoreExport.Describe(unpacked).Script;
+            if (made.Script is { } script) remarks.AddRange(context.Stores.AddRights(address, script));
             made.Remarks = remarks;
             return made;
         }

@@ -8,7 +8,6 @@
 using System.Buffers;
 using System.IO.Hashing;
 using System.Security.Cryptography;
-using System.Text.Json;
 using Microsoft.Win32.SafeHandles;
 using Transferra.Core.Machine;
 
@@ -32,122 +31,6 @@ internal enum SetScrutiny
 
     /// <summary>Every byte of the file is compared, and every member unpacked and its content compared.</summary>
     All,
-}
-
-/// <summary>The beginning of a set.</summary>
-/// <param name="Manifest">The manifest; null when it cannot be read.</param>
-/// <param name="Bytes">Of the manifest with its header.</param>
-/// <param name="Fault">What is wrong with it.</param>
-internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFault? Fault)
-{
-    /// <summary>Codes of faults of the end of a set.</summary>
-    public const string SealChanged = "seal", Length = "length";
-
-    private SetLayout? _layout;
-
-    private const int LargestManifest = 1 << 30;
-
-    /// <summary>Reads the beginning of a set; whether it is the one that was sealed is judged apart.</summary>
-    public static SetBeginning Read(ISetFile file)
-    {
-        try
-        {
-            return ReadStored(file);
-        }
-        catch (InvalidDataException error)
-        {
-            return Wrong(error.Message); // of a locked set
-        }
-    }
-
-    // A label is at the manifest's beginning, and no longer than what office.yaml says of the company.
-    private const int LargestLabel = 1 << 16;
-
-    /// <summary>Reads whose set it is and of when, without the rest of the manifest.</summary>
-    /// <returns>Null when the beginning is not that of a set.</returns>
-    public static SetLabel? ReadLabel(ISetFile file)
-    {
-        byte[] bytes = new byte[(int)Math.Min(file.Length, LargestLabel)];
-        if (file.ReadAt(0, bytes) != bytes.Length || bytes.Length <= SetLayout.Block || !bytes.AsSpan().StartsWith(FirstBytes)) return null;
-        try
-        {
-            var reader = new Utf8JsonReader(bytes.AsSpan(SetLayout.Block), isFinalBlock: false, default);
-            string? format = null;
-            while (reader.Read())
-            {
-                if (reader.TokenType != JsonTokenType.PropertyName) continue;
-                string? name = reader.GetString();
-                reader.Read();
-                if (name == "format") format = reader.GetString();
-                else if (name == "label") return format is not null && SetManifest.Readable.Contains(format)
-                    ? JsonSerializer.Deserialize<SetLabel>(ref reader, SetManifest.Json) : null;
-                else return null;
-            }
-        }
-        catch (Exception error) when (error is JsonException or InvalidOperationException) { /* damaged; a proof tells how */ }
-        return null;
-    }
-
-    private static ReadOnlySpan<byte> FirstBytes => "manifest.json\0"u8;
-
-    private static SetBeginning Wrong(string what) => new(null, [], new SetFault("manifest", SetManifest.FirstMember, what));
-
-    private static SetBeginning ReadStored(ISetFile file)
-    {
-        byte[] header = new byte[SetLayout.Block];
-        if (file.ReadAt(0, header) != header.Length || !header.AsSpan()
-            .StartsWith(FirstBytes)) return Wrong("the first member is not the manifest");
-        long size = SetLayout.SizeIn(header);
-        if (size <= 0 || size > LargestManifest || size > file.Length) return Wrong("the size of the manifest is implausible");
-        byte[] bytes = new byte[SetLayout.Block + SetLayout.Padded(size)];
-        if (file.ReadAt(0, bytes) != bytes.Length) return Wrong("the set is cut off within its manifest");
-        try
-        {
-            SetManifest? manifest = JsonSerializer.Deserialize<SetManifest>(bytes.AsSpan(SetLayout.Block, (int)size), SetManifest.Json);
-            if (manifest is null || !SetManifest.Readable.Contains(manifest.Format))
-                return Wrong($"the set has the form {manifest?.Format ?? "(none)"}; this program reads {SetManifest.CurrentFormat}");
-            return new SetBeginning(manifest, bytes, null) { _layout = new SetLayout(manifest, bytes.Length) };
-        }
-        catch (Exception error) when (error is FormatException or OverflowException or ArgumentException)
-        {
-            return Wrong($"the manifest lists impossible members: {error.Message}");
-        }
-        catch (JsonException error)
-        {
-            return Wrong("the manifest cannot be read: "
-                + (error.Message.Contains("'format'", StringComparison.Ordinal)
-                    || error.Message.Contains("'label'", StringComparison.Ordinal)
-                    ? "it is of another form than " + SetManifest.CurrentFormat : error.Message));
-        }
-    }
-
-    /// <summary>Digest of the beginning, which is what the seal holds: 64 lower-case hexadecimal digits.</summary>
-    public string Digest => Convert.ToHexStringLower(SHA256.HashData(Bytes));
-
-    /// <summary>The layout of the set.</summary>
-    public SetLayout Layout() => _layout!;
-
-    /// <summary>What is wrong with the seal; null when it is that of this beginning, so that the manifest is the one that was
-    /// written.</summary>
-    public SetFault? JudgeSeal(ISetFile file, SetLayout layout)
-    {
-        const string sealWrong = "the seal does not fit the manifest: one of the two was changed";
-        byte[] wanted = SetLayout.Seal(Bytes, Manifest!.Label.MadeAt), found = new byte[wanted.Length];
-        // Where the file ends with some seal, and not where the manifest says, it is the manifest that was changed.
-        int read = 0;
-        try
-        {
-            if (file.Length >= found.Length) read = file.ReadAt(file.Length - found.Length, found);
-        }
-        catch (InvalidDataException) { /* of a locked set: what does not prove itself is not the seal */ }
-        bool endsWithSeal = read == found.Length && found.AsSpan().StartsWith("seal.sha256\0"u8);
-        if (file.Length != layout.TotalBytes && !endsWithSeal)
-            return new SetFault(Length, SetLayout.SealName, file.Length < layout.TotalBytes
-                ? FormattableString.Invariant($"the set is cut off: {layout.TotalBytes - file.Length} bytes are missing")
-                : FormattableString.Invariant($"{file.Length - layout.TotalBytes} bytes follow the end of the set"));
-        return file.Length == layout.TotalBytes && found.AsSpan().SequenceEqual(wanted) ? null : new SetFault(SealChanged,
-            SetLayout.SealName, sealWrong);
-    }
 }
 
 internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? folder = null, Func<string, bool>? isWanted = null,
@@ -581,26 +464,5 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
         _packedHash?.Dispose();
         _target?.Dispose();
         _tree?.Dispose();
-    }
-}
-
-/// <summary>Writing with holes.</summary>
-internal static class Sparse
-{
-    private const int HoleBytes = 4096;
-
-    /// <summary>Writes content at a position; stretches of zeros are passed over when the file is to have holes.</summary>
-    public static void Write(SafeFileHandle file, long position, ReadOnlySpan<byte> content, bool leavesHoles)
-    {
-        if (!leavesHoles)
-        {
-            RandomAccess.Write(file, content, position);
-            return;
-        }
-        for (int at = 0; at < content.Length; at += HoleBytes)
-        {
-            ReadOnlySpan<byte> part = content[at..Math.Min(content.Length, at + HoleBytes)];
-            if (part.ContainsAnyExcept((byte)0)) RandomAccess.Write(file, part, position + at);
-        }
     }
 }

@@ -40,7 +40,7 @@ internal static class TrialRestore
         using IStore store = context.Stores.Open(made.Address, manifest.Store.TextEncoding ?? version?.TextEncoding);
         faults.AddRange(BackupSets.CompareRecords(manifest, Baseline.Of(store, manifest.ShapesOf(store, version),
             Silent.Observer, context.Cancel)));
-        if (StoreExport.Describe(unpacked).Script is { } script) faults.AddRange(CompareDeclarations(script, store, unpacked));
+        if (made.Script is { } script) faults.AddRange(CompareDeclarations(script, store, unpacked));
         return faults;
     }
 
