@@ -155,7 +155,7 @@ internal static class MariaConnection
         {
             Execute(connection, "DO SLEEP(0)");
         }
-        catch (MySqlException error) when (error.ErrorCode == MySqlErrorCode.QueryInterrupted) { /* that was it */ }
+        catch (MySqlException) { /* that was it; or the connection is gone, which the next question tells */ }
     }
 
     public static void Execute(MySqlConnection connection, string sql)
