@@ -54,6 +54,30 @@ public sealed class BucketedFingerprintTests(ITestOutputHelper output)
     }
 
     [Theory]
+    [InlineData(0, 0)]
+    [InlineData(0, 3000)]
+    [InlineData(3000, 0)]
+    [InlineData(700, 700)]
+    [InlineData(700, 3000)]
+    [InlineData(3000, 700)]
+    [InlineData(3000, 3000)]
+    public void Two_readings_together_are_one_reading_of_both(int here, int there)
+    {
+        BucketedFingerprint one = new(1000), other = new(1000), both = new(1000);
+        for (int key = 0; key < here + there; key++)
+        {
+            Add(key < here ? one : other, key, key % 7);
+            Add(both, key, key % 7);
+        }
+        Assert.Same(one, one.Also(other));
+        Assert.Equal(both.Total(), one.Total());
+        Assert.Equal(both.Groups(256), one.Groups(256));
+        one.Fold();
+        both.Fold();
+        Assert.Equal(0, one.DifferingFrom(both).Count);
+    }
+
+    [Theory]
     [InlineData(1)] // 16 buckets, fewer than groups
     [InlineData(100_000)] // more buckets than groups
     public void A_difference_that_half_digests_do_not_show_is_in_a_differing_bucket(int rows)

@@ -48,7 +48,7 @@ public sealed class HostileSetTests : IDisposable
                 .First(known => _sound.Members[known].PackedSha256 == members[i].PackedSha256);
             file.Write(_packed.AsSpan((int)layoutOfSound.ContentAt(of), (int)SetLayout.Padded(_sound.Members[of].PackedBytes)));
         }
-        file.Write(SetLayout.Seal(beginning, manifest.Label.MadeAt));
+        file.Write(SetWriting.Seal(beginning, manifest));
         string path = _folder[$"here/{Guid.NewGuid():N}.tar"];
         File.WriteAllBytes(path, file.ToArray());
         return path;

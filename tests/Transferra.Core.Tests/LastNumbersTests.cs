@@ -48,7 +48,10 @@ public sealed class LastNumbersTests
             MemoryStore.Append(batch.Vectors[0], "A");
             MemoryStore.Append(batch.Vectors[1], value);
         }
-        for (int row = 0; row < there.Length; row++) last.Add(batch.Vectors, row);
+        // As two threads take note of them, each of a part.
+        var other = new LastNumbers(table);
+        for (int row = 0; row < there.Length; row++) (row % 2 == 0 ? last : other).Add(batch.Vectors, row);
+        last.Add(other);
         return last.IsBeyond(batch.Vectors, there.Length);
     }
 }

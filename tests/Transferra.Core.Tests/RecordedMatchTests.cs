@@ -21,8 +21,8 @@ public sealed class RecordedMatchTests
     private static RecordedTable Record(MemoryStore store, TableShape shape, bool isKept)
     {
         var found = new BucketedFingerprint();
-        var scan = new TableReading(store, shape, isKept);
-        scan.Into(found, border: null, observer: null, CancellationToken.None);
+        var scan = new TableReading(shape, isKept);
+        scan.Into(found, store, border: null, observer: null, CancellationToken.None);
         RecordedTable recorded = RecordedTable.Of(shape, isKept, found, scan.Last);
         // As it comes back from the file it is written to.
         return System.Text.Json.JsonSerializer.Deserialize<RecordedTable>(System.Text.Json.JsonSerializer.Serialize(recorded))!;

@@ -46,6 +46,10 @@ internal static class SetWriting
         return [.. beginning.Manifest!.Members.Select((member, i) => (member, layout.HeaderAt(i), layout.ContentAt(i), layout.EndOf(i)))];
     }
 
+    /// <summary>The seal that belongs to a beginning.</summary>
+    public static byte[] Seal(byte[] beginning, SetManifest manifest) =>
+        SetLayout.Seal(Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(beginning)), manifest.Label.MadeAt);
+
     /// <summary>Gives a member another name of the same length everywhere, and seals the set anew.</summary>
     public static void Forge(string path, string name, string forged) => Forge(path, member => member.Name == name
         ? member with { Name = forged } : member);
@@ -61,7 +65,7 @@ internal static class SetWriting
         beginning.CopyTo(old, 0);
         foreach ((long header, SetMember member) in Parts(path).Zip(members, (part, member) =>
             (part.Header, member))) SetLayout.HeaderOf(member).CopyTo(old, header);
-        SetLayout.Seal(beginning, manifest.Label.MadeAt).CopyTo(old, old.Length - SetLayout.SealBytes);
+        Seal(beginning, manifest).CopyTo(old, old.Length - SetLayout.SealBytes);
         File.WriteAllBytes(path, old);
     }
 }

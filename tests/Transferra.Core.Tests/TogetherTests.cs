@@ -36,4 +36,17 @@ public sealed class TogetherTests
         Assert.Throws<InvalidOperationException>(() => Together.Do<int, int>(firstFails ? failing : slow, firstFails ? slow : failing));
         Assert.True(ended);
     }
+
+    [Fact]
+    public void Of_little_one_comes_after_the_other_on_the_same_thread()
+    {
+        var said = new List<(int Thread, int What)>();
+        int say(int what)
+        {
+            said.Add((Environment.CurrentManagedThreadId, what));
+            return what;
+        }
+        Assert.Equal((1, 2), Together.Do(() => say(1), () => say(2), isLittle: true));
+        Assert.Equal([(Environment.CurrentManagedThreadId, 1), (Environment.CurrentManagedThreadId, 2)], said);
+    }
 }

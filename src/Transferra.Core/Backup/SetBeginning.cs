@@ -6,9 +6,10 @@ namespace Transferra.Core.Backup;
 
 /// <summary>The beginning of a set.</summary>
 /// <param name="Manifest">The manifest; null when it cannot be read.</param>
-/// <param name="Bytes">Of the manifest with its header.</param>
+/// <param name="Bytes">How many the manifest with its header has.</param>
+/// <param name="Digest">Of them, which is what the seal holds: 64 lower-case hexadecimal digits.</param>
 /// <param name="Fault">What is wrong with it.</param>
-internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFault? Fault)
+internal sealed record SetBeginning(SetManifest? Manifest, long Bytes, string Digest, SetFault? Fault)
 {
     /// <summary>Codes of faults of the end of a set.</summary>
     public const string SealChanged = "seal", Length = "length";
@@ -60,7 +61,7 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
 
     private static ReadOnlySpan<byte> FirstBytes => "manifest.json\0"u8;
 
-    private static SetBeginning Wrong(string what) => new(null, [], new SetFault("manifest", SetManifest.FirstMember, what));
+    private static SetBeginning Wrong(string what) => new(null, 0, "", new SetFault("manifest", SetManifest.FirstMember, what));
 
     private static SetBeginning ReadStored(ISetFile file)
     {
@@ -69,14 +70,23 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
             .StartsWith(FirstBytes)) return Wrong("the first member is not the manifest");
         long size = SetLayout.SizeIn(header);
         if (size <= 0 || size > LargestManifest || size > file.Length) return Wrong("the size of the manifest is implausible");
-        byte[] bytes = new byte[SetLayout.Block + SetLayout.Padded(size)];
-        if (file.ReadAt(0, bytes) != bytes.Length) return Wrong("the set is cut off within its manifest");
+        const string cutOff = "the set is cut off within its manifest";
+        long bytes = SetLayout.Block + SetLayout.Padded(size);
+        if (file.Length < bytes) return Wrong(cutOff);
         try
         {
-            SetManifest? manifest = JsonSerializer.Deserialize<SetManifest>(bytes.AsSpan(SetLayout.Block, (int)size), SetManifest.Json);
+            using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+            hash.AppendData(header);
+            using DigestedPart json = new(file, hash, SetLayout.Block, size),
+                rest = new(file, hash, SetLayout.Block + size, bytes - SetLayout.Block - size);
+            SetManifest? manifest = JsonSerializer.Deserialize<SetManifest>(json, SetManifest.Json);
+            if (!json.ReadRest() || !rest.ReadRest()) return Wrong(cutOff);
             if (manifest is null || !SetManifest.Readable.Contains(manifest.Format))
                 return Wrong($"the set has the form {manifest?.Format ?? "(none)"}; this program reads {SetManifest.CurrentFormat}");
-            return new SetBeginning(manifest, bytes, null) { _layout = new SetLayout(manifest, bytes.Length) };
+            return new SetBeginning(manifest, bytes, Convert.ToHexStringLower(hash.GetHashAndReset()), null)
+            {
+                _layout = new SetLayout(manifest, bytes)
+            };
         }
         catch (Exception error) when (error is FormatException or OverflowException or ArgumentException)
         {
@@ -91,9 +101,6 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
         }
     }
 
-    /// <summary>Digest of the beginning, which is what the seal holds: 64 lower-case hexadecimal digits.</summary>
-    public string Digest => Convert.ToHexStringLower(SHA256.HashData(Bytes));
-
     /// <summary>The layout of the set.</summary>
     public SetLayout Layout() => _layout!;
 
@@ -102,7 +109,7 @@ internal sealed record SetBeginning(SetManifest? Manifest, byte[] Bytes, SetFaul
     public SetFault? JudgeSeal(ISetFile file, SetLayout layout)
     {
         const string sealWrong = "the seal does not fit the manifest: one of the two was changed";
-        byte[] wanted = SetLayout.Seal(Bytes, Manifest!.Label.MadeAt), found = new byte[wanted.Length];
+        byte[] wanted = SetLayout.Seal(Digest, Manifest!.Label.MadeAt), found = new byte[wanted.Length];
         // Where the file ends with some seal, and not where the manifest says, it is the manifest that was changed.
         int read = 0;
         try

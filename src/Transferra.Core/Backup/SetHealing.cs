@@ -80,14 +80,14 @@ public static class SetHealing
         var notFound = new List<string>();
         var used = new HashSet<string>();
         (missing, from) = (notFound, []);
-        if (BeginningOf(copies) is not { } beginning)
+        if (BeginningOf(copies) is not ({ } beginning, { } whole))
         {
             notFound.Add(SetManifest.FirstMember);
             return false;
         }
         SetLayout layout = beginning.Layout();
         using var sink = new PlainSink(target);
-        sink.Append(beginning.Bytes);
+        Sinks.Copy(whole, 0, beginning.Bytes, CopyBytes, sink.Append);
         for (int i = 0; i < beginning.Manifest!.Members.Count; i++)
         {
             SetMember member = beginning.Manifest.Members[i];
@@ -96,24 +96,25 @@ public static class SetHealing
             if (!AppendContent(sink, copies, member, layout.ContentAt(i), used)) notFound.Add(member.Name);
             sink.Append(new byte[SetLayout.Padded(member.PackedBytes) - member.PackedBytes]);
         }
-        sink.Append(SetLayout.Seal(beginning.Bytes, beginning.Manifest.Label.MadeAt));
+        sink.Append(SetLayout.Seal(beginning.Digest, beginning.Manifest.Label.MadeAt));
         sink.Finish();
         from = [.. copies.Select(copy => copy.Path).Where(used.Contains)];
         return notFound.Count == 0;
     }
 
     // The beginning that some seal belongs to, be it of the same copy or of another.
-    private static SetBeginning? BeginningOf(IReadOnlyList<Copy> copies)
+    private static (SetBeginning? Beginning, ISetFile? In) BeginningOf(IReadOnlyList<Copy> copies)
     {
         foreach (Copy copy in copies)
         {
             if (SetBeginning.Read(copy.File) is not { Manifest: not null } beginning) continue;
             SetLayout layout = beginning.Layout();
-            byte[] wanted = SetLayout.Seal(beginning.Bytes, beginning.Manifest.Label.MadeAt), found = new byte[wanted.Length];
+            byte[] wanted = SetLayout.Seal(beginning.Digest, beginning.Manifest.Label.MadeAt), found = new byte[wanted.Length];
             foreach (Copy other in copies)
-                if (other.File.ReadAt(layout.SealAt, found) == found.Length && found.AsSpan().SequenceEqual(wanted)) return beginning;
+                if (other.File.ReadAt(layout.SealAt, found) == found.Length && found.AsSpan().SequenceEqual(wanted))
+                    return (beginning, copy.File);
         }
-        return null;
+        return (null, null);
     }
 
     private static bool AppendContent(PlainSink sink, IReadOnlyList<Copy> copies, SetMember member, long at, HashSet<string> used)

@@ -88,11 +88,10 @@ internal sealed class SetLayout
         Header(Encoding.ASCII.GetBytes(SetManifest.FirstMember), bytes, false, 0x1A4, madeAt, '0', [], 0, 0, "", "");
 
     /// <summary>The last bytes of a set: the digest of its beginning as a member, and the end mark.</summary>
-    /// <param name="beginning">The manifest with its header.</param>
+    /// <param name="digest">SHA-256 of the manifest with its header: 64 lower-case hexadecimal digits.</param>
     /// <param name="madeAt">The set's time; whole seconds are kept.</param>
-    public static byte[] Seal(ReadOnlySpan<byte> beginning, DateTimeOffset madeAt)
+    public static byte[] Seal(string digest, DateTimeOffset madeAt)
     {
-        string digest = Convert.ToHexStringLower(SHA256.HashData(beginning));
         byte[] seal = new byte[SealBytes];
         Header(Encoding.ASCII.GetBytes(SealName), digest.Length, false, 0x1A4, madeAt, '0', [], 0, 0, "", "").CopyTo(seal, 0);
         Encoding.ASCII.GetBytes(digest, seal.AsSpan(Block));

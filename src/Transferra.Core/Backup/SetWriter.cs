@@ -46,7 +46,7 @@ internal sealed record EarlierSet(ISetFile File, SetManifest Manifest, long Begi
     {
         SetBeginning beginning = SetBeginning.Read(file);
         return beginning.Manifest is { } manifest && beginning.JudgeSeal(file, beginning.Layout()) is null
-            ? new EarlierSet(file, manifest, beginning.Bytes.Length) : null;
+            ? new EarlierSet(file, manifest, beginning.Bytes) : null;
     }
 
     /// <summary>Where a member's header is.</summary>
@@ -134,7 +134,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
         CopyRun();
         SetManifest manifest = draft with { Members = _members, LeftOut = [.. draft.LeftOut, .. _leftOut], Baseline = baseline() };
         byte[] beginning = Beginning(manifest, beginningBytes);
-        sink.Append(SetLayout.Seal(beginning, manifest.Label.MadeAt));
+        sink.Append(SetLayout.Seal(Convert.ToHexStringLower(SHA256.HashData(beginning)), manifest.Label.MadeAt));
         sink.Fill(0, beginning);
         sink.Finish();
         return manifest;

@@ -21,4 +21,11 @@ internal static class Together
             ((IAsyncResult)beside).AsyncWaitHandle.WaitOne();
         }
     }
+
+    /// <summary>Does both, one after the other where there is so little to do that a thread would cost more than it saves.</summary>
+    /// <param name="first">On a thread of its own, unless it is little.</param>
+    /// <param name="second">On the caller's.</param>
+    /// <param name="isLittle">Whether there is little to do.</param>
+    public static (TFirst First, TSecond Second) Do<TFirst, TSecond>(Func<TFirst> first, Func<TSecond> second, bool isLittle) =>
+        isLittle ? (first(), second()) : Do(first, second);
 }

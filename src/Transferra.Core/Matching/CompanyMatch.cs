@@ -114,9 +114,11 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         Dictionary<string, int> places = fed.Distinct().Select((table, at) => (table, at)).ToDictionary();
         TableShape[] inOrder = [.. correspondence.To.Tables.OrderBy(table => places.GetValueOrDefault(table.Name))];
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        List<TableAccount> accounts = ReadStored(old, renewed, [.. correspondence.Tables.Where(map => correspondence.Keeps(map)
+            && feeders[map.Into[0].Table.Name] == 1)], sides, stop.Token);
         Task reading = Task.Factory.StartNew(() =>
         {
-            foreach (TableShape table in inOrder)
+            foreach (TableShape table in inOrder.Where(table => !_stored.ContainsKey(table.Name)))
             {
                 var found = new BucketedFingerprint();
                 TableReading scan = Scan(renewed, table, table.Name, found, stop.Token);
@@ -126,9 +128,11 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         }, CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
         try
         {
-            IReadOnlyList<TableAccount> accounts = ReadExpected(old, shipped, sides, stop.Token);
+            ReadExpected(old, shipped, sides, accounts, stop.Token);
             reading.GetAwaiter().GetResult();
-            return (sides, accounts);
+            Dictionary<string, int> order = correspondence.Tables.Select((map, at) => (map.From.Name, at)).DistinctBy(one => one.Name)
+                .ToDictionary();
+            return (sides, [.. accounts.OrderBy(account => order[account.Table])]);
         }
         catch
         {
@@ -138,16 +142,43 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         }
     }
 
-    private List<TableAccount> ReadExpected(IStore old, IReadOnlyList<TableShape> shipped, ReadSides sides, CancellationToken stop)
+    // Of tables that both stores keep in the same form, by the new name: what reads their differences; null when nothing was found.
+    private readonly Dictionary<string, StoredDifferences?> _stored = [];
+
+    private List<TableAccount> ReadStored(IStore old, IStore renewed, IReadOnlyList<TableMap> kept, ReadSides sides, CancellationToken stop)
     {
         var accounts = new List<TableAccount>();
+        foreach (TableMap map in kept)
+        {
+            TableShape table = map.Into[0].Table;
+            long read = 0, about = old.AboutRows(map.From.Name);
+            if (StoredSides.Read(old, ToRead(table, map.From.Name), renewed, ToRead(table, table.Name),
+                rows => observer.Progress(map.From.Name, read += rows, about), stop) is not { } both) continue;
+            _stored.Add(table.Name, both.Differing);
+            _recorded[table.Name] = RecordedTable.Of(ToRead(table, table.Name), true, both.Found, both.Last);
+            long rows = sides.Expected(table.Name).Also(both.Expected).Total().Rows;
+            // Nothing else adds to it.
+            sides.Fed(table.Name);
+            sides.Fed(table.Name);
+            sides.Found(table.Name, both.Found, []);
+            accounts.Add(AccountOf(map, rows));
+        }
+        return accounts;
+    }
+
+    private static TableAccount AccountOf(TableMap kept, long rows) => new(kept.From.Name, rows, rows, 0, 0, 0, 0,
+        new Dictionary<string, long>(), new Dictionary<string, long> { [kept.Into[0].Table.Name] = rows });
+
+    private void ReadExpected(IStore old, IReadOnlyList<TableShape> shipped, ReadSides sides, List<TableAccount> accounts,
+        CancellationToken stop)
+    {
         foreach (NewRecord record in correspondence.NewRecords)
         {
             TableOutput output = NewRecords.Evaluate(record, settings);
             new RowDigests(output.Table, output.Vectors).Add(sides.Expected(output.Table.Name), [0]);
         }
-        foreach (TableShape table in correspondence.To.Tables) sides.Fed(table.Name);
-        foreach (TableMap map in correspondence.Tables)
+        foreach (TableShape table in correspondence.To.Tables.Where(table => !_stored.ContainsKey(table.Name))) sides.Fed(table.Name);
+        foreach (TableMap map in correspondence.Tables.Where(map => !_stored.ContainsKey(map.Into[0].Table.Name)))
         {
             accounts.Add(correspondence.Keeps(map) ? ScanKept(old, map, sides, stop) : ScanExpected(old, map, sides, stop));
             foreach (string table in map.Into.Select(target => target.Table.Name).Distinct()) sides.Fed(table);
@@ -157,7 +188,6 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
             Scan(VendorMade!, table, table.Name, sides.Expected(table.Name), stop);
             sides.Fed(table.Name);
         }
-        return accounts;
     }
 
     // So many of each table are kept that no memory is lost to thousands of tables, and a few tables alone can fill the list.
@@ -184,8 +214,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         Scan(old, map.Into[0].Table, map.From.Name, expected, stop);
         long rows = expected.Total().Rows;
         observer.Progress(map.From.Name, rows, rows);
-        return new TableAccount(map.From.Name, rows, rows, 0, 0, 0, 0, new Dictionary<string, long>(),
-            new Dictionary<string, long> { [name] = rows });
+        return AccountOf(map, rows);
     }
 
     // As the store it is read from calls it.
@@ -193,8 +222,8 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
 
     private TableReading Scan(IStore store, TableShape table, string name, BucketedFingerprint into, CancellationToken stop)
     {
-        var scan = new TableReading(store, ToRead(table, name), _kept.ContainsKey(table.Name));
-        scan.Into(into, border: null, observer: null, stop);
+        var scan = new TableReading(ToRead(table, name), _kept.ContainsKey(table.Name));
+        scan.Into(into, store, border: null, observer: null, stop);
         return scan;
     }
 
@@ -246,7 +275,8 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         var last = new LastNumbers(table);
         using DifferenceSpill? every = Every is null ? null : new DifferenceSpill(Every);
         var differences = new TableDifferences(table, most, cancel) { MayHaveFaults = isKept, Last = last, Every = every };
-        differences.Compare(isKept ? Read(kept.Store, kept.Name, last) : Wanted(), Read(renewed, table.Name, null));
+        if (_stored.GetValueOrDefault(table.Name) is { } stored) differences.Compare(stored.Old(last), stored.New());
+        else differences.Compare(isKept ? Read(kept.Store, kept.Name, last) : Wanted(), Read(renewed, table.Name, null));
         return differences;
 
         IEnumerable<PickedRows> Wanted()

@@ -30,20 +30,32 @@ internal sealed class LastNumbers
     public void Add(IReadOnlyList<Vector> vectors, int row)
     {
         for (int i = 0; i < _ordinals.Length; i++)
+            if (NumberOf(vectors[_ordinals[i]], row) is (string beginning, Int128 number)) Add(i, beginning, number);
+    }
+
+    /// <summary>Takes note of what another has taken note of, of the same table.</summary>
+    public void Add(LastNumbers other)
+    {
+        for (int i = 0; i < _ordinals.Length; i++)
         {
-            if (NumberOf(vectors[_ordinals[i]], row) is not (string beginning, Int128 number)) continue;
-            if (beginning.Length == 0)
-            {
-                if (_last[i] is not { } last || number > last) _last[i] = number;
-                continue;
-            }
-            Dictionary<string, Int128> known = _lastOfBeginning[i] ??= [];
-            if (!known.TryGetValue(beginning, out Int128 before))
-            {
-                if (known.Count < MostBeginnings) known[beginning] = number;
-            }
-            else if (number > before) known[beginning] = number;
+            if (other._last[i] is { } last) Add(i, "", last);
+            foreach ((string beginning, Int128 number) in other._lastOfBeginning[i] ?? []) Add(i, beginning, number);
         }
+    }
+
+    private void Add(int column, string beginning, Int128 number)
+    {
+        if (beginning.Length == 0)
+        {
+            if (_last[column] is not { } last || number > last) _last[column] = number;
+            return;
+        }
+        Dictionary<string, Int128> known = _lastOfBeginning[column] ??= [];
+        if (!known.TryGetValue(beginning, out Int128 before))
+        {
+            if (known.Count < MostBeginnings) known[beginning] = number;
+        }
+        else if (number > before) known[beginning] = number;
     }
 
     /// <summary>Whether a record lies beyond all of them.</summary>

@@ -63,9 +63,9 @@ internal static class RecordedMatch
             long added = store.CountRows(then.Table.Name);
             return new SinceTable(then.Table.Name, 0, added, added, groups.Length, 0);
         }
-        var scan = new TableReading(store, then.Table.Shape(), then.IsKept);
+        var scan = new TableReading(then.Table.Shape(), then.IsKept);
         var found = new BucketedFingerprint();
-        scan.Into(found, then.Last, observer, cancel);
+        scan.Into(found, store, then.Last, observer, cancel);
         Fingerprint[] seen = found.Groups(groups.Length);
         var differing = new HashSet<int>(scan.Unreadable.Select(bucket => bucket & (groups.Length - 1)));
         differing.UnionWith(Enumerable.Range(0, groups.Length).Where(group => seen[group] != groups[group]));

@@ -7,11 +7,10 @@ using Transferra.Core.Records;
 namespace Transferra.Core.Matching;
 
 /// <summary>Reads a table.</summary>
-/// <param name="store">The store.</param>
-/// <param name="table">What is read of it, under the name it has there.</param>
+/// <param name="table">What is read, under the name it has in its store.</param>
 /// <param name="isKept">Whether cells that cannot be read count as what they are. Otherwise they count as missing values, and their buckets
 /// are told.</param>
-internal sealed class TableReading(IStore store, TableShape table, bool isKept)
+internal sealed class TableReading(TableShape table, bool isKept)
 {
     // Where the key begins with a whole number that is nobody's own affair, that column; records beyond the last of then were added since.
     private readonly int _number = table.Key.Count > 0 && table.OrdinalOf(table.Key[0]) is >= 0 and int at
@@ -23,32 +22,53 @@ internal sealed class TableReading(IStore store, TableShape table, bool isKept)
     /// <summary>The highest number that the key of a record began with; null when none does, it is private, or none was read.</summary>
     public long? Last { get; private set; }
 
+    /// <summary>Takes note of all records; null when nobody wants to know.</summary>
+    public LastNumbers? Noting { get; init; }
+
     /// <summary>How many records were left aside as their number is beyond a border.</summary>
     public long Beyond { get; private set; }
 
     /// <summary>Reads all records, and adds them.</summary>
     /// <param name="into">Where they are added.</param>
+    /// <param name="store">The store.</param>
     /// <param name="border">Records beyond this number are counted, and not added; null when there is none.</param>
     /// <param name="observer">Hears how many were read.</param>
     /// <param name="stop">Stops.</param>
-    public void Into(BucketedFingerprint into, long? border, IProgressObserver? observer, CancellationToken stop)
+    public void Into(BucketedFingerprint into, IStore store, long? border, IProgressObserver? observer, CancellationToken stop)
+    {
+        long all = observer is null ? 0 : store.AboutRows(table.Name), read = 0;
+        using IRecordReader reader = store.Read(table, []);
+        Into(into, reader, border, rows => observer?.Progress(table.Name, read += rows, Math.Max(read, all)), stop);
+    }
+
+    /// <summary>Adds the records that a reader of this table delivers.</summary>
+    /// <param name="into">Where they are added.</param>
+    /// <param name="reader">Of the table.</param>
+    /// <param name="border">Records beyond this number are counted, and not added; null when there is none.</param>
+    /// <param name="done">Hears how many more were read.</param>
+    /// <param name="stop">Stops.</param>
+    public void Into(BucketedFingerprint into, IRecordReader reader, long? border, Action<int> done, CancellationToken stop)
     {
         var batch = new RecordBatch(table.Columns);
         var encoder = new RowEncoder(table, batch.Vectors);
         var digests = new RowDigests(table, batch.Vectors);
         int[] within = [];
-        long read = 0, all = observer is null ? 0 : store.AboutRows(table.Name);
-        foreach (RecordBatch _ in store.Batches(table, [], stop, batch))
+        for (bool more = true; more;)
         {
+            stop.ThrowIfCancellationRequested();
+            batch.Reset();
+            more = reader.Fill(batch);
+            if (batch.RowCount == 0) continue;
             if (within.Length < batch.RowCount) within = new int[batch.RowCount];
             ReadOnlySpan<int> rows = border is { } last ? Within(batch, last, within) : Rows.Upto(batch.RowCount);
             if (border is null && _number >= 0) NoteLast(batch);
+            if (Noting is not null)
+                for (int row = 0; row < batch.RowCount; row++) Noting.Add(batch.Vectors, row);
             if (!isKept)
                 foreach (RowFault fault in batch.Faults) Unreadable.Add(BucketedFingerprint.BucketOf(encoder.Key(fault.Row)));
             if (isKept && batch.Faults.Count > 0) AddWithFaults(into, encoder, batch, rows);
             else digests.Add(into, rows);
-            read += batch.RowCount;
-            observer?.Progress(table.Name, read, Math.Max(read, all));
+            done(batch.RowCount);
         }
     }
 

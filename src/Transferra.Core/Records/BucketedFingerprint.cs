@@ -53,6 +53,21 @@ internal sealed class BucketedFingerprint
         _groups[bucket & (MostGroups - 1)] += new Fingerprint(1, digest);
     }
 
+    /// <summary>Adds all records of another; neither is folded.</summary>
+    /// <returns>This.</returns>
+    public BucketedFingerprint Also(BucketedFingerprint other)
+    {
+        if (other._single is not null)
+        {
+            foreach ((int bucket, UInt128 digest) in other._single) Add([bucket], [digest]);
+            return this;
+        }
+        Join(MostBuckets);
+        for (int i = 0; i < _buckets.Length; i++) _buckets[i] += other._buckets[i];
+        for (int i = 0; i < _groups.Length; i++) _groups[i] += other._groups[i];
+        return this;
+    }
+
     /// <summary>The bucket of a key, from its canonical bytes, of <see cref="MostBuckets"/>; of fewer, the lower bits of it.</summary>
     public static int BucketOf(ReadOnlySpan<byte> key) => (int)(XxHash3.HashToUInt64(key) & (MostBuckets - 1));
 
@@ -139,6 +154,12 @@ internal sealed class BucketSet(int buckets)
         isIn = true;
     }
 
+    /// <summary>Of how many.</summary>
+    public int Of => _in.Length;
+
     /// <summary>Whether a key, by its canonical bytes, is in one of them.</summary>
-    public bool Contains(ReadOnlySpan<byte> key) => _in[BucketedFingerprint.BucketOf(key) & (_in.Length - 1)];
+    public bool Contains(ReadOnlySpan<byte> key) => Contains(BucketedFingerprint.BucketOf(key));
+
+    /// <summary>Whether one is among them, by its number among any number of buckets not below this set's.</summary>
+    public bool Contains(int bucket) => _in[bucket & (_in.Length - 1)];
 }

@@ -51,6 +51,10 @@ public interface IStore : IDisposable
     /// <param name="within">Only the records of this range; null for all.</param>
     IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null);
 
+    /// <summary>A table as the store itself keeps it; null where only the engine can read it.</summary>
+    /// <param name="table">Which columns to read and as which types.</param>
+    IStoredTable? Stored(TableShape table) => null;
+
     /// <summary>Reads of a damaged table what can be read, in no particular order.</summary>
     /// <param name="table">Which columns to read and as which types.</param>
     /// <param name="lost">Receives what cannot be read, as it is met.</param>

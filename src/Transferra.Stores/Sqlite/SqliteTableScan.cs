@@ -8,7 +8,10 @@ using System.Buffers.Binary;
 
 namespace Transferra.Stores.Sqlite;
 
-internal sealed class SqliteTableScan(SqlitePageFile pages, long rootPage)
+/// <param name="pages">The file.</param>
+/// <param name="rootPage">Of the table's tree.</param>
+/// <param name="subtrees">Pages of it below which the records are to be read, from <see cref="Subtrees"/>; null for all records.</param>
+internal sealed class SqliteTableScan(SqlitePageFile pages, long rootPage, IReadOnlyList<long>? subtrees = null)
 {
     /// <summary>What a step came to.</summary>
     public enum Step { Record, End, GaveUp }
@@ -25,7 +28,8 @@ internal sealed class SqliteTableScan(SqlitePageFile pages, long rootPage)
 
     private readonly List<Level> _levels = [];
     private int _depth = -1;
-    private bool _hasBegun;
+    private readonly IReadOnlyList<long> _tops = subtrees ?? [rootPage];
+    private int _nextTop;
     private long _leaf;
     private int _cells, _next;
     private readonly SqliteBtreePages _btree = new(pages);
@@ -38,18 +42,12 @@ internal sealed class SqliteTableScan(SqlitePageFile pages, long rootPage)
     public Step Next(out ReadOnlySpan<byte> payload)
     {
         payload = default;
-        if (!_hasBegun)
-        {
-            _hasBegun = true;
-            if (!Descend(rootPage)) return Step.GaveUp;
-        }
         while (_next >= _cells)
         {
-            while (_depth >= 0 && _levels[_depth].Next > _levels[_depth].Cells) _depth--;
-            if (_depth < 0) return Step.End;
-            if (!Descend(Child(_levels[_depth], _levels[_depth].Next++))) return Step.GaveUp;
+            if (NextLeaf() is not { } page) return Step.End;
+            if (!Descend(page)) return Step.GaveUp;
         }
-        return pages.TryGet(_leaf, out ReadOnlySpan<byte> page) && _btree.TryCell(page, _next++, out payload) ? Step.Record : Step.GaveUp;
+        return pages.TryGet(_leaf, out ReadOnlySpan<byte> leaf) && _btree.TryCell(leaf, _next++, out payload) ? Step.Record : Step.GaveUp;
     }
 
     /// <summary>Counts the records of a table from the number of cells of its pages; to be asked before the first step.</summary>
@@ -57,15 +55,45 @@ internal sealed class SqliteTableScan(SqlitePageFile pages, long rootPage)
     public long? Count()
     {
         long records = 0;
-        _hasBegun = true;
-        for (long page = rootPage; ;)
+        while (NextLeaf() is { } page)
         {
             if (!Descend(page)) return null;
             records += _cells;
-            while (_depth >= 0 && _levels[_depth].Next > _levels[_depth].Cells) _depth--;
-            if (_depth < 0) return records;
-            page = Child(_levels[_depth], _levels[_depth].Next++);
         }
+        return records;
+    }
+
+    // The page below which the next leaf is; null behind the last one.
+    private long? NextLeaf()
+    {
+        while (_depth >= 0 && _levels[_depth].Next > _levels[_depth].Cells) _depth--;
+        if (_depth >= 0) return Child(_levels[_depth], _levels[_depth].Next++);
+        return _nextTop < _tops.Count ? _tops[_nextTop++] : null;
+    }
+
+    /// <summary>Pages of a table's tree, in order, below which all its records are.</summary>
+    /// <param name="pages">The file.</param>
+    /// <param name="rootPage">Of the tree.</param>
+    /// <param name="wanted">So many, or more; fewer of a small table.</param>
+    /// <returns>Null where the tree is not as it should be.</returns>
+    public static IReadOnlyList<long>? Subtrees(SqlitePageFile pages, long rootPage, int wanted)
+    {
+        var btree = new SqliteBtreePages(pages);
+        List<long> level = [rootPage];
+        for (int depth = 0; level.Count < wanted; depth++)
+        {
+            var below = new List<long>();
+            foreach (long page in level)
+            {
+                if (page <= 1 || depth == DeepestTree || !pages.TryGet(page, out ReadOnlySpan<byte> content)) return null;
+                if (content[0] == LeafOfTable) return level;
+                int cells = SqliteBtreePages.CellsOf(content);
+                if (content[0] != InteriorOfTable || cells == 0 || !btree.AreWithin(content, 12, cells, isLeaf: false)) return null;
+                for (int cell = 0; cell <= cells; cell++) below.Add(SqliteBtreePages.Child(content, cells, cell));
+            }
+            level = below;
+        }
+        return level;
     }
 
     private static long Child(Level level, int cell) => SqliteBtreePages.Child(level.Page, level.Cells, cell);
