@@ -15,9 +15,12 @@ public static class DemoOffice
 
     private const string ResourcePrefix = "office/";
 
+    // With so many vouchers there is one for each fault.
+    private const int VouchersForFaults = 3_500;
+
     /// <summary>Writes office.yaml, the kit, the program stand-in, the companies' stores and documents.</summary>
     /// <param name="folder">An empty or new folder.</param>
-    /// <param name="oneIn">Writes only one in so many records, for quick trials; planted faults may be missing then.</param>
+    /// <param name="oneIn">Writes only one in so many records, for quick trials; beyond one in six, planted faults are missing.</param>
     /// <exception cref="IOException">The folder is not empty, or cannot be written.</exception>
     /// <param name="port">The port of the service's stand-in.</param>
     public static void Write(string folder, int oneIn = 1, int port = UsualPort)
@@ -52,7 +55,8 @@ public static class DemoOffice
         File.SetUnixFileMode(Path.Combine(folder, "keys/ledger-licence"), UnixFileMode.UserRead | UnixFileMode.UserWrite);
         new LedgerData(seed: 6001, customers: 400 / oneIn, suppliers: 60 / oneIn, invoices: 3000 / oneIn, vouchers: 24_000 / oneIn)
             .Write(Path.Combine(folder, "data/QIH/ledger.db"), "Quaverholt Hire", Faults.CopiesOnly);
-        new LedgerData(seed: 6002, customers: 120 / oneIn, suppliers: 25 / oneIn, invoices: 700 / oneIn, vouchers: 6_000 / oneIn)
+        new LedgerData(seed: 6002, customers: 120 / oneIn, suppliers: 25 / oneIn, invoices: 700 / oneIn,
+            vouchers: oneIn > 6 ? 6_000 / oneIn : Math.Max(VouchersForFaults, 6_000 / oneIn))
             .Write(Path.Combine(folder, "data/QWS/ledger.db"), "Quaverholt Workshop", Faults.All);
         WriteText(Path.Combine(folder, "programs/stockroom/stockroom.ini"),
             "; stand-in for the installed program\n[Program]\nName=Pellwright Stockroom\nVersion=3.2\n");

@@ -121,7 +121,7 @@ public sealed class BetweenTests : IDisposable
     public void Killed_at_any_operation_it_goes_on_with_what_is_left_and_is_proved()
     {
         int killed = 0;
-        for (int n = 50; ; n += Seeds.IsSoak ? 1 : 29)
+        for (int n = 50; ; n += Seeds.IsSoak ? 1 : 43)
         {
             using var office = new BetweenTests();
             office.Company();

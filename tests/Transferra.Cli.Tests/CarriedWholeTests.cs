@@ -187,26 +187,34 @@ public sealed partial class CarriedWholeTests : IDisposable
     }
 
     // What is taken away or put in afterwards, and how it is called in the match.
-    public static TheoryData<string, string, string> EachLoss => new()
-    {
-        { "postgresql", "DROP VIEW items", "public.items" },
-        { "postgresql", "ALTER TABLE audit.log ALTER at DROP DEFAULT", "audit.log.at" },
-        { "postgresql", "ALTER TABLE second DISABLE ROW LEVEL SECURITY", "public.second" },
-        { "mariadb", "ALTER TABLE RATES MODIFY RATE DOUBLE", "RATES.RATE" },
-        { "mariadb", "ALTER TABLE ITEM DROP KEY by_group, DROP FOREIGN KEY of_group", "ITEM.of_group" },
-        { "firebird", "DROP VIEW DEAR", "DEAR" },
-        { "firebird", "ALTER TABLE GRP DROP CONSTRAINT UNIQUELY", "GRP.UNIQUELY" },
-    };
+    private static readonly (string Engine, string Loss, string Named)[] Losses =
+    [
+        ("postgresql", "DROP VIEW items", "public.items"),
+        ("postgresql", "ALTER TABLE audit.log ALTER at DROP DEFAULT", "audit.log.at"),
+        ("postgresql", "ALTER TABLE second DISABLE ROW LEVEL SECURITY", "public.second"),
+        ("mariadb", "ALTER TABLE RATES MODIFY RATE DOUBLE", "RATES.RATE"),
+        ("mariadb", "ALTER TABLE ITEM DROP KEY by_group, DROP FOREIGN KEY of_group", "ITEM.of_group"),
+        ("firebird", "DROP VIEW DEAR", "DEAR"),
+        ("firebird", "ALTER TABLE GRP DROP CONSTRAINT UNIQUELY", "GRP.UNIQUELY"),
+    ];
 
     [Theory]
-    [MemberData(nameof(EachLoss))]
-    public void A_declaration_that_is_lost_is_named_and_leaves_less_than_proved(string engine, string loss, string named)
+    [InlineData("postgresql")]
+    [InlineData("mariadb")]
+    [InlineData("firebird")]
+    public void A_declaration_that_is_lost_is_named_and_leaves_less_than_proved(string engine)
     {
         StoreAddress store = Made(engine, "rich");
         if (engine == "firebird") TestServers.Execute(store, "ALTER TABLE GRP ADD CONSTRAINT UNIQUELY UNIQUE (GNO, TITLE)");
         Upgrade(store);
-        TestServers.Execute(store, loss);
-        _office.Run("match").Expect(1).Says("not the same, and the hop does not say why", named, "Proved in part for A");
+        // One after the other, so that each is named beside those before it and makes the difference by itself.
+        var named = new List<string>();
+        foreach ((string _, string loss, string name) in Losses.Where(one => one.Engine == engine))
+        {
+            TestServers.Execute(store, loss);
+            named.Add(name);
+            _office.Run("match").Expect(1).Says(["not the same, and the hop does not say why", .. named, "Proved in part for A"]);
+        }
         LetAsideGo(store);
     }
 

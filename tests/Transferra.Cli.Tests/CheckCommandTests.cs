@@ -169,7 +169,7 @@ public sealed class CheckCommandTests
             straight = Killed.NewStore(office);
         }
         int killed = 0;
-        for (int n = 1; ; n += soak ? 1 : 13)
+        for (int n = 1; ; n += soak ? 1 : 23)
         {
             using DemoFolder office = DemoFolder.OfOne();
             IReadOnlyDictionary<string, string> before = office.DataSignature();

@@ -330,10 +330,10 @@ public sealed class KilledWhileClosingTests() : WithStandIns(DemoFolder.OfOne())
     [InlineData("reopen")]
     public void Killed_at_any_operation_it_can_be_reopened_and_the_next_command_says_so(string killed)
     {
-        // Daily every third or fourth operation.
+        // Daily every fifth or sixth operation.
         OpenOffice();
         string before = State();
-        int kills = 0, step = Seeds.IsSoak ? 1 : killed == "close" ? 4 : 3;
+        int kills = 0, step = Seeds.IsSoak ? 1 : killed == "close" ? 6 : 5;
         for (int n = killed == "close" ? 1 : 2; ; n += step)
         {
             if (killed == "reopen") BuiltProgram.Run(_office.Path, "close").Expect(0);

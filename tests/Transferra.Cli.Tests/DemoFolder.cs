@@ -7,7 +7,8 @@ namespace Transferra.Cli.Tests;
 
 internal sealed class DemoFolder : IDisposable
 {
-    private static readonly Lazy<TempFolder> Full = new(() => Made(1)), Small = new(() => Made(40));
+    private static readonly Lazy<TempFolder> Full = new(() => Made(1)), Small = new(() => Made(40)),
+        Sixth = new(() => Made(6));
 
     /// <summary>What the demo's kits want people's word on.</summary>
     public static readonly IReadOnlyList<string> Words = ["notes-5-to-6", "users-told", "vendors-told", "laptops-in", "one-disk"];
@@ -35,13 +36,18 @@ internal sealed class DemoFolder : IDisposable
     }
 
     /// <param name="small">Only one in forty records, without the planted faults, for tests that upgrade hundreds of times.</param>
-    public DemoFolder(bool small = false)
+    public DemoFolder(bool small = false) : this((small ? Small : Full).Value) { }
+
+    private DemoFolder(TempFolder made)
     {
-        TempFolder.Copy((small ? Small : Full).Value.Path, _folder.Path);
+        TempFolder.Copy(made.Path, _folder.Path);
         // Tests run beside each other, and each office's service has a port of its own.
         Edit("office.yaml", "47110", Port);
         Edit("programs/ledger/ledger.ini", "47110", Port);
     }
+
+    /// <summary>The demo office with one in six records and all planted faults, for engines that take their time.</summary>
+    public static DemoFolder OfASixth() => new(Sixth.Value);
 
     /// <summary>The demo office with one of its companies only, for tests that close and open it many times.</summary>
     public static DemoFolder OfOne()

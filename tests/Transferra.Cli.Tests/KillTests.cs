@@ -25,13 +25,13 @@ internal static class Killed
     }
 
     /// <summary>Kills an upgrade at each of its operations on the disk until none is left; each time on an office of its own.</summary>
-    /// <remarks>Daily, one thirteenth of the operations is resumed and another undone; in the soak run, all of them are both.</remarks>
+    /// <remarks>Daily, one in twenty-three of the operations is resumed and another undone; in the soak run, all of them are both.</remarks>
     public static void AtEveryOperation(bool thenUndo)
     {
         bool soak = Seeds.IsSoak;
         string straight = Straight();
         int killed = 0;
-        for (int n = thenUndo || soak ? 1 : 5; ; n += soak ? 1 : 13)
+        for (int n = thenUndo || soak ? 1 : 9; ; n += soak ? 1 : 23)
         {
             using DemoFolder office = DemoFolder.OfOne();
             IReadOnlyDictionary<string, string> before = office.DataSignature();
@@ -121,7 +121,7 @@ public sealed class KilledWhileRecoveringTests
         IReadOnlyDictionary<string, string> before = office.DataSignature();
         Assert.Equal(137, BuiltProgram.RunUntil(Away.Value, office.Path, Killed.Upgrade).ExitCode);
         Assert.False(File.Exists(office.Store("QIH")));
-        for (int again = 1; ; again += soak ? 1 : 5)
+        for (int again = 1; ; again += soak ? 1 : 9)
         {
             Called called = BuiltProgram.RunUntil(again, office.Path, thenUndo ? ["undo", "--yes", "QIH"] : ["upgrade", "--resume"]);
             if (called.ExitCode == 0) break;

@@ -129,7 +129,7 @@ public sealed class OwnPlaceTests : IDisposable
     public void Killed_at_any_operation_the_original_is_never_lost()
     {
         int killed = 0;
-        for (int n = 40; ; n += Seeds.IsSoak ? 1 : 19)
+        for (int n = 40; ; n += Seeds.IsSoak ? 1 : 37)
         {
             using var office = new OwnPlaceTests();
             office.Company(more: "place: own\naccount: nobody");

@@ -386,22 +386,29 @@ internal sealed class PgStore : IStore
     public IReadOnlyList<string> CheckPhysically()
     {
         var complaints = new List<string>();
-        foreach (string table in _catalog.Tables.Keys)
+        NpgsqlConnection? connection = null;
+        try
         {
-            string from = From(table);
-            // A connection for each table, as the driver gives one up when the server tells of damage.
-            using NpgsqlConnection connection = PgConnection.Open(_address.Server!, _address.Path);
-            try
+            foreach (string table in _catalog.Tables.Keys)
             {
-                // Reads every page and every value that is kept outside of its record; with checksums the server finds damaged pages on
-                // the way.
-                PgConnection.Scalar(connection, $"SELECT sum(length(t::text)) FROM {from} t");
-            }
-            catch (NpgsqlException error)
-            {
-                complaints.Add($"{table}: {(error as PostgresException)?.MessageText ?? error.Message}");
+                string from = From(table);
+                // A connection after each complaint, as the driver gives one up when the server tells of damage.
+                connection ??= PgConnection.Open(_address.Server!, _address.Path);
+                try
+                {
+                    // Reads every page and every value that is kept outside of its record; with checksums the server finds damaged pages on
+                    // the way.
+                    PgConnection.Scalar(connection, $"SELECT sum(length(t::text)) FROM {from} t");
+                }
+                catch (NpgsqlException error)
+                {
+                    complaints.Add($"{table}: {(error as PostgresException)?.MessageText ?? error.Message}");
+                    connection.Dispose();
+                    connection = null;
+                }
             }
         }
+        finally { connection?.Dispose(); }
         complaints.AddRange(Inquire("SELECT c.relname, x.conname FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid JOIN "
             + $"pg_namespace n ON n.oid = c.relnamespace WHERE {PgThings.Ours} "
             + "AND NOT x.convalidated ORDER BY 1, 2")
