@@ -161,7 +161,9 @@ public sealed class StoredSidesTests(ITestOutputHelper output) : IDisposable
 }
 
 /// <summary>Opens stores whose stored bytes cannot be had.</summary>
+#pragma warning disable CA1852 // the proxy is a class below it
 internal class WithoutStored : System.Reflection.DispatchProxy
+#pragma warning restore CA1852
 {
     private readonly StoreOpener _stores = new();
 

@@ -5,7 +5,6 @@
 // Source: IEEE Std 1003.1 (POSIX), pax interchange format; a pax header stands before those members only whose name, size or owner the
 // ustar header cannot hold.
 using System.Globalization;
-using System.Security.Cryptography;
 using System.Text;
 
 namespace Transferra.Core.Backup;
