@@ -36,7 +36,7 @@ public sealed class HostileSetTests : IDisposable
     {
         SetManifest manifest = _sound with { Members = members };
         int room = 512 + (int)SetLayout.Padded(JsonSerializer.SerializeToUtf8Bytes(manifest, SetManifest.Json).Length + 1);
-        byte[] beginning = SetWriter.Beginning(manifest, room);
+        byte[] beginning = SetWriting.Beginning(manifest, room);
         var layoutOfSound = new SetLayout(_sound, SetWriting.Parts(_folder["here/sound.tar"])[0].Header);
         using var file = new MemoryStream();
         file.Write(beginning);

@@ -46,6 +46,15 @@ internal static class SetWriting
         return [.. beginning.Manifest!.Members.Select((member, i) => (member, layout.HeaderAt(i), layout.ContentAt(i), layout.EndOf(i)))];
     }
 
+    /// <summary>The manifest with its header, of a size.</summary>
+    public static byte[] Beginning(SetManifest manifest, int bytes)
+    {
+        byte[] beginning = new byte[bytes];
+        using var room = new MemoryStream(beginning);
+        SetWriter.WriteBeginning(manifest, bytes, room);
+        return beginning;
+    }
+
     /// <summary>The seal that belongs to a beginning.</summary>
     public static byte[] Seal(byte[] beginning, SetManifest manifest) =>
         SetLayout.Seal(Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(beginning)), manifest.Label.MadeAt);
@@ -61,7 +70,7 @@ internal static class SetWriting
         byte[] old = File.ReadAllBytes(path);
         SetMember[] members = [.. manifest.Members.Select(forge)];
         int beginningBytes = (int)Parts(path)[0].Header;
-        byte[] beginning = SetWriter.Beginning(manifest with { Members = members }, beginningBytes);
+        byte[] beginning = Beginning(manifest with { Members = members }, beginningBytes);
         beginning.CopyTo(old, 0);
         foreach ((long header, SetMember member) in Parts(path).Zip(members, (part, member) =>
             (part.Header, member))) SetLayout.HeaderOf(member).CopyTo(old, header);

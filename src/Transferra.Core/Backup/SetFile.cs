@@ -64,7 +64,7 @@ internal interface ISetSink : IDisposable
     /// <returns>Where it is.</returns>
     long Leave(int bytes);
 
-    /// <summary>Fills room that was left, wholly and once.</summary>
+    /// <summary>Fills room that was left, or a part of it; each byte of it once.</summary>
     void Fill(long position, ReadOnlySpan<byte> bytes);
 
     /// <summary>Puts everything on the disk; what is read of it afterwards comes from there. All room that was left is filled by

@@ -133,29 +133,32 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
         OrderedWork.Run(Pieces(sources), Take, cancel);
         CopyRun();
         SetManifest manifest = draft with { Members = _members, LeftOut = [.. draft.LeftOut, .. _leftOut], Baseline = baseline() };
-        byte[] beginning = Beginning(manifest, beginningBytes);
-        sink.Append(SetLayout.Seal(Convert.ToHexStringLower(SHA256.HashData(beginning)), manifest.Label.MadeAt));
-        sink.Fill(0, beginning);
+        using (var beginning = new FilledRoom(sink, 0, beginningBytes))
+        {
+            WriteBeginning(manifest, beginningBytes, beginning);
+            sink.Append(SetLayout.Seal(beginning.Digest(), manifest.Label.MadeAt));
+        }
         sink.Finish();
         return manifest;
     }
 
-    /// <summary>The manifest with its tar header, filled up with blanks to a size. That of 100,000 documents has 70 MB, so it is written
-    /// to where it stays.</summary>
-    public static byte[] Beginning(SetManifest manifest, int bytes)
+    /// <summary>Writes the manifest with its tar header, filled up with blanks to a size.</summary>
+    /// <param name="manifest">The manifest.</param>
+    /// <param name="bytes">The size.</param>
+    /// <param name="into">Takes no more than that.</param>
+    public static void WriteBeginning(SetManifest manifest, int bytes, Stream into)
     {
-        byte[] beginning = new byte[bytes];
-        SetLayout.ManifestHeader(bytes - SetLayout.Block, manifest.Label.MadeAt).CopyTo(beginning, 0);
-        using var json = new MemoryStream(beginning, SetLayout.Block, bytes - SetLayout.Block);
-        try { JsonSerializer.Serialize(json, manifest, SetManifest.Json); }
+        into.Write(SetLayout.ManifestHeader(bytes - SetLayout.Block, manifest.Label.MadeAt));
+        try { JsonSerializer.Serialize(into, manifest, SetManifest.Json); }
         catch (NotSupportedException error)
         {
             throw new InvalidOperationException("the manifest became longer than expected", error);
         }
-        int end = SetLayout.Block + (int)json.Position;
-        beginning.AsSpan(end).Fill((byte)' ');
-        if (beginning.Length > end) beginning[^1] = (byte)'\n';
-        return beginning;
+        byte[] blanks = new byte[bytes - into.Position];
+        if (blanks.Length == 0) return;
+        blanks.AsSpan().Fill((byte)' ');
+        blanks[^1] = (byte)'\n';
+        into.Write(blanks);
     }
 
     private static int BeginningBytes(SetManifest manifest)
