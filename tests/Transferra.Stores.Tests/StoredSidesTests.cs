@@ -102,7 +102,7 @@ public sealed class StoredSidesTests(ITestOutputHelper output) : IDisposable
                 Assert.True(expected.Total() == both.Expected.Total() && found.Total() == both.Found.Total(), what);
                 Assert.Equal(expected.Groups(256), both.Expected.Groups(256));
                 Assert.Equal(found.Groups(256), both.Found.Groups(256));
-                Assert.InRange(told, Math.Max(0, found.Total().Rows * 3 / 4), found.Total().Rows);
+                Assert.InRange(told, found.Total().Rows * 7 / 4, found.Total().Rows * 2);
                 if (expected.Total() != found.Total()) withDifferences++;
                 Assert.True(both.Differing is null || now.Key is ["k"], what);
             }

@@ -153,7 +153,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
             TableShape table = map.Into[0].Table;
             long read = 0, about = old.AboutRows(map.From.Name);
             if (StoredSides.Read(old, ToRead(table, map.From.Name), renewed, ToRead(table, table.Name),
-                rows => observer.Progress(map.From.Name, read += rows, about), stop) is not { } both) continue;
+                rows => observer.Progress(map.From.Name, (read += rows) / 2, about), stop) is not { } both) continue;
             _stored.Add(table.Name, both.Differing);
             _recorded[table.Name] = RecordedTable.Of(ToRead(table, table.Name), true, both.Found, both.Last);
             long rows = sides.Expected(table.Name).Also(both.Expected).Total().Rows;

@@ -30,14 +30,16 @@ internal sealed record StoredSides(BucketedFingerprint Expected, BucketedFingerp
     /// <param name="was">The table as the old store has it.</param>
     /// <param name="renewed">The new store.</param>
     /// <param name="now">The table as the new store has it, with the same columns and key.</param>
-    /// <param name="done">Hears how many more records were read; from two threads, one at a time.</param>
+    /// <param name="done">Hears how many more records of the new store were read; from two threads, one at a time. Each is read twice.
+    /// </param>
     /// <param name="stop">Stops.</param>
     /// <returns>Null where they have to be read in another way.</returns>
     public static StoredSides? Read(IStore old, TableShape was, IStore renewed, TableShape now, Action<int> done, CancellationToken stop)
     {
         if (old.Stored(was) is not { } before || renewed.Stored(now) is not { } after || before.Form != after.Form) return null;
         bool isLittle = renewed.AboutRows(now.Name) < FewestRows;
-        (BucketedFingerprint? a, BucketedFingerprint? b) = Together.Do(() => BytesOf(before, stop), () => BytesOf(after, stop), isLittle);
+        (BucketedFingerprint? a, BucketedFingerprint? b) = Together.Do(() => BytesOf(before, _ => { }, stop),
+            () => BytesOf(after, done, stop), isLittle);
         if (a is null || b is null) return null;
         BucketSet differing = a.DifferingFrom(b);
         if (differing.Count > differing.Of / LargestShare) return null;
@@ -55,7 +57,7 @@ internal sealed record StoredSides(BucketedFingerprint Expected, BucketedFingerp
     // Numbers that follow each other are in buckets that follow each other, so that adding up does not jump about in memory.
     private static int BucketOf(long number) => (int)number & (BucketedFingerprint.MostBuckets - 1);
 
-    private static BucketedFingerprint? BytesOf(IStoredTable table, CancellationToken stop)
+    private static BucketedFingerprint? BytesOf(IStoredTable table, Action<int> done, CancellationToken stop)
     {
         var sums = new BucketedFingerprint();
         IStoredRecords records = table.Records();
@@ -68,10 +70,12 @@ internal sealed record StoredSides(BucketedFingerprint Expected, BucketedFingerp
             if (++count < RecordsOfALook) continue;
             stop.ThrowIfCancellationRequested();
             sums.Add(buckets, digests);
+            done(count);
             count = 0;
         }
         if (records.HasGivenUp) return null;
         sums.Add(buckets.AsSpan(0, count), digests.AsSpan(0, count));
+        done(count);
         sums.Fold();
         return sums;
     }
