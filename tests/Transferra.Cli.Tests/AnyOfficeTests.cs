@@ -7,7 +7,7 @@ namespace Transferra.Cli.Tests;
 /// for what must hold.</summary>
 public abstract class AnyOfficeTests
 {
-    private const int Daily = 10, Soaked = 1000;
+    private const int Daily = 14, Soaked = 1000;
 
     /// <summary>Walks through a third of the offices. Those of a day are always the same; those of a soak run are new, and their seed is
     /// told.</summary>
