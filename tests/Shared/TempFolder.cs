@@ -60,6 +60,11 @@ internal sealed class TempFolder : IDisposable
     public void Dispose()
     {
         try { Directory.Delete(Path, recursive: true); }
-        catch (IOException) { /* a process that was killed may still be letting go of it */ }
+        catch (IOException)
+        {
+            // Names that are not text cannot be removed from here; and a process that was killed may still be letting go of it.
+            using Process remove = Process.Start("rm", ["-rf", Path]);
+            remove.WaitForExit();
+        }
     }
 }

@@ -25,7 +25,7 @@ internal static class Killed
     }
 
     /// <summary>Kills an upgrade at each of its operations on the disk until none is left; each time on an office of its own.</summary>
-    /// <remarks>Daily, one in twenty-three of the operations is resumed and another undone; in the soak run, all of them are both.</remarks>
+    /// <remarks>Daily, every twenty-third operation is resumed and another undone; in the soak run, all of them are both.</remarks>
     public static void AtEveryOperation(bool thenUndo)
     {
         bool soak = Seeds.IsSoak;

@@ -12,7 +12,8 @@ internal sealed class SqliteLayouts(Func<string, QueryAnswer> inquire)
 {
     /// <param name="Name">As the store writes it.</param>
     /// <param name="RootPage">Of its b-tree; null where its pages are not those of a table with record numbers.</param>
-    private sealed record Listed(string Name, long? RootPage);
+    /// <param name="Declared">The statement that made it; null where its pages are not such.</param>
+    private sealed record Listed(string Name, long? RootPage, string? Declared);
 
     /// <param name="Rows">name, type, default, place in the key, hidden.</param>
     /// <param name="IsNumbered">Whether a key of one INTEGER is the record's number.</param>
@@ -30,14 +31,14 @@ internal sealed class SqliteLayouts(Func<string, QueryAnswer> inquire)
 
     private Dictionary<string, Listed> ListAll()
     {
-        Dictionary<string, long> roots = inquire("SELECT name, rootpage FROM sqlite_schema WHERE type = 'table'").Rows
-            .GroupBy(row => Folded(row[0]!)).Where(same => same.Count() == 1)
-            .ToDictionary(same => same.Key, same => long.Parse(same.First()[1]!, CultureInfo.InvariantCulture));
+        Dictionary<string, IReadOnlyList<string?>> made = inquire("SELECT name, rootpage, sql FROM sqlite_schema WHERE type = 'table'")
+            .Rows.GroupBy(row => Folded(row[0]!)).Where(same => same.Count() == 1).ToDictionary(same => same.Key, same => same.First());
         var listed = new Dictionary<string, Listed>();
         foreach (IReadOnlyList<string?> row in inquire("SELECT name, type, wr FROM pragma_table_list WHERE schema = 'main'").Rows)
         {
-            long? root = row[1] == "table" && row[2] == "0" && roots.TryGetValue(Folded(row[0]!), out long page) ? page : null;
-            listed.TryAdd(Folded(row[0]!), new Listed(row[0]!, root));
+            IReadOnlyList<string?>? by = row[1] == "table" && row[2] == "0" ? made.GetValueOrDefault(Folded(row[0]!)) : null;
+            long? root = by is null ? null : long.Parse(by[1]!, CultureInfo.InvariantCulture);
+            listed.TryAdd(Folded(row[0]!), new Listed(row[0]!, root, by?[2]));
         }
         return listed;
     }
@@ -76,6 +77,9 @@ internal sealed class SqliteLayouts(Func<string, QueryAnswer> inquire)
             columns.Rows.Count(row => string.Equals(row[0], column.Name, StringComparison.OrdinalIgnoreCase)) == 1);
         return areThere ? new SqliteTableLayout(root, stored, numbered) : null;
     }
+
+    /// <summary>The statement that made a table with record numbers; null where there is none.</summary>
+    public string? DeclarationOf(string table) => Tables.GetValueOrDefault(Folded(table))?.Declared;
 
     /// <summary>The column that is the number of a table's records, of which the engine has none twice; null where there is none.</summary>
     public string? NumberOf(string table) => Tables.TryGetValue(Folded(table), out Listed? listed) && listed.RootPage is not null

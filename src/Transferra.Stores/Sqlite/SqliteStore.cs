@@ -321,11 +321,9 @@ internal sealed class SqliteStore : IStore
     /// <inheritdoc/>
     public IStoredTable? Stored(TableShape table)
     {
-        if (_pages is null || _layouts.Of(table) is not { } layout) return null;
-        string? declared = Inquire(FormattableString.Invariant(
-            $"SELECT sql FROM sqlite_schema WHERE type = 'table' AND rootpage = {layout.RootPage}")).Rows[0][0];
-        return declared is null ? null : new SqliteStoredTable(_pages, layout, table, Cells(table), _watch,
-            $"SQLite\n{TextPages.OfTable(_textPages, table.Name)}\n{declared}");
+        return _pages is null || _layouts.Of(table) is not { } layout || _layouts.DeclarationOf(table.Name) is not { } declared ? null
+            : new SqliteStoredTable(_pages, layout, table, Cells(table), _watch,
+                $"SQLite\n{TextPages.OfTable(_textPages, table.Name)}\n{declared}");
     }
 
     private bool[] ScaledOf(TableShape table)
