@@ -51,7 +51,7 @@ public sealed class CarryFilesTests : IDisposable
     public void Killed_at_any_operation_they_are_as_before_or_as_carried()
     {
         int killed = 0;
-        for (int n = 60; ; n += Seeds.IsSoak ? 1 : 53)
+        for (int n = 60; ; n += Seeds.IsSoak ? 1 : 37)
         {
             using var office = new CarryFilesTests();
             office.Company();

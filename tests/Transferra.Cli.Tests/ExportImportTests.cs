@@ -205,7 +205,7 @@ public sealed class ExportImportTests : IDisposable
     public void Killed_at_any_operation_it_goes_on_or_is_taken_back()
     {
         int killed = 0;
-        for (int n = 60; ; n += Seeds.IsSoak ? 1 : 61)
+        for (int n = 60; ; n += Seeds.IsSoak ? 1 : 41)
         {
             using var office = new ExportImportTests();
             office.Company("writes");
