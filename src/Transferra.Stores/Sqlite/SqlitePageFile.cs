@@ -26,7 +26,8 @@ internal sealed unsafe class SqlitePageFile
         (PageBytes, UsableBytes, Pages) = (pageBytes, usableBytes, pages);
     }
 
-    /// <summary>The same file for another reader: each reads ahead by itself.</summary>
+    /// <summary>The same file for another reader: each reads ahead by itself, and they may read side by side, as the engine's own reading
+    /// (pread) keeps no place in the file.</summary>
     public SqlitePageFile Again() => new(_file, (nint)_read, PageBytes, UsableBytes, Pages);
 
     /// <summary>Of a page.</summary>
