@@ -134,6 +134,32 @@ public sealed class SqlitePagesTests : IDisposable
         }
     }
 
+    [Fact] // parts of a table are read by two threads through one handle of the engine's
+    public void Pages_that_are_read_side_by_side_are_those_that_are_read_one_after_the_other()
+    {
+        const int pageBytes = 512, rounds = 20_000;
+        Execute($"PRAGMA page_size = {pageBytes}; CREATE TABLE t (b BLOB, k INTEGER PRIMARY KEY)", command =>
+            Fill(command, new Random(1), 1000, pageBytes, columns: 2));
+        using var connection = new SqliteConnection($"Data Source={_folder["s.db"]};Pooling=False;Mode=ReadOnly");
+        connection.Open();
+        using SqliteTransaction reading = connection.BeginTransaction(deferred: true);
+        SqlitePageFile pages = SqlitePageFile.Of(connection)!;
+        byte[] file = File.ReadAllBytes(_folder["s.db"]);
+        Assert.InRange(pages.Pages, 200, 100_000);
+        int[] wrong = [.. Enumerable.Range(0, 2).AsParallel().WithDegreeOfParallelism(2).Select(seed =>
+        {
+            SqlitePageFile own = pages.Again();
+            var random = new Random(Seeds.Given + seed);
+            return Enumerable.Range(0, rounds).Count(_ =>
+            {
+                int page = random.Next(1, (int)pages.Pages + 1);
+                return !own.TryGet(page, out ReadOnlySpan<byte> content)
+                    || !content.SequenceEqual(file.AsSpan((page - 1) * pageBytes, pageBytes));
+            });
+        })];
+        Assert.Equal([0, 0], wrong);
+    }
+
     [Theory]
     [InlineData(512, "")]
     [InlineData(1024, "PRAGMA auto_vacuum = FULL")]
