@@ -114,8 +114,8 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         Dictionary<string, int> places = fed.Distinct().Select((table, at) => (table, at)).ToDictionary();
         TableShape[] inOrder = [.. correspondence.To.Tables.OrderBy(table => places.GetValueOrDefault(table.Name))];
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        List<TableAccount> accounts = ReadStored(old, renewed, [.. correspondence.Tables.Where(map => correspondence.Keeps(map)
-            && feeders[map.Into[0].Table.Name] == 1)], sides, stop.Token);
+        Dictionary<TableMap, TableAccount> accounts = ReadStored(old, renewed, correspondence.Tables.Where(map =>
+            correspondence.Keeps(map) && feeders[map.Into[0].Table.Name] == 1), sides, stop.Token);
         Task reading = Task.Factory.StartNew(() =>
         {
             foreach (TableShape table in inOrder.Where(table => !_stored.ContainsKey(table.Name)))
@@ -130,9 +130,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         {
             ReadExpected(old, shipped, sides, accounts, stop.Token);
             reading.GetAwaiter().GetResult();
-            Dictionary<string, int> order = correspondence.Tables.Select((map, at) => (map.From.Name, at)).DistinctBy(one => one.Name)
-                .ToDictionary();
-            return (sides, [.. accounts.OrderBy(account => order[account.Table])]);
+            return (sides, [.. correspondence.Tables.Select(map => accounts[map])]);
         }
         catch
         {
@@ -145,9 +143,10 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     // Of tables that both stores keep in the same form, by the new name: what reads their differences; null when nothing was found.
     private readonly Dictionary<string, StoredDifferences?> _stored = [];
 
-    private List<TableAccount> ReadStored(IStore old, IStore renewed, IReadOnlyList<TableMap> kept, ReadSides sides, CancellationToken stop)
+    private Dictionary<TableMap, TableAccount> ReadStored(IStore old, IStore renewed, IEnumerable<TableMap> kept, ReadSides sides,
+        CancellationToken stop)
     {
-        var accounts = new List<TableAccount>();
+        var accounts = new Dictionary<TableMap, TableAccount>(ReferenceEqualityComparer.Instance);
         foreach (TableMap map in kept)
         {
             TableShape table = map.Into[0].Table;
@@ -156,12 +155,8 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
                 rows => observer.Progress(map.From.Name, (read += rows) / 2, about), stop) is not { } both) continue;
             _stored.Add(table.Name, both.Differing);
             _recorded[table.Name] = RecordedTable.Of(ToRead(table, table.Name), true, both.Found, both.Last);
-            long rows = sides.Expected(table.Name).Also(both.Expected).Total().Rows;
-            // Nothing else adds to it.
-            sides.Fed(table.Name);
-            sides.Fed(table.Name);
-            sides.Found(table.Name, both.Found, []);
-            accounts.Add(AccountOf(map, rows));
+            accounts.Add(map, AccountOf(map, both.Expected.Total().Rows));
+            sides.Both(table.Name, both.Expected, both.Found);
         }
         return accounts;
     }
@@ -169,8 +164,8 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     private static TableAccount AccountOf(TableMap kept, long rows) => new(kept.From.Name, rows, rows, 0, 0, 0, 0,
         new Dictionary<string, long>(), new Dictionary<string, long> { [kept.Into[0].Table.Name] = rows });
 
-    private void ReadExpected(IStore old, IReadOnlyList<TableShape> shipped, ReadSides sides, List<TableAccount> accounts,
-        CancellationToken stop)
+    private void ReadExpected(IStore old, IReadOnlyList<TableShape> shipped, ReadSides sides,
+        Dictionary<TableMap, TableAccount> accounts, CancellationToken stop)
     {
         foreach (NewRecord record in correspondence.NewRecords)
         {
@@ -180,7 +175,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         foreach (TableShape table in correspondence.To.Tables.Where(table => !_stored.ContainsKey(table.Name))) sides.Fed(table.Name);
         foreach (TableMap map in correspondence.Tables.Where(map => !_stored.ContainsKey(map.Into[0].Table.Name)))
         {
-            accounts.Add(correspondence.Keeps(map) ? ScanKept(old, map, sides, stop) : ScanExpected(old, map, sides, stop));
+            accounts.Add(map, correspondence.Keeps(map) ? ScanKept(old, map, sides, stop) : ScanExpected(old, map, sides, stop));
             foreach (string table in map.Into.Select(target => target.Table.Name).Distinct()) sides.Fed(table);
         }
         foreach (TableShape table in shipped)

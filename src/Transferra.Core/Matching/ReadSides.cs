@@ -65,6 +65,21 @@ internal sealed class ReadSides
         }
     }
 
+    /// <summary>Both sides of a table were read by one who did so at once; nobody adds to it any more.</summary>
+    /// <param name="table">Which.</param>
+    /// <param name="expected">What it should hold.</param>
+    /// <param name="found">What it holds; may be the same object.</param>
+    public void Both(string table, BucketedFingerprint expected, BucketedFingerprint found)
+    {
+        expected.Fold();
+        found.Fold();
+        lock (_one)
+        {
+            _read.Add(table, new ReadTable(expected.Total(), found.Total(), expected.DifferingFrom(found)));
+            _open.Remove(table);
+        }
+    }
+
     /// <summary>What a table came to, once both sides were read.</summary>
     public ReadTable Of(string table) => _read[table];
 

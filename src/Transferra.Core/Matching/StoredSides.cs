@@ -110,9 +110,8 @@ internal sealed class StoredParts(TableShape shape, bool noting, bool isLittle, 
     public bool TryRead(IStoredTable table, Predicate<long>? which)
     {
         using IPartReader first = table.Part(0, 2, which), second = table.Part(1, 2, which);
-        (TableReading, BucketedFingerprint Records)[] parts = [default, default];
-        (parts[0], parts[1]) = Together.Do(() => Read(first), () => Read(second), isLittle);
-        foreach ((TableReading reading, BucketedFingerprint records) in parts)
+        (var one, var other) = Together.Do(() => Read(first), () => Read(second), isLittle);
+        foreach ((TableReading reading, BucketedFingerprint records) in (ReadOnlySpan<(TableReading, BucketedFingerprint)>)[one, other])
         {
             Records.Also(records);
             Last = Later(Last, reading.Last);

@@ -11,8 +11,8 @@ internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout l
     Files.FileWatch? watch,
     Func<long, IRecordReader> engine) : IRecordReader
 {
-    private readonly SqliteTableScan _scan = new(pages, layout.RootPage);
-    private readonly SqliteRecordDecoder _decoder = new(layout, table, cells);
+    private readonly SqlitePartReader _pages = new(new SqliteTableScan(pages, layout.RootPage),
+        new SqliteRecordDecoder(layout, table, cells), watch, which: null);
 
     // Of the engine: reads the table in the same order, without so many records at its beginning.
     private IRecordReader? _engine;
@@ -26,29 +26,12 @@ internal sealed class SqlitePageReader(SqlitePageFile pages, SqliteTableLayout l
     {
         if (_engine is not null) return _engine.Fill(batch);
         if (_ended) return false;
-        Vector[] vectors = batch.Vectors;
-        long stored = 0;
-        for (int rows = batch.RowCount; rows < batch.Limits.MaxRows;)
-        {
-            SqliteTableScan.Step step = _scan.Next(out ReadOnlySpan<byte> record);
-            if (step == SqliteTableScan.Step.End)
-            {
-                _ended = true;
-                watch?.RefuseIfChanged();
-                return false;
-            }
-            if (step == SqliteTableScan.Step.GaveUp || !_decoder.TryTake(batch, vectors, rows, record, _scan.Number))
-            {
-                batch.Truncate(rows);
-                _engine = engine(_delivered);
-                return _engine.Fill(batch);
-            }
-            _delivered++;
-            rows++;
-            stored += record.Length;
-            if (SqliteRecordReader.IsHeavy(batch, rows, stored)) break;
-        }
-        return true;
+        int before = batch.RowCount;
+        bool more = _pages.Fill(batch);
+        _delivered += batch.RowCount - before;
+        if (_pages.HasGivenUp) return (_engine = engine(_delivered)).Fill(batch);
+        _ended = !more;
+        return more;
     }
 
     public void Dispose() => _engine?.Dispose();

@@ -29,11 +29,9 @@ internal sealed class SqliteStoredTable(SqlitePageFile pages, SqliteTableLayout 
     public IPartReader Part(int part, int of, Predicate<long>? which)
     {
         SqlitePageFile own = pages.Again();
-        if (of == 1) return new PartReader(new SqliteTableScan(own, layout.RootPage), new SqliteRecordDecoder(layout, table, cells), watch,
-            which);
         if (SqliteTableScan.Subtrees(own, layout.RootPage, SubtreesOfAPart * of) is not { } all) return new NoReader();
         int from = (int)((long)all.Count * part / of), end = (int)((long)all.Count * (part + 1) / of);
-        return new PartReader(new SqliteTableScan(own, layout.RootPage, [.. all.Skip(from).Take(end - from)]),
+        return new SqlitePartReader(new SqliteTableScan(own, layout.RootPage, [.. all.Skip(from).Take(end - from)]),
             new SqliteRecordDecoder(layout, table, cells), watch, which);
     }
 
@@ -50,48 +48,6 @@ internal sealed class SqliteStoredTable(SqlitePageFile pages, SqliteTableLayout 
             else watch?.RefuseIfChanged();
             return false;
         }
-    }
-
-    private sealed class PartReader(SqliteTableScan scan, SqliteRecordDecoder decoder, FileWatch? watch, Predicate<long>? which)
-        : IPartReader
-    {
-        // Where few records are wanted, whoever waits for them gets to say "stop" every so often.
-        private const int MostPassed = 1 << 16;
-
-        public bool HasGivenUp { get; private set; }
-
-        public bool Fill(RecordBatch batch)
-        {
-            Vector[] vectors = batch.Vectors;
-            long stored = 0;
-            int passed = 0;
-            for (int rows = batch.RowCount; rows < batch.Limits.MaxRows && passed < MostPassed;)
-            {
-                SqliteTableScan.Step step = scan.Next(out ReadOnlySpan<byte> record);
-                if (step == SqliteTableScan.Step.End)
-                {
-                    watch?.RefuseIfChanged();
-                    return false;
-                }
-                if (step == SqliteTableScan.Step.Record && which is not null && !which(scan.Number))
-                {
-                    passed++;
-                    continue;
-                }
-                if (step == SqliteTableScan.Step.GaveUp || !decoder.TryTake(batch, vectors, rows, record, scan.Number))
-                {
-                    batch.Truncate(rows);
-                    HasGivenUp = true;
-                    return false;
-                }
-                rows++;
-                stored += record.Length;
-                if (SqliteRecordReader.IsHeavy(batch, rows, stored)) break;
-            }
-            return true;
-        }
-
-        public void Dispose() { }
     }
 
     private sealed class NoReader : IPartReader
