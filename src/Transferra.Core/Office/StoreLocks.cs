@@ -1,5 +1,6 @@
 // StoreLocks.cs: keeps a second Transferra from the same office, and from the same stores whichever office it works for.
 // Why beside each store: two descriptions of one office, or two machines, would otherwise each believe that they are alone.
+using System.Diagnostics;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
@@ -8,17 +9,23 @@ namespace Transferra.Core.Office;
 /// <summary>Locks of an office and its stores; released when disposed, or when the process ends in any way.</summary>
 public sealed class StoreLocks : IDisposable
 {
-    private readonly List<IDisposable> _held = [];
+    // A server notices only some moments later that the process which held a lock was killed, so that the command given right after
+    // it would be refused.
+    private static readonly TimeSpan _servedPatience = TimeSpan.FromSeconds(5);
 
-    private StoreLocks() { }
+    private readonly List<IDisposable> _held = [];
+    private readonly TimeSpan _patience;
+
+    private StoreLocks(TimeSpan patience) => _patience = patience;
 
     /// <summary>Locks the stores of an office; the office itself is locked already.</summary>
     /// <param name="office">The office.</param>
     /// <param name="stores">Opens stores.</param>
+    /// <param name="patience">How long to go on asking a server whose lock is still held; 5 seconds when null.</param>
     /// <exception cref="TransferraException">Another Transferra is at work on one of them.</exception>
-    public static StoreLocks Take(OfficeDescription office, IStoreOpener stores)
+    public static StoreLocks Take(OfficeDescription office, IStoreOpener stores, TimeSpan? patience = null)
     {
-        var locks = new StoreLocks();
+        var locks = new StoreLocks(patience ?? _servedPatience);
         try
         {
             var folders = new HashSet<string>(StringComparer.Ordinal);
@@ -50,7 +57,12 @@ public sealed class StoreLocks : IDisposable
     private void TakeOnServer(Company company, StoreAddress store, IStoreOpener stores)
     {
         IDisposable? taken;
-        try { taken = stores.ServerOf(store).TryLock(store.Path); }
+        try
+        {
+            IStoreServer server = stores.ServerOf(store);
+            var asked = Stopwatch.StartNew();
+            while ((taken = server.TryLock(store.Path)) is null && asked.Elapsed < _patience) Thread.Sleep(100);
+        }
         catch (TransferraException) { return; } // a server that does not answer is told of where something is asked of it
         _held.Add(taken ?? throw Busy(company, $"on {store.Shown}"));
     }

@@ -6,6 +6,7 @@ using System.Globalization;
 using MySqlConnector;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
+using Transferra.Stores.Servers;
 
 namespace Transferra.Stores.Mariadb;
 
@@ -50,7 +51,8 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
         MySqlConnection connection = MariaConnection.Open(address, "");
         string digest = Convert.ToHexStringLower(
             System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(name)))[..40];
-        if (MariaConnection.Scalar(connection, $"SELECT GET_LOCK('transferra {digest}', 0)") == "1") return connection;
+        if (MariaConnection.Scalar(connection, $"SELECT GET_LOCK('transferra {digest}', 0)") == "1")
+            return new NamedLock(connection, $"DO RELEASE_LOCK('transferra {digest}')");
         connection.Dispose();
         return null;
     }

@@ -3,6 +3,7 @@ using System.Globalization;
 using Npgsql;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
+using Transferra.Stores.Servers;
 
 namespace Transferra.Stores.Postgresql;
 
@@ -20,7 +21,7 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
     {
         NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
         if (PgConnection.Scalar(connection, "SELECT pg_try_advisory_lock(hashtextextended($1, 0))",
-            "transferra " + name) is true) return connection;
+            "transferra " + name) is true) return new NamedLock(connection, "SELECT pg_advisory_unlock_all()");
         connection.Dispose();
         return null;
     }
