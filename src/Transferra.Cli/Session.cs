@@ -49,10 +49,14 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
         Closing = Closing,
         Sets = Sets,
         RowsBetweenMarks = RowsBetweenMarks,
+        BetweenMatchMarks = BetweenMatchMarks,
     };
 
     /// <summary>Set by tests, so that offices of a few records come to marks, too.</summary>
     internal static long RowsBetweenMarks { get; set; } = RunContext.UsualRowsBetweenMarks;
+
+    /// <summary>Set by tests, so that a match of a moment keeps what it has come to.</summary>
+    internal static TimeSpan BetweenMatchMarks { get; set; } = RunContext.UsualBetweenMatchMarks;
 
     private SetPlaces? _sets;
 

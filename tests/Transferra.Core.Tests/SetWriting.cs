@@ -16,8 +16,9 @@ internal static class SetWriting
     {
         var context = new RunContext(office, null!, volume, null!, "test", CancellationToken.None);
         if (sets is not null) context = context with { Sets = sets };
-        var order = new PackOrder(company, company.OldStore, new MemoryStore(), "1",
-            [new TableShape("T", [new ColumnShape("a", FieldType.Integer)], ["a"], [])], () => [new TableBaseline("T", 3, 0, "00")],
+        var table = new TableShape("T", [new ColumnShape("a", FieldType.Integer)], ["a"], []);
+        var order = new PackOrder(company, company.OldStore, new MemoryStore().With(table), "1", [table],
+            () => [new TableBaseline("T", 3, 0, "00")],
             Path.GetDirectoryName(path)!)
         { Earlier = earlier };
         using PackedSet packed = BackupSets.Pack(context, order, (_, _) => { });

@@ -8,6 +8,7 @@ using Transferra.KillHost;
 using Transferra.Tests;
 
 Session.RowsBetweenMarks = 1;
+Session.BetweenMatchMarks = TimeSpan.Zero;
 if (args is ["serve"]) return await Serving.Go().ConfigureAwait(false);
 string[] counted = args[0].Split('*');
 int at = int.Parse(counted[^1], CultureInfo.InvariantCulture);

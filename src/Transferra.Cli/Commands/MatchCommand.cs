@@ -31,6 +31,10 @@ internal static class MatchCommand
             Description = "With --old and --new: of large tables compare only so many records, drawn at random. A quick look, and no proof",
             HelpName = "RECORDS"
         };
+        var baseline = new Option<bool>("--baseline")
+        {
+            Description = "With --old SET and --new: compare with what the set tells of its records, group by group, without unpacking it"
+        };
         var before = new Option<string?>("--printed-before")
         {
             Description = "Compare reports: the folder that the old program printed or exported into (text, delimited, HTML, .xlsx, PDF)",
@@ -44,13 +48,18 @@ internal static class MatchCommand
             AllowMultipleArgumentsPerToken = false
         };
         commands.Add("match", "Prove that the records of the new store are those of the old one",
-            [commands.Codes, old, renewed, list, sample, before, after, aside],
+            [commands.Codes, old, renewed, list, sample, baseline, before, after, aside],
             (session, parsed) => (parsed.GetValue(old), parsed.GetValue(renewed)) switch
             {
                 _ when parsed.GetValue(sample) is < 1 => throw new TransferraException("--sample needs a number of records, at least 1",
                     "10000 is a good one."),
                 (null, null) when parsed.GetValue(sample) is not null => throw new TransferraException(
                     "--sample goes with --old and --new; the proof of a run is never a sample", "Name both places, or leave it out."),
+                ({ } from, { } to) when parsed.GetValue(baseline) && session.Codes.Count == 0 && parsed.GetValue(sample) is null
+                    && parsed.GetValue(list) is null => MatchBaseline.Run(session, from, to),
+                _ when parsed.GetValue(baseline) => throw new TransferraException(
+                    "--baseline goes with --old SET and --new, and neither a company nor --sample or --list with them",
+                    "Name both places; leave it out to see which records differ."),
                 (null, null) when (parsed.GetValue(before), parsed.GetValue(after)) is ({ } printed, { } again)
                     && session.Codes.Count == 0 => MatchPrinted.Run(session, printed, again, parsed.GetValue(aside) ?? []),
                 _ when parsed.GetValue(before) is not null || parsed.GetValue(after) is not null => throw new TransferraException(

@@ -333,7 +333,7 @@ internal static class RestoreCommand
             if (tables.Count > 0)
                 session.Screen.Table(["Table", ">Records", "Fingerprint", "As backed up"],
                     tables.Select(table => (IReadOnlyList<string>)[table.Table, Results.Number(table.Records), table.Fingerprint[..16],
-                    set.Manifest.Baseline.Contains(table) ? "yes" : "NO"]));
+                    set.Manifest.Baseline.Any(table.IsSameAs) ? "yes" : "NO"]));
             if (faults.Count == 0) session.Screen.Good($"Restored into {target.Shown}; every record is as backed up.");
             else if (tables.Count > 0) session.Screen.Error($"  {target.Shown} is left as it is, to be looked at.");
             return session.Answer(faults.Count > 0 ? ExitCodes.Unproved : remarks.Count > 0 ? ExitCodes.LookAt : ExitCodes.Done,

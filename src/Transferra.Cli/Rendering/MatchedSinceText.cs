@@ -13,8 +13,7 @@ internal static class MatchedSinceText
         screen.Line(string.Create(CultureInfo.InvariantCulture,
             $"So the new store is compared with what the run recorded when it matched it, {since.At.UtcDateTime:yyyy-MM-dd HH:mm} UTC: "
             + $"digests of its records, not the records themselves."));
-        screen.Table(["Table", ">Records then", ">Records now", ">Added at the end", "Unaltered"], since.Tables.Select(table =>
-            (IReadOnlyList<string>)[table.Table, Number(table.Then), Number(table.Now), Number(table.Later), Told(table)]));
+        Tables(screen, since);
         if (since.NotRecorded.Count > 0)
             screen.Line("  Not compared, because they were not matched then: " + string.Join(", ", since.NotRecorded));
         string then = since.Verdict switch
@@ -34,6 +33,29 @@ internal static class MatchedSinceText
         Action<string> tell = since.Later > 0 || since.Verdict != Verdict.Proved ? screen.Look : screen.Good;
         tell($"Unaltered for {company}: all records from then are still there, {Added(since)}. At that match, {then}.");
     }
+
+    /// <summary>Tells what came of holding a store against a set's baseline.</summary>
+    /// <param name="screen">Where it is told.</param>
+    /// <param name="since">What came of it.</param>
+    /// <param name="bothSets">Whether both sides are sets, of which only the baselines were looked at.</param>
+    public static void TellBaseline(Screen screen, SinceRecorded since, bool bothSets)
+    {
+        Tables(screen, since);
+        if (since.NotRecorded.Count > 0)
+            screen.Look("Only in the new one: " + string.Join(", ", since.NotRecorded));
+        if (!since.IsSame)
+            screen.Bad($"NOT the same: in {Count(since.Tables.Count(table => !table.IsSame), "table")}, records were altered or removed, "
+                + "or others were added among them. To see which, match without --baseline.");
+        else
+            (since.Later > 0 || since.NotRecorded.Count > 0 ? (Action<string>)screen.Look : screen.Good)(
+                $"The same: all records that the set tells of are there unaltered, {Added(since)}. Digests were compared, "
+                + $"{(bothSets ? "of both sets" : "of the set")} as they were taken when {(bothSets ? "they were" : "it was")} made. "
+                + "Whether a set is sound, transferra sets --prove tells.");
+    }
+
+    private static void Tables(Screen screen, SinceRecorded since) => screen.Table(["Table", ">Records then", ">Records now",
+        ">Added at the end", "Unaltered"], since.Tables.Select(table => (IReadOnlyList<string>)[table.Table, Number(table.Then),
+            Number(table.Now), Number(table.Later), Told(table)]));
 
     private static string Added(SinceRecorded since) => since.Later == 0 ? "and none was added"
         : $"and {Count(since.Later, "record")} {(since.Later == 1 ? "was" : "were")} added at the end";

@@ -206,6 +206,9 @@ internal static class Results
             if (matched.Hops.Count > 1) screen.Line($"Version {match.FromVersion} to {match.ToVersion}:"
                 + (match.MatchedAt is { } at ? string.Create(CultureInfo.InvariantCulture, $" proved on the way, {at:yyyy-MM-dd HH:mm:ss} "
                     + $"UTC; a store that it needs was let go since") : ""));
+            if (match.TakenOver > 0)
+                screen.Line($"Taken over from the match that was interrupted: {Number(match.TakenOver)} of {Number(match.Tables.Count)} "
+                    + "tables. Neither store was written to since.");
             if (match.IsByOthers) Accounts(screen, match.Accounts);
             Shipped(screen, match.Shipped);
             screen.Table(["New table", ">Expected", ">Found", "Fingerprint", "Same"], match.Tables.Select(table => (IReadOnlyList<string>)

@@ -121,6 +121,9 @@ public static class BackupSets
         {
             string storePath = order.Address.Path;
             Func<IReadOnlyList<TableBaseline>> baseline;
+            // Before another thread reads the store.
+            TableBaseline[] room = [.. order.Tables.Select(table => TableBaseline.Longest(table.Name,
+                2 * order.Store.AboutRows(table.Name)))];
             using ISetFile? earlierFile = order.Earlier is null ? null : context.Sets.Open(order.Earlier);
             // Its manifest is long; meanwhile the documents are looked up.
             Task<EarlierSet?> readingEarlier = Task.Run(() => earlierFile is null ? null : EarlierSet.From(earlierFile));
@@ -148,7 +151,7 @@ public static class BackupSets
                 [.. company.DocumentFolders.Select(documents => Path.GetRelativePath(office.Folder, documents))],
                 new SetStore(order.Address.Name, order.Address.Engine, order.Address.Options) { TextEncoding = order.TextEncoding }, [],
                     tree.LeftOut,
-                [.. order.Tables.Select(table => new TableBaseline(table.Name, long.MaxValue, long.MaxValue, new string('f', 32)))])
+                room)
             { Tables = [.. order.Tables.Select(WrittenTable.Of)] };
             using ISetSink sink = context.Sets.LocksNewSets ? new LockedSink(path, label, context.Sets.Secret.CheckForNewSets())
                 : new PlainSink(path);
@@ -296,7 +299,7 @@ public static class BackupSets
         foreach (TableBaseline then in manifest.Baseline)
         {
             TableBaseline? table = byName.GetValueOrDefault(then.Table);
-            if (table != then)
+            if (!then.IsSameAs(table))
                 faults.Add(new SetFault("records", then.Table,
                     $"the table {then.Table} had {then.Records} records with fingerprint {then.Fingerprint}, and has "
                         + $"{table?.Records ?? 0} with {table?.Fingerprint ?? "none"}"));

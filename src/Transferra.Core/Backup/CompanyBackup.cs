@@ -213,7 +213,8 @@ public static class CompanyBackup
         string folder = place.LocalFolder ?? Scratch(context.Office);
         context.Volume.CreateFolder(folder);
         var order = new PackOrder(company, address, store, version.Name, version.Tables, () =>
-            Baseline.Of(store, version.Tables, address.IsOnServer ? context.Observer : Silent.Observer, context.Cancel), folder)
+            Baseline.Of(store, version.Tables, address.IsOnServer ? context.Observer : Silent.Observer, context.Cancel, byGroups: true),
+            folder)
         {
             Run = run,
             TextEncoding = version.TextEncoding,

@@ -192,6 +192,13 @@ public sealed record SetManifest(string Format, SetLabel Label, IReadOnlyList<st
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
     public IReadOnlyList<WrittenTable>? Tables { get; init; }
 
+    /// <summary>What it tells of its records, to match a store with that without unpacking it; null when it was made by a release that
+    /// kept less.</summary>
+    public RecordedStore? Recorded() => Tables is not { } tables || Baseline.Any(table => table.Groups is null) ? null
+        : new RecordedStore(Label.DataVersion, Label.MadeAt, Verdict.Proved, [.. Baseline.Join(tables, table => table.Table,
+            table => table.Name, (known, table) => new RecordedTable(table, IsKept: false, known.Records, known.Fingerprint, known.Last,
+                known.Groups!))]);
+
     /// <summary>The tables to compare of its store: those that it tells of; of an old set those of the kit, and what the store has beyond
     /// it.</summary>
     /// <exception cref="Machine.TransferraException">A type is not known here.</exception>

@@ -256,6 +256,18 @@ public sealed class SetPlaces(IReadOnlyList<ISetPlace> places, SetSecret? secret
         return new BackupSetInfo(path, file.Length, ManifestOf(file, path));
     }
 
+    /// <summary>The manifest of a set, held against its seal; nothing else of the set is read.</summary>
+    /// <exception cref="TransferraException">The file is not a set, or its manifest is not the one that was written.</exception>
+    public BackupSetInfo ReadSealed(string path)
+    {
+        using ISetFile file = Open(path);
+        SetBeginning beginning = SetBeginning.Read(file);
+        SetManifest manifest = ManifestIn(beginning, path);
+        return beginning.JudgeSeal(file, beginning.Layout()) is not { } fault ? new BackupSetInfo(path, file.Length, manifest)
+            : throw new TransferraException($"the set {path} is damaged: {fault.Member}: {fault.What}",
+                "Use another set, or heal it: transferra sets --heal");
+    }
+
     internal static SetManifest ManifestOf(ISetFile file, string path) => ManifestIn(SetBeginning.Read(file), path);
 
     internal static SetManifest ManifestIn(SetBeginning beginning, string path) => beginning.Manifest

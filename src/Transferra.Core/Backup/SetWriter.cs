@@ -10,6 +10,7 @@ using System.Security.Cryptography;
 using System.Text.Json;
 using Microsoft.Win32.SafeHandles;
 using Transferra.Core.Machine;
+using Transferra.Core.Matching;
 
 namespace Transferra.Core.Backup;
 
@@ -117,7 +118,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
     /// <param name="draft">The manifest with the sources' drafts as members, and a baseline whose entries are as long as they can
     /// become.</param>
     /// <param name="baseline">The baseline; asked for at the end.</param>
-    public SetManifest Run(IReadOnlyList<SetSource> sources, SetManifest draft, Func<IReadOnlyList<Matching.TableBaseline>> baseline)
+    public SetManifest Run(IReadOnlyList<SetSource> sources, SetManifest draft, Func<IReadOnlyList<TableBaseline>> baseline)
     {
         // A file that cannot be read gives its place in the list of members to its reason; only a large one can have both, when parts of
         // it cannot.
@@ -132,7 +133,12 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
         sink.Leave(beginningBytes);
         OrderedWork.Run(Pieces(sources), Take, cancel);
         CopyRun();
-        SetManifest manifest = draft with { Members = _members, LeftOut = [.. draft.LeftOut, .. _leftOut], Baseline = baseline() };
+        SetManifest manifest = draft with
+        {
+            Members = _members,
+            LeftOut = [.. draft.LeftOut, .. _leftOut],
+            Baseline = Fitting(baseline(), draft)
+        };
         using (var beginning = new FilledRoom(sink, 0, beginningBytes))
         {
             WriteBeginning(manifest, beginningBytes, beginning);
@@ -140,6 +146,13 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
         }
         sink.Finish();
         return manifest;
+    }
+
+    // A table may have grown since room was left for its groups.
+    private static TableBaseline[] Fitting(IReadOnlyList<TableBaseline> taken, SetManifest draft)
+    {
+        Dictionary<string, TableBaseline> room = draft.Baseline.ToDictionary(table => table.Table);
+        return [.. taken.Select(table => room.TryGetValue(table.Table, out TableBaseline? left) ? table.Within(left) : table)];
     }
 
     /// <summary>Writes the manifest with its tar header, filled up with blanks to a size.</summary>

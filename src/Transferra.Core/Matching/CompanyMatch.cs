@@ -32,7 +32,16 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     /// <summary>The store that the vendor's new program made, where the new store began as that.</summary>
     public IStore? VendorMade { get; init; }
 
-    private readonly Dictionary<string, RecordedTable> _recorded = [];
+    /// <summary>What an interrupted match of the same two stores came to, and where this one's progress is kept; null for neither.
+    /// </summary>
+    public MatchSoFar? SoFar { get; init; }
+
+    // By the new name, also by the thread that reads the new store.
+    private readonly System.Collections.Concurrent.ConcurrentDictionary<string, RecordedTable> _recorded = [];
+
+    // New tables of which both sides are known before all others are read.
+    private readonly HashSet<string> _done = [];
+    private int _takenOver;
 
     private void Keep(IStore old, string name, IStore renewed, TableShape known)
     {
@@ -98,6 +107,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
             IsByOthers = correspondence.IsByOthers,
             Shipped = correspondence.ShippedAccounts,
             Recorded = [.. correspondence.To.Tables.Select(table => _recorded[table.Name])],
+            TakenOver = _takenOver,
             Declarations = correspondence.IsOnCopy ? DeclarationMatch.Run(old, renewed, correspondence)
                 : VendorMade is not null ? DeclarationMatch.Run(VendorMade, renewed, correspondence) : null
         };
@@ -110,26 +120,32 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
             .Concat(shipped.Select(table => table.Name))];
         Dictionary<string, int> feeders = fed.CountBy(table => table).ToDictionary();
         // One more each, for records that nothing old stands for; so a table that nothing feeds is done with, too.
-        var sides = new ReadSides(correspondence.To.Tables.Select(table => (table.Name, feeders.GetValueOrDefault(table.Name) + 1)));
+        var parts = new MatchParts(correspondence, SoFar);
+        var sides = new ReadSides(correspondence.To.Tables.Select(table => (table.Name, feeders.GetValueOrDefault(table.Name) + 1)),
+            parts.Compared);
         Dictionary<string, int> places = fed.Distinct().Select((table, at) => (table, at)).ToDictionary();
         TableShape[] inOrder = [.. correspondence.To.Tables.OrderBy(table => places.GetValueOrDefault(table.Name))];
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        Dictionary<TableMap, TableAccount> accounts = ReadStored(old, renewed, correspondence.Tables.Where(map =>
-            correspondence.Keeps(map) && feeders[map.Into[0].Table.Name] == 1), sides, stop.Token);
+        var accounts = new Dictionary<TableMap, TableAccount>(ReferenceEqualityComparer.Instance);
+        TakeOver(parts, sides, accounts);
+        ReadStored(old, renewed, correspondence.Tables.Where(map => correspondence.Keeps(map) && feeders[map.Into[0].Table.Name] == 1
+            && !_done.Contains(map.Into[0].Table.Name)), sides, parts, accounts, stop.Token);
         Task reading = Task.Factory.StartNew(() =>
         {
-            foreach (TableShape table in inOrder.Where(table => !_stored.ContainsKey(table.Name)))
+            foreach (TableShape table in inOrder.Where(table => !_done.Contains(table.Name)))
             {
+                parts.Begin(table.Name);
                 var found = new BucketedFingerprint();
                 TableReading scan = Scan(renewed, table, table.Name, found, stop.Token);
-                _recorded[table.Name] = RecordedTable.Of(ToRead(table, table.Name), _kept.ContainsKey(table.Name), found, scan.Last);
+                Record(parts, RecordedTable.Of(ToRead(table, table.Name), _kept.ContainsKey(table.Name), found, scan.Last));
                 sides.Found(table.Name, found, scan.Unreadable);
             }
         }, CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
         try
         {
-            ReadExpected(old, shipped, sides, accounts, stop.Token);
+            ReadExpected(old, shipped, sides, parts, accounts, stop.Token);
             reading.GetAwaiter().GetResult();
+            SoFar?.End();
             return (sides, [.. correspondence.Tables.Select(map => accounts[map])]);
         }
         catch
@@ -143,43 +159,72 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
     // Of tables that both stores keep in the same form, by the new name: what reads their differences; null when nothing was found.
     private readonly Dictionary<string, StoredDifferences?> _stored = [];
 
-    private Dictionary<TableMap, TableAccount> ReadStored(IStore old, IStore renewed, IEnumerable<TableMap> kept, ReadSides sides,
-        CancellationToken stop)
+    private void TakeOver(MatchParts parts, ReadSides sides, Dictionary<TableMap, TableAccount> accounts)
     {
-        var accounts = new Dictionary<TableMap, TableAccount>(ReferenceEqualityComparer.Instance);
+        foreach ((IReadOnlyList<RecordedTable> tables, IEnumerable<(TableMap, TableAccount)> known) in parts.TakenOver())
+        {
+            foreach (RecordedTable table in tables)
+            {
+                string name = table.Table.Name;
+                _recorded[name] = table;
+                sides.TakenOver(name, table.Total());
+                _done.Add(name);
+                _takenOver++;
+            }
+            foreach ((TableMap map, TableAccount account) in known) accounts.Add(map, account);
+        }
+    }
+
+    private void Record(MatchParts parts, RecordedTable table)
+    {
+        _recorded[table.Table.Name] = table;
+        parts.Recorded(table);
+    }
+
+    private void ReadStored(IStore old, IStore renewed, IEnumerable<TableMap> kept, ReadSides sides, MatchParts parts,
+        Dictionary<TableMap, TableAccount> accounts, CancellationToken stop)
+    {
         foreach (TableMap map in kept)
         {
             TableShape table = map.Into[0].Table;
+            parts.Begin(table.Name);
             long read = 0, about = old.AboutRows(map.From.Name);
             if (StoredSides.Read(old, ToRead(table, map.From.Name), renewed, ToRead(table, table.Name),
                 rows => observer.Progress(map.From.Name, (read += rows) / 2, about), stop) is not { } both) continue;
             _stored.Add(table.Name, both.Differing);
-            _recorded[table.Name] = RecordedTable.Of(ToRead(table, table.Name), true, both.Found, both.Last);
-            accounts.Add(map, AccountOf(map, both.Expected.Total().Rows));
+            _done.Add(table.Name);
+            Record(parts, RecordedTable.Of(ToRead(table, table.Name), true, both.Found, both.Last));
+            TableAccount account = AccountOf(map, both.Expected.Total().Rows);
+            accounts.Add(map, account);
+            parts.Account(map, account);
             sides.Both(table.Name, both.Expected, both.Found);
         }
-        return accounts;
     }
 
     private static TableAccount AccountOf(TableMap kept, long rows) => new(kept.From.Name, rows, rows, 0, 0, 0, 0,
         new Dictionary<string, long>(), new Dictionary<string, long> { [kept.Into[0].Table.Name] = rows });
 
-    private void ReadExpected(IStore old, IReadOnlyList<TableShape> shipped, ReadSides sides,
+    private void ReadExpected(IStore old, IReadOnlyList<TableShape> shipped, ReadSides sides, MatchParts parts,
         Dictionary<TableMap, TableAccount> accounts, CancellationToken stop)
     {
-        foreach (NewRecord record in correspondence.NewRecords)
+        foreach (NewRecord record in correspondence.NewRecords.Where(record => !_done.Contains(record.Into.Name)))
         {
             TableOutput output = NewRecords.Evaluate(record, settings);
             new RowDigests(output.Table, output.Vectors).Add(sides.Expected(output.Table.Name), [0]);
         }
-        foreach (TableShape table in correspondence.To.Tables.Where(table => !_stored.ContainsKey(table.Name))) sides.Fed(table.Name);
-        foreach (TableMap map in correspondence.Tables.Where(map => !_stored.ContainsKey(map.Into[0].Table.Name)))
+        foreach (TableShape table in correspondence.To.Tables.Where(table => !_done.Contains(table.Name))) sides.Fed(table.Name);
+        foreach (TableMap map in correspondence.Tables.Where(map => !_done.Contains(map.Into[0].Table.Name)))
         {
-            accounts.Add(map, correspondence.Keeps(map) ? ScanKept(old, map, sides, stop) : ScanExpected(old, map, sides, stop));
-            foreach (string table in map.Into.Select(target => target.Table.Name).Distinct()) sides.Fed(table);
+            string[] into = [.. map.Into.Select(target => target.Table.Name).Distinct()];
+            foreach (string table in into) parts.Begin(table);
+            TableAccount account = correspondence.Keeps(map) ? ScanKept(old, map, sides, stop) : ScanExpected(old, map, sides, stop);
+            accounts.Add(map, account);
+            parts.Account(map, account);
+            foreach (string table in into) sides.Fed(table);
         }
-        foreach (TableShape table in shipped)
+        foreach (TableShape table in shipped.Where(table => !_done.Contains(table.Name)))
         {
+            parts.Begin(table.Name);
             Scan(VendorMade!, table, table.Name, sides.Expected(table.Name), stop);
             sides.Fed(table.Name);
         }

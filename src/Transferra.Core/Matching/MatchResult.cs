@@ -116,6 +116,10 @@ public sealed record MatchResult(string FromVersion, string ToVersion, IReadOnly
     [JsonIgnore]
     public IReadOnlyList<RecordedTable> Recorded { get; init; } = [];
 
+    /// <summary>How many of its tables had been compared before the match was interrupted, and were taken over.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public int TakenOver { get; init; }
+
     /// <summary>When it was matched, where a store that it needs was let go since; null when that is now.</summary>
     public DateTimeOffset? MatchedAt { get; init; }
 

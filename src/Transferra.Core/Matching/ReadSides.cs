@@ -26,10 +26,14 @@ internal sealed class ReadSides
     private readonly Dictionary<string, ReadTable> _read = [];
     private readonly Lock _one = new();
 
+    private readonly Action<string, ReadTable> _compared;
+
     /// <summary>Begins with nothing read.</summary>
     /// <param name="tables">Each table, with how many readings of the old side add to it.</param>
-    public ReadSides(IEnumerable<(string Table, int Feeders)> tables)
+    /// <param name="compared">Hears what a table came to, one at a time.</param>
+    public ReadSides(IEnumerable<(string Table, int Feeders)> tables, Action<string, ReadTable> compared)
     {
+        _compared = compared;
         foreach ((string table, int feeders) in tables) _open.Add(table, new Sides { Awaited = feeders });
     }
 
@@ -73,9 +77,17 @@ internal sealed class ReadSides
     {
         expected.Fold();
         found.Fold();
+        lock (_one) Close(table, new ReadTable(expected.Total(), found.Total(), expected.DifferingFrom(found)));
+    }
+
+    /// <summary>A table was compared before, and both sides were the same.</summary>
+    /// <param name="table">Which.</param>
+    /// <param name="both">What either held.</param>
+    public void TakenOver(string table, Fingerprint both)
+    {
         lock (_one)
         {
-            _read.Add(table, new ReadTable(expected.Total(), found.Total(), expected.DifferingFrom(found)));
+            _read.Add(table, new ReadTable(both, both, new BucketSet(1)));
             _open.Remove(table);
         }
     }
@@ -88,7 +100,13 @@ internal sealed class ReadSides
         if (sides.Awaited > 0 || sides.Found is null) return;
         BucketSet differing = sides.Expected.DifferingFrom(sides.Found);
         foreach (int bucket in sides.Unreadable) differing.Add(bucket);
-        _read.Add(table, new ReadTable(sides.Expected.Total(), sides.Found.Total(), differing));
+        Close(table, new ReadTable(sides.Expected.Total(), sides.Found.Total(), differing));
+    }
+
+    private void Close(string table, ReadTable read)
+    {
+        _read.Add(table, read);
         _open.Remove(table);
+        _compared(table, read);
     }
 }

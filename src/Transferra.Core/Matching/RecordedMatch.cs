@@ -39,7 +39,7 @@ public sealed record SinceRecorded(string Version, DateTimeOffset At, Verdict Ve
 }
 
 /// <summary>Matches a store with what was recorded of it.</summary>
-internal static class RecordedMatch
+public static class RecordedMatch
 {
     /// <summary>Matches; the store is only read.</summary>
     public static SinceRecorded Run(IStore store, RecordedStore recorded, IProgressObserver observer, CancellationToken cancel)
@@ -48,6 +48,29 @@ internal static class RecordedMatch
         HashSet<string> known = new(recorded.Tables.Select(table => table.Table.Name), StringComparer.OrdinalIgnoreCase);
         return new SinceRecorded(recorded.Version, recorded.At, recorded.Verdict, tables,
             [.. store.ReadShape().Select(table => table.Name).Where(name => !known.Contains(name))]);
+    }
+
+    /// <summary>Matches two stores of which only what was recorded is looked at.</summary>
+    public static SinceRecorded Run(RecordedStore now, RecordedStore recorded)
+    {
+        Dictionary<string, RecordedTable> there = now.Tables.ToDictionary(table => table.Table.Name, StringComparer.OrdinalIgnoreCase);
+        SinceTable[] tables = [.. recorded.Tables.Select(then => Compare(there.GetValueOrDefault(then.Table.Name), then))];
+        return new SinceRecorded(recorded.Version, recorded.At, recorded.Verdict, tables, [.. now.Tables.Select(table => table.Table.Name)
+            .Except(recorded.Tables.Select(table => table.Table.Name), StringComparer.OrdinalIgnoreCase)]);
+    }
+
+    private static SinceTable Compare(RecordedTable? now, RecordedTable then)
+    {
+        Fingerprint[] groups = then.ReadGroups();
+        SinceTable unlike(string why) => new(then.Table.Name, then.Records, 0, 0, groups.Length, groups.Length) { NotCompared = why };
+        if (now is null) return unlike("it is gone");
+        if (!now.Table.Columns.SequenceEqual(then.Table.Columns) || !now.Table.Key.SequenceEqual(then.Table.Key))
+            return unlike("its columns or its key were recorded otherwise");
+        Fingerprint[] seen = now.ReadGroups();
+        int count = Math.Min(groups.Length, seen.Length);
+        (groups, seen) = (RecordedTable.Joined(groups, count), RecordedTable.Joined(seen, count));
+        return new SinceTable(then.Table.Name, then.Records, now.Records, 0, count,
+            Enumerable.Range(0, count).Count(group => seen[group] != groups[group]));
     }
 
     private static SinceTable Compare(IStore store, RecordedTable then, IProgressObserver observer, CancellationToken cancel)

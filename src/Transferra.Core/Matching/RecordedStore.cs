@@ -2,6 +2,7 @@
 // Why: weeks later the old store may be gone, and its backup set too. What is recorded takes a few kilobytes a table, holds no value of
 // any record, and still tells whether those that were proved are unaltered. Form: docs/fingerprints.md.
 using System.Buffers.Binary;
+using System.Globalization;
 using System.Numerics;
 using Transferra.Core.Records;
 
@@ -22,26 +23,45 @@ public sealed record RecordedTable(WrittenTable Table, bool IsKept, long Records
     internal static RecordedTable Of(TableShape table, bool isKept, BucketedFingerprint found, long? last)
     {
         Fingerprint total = found.Total();
-        int count = (int)Math.Clamp(BitOperations.RoundUpToPowerOf2((ulong)(total.Rows / RecordsOfAGroup) + 1), 1, MostGroups);
-        Fingerprint[] groups = found.Groups(count);
-        byte[] bytes = new byte[count * BytesOfAGroup];
-        for (int i = 0; i < count; i++)
+        return new RecordedTable(WrittenTable.Of(table), isKept, total.Rows, total.ToString(), last,
+            Written(found.Groups(GroupsFor(total.Rows))));
+    }
+
+    /// <summary>Into how many groups so many records are parted: a power of two.</summary>
+    internal static int GroupsFor(long records) =>
+        (int)Math.Clamp(BitOperations.RoundUpToPowerOf2((ulong)(records / RecordsOfAGroup) + 1), 1, MostGroups);
+
+    /// <summary>Groups as they are kept.</summary>
+    internal static string Written(ReadOnlySpan<Fingerprint> groups)
+    {
+        byte[] bytes = new byte[groups.Length * BytesOfAGroup];
+        for (int i = 0; i < groups.Length; i++)
         {
             Span<byte> group = bytes.AsSpan(i * BytesOfAGroup, BytesOfAGroup);
             BinaryPrimitives.WriteInt64LittleEndian(group, groups[i].Rows);
             BinaryPrimitives.WriteUInt128LittleEndian(group[sizeof(long)..], groups[i].Sum);
         }
-        return new RecordedTable(WrittenTable.Of(table), isKept, total.Rows, total.ToString(), last, Convert.ToBase64String(bytes));
+        return Convert.ToBase64String(bytes);
     }
+
+    /// <summary>The fingerprint of all its records.</summary>
+    /// <exception cref="FormatException">It is not what was written here.</exception>
+    internal Fingerprint Total() => new(Records, UInt128.Parse(Fingerprint, NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture));
 
     /// <summary>The fingerprints of its groups.</summary>
     /// <exception cref="Machine.TransferraException">They are not what was written here.</exception>
-    internal Fingerprint[] ReadGroups()
+    internal Fingerprint[] ReadGroups() => ReadGroups(Groups, Table.Name);
+
+    /// <summary>Groups as they were kept.</summary>
+    /// <param name="written">What <see cref="Written"/> gave.</param>
+    /// <param name="table">Of which table, for the message.</param>
+    /// <exception cref="Machine.TransferraException">They are not what was written here.</exception>
+    internal static Fingerprint[] ReadGroups(string written, string table)
     {
         byte[] bytes = new byte[MostGroups * BytesOfAGroup];
-        if (!Convert.TryFromBase64String(Groups, bytes, out int length) || length == 0 || length % BytesOfAGroup != 0
+        if (!Convert.TryFromBase64String(written, bytes, out int length) || length == 0 || length % BytesOfAGroup != 0
             || !BitOperations.IsPow2(length / BytesOfAGroup))
-            throw new Machine.TransferraException($"what was recorded of the table {Table.Name} cannot be read",
+            throw new Machine.TransferraException($"what was recorded of the table {table} cannot be read",
                 "Match against a backup set instead: transferra match --old SET --new STORE");
         var groups = new Fingerprint[length / BytesOfAGroup];
         for (int i = 0; i < groups.Length; i++)
@@ -51,6 +71,15 @@ public sealed record RecordedTable(WrittenTable Table, bool IsKept, long Records
                 BinaryPrimitives.ReadUInt128LittleEndian(group[sizeof(long)..]));
         }
         return groups;
+    }
+
+    /// <summary>Groups joined to fewer: a power of two.</summary>
+    internal static Fingerprint[] Joined(Fingerprint[] groups, int count)
+    {
+        if (groups.Length <= count) return groups;
+        var joined = new Fingerprint[count];
+        for (int i = 0; i < groups.Length; i++) joined[i & (count - 1)] += groups[i];
+        return joined;
     }
 }
 

@@ -12,15 +12,13 @@ namespace Transferra.Core.Matching;
 /// are told.</param>
 internal sealed class TableReading(TableShape table, bool isKept)
 {
-    // Where the key begins with a whole number that is nobody's own affair, that column; records beyond the last of then were added since.
-    private readonly int _number = table.Key.Count > 0 && table.OrdinalOf(table.Key[0]) is >= 0 and int at
-        && table.Columns[at] is { Type.Kind: FieldKind.Integer, IsPrivate: false } ? at : -1;
+    private readonly KeyNumber _number = new(table);
 
     /// <summary>Buckets, of <see cref="BucketedFingerprint.MostBuckets"/>, with a cell that cannot be read.</summary>
     public HashSet<int> Unreadable { get; } = [];
 
     /// <summary>The highest number that the key of a record began with; null when none does, it is private, or none was read.</summary>
-    public long? Last { get; private set; }
+    public long? Last => _number.Last;
 
     /// <summary>Takes note of all records; null when nobody wants to know.</summary>
     public LastNumbers? Noting { get; init; }
@@ -60,8 +58,9 @@ internal sealed class TableReading(TableShape table, bool isKept)
             more = reader.Fill(batch);
             if (batch.RowCount == 0) continue;
             if (within.Length < batch.RowCount) within = new int[batch.RowCount];
-            ReadOnlySpan<int> rows = border is { } last ? Within(batch, last, within) : Rows.Upto(batch.RowCount);
-            if (border is null && _number >= 0) NoteLast(batch);
+            ReadOnlySpan<int> rows = border is { } last ? _number.Within(batch, last, within) : Rows.Upto(batch.RowCount);
+            Beyond += batch.RowCount - rows.Length;
+            if (border is null) _number.Note(batch);
             if (Noting is not null)
                 for (int row = 0; row < batch.RowCount; row++) Noting.Add(batch.Vectors, row);
             if (!isKept)
@@ -70,25 +69,6 @@ internal sealed class TableReading(TableShape table, bool isKept)
             else digests.Add(into, rows);
             done(batch.RowCount);
         }
-    }
-
-    private void NoteLast(RecordBatch batch)
-    {
-        Vector vector = batch.Vectors[_number];
-        ReadOnlySpan<long> numbers = ((LongVector)vector).Values[..batch.RowCount];
-        for (int row = 0; row < numbers.Length; row++)
-            if (!(numbers[row] <= Last) && !vector.IsNull(row)) Last = numbers[row];
-    }
-
-    private ReadOnlySpan<int> Within(RecordBatch batch, long last, int[] rows)
-    {
-        Vector vector = batch.Vectors[_number];
-        ReadOnlySpan<long> numbers = ((LongVector)vector).Values;
-        int count = 0;
-        for (int row = 0; row < batch.RowCount; row++)
-            if (vector.IsNull(row) || numbers[row] <= last) rows[count++] = row;
-        Beyond += batch.RowCount - count;
-        return rows.AsSpan(0, count);
     }
 
     private static void AddWithFaults(BucketedFingerprint fingerprint, RowEncoder encoder, RecordBatch batch, ReadOnlySpan<int> rows)

@@ -6,6 +6,22 @@ using Transferra.Core.Records;
 
 namespace Transferra.Core.Matching;
 
+/// <summary>What a match of a way may use beside its stores.</summary>
+internal sealed record BesideStores
+{
+    /// <summary>Opens the store that the vendor's new program made; null when there is none.</summary>
+    public Func<IStore>? VendorMade { get; init; }
+
+    /// <summary>What a hop came to that was matched before, and of which a store was let go since; null to match it.</summary>
+    public Func<int, HopMatched?> Known { get; init; } = _ => null;
+
+    /// <summary>What an interrupted match of a hop came to; asked before its stores are opened. Null where nothing is kept.</summary>
+    public Func<int, MatchSoFar?> SoFar { get; init; } = _ => null;
+
+    /// <summary>Hears of every difference, with the new version of its hop; null where nobody wants them all.</summary>
+    public Action<string, Difference>? Every { get; init; }
+}
+
 /// <summary>Matches the stores of a whole way: hop by hop, and what a match of hops does not see.</summary>
 internal static class WayMatch
 {
@@ -16,14 +32,10 @@ internal static class WayMatch
     /// <param name="refused">The old records of a hop that its new store refused when it was made.</param>
     /// <param name="settings">Answers to the new settings.</param>
     /// <param name="observer">Hears the progress.</param>
+    /// <param name="beside">What else there is.</param>
     /// <param name="cancel">Stops.</param>
-    /// <param name="vendorMade">Opens the store that the vendor's new program made; null when there is none.</param>
-    /// <param name="known">What a hop came to that was matched before, and of which a store was let go since; null to match it now.</param>
-    /// <param name="every">Hears of every difference, with the new version of its hop; null where nobody wants them all.</param>
     public static WayMatched Run(Way way, Func<int, IStore> open, Func<Hop, RefusedRecords> refused,
-        IReadOnlyDictionary<string, string> settings, IProgressObserver observer, CancellationToken cancel, Func<IStore>? vendorMade = null,
-        Func<int, HopMatched?>? known = null,
-        Action<string, Difference>? every = null)
+        IReadOnlyDictionary<string, string> settings, IProgressObserver observer, BesideStores beside, CancellationToken cancel)
     {
         var hops = new List<HopMatched>();
         // The new store of a hop is the old one of the next, and opened once: a server takes its time to tell what is in one.
@@ -32,14 +44,15 @@ internal static class WayMatch
         {
             for (int i = 0; i < way.Hops.Count; i++)
             {
-                if (known?.Invoke(i) is { } before)
+                if (beside.Known(i) is { } before)
                 {
                     hops.Add(before);
                     continue;
                 }
+                MatchSoFar? soFar = beside.SoFar(i);
                 old ??= open(i);
                 IStore renewed = open(i + 1);
-                try { hops.Add(Hop(way, i, old, renewed, refused(way.Hops[i]), settings, observer, vendorMade, cancel, every)); }
+                try { hops.Add(Hop(way, i, old, renewed, refused(way.Hops[i]), settings, observer, beside, soFar, cancel)); }
                 catch
                 {
                     renewed.Dispose();
@@ -52,7 +65,7 @@ internal static class WayMatch
         finally { old?.Dispose(); }
         Correspondence final = hops[^1].Actual ?? throw new InvalidOperationException("the last hop is always matched anew");
         using IStore last = open(way.Hops.Count);
-        using IStore? fresh = final.IsOnVendorMade ? null : vendorMade?.Invoke();
+        using IStore? fresh = final.IsOnVendorMade ? null : beside.VendorMade?.Invoke();
         KitVersion[] versions = [.. way.Versions.SkipLast(1), final.To];
         return new WayMatched([.. hops.Select(hop => hop.Match)], Totals(way.Versions, open, settings, cancel),
             // What weighs most comes first.
@@ -73,21 +86,22 @@ internal static class WayMatch
     /// <param name="refused">The old records that the new store refused when it was made.</param>
     /// <param name="settings">Answers to the new settings.</param>
     /// <param name="observer">Hears the progress.</param>
-    /// <param name="vendorMade">Opens the store that the vendor's new program made; null when there is none.</param>
+    /// <param name="beside">What else there is.</param>
+    /// <param name="soFar">What an interrupted match of this hop came to; null where nothing is kept.</param>
     /// <param name="cancel">Stops.</param>
-    /// <param name="every">Hears of every difference, with the new version; null where nobody wants them all.</param>
     public static HopMatched Hop(Way way, int number, IStore old, IStore renewed, RefusedRecords refused,
-        IReadOnlyDictionary<string, string> settings, IProgressObserver observer, Func<IStore>? vendorMade, CancellationToken cancel,
-        Action<string, Difference>? every = null)
+        IReadOnlyDictionary<string, string> settings, IProgressObserver observer, BesideStores beside, MatchSoFar? soFar,
+        CancellationToken cancel)
     {
-        using IStore? made = way.Hops[number].Correspondence.IsOnVendorMade ? vendorMade?.Invoke() : null;
+        using IStore? made = way.Hops[number].Correspondence.IsOnVendorMade ? beside.VendorMade?.Invoke() : null;
         Correspondence actual = ActualHop.Of(way, number, old, () => renewed);
         if (made is not null) actual = new ShippedRecords(actual, made, old, settings, cancel).Resolved();
         MatchResult match = new CompanyMatch(actual, settings, observer, cancel)
         {
             Refused = refused,
             VendorMade = made,
-            Every = every is null ? null : difference => every(actual.To.Name, difference)
+            SoFar = soFar,
+            Every = beside.Every is not { } every ? null : difference => every(actual.To.Name, difference)
         }.Run(old, renewed);
         match = match with { Share = ComparedShare.Of(old, actual, match.Accounts) };
         return new HopMatched(match, [.. ByOthers(actual, old)], match.IsSame && actual.Gone.Count == 0 ? []

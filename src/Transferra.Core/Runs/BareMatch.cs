@@ -48,7 +48,8 @@ public static class BareMatch
         IStore open(int at) => stores.Open(sides[at].Address, sides[at].TextEncoding);
         SampleDraw? draw = sample is { } records ? Draw(open, records, cancel) : null;
         WayMatched matched = WayMatch.Run(new Way(from, [hop]), at => draw is null ? open(at) : at == 0 ? draw.Old(open(at))
-            : draw.New(open(at)), _ => RefusedRecords.None, new Dictionary<string, string>(), observer, cancel, every: every);
+            : draw.New(open(at)), _ => RefusedRecords.None, new Dictionary<string, string>(), observer,
+            new BesideStores { Every = every }, cancel);
         return draw?.Told(matched) ?? matched;
     }
 

@@ -79,7 +79,7 @@ internal sealed class HopProofs(CompanyRun on)
         using (IStore old = on.Context.Stores.Open(Store(number), hop.From.TextEncoding),
             renewed = on.Context.Stores.Open(Store(number + 1), hop.To.TextEncoding))
             matched = WayMatch.Hop(on.Way, number, old, renewed, ConvertStage.Refused(on, hop), on.Company.Answers, on.Context.Observer,
-                vendorMade: null, on.Context.Cancel);
+                new BesideStores(), soFar: null, on.Context.Cancel);
         if (!matched.IsProved) return null;
         // Others were at work since that was proved, and nobody holds them to their copy.
         if (before is not null && Digest(number) != before.NewSha256)

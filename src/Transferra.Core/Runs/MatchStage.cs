@@ -45,12 +45,20 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
     {
         IReadOnlyList<KitVersion> versions = on.Way.Versions;
         var proofs = new HopProofs(on);
-        return WayMatch.Run(on.Way, at => on.Context.Stores.Open(stores[at], versions[at].TextEncoding),
-            hop => ConvertStage.Refused(on, hop), on.Company.Answers, on.Context.Observer, on.Context.Cancel,
-            on.Company.VendorMade is { } made && (on.Way.Hops[^1].Beginning.IsVendorMade || on.Context.Places.Exists(made))
-                ? () => on.Context.Stores.Open(made, on.Way.To.TextEncoding) : null, hop => proofs.Kept(hop, stores[0]), every)
-            .With([.. on.Company.AnsweredFor, .. GivenIn(on)]) with
+        StoreAddress? made = on.Company.VendorMade is { } vendors && (on.Way.Hops[^1].Beginning.IsVendorMade
+            || on.Context.Places.Exists(vendors)) ? vendors : null;
+        var progress = new MatchProgress(on, stores, made);
+        WayMatched matched = WayMatch.Run(on.Way, at => on.Context.Stores.Open(stores[at], versions[at].TextEncoding),
+            hop => ConvertStage.Refused(on, hop), on.Company.Answers, on.Context.Observer, new BesideStores
+            {
+                VendorMade = made is null ? null : () => on.Context.Stores.Open(made, on.Way.To.TextEncoding),
+                Known = hop => proofs.Kept(hop, stores[0]),
+                SoFar = progress.Of,
+                Every = every
+            }, on.Context.Cancel).With([.. on.Company.AnsweredFor, .. GivenIn(on)]) with
         { Levels = Levels(on, stores[0], stores[^1]) };
+        progress.Forget();
+        return matched;
     }
 
     private static MatchedLevels Levels(CompanyRun on, StoreAddress oldPlace, StoreAddress newPlace)

@@ -41,6 +41,7 @@ public sealed class RehearsalRun
             Sets = SetPlaces.Local(office.Backup.Folders, context.Volume),
             Originals = context.Originals,
             RowsBetweenMarks = context.RowsBetweenMarks,
+            BetweenMatchMarks = context.BetweenMatchMarks,
             IsRehearsal = true
         };
     }

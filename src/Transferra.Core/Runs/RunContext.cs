@@ -39,6 +39,12 @@ public sealed record RunContext(OfficeDescription Office, IStoreOpener Stores, I
     /// table. Each mark costs a few flushes of the disk.</summary>
     public long RowsBetweenMarks { get; init; } = UsualRowsBetweenMarks;
 
+    /// <summary>How long a match goes on before what it has come to is kept: a stop loses no more than that and one table.</summary>
+    public TimeSpan BetweenMatchMarks { get; init; } = UsualBetweenMatchMarks;
+
+    /// <summary>That time when nothing else is said.</summary>
+    public static readonly TimeSpan UsualBetweenMatchMarks = TimeSpan.FromSeconds(3);
+
     /// <summary>The number of those when nothing else is said.</summary>
     public const long UsualRowsBetweenMarks = 200_000;
 }
