@@ -133,10 +133,11 @@ _postgresql_run() { # secret, folder of the binaries, name, name of the variable
   install -d -o postgres -g postgres -m 700 "$folder"
   _certificate_for postgres "$folder"
   (umask 077; printf '%s\n' "$1" >"$folder/.secret"; chown postgres "$folder/.secret")
-  (cd / && runuser -u postgres -- "$bin/initdb" -D "$folder/data" -U postgres --pwfile="$folder/.secret" -A scram-sha-256 -E UTF8 --locale=C.UTF-8 --data-checksums) >"$log" 2>&1 || { cat "$log"; return 1; }
+  (cd / && runuser -u postgres -- "$bin/initdb" -D "$folder/data" -U postgres --pwfile="$folder/.secret" -A md5 -E UTF8 --locale=C.UTF-8 --data-checksums) >"$log" 2>&1 || { cat "$log"; return 1; }
   cat >>"$folder/data/postgresql.conf" <<CONF
 listen_addresses = '127.0.0.1'
 port = $port
+password_encryption = scram-sha-256
 unix_socket_directories = '$folder'
 ssl = on
 ssl_cert_file = '$folder/server.pem'

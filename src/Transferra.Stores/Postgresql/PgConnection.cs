@@ -23,7 +23,8 @@ internal static class PgConnection
         + "SET synchronize_seqscans = off; SET IntervalStyle = 'iso_8601'; SET TimeZone = 'UTC'; SET extra_float_digits = 1; SET "
         + "row_security = off";
 
-    /// <summary>An open connection without pooling, so that nothing of us stays in a database that is about to be renamed.</summary>
+    /// <summary>An open connection. Nothing of us stays in a database that may be renamed; in the one for questions about others a
+    /// connection is used again, as letting somebody in costs the server and us more than most of these questions.</summary>
     /// <exception cref="TransferraException">The server is not there, does not let us in, or has no such database.</exception>
     public static NpgsqlConnection Open(ServerAddress server, string database)
     {
@@ -33,7 +34,7 @@ internal static class PgConnection
             Host = server.Host,
             Port = server.Port == 0 ? UsualPort : server.Port,
             Database = database,
-            Pooling = false,
+            Pooling = database == Maintenance,
             Timeout = 15, // seconds to connect
             CommandTimeout = 0,
             ApplicationName = Application,
@@ -55,7 +56,15 @@ internal static class PgConnection
         try
         {
             connection.Open();
-            Execute(connection, Settings);
+            try { Execute(connection, Settings); }
+            catch (NpgsqlException) when (parts.Pooling)
+            {
+                // The server was started anew since, or ended it.
+                NpgsqlConnection.ClearPool(connection);
+                connection.Close();
+                connection.Open();
+                Execute(connection, Settings);
+            }
             return connection;
         }
         catch (Exception error) when (error is NpgsqlException or System.Net.Sockets.SocketException or ArgumentException

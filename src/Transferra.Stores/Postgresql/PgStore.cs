@@ -245,12 +245,9 @@ internal sealed class PgStore : IStore
             PgConnection.Quote(column.Name) + (PgTypes.Of(column).Kind == FieldKind.Text ? "::text COLLATE \"C\"" : "")
                 + (column.Required ? "" : " NULLS FIRST")));
         string columns = fields.Length == 0 ? "1" : string.Join(", ", fields.Select(field => field.Sql));
-        bool isNew = !_idle.TryTake(out NpgsqlConnection? connection);
-        connection ??= PgConnection.Open(_address.Server!, _address.Path);
+        NpgsqlConnection connection = Reading();
         try
         {
-            if (isNew) PgConnection.Execute(connection,
-                $"BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET TRANSACTION SNAPSHOT {PgConnection.Literal(_snapshot)}");
             string where = RangeCondition.Of(within, table, wanted => PgConnection.Quote(_catalog.Column(name, wanted).Name), wanted =>
                 _catalog.Column(name, wanted).Oid is PgTypes.Int2 or PgTypes.Int4 or PgTypes.Int8);
             return RangeCondition.Hold(new PgRecordReader(connection, $"SELECT {columns} FROM {From(name)}{where}{order}",
@@ -261,6 +258,24 @@ internal sealed class PgStore : IStore
         {
             connection.Dispose();
             throw PgConnection.Stopped($"{_address.Shown}, table {name}: reading cannot begin", error);
+        }
+    }
+
+    // A connection on the store's snapshot; it is kept for the next reading when this one ends well.
+    private NpgsqlConnection Reading()
+    {
+        if (_idle.TryTake(out NpgsqlConnection? idle)) return idle;
+        NpgsqlConnection connection = PgConnection.Open(_address.Server!, _address.Path);
+        try
+        {
+            PgConnection.Execute(connection,
+                $"BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET TRANSACTION SNAPSHOT {PgConnection.Literal(_snapshot)}");
+            return connection;
+        }
+        catch (NpgsqlException error)
+        {
+            connection.Dispose();
+            throw PgConnection.Stopped($"{_address.Shown}: reading cannot begin", error);
         }
     }
 
@@ -333,12 +348,23 @@ internal sealed class PgStore : IStore
         TimeSpan wait = limit ?? KitQuestion.TimeLimit;
         try
         {
-            using NpgsqlConnection asking = PgConnection.Open(_address.Server!, _address.Path);
-            PgConnection.Execute(asking, "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET TRANSACTION SNAPSHOT "
-                + $"{PgConnection.Literal(_snapshot)}");
-            PgConnection.Execute(asking, FormattableString.Invariant($"SET LOCAL statement_timeout = {(long)wait.TotalMilliseconds}"));
-            if (PgConnection.Scalar(asking, MayBeReader) is true) PgConnection.Execute(asking, $"SET LOCAL ROLE {ReadersRole}");
-            return Answer(asking, question);
+            NpgsqlConnection asking = Reading();
+            try
+            {
+                // What is set for the question, and by it, ends with it; one that fails takes its connection with it.
+                PgConnection.Execute(asking, "SAVEPOINT question");
+                PgConnection.Execute(asking, FormattableString.Invariant($"SET LOCAL statement_timeout = {(long)wait.TotalMilliseconds}"));
+                if (PgConnection.Scalar(asking, MayBeReader) is true) PgConnection.Execute(asking, $"SET LOCAL ROLE {ReadersRole}");
+                QueryAnswer answer = Answer(asking, question);
+                PgConnection.Execute(asking, "ROLLBACK TO question; RELEASE question");
+                Keep(asking);
+                return answer;
+            }
+            catch
+            {
+                asking.Dispose();
+                throw;
+            }
         }
         catch (PostgresException error)
         {
@@ -425,22 +451,27 @@ internal sealed class PgStore : IStore
     private List<string> LookIntoPages()
     {
         var complaints = new List<string>();
+        NpgsqlConnection? connection = null;
         string extension = Say("SELECT quote_ident(n.nspname) FROM pg_extension e JOIN pg_namespace n ON n.oid = e.extnamespace WHERE "
             + "e.extname = 'amcheck'")!;
-        foreach (IReadOnlyList<string?> index in Inquire("SELECT i.oid, i.relname FROM pg_index x JOIN pg_class i ON i.oid = "
-            + $"x.indexrelid JOIN pg_namespace n ON n.oid = i.relnamespace JOIN pg_am a ON a.oid = i.relam WHERE {PgThings.Ours} "
-            + "AND a.amname = 'btree' AND x.indisvalid ORDER BY 2").Rows)
-            Look($"SELECT {extension}.bt_index_check({index[0]}::regclass, true)", $"the index {index[1]}");
-        if (Say("SELECT count(*) FROM pg_proc WHERE proname = 'verify_heapam'") == "0") return complaints;
-        foreach (IReadOnlyList<string?> table in Inquire("SELECT c.oid, c.relname FROM pg_class c JOIN pg_namespace n ON n.oid = "
-            + $"c.relnamespace WHERE {PgThings.Ours} AND c.relkind = 'r' ORDER BY 2").Rows)
-            Look($"SELECT 'page ' || blkno || ': ' || msg FROM {extension}.verify_heapam({table[0]}::regclass) LIMIT 200",
-                $"the table {table[1]}");
-        return complaints;
+        try
+        {
+            foreach (IReadOnlyList<string?> index in Inquire("SELECT i.oid, i.relname FROM pg_index x JOIN pg_class i ON i.oid = "
+                + $"x.indexrelid JOIN pg_namespace n ON n.oid = i.relnamespace JOIN pg_am a ON a.oid = i.relam WHERE {PgThings.Ours} "
+                + "AND a.amname = 'btree' AND x.indisvalid ORDER BY 2").Rows)
+                Look($"SELECT {extension}.bt_index_check({index[0]}::regclass, true)", $"the index {index[1]}");
+            if (Say("SELECT count(*) FROM pg_proc WHERE proname = 'verify_heapam'") == "0") return complaints;
+            foreach (IReadOnlyList<string?> table in Inquire("SELECT c.oid, c.relname FROM pg_class c JOIN pg_namespace n ON n.oid = "
+                + $"c.relnamespace WHERE {PgThings.Ours} AND c.relkind = 'r' ORDER BY 2").Rows)
+                Look($"SELECT 'page ' || blkno || ': ' || msg FROM {extension}.verify_heapam({table[0]}::regclass) LIMIT 200",
+                    $"the table {table[1]}");
+            return complaints;
+        }
+        finally { connection?.Dispose(); }
 
         void Look(string sql, string what)
         {
-            using NpgsqlConnection connection = PgConnection.Open(_address.Server!, _address.Path);
+            connection ??= PgConnection.Open(_address.Server!, _address.Path);
             try
             {
                 using var command = new NpgsqlCommand(sql, connection) { CommandTimeout = 0 };
@@ -455,6 +486,8 @@ internal sealed class PgStore : IStore
             catch (NpgsqlException error)
             {
                 complaints.Add($"{what}: {(error as PostgresException)?.MessageText ?? error.Message}");
+                connection.Dispose();
+                connection = null;
             }
         }
     }
