@@ -22,7 +22,7 @@ public abstract class AnyOfficeTests
         if (int.TryParse(Environment.GetEnvironmentVariable("TRANSFERRA_OFFICE"), NumberStyles.None, CultureInfo.InvariantCulture,
             out int again)) (first, offices) = (again, 1);
         var broken = new List<string>();
-        (int through, int tried) = (0, 0);
+        (int through, int tried, int sets) = (0, 0, 0);
         using var program = new ServedProgram();
         for (int seed = first; seed < first + offices && broken.Count < 10; seed++)
         {
@@ -35,10 +35,11 @@ public abstract class AnyOfficeTests
             {
                 broken.Add($"office {seed}: {error}\n{walk.History()}");
             }
-            (through, tried) = (through + walk.Upgrades.Through, tried + walk.Upgrades.Tried);
+            (through, tried, sets) = (through + walk.Upgrades.Through, tried + walk.Upgrades.Tried, sets + walk.SetsHeldAgainst);
         }
         string told = string.Create(CultureInfo.InvariantCulture,
-            $"offices from seed {first}: {offices}, upgrades without a fault {tried}, of which {through} went through");
+            $"offices from seed {first}: {offices}, upgrades without a fault {tried}, of which {through} went through; "
+                + $"{sets} sets tell of their stores");
         Console.WriteLine(told);
         // Shown by test.sh, which keeps quiet about tests that pass.
         if (Environment.GetEnvironmentVariable("TRANSFERRA_TEST_RESULTS") is { } results)
@@ -46,6 +47,7 @@ public abstract class AnyOfficeTests
         Assert.True(broken.Count == 0, string.Join("\n\n", broken));
         // Where hardly anything goes through, the promises above were not tried.
         Assert.True(through * 2 > tried, $"of {tried} upgrades only {through} went through");
+        Assert.True(sets > 0 || offices < Daily, "no set was held against its store");
     }
 }
 

@@ -17,6 +17,9 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
     /// <summary>How many upgrades, without a fault, went through and how many were tried.</summary>
     public (int Through, int Tried) Upgrades { get; private set; }
 
+    /// <summary>How many sets were held against the stores they are of.</summary>
+    public int SetsHeldAgainst { get; private set; }
+
     private string Path => office.Office.Path;
 
     private string[] Codes => [.. office.Companies.Select(company => company.Code)];
@@ -43,6 +46,7 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
         }
         PlacesComeBack();
         Settle();
+        SetsTellOfTheirStores();
         Served last = Step(DiskFault.None, ["upgrade", .. Yes(Codes)]);
         if (last.Exit != 0) return;
         Served signed = Step(DiskFault.None, "signoff", "--json");
@@ -50,6 +54,24 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
         JsonElement companies = JsonDocument.Parse(signed.Out).RootElement.GetProperty("result").GetProperty("companies");
         OriginalsStandWhereItSays(companies);
         WeeksLater(companies);
+    }
+
+    // Each old store is in its place and is what it was, so it is what any set of it tells.
+    private void SetsTellOfTheirStores()
+    {
+        foreach (AnyCompany company in office.Companies.Where(company => company.Real.Engine != "delimited"))
+        {
+            string place = company.Real.IsOnServer ? OddOffice.ServerYaml(company.Real) : company.Real.Path;
+            foreach (string set in Directory.Exists(System.IO.Path.Combine(Path, "sets"))
+                ? Directory.GetFiles(System.IO.Path.Combine(Path, "sets"), company.Code + "_*").Take(1) : [])
+            {
+                Served match = program.Run(DiskFault.None, Path, office.Roots, "match", "--old", set, "--new", place, "--baseline");
+                _steps.Add($"(baseline of {company.Code} -> {match.Exit})");
+                SetsHeldAgainst++;
+                if (match.Exit != 0 || !match.Out.Contains("The same: all records that the set tells of", StringComparison.Ordinal))
+                    Break($"nobody touched {company.Code}, and a set of it tells of other records", match);
+            }
+        }
     }
 
     // The old data is gone by then, and perhaps its sets as well; what is left still says that nothing was altered.

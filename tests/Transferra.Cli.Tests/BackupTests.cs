@@ -119,7 +119,7 @@ public sealed class BackupTests
         using DemoFolder office = DemoFolder.OfOne();
         office.SetBackup("backup: {to: [sets, elsewhere]}");
         int killed = 0;
-        for (int n = 1; ; n += soak ? 1 : 3)
+        for (int n = 1; ; n += soak ? 1 : 7)
         {
             Called called = BuiltProgram.RunUntil(n, office.Path, "backup", "QIH");
             if (called.ExitCode == 0) break;

@@ -10,12 +10,14 @@ internal static class Killed
     public static string NewStore(DemoFolder office) => office.DataSignature()["QIH/ledger.db"];
 
     /// <summary>Digest of the new store after an upgrade that nobody kills: it is the same each time.</summary>
-    public static string Straight()
+    public static string Straight => Unkilled.Value;
+
+    private static readonly Lazy<string> Unkilled = new(() =>
     {
         using DemoFolder office = DemoFolder.OfOne();
         BuiltProgram.Run(office.Path, Upgrade).Expect(0);
         return NewStore(office);
-    }
+    });
 
     public static void Recover(DemoFolder office, bool undo)
     {
@@ -29,7 +31,6 @@ internal static class Killed
     public static void AtEveryOperation(bool thenUndo)
     {
         bool soak = Seeds.IsSoak;
-        string straight = Straight();
         int killed = 0;
         for (int n = thenUndo || soak ? 1 : 9; ; n += soak ? 1 : 23)
         {
@@ -48,7 +49,7 @@ internal static class Killed
             // Killed before the run began there is nothing to resume, and everything is as it was.
             if (thenUndo || !Directory.Exists(office["transferra/runs"])
                 || NewStore(office) == before["QIH/ledger.db"]) Assert.Equal(before, office.DataSignature());
-            else Assert.Equal(straight, NewStore(office));
+            else Assert.Equal(Straight, NewStore(office));
         }
         Assert.InRange(killed, 6, 400);
     }
@@ -93,20 +94,19 @@ public sealed class KilledWhileRecoveringTests
     // for four operations.
     private static readonly Lazy<int> Away = new(() =>
     {
-        // The change-over stands near the end of an upgrade: the operations are counted from there backwards.
-        int last = 1;
-        for (int step = 128; step > 0; step /= 2)
+        // Killed before it, the old store is in its place; behind it, the new one, or the upgrade ends unkilled.
+        (int before, int behind) = (0, 4096);
+        while (behind - before > 1)
         {
+            int n = (before + behind) / 2;
             using DemoFolder trial = DemoFolder.OfOne();
-            if (BuiltProgram.RunUntil(last + step, trial.Path, Killed.Upgrade).ExitCode == 137) last += step;
+            string old = Killed.NewStore(trial);
+            if (BuiltProgram.RunUntil(n, trial.Path, Killed.Upgrade).ExitCode != 137) behind = n;
+            else if (!File.Exists(trial.Store("QIH"))) return n;
+            else if (Killed.NewStore(trial) == old) before = n;
+            else behind = n;
         }
-        for (int n = last; ; n -= 4)
-        {
-            // A folder of its own for each: a second upgrade of one office has less to do.
-            using DemoFolder office = DemoFolder.OfOne();
-            Assert.Equal(137, BuiltProgram.RunUntil(n, office.Path, Killed.Upgrade).ExitCode);
-            if (!File.Exists(office.Store("QIH"))) return n;
-        }
+        throw new InvalidOperationException("the store was never away");
     });
 
     // Killed in the middle of the change-over, then again and again while it resumes or undoes: still the one or the other.
@@ -116,7 +116,6 @@ public sealed class KilledWhileRecoveringTests
     public void Killed_again_while_it_recovers_it_still_comes_to_an_end(bool thenUndo)
     {
         bool soak = Seeds.IsSoak;
-        string straight = Killed.Straight();
         using DemoFolder office = DemoFolder.OfOne();
         IReadOnlyDictionary<string, string> before = office.DataSignature();
         Assert.Equal(137, BuiltProgram.RunUntil(Away.Value, office.Path, Killed.Upgrade).ExitCode);
@@ -141,6 +140,6 @@ public sealed class KilledWhileRecoveringTests
             called.Expect(137);
         }
         if (thenUndo) Assert.Equal(before, office.DataSignature());
-        else Assert.Equal(straight, Killed.NewStore(office));
+        else Assert.Equal(Killed.Straight, Killed.NewStore(office));
     }
 }

@@ -1,3 +1,6 @@
+using Transferra.Core.Records;
+using Transferra.Tests;
+
 namespace Transferra.Cli.Tests;
 
 /// <summary>A match that is killed goes on where it was, unless anything it rests on was changed meanwhile.</summary>
@@ -37,6 +40,30 @@ public sealed class MatchResumedTests : IDisposable
         Assert.Contains("item", whole, StringComparison.Ordinal);
         Assert.False(File.Exists(Progress));
         Assert.DoesNotContain("Taken over", _office.Run("match", "A").Expect(0).Out, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void So_does_one_on_a_server_on_which_nobody_changes_anything()
+    {
+        using var servers = new TestServers();
+        // The server on which few other tests are at work; while one changes something there, nothing is kept.
+        StoreAddress store = servers.OnNewer("resumed");
+        _office.Add("A", store, records: 40);
+        _office.Ready();
+        _office.Run("convert", "A").Expect(0);
+        Called matched;
+        var trying = System.Diagnostics.Stopwatch.StartNew();
+        do
+        {
+            BuiltProgram.RunUntilReplaced("match-progress.json", 2, _office.Path, "match", "A");
+            matched = _office.Run("match", "A").Expect(0).Says("Proved: the new store of A holds what the old one gives, 43 records");
+        }
+        while (!matched.Out.Contains("Taken over", StringComparison.Ordinal) && trying.Elapsed < TimeSpan.FromMinutes(3));
+        matched.Says("Taken over from the match that was interrupted: 2 of 3 tables");
+        BuiltProgram.RunUntilReplaced("match-progress.json", 2, _office.Path, "match", "A");
+        TestServers.Execute(store, "UPDATE \"GRP\" SET \"TITLE\" = 'brasS' WHERE \"GNO\" = 1");
+        Assert.DoesNotContain("Taken over", _office.Run("match", "A").Expect(1).Says("brasS").Out, StringComparison.Ordinal);
+        _office.Run("undo", "--yes", "A").Expect(0);
     }
 
     [Fact]

@@ -464,4 +464,59 @@ public sealed class ServerTests : IDisposable
             TestServers.Execute(address with { Path = "postgres" }, $"DROP ROLE {owner}");
         }
     }
+
+    [Theory]
+    [InlineData("postgresql")]
+    [InlineData("mariadb")]
+    public void Whatever_is_changed_in_records_changes_the_mark_and_reading_does_not(string engine)
+    {
+        StoreAddress address = Books(engine);
+        IStoreServer server = _stores.ServerOf(address);
+        string q = engine == "mariadb" ? "`" : "\"";
+        var seen = new HashSet<string>();
+        void isNew(string after)
+        {
+            // On PostgreSQL there is none while another test's change is under way on the server.
+            string? mark = null;
+            for (int i = 0; i < 5000 && (mark = server.ChangeMark(address.Path)) is null; i++) Thread.Sleep(1);
+            Assert.True(seen.Add(Assert.IsType<string>(mark)), $"after {after} the mark is what it was");
+        }
+        isNew("nothing");
+        foreach (string change in (string[])["INSERT INTO entry VALUES (9, 7, 1.5)", $"UPDATE entry SET amount = 2 WHERE {q}no{q} = 9",
+            $"DELETE FROM entry WHERE {q}no{q} = 9", "ALTER TABLE account ADD COLUMN more INT DEFAULT 3", "TRUNCATE TABLE entry",
+            "DROP TABLE entry"])
+        {
+            TestServers.Execute(address, change);
+            isNew(change);
+        }
+        // What was under way before, and ends now.
+        using (DbConnection other = TestServers.Connect(address))
+        {
+            using DbTransaction under = other.BeginTransaction();
+            using DbCommand command = other.CreateCommand();
+            (command.Transaction, command.CommandText) = (under, "UPDATE account SET name = 'x' WHERE id = 7");
+            command.ExecuteNonQuery();
+            if (server.ChangeMark(address.Path) is { } meanwhile) seen.Add(meanwhile);
+            under.Commit();
+        }
+        isNew("the end of a change");
+        int same = 0;
+        for (int i = 0; i < 500 && same == 0; i++)
+        {
+            string? before = server.ChangeMark(address.Path);
+            Assert.Equal("2", TestServers.Ask(address, "SELECT COUNT(*) FROM account"));
+            if (before is not null && server.ChangeMark(address.Path) == before) same++;
+        }
+        Assert.Equal(1, same);
+    }
+
+    [Fact]
+    public void Where_a_server_tells_of_no_changes_there_is_no_mark()
+    {
+        StoreAddress address = Books("firebird"), other = Books("mariadb", "isam");
+        Assert.Null(_stores.ServerOf(address).ChangeMark(address.Path));
+        Assert.NotNull(_stores.ServerOf(other).ChangeMark(other.Path));
+        TestServers.Execute(other, "CREATE TABLE old_ways (a INT) ENGINE = MyISAM");
+        Assert.Null(_stores.ServerOf(other).ChangeMark(other.Path));
+    }
 }

@@ -23,14 +23,14 @@ internal static class MatchBaseline
         if (!SetPlaces.IsNamedLikeSet(from))
             throw new TransferraException($"--baseline needs a backup set as --old, and {from} is not named like one",
                 "Leave --baseline out to compare the records of two stores.");
-        (RecordedStore then, string old) = Recorded(session, from);
+        (SetManifest set, RecordedStore then, string old) = Recorded(session, from);
         session.Screen.Heading("match: are the records those that the set tells of?");
         session.Screen.Line($"old: {old}");
         SinceRecorded since;
         string renewed;
         if (SetPlaces.IsNamedLikeSet(to))
         {
-            (RecordedStore now, renewed) = Recorded(session, to);
+            (_, RecordedStore now, renewed) = Recorded(session, to);
             session.Screen.Line($"new: {renewed}");
             since = RecordedMatch.Run(now, then);
         }
@@ -39,7 +39,9 @@ internal static class MatchBaseline
             using NamedPlace place = NamedPlace.Of(session, to);
             renewed = place.Shown;
             session.Screen.Line($"new: {renewed}");
-            using IStore store = session.Stores.Open(place.Side.Address, place.Side.TextEncoding);
+            // Texts of the same engine are in the code page that the kit told of when the set was made.
+            using IStore store = session.Stores.Open(place.Side.Address, place.Side.Address.Engine == set.Store.Engine
+                ? set.Store.TextEncoding : place.Side.TextEncoding);
             since = RecordedMatch.Run(store, then, session.Observer().At("match"), session.Cancel);
         }
         MatchedSinceText.TellBaseline(session.Screen, since, bothSets: SetPlaces.IsNamedLikeSet(to));
@@ -47,12 +49,13 @@ internal static class MatchBaseline
         return session.Answer(isSame ? ExitCodes.Done : ExitCodes.LookAt, new BaselineMatched(old, renewed, isSame, since));
     }
 
-    private static (RecordedStore Store, string Shown) Recorded(Session session, string place)
+    private static (SetManifest Set, RecordedStore Store, string Shown) Recorded(Session session, string place)
     {
         string path = place.Contains("://", StringComparison.Ordinal) ? place : Path.GetFullPath(place);
         SetManifest manifest = (session.HasOffice ? session.Sets : session.BareSets).ReadSealed(path).Manifest;
-        return (manifest.Recorded() ?? throw new TransferraException($"the set {path} was made by an earlier release of Transferra, which "
-            + "kept too little for --baseline", "Leave it out: the set is unpacked then, and its records are compared."),
+        return (manifest, manifest.Recorded() ?? throw new TransferraException($"the set {path} was made by an earlier release of "
+            + "Transferra, which kept too little for --baseline",
+            "Leave it out: the set is unpacked then, and its records are compared."),
             $"{path} ({manifest.Label.Company} of {manifest.Label.MadeAt:yyyy-MM-dd HH:mm} UTC), what it tells of its records");
     }
 }

@@ -90,8 +90,12 @@ public static class RecordedMatch
         var found = new BucketedFingerprint();
         scan.Into(found, store, then.Last, observer, cancel);
         Fingerprint[] seen = found.Groups(groups.Length);
-        var differing = new HashSet<int>(scan.Unreadable.Select(bucket => bucket & (groups.Length - 1)));
-        differing.UnionWith(Enumerable.Range(0, groups.Length).Where(group => seen[group] != groups[group]));
-        return new SinceTable(then.Table.Name, then.Records, found.Total().Rows + scan.Beyond, scan.Beyond, groups.Length, differing.Count);
+        var differing = new HashSet<int>(Enumerable.Range(0, groups.Length).Where(group => seen[group] != groups[group]));
+        bool isOnlyUnread = differing.Count == 0 && scan.Unreadable.Count > 0;
+        differing.UnionWith(scan.Unreadable.Select(bucket => bucket & (groups.Length - 1)));
+        return new SinceTable(then.Table.Name, then.Records, found.Total().Rows + scan.Beyond, scan.Beyond, groups.Length, differing.Count)
+        {
+            NotCompared = isOnlyUnread ? "it has cells that cannot be read, of which nothing was recorded" : ""
+        };
     }
 }

@@ -1,16 +1,18 @@
-// StoreMark.cs: what tells on this machine, without reading it, that a store of files was not written to since.
+// StoreMark.cs: what tells, without reading it, that a store was not written to since.
 // Why not its digest: that takes as long as a good part of what is to be spared.
 // Holds: (1) any change of content, name or rights of any of its files changes the mark, once the clock of the volume has gone on since the
-// one before; (2) a store on a server has none, as other programs reach it by ways that leave no mark.
+// one before; (2) so does any change of a record in a store on a server, by the server's own account; where it gives none,
+// there is no mark.
 using System.Globalization;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Office;
 
-/// <summary>A store of files as it stands.</summary>
-/// <param name="Text">Of every file its name, volume, number there, size, and the times that tell of changes.</param>
-/// <param name="ChangedAt">When the last of them was changed.</param>
+/// <summary>A store as it stands.</summary>
+/// <param name="Text">Of every file its name, volume, number there, size, and the times that tell of changes; of one on a server what the
+/// server tells.</param>
+/// <param name="ChangedAt">When the last of the files was changed.</param>
 internal sealed record StoreMark(string Text, DateTimeOffset ChangedAt)
 {
     // Some volumes keep times by two seconds only.
@@ -20,11 +22,14 @@ internal sealed record StoreMark(string Text, DateTimeOffset ChangedAt)
     public DateTimeOffset SettledAt => ChangedAt + _coarsestClock;
 
     /// <summary>The mark of a store; null where it has none, or cannot be looked at.</summary>
-    public static StoreMark? Of(StoreAddress store)
+    /// <param name="store">Which.</param>
+    /// <param name="stores">For those on servers.</param>
+    public static StoreMark? Of(StoreAddress store, IStoreOpener stores)
     {
-        if (store.IsOnServer) return null;
         try
         {
+            if (store.IsOnServer) return stores.ServerOf(store).ChangeMark(store.Path) is { } told
+                ? new StoreMark($"{store.Shown} {told}", DateTimeOffset.MinValue) : null;
             string[] files = Directory.Exists(store.Path)
                 ? [store.Path, .. Directory.EnumerateFileSystemEntries(store.Path, "*", SearchOption.AllDirectories)
                     .Order(StringComparer.Ordinal)]
@@ -43,6 +48,6 @@ internal sealed record StoreMark(string Text, DateTimeOffset ChangedAt)
             }
             return new StoreMark(string.Join('\n', parts), DateTimeOffset.UnixEpoch.AddTicks(last / TimeSpan.NanosecondsPerTick + 1));
         }
-        catch (Exception error) when (error is IOException or UnauthorizedAccessException) { return null; }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException or TransferraException) { return null; }
     }
 }

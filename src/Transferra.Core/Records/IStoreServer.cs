@@ -57,6 +57,12 @@ public interface IStoreServer
     /// <returns>Null when another one is at work on it; something without effect where the engine has no such lock.</returns>
     IDisposable? TryLock(string name);
 
+    /// <summary>A text that is another one as soon as anybody has changed a record of a store, whoever it was, and that reading alone
+    /// leaves as it is; changes of other stores of the server may change it, too.</summary>
+    /// <param name="name">The store.</param>
+    /// <returns>Null where the engine tells no such thing, or something is under way that is neither in nor out.</returns>
+    string? ChangeMark(string name) => null;
+
     /// <summary>The version of the engine that answers.</summary>
     string EngineVersion();
 

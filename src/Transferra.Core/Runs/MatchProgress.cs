@@ -1,8 +1,8 @@
 // MatchProgress.cs: what the match of a company's way has come to, in the run's folder, so that one that was interrupted goes on:
 // match-progress.json. It goes when the match is through.
 // Holds: (1) what is taken over was read of the very stores, by the same kit, answers and release; (2) that they were not written to
-// meanwhile is told by their files' numbers and times of change, looked at before they are opened, whenever something is kept, and when it
-// is taken over; so there is nothing to take over of a store on a server; (3) where the run's folder cannot be written, nothing is kept.
+// meanwhile is told by their marks (StoreMark.cs), looked at before they are opened, whenever something is kept, and when it is taken over;
+// (3) where the run's folder cannot be written, nothing is kept.
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
@@ -61,7 +61,7 @@ internal sealed class MatchProgress(CompanyRun on, IReadOnlyList<StoreAddress> s
     private StoreMark[]? MarksOf(int hop)
     {
         StoreAddress[] all = [stores[hop], stores[hop + 1], .. made is null ? [] : new[] { made }];
-        StoreMark?[] marks = [.. all.Select(StoreMark.Of)];
+        StoreMark?[] marks = [.. all.Select(store => StoreMark.Of(store, on.Context.Stores))];
         return marks.Contains(null) ? null : [.. marks.Select(mark => mark!)];
     }
 

@@ -26,6 +26,16 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         return null;
     }
 
+    // A snapshot is two numbers of transactions of the whole server: all below the lower are through, none from the higher on is seen
+    // (PostgreSQL documentation, 9.27, transaction ID and snapshot information functions). Where they are one number, all that two
+    // snapshots with it see is the same; whatever is changed takes a number and moves it on when it is through. Readers take none.
+    public string? ChangeMark(string name)
+    {
+        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        return PgConnection.Scalar(connection, "SELECT d.oid || ' ' || txid_snapshot_xmax(s) FROM pg_database d, txid_current_snapshot() s "
+            + "WHERE d.datname = $1 AND txid_snapshot_xmin(s) = txid_snapshot_xmax(s)", name) as string;
+    }
+
     public string EngineVersion()
     {
         using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
