@@ -65,7 +65,7 @@ public sealed class MatchBaselineTests : IDisposable
         // Two sets, of which neither is unpacked.
         string later = BackedUp();
         Match(set, later).Expect(1).Says("NOT the same: in 1 table", "5,001");
-        Match(later, later).Expect(0).Says("Digests were compared, of both sets as they were taken when they were made");
+        Match(later, later).Expect(0).Says("Digests were compared; both are from when the sets were made");
         Assert.False(_office.Run("match", "--old", set, "--new", later, "--baseline", "--json").Expect(1).Json.GetProperty("result")
             .GetProperty("same").GetBoolean());
     }

@@ -48,8 +48,8 @@ internal static class MatchedSinceText
                 + "or others were added among them. To see which, match without --baseline.");
         else
             (since.Later > 0 || since.NotRecorded.Count > 0 ? (Action<string>)screen.Look : screen.Good)(
-                $"The same: all records that the set tells of are there unaltered, {Added(since)}. Digests were compared, "
-                + $"{(bothSets ? "of both sets" : "of the set")} as they were taken when {(bothSets ? "they were" : "it was")} made. "
+                $"The same: all records that the set tells of are there unaltered, {Added(since)}. Digests were compared; "
+                + (bothSets ? "both are from when the sets were made. " : "those of the set are from when it was made. ")
                 + "Whether a set is sound, transferra sets --prove tells.");
     }
 
