@@ -99,6 +99,13 @@ public sealed class MatchBaselineTests : IDisposable
         Match(Place, Place).Expect(2).Says("--baseline needs a backup set as --old");
         Match(set, more: ["--list", _office["lists"]]).Expect(2).Says("neither a company nor --sample or --list");
         _office.Run("match", "A", "--baseline").Expect(2).Says("--baseline goes with --old SET and --new");
+        // A name with a mark that would be a colour to the terminal's library.
+        Change("CREATE TABLE ODD (A INTEGER, \"[red]X\" TEXT)");
+        string odd = BackedUp();
+        Match(odd).Expect(0);
+        Change("ALTER TABLE ODD RENAME COLUMN \"[red]X\" TO Y");
+        Match(odd).Expect(1).Says("NO: it has no column [red]X any more");
+        Change("DROP TABLE ODD");
         // What only one of the two has.
         Change("CREATE TABLE DIARY (D TEXT)");
         Match(set).Expect(1).Says("Only in the new one: DIARY");

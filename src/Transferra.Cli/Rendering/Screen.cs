@@ -138,7 +138,8 @@ internal sealed class Screen : IDisposable
     {
         "proved" or "yes" or "through" or "passed" => $"[green]{text}[/]",
         "NO" or "fault" or "not whole" or "not proved" or "stopped" or "blocked" => $"[red]{text}[/]",
-        _ when text.StartsWith("NO,", StringComparison.Ordinal) || text.StartsWith("NO:", StringComparison.Ordinal) => $"[red]{text}[/]",
+        _ when text.StartsWith("NO,", StringComparison.Ordinal) || text.StartsWith("NO:", StringComparison.Ordinal) =>
+            $"[red]{Markup.Escape(SafeText.Lines(text))}[/]",
         "warning" or "your word" or "will stop" => $"[yellow]{text}[/]",
         _ => Markup.Escape(SafeText.Lines(text)),
     });
