@@ -26,6 +26,7 @@ internal sealed record HopSoFar(int Number, string Basis, IReadOnlyList<PartSoFa
 /// <param name="made">The store that the vendor's new program made; null when it is of no concern.</param>
 internal sealed class MatchProgress(CompanyRun on, IReadOnlyList<StoreAddress> stores, StoreAddress? made)
 {
+    private readonly Dictionary<StoreAddress, StoreMark?> _first = [];
     private List<HopSoFar>? _hops;
     private bool _isKept = true;
 
@@ -37,12 +38,12 @@ internal sealed class MatchProgress(CompanyRun on, IReadOnlyList<StoreAddress> s
     /// <param name="hop">Which, from 0. Its stores are not open yet, but for the one that the hop before ended with.</param>
     public MatchSoFar? Of(int hop)
     {
-        if (MarksOf(hop) is not { } marks) return null;
+        if (MarksOf(hop, BeforeItWasOpened) is not { } marks) return null;
         string basis = BasisOf(hop, marks);
         IReadOnlyList<PartSoFar> known = Hops.FirstOrDefault(kept => kept.Number == hop && kept.Basis == basis)?.Parts ?? [];
         return new MatchSoFar(known, marks.Max(mark => mark.SettledAt), parts =>
         {
-            if (MarksOf(hop) is { } now && BasisOf(hop, now) == basis) Save(new HopSoFar(hop, basis, [.. parts]));
+            if (MarksOf(hop, MarkOf) is { } now && BasisOf(hop, now) == basis) Save(new HopSoFar(hop, basis, [.. parts]));
         }, on.Context.BetweenMatchMarks);
     }
 
@@ -58,22 +59,33 @@ internal sealed class MatchProgress(CompanyRun on, IReadOnlyList<StoreAddress> s
     }
 
     // Those of both stores of a hop, and of the vendor's where there is one.
-    private StoreMark[]? MarksOf(int hop)
+    private StoreMark[]? MarksOf(int hop, Func<StoreAddress, StoreMark?> of)
     {
         StoreAddress[] all = [stores[hop], stores[hop + 1], .. made is null ? [] : new[] { made }];
-        StoreMark?[] marks = [.. all.Select(store => StoreMark.Of(store, on.Context.Stores))];
+        StoreMark?[] marks = [.. all.Select(of)];
         return marks.Contains(null) ? null : [.. marks.Select(mark => mark!)];
+    }
+
+    private StoreMark? MarkOf(StoreAddress store) => StoreMark.Of(store, on.Context.Stores);
+
+    // The store that a hop ends with stays open for the next one, on what it was then.
+    private StoreMark? BeforeItWasOpened(StoreAddress store)
+    {
+        if (!_first.TryGetValue(store, out StoreMark? mark)) _first.Add(store, mark = MarkOf(store));
+        return mark;
     }
 
     private string BasisOf(int hop, StoreMark[] marks)
     {
         Hop of = on.Way.Hops[hop];
-        string[] all = [on.Context.Tool, KitDigest, of.From.Name, of.To.Name, .. stores.Skip(hop).Take(2).Select(store => store.Path),
-            .. marks.Select(mark => mark.Text),
-            .. on.Company.Answers.OrderBy(answer => answer.Key, StringComparer.Ordinal).SelectMany(answer =>
-                (string[])[answer.Key, answer.Value])];
+        string[] all = [on.Context.Tool, KitDigest, of.From.Name, of.To.Name, .. marks.Select(mark => mark.Text),
+            .. stores.Skip(hop).Take(2).SelectMany(store => (string[])[store.Engine, store.Path, .. Texts(store.Options)]),
+            .. Texts(on.Company.Answers)];
         return Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(JsonSerializer.Serialize(all))));
     }
+
+    private static IEnumerable<string> Texts(IReadOnlyDictionary<string, string> said) => said
+        .OrderBy(entry => entry.Key, StringComparer.Ordinal).SelectMany(entry => (string[])[entry.Key, entry.Value]);
 
     private string KitDigest => field ??= on.Company.Kit.IsNone ? "" : StoreDigest.Of(on.Company.Kit.Folder);
 
