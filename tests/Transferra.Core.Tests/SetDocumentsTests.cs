@@ -1,5 +1,6 @@
 using Transferra.Core.Backup;
 using Transferra.Core.Machine;
+using Transferra.Core.Matching;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Tests;
@@ -142,6 +143,22 @@ public sealed class SetDocumentsTests : IDisposable
         Assert.Empty(SetWriting.Unpack(_set, _folder["out"], name => name == "documents/0/second-name.jpg"));
         Assert.Equal("a picture", File.ReadAllText(_folder["out/documents/0/second-name.jpg"]));
         Assert.Equal(large.Member.Name, Assert.Single(SetWriting.Unpack(_set, _folder["other"])).Member);
+    }
+
+    [Fact]
+    public void Of_an_unchanged_store_the_baseline_is_kept_unless_an_earlier_release_recorded_less()
+    {
+        MakeOddDocuments();
+        Thread.Sleep(1100); // what was changed in the last second is read again
+        string[] sets = [_set, _folder["second.tar"], _folder["third.tar"]];
+        string groups = RecordedTable.Written(new Fingerprint[1]);
+        TableBaseline[] taken = [new("T", 3, 0, "00"), new("T", 4, 0, "01") { Groups = groups }, new("T", 5, 0, "02") { Groups = groups }];
+        for (int i = 0; i < sets.Length; i++)
+            SetWriting.Write(_office, _company, _volume, sets[i], earlier: i == 0 ? null : sets[i - 1], baseline: taken[i]);
+        long[] recorded = [.. sets.Select(set => Assert.Single(SetWriting.ManifestOf(set).Baseline).Records)];
+        Assert.Equal([3, 4, 4], recorded);
+        Assert.Null(SetWriting.ManifestOf(sets[0]).Recorded());
+        Assert.NotNull(SetWriting.ManifestOf(sets[2]).Recorded());
     }
 
     [Fact]

@@ -12,13 +12,13 @@ namespace Transferra.Core.Tests;
 internal static class SetWriting
 {
     public static IReadOnlySet<string> Write(OfficeDescription office, Company company, IVolume volume, string path,
-        string? earlier = null, SetPlaces? sets = null)
+        string? earlier = null, SetPlaces? sets = null, TableBaseline? baseline = null)
     {
         var context = new RunContext(office, null!, volume, null!, "test", CancellationToken.None);
         if (sets is not null) context = context with { Sets = sets };
         var table = new TableShape("T", [new ColumnShape("a", FieldType.Integer)], ["a"], []);
         var order = new PackOrder(company, company.OldStore, new MemoryStore().With(table), "1", [table],
-            () => [new TableBaseline("T", 3, 0, "00")],
+            () => [baseline ?? new TableBaseline("T", 3, 0, "00")],
             Path.GetDirectoryName(path)!)
         { Earlier = earlier };
         using PackedSet packed = BackupSets.Pack(context, order, (_, _) => { });

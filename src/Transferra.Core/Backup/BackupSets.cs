@@ -199,11 +199,11 @@ public static class BackupSets
 
     private const string NameTime = "yyyyMMdd-HHmmss";
 
-    // The same tables, read as the same types.
-    private static bool HasSameTables(SetManifest earlier, PackOrder order) => earlier.Tables is { } tables
-        && tables.Count == order.Tables.Count
+    // The same tables, read as the same types, by a release that recorded as much as this one.
+    private static bool HasSameTables(SetManifest earlier, PackOrder order) => earlier.Recorded() is not null
+        && earlier.Tables is { } tables && tables.Count == order.Tables.Count
         && tables.Zip(order.Tables.Select(WrittenTable.Of)).All(pair => pair.First.Name == pair.Second.Name
-            && pair.First.Columns.SequenceEqual(pair.Second.Columns));
+            && pair.First.Columns.SequenceEqual(pair.Second.Columns) && pair.First.Key.SequenceEqual(pair.Second.Key));
 
     private static SourceTree SourcesOf(OfficeDescription office, Company company, string storeName, string storePath)
     {
