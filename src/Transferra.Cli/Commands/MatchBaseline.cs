@@ -12,7 +12,8 @@ namespace Transferra.Cli.Commands;
 
 internal static class MatchBaseline
 {
-    private sealed record BaselineMatched(string Old, string New, bool Same, SinceRecorded Since);
+    private sealed record BaselineMatched(string Old, string New, bool Same, string Version, DateTimeOffset At, long Later,
+        IReadOnlyList<SinceTable> Tables, IReadOnlyList<string> NotRecorded);
 
     /// <summary>Runs it.</summary>
     /// <param name="session">The call.</param>
@@ -46,7 +47,8 @@ internal static class MatchBaseline
         }
         MatchedSinceText.TellBaseline(session.Screen, since, bothSets: SetPlaces.IsNamedLikeSet(to));
         bool isSame = since is { IsSame: true, Later: 0, NotRecorded.Count: 0 };
-        return session.Answer(isSame ? ExitCodes.Done : ExitCodes.LookAt, new BaselineMatched(old, renewed, isSame, since));
+        return session.Answer(isSame ? ExitCodes.Done : ExitCodes.LookAt, new BaselineMatched(old, renewed, isSame, since.Version, since.At,
+            since.Later, since.Tables, since.NotRecorded));
     }
 
     private static (SetManifest Set, RecordedStore Store, string Shown) Recorded(Session session, string place)

@@ -193,9 +193,9 @@ public sealed record SetManifest(string Format, SetLabel Label, IReadOnlyList<st
     public IReadOnlyList<WrittenTable>? Tables { get; init; }
 
     /// <summary>What it tells of its records, to match a store with that without unpacking it; null when it was made by a release that
-    /// kept less.</summary>
+    /// kept less. Nothing was matched for it, so it is not proved to be anything.</summary>
     public RecordedStore? Recorded() => Tables is not { } tables || Baseline.Any(table => table.Groups is null) ? null
-        : new RecordedStore(Label.DataVersion, Label.MadeAt, Verdict.Proved, [.. Baseline.Join(tables, table => table.Table,
+        : new RecordedStore(Label.DataVersion, Label.MadeAt, Verdict.NotProved, [.. Baseline.Join(tables, table => table.Table,
             table => table.Name, (known, table) => new RecordedTable(table, IsKept: false, known.Records, known.Fingerprint, known.Last,
                 known.Groups!))]);
 

@@ -47,7 +47,6 @@ internal sealed class MatchParts
         foreach (TableMap map in hop.Tables)
         {
             Part[] joined = [.. map.Into.Select(target => _of[target.Table.Name]).Distinct()];
-            if (joined.Length == 0) continue;
             foreach (Part other in joined[1..])
             {
                 joined[0].Tables.AddRange(other.Tables);
@@ -84,7 +83,6 @@ internal sealed class MatchParts
     /// <summary>What became of the records of an old table.</summary>
     public void Account(TableMap map, TableAccount account)
     {
-        if (map.Into.Count == 0) return;
         lock (_one) _of[map.Into[0].Table.Name].Accounts[map] = account;
     }
 

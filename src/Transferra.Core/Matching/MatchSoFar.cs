@@ -1,5 +1,4 @@
 // MatchSoFar.cs: what a match of one hop has come to, kept so that one that was interrupted goes on where it was.
-
 namespace Transferra.Core.Matching;
 
 /// <summary>What was compared of a hop and is the same. Used by several threads, one at a time.</summary>
