@@ -135,6 +135,7 @@ internal static class HtmlMatched
             table.IsSame ? "yes" : "NO",
         }));
         if (match.Totals.Count > 0) foreach (XElement part in Totals(match.Totals)) yield return part;
+        foreach (XElement part in Children(match.Children)) yield return part;
         if (match.Declarations is { } declarations)
         {
             yield return Table(["Declared", ">Old store", ">New store"], declarations.Counts.Select(count => new object[]
@@ -151,6 +152,23 @@ internal static class HtmlMatched
                     }));
         }
         foreach (XElement part in Changes(match)) yield return part;
+    }
+
+    // The links that do not come out even first, and of each link the first few parents.
+    private static IEnumerable<XElement> Children(IReadOnlyList<ChildrenMatched> links)
+    {
+        if (links.Count == 0) yield break;
+        int others = links.Count(link => !link.IsSame);
+        yield return new XElement("p", $"Children per parent: {Number(links.Count)} {(links.Count == 1 ? "link" : "links")} between "
+            + "tables; " + (others == 0 ? "each record pointed to has as many pointing to it as before."
+                : $"in {Number(others)} of them some have another number."));
+        yield return Table(["From", "To", ">Parents", ">Children", ">With another number", "Of them"], links.OrderByDescending(link =>
+            link.Differing).Take(MostParts).Select(link => new object[]
+        {
+            $"{link.Table}.{string.Join(" + ", link.Columns)}", link.Parent, Number(link.Parents), Number(link.Records),
+            Number(link.Differing), string.Join("; ", link.First.Take(MostLines).Select(one =>
+                $"{one.Parent}: {Number(Math.Abs(one.Change))} {(one.Change < 0 ? "fewer" : "more")}"))
+        }));
     }
 
     private static IEnumerable<XElement> Totals(IReadOnlyList<TotalMatch> totals)

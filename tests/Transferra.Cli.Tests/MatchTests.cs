@@ -53,6 +53,27 @@ public sealed class MatchTests
     }
 
     [Fact]
+    public void An_entry_that_went_to_another_account_or_got_lost_is_told_of_the_accounts()
+    {
+        using var office = new DemoFolder();
+        string store = Converted(office);
+        BuiltProgram.Run(office.Path, "match", "QIH").Expect(0).Says("children per parent: 4 links between tables; each record pointed to "
+            + "has as many pointing to it as before");
+        string account = DemoFolder.Ask(store, "SELECT account_id FROM ledger_entry WHERE entry_no = 1")!, other = DemoFolder.Ask(store,
+            $"SELECT min(account_id) FROM account WHERE account_id <> {account}")!;
+        DemoFolder.Execute(store, $"UPDATE ledger_entry SET account_id = {other} WHERE entry_no = 1; DELETE FROM ledger_entry WHERE "
+            + $"entry_no = (SELECT max(entry_no) FROM ledger_entry WHERE account_id = {account})");
+        BuiltProgram.Run(office.Path, "match", "QIH").Expect(1).Says("children per parent: not the same in 2 of 4 links",
+            $"ledger_entry.account_id -> account: {account} has 2 fewer; {other} has 1 more");
+        JsonElement match = BuiltProgram.Run(office.Path, "match", "QIH", "--json").Expect(1).Json.GetProperty("result")[0]
+            .GetProperty("match");
+        JsonElement link = match.GetProperty("hops")[0].GetProperty("children").EnumerateArray().First(one =>
+            one.GetProperty("parent").GetString() == "account");
+        Assert.Equal((2, 2, 1, false), (link.GetProperty("differing").GetInt32(), link.GetProperty("fewer").GetInt32(),
+            link.GetProperty("more").GetInt32(), link.GetProperty("isSame").GetBoolean()));
+    }
+
+    [Fact]
     public void A_difference_is_shown_with_what_was_expected_and_what_was_found()
     {
         using var office = new DemoFolder();

@@ -144,6 +144,16 @@ public sealed class MatchingTests : IDisposable
     }
 
     [Fact]
+    public void Lines_of_a_total_stand_in_the_order_in_which_people_count()
+    {
+        string[] labels = ["1 / 9", "1 / 10", "2", "12", "2024-3 b", "2024-12 a", "Möller", ""];
+        _old.Answers["old prices"] = _new.Answers["new prices"] = new QueryAnswer(["a", "b"],
+            [.. labels.Reverse().Select(label => (IReadOnlyList<string?>)[label, "1"])]);
+        Assert.Equal(["", "1 / 9", "1 / 10", "2", "12", "2024-3 b", "2024-12 a", "Möller"],
+            Match().Totals[0].Lines.Select(line => line.Label));
+    }
+
+    [Fact]
     public void Totals_of_stores_that_answer_no_sql_are_added_up_table_by_table()
     {
         TableShape table = _hop.From.Table("PART")!;

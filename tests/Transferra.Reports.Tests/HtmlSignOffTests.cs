@@ -116,6 +116,21 @@ public sealed class HtmlSignOffTests
     }
 
     [Fact]
+    public void Parents_with_another_number_of_children_stand_in_it_the_worst_link_first()
+    {
+        RunReport report = Report(proved: false);
+        CompanyReport company = report.Companies[0];
+        ChildrenMatched Link(string column, params ParentChange[] changes) => new("entry", [column], column, 7, 3, changes.Length,
+            -changes.Where(one => one.Change < 0).Sum(one => one.Change), changes.Where(one => one.Change > 0).Sum(one => one.Change),
+            changes);
+        MatchResult hop = company.Match!.Hops[0] with { Children = [Link("period"), Link("account", new("A1", -2), new("A2", 1))] };
+        XElement page = Body(report with { Companies = [company with { Match = new WayMatched([hop], [], []) }] });
+        Assert.Contains("2 links between tables; in 1 of them some have another number.", page.Value, StringComparison.Ordinal);
+        Assert.Equal(["entry.account", "account", "3", "7", "2", "A1: 2 fewer; A2: 1 more"], RowOf(page, "entry.account", "From"));
+        Assert.Equal(["entry.period", "period", "3", "7", "0", ""], RowOf(page, "entry.period", "From"));
+    }
+
+    [Fact]
     public void Names_with_marks_of_the_markup_are_shown_as_they_are() =>
         Assert.Equal("Quaverholt & <Sons>", Body(Report(proved: true)).Descendants("h1").Single().Value);
 

@@ -65,7 +65,9 @@ public sealed class PlantedChangesTests(ITestOutputHelper output) : IDisposable
             + ", quantity INTEGER, seen TIMESTAMP" + (engine == "mariadb" ? " NULL" : "") + ", note VARCHAR(200)";
         string[] tables = [$"CREATE TABLE keyed (id INTEGER NOT NULL PRIMARY KEY, {shape})",
             $"CREATE TABLE loose (id INTEGER NOT NULL, {shape})",
-            "CREATE TABLE child (id INTEGER NOT NULL, line INTEGER NOT NULL, price INTEGER, PRIMARY KEY (id, line))"];
+            "CREATE TABLE child (id INTEGER NOT NULL, line INTEGER NOT NULL, price INTEGER, PRIMARY KEY (id, line))",
+            "CREATE TABLE head (id INTEGER NOT NULL PRIMARY KEY)",
+            "CREATE TABLE entry (nr INTEGER NOT NULL PRIMARY KEY, head INTEGER, FOREIGN KEY (head) REFERENCES head (id))"];
         StoreAddress store = engine == "sqlite" ? new StoreAddress("sqlite", _folder[name + ".db"]) : _servers.Made(engine, name, tables);
         if (engine == "sqlite") foreach (string table in tables) Run(store, [table]);
         return store;
@@ -181,6 +183,45 @@ public sealed class PlantedChangesTests(ITestOutputHelper output) : IDisposable
         (WayMatched same, List<Difference> none) = Match(old, renewed);
         Assert.Empty(none);
         Assert.True(BareMatch.IsSame(same));
+    }
+
+    private const int Heads = 40, Entries = 200;
+
+    // No head for 0.
+    private static string Entry(int no, int head) => $"INSERT INTO entry VALUES ({no}, {(head == 0 ? "NULL" : head)})";
+
+    [Theory]
+    [InlineData("sqlite")]
+    [InlineData("postgresql")]
+    [InlineData("mariadb")]
+    [InlineData("firebird")]
+    public void Every_parent_with_another_number_of_children_is_counted(string engine)
+    {
+        var random = new Random(Seeds.Given);
+        output.WriteLine($"seed {Seeds.Given}");
+        (StoreAddress old, StoreAddress renewed) = (Store(engine, "old"), Store(engine, "new"));
+        var had = Enumerable.Range(1, Entries).ToDictionary(no => no, _ => random.Next(Heads + 1));
+        string[] heads = [.. Enumerable.Range(1, Heads).Select(id => $"INSERT INTO head VALUES ({id})")];
+        Run(old, [.. heads, .. had.Select(one => Entry(one.Key, one.Value))]);
+        Run(renewed, heads);
+        foreach (int changes in (int[])[0, 1, 5, 60])
+        {
+            var has = new Dictionary<int, int>(had);
+            for (int i = 0; i < changes; i++)
+            {
+                int no = 1 + random.Next(Entries + 20);
+                if (random.Next(3) == 0) has.Remove(no);
+                else has[no] = random.Next(Heads + 1);
+            }
+            Run(renewed, ["DELETE FROM entry", .. has.Select(one => Entry(one.Key, one.Value))]);
+            ChildrenMatched link = Assert.Single(Match(old, renewed).Matched.Hops[0].Children);
+            Dictionary<int, int> change = Enumerable.Range(1, Heads).Select(head => (head, has.Values.Count(of => of == head)
+                - had.Values.Count(of => of == head))).Where(one => one.Item2 != 0).ToDictionary();
+            Assert.Equal((has.Count, Heads, change.Count, -change.Values.Where(by => by < 0).Sum(),
+                change.Values.Where(by => by > 0).Sum()), ((int)link.Records, (int)link.Parents, (int)link.Differing, (int)link.Fewer,
+                (int)link.More));
+            Assert.Equal(change.Select(one => new ParentChange($"{one.Key}", one.Value)).ToHashSet(), [.. link.First]);
+        }
     }
 
     [Theory]

@@ -100,6 +100,9 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
                 of?.Changed ?? 0)
             { ChangedColumns = of?.ChangedColumns ?? [], Changes = of?.Changes ?? [] };
         })];
+        ChildrenMatched[] children = [.. correspondence.To.Tables.SelectMany(table => Children(table,
+            differences.GetValueOrDefault(table.Name), name => tables.FirstOrDefault(known => string.Equals(known.Table, name,
+                StringComparison.OrdinalIgnoreCase))?.Found ?? 0))];
         return new MatchResult(correspondence.From.Name, correspondence.To.Name, accounts, tables,
             ControlTotals.Compare(old, correspondence.From, renewed, correspondence.To, settings, cancel),
             FairShare([.. differences.Values.Select(of => of.Listed)]), differences.Values.Sum(of => of.Count))
@@ -107,10 +110,18 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
             IsByOthers = correspondence.IsByOthers,
             Shipped = correspondence.ShippedAccounts,
             Recorded = [.. correspondence.To.Tables.Select(table => _recorded[table.Name])],
+            Children = children,
             TakenOver = _takenOver,
             Declarations = correspondence.IsOnCopy ? DeclarationMatch.Run(old, renewed, correspondence)
                 : VendorMade is not null ? DeclarationMatch.Run(VendorMade, renewed, correspondence) : null
         };
+    }
+
+    // Where nothing differs in a table, each record that it points to has as many as it should have.
+    private IEnumerable<ChildrenMatched> Children(TableShape table, TableDifferences? of, Func<string, long> count)
+    {
+        foreach (ChildrenChange link in of?.Children ?? ChildrenChange.Of(ToRead(table, table.Name), table, correspondence.To))
+            using (link) yield return link.Matched(table.Name, count);
     }
 
     // Both sides at the same time, in one order of the tables as far as they have one.
@@ -314,7 +325,13 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         table = ToRead(table, table.Name);
         var last = new LastNumbers(table);
         using DifferenceSpill? every = Every is null ? null : new DifferenceSpill(Every);
-        var differences = new TableDifferences(table, most, cancel) { MayHaveFaults = isKept, Last = last, Every = every };
+        var differences = new TableDifferences(table, most, cancel) 
+        {
+            MayHaveFaults = isKept,
+            Last = last,
+            Every = every,
+            Children = ChildrenChange.Of(table, correspondence.To.Tables.First(known => known.Name == table.Name), correspondence.To)
+        };
         if (_stored.GetValueOrDefault(table.Name) is { } stored) differences.Compare(stored.Old(last), stored.New());
         else differences.Compare(isKept ? Read(kept.Store, kept.Name, last) : Wanted(), Read(renewed, table.Name, null));
         return differences;

@@ -1,12 +1,13 @@
 // ControlTotals.cs: sums and counts that bookkeepers would compare, asked of two stores and laid side by side.
 using System.Globalization;
+using System.Text.RegularExpressions;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Matching;
 
-internal static class ControlTotals
+internal static partial class ControlTotals
 {
     /// <summary>Asks both stores for every total that both versions have.</summary>
     /// <param name="old">The old store.</param>
@@ -28,12 +29,20 @@ internal static class ControlTotals
             Dictionary<string, string> a = Ask(old, before, answers, cancel), b = Ask(renewed, after, answers,
                 cancel);
             totals.Add(new TotalMatch(before.Name, HasSql(old, before) && HasSql(renewed, after),
-                [.. a.Keys.Union(b.Keys).Order(StringComparer.Ordinal)
+                [.. a.Keys.Union(b.Keys).OrderBy(InOrder, StringComparer.Ordinal)
                 .Select(label => new TotalLine(label, a.GetValueOrDefault(label), b.GetValueOrDefault(label)))])
             { FromVersion = from.Name, ToVersion = to.Name });
         }
         return totals;
     }
+
+    // Period 9 comes before period 10.
+    private static string InOrder(string label) => Digits().Replace(label, digits => digits.Value.PadLeft(LongestNumber, '0'));
+
+    private const int LongestNumber = 20;
+
+    [GeneratedRegex("[0-9]+")]
+    private static partial Regex Digits();
 
     private static bool HasSql(IStore store, ControlTotal total) => total.SqlByEngine.ContainsKey(store.Identity.Engine.ToLowerInvariant());
 

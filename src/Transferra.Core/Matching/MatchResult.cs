@@ -106,6 +106,10 @@ public sealed record MatchResult(string FromVersion, string ToVersion, IReadOnly
     /// <summary>The declarations of both stores, where the new one began as a copy of the old one; null otherwise.</summary>
     public DeclarationsMatched? Declarations { get; init; }
 
+    /// <summary>Of each link of the new version, whether what is pointed to has as many records pointing to it as it should have. Follows
+    /// from the records that differ, and so is no part of the verdict of its own; none in results of releases that did not tell.</summary>
+    public IReadOnlyList<ChildrenMatched> Children { get; init; } = [];
+
     /// <summary>What became of the records that the vendor ships, where the new store began as the one that its program made.</summary>
     public IReadOnlyList<Kits.ShippedAccount> Shipped { get; init; } = [];
 

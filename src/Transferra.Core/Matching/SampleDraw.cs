@@ -110,8 +110,10 @@ internal sealed class SampleDraw
         return matched with
         {
             Sampled = [.. tables.Select(drawn => drawn.Table)],
+            // Which parents have another number a sample cannot say.
             Hops = [hop with
             {
+                Children = [],
                 Share = hop.Share is not { } share ? null : share with
                 {
                     Values = share.Values + left.Sum(part => part.Values),

@@ -54,6 +54,9 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
     /// <summary>Hears of every difference; what its kind turned out to be is settled only once <see cref="Compare"/> is done.</summary>
     public DifferenceSpill? Every { get; init; }
 
+    /// <summary>Adds up what differs by what the table's records point to, for each of its links.</summary>
+    public IReadOnlyList<ChildrenChange> Children { get; init; } = [];
+
     /// <summary>All differences, each value of a changed record counted.</summary>
     public long Count { get; private set; }
 
@@ -131,6 +134,7 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
     private void TellMissing(ComparedRow one)
     {
         Missing++;
+        foreach (ChildrenChange link in Children) link.Add(one, -1);
         _groups.AddRecord(ChangeKind.Missing);
         Note(-1, DifferenceKind.Missing, ChangeKind.Missing, one, () => (ListedValues.Row(one), ""));
     }
@@ -138,6 +142,7 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
     private void TellExtra(ComparedRow one, ChangeKind kind)
     {
         Extra++;
+        foreach (ChildrenChange link in Children) link.Add(one, 1);
         if (kind == ChangeKind.Extra && Last?.IsBeyond(one.Batch.Vectors, one.Row) == true) kind = ChangeKind.Later;
         _groups.AddRecord(kind);
         Note(-1, DifferenceKind.Extra, kind, one, () => ("", ListedValues.Row(one)));
@@ -173,6 +178,12 @@ internal sealed class TableDifferences(TableShape table, int most, CancellationT
         }
         if (differing is null) return;
         Changed++;
+        foreach (ChildrenChange link in Children)
+        {
+            if (!differing.Any(link.DependsOn)) continue;
+            link.Add(wanted, -1);
+            link.Add(real, 1);
+        }
         foreach (int ordinal in differing)
         {
             RowFault? fault = real.FaultOf(table.Columns[ordinal].Name);

@@ -3,9 +3,8 @@
 // Holds: (1) Sorted delivers every item, equal ones combined; (2) memory is bounded by one run while adding, and by a buffer a run while
 // merging.
 using System.Runtime.InteropServices;
-using Transferra.Core.Records;
 
-namespace Transferra.Core.Checks;
+namespace Transferra.Core.Records;
 
 /// <summary>Sorts items by their own comparison.</summary>
 /// <typeparam name="T">Small and without references, as it is written to disk as it lies in memory.</typeparam>
