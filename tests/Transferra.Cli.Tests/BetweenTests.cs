@@ -80,6 +80,17 @@ public sealed class BetweenTests : IDisposable
             File.WriteAllBytes(touched, kept);
         }
         _office.Run("match").Expect(0);
+        // The old store is gone, and its backup set is there: it stands for what the hops that were proved began with.
+        File.Move(old, _office["old.kept"]);
+        _office.Run("match").Expect(0).Says("is not there any more; its backup set is:", "Version 3 to 4: proved on the way",
+            "Proved: the new store of A");
+        DemoFolder.Execute(store.Path, "UPDATE ITEM SET NAME = 'renamed' WHERE INO = 4");
+        _office.Run("match").Expect(1).Says("NOT proved for A", "renamed");
+        File.WriteAllBytes(store.Path, made);
+        File.Move(last, _office["last.kept"]);
+        _office.Run("match").Expect(0).Says("nor are the stores of the versions between").SaysNot("Proved: the new store of A");
+        File.Move(_office["last.kept"], last);
+        File.Move(_office["old.kept"], old);
         _office.Run("undo", "--yes", "A").Expect(0);
         Assert.Equal(before, _office.Signature("data of A"));
     }

@@ -46,10 +46,10 @@ internal sealed class OldStoreLeft : IDisposable
         return left;
     }
 
-    // Each hop needs the store it begins with.
+    // Each hop needs the store it begins with, but for those that were proved on the way.
     private void Unpack(Session session, CompanyRun on)
     {
-        if (!on.Way.Hops.SkipLast(1).All(hop => session.Places.Exists(on.Staged(hop.To.Name))))
+        if (!MatchStage.HasStoresBetween(on))
         {
             Shown += ", nor are the stores of the versions between";
             return;

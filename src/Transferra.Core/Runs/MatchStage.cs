@@ -22,6 +22,16 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
 
     private static string FoundPath(CompanyRun on) => Path.Combine(on.ResultFolder, Found + ".json");
 
+    /// <summary>Whether the stores between the hops are there, as far as a match needs them: those of hops that were proved on the way are
+    /// not missed.</summary>
+    /// <param name="on">The company and its run.</param>
+    public static bool HasStoresBetween(CompanyRun on)
+    {
+        var proofs = new HopProofs(on);
+        return Enumerable.Range(0, on.Way.Hops.Count - 1).All(hop => proofs.IsLetGo(hop)
+            || on.Context.Places.Exists(on.Staged(on.Way.Hops[hop].To.Name)));
+    }
+
     /// <summary>Matches a company's new store with what the run recorded of it, where the old one is not there any more.</summary>
     /// <param name="on">The company and its run.</param>
     /// <param name="renewed">Where the new store is now.</param>
