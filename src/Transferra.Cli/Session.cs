@@ -11,6 +11,7 @@ using Transferra.Core.Machine;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
+using Transferra.Core.Surveys;
 using Transferra.Stores;
 using Transferra.Stores.Sftp;
 
@@ -50,7 +51,15 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
         Sets = Sets,
         RowsBetweenMarks = RowsBetweenMarks,
         BetweenMatchMarks = BetweenMatchMarks,
+        ProgramVersion = ProgramVersion,
     };
+
+    /// <summary>The version of the program that is installed for a company; null when nothing tells it.</summary>
+    private string? ProgramVersion(Company company) => Office.Packages.FirstOrDefault(package => package.Companies.Any(known =>
+        known.Code == company.Code)) is { } package ? ProgramVersions.Installed(package, Tools.Of(package.Kit).Commands) : null;
+
+    /// <summary>The report of a run.</summary>
+    public RunReport ReportOf(Run run) => RunReport.Of(Office, run, ProgramVersion);
 
     /// <summary>Set by tests, so that offices of a few records come to marks, too.</summary>
     internal static long RowsBetweenMarks { get; set; } = RunContext.UsualRowsBetweenMarks;

@@ -72,6 +72,7 @@ internal static class HtmlMatched
     {
         yield return new XElement("p", $"Data version: {levels.OldVersion ?? "not told"} in the old store, "
             + $"{levels.NewVersion ?? "not told"} in the new one.");
+        if (levels.Program is { } program) yield return new XElement("p", $"Program version: {program.Words} (when it was matched).");
         if (levels.Settings.Count > 0)
             yield return Table(["Setting", "Before", "After", "Unchanged"], levels.Settings.Select(setting => new object[]
             { setting.Name, setting.Old ?? "(none)", setting.New ?? "(none)", setting.IsSame ? "yes" : "no" }));

@@ -69,12 +69,14 @@ public static class HtmlSignOff
     }
 
     private static XElement Companies(RunReport report) =>
-        Table(["Company", "Package", "Data version", "Outcome", ">Records", ">Exceptions", "Proof"], report.Companies.Select(company =>
-            new object[]
+        Table(["Company", "Package", "Data version", "Program version", "Outcome", ">Records", ">Exceptions", "Proof"],
+            report.Companies.Select(company => new object[]
         {
             $"{company.Code}, {company.Name}",
             company.Package,
             $"{company.From} to {company.To}",
+            company.Program is not { } program ? "not told" : program.Before == program.Now ? program.Now!
+                : $"{program.Before ?? "not told"}, now {program.Now ?? "not told"}",
             Badge(company.Outcome),
             Number(SignOffSummary.RecordsOf(company)),
             Number(company.Conversion?.Exceptions),

@@ -100,6 +100,8 @@ public sealed record SignOffSummary(string Sentence, IReadOnlyList<SignOffFigure
         if (company.Outcome == "unfinished") yield return $"{code} is not finished. To go on: transferra upgrade --resume; or back: "
             + "transferra undo.";
         if (company.Outcome != "through") yield break;
+        if (company.Program is { Opens: false } program) yield return $"{company.Package}, version {program.Now}, does not open the data "
+            + $"of {code}: install program version {program.Wanted}.";
         foreach (Core.Backup.BackupResult set in company.Backups?.Where(set => !set.IsProved) ?? [])
             yield return $"The set {set.Path} is not proved: {set.Faults[0].What}";
         if (company.Match is { } match) foreach (string left in OfMatch(company, match)) yield return left;

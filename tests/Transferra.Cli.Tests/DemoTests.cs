@@ -43,8 +43,15 @@ public sealed class DemoTests
             .Where(line => line.StartsWith("  transferra ", StringComparison.Ordinal))];
         Assert.Equal(4, hints.Length);
         // The survey has something to look at: the company that waits does not go with the new program.
-        foreach ((string hint, int exit) in hints.Zip([1, 0, 0, 0])) BuiltProgram.RunIn(folder.Path, hint.Trim().Split(' ')[1..])
-            .Expect(exit);
+        Called[] tried = [.. hints.Zip([1, 0, 0, 0]).Select(one => BuiltProgram.RunIn(folder.Path, one.First.Trim().Split(' ')[1..])
+            .Expect(one.Second))];
+        // The new program was installed behind the conversion.
+        tried[1].Says("Program version: 5.4 when the run began, 6.0 now, which opens data of version 6");
+        tried[2].Says("Program version: 5.4 when the run began, 5.4 now, which does not open data of version 6; it needs program "
+            + "version 6.x");
+        string page = File.ReadAllText(Directory.GetFiles(office, "signoff.html", SearchOption.AllDirectories).Single());
+        Assert.Contains("<td>5.4, now 6.0</td>", page, StringComparison.Ordinal);
+        Assert.DoesNotContain("does not open the data of", page, StringComparison.Ordinal);
     }
 
     [Fact]
@@ -53,7 +60,11 @@ public sealed class DemoTests
         using var office = new DemoFolder();
         BuiltProgram.Run(office.Path, "survey").Expect(0).Says("DBF level 03, 8b", "18 records marked as deleted");
         BuiltProgram.Run(office.Path, "upgrade", "QST", "--yes", "QST").Expect(0)
-            .Says("Quantity moved by part: all 240 lines agree, added up apart from the conversion");
+            .Says("Quantity moved by part: all 240 lines agree, added up apart from the conversion", "Install program version 4.x; keep");
+        BuiltProgram.Run(office.Path, "signoff").Expect(0);
+        Assert.Contains("Pellwright Stockroom, version 3.2, does not open the data of QST: install program version 4.x.",
+            File.ReadAllText(Directory.GetFiles(office.Path, "signoff.html", SearchOption.AllDirectories).Single()),
+            StringComparison.Ordinal);
         string store = office["data/QST/stock.db"], old = Path.Combine(office.WorkFolder("QST"), "old-v3/stock");
         Assert.False(Directory.Exists(office["data/QST/stock"]));
         // The old files are read here by hand: record 8 of INSTR (11 bytes of cost from byte 59 on), and its memo.

@@ -158,7 +158,7 @@ internal static class CloseCommand
         if (session.Attempt("", "sign-off page", () =>
         {
             foreach (Run run in session.Runs.List().Where(run => run.BegunWith("closing") == closing))
-                SignOffCommand.Seal(session, run, RunReport.Of(session.Office, run));
+                SignOffCommand.Seal(session, run, session.ReportOf(run));
         }) is { } error)
             session.Screen.Look($"The sign-off page could not be written anew: {error.Message} To write it: "
                 + "transferra signoff --html FILE");

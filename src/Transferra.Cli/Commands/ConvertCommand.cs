@@ -32,7 +32,7 @@ internal static class ConvertCommand
         Run run = UpgradeRun.Begin(context, RunKind.Convert, ready, keepsBetween: keepsBetween);
         session.Changed = null; // from here on the run tells
         IReadOnlyList<CompanyOutcome> outcomes = UpgradeRun.Execute(context, run);
-        RunReport report = RunReport.Of(session.Office, run);
+        RunReport report = session.ReportOf(run);
         session.Screen.Line();
         foreach (CompanyReport company in report.Companies.Where(company => company.Conversion is not null && company.Outcome == "through"))
             session.Screen.Line($"{company.Code}: the new store is {company.Conversion!.NewStore}. Prove it: transferra match "

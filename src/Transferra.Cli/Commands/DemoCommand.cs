@@ -130,7 +130,7 @@ internal static class DemoCommand
     private static int Tell(Session session, Session office, string folder, Run run, bool asTold)
     {
         Screen screen = session.Screen;
-        RunReport report = RunReport.Of(office.Office, run);
+        RunReport report = office.ReportOf(run);
         string text = string.Join(", ", report.Companies.Select(company => $"{company.Code} {company.Outcome}"));
         asTold &= text == "QIH through, QWS stopped, QST through, QPW through";
         screen.Heading(asTold ? "That is the whole job: three companies are through, the fourth waits for four corrections."

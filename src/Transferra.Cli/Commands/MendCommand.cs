@@ -47,7 +47,7 @@ internal static class MendCommand
         Run run = UpgradeRun.Begin(context, RunKind.Mend, companies, session.Closings.Current()?.Id ?? "");
         session.Screen.Line($"Run {run.Id}, journal {run.Journal.FilePath}");
         IReadOnlyList<CompanyOutcome> outcomes = UpgradeRun.Execute(context, run);
-        RunReport report = RunReport.Of(session.Office, run);
+        RunReport report = session.ReportOf(run);
         string page = SignOffCommand.TryWritePage(session, run, report);
         session.Screen.Heading("How it came out");
         session.Screen.Table(["Company", "Outcome", "What now"],

@@ -38,7 +38,7 @@ internal static class SignOffCommand
     public static int Run(Session session, string? id, string? html)
     {
         Run run = Meant(session, id);
-        RunReport report = RunReport.Of(session.Office, run);
+        RunReport report = session.ReportOf(run);
         Show(session.Screen, report);
         string page = Seal(session, run, report);
         if (html is not null) session.Volume.Replace(Path.GetFullPath(html), File.ReadAllBytes(page));

@@ -72,13 +72,13 @@ internal static class UpgradeCommand
                 ResultJson.Options));
         }
         IReadOnlyList<CompanyOutcome> outcomes = UpgradeRun.Execute(context, run);
-        RunReport report = RunReport.Of(session.Office, run);
+        RunReport report = session.ReportOf(run);
         string page = SignOffCommand.TryWritePage(session, run, report);
         Tell(session, run, report, outcomes, page);
         int exitCode = Math.Max(ExitCode(outcomes), report.Companies.Any(company => company.Match is { Verdict: Verdict.AnsweredFor })
             ? ExitCodes.LookAt : ExitCodes.Done);
         bool opened = Opened(session, run, outcomes, staysClosed);
-        report = RunReport.Of(session.Office, run);
+        report = session.ReportOf(run);
         SignOffCommand.TryWritePage(session, run, report); // now with the time that the office was closed
         return session.Answer(opened ? exitCode : ExitCodes.Unproved, report);
     }
@@ -166,7 +166,9 @@ internal static class UpgradeCommand
                     "Look through the list of changes; keep the old store until everyone is content"];
             return (IReadOnlyList<string>)(outcome.IsThrough
                 ? [company.Code, "through", company.To, took,
-                    $"Install program version {company.To}; keep the old store until everyone is content"]
+                    company.Program?.Opens == true ? "Keep the old store until everyone is content" : "Install program version "
+                        + (company.Program is { Wanted.Length: > 0 } program ? program.Wanted : company.To)
+                        + "; keep the old store until everyone is content"]
                 : !outcome.IsSettled ? [company.Code, outcome.IsWaiting ? "waiting" : "unfinished", company.From, took, Unsettled(outcome)]
                 : [company.Code, "stopped", company.From, took,
                     company.Match is { Verdict: Verdict.NotProved }

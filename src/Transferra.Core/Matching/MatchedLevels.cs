@@ -1,5 +1,5 @@
-// MatchedLevels.cs: what a match says beside the records: what both stores tell of their version, the settings that the kit names, and the
-// documents by their digests.
+// MatchedLevels.cs: what a match says beside the records: what both stores tell of their version, and the program of its own, the settings
+// that the kit names, and the documents by their digests.
 // Why they are no part of the verdict: a setting is meant to change where the new version says so, and people write documents every day;
 // what differs is told, and is a reason to look.
 namespace Transferra.Core.Matching;
@@ -12,8 +12,29 @@ namespace Transferra.Core.Matching;
 public sealed record MatchedLevels(string? OldVersion, string? NewVersion, IReadOnlyList<SettingMatched> Settings,
     DocumentsMatched? Documents)
 {
+    /// <summary>The installed program; null where nothing tells its version, neither then nor now.</summary>
+    public ProgramMatched? Program { get; init; }
+
     /// <summary>Whether a document is gone, altered, or could not be read or compared.</summary>
     public bool IsToLookAt => Documents is { IsSame: false };
+}
+
+/// <summary>The installed program beside its data.</summary>
+/// <param name="Before">Its version when the run began; null when nothing told it, or the places that tell it disagreed.</param>
+/// <param name="Now">Its version now.</param>
+/// <param name="Data">The data version that it is to open.</param>
+/// <param name="Wanted">The program versions that open that, in words; "" when the kit does not say.</param>
+/// <param name="Opens">Whether it opens that; null when nobody can tell.</param>
+public sealed record ProgramMatched(string? Before, string? Now, string Data, string Wanted, bool? Opens)
+{
+    /// <summary>In words.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public string Words => $"{Before ?? "not told"} when the run began, {Now ?? "not told"} now" + (Opens switch
+    {
+        true => $", which opens data of version {Data}",
+        false => $", which does not open data of version {Data}; it needs program version {Wanted}",
+        null => ""
+    });
 }
 
 /// <summary>A setting on both sides.</summary>

@@ -81,7 +81,11 @@ public sealed class MatchStage(CompanyRun on) : Stage(on)
             Survey.DataVersionOf(on.Company.Kit, renewed, newPlace),
             [.. SettingsRecord.OfCompany(on.Way.From, old).Where(setting => after.Contains(setting.Name))
                 .Select(setting => new SettingMatched(setting.Name, setting.Value, after[setting.Name].First().Value))],
-            DocumentsMatch.Of(on.Context, on.Company, sets));
+            DocumentsMatch.Of(on.Context, on.Company, sets))
+        {
+            Program = ProgramVersions.Matched(on.Run.BegunFact(on.Company.Code, RunReport.ProgramFact),
+                on.Context.ProgramVersion(on.Company), on.Way.To)
+        };
     }
 
     // What was answered for while the run went on is not asked again.

@@ -32,6 +32,9 @@ public sealed record RunContext(OfficeDescription Office, IStoreOpener Stores, I
     /// <summary>Whether all is done on copies, and the places where the office works are out of reach.</summary>
     public bool IsRehearsal { get; init; }
 
+    /// <summary>Tells the version of the program that is installed for a company; null when nothing does.</summary>
+    public Func<Company, string?> ProgramVersion { get; init; } = _ => null;
+
     /// <summary>Asks the person who is there; null when nobody is.</summary>
     public IPersonAsked? Asked { get; init; }
 

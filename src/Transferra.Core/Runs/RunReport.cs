@@ -5,6 +5,7 @@ using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Core.Mending;
 using Transferra.Core.Office;
+using Transferra.Core.Surveys;
 
 namespace Transferra.Core.Runs;
 
@@ -38,6 +39,9 @@ public sealed record CompanyReport(string Code, string Name, string Package, str
     string OldStoreSha256, string SetAside, CheckResult? Check, IReadOnlyList<BackupResult>? Backups, ConvertResult? Conversion,
         WayMatched? Match, CheckResult? CheckAgain)
 {
+    /// <summary>The installed program; null where nothing tells its version.</summary>
+    public ProgramMatched? Program { get; init; }
+
     /// <summary>What was mended; null in runs that do not mend.</summary>
     public MendResult? Mending { get; init; }
 }
@@ -63,6 +67,9 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
     /// <summary>What has to be said before the results of a company whose outcome is "undone".</summary>
     public const string TakenBackSince = "This company was taken back afterwards. What follows was recorded before that.";
 
+    /// <summary>Fact of a company when a run begins: the version of its program.</summary>
+    internal const string ProgramFact = "program";
+
     /// <summary>The closing that the run was made in; null when there was none.</summary>
     public ClosingReport? Closing { get; init; }
 
@@ -70,7 +77,10 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
     public IReadOnlyList<DiskRoom> Disks { get; init; } = [];
 
     /// <summary>Puts a run's report together.</summary>
-    public static RunReport Of(OfficeDescription office, Run run)
+    /// <param name="office">The office.</param>
+    /// <param name="run">The run.</param>
+    /// <param name="programNow">Tells the version of the program that is installed for a company now; null where nobody asks.</param>
+    public static RunReport Of(OfficeDescription office, Run run, Func<Company, string?>? programNow = null)
     {
         Journal journal = run.Journal;
         if (journal.Damage is { } damage) throw damage;
@@ -84,7 +94,7 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
             begun.Facts.GetValueOrDefault("by") ?? "",
             begun.Facts.GetValueOrDefault("tool") ?? "",
             begun.At, journal.Entries[^1].At, journal.FilePath, journal.Entries.Count, journal.LastDigest,
-                [.. run.Companies.Select(code => OfCompany(office, run, code))])
+                [.. run.Companies.Select(code => OfCompany(office, run, code, programNow))])
         {
             Closing = begun.Facts.GetValueOrDefault("closing") is { Length: > 0 } closing ? ClosingReport.Of(office.Folder, closing) : null,
             Disks = DiskRoom.Of(begun.Facts, journal.Entries.LastOrDefault(entry => entry is
@@ -95,7 +105,7 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
         };
     }
 
-    private static CompanyReport OfCompany(OfficeDescription office, Run run, string code)
+    private static CompanyReport OfCompany(OfficeDescription office, Run run, string code, Func<Company, string?>? programNow)
     {
         Company? company = office.Companies.FirstOrDefault(company => company.Code == code);
         JournalEntry[] entries = [.. run.Journal.Entries.Where(entry => entry.Company == code)];
@@ -109,9 +119,9 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
             Stage: Runs.Stages.ChangeOver,
             State: "done" or "taken-back"
         });
-        string folder = Path.Combine(run.Folder, code);
+        string folder = Path.Combine(run.Folder, code), to = run.BegunFact(code, "to") ?? "";
         return new CompanyReport(code, company?.Name ?? "", company?.Kit.Title ?? "", run.BegunFact(code, "from") ?? "",
-            run.BegunFact(code, "to") ?? "", outcome,
+            to, outcome,
             stopped?.Facts.GetValueOrDefault("reason")?.Split('\n') ?? [], stages, run.BegunFact(code, "sha256") ?? "",
                 changeOver?.State == "done"
                 ? changeOver.Facts.GetValueOrDefault("aside") ?? "" : "",
@@ -119,6 +129,8 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
                 Load<ConvertResult>(folder, Runs.Stages.Convert),
             Load<WayMatched>(folder, Runs.Stages.Match), Load<CheckResult>(folder, Runs.Stages.CheckAgain))
         {
+            Program = company?.Kit.Version(to) is { } data ? ProgramVersions.Matched(run.BegunFact(code, ProgramFact),
+                programNow?.Invoke(company), data) : null,
             Mending = Load<MendResult>(folder, Runs.Stages.Mend),
         };
     }

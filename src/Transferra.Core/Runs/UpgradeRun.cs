@@ -67,6 +67,7 @@ public sealed class UpgradeRun
             facts[$"{company.Code}.store"] = company.OldStore.Shown;
             facts[$"{company.Code}.token"] = WorkFolder.NewToken();
             facts[$"{company.Code}.sha256"] = context.Places.DigestOf(company.OldStore, from.TextEncoding, context.Cancel);
+            if (context.ProgramVersion(company) is { } program) facts[$"{company.Code}.{RunReport.ProgramFact}"] = program;
             using IStore store = context.Stores.Open(company.OldStore, from.TextEncoding);
             // What the kit does not say of it, so that the run goes by what was there when it began.
             if (CustomFields.Of(store, company.Kit.Version(from.Name) ?? from) is { IsEmpty: false } custom)

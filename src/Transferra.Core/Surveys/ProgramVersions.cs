@@ -1,6 +1,7 @@
 // ProgramVersions.cs: whether an installed program goes with a data version.
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
+using Transferra.Core.Matching;
 using Transferra.Core.Office;
 
 namespace Transferra.Core.Surveys;
@@ -21,6 +22,21 @@ public static class ProgramVersions
         return $"{package.Kit.Title} is installed as version {program}, which does not open data of version {dataVersion}: it needs "
             + $"program version {Wanted(data)}.";
     }
+
+    /// <summary>The version of the program that is installed, where all places that tell one say the same; otherwise null.</summary>
+    public static string? Installed(Package package, ICommands commands)
+    {
+        try { return Survey.Agreed(Survey.ProgramSigns(package, commands)); }
+        catch (TransferraException) { return null; } // what cannot be asked tells nothing; survey says why
+    }
+
+    /// <summary>A program beside the data that it is to open.</summary>
+    /// <param name="before">Its version before; null when it was not told.</param>
+    /// <param name="now">Its version now.</param>
+    /// <param name="data">The data version.</param>
+    /// <returns>Null when nothing is known of the program.</returns>
+    public static ProgramMatched? Matched(string? before, string? now, KitVersion data) => before is null && now is null ? null
+        : new ProgramMatched(before, now, data.Name, Wanted(data), now is null || data.Programs.Count == 0 ? null : Fits(now, data));
 
     /// <summary>The program versions that go with a data version, in words.</summary>
     public static string Wanted(KitVersion data) => string.Join(" or ", data.Programs.Select(start => start + "x"));

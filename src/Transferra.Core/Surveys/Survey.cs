@@ -153,7 +153,7 @@ public static class Survey
     }
 
     // What one place says and no other contradicts.
-    private static string? Agreed(IReadOnlyList<VersionSign> signs) => signs.Select(sign => sign.Version).OfType<string>().Distinct()
+    internal static string? Agreed(IReadOnlyList<VersionSign> signs) => signs.Select(sign => sign.Version).OfType<string>().Distinct()
         .ToArray() is [var only] ? only : null;
 
     /// <summary>What each place says that tells the version of the installed program.</summary>
