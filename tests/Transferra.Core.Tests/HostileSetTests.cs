@@ -34,7 +34,7 @@ public sealed class HostileSetTests : IDisposable
     // A set with these members, every digest and the seal as they have to be.
     private string Forged(IReadOnlyList<SetMember> members)
     {
-        SetManifest manifest = _sound with { Members = members };
+        SetManifest manifest = _sound with { Members = [.. members] };
         int room = 512 + (int)SetLayout.Padded(JsonSerializer.SerializeToUtf8Bytes(manifest, SetManifest.Json).Length + 1);
         byte[] beginning = SetWriting.Beginning(manifest, room);
         var layoutOfSound = new SetLayout(_sound, SetWriting.Parts(_folder["here/sound.tar"])[0].Header);
@@ -102,7 +102,7 @@ public sealed class HostileSetTests : IDisposable
         Directory.CreateDirectory(_folder["elsewhere"]);
         if (what == "owner is nonsense")
         {
-            Assert.Contains(says, SetMemberRules.Judge(_sound with { Members = members })!.What, StringComparison.Ordinal);
+            Assert.Contains(says, SetMemberRules.Judge(_sound with { Members = [.. members] })!.What, StringComparison.Ordinal);
             return;
         }
         SetFault fault = Assert.Single(SetWriting.Unpack(Forged(members), _folder["out"]));

@@ -23,7 +23,10 @@ internal static class SetWriting
         { Earlier = earlier };
         using PackedSet packed = BackupSets.Pack(context, order, (_, _) => { });
         packed.MoveInto(new LocalPlace(Path.GetDirectoryName(path)!, volume), Path.GetFileName(path));
-        return packed.Reused;
+        if (packed.Reused.Count == 0) return new HashSet<string>();
+        using ISetFile written = (sets ?? SetPlaces.Local([Path.GetDirectoryName(path)!], volume)).Open(path);
+        MemberList members = SetBeginning.Read(written).Manifest!.Members;
+        return packed.Reused.Select(at => members[at].Name).ToHashSet();
     }
 
     public static SetManifest ManifestOf(string path)
@@ -71,7 +74,7 @@ internal static class SetWriting
         byte[] old = File.ReadAllBytes(path);
         SetMember[] members = [.. manifest.Members.Select(forge)];
         int beginningBytes = (int)Parts(path)[0].Header;
-        byte[] beginning = Beginning(manifest with { Members = members }, beginningBytes);
+        byte[] beginning = Beginning(manifest with { Members = [.. members] }, beginningBytes);
         beginning.CopyTo(old, 0);
         foreach ((long header, SetMember member) in Parts(path).Zip(members, (part, member) =>
             (part.Header, member))) SetLayout.HeaderOf(member).CopyTo(old, header);

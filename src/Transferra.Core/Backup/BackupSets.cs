@@ -65,8 +65,8 @@ public sealed class PackedSet : IDisposable
     /// <summary>What is in it.</summary>
     internal PackedContents Contents { get; }
 
-    /// <summary>Names of the files that were taken from the earlier set.</summary>
-    public IReadOnlySet<string> Reused { get; }
+    /// <summary>The files that were taken from the earlier set, by their place in the manifest.</summary>
+    public IReadOnlySet<int> Reused { get; }
 
     /// <summary>XXH128 of the content of each member as it was packed; null for those taken from the earlier set.</summary>
     internal IReadOnlyList<UInt128?> JustPacked { get; }

@@ -45,19 +45,19 @@ internal static class DocumentsMatch
     private static DocumentsMatched Compare(BackupContext context, Company company, SetManifest manifest, string path)
     {
         using SourceTree tree = BackupSets.DocumentsOf(context.Office, company);
-        Dictionary<(string, string?), SetMember> kept = manifest.Members.Where(IsDocument).ToDictionary(NameOf);
-        SetSource[] now = [.. tree.Sources.Where(source => IsDocument(source.Draft))];
+        Dictionary<UInt128, int> kept = ByName(manifest.Members);
+        IEnumerable<SetSource> now = tree.Sources.Where(source => IsDocument(source.Draft));
         List<string> altered = [], added = [], unread = [];
-        var seen = new HashSet<(string, string?)>();
+        var seen = new HashSet<int>();
         long same = 0, bytes = 0, done = 0, total = now.Sum(source => source.Draft.IsFile ? source.Stat.Bytes : 0);
         var one = new Lock();
         Parallel.ForEach(now, new ParallelOptions { MaxDegreeOfParallelism = 2, CancellationToken = context.Cancel }, source =>
         {
-            SetMember? was = kept.GetValueOrDefault(NameOf(source.Draft));
+            SetMember? was = kept.TryGetValue(NameOf(source.Draft), out int at) ? manifest.Members[at] : null;
             bool? isSame = was is null ? null : IsSame(was, source, kept, manifest, context.Cancel);
             lock (one)
             {
-                seen.Add(NameOf(source.Draft));
+                if (was is not null) seen.Add(at);
                 if (was is null) added.Add(Shown(company, source.Draft));
                 else if (isSame is null) unread.Add(Shown(company, source.Draft));
                 else if (isSame == false) altered.Add(Shown(company, source.Draft));
@@ -69,8 +69,8 @@ internal static class DocumentsMatch
         // What lies in a folder that cannot be read is not gone.
         string[] shut = [.. tree.LeftOut.Where(left => !left.IsHarmless && left.Name.EndsWith("/...", StringComparison.Ordinal))
             .Select(left => left.Name[..^3])];
-        ILookup<bool, string> missing = kept.Where(entry => !seen.Contains(entry.Key)).ToLookup(entry => shut.Any(folder =>
-            entry.Value.Name.StartsWith(folder, StringComparison.Ordinal)), entry => Shown(company, entry.Value));
+        ILookup<bool, string> missing = kept.Values.Where(at => !seen.Contains(at)).Select(at => manifest.Members[at]).ToLookup(was =>
+            shut.Any(folder => was.Name.StartsWith(folder, StringComparison.Ordinal)), was => Shown(company, was));
         return new DocumentsMatched(path, manifest.Label.MadeAt, same, bytes, NamedFiles.Of(altered), NamedFiles.Of([.. missing[false]]),
             NamedFiles.Of(added))
         { Unread = NamedFiles.Of([.. unread, .. missing[true]]) };
@@ -80,16 +80,30 @@ internal static class DocumentsMatch
     private static bool IsDocument(SetMember member) => member.Name.StartsWith("documents/", StringComparison.Ordinal)
         && member.Kind != MemberKinds.Folder;
 
-    private static (string, string?) NameOf(SetMember member) => (member.Name, member.RawName);
+    // By a digest, as the names themselves would take three times as much memory; nobody can know the seed, so that no two are one.
+    private static readonly long Seed = BitConverter.ToInt64(RandomNumberGenerator.GetBytes(sizeof(long)));
+
+    private static UInt128 NameOf(byte[] name) => System.IO.Hashing.XxHash128.HashToUInt128(name, Seed);
+
+    private static UInt128 NameOf(SetMember member) => NameOf(member.NameBytes());
+
+    private static Dictionary<UInt128, int> ByName(MemberList members)
+    {
+        var kept = new Dictionary<UInt128, int>();
+        foreach ((int i, SetMember member) in members.Index())
+            if (IsDocument(member)) kept.Add(NameOf(member), i);
+        return kept;
+    }
 
     // Of a file with several names any may have been met first, so its content is what counts. Null when it cannot be read.
-    private static bool? IsSame(SetMember was, SetSource source, Dictionary<(string, string?), SetMember> kept, SetManifest manifest,
+    private static bool? IsSame(SetMember was, SetSource source, Dictionary<UInt128, int> kept, SetManifest manifest,
         CancellationToken cancel)
     {
         if (was.Kind == MemberKinds.Link || source.Draft.Kind == MemberKinds.Link)
             return was.Kind == source.Draft.Kind && was.Target == source.Draft.Target && was.RawTarget == source.Draft.RawTarget;
-        SetMember? content = was.Kind != MemberKinds.Same ? was : kept.GetValueOrDefault((was.Target ?? "", was.RawTarget))
-            ?? manifest.Members.FirstOrDefault(member => member.Name == was.Target && member.RawName == was.RawTarget);
+        SetMember? content = was.Kind != MemberKinds.Same ? was : kept.TryGetValue(NameOf(was.TargetBytes()), out int first)
+            ? manifest.Members[first]
+            : manifest.Members.FirstOrDefault(member => member.Name == was.Target && member.RawName == was.RawTarget);
         return DigestOf(source, cancel) is { } digest ? digest == content?.Sha256 : null;
     }
 

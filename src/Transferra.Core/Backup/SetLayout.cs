@@ -24,7 +24,6 @@ internal sealed class SetLayout
     // 8 GiB less one byte, the largest number of 11 octal digits.
     private const long LargestOctal11 = 0x1FFFFFFFF;
 
-    private readonly SetManifest _manifest;
     private readonly long[] _headerAt;
     private readonly int[] _headerBytes;
 
@@ -33,15 +32,15 @@ internal sealed class SetLayout
     /// <param name="beginningBytes">Of the manifest with its header, a multiple of <see cref="Block"/>.</param>
     public SetLayout(SetManifest manifest, long beginningBytes)
     {
-        _manifest = manifest;
         _headerAt = new long[manifest.Members.Count];
         _headerBytes = new int[manifest.Members.Count];
         long at = beginningBytes;
         for (int i = 0; i < _headerAt.Length; i++)
         {
+            SetMember member = manifest.Members[i];
             _headerAt[i] = at;
-            _headerBytes[i] = HeaderOf(manifest.Members[i]).Length;
-            at += _headerBytes[i] + Padded(manifest.Members[i].PackedBytes);
+            _headerBytes[i] = HeaderOf(member).Length;
+            at += _headerBytes[i] + Padded(member.PackedBytes);
         }
         SealAt = at;
     }
@@ -59,7 +58,7 @@ internal sealed class SetLayout
     public long ContentAt(int member) => _headerAt[member] + _headerBytes[member];
 
     /// <summary>Where the next member, or the seal, is.</summary>
-    public long EndOf(int member) => ContentAt(member) + Padded(_manifest.Members[member].PackedBytes);
+    public long EndOf(int member) => member + 1 < _headerAt.Length ? _headerAt[member + 1] : SealAt;
 
     public static long Padded(long bytes) => (bytes + Block - 1) / Block * Block;
 

@@ -33,7 +33,12 @@ public sealed record SetMember(string Name, [property: JsonConverter(typeof(Repe
     [property: JsonConverter(typeof(RepeatedText))] string Mode, [property: JsonConverter(typeof(RepeatedText))] string Owner,
     DateTimeOffset Modified)
 {
-    private readonly Machine.HexDigest _sha256, _packedSha256, _packedXxh128;
+    /// <summary>Its digests.</summary>
+    internal MemberDigests Digests { get; init; }
+
+    internal bool HasDigest => Digests != default;
+
+    internal void WriteDigests(Machine.EntryWriter writer) => Digests.Write(writer);
 
     /// <summary>Nanoseconds of the time of last change below a tenth of a microsecond.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
@@ -45,7 +50,7 @@ public sealed record SetMember(string Name, [property: JsonConverter(typeof(Repe
 
     /// <summary>SHA-256 of the file; "" of what is not a file.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
-    public string? Sha256 { get => _sha256.Text; init => _sha256 = Machine.HexDigest.Of(value); }
+    public string? Sha256 { get => Digests.Plain.Text; init => Digests = Digests with { Plain = Machine.HexDigest.Of(value) }; }
 
     /// <summary>Size of the packed member.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
@@ -53,12 +58,12 @@ public sealed record SetMember(string Name, [property: JsonConverter(typeof(Repe
 
     /// <summary>SHA-256 of the packed member.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
-    public string? PackedSha256 { get => _packedSha256.Text; init => _packedSha256 = Machine.HexDigest.Of(value); }
+    public string? PackedSha256 { get => Digests.Packed.Text; init => Digests = Digests with { Packed = Machine.HexDigest.Of(value) }; }
 
     /// <summary>XXH128 of the packed member: as good against accidents as SHA-256 and twenty times as fast, but no help against
     /// intent.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
-    public string? PackedXxh128 { get => _packedXxh128.Text; init => _packedXxh128 = Machine.HexDigest.Of(value); }
+    public string? PackedXxh128 { get => Digests.Quick.Text; init => Digests = Digests with { Quick = Machine.HexDigest.Of(value) }; }
 
     /// <summary>Sizes of the zstd frames the member consists of, where there are several; each but the last holds <see
     /// cref="SetManifest.FrameContentBytes"/>
@@ -117,6 +122,25 @@ public sealed record SetMember(string Name, [property: JsonConverter(typeof(Repe
         : Convert.FromBase64String(RawTarget);
 }
 
+/// <summary>The digests of a member.</summary>
+/// <param name="Plain">SHA-256 of the file.</param>
+/// <param name="Packed">SHA-256 of it packed.</param>
+/// <param name="Quick">XXH128 of it packed.</param>
+internal readonly record struct MemberDigests(Machine.HexDigest Plain, Machine.HexDigest Packed, Machine.HexDigest Quick)
+{
+    /// <summary>Writes them.</summary>
+    public void Write(Machine.EntryWriter writer)
+    {
+        Plain.Write(writer);
+        Packed.Write(writer);
+        Quick.Write(writer);
+    }
+
+    /// <summary>Reads them.</summary>
+    public static MemberDigests Read(ref Machine.EntryReader reader) => new(Machine.HexDigest.Read(ref reader),
+        Machine.HexDigest.Read(ref reader), Machine.HexDigest.Read(ref reader));
+}
+
 /// <summary>A text that most entries of a long list have in common, so that it is kept once.</summary>
 internal sealed class RepeatedText : JsonConverter<string>
 {
@@ -172,7 +196,7 @@ public sealed record SetStore(string Name, string Engine, IReadOnlyDictionary<st
 /// <param name="LeftOut">What should be there and is not.</param>
 /// <param name="Baseline">Counts and fingerprints of the records.</param>
 public sealed record SetManifest(string Format, SetLabel Label, IReadOnlyList<string> DocumentFolders, SetStore Store,
-    IReadOnlyList<SetMember> Members,
+    MemberList Members,
     IReadOnlyList<LeftOut> LeftOut, IReadOnlyList<TableBaseline> Baseline)
 {
     /// <summary>The form this program writes.</summary>

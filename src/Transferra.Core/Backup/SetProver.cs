@@ -60,8 +60,8 @@ internal sealed class SetProver(BackupContext context, Company? company, KitVers
             SetManifest manifest = SetPlaces.ManifestIn(beginning, path);
             string seal = beginning.Digest;
             bool withRecords = depth != ProofGrade.SameBytes && HasRecordsToCompare(manifest)
-                && !manifest.Members.All(member => !BackupSets.IsOfStore(member.Name) || !member.IsFile
-                    || packed?.Reused.Contains(member.Name) == true);
+                && manifest.Members.Index().Any(member => BackupSets.IsOfStore(member.Item.Name) && member.Item.IsFile
+                    && packed?.Reused.Contains(member.Index) != true);
             if (withRecords) context.Volume.CreateFolder(folder);
             using var reader = new SetReader(file, depth == ProofGrade.SameBytes ? SetScrutiny.Bytes : SetScrutiny.All, withRecords
                 ? scratch : null, BackupSets.IsOfStore,

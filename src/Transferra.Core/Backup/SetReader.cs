@@ -61,8 +61,9 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
     /// <summary>The set's beginning, where the caller has read it already.</summary>
     public SetBeginning? Beginning { get; init; }
 
-    /// <summary>Names of members whose content need not be compared, as the same packed bytes were compared before.</summary>
-    public IReadOnlySet<string>? Known { get; init; }
+    /// <summary>Members whose content need not be compared, as the same packed bytes were compared before, by their place in the
+    /// manifest.</summary>
+    public IReadOnlySet<int>? Known { get; init; }
 
     /// <summary>XXH128 of the content of members that this process has just packed, by their place in the manifest; null for others.
     /// </summary>
@@ -78,9 +79,9 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
     /// wrong until then.</summary>
     public Action? WhenPartIsUnpacked { get; init; }
 
-    private SetScrutiny ScrutinyOf(SetMember member, int index) => scrutiny != SetScrutiny.All ? scrutiny
+    private SetScrutiny ScrutinyOf(int index) => scrutiny != SetScrutiny.All ? scrutiny
         : PackedNow(index) is not null ? SetScrutiny.JustPacked
-        : Known?.Contains(member.Name) == true && !_written.Contains(index) ? SetScrutiny.Bytes : scrutiny;
+        : Known?.Contains(index) == true && !_written.Contains(index) ? SetScrutiny.Bytes : scrutiny;
 
     private UInt128? PackedNow(int index) => index < JustPacked?.Count ? JustPacked[index] : null;
 
@@ -164,49 +165,49 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
     private HashSet<int> MembersToWrite()
     {
         var wanted = new HashSet<int>();
-        var byName = new Dictionary<string, int>(StringComparer.Ordinal);
-        for (int i = 0; i < _manifest.Members.Count; i++) byName.TryAdd(_manifest.Members[i].Name, i);
-        for (int i = 0; i < _manifest.Members.Count; i++)
+        var alsoCalled = new HashSet<string>(StringComparer.Ordinal);
+        foreach ((int i, SetMember member) in _manifest.Members.Index())
         {
-            SetMember member = _manifest.Members[i];
             if (isWanted?.Invoke(member.Name) == false) continue;
             wanted.Add(i);
-            if (member.Kind == MemberKinds.Same && byName.TryGetValue(member.Target ?? "", out int first)) wanted.Add(first);
+            if (member.Kind == MemberKinds.Same) alsoCalled.Add(member.Target ?? "");
         }
+        if (alsoCalled.Count == 0) return wanted;
+        // The first of a name is the one.
+        foreach ((int i, SetMember member) in _manifest.Members.Index())
+            if (alsoCalled.Remove(member.Name)) wanted.Add(i);
         return wanted;
     }
 
     private IEnumerable<Func<Piece>> Pieces()
     {
-        int member = 0;
-        while (member < _manifest.Members.Count)
+        int count = _manifest.Members.Count, first = -1;
+        for (int member = 0; member < count; member++)
         {
-            if (scrutiny == SetScrutiny.Content && !_written.Contains(member))
+            bool isRead = scrutiny != SetScrutiny.Content || _written.Contains(member);
+            IReadOnlyList<int>? frames = isRead ? _manifest.Members[member].Frames : null;
+            // Small ones that stand together are read together.
+            if (first >= 0 && (!isRead || frames is not null || _layout.EndOf(member) - _layout.HeaderAt(first) > GroupBytes))
             {
-                member++;
+                (int from, int behind) = (first, member);
+                yield return () => ReadMembers(from, behind);
+                first = -1;
+            }
+            if (!isRead) continue;
+            if (frames is null)
+            {
+                if (first < 0) first = member;
                 continue;
             }
-            if (_manifest.Members[member].Frames is { } frames)
+            long at = _layout.ContentAt(member);
+            for (int i = 0; i < frames.Count; i++)
             {
-                long at = _layout.ContentAt(member);
-                for (int i = 0; i < frames.Count; i++)
-                {
-                    int of = member, frame = i;
-                    long from = at;
-                    yield return () => ReadFrame(of, frame, from);
-                    at += frames[i];
-                }
-                member++;
-                continue;
+                (int of, int frame, long from) = (member, i, at);
+                yield return () => ReadFrame(of, frame, from);
+                at += frames[i];
             }
-            int first = member;
-            do member++;
-            while (member < _manifest.Members.Count && _manifest.Members[member].Frames is null
-                && _layout.EndOf(member) - _layout.HeaderAt(first) <= GroupBytes
-                && (scrutiny != SetScrutiny.Content || _written.Contains(member)));
-            int behind = member;
-            yield return () => ReadMembers(first, behind);
         }
+        if (first >= 0) yield return () => ReadMembers(first, count);
     }
 
     private Piece ReadMembers(int first, int behind)
@@ -250,7 +251,7 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
     private SetFault? Judge(SetMember member, int index, ReadOnlySpan<byte> header, ReadOnlySpan<byte> packed,
         ReadOnlySpan<byte> padding, Span<byte> plain)
     {
-        SetScrutiny how = ScrutinyOf(member, index);
+        SetScrutiny how = ScrutinyOf(index);
         if (how != SetScrutiny.Content && JudgeAround(member, header, padding) is { } around) return around;
         if (member.IsFile && (how != SetScrutiny.All
             ? Convert.ToHexStringLower(XxHash128.Hash(packed)) != member.PackedXxh128
@@ -291,7 +292,7 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
     private Piece ReadFrame(int member, int frame, long at)
     {
         int size = _manifest.Members[member].Frames![frame];
-        SetScrutiny how = ScrutinyOf(_manifest.Members[member], member);
+        SetScrutiny how = ScrutinyOf(member);
         byte[] packed = ArrayPool<byte>.Shared.Rent(size), plain = [];
         int read = ReadAt(at, packed.AsSpan(0, size)), length = -1;
         if (read == size && how != SetScrutiny.Bytes)
@@ -320,15 +321,16 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
     private void Take(Piece piece)
     {
         _faults.AddRange(piece.Faults);
-        if (piece.Member >= 0) TakeFrame(piece, _manifest.Members[piece.Member]);
-        TellPart(piece.Member < 0 ? piece.Behind : piece.Frame == _manifest.Members[piece.Member].Frames!.Count - 1 ? piece.Member + 1 : 0);
+        SetMember? large = piece.Member >= 0 ? _manifest.Members[piece.Member] : null;
+        if (large is not null) TakeFrame(piece, large);
+        TellPart(large is null ? piece.Behind : piece.Frame == large.Frames!.Count - 1 ? piece.Member + 1 : 0);
         _done += piece.Bytes;
         progress?.Invoke(_done, _total);
     }
 
     private void TakeFrame(Piece piece, SetMember member)
     {
-        SetScrutiny how = ScrutinyOf(member, piece.Member);
+        SetScrutiny how = ScrutinyOf(piece.Member);
         if (piece.Frame == 0) Begin(member, piece.Member);
         if (!_isBroken)
         {
@@ -376,7 +378,7 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
 
     private void End(SetMember member, int index)
     {
-        SetScrutiny how = ScrutinyOf(member, index);
+        SetScrutiny how = ScrutinyOf(index);
         if (!_isBroken && (how != SetScrutiny.All
             ? Convert.ToHexStringLower(_quickHash.GetHashAndReset()) != member.PackedXxh128
             : Convert.ToHexStringLower(_packedHash!.GetHashAndReset()) != member.PackedSha256))

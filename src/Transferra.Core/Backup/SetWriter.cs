@@ -21,14 +21,25 @@ namespace Transferra.Core.Backup;
 internal sealed record EarlierSet(ISetFile File, SetManifest Manifest, long BeginningBytes)
 {
     private readonly SetLayout _layout = new(Manifest, BeginningBytes);
-    private readonly Dictionary<string, int> _byName = Manifest.Members.Select((member, i) => (member.Name, i))
-        .Where(entry => Manifest.Members[entry.i].IsFile)
-        .GroupBy(entry => entry.Name).ToDictionary(same => same.Key, same => same.First().i);
+
+    // By a digest of the name, as the names themselves would take three times as much; which name it is, is looked at.
+    private readonly Dictionary<UInt128, int> _byName = ByName(Manifest.Members);
+
+    private static Dictionary<UInt128, int> ByName(MemberList members)
+    {
+        var byName = new Dictionary<UInt128, int>(members.Count);
+        for (int i = 0; i < members.Count; i++)
+            if (members[i] is { IsFile: true, Name: string name }) byName.TryAdd(DigestOf(name), i);
+        return byName;
+    }
+
+    private static UInt128 DigestOf(string name) => XxHash128.HashToUInt128(System.Runtime.InteropServices.MemoryMarshal.AsBytes(
+        name.AsSpan()));
 
     /// <summary>The member with the same content, when it is certain without reading the file; -1 when it is not.</summary>
     public int Find(SetSource source) =>
-        source.Draft.Stamp is { } stamp && _byName.TryGetValue(source.Draft.Name, out int i)
-            && Manifest.Members[i] is { Changing: false } member
+        source.Draft.Stamp is { } stamp && _byName.TryGetValue(DigestOf(source.Draft.Name), out int i)
+            && Manifest.Members[i] is { Changing: false } member && member.Name == source.Draft.Name
         && member.Stamp == stamp && member.Bytes == source.Stat.Bytes
             && SourceTree.ModifiedNanoseconds(member) == source.Stat.ModifiedNanoseconds ? i : -1;
 
@@ -65,7 +76,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
     private const int TriesAtMost = 3;
     private static readonly byte[] Zeros = new byte[SetLayout.Block];
     private readonly ZstdPool _frames = new();
-    private readonly List<SetMember> _members = [];
+    private readonly MemberList _members = [];
     private readonly List<LeftOut> _leftOut = [];
     private readonly List<UInt128?> _justPacked = [];
     private long _done, _total;
@@ -80,10 +91,10 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
     private const long LongestRun = 64 << 20;
     private long _runAt, _runBytes;
 
-    private readonly HashSet<string> _reused = new(StringComparer.Ordinal);
+    private readonly HashSet<int> _reused = [];
 
-    /// <summary>Names of the files that were taken from the earlier set.</summary>
-    public IReadOnlySet<string> Reused => _reused;
+    /// <summary>The files that were taken from the earlier set, by their place in the manifest.</summary>
+    public IReadOnlySet<int> Reused => _reused;
 
     /// <summary>XXH128 of the content of each member of the manifest as it was packed; null for what was taken from the earlier set and
     /// for what has no content.</summary>
@@ -126,7 +137,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
             .Select(source => new LeftOut(source.Draft.Name, SourceTree.LongestWhy, false));
         int beginningBytes = BeginningBytes(draft with
         {
-            Members = new MadeList<SetMember>(sources.Count, at => AsLongAsItCanBecome(sources[at])),
+            Members = MemberList.Made(sources.Count, at => AsLongAsItCanBecome(sources[at])),
             LeftOut = [.. draft.LeftOut, .. parts]
         });
         _total = sources.Sum(source => source.Draft.IsFile ? source.Stat.Bytes : 0);
@@ -394,7 +405,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
         _runBytes += earlier.EndOf(piece.Reused) - from;
         Add(member, null);
         _done += known.Bytes;
-        _reused.Add(member.Name);
+        _reused.Add(_members.Count - 1);
     }
 
     private void CopyRun()

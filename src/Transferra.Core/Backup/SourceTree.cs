@@ -5,35 +5,16 @@
 //        (3) names are bytes: one that is not UTF-8 is kept as it is.
 using System.Globalization;
 using System.Text;
-using Microsoft.Win32.SafeHandles;
 using Transferra.Core.Machine;
 
 namespace Transferra.Core.Backup;
-
-/// <summary>One entry that goes into a set.</summary>
-/// <param name="Draft">What is known of it before it is packed.</param>
-/// <param name="Tree">The folder that it lies below; null for a file that was asked for by itself.</param>
-/// <param name="Where">Its path below that folder; of one that lies below none, its full path.</param>
-/// <param name="Stat">What it was when it was found.</param>
-internal sealed record SetSource(SetMember Draft, FolderTree? Tree, byte[] Where, FileStat Stat)
-{
-    /// <summary>Its full path, for messages.</summary>
-    public byte[] Path => Tree is null ? Where : Where.Length == 0 ? Tree.Path : PosixFiles.Join(Tree.Path, Where);
-
-    /// <summary>Opens it for reading, if it is still what was found.</summary>
-    /// <exception cref="IOException">It is not: something else has taken its place.</exception>
-    public SafeFileHandle Open() => Tree is not null ? Tree.OpenRead(Where) : PosixFiles.OpenRead(Where);
-
-    /// <summary>What it is now; null when it is gone.</summary>
-    public FileStat? Now() => Tree is not null ? Tree.Stat(Where) : PosixFiles.Stat(Where);
-}
 
 /// <summary>Collects what goes into a set.</summary>
 internal sealed class SourceTree(Func<string, bool>? without = null) : IDisposable
 {
     private const int RunsAsOwner = 0xC00; // set-user-ID, set-group-ID
     private readonly Dictionary<(long Device, long Inode), SetMember> _named = [];
-    private readonly List<SetSource> _sources = [];
+    private readonly SourceList _sources = new();
     private readonly List<LeftOut> _leftOut = [];
     private readonly List<FolderTree> _trees = [];
 

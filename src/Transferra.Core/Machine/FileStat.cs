@@ -51,6 +51,20 @@ internal readonly record struct FileStat(FileKind Kind, int Mode, uint Owner, ui
         BytesOnDisk = 0
     };
 
+    /// <summary>Writes it as a part of an entry.</summary>
+    internal void Write(EntryWriter writer)
+    {
+        writer.Number((long)Kind);
+        foreach (long part in (ReadOnlySpan<long>)[Mode, Owner, Group, Links, Device, Inode, Bytes, BytesOnDisk]) writer.Number(part);
+        writer.Long(ModifiedNanoseconds);
+        writer.Long(ChangedNanoseconds);
+    }
+
+    /// <summary>Reads one that was written so.</summary>
+    internal static FileStat Read(ref EntryReader reader) => new((FileKind)reader.Number(), (int)reader.Number(), (uint)reader.Number(),
+        (uint)reader.Number(), (uint)reader.Number(), reader.Number(), reader.Number(), reader.Number(), reader.Number(), reader.Long(),
+        reader.Long());
+
     internal static FileStat FromStatX(ReadOnlySpan<byte> raw)
     {
         // Offsets are those of struct statx.

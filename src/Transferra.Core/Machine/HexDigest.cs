@@ -28,6 +28,36 @@ internal readonly record struct HexDigest
 
     private static UInt128 Half(ReadOnlySpan<byte> bytes) => System.Buffers.Binary.BinaryPrimitives.ReadUInt128BigEndian(bytes);
 
+    private HexDigest(ReadOnlySpan<byte> known)
+    {
+        Span<byte> bytes = stackalloc byte[MostBytes];
+        bytes.Clear();
+        known.CopyTo(bytes);
+        (_first, _last, _bytes) = (Half(bytes), Half(bytes[16..]), (byte)known.Length);
+    }
+
+    /// <summary>Writes it: how many bytes it has, and these; 0 and a text where it is no such digest.</summary>
+    public void Write(EntryWriter writer)
+    {
+        writer.Number(_bytes);
+        if (_bytes == 0)
+        {
+            writer.Text(_other);
+            return;
+        }
+        Span<byte> bytes = stackalloc byte[MostBytes];
+        System.Buffers.Binary.BinaryPrimitives.WriteUInt128BigEndian(bytes, _first);
+        System.Buffers.Binary.BinaryPrimitives.WriteUInt128BigEndian(bytes[16..], _last);
+        writer.Raw(bytes[.._bytes]);
+    }
+
+    /// <summary>Reads one.</summary>
+    public static HexDigest Read(ref EntryReader reader) => reader.Number() switch
+    {
+        0 => reader.Text() is { } other ? new HexDigest(other) : default,
+        long bytes => new HexDigest(reader.Raw((int)bytes))
+    };
+
     /// <summary>Keeps a text; null is none.</summary>
     public static HexDigest Of(string? text) => text is null ? default : new HexDigest(text);
 
