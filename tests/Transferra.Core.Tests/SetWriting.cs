@@ -25,7 +25,7 @@ internal static class SetWriting
         packed.MoveInto(new LocalPlace(Path.GetDirectoryName(path)!, volume), Path.GetFileName(path));
         if (packed.Reused.Count == 0) return new HashSet<string>();
         using ISetFile written = (sets ?? SetPlaces.Local([Path.GetDirectoryName(path)!], volume)).Open(path);
-        MemberList members = SetBeginning.Read(written).Manifest!.Members;
+        MemberCollection members = SetBeginning.Read(written).Manifest!.Members;
         return packed.Reused.Select(at => members[at].Name).ToHashSet();
     }
 

@@ -87,7 +87,7 @@ internal static class DocumentsMatch
 
     private static UInt128 NameOf(SetMember member) => NameOf(member.NameBytes());
 
-    private static Dictionary<UInt128, int> ByName(MemberList members)
+    private static Dictionary<UInt128, int> ByName(MemberCollection members)
     {
         var kept = new Dictionary<UInt128, int>();
         foreach ((int i, SetMember member) in members.Index())

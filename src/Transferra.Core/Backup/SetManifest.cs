@@ -196,7 +196,7 @@ public sealed record SetStore(string Name, string Engine, IReadOnlyDictionary<st
 /// <param name="LeftOut">What should be there and is not.</param>
 /// <param name="Baseline">Counts and fingerprints of the records.</param>
 public sealed record SetManifest(string Format, SetLabel Label, IReadOnlyList<string> DocumentFolders, SetStore Store,
-    MemberList Members,
+    MemberCollection Members,
     IReadOnlyList<LeftOut> LeftOut, IReadOnlyList<TableBaseline> Baseline)
 {
     /// <summary>The form this program writes.</summary>

@@ -32,7 +32,7 @@ internal static class SetMemberRules
             {
                 ref Met above = ref CollectionsMarshal.GetValueRefOrAddDefault(met, KeyOf(bytes.AsSpan(0, slash)), out _);
                 if (above.HasFlag(Met.Leaf)) return Fault(member,
-                    $"it would lie below {PosixFiles.Shown(bytes[..slash])}, which is not a folder");
+                    $"it would lie below {PosixFiles.Shown(bytes.AsSpan(0, slash))}, which is not a folder");
                 if (above.HasFlag(Met.Folder)) break;
                 above |= Met.Folder;
             }

@@ -27,7 +27,7 @@ internal sealed record SetSource(SetMember Draft, FolderTree? Tree, byte[] Where
 /// <summary>All of them, in the order in which they were found.</summary>
 internal sealed class SourceList : IReadOnlyList<SetSource>
 {
-    private readonly MemberList _drafts = [];
+    private readonly MemberCollection _drafts = [];
     private readonly PackedEntries _rest = new();
     private readonly List<FolderTree?> _trees = [];
     private readonly EntryWriter _writer = new();

@@ -25,7 +25,7 @@ internal sealed record EarlierSet(ISetFile File, SetManifest Manifest, long Begi
     // By a digest of the name, as the names themselves would take three times as much; which name it is, is looked at.
     private readonly Dictionary<UInt128, int> _byName = ByName(Manifest.Members);
 
-    private static Dictionary<UInt128, int> ByName(MemberList members)
+    private static Dictionary<UInt128, int> ByName(MemberCollection members)
     {
         var byName = new Dictionary<UInt128, int>(members.Count);
         for (int i = 0; i < members.Count; i++)
@@ -76,7 +76,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
     private const int TriesAtMost = 3;
     private static readonly byte[] Zeros = new byte[SetLayout.Block];
     private readonly ZstdPool _frames = new();
-    private readonly MemberList _members = [];
+    private readonly MemberCollection _members = [];
     private readonly List<LeftOut> _leftOut = [];
     private readonly List<UInt128?> _justPacked = [];
     private long _done, _total;
@@ -137,7 +137,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
             .Select(source => new LeftOut(source.Draft.Name, SourceTree.LongestWhy, false));
         int beginningBytes = BeginningBytes(draft with
         {
-            Members = MemberList.Made(sources.Count, at => AsLongAsItCanBecome(sources[at])),
+            Members = MemberCollection.Made(sources.Count, at => AsLongAsItCanBecome(sources[at])),
             LeftOut = [.. draft.LeftOut, .. parts]
         });
         _total = sources.Sum(source => source.Draft.IsFile ? source.Stat.Bytes : 0);

@@ -1,4 +1,4 @@
-// MemberList.cs: the members of a set, in the order in which they lie in it, kept as bytes until somebody asks for one.
+// MemberCollection.cs: the members of a set, in the order in which they lie in it, kept as bytes until somebody asks for one.
 // Why: a set of 100,000 documents has as many members, and a backup has several such lists in memory at once.
 // Holds: (1) a member that comes out is equal to the one that went in, whatever a manifest said of it.
 using System.Collections;
@@ -7,7 +7,7 @@ using Transferra.Core.Machine;
 namespace Transferra.Core.Backup;
 
 /// <summary>Members of a set. Read by several threads at once, added to by one.</summary>
-public sealed class MemberList : IReadOnlyList<SetMember>, ICollection<SetMember>
+public sealed class MemberCollection : IReadOnlyList<SetMember>, ICollection<SetMember>
 {
     private readonly PackedEntries _entries = new();
     private readonly EntryWriter _writer = new();
@@ -20,12 +20,12 @@ public sealed class MemberList : IReadOnlyList<SetMember>, ICollection<SetMember
     private readonly IReadOnlyList<SetMember>? _made;
 
     /// <summary>Begins an empty list.</summary>
-    public MemberList() { }
+    public MemberCollection() { }
 
-    private MemberList(IReadOnlyList<SetMember> made) => _made = made;
+    private MemberCollection(IReadOnlyList<SetMember> made) => _made = made;
 
     /// <summary>A list whose members are made each time they are asked for, to reckon with them.</summary>
-    internal static MemberList Made(int count, Func<int, SetMember> make) => new(new MadeList<SetMember>(count, make));
+    internal static MemberCollection Made(int count, Func<int, SetMember> make) => new(new MadeList<SetMember>(count, make));
 
     /// <inheritdoc/>
     public int Count => _made?.Count ?? _entries.Count;

@@ -1,11 +1,10 @@
 using System.Text.Json;
 using Transferra.Core.Backup;
-using Transferra.Core.Machine;
 using Transferra.Tests;
 
 namespace Transferra.Core.Tests;
 
-public class MemberListTests(ITestOutputHelper output)
+public class MemberCollectionTests(ITestOutputHelper output)
 {
     private static string? Maybe(Random random, params string?[] texts) => texts[random.Next(texts.Length)];
 
@@ -48,7 +47,7 @@ public class MemberListTests(ITestOutputHelper output)
         var random = new Random(Seeds.Given);
         output.WriteLine($"seed {Seeds.Given}");
         SetMember[] members = [.. Enumerable.Range(0, 500).Select(_ => Any(random))];
-        MemberList list = [.. members];
+        MemberCollection list = [.. members];
         Assert.Equal(members.Length, list.Count);
         for (int time = 0; time < 1000; time++)
         {
@@ -67,7 +66,7 @@ public class MemberListTests(ITestOutputHelper output)
     [Fact]
     public void Made_ones_are_made_when_they_are_asked_for_and_nothing_is_added_to_them()
     {
-        MemberList made = MemberList.Made(3, at => new SetMember("m" + at, "file", "644", "0:0", default));
+        MemberCollection made = MemberCollection.Made(3, at => new SetMember("m" + at, "file", "644", "0:0", default));
         Assert.Equal(["m0", "m1", "m2"], made.Select(member => member.Name));
         Assert.Throws<NotSupportedException>(() => made.Add(made[0]));
         Assert.Contains(made[2], made);
@@ -90,7 +89,7 @@ public class MemberListTests(ITestOutputHelper output)
         long before = GC.GetTotalMemory(forceFullCollection: true);
         List<SetMember> objects = [.. Enumerable.Range(0, count).Select(Document)];
         long ofObjects = GC.GetTotalMemory(forceFullCollection: true) - before;
-        MemberList packed = [.. objects];
+        MemberCollection packed = [.. objects];
         long both = GC.GetTotalMemory(forceFullCollection: true) - before;
         Assert.Equal(objects[^1], packed[count - 1]);
         output.WriteLine($"{ofObjects / count} and {(both - ofObjects) / count} bytes each");
