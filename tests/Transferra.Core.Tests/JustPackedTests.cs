@@ -30,7 +30,7 @@ public sealed class JustPackedTests : IDisposable
         writer.Run(tree.Sources, new SetManifest(SetManifest.CurrentFormat,
             new SetLabel("Office", "ABC", "A firm", "kit", "1", DateTimeOffset.UtcNow, "me", "test", ""), [],
             new SetStore("none", "memory", new Dictionary<string, string>()), [], [], []), () => []);
-        _digests = [.. writer.JustPacked];
+        _digests = [.. writer.Notes.Digests];
     }
 
     public void Dispose() => _folder.Dispose();

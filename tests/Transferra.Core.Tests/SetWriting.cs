@@ -23,10 +23,10 @@ internal static class SetWriting
         { Earlier = earlier };
         using PackedSet packed = BackupSets.Pack(context, order, (_, _) => { });
         packed.MoveInto(new LocalPlace(Path.GetDirectoryName(path)!, volume), Path.GetFileName(path));
-        if (packed.Reused.Count == 0) return new HashSet<string>();
+        if (packed.Reused == 0) return new HashSet<string>();
         using ISetFile written = (sets ?? SetPlaces.Local([Path.GetDirectoryName(path)!], volume)).Open(path);
         MemberCollection members = SetBeginning.Read(written).Manifest!.Members;
-        return packed.Reused.Select(at => members[at].Name).ToHashSet();
+        return members.Index().Where(member => packed.IsReused(member.Index)).Select(member => member.Item.Name).ToHashSet();
     }
 
     public static SetManifest ManifestOf(string path)

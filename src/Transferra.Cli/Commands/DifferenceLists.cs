@@ -3,7 +3,6 @@
 using System.Text.Json;
 using Transferra.Core.Machine;
 using Transferra.Core.Matching;
-using Transferra.Core.Records;
 using Transferra.Reports;
 
 namespace Transferra.Cli.Commands;

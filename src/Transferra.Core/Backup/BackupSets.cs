@@ -49,10 +49,11 @@ public sealed class PackedSet : IDisposable
 {
     private readonly IVolume _volume;
     private readonly string _folder;
+    private readonly PackedNotes _notes;
 
-    internal PackedSet(IVolume volume, string folder, string path, PackedContents contents, SetWriter writer)
+    internal PackedSet(IVolume volume, string folder, string path, PackedContents contents, PackedNotes notes)
     {
-        (_volume, _folder, Path, Contents, Reused, JustPacked) = (volume, folder, path, contents, writer.Reused, writer.JustPacked);
+        (_volume, _folder, Path, Contents, _notes) = (volume, folder, path, contents, notes);
         Bytes = new FileInfo(path).Length;
     }
 
@@ -65,11 +66,14 @@ public sealed class PackedSet : IDisposable
     /// <summary>What is in it.</summary>
     internal PackedContents Contents { get; }
 
-    /// <summary>The files that were taken from the earlier set, by their place in the manifest.</summary>
-    public IReadOnlySet<int> Reused { get; }
+    /// <summary>How many files were taken from the earlier set.</summary>
+    public int Reused => _notes.Reused;
+
+    /// <summary>Whether a member of the manifest, by its place, is one of them.</summary>
+    internal bool IsReused(int member) => _notes.IsReused(member);
 
     /// <summary>XXH128 of the content of each member as it was packed; null for those taken from the earlier set.</summary>
-    internal IReadOnlyList<UInt128?> JustPacked { get; }
+    internal IReadOnlyList<UInt128?> JustPacked => _notes.Digests;
 
     /// <summary>Gives the set to the place that it was packed in.</summary>
     public void MoveInto(LocalPlace place, string name)
@@ -157,7 +161,7 @@ public static class BackupSets
                 : new PlainSink(path);
             SpentMemory.GiveBackAfter(tree.Sources.Count);
             using var writer = new SetWriter(sink, earlier, progress, context.Cancel);
-            return new PackedSet(volume, folder, path, PackedContents.Of(writer.Run(tree.Sources, draft, baseline)), writer);
+            return new PackedSet(volume, folder, path, PackedContents.Of(writer.Run(tree.Sources, draft, baseline)), writer.Notes);
         }
         catch
         {

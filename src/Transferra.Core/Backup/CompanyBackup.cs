@@ -167,7 +167,7 @@ public static class CompanyBackup
                 Grade = proved.Grade,
                 Seal = proved.Seal ?? "",
                 NotRestored = proved.NotRestored,
-                Reused = packed.Reused.Count,
+                Reused = packed.Reused,
                 LeftOut = packed.Contents.LeftOut,
                 NotCarried = notCarried,
             };

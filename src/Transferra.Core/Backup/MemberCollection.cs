@@ -9,7 +9,7 @@ namespace Transferra.Core.Backup;
 /// <summary>Members of a set. Read by several threads at once, added to by one.</summary>
 public sealed class MemberCollection : IReadOnlyList<SetMember>, ICollection<SetMember>
 {
-    private readonly PackedEntries _entries = new();
+    private readonly PackedEntries _entries;
     private readonly EntryWriter _writer = new();
 
     // Kinds, rights and owners, of which a set has few.
@@ -20,9 +20,12 @@ public sealed class MemberCollection : IReadOnlyList<SetMember>, ICollection<Set
     private readonly IReadOnlyList<SetMember>? _made;
 
     /// <summary>Begins an empty list.</summary>
-    public MemberCollection() { }
+    public MemberCollection() => _entries = new PackedEntries();
 
-    private MemberCollection(IReadOnlyList<SetMember> made) => _made = made;
+    /// <summary>Begins one that keeps so many chunks of its bytes in memory.</summary>
+    internal MemberCollection(int keptChunks) => _entries = new PackedEntries(keptChunks);
+
+    private MemberCollection(IReadOnlyList<SetMember> made) : this() => _made = made;
 
     /// <summary>A list whose members are made each time they are asked for, to reckon with them.</summary>
     internal static MemberCollection Made(int count, Func<int, SetMember> make) => new(new MadeList<SetMember>(count, make));

@@ -61,14 +61,14 @@ internal sealed class SetProver(BackupContext context, Company? company, KitVers
             string seal = beginning.Digest;
             bool withRecords = depth != ProofGrade.SameBytes && HasRecordsToCompare(manifest)
                 && manifest.Members.Index().Any(member => BackupSets.IsOfStore(member.Item.Name) && member.Item.IsFile
-                    && packed?.Reused.Contains(member.Index) != true);
+                    && packed?.IsReused(member.Index) != true);
             if (withRecords) context.Volume.CreateFolder(folder);
             using var reader = new SetReader(file, depth == ProofGrade.SameBytes ? SetScrutiny.Bytes : SetScrutiny.All, withRecords
                 ? scratch : null, BackupSets.IsOfStore,
                 (done, total) => context.Observer.Bytes("proving", done, total), context.Cancel)
             {
                 Beginning = beginning,
-                Known = packed?.Reused,
+                IsKnown = packed is null ? null : packed.IsReused,
                 JustPacked = packed?.JustPacked,
                 // The records are read while the documents are still being proved.
                 Part = BackupSets.IsOfStore,

@@ -63,7 +63,7 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
 
     /// <summary>Members whose content need not be compared, as the same packed bytes were compared before, by their place in the
     /// manifest.</summary>
-    public IReadOnlySet<int>? Known { get; init; }
+    public Predicate<int>? IsKnown { get; init; }
 
     /// <summary>XXH128 of the content of members that this process has just packed, by their place in the manifest; null for others.
     /// </summary>
@@ -81,7 +81,7 @@ internal sealed class SetReader(ISetFile file, SetScrutiny scrutiny, string? fol
 
     private SetScrutiny ScrutinyOf(int index) => scrutiny != SetScrutiny.All ? scrutiny
         : PackedNow(index) is not null ? SetScrutiny.JustPacked
-        : Known?.Contains(index) == true && !_written.Contains(index) ? SetScrutiny.Bytes : scrutiny;
+        : IsKnown?.Invoke(index) == true && !_written.Contains(index) ? SetScrutiny.Bytes : scrutiny;
 
     private UInt128? PackedNow(int index) => index < JustPacked?.Count ? JustPacked[index] : null;
 

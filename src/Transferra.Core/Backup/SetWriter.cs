@@ -78,7 +78,6 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
     private readonly ZstdPool _frames = new();
     private readonly MemberCollection _members = [];
     private readonly List<LeftOut> _leftOut = [];
-    private readonly List<UInt128?> _justPacked = [];
     private long _done, _total;
 
     // Of the large file that is being packed.
@@ -91,14 +90,8 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
     private const long LongestRun = 64 << 20;
     private long _runAt, _runBytes;
 
-    private readonly HashSet<int> _reused = [];
-
-    /// <summary>The files that were taken from the earlier set, by their place in the manifest.</summary>
-    public IReadOnlySet<int> Reused => _reused;
-
-    /// <summary>XXH128 of the content of each member of the manifest as it was packed; null for what was taken from the earlier set and
-    /// for what has no content.</summary>
-    public IReadOnlyList<UInt128?> JustPacked => _justPacked;
+    /// <summary>What is known of the members of the manifest from packing them.</summary>
+    public PackedNotes Notes { get; } = new();
 
     /// <summary>Reads a part of a large file; tests put another one here.</summary>
     internal Func<SafeFileHandle, Memory<byte>, long, int> ReadAt { get; init; } = (file, buffer, position) =>
@@ -140,6 +133,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
             Members = MemberCollection.Made(sources.Count, at => AsLongAsItCanBecome(sources[at])),
             LeftOut = [.. draft.LeftOut, .. parts]
         });
+        Notes.Expect(sources.Count);
         _total = sources.Sum(source => source.Draft.IsFile ? source.Stat.Bytes : 0);
         sink.Leave(beginningBytes);
         OrderedWork.Run(Pieces(sources), Take, cancel);
@@ -374,10 +368,10 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
         Add(piece.Member, piece.PlainDigest);
     }
 
-    private void Add(SetMember member, UInt128? plainDigest)
+    private void Add(SetMember member, UInt128? plainDigest, bool isReused = false)
     {
         _members.Add(member);
-        _justPacked.Add(plainDigest);
+        Notes.Add(plainDigest, isReused);
     }
 
     private void TakeEarlier(Piece piece)
@@ -403,9 +397,8 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
             _runAt = from;
         }
         _runBytes += earlier.EndOf(piece.Reused) - from;
-        Add(member, null);
+        Add(member, null, isReused: true);
         _done += known.Bytes;
-        _reused.Add(_members.Count - 1);
     }
 
     private void CopyRun()

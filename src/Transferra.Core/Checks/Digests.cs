@@ -7,6 +7,7 @@
 using System.IO.Hashing;
 using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Checks;

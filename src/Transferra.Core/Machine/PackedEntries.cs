@@ -1,6 +1,7 @@
 // PackedEntries.cs: a long list of small entries, kept as bytes: as objects with texts, 100,000 of them take three times as much, and the
 // collector as much again to look after them.
-// Holds: (1) what was written is what is read, whatever it was.
+// Holds: (1) what was written is what is read, whatever it was; (2) of a list of any length only a few megabytes are in memory, and eight
+//        bytes an entry.
 using System.Buffers.Binary;
 using System.Text;
 
@@ -103,13 +104,20 @@ internal ref struct EntryReader(ReadOnlySpan<byte> entry)
     public string? Text() => Number() is > 0 and long length ? Encoding.UTF8.GetString(Raw((int)length - 1)) : null;
 }
 
-/// <summary>The list: entries are added at its end, and read from anywhere.</summary>
-internal sealed class PackedEntries
+/// <summary>The list: entries are added at its end by one thread, and read from anywhere by any number of them, though not while one is
+/// added.</summary>
+/// <param name="keptChunks">How many chunks stay in memory; what comes before them is on disk.</param>
+internal sealed class PackedEntries(int keptChunks = PackedEntries.UsuallyKept)
 {
-    private const int ChunkBytes = 1 << 18;
+    private const int ChunkBits = 18, ChunkBytes = 1 << ChunkBits, UsuallyKept = 32, ReadAgain = 8;
 
-    private readonly List<byte[]> _chunks = [];
-    private readonly List<(int Chunk, int At, int Length)> _entries = [];
+    // Of each chunk that is on disk, nothing, and where it lies there.
+    private readonly List<byte[]?> _chunks = [];
+    private readonly List<(long At, int Bytes)> _onDisk = [];
+    private readonly List<long> _entries = [];
+    private readonly Lock _one = new();
+    private readonly Queue<(int Chunk, byte[] Bytes)> _again = new();
+    private FileStream? _file;
     private int _used = ChunkBytes;
 
     /// <summary>How many there are.</summary>
@@ -118,16 +126,56 @@ internal sealed class PackedEntries
     /// <summary>Adds one.</summary>
     public void Add(ReadOnlySpan<byte> entry)
     {
-        if (_chunks.Count == 0 || _chunks[^1].Length - _used < entry.Length)
+        int needed = sizeof(int) + entry.Length;
+        if (_chunks.Count == 0 || _used > ChunkBytes - needed) Begin(needed);
+        Span<byte> room = _chunks[^1]!.AsSpan(_used);
+        BinaryPrimitives.WriteInt32LittleEndian(room, entry.Length);
+        entry.CopyTo(room[sizeof(int)..]);
+        _entries.Add(((long)(_chunks.Count - 1) << ChunkBits) + _used);
+        _used += needed;
+    }
+
+    // An entry that is longer than a chunk has one of its own.
+    private void Begin(int needed)
+    {
+        if (_chunks.Count >= keptChunks && _chunks[_chunks.Count - keptChunks] is { } oldest)
         {
-            _chunks.Add(new byte[Math.Max(ChunkBytes, entry.Length)]);
-            _used = 0;
+            _file ??= SpillFile.Create(bufferBytes: 0);
+            long at = _file.Length;
+            RandomAccess.Write(_file.SafeFileHandle, oldest, at);
+            _onDisk.Add((at, oldest.Length));
+            _chunks[_chunks.Count - keptChunks] = null;
         }
-        entry.CopyTo(_chunks[^1].AsSpan(_used));
-        _entries.Add((_chunks.Count - 1, _used, entry.Length));
-        _used += entry.Length;
+        _chunks.Add(new byte[Math.Max(ChunkBytes, needed)]);
+        _used = 0;
     }
 
     /// <summary>One of them, from 0.</summary>
-    public ReadOnlySpan<byte> this[int index] => _chunks[_entries[index].Chunk].AsSpan(_entries[index].At, _entries[index].Length);
+    public ReadOnlySpan<byte> this[int index]
+    {
+        get
+        {
+            int chunk = (int)(_entries[index] >> ChunkBits), at = (int)(_entries[index] & (ChunkBytes - 1));
+            ReadOnlySpan<byte> bytes = _chunks[chunk] ?? FromDisk(chunk);
+            return bytes.Slice(at + sizeof(int), BinaryPrimitives.ReadInt32LittleEndian(bytes[at..]));
+        }
+    }
+
+    // Mostly they are read in their order, by a few threads: the last few chunks are what is asked for next.
+    private byte[] FromDisk(int chunk)
+    {
+        lock (_one)
+        {
+            foreach ((int known, byte[] there) in _again)
+                if (known == chunk) return there;
+            (long at, int length) = _onDisk[chunk];
+            byte[] bytes = new byte[length];
+            for (int read = 0, got; read < length; read += got)
+                if ((got = RandomAccess.Read(_file!.SafeFileHandle, bytes.AsSpan(read), at + read)) == 0)
+                    throw new EndOfStreamException("a file for what does not fit in memory is cut off");
+            if (_again.Count == ReadAgain) _again.Dequeue();
+            _again.Enqueue((chunk, bytes));
+            return bytes;
+        }
+    }
 }

@@ -1,7 +1,7 @@
 // DifferenceSpill.cs: every difference of a table, for whoever wants them all. What a column's differences have in common is known only
 // after the last one, so they wait in a nameless file until then.
 // Holds: every difference is told once, in the order in which they were found, with the kind that it turned out to be.
-using Transferra.Core.Records;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Matching;
 

@@ -3,6 +3,8 @@
 // merged from there; a table that fits in one run never touches the disk.
 // Holds: (1) every record is delivered once, with its faults; (2) records that compare equal keep the source's order; (3) memory is bounded
 //        by one run while sorting, and by a buffer a run while merging.
+using Transferra.Core.Machine;
+
 namespace Transferra.Core.Records;
 
 /// <summary>Delivers a reader's records in order.</summary>

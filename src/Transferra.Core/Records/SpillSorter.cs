@@ -3,6 +3,7 @@
 // Holds: (1) Sorted delivers every item, equal ones combined; (2) memory is bounded by one run while adding, and by a buffer a run while
 // merging.
 using System.Runtime.InteropServices;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Records;
 

@@ -5,6 +5,7 @@ using System.Globalization;
 using System.Text;
 using FirebirdSql.Data.FirebirdClient;
 using FirebirdSql.Data.Services;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Servers;
 
