@@ -84,6 +84,22 @@ public class MemberCollectionTests(ITestOutputHelper output)
     }
 
     [Fact]
+    public void A_manifest_with_a_member_that_is_none_is_told_of_and_stops_nothing()
+    {
+        using var folder = new TempFolder();
+        var manifest = new SetManifest(SetManifest.CurrentFormat, new SetLabel("Office", "ABC", "A firm", "kit", "1", default, "me", "test",
+            ""), [], new SetStore("none", "memory", new Dictionary<string, string>()), [], [], []);
+        byte[] json = System.Text.Encoding.UTF8.GetBytes(JsonSerializer.Serialize(manifest, SetManifest.Json).Replace("\"members\": []",
+            "\"members\": [null]", StringComparison.Ordinal)), beginning = new byte[SetLayout.Block + SetLayout.Padded(json.Length)];
+        SetLayout.ManifestHeader(json.Length, default).CopyTo(beginning, 0);
+        json.CopyTo(beginning, SetLayout.Block);
+        File.WriteAllBytes(folder["set"], [.. beginning, .. SetWriting.Seal(beginning, manifest)]);
+        SetFault fault = Assert.Single(BackupSets.Verify(folder["set"]));
+        Assert.Equal("manifest", fault.Code);
+        Assert.Contains("impossible members", fault.What, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public void Holds_2_a_hundred_thousand_members_take_less_than_a_quarter_of_what_they_take_as_objects()
     {
         const int count = 100_000;

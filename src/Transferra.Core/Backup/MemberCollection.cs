@@ -55,6 +55,7 @@ public sealed class MemberCollection : IReadOnlyList<SetMember>, ICollection<Set
     public void Add(SetMember item)
     {
         if (_made is not null) throw new NotSupportedException("these members are made");
+        ArgumentNullException.ThrowIfNull(item); // a manifest may say so
         _writer.Clear();
         Has has = (item.Bytes != 0 || item.PackedBytes != 0 || item.HasDigest ? Has.Content : 0) | (item.Frames is null ? 0 : Has.Frames)
             | (item.Target is null ? 0 : Has.Target) | (item.Sparse ? Has.Sparse : 0) | (item.Changing ? Has.Changing : 0)

@@ -29,5 +29,5 @@ internal sealed class PackedNotes
     }
 
     /// <summary>Whether a member was taken from an earlier set.</summary>
-    public bool IsReused(int member) => _isReused[member];
+    public bool IsReused(int member) => member < _isReused.Count && _isReused[member];
 }

@@ -90,8 +90,15 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         (ReadSides sides, IReadOnlyList<TableAccount> accounts) = ReadBoth(old, renewed, shipped);
         TableShape[] differing = [.. correspondence.To.Tables.Where(table => sides.Of(table.Name).Differing.Count > 0)];
         int most = ListedOfATable(differing.Length);
-        Dictionary<string, TableDifferences> differences = differing.ToDictionary(table => table.Name,
-            table => Explain(old, renewed, table, sides.Of(table.Name), most));
+        long count(string name) => correspondence.To.Table(name) is { } table ? sides.Of(table.Name).Found.Rows : 0;
+        Dictionary<string, TableDifferences> differences = [];
+        var children = new Dictionary<string, ChildrenMatched[]>();
+        foreach (TableShape table in differing)
+        {
+            TableDifferences of = Explain(old, renewed, table, sides.Of(table.Name), most);
+            differences.Add(table.Name, of);
+            children.Add(table.Name, Told(of.Children, table, count));
+        }
         TableMatch[] tables = [.. correspondence.To.Tables.Select(table =>
         {
             (Fingerprint a, Fingerprint b, _) = sides.Of(table.Name);
@@ -100,9 +107,6 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
                 of?.Changed ?? 0)
             { ChangedColumns = of?.ChangedColumns ?? [], Changes = of?.Changes ?? [] };
         })];
-        ChildrenMatched[] children = [.. correspondence.To.Tables.SelectMany(table => Children(table,
-            differences.GetValueOrDefault(table.Name), name => tables.FirstOrDefault(known => string.Equals(known.Table, name,
-                StringComparison.OrdinalIgnoreCase))?.Found ?? 0))];
         return new MatchResult(correspondence.From.Name, correspondence.To.Name, accounts, tables,
             ControlTotals.Compare(old, correspondence.From, renewed, correspondence.To, settings, cancel),
             FairShare([.. differences.Values.Select(of => of.Listed)]), differences.Values.Sum(of => of.Count))
@@ -110,18 +114,20 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
             IsByOthers = correspondence.IsByOthers,
             Shipped = correspondence.ShippedAccounts,
             Recorded = [.. correspondence.To.Tables.Select(table => _recorded[table.Name])],
-            Children = children,
+            // Where nothing differs in a table, each record that it points to has as many as it should have.
+            Children = [.. correspondence.To.Tables.SelectMany(table => children.GetValueOrDefault(table.Name)
+                ?? Told(ChildrenChange.Of(ToRead(table, table.Name), table, correspondence.To), table, count))],
             TakenOver = _takenOver,
             Declarations = correspondence.IsOnCopy ? DeclarationMatch.Run(old, renewed, correspondence)
                 : VendorMade is not null ? DeclarationMatch.Run(VendorMade, renewed, correspondence) : null
         };
     }
 
-    // Where nothing differs in a table, each record that it points to has as many as it should have.
-    private IEnumerable<ChildrenMatched> Children(TableShape table, TableDifferences? of, Func<string, long> count)
+    private static ChildrenMatched[] Told(IReadOnlyList<ChildrenChange> links, TableShape table, Func<string, long> count)
     {
-        foreach (ChildrenChange link in of?.Children ?? ChildrenChange.Of(ToRead(table, table.Name), table, correspondence.To))
-            using (link) yield return link.Matched(table.Name, count);
+        ChildrenMatched[] told = [.. links.Select(link => link.Matched(table.Name, count))];
+        foreach (ChildrenChange link in links) link.Dispose();
+        return told;
     }
 
     // Both sides at the same time, in one order of the tables as far as they have one.
