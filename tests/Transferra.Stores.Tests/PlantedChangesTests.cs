@@ -1,10 +1,9 @@
-using System.Data.Common;
 using System.Globalization;
-using Microsoft.Data.Sqlite;
 using Transferra.Core.Matching;
 using Transferra.Core.Records;
 using Transferra.Core.Runs;
 using Transferra.Tests;
+using static Transferra.Stores.Tests.Planting;
 
 namespace Transferra.Stores.Tests;
 
@@ -52,13 +51,6 @@ public sealed class PlantedChangesTests(ITestOutputHelper output) : IDisposable
         (ChangeKind.Missing, [""], _ => null),
     ];
 
-    private static object?[] With(object?[] row, int column, object? value)
-    {
-        object?[] copy = [.. row];
-        copy[column] = value;
-        return copy;
-    }
-
     private StoreAddress Store(string engine, string name)
     {
         string shape = "name VARCHAR(60), town VARCHAR(40), born DATE, amount " + (engine == "sqlite" ? "TEXT" : "DECIMAL(12,3)")
@@ -71,30 +63,6 @@ public sealed class PlantedChangesTests(ITestOutputHelper output) : IDisposable
         StoreAddress store = engine == "sqlite" ? new StoreAddress("sqlite", _folder[name + ".db"]) : _servers.Made(engine, name, tables);
         if (engine == "sqlite") foreach (string table in tables) Run(store, [table]);
         return store;
-    }
-
-    private static DbConnection Open(StoreAddress store)
-    {
-        if (store.Engine != "sqlite") return TestServers.Connect(store);
-        var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = store.Path, Pooling = false }.ToString());
-        connection.Open();
-        return connection;
-    }
-
-    private static void Run(StoreAddress store, IEnumerable<string> statements)
-    {
-        using DbConnection connection = Open(store);
-        using DbTransaction all = connection.BeginTransaction();
-        foreach (string statement in statements)
-        {
-            using DbCommand command = connection.CreateCommand();
-            command.Transaction = all;
-#pragma warning disable CA2100 // statements of tests
-            command.CommandText = statement;
-#pragma warning restore CA2100
-            command.ExecuteNonQuery();
-        }
-        all.Commit();
     }
 
     private static string Sql(object? value) => value switch
