@@ -56,6 +56,9 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
         WeeksLater(companies);
     }
 
+    // Another company's code may begin with this one's and a "_".
+    private static string SetsOf(string code) => code + "_odd_v*";
+
     // Each old store is in its place and is what it was, so it is what any set of it tells.
     private void SetsTellOfTheirStores()
     {
@@ -63,7 +66,7 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
         {
             string place = company.Real.IsOnServer ? OddOffice.ServerYaml(company.Real) : company.Real.Path;
             foreach (string set in Directory.Exists(System.IO.Path.Combine(Path, "sets"))
-                ? Directory.GetFiles(System.IO.Path.Combine(Path, "sets"), company.Code + "_*").Take(1) : [])
+                ? Directory.GetFiles(System.IO.Path.Combine(Path, "sets"), SetsOf(company.Code)).Take(1) : [])
             {
                 Served match = program.Run(DiskFault.None, Path, office.Roots, "match", "--old", set, "--new", place, "--baseline");
                 _steps.Add($"(baseline of {company.Code} -> {match.Exit})");
@@ -85,7 +88,7 @@ internal sealed class AnyOfficeWalk(AnyOffice office, ServedProgram program, Ran
         else new StoreOpener().ServerOf(one.Real).Remove(aside.Split(" (")[0]);
         bool withSets = random.Next(2) == 0;
         if (!withSets)
-            foreach (string set in Directory.GetFiles(Path, code + "_*_run*", SearchOption.AllDirectories)) File.Delete(set);
+            foreach (string set in Directory.GetFiles(Path, SetsOf(code) + "_run*", SearchOption.AllDirectories)) File.Delete(set);
         _steps.Add($"  (the old data of {code} is gone{(withSets ? "" : ", and its sets as well")})");
         Served match = program.Run(DiskFault.None, Path, office.Roots, "match", code);
         if (match.Exit is not (0 or 1) || match.Out.Contains("NOT ", StringComparison.Ordinal)
