@@ -331,7 +331,7 @@ internal sealed class CompanyMatch(Correspondence correspondence, IReadOnlyDicti
         table = ToRead(table, table.Name);
         var last = new LastNumbers(table);
         using DifferenceSpill? every = Every is null ? null : new DifferenceSpill(Every);
-        var differences = new TableDifferences(table, most, cancel) 
+        var differences = new TableDifferences(table, most, cancel)
         {
             MayHaveFaults = isKept,
             Last = last,
