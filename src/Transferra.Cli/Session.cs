@@ -55,8 +55,8 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
     };
 
     /// <summary>The version of the program that is installed for a company; null when nothing tells it.</summary>
-    private string? ProgramVersion(Company company) => Office.Packages.FirstOrDefault(package => package.Companies.Any(known =>
-        known.Code == company.Code)) is { } package ? ProgramVersions.Installed(package, Tools.Of(package.Kit).Commands) : null;
+    private string? ProgramVersion(Company company) => Office.PackageOf(company.Code) is { } package
+        ? ProgramVersions.Installed(package, Tools.Of(package.Kit).Commands) : null;
 
     /// <summary>The report of a run.</summary>
     public RunReport ReportOf(Run run) => RunReport.Of(Office, run, ProgramVersion);

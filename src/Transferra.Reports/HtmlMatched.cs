@@ -72,7 +72,7 @@ internal static class HtmlMatched
     {
         yield return new XElement("p", $"Data version: {levels.OldVersion ?? "not told"} in the old store, "
             + $"{levels.NewVersion ?? "not told"} in the new one.");
-        if (levels.Program is { } program) yield return new XElement("p", $"Program version: {program.Words} (when it was matched).");
+        if (levels.Program is { } program) yield return new XElement("p", $"Program version: {program.Words("when it was matched")}.");
         if (levels.Settings.Count > 0)
             yield return Table(["Setting", "Before", "After", "Unchanged"], levels.Settings.Select(setting => new object[]
             { setting.Name, setting.Old ?? "(none)", setting.New ?? "(none)", setting.IsSame ? "yes" : "no" }));
@@ -136,7 +136,7 @@ internal static class HtmlMatched
             table.IsSame ? "yes" : "NO",
         }));
         if (match.Totals.Count > 0) foreach (XElement part in Totals(match.Totals)) yield return part;
-        foreach (XElement part in Children(match.Children)) yield return part;
+        foreach (XElement part in Children(match)) yield return part;
         if (match.Declarations is { } declarations)
         {
             yield return Table(["Declared", ">Old store", ">New store"], declarations.Counts.Select(count => new object[]
@@ -156,12 +156,14 @@ internal static class HtmlMatched
     }
 
     // The links that do not come out even first, and of each link the first few parents.
-    private static IEnumerable<XElement> Children(IReadOnlyList<ChildrenMatched> links)
+    private static IEnumerable<XElement> Children(MatchResult match)
     {
+        IReadOnlyList<ChildrenMatched> links = match.Children;
         if (links.Count == 0) yield break;
         int others = links.Count(link => !link.IsSame);
         yield return new XElement("p", $"Children per parent: {Number(links.Count)} {(links.Count == 1 ? "link" : "links")} between "
-            + "tables; " + (others == 0 ? "each record pointed to has as many pointing to it as before."
+            + "tables; " + (others == 0 ? "each record pointed to has as many pointing to it as it should"
+                + (match.NotCarried == 0 ? "." : $", leaving aside the old records not carried ({Number(match.NotCarried)}).")
                 : $"in {Number(others)} of them some have another number."));
         yield return Table(["From", "To", ">Parents", ">Children", ">With another number", "Of them"], links.OrderByDescending(link =>
             link.Differing).Take(MostParts).Select(link => new object[]

@@ -126,6 +126,13 @@ public sealed class HtmlSignOffTests
         MatchResult hop = company.Match!.Hops[0] with { Children = [Link("period"), Link("account", new("A1", -2), new("A2", 1))] };
         XElement page = Body(report with { Companies = [company with { Match = new WayMatched([hop], [], []) }] });
         Assert.Contains("2 links between tables; in 1 of them some have another number.", page.Value, StringComparison.Ordinal);
+        // What was not carried counts on neither side, which "as it should" alone would not say.
+        MatchResult even = hop with { Children = [Link("period")] };
+        Assert.Contains("1 link between tables; each record pointed to has as many pointing to it as it should, leaving aside the old "
+            + $"records not carried ({even.NotCarried}).", Body(report with
+            {
+                Companies = [company with { Match = new WayMatched([even], [], []) }]
+            }).Value, StringComparison.Ordinal);
         Assert.Equal(["entry.account", "account", "3", "7", "2", "A1: 2 fewer; A2: 1 more"], RowOf(page, "entry.account", "From"));
         Assert.Equal(["entry.period", "period", "3", "7", "0", ""], RowOf(page, "entry.period", "From"));
     }

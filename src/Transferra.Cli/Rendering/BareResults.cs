@@ -30,7 +30,7 @@ internal static class BareResults
             Results.Changes(screen, others);
             Results.Listed(screen, match, others);
         }
-        ChildrenText.Tell(screen, match.Children);
+        ChildrenText.Tell(screen, match);
         foreach (IGrouping<bool, OnOneSide> side in matched.OnOneSide.GroupBy(part => part.IsGone))
         {
             screen.Bad($"Only in the {(side.Key ? "old" : "new")} place:");

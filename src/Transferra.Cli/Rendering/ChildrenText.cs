@@ -7,14 +7,16 @@ internal static class ChildrenText
 {
     private const int MostLinks = 12, MostParents = 5;
 
-    public static void Tell(Screen screen, IReadOnlyList<ChildrenMatched> links)
+    public static void Tell(Screen screen, MatchResult match)
     {
+        IReadOnlyList<ChildrenMatched> links = match.Children;
         if (links.Count == 0) return;
         ChildrenMatched[] others = [.. links.Where(link => !link.IsSame).OrderByDescending(link => link.Differing)];
         if (others.Length == 0)
         {
             screen.Line($"  children per parent: {Results.Count(links.Count, "link")} between tables; each record pointed to has as many "
-                + "pointing to it as before");
+                + "pointing to it as it should" + (match.NotCarried == 0 ? "" : $", leaving aside the {Results.Count(match.NotCarried,
+                    "old record")} not carried"));
             return;
         }
         screen.Bad($"  children per parent: not the same in {Results.Number(others.Length)} of {Results.Count(links.Count, "link")}:");

@@ -11,7 +11,7 @@ internal static class MatchedLevelsText
     {
         screen.Line($"Data version: {levels.OldVersion ?? "not told"} in the old store, {levels.NewVersion ?? "not told"} in the new one.");
         // Before the change-over it is the old one, as it should be, so that this is no warning.
-        if (levels.Program is { } program) screen.Line($"Program version: {program.Words}.");
+        if (levels.Program is { } program) screen.Line($"Program version: {program.Words()}.");
         if (levels.Settings.Count > 0)
         {
             SettingMatched[] changed = [.. levels.Settings.Where(setting => !setting.IsSame)];

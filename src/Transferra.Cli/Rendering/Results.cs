@@ -214,7 +214,7 @@ internal static class Results
             screen.Table(["New table", ">Expected", ">Found", "Fingerprint", "Same"], match.Tables.Select(table => (IReadOnlyList<string>)
                 [table.Table, Number(table.Expected), Number(table.Found), table.FoundFingerprint[..16], table.IsSame ? "yes" : "NO"]));
             foreach (TotalMatch total in match.Totals) Total(screen, total, "");
-            ChildrenText.Tell(screen, match.Children);
+            ChildrenText.Tell(screen, match);
             if (match.DifferenceCount > 0) Differences(screen, company, match);
             if (match.Declarations is { } declarations) Declarations(screen, declarations, match.IsByOthers);
         }

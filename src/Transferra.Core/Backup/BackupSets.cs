@@ -216,8 +216,7 @@ public static class BackupSets
         AddDocuments(tree, company);
         // What is needed to make sense of the records years later: the kit, and the settings files of the program that the kit knows.
         if (Directory.Exists(company.Kit.Folder)) tree.Add(company.Kit.Folder, "kit");
-        if (office.Packages.FirstOrDefault(package =>
-            package.Companies.Any(known => known.Code == company.Code))?.ProgramFolder is not { } program) return tree;
+        if (office.PackageOf(company.Code)?.ProgramFolder is not { } program) return tree;
         foreach (string name in company.Kit.Settings.Select(setting => setting.Place?.File)
             .Concat(company.Kit.ProgramEvidence.Select(place => place.File))
             .OfType<string>().Distinct().Order(StringComparer.Ordinal))

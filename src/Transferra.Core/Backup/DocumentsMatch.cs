@@ -80,12 +80,7 @@ internal static class DocumentsMatch
     private static bool IsDocument(SetMember member) => member.Name.StartsWith("documents/", StringComparison.Ordinal)
         && member.Kind != MemberKinds.Folder;
 
-    // By a digest, as the names themselves would take three times as much memory; nobody can know the seed, so that no two are one.
-    private static readonly long Seed = BitConverter.ToInt64(RandomNumberGenerator.GetBytes(sizeof(long)));
-
-    private static UInt128 NameOf(byte[] name) => System.IO.Hashing.XxHash128.HashToUInt128(name, Seed);
-
-    private static UInt128 NameOf(SetMember member) => NameOf(member.NameBytes());
+    private static UInt128 NameOf(SetMember member) => NameDigest.Of(member.NameBytes());
 
     private static Dictionary<UInt128, int> ByName(MemberCollection members)
     {
@@ -101,7 +96,7 @@ internal static class DocumentsMatch
     {
         if (was.Kind == MemberKinds.Link || source.Draft.Kind == MemberKinds.Link)
             return was.Kind == source.Draft.Kind && was.Target == source.Draft.Target && was.RawTarget == source.Draft.RawTarget;
-        SetMember? content = was.Kind != MemberKinds.Same ? was : kept.TryGetValue(NameOf(was.TargetBytes()), out int first)
+        SetMember? content = was.Kind != MemberKinds.Same ? was : kept.TryGetValue(NameDigest.Of(was.TargetBytes()), out int first)
             ? manifest.Members[first]
             : manifest.Members.FirstOrDefault(member => member.Name == was.Target && member.RawName == was.RawTarget);
         return DigestOf(source, cancel) is { } digest ? digest == content?.Sha256 : null;

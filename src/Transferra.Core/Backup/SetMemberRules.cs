@@ -24,19 +24,19 @@ internal static class SetMemberRules
             byte[] bytes = member.NameBytes();
             if (JudgeOne(member, Latin(bytes)) is { } what) return Fault(member, what);
             bool isFolder = member.Kind == MemberKinds.Folder;
-            ref Met name = ref CollectionsMarshal.GetValueRefOrAddDefault(met, KeyOf(bytes), out _);
+            ref Met name = ref CollectionsMarshal.GetValueRefOrAddDefault(met, NameDigest.Of(bytes), out _);
             if (name.HasFlag(Met.Told) || (!isFolder && name.HasFlag(Met.Folder)))
                 return Fault(member, "it is in the set twice, or stands where a folder is");
             name |= Met.Told | (isFolder ? Met.Folder : Met.Leaf) | (member.IsFile ? Met.File : 0);
             for (int slash = bytes.AsSpan().LastIndexOf((byte)'/'); slash > 0; slash = bytes.AsSpan(0, slash).LastIndexOf((byte)'/'))
             {
-                ref Met above = ref CollectionsMarshal.GetValueRefOrAddDefault(met, KeyOf(bytes.AsSpan(0, slash)), out _);
+                ref Met above = ref CollectionsMarshal.GetValueRefOrAddDefault(met, NameDigest.Of(bytes.AsSpan(0, slash)), out _);
                 if (above.HasFlag(Met.Leaf)) return Fault(member,
                     $"it would lie below {PosixFiles.Shown(bytes.AsSpan(0, slash))}, which is not a folder");
                 if (above.HasFlag(Met.Folder)) break;
                 above |= Met.Folder;
             }
-            if (member.Kind == MemberKinds.Same && !met.GetValueOrDefault(KeyOf(member.TargetBytes())).HasFlag(Met.File))
+            if (member.Kind == MemberKinds.Same && !met.GetValueOrDefault(NameDigest.Of(member.TargetBytes())).HasFlag(Met.File))
                 return Fault(member, "it is another name of a file that does not stand before it");
         }
         return null;
@@ -45,12 +45,6 @@ internal static class SetMemberRules
     // What a name was met as.
     [Flags]
     private enum Met : byte { Nothing = 0, Told = 1, Folder = 2, Leaf = 4, File = 8 }
-
-    // A digest in place of each name, which takes a sixth of the memory. Whoever forges a set cannot know the seed, so that no two names
-    // are taken for one on purpose.
-    private static readonly long Seed = BitConverter.ToInt64(System.Security.Cryptography.RandomNumberGenerator.GetBytes(sizeof(long)));
-
-    private static UInt128 KeyOf(ReadOnlySpan<byte> name) => System.IO.Hashing.XxHash128.HashToUInt128(name, Seed);
 
     private static SetFault Fault(SetMember member, string what) => new("refused", member.Name, $"the set is refused as a whole: {what}");
 

@@ -22,23 +22,19 @@ internal sealed record EarlierSet(ISetFile File, SetManifest Manifest, long Begi
 {
     private readonly SetLayout _layout = new(Manifest, BeginningBytes);
 
-    // By a digest of the name, as the names themselves would take three times as much; which name it is, is looked at.
     private readonly Dictionary<UInt128, int> _byName = ByName(Manifest.Members);
 
     private static Dictionary<UInt128, int> ByName(MemberCollection members)
     {
         var byName = new Dictionary<UInt128, int>(members.Count);
         for (int i = 0; i < members.Count; i++)
-            if (members[i] is { IsFile: true, Name: string name }) byName.TryAdd(DigestOf(name), i);
+            if (members[i] is { IsFile: true } file) byName.TryAdd(NameDigest.Of(file.NameBytes()), i);
         return byName;
     }
 
-    private static UInt128 DigestOf(string name) => XxHash128.HashToUInt128(System.Runtime.InteropServices.MemoryMarshal.AsBytes(
-        name.AsSpan()));
-
     /// <summary>The member with the same content, when it is certain without reading the file; -1 when it is not.</summary>
     public int Find(SetSource source) =>
-        source.Draft.Stamp is { } stamp && _byName.TryGetValue(DigestOf(source.Draft.Name), out int i)
+        source.Draft.Stamp is { } stamp && _byName.TryGetValue(NameDigest.Of(source.Draft.NameBytes()), out int i)
             && Manifest.Members[i] is { Changing: false } member && member.Name == source.Draft.Name
         && member.Stamp == stamp && member.Bytes == source.Stat.Bytes
             && SourceTree.ModifiedNanoseconds(member) == source.Stat.ModifiedNanoseconds ? i : -1;

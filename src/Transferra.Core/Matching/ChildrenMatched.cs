@@ -1,4 +1,4 @@
-// ChildrenMatched.cs: whether each record that others point to (an account, a voucher) still has as many of them as it had.
+// ChildrenMatched.cs: whether each record that others point to (an account, a voucher) has as many of them as it should have.
 // Why beside the records: of 400 lines that are missing a bookkeeper asks first which vouchers they are of. A line that went to another
 // voucher is a changed value there, and here one fewer and one more.
 // How: every record of both stores was compared, so that only those that differ can make a difference; they are added up by what they
@@ -44,7 +44,7 @@ internal sealed class ChildrenChange : IDisposable
         public int CompareTo(Item other) => Parent.CompareTo(other.Parent);
     }
 
-    private readonly SpillSorter<Item> _sums = new((a, b) => a with { Change = a.Change + b.Change });
+    private SpillSorter<Item>? _sums; // most links of most tables have nothing to add up
     private readonly Dictionary<UInt128, string> _names = [];
     private readonly int[] _ordinals;
     private readonly CanonicalWriter _writer = new();
@@ -102,7 +102,7 @@ internal sealed class ChildrenChange : IDisposable
         }
         if (!means) return;
         UInt128 parent = XxHash128.HashToUInt128(_writer.Written);
-        _sums.Add(new Item(parent, change));
+        (_sums ??= new((a, b) => a with { Change = a.Change + b.Change })).Add(new Item(parent, change));
         if (_names.Count < ChildrenMatched.MostNamed && !_names.ContainsKey(parent)) _names.Add(parent, _isPrivate ? TableShape.Private
             : string.Join(" / ", _ordinals.Select(ordinal => ListedValues.One(one, ordinal))));
     }
@@ -114,7 +114,7 @@ internal sealed class ChildrenChange : IDisposable
     {
         long differing = 0, fewer = 0, more = 0;
         var changes = new Dictionary<UInt128, long>();
-        foreach (Item item in _sums.Sorted().Where(item => item.Change != 0))
+        foreach (Item item in (_sums?.Sorted() ?? []).Where(item => item.Change != 0))
         {
             differing++;
             if (item.Change < 0) fewer -= item.Change;
@@ -126,5 +126,5 @@ internal sealed class ChildrenChange : IDisposable
                 changes[name.Key]))]);
     }
 
-    public void Dispose() => _sums.Dispose();
+    public void Dispose() => _sums?.Dispose();
 }

@@ -127,6 +127,11 @@ public sealed record MatchResult(string FromVersion, string ToVersion, IReadOnly
     /// <summary>When it was matched, where a store that it needs was let go since; null when that is now.</summary>
     public DateTimeOffset? MatchedAt { get; init; }
 
+    /// <summary>Old records that are not in the new store, by declared rule or as exceptions, and so count for nobody they pointed
+    /// to.</summary>
+    [JsonIgnore]
+    public long NotCarried => Accounts.Sum(account => account.LeftOut + account.Exceptions);
+
     /// <summary>Old records that could not be converted and so cannot be in the new store.</summary>
     public long Exceptions => Accounts.Sum(account => account.Exceptions);
 }

@@ -28,8 +28,8 @@ public sealed record MatchedLevels(string? OldVersion, string? NewVersion, IRead
 public sealed record ProgramMatched(string? Before, string? Now, string Data, string Wanted, bool? Opens)
 {
     /// <summary>In words.</summary>
-    [System.Text.Json.Serialization.JsonIgnore]
-    public string Words => $"{Before ?? "not told"} when the run began, {Now ?? "not told"} now" + (Opens switch
+    /// <param name="now">When "now" was, for what is read later.</param>
+    public string Words(string now = "now") => $"{Before ?? "not told"} when the run began, {Now ?? "not told"} {now}" + (Opens switch
     {
         true => $", which opens data of version {Data}",
         false => $", which does not open data of version {Data}; it needs program version {Wanted}",

@@ -29,6 +29,9 @@ public sealed record OfficeDescription(string Name, string Folder, IReadOnlyList
 
     /// <summary>All companies of all packages.</summary>
     public IEnumerable<Company> Companies => Packages.SelectMany(package => package.Companies);
+
+    /// <summary>The package of a company, by its code; null when the office has no such company.</summary>
+    public Package? PackageOf(string company) => Packages.FirstOrDefault(package => package.Companies.Any(known => known.Code == company));
 }
 
 /// <summary>A packaged program as installed.</summary>

@@ -87,6 +87,7 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
         if (journal.Entries.Count == 0)
             throw new TransferraException($"the run {run.Id} was interrupted before its first line was written, "
                 + "so there is nothing to report", "Nothing was done in it.");
+        if (programNow is not null) programNow = ProgramVersions.AtOneMoment(office, programNow);
         JournalEntry begun = journal.Entries[0];
         string state = run.IsUndone ? "undone" : run.IsUndoing ? "undoing" : run.IsGivenUp ? "given up" : run.IsUnfinished ? "unfinished"
             : "ended";

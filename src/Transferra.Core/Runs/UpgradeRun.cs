@@ -11,6 +11,7 @@ using Transferra.Core.Machine;
 using Transferra.Core.Means;
 using Transferra.Core.Office;
 using Transferra.Core.Records;
+using Transferra.Core.Surveys;
 
 namespace Transferra.Core.Runs;
 
@@ -60,6 +61,7 @@ public sealed class UpgradeRun
         if (despiteFaults) facts[CheckStage.DespiteFaults] = "yes";
         if (keepsBetween) facts[HopProofs.KeepBetween] = "yes";
         foreach ((string disk, string room) in DiskRoom.Facts(Disks(context, companies.Select(entry => entry.Company)))) facts[disk] = room;
+        Func<Company, string?> installed = ProgramVersions.AtOneMoment(context.Office, context.ProgramVersion);
         foreach ((Company company, KitVersion from) in companies)
         {
             facts[$"{company.Code}.from"] = from.Name;
@@ -67,7 +69,7 @@ public sealed class UpgradeRun
             facts[$"{company.Code}.store"] = company.OldStore.Shown;
             facts[$"{company.Code}.token"] = WorkFolder.NewToken();
             facts[$"{company.Code}.sha256"] = context.Places.DigestOf(company.OldStore, from.TextEncoding, context.Cancel);
-            if (context.ProgramVersion(company) is { } program) facts[$"{company.Code}.{RunReport.ProgramFact}"] = program;
+            if (installed(company) is { } program) facts[$"{company.Code}.{RunReport.ProgramFact}"] = program;
             using IStore store = context.Stores.Open(company.OldStore, from.TextEncoding);
             // What the kit does not say of it, so that the run goes by what was there when it began.
             if (CustomFields.Of(store, company.Kit.Version(from.Name) ?? from) is { IsEmpty: false } custom)

@@ -30,6 +30,21 @@ public static class ProgramVersions
         catch (TransferraException) { return null; } // what cannot be asked tells nothing; survey says why
     }
 
+    /// <summary>What tells the version of a company's program, asked once for each package: for whoever wants to know it of many
+    /// companies at one moment.</summary>
+    /// <param name="office">The office.</param>
+    /// <param name="ask">Tells it.</param>
+    public static Func<Company, string?> AtOneMoment(OfficeDescription office, Func<Company, string?> ask)
+    {
+        var told = new Dictionary<Package, string?>(ReferenceEqualityComparer.Instance);
+        return company =>
+        {
+            if (office.PackageOf(company.Code) is not { } package) return null;
+            if (!told.TryGetValue(package, out string? version)) told.Add(package, version = ask(company));
+            return version;
+        };
+    }
+
     /// <summary>A program beside the data that it is to open.</summary>
     /// <param name="before">Its version before; null when it was not told.</param>
     /// <param name="now">Its version now.</param>
