@@ -28,6 +28,7 @@ measure "$program/Transferra.Benchmarks" match $((3000000 / part)) "$rounds"
 measure "$program/Transferra.Benchmarks" files $((1000000 / part)) "$rounds"
 measure "$program/Transferra.Benchmarks" copy sqlite $((2000000 / part)) "$rounds"
 measure "$program/Transferra.Benchmarks" growth all "$growth"
+measure "$program/Transferra.Benchmarks" memory $((2000000 / part))
 for engine in postgresql mariadb firebird; do
   measure benchmarks/servers.sh "$engine" $((2000000 / part)) "$rounds"
   measure benchmarks/servers.sh copy "$engine" $((2000000 / part)) "$rounds"

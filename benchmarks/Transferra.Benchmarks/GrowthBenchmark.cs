@@ -24,7 +24,8 @@ internal static class GrowthBenchmark
         new("hops", 1, n => new GrowthShape { Hops = n, Rows = 100 }),
     ];
 
-    private static readonly string[] Commands = ["survey", "check", "backup", "backup again", "ready", "convert", "match"];
+    /// <summary>What is measured, in this order.</summary>
+    public static readonly string[] Commands = ["survey", "check", "backup", "backup again", "ready", "convert", "match"];
 
     /// <summary>Measures.</summary>
     /// <param name="direction">One direction; null for all.</param>
@@ -62,13 +63,17 @@ internal static class GrowthBenchmark
             / Math.Log((double)(sizes[2] - sizes[0]) / (sizes[1] - sizes[0]))).ToString("0.00", CultureInfo.InvariantCulture);
     }
 
-    private static Measured[] Measure(GrowthShape shape)
+    /// <summary>Makes an office and runs each of <see cref="Commands"/> on it.</summary>
+    /// <param name="shape">How large it is.</param>
+    /// <param name="options">What is added to each command.</param>
+    public static Measured[] Measure(GrowthShape shape, params string[] options)
     {
         string folder = Directory.CreateTempSubdirectory("transferra-growth-").FullName;
         try
         {
             GrowthOffice.Make(folder, shape);
-            Measured command(params string[] words) => WholeCommand.Measure("dotnet", [WholeCommand.Program, .. words, "--office", folder]);
+            Measured command(params string[] words) => WholeCommand.Measure("dotnet", [WholeCommand.Program, .. words, "--office", folder,
+                .. options]);
             Measured[] before = [command("survey"), command("check"), command("backup"), command("backup"),
                 command("ready", "--confirm", "one-disk"), command("convert")];
             if (shape.Differences > 0)

@@ -35,6 +35,9 @@ internal sealed record GrowthShape
     /// <summary>Records that are altered in the new store after the conversion.</summary>
     public int Differences { get; init; }
 
+    /// <summary>Whether the first table has an index of a text and one of two columns.</summary>
+    public bool IsIndexed { get; init; }
+
     /// <summary>Hops from the version found to the one wanted.</summary>
     public int Hops { get; init; } = 1;
 }
@@ -102,6 +105,7 @@ internal static class GrowthOffice
                     {(shape.ValueBytes > 0 ? FormattableString.Invariant($"randomblob({shape.ValueBytes})") : "NULL")}{values} FROM c;
                 """));
         }
+        if (shape.IsIndexed) sql.Append("CREATE INDEX t0_text ON t0 (c1); CREATE INDEX t0_both ON t0 (c0, c2);");
         WholeCommand.Ask(path, sql.Append("COMMIT").ToString());
     }
 

@@ -16,6 +16,7 @@ return args switch
     ["files", .. string[] rest] => FilesBenchmark.Run(Number(rest, 0, 1_000_000), Number(rest, 1, 5)),
     ["servers", string engine, .. string[] rest] => ServersBenchmark.Run(engine, Number(rest, 0, 2_000_000), Number(rest, 1, 5)),
     ["servers-child", string engine, string name, string source] => ServersBenchmark.Child(engine, name, source),
+    ["memory", .. string[] rest] => MemoryBenchmark.Run(Number(rest, 0, 2_000_000)),
     ["growth", .. string[] rest] => GrowthBenchmark.Run(rest.Length > 0 && rest[0] != "all" ? rest[0] : null, Number(rest, 1, 100)),
     ["vectors"] => VectorBenchmark.Run(),
     _ => Usage(),
@@ -28,6 +29,6 @@ static int Usage()
 {
     Console.Error.WriteLine("usage: backup [MEGABYTES [ROUNDS]] | convert [ROWS [ROUNDS]] | check [ROWS [ROUNDS]] | match [ROWS "
         + "[ROUNDS]] | files [ROWS [ROUNDS]] | servers ENGINE [ROWS [ROUNDS]] | copy ENGINE [ROWS [ROUNDS]] | "
-        + "growth [DIRECTION|all [TIMES]] | vectors");
+        + "growth [DIRECTION|all [TIMES]] | memory [ROWS] | vectors");
     return 2;
 }

@@ -19,6 +19,22 @@ internal static class CommandLine
         Description = "With an error, show where in the program it arose",
         Recursive = true
     };
+    internal static readonly Option<int?> MemoryOption = new("--memory")
+    {
+        Description = FormattableString.Invariant($"Memory to take, about; without it {MemoryBudget.Usual >> 20}, less on a small machine"),
+        HelpName = "MB",
+        Recursive = true,
+        Validators = { IsEnoughMemory },
+    };
+
+    private static void IsEnoughMemory(System.CommandLine.Parsing.OptionResult given)
+    {
+        if (given.Errors.Any() || given.Tokens.Count != 1) return;
+        if (!int.TryParse(given.Tokens[0].Value, System.Globalization.CultureInfo.InvariantCulture, out int megabytes)
+            || megabytes < MemoryBudget.Least >> 20)
+            given.AddError(FormattableString.Invariant(
+                $"--memory needs a number of megabytes, at least {MemoryBudget.Least >> 20}, not \"{given.Tokens[0].Value}\""));
+    }
 
     // In the order of the help, which is that of the work.
     private static readonly Action<CommandSet>[] Declared =
@@ -55,6 +71,7 @@ internal static class CommandLine
             await Console.Error.WriteLineAsync("See: transferra --help").ConfigureAwait(false);
             return ExitCodes.Refused;
         }
+        if (parsed.GetValue(MemoryOption) is { } megabytes) MemoryBudget.Set((long)megabytes << 20);
         return await parsed.InvokeAsync(new InvocationConfiguration
         {
             EnableDefaultExceptionHandler = false,
@@ -67,7 +84,7 @@ internal static class CommandLine
         var root = new RootCommand("Upgrades packaged accounting, inventory, payroll and records software: backs up company data, "
             + "converts it, checks it, and proves that the records match.")
         {
-            OfficeOption, JsonOption, TraceOption,
+            OfficeOption, JsonOption, MemoryOption, TraceOption,
         };
         var commands = new CommandSet(root, volume, stopping);
         foreach (Action<CommandSet> declare in Declared) declare(commands);

@@ -196,6 +196,8 @@ public sealed class BadInputTests : IDisposable
     [InlineData("restore QIH --set /etc/hostname", "/etc/hostname is not a backup set", "Use another set")]
     [InlineData("frobnicate", "frobnicate", "transferra --help")]
     [InlineData("survey --colour", "--colour", "transferra --help")]
+    [InlineData("check --memory 95", "--memory needs a number of megabytes, at least 96, not \"95\"", "transferra --help")]
+    [InlineData("check --memory 1GB", "--memory needs a number of megabytes, at least 96, not \"1GB\"", "transferra --help")]
     public void Wrong_use_is_refused_with_what_to_do(string command, string what, string next) => Refused(command.Split(' '))
         .Says(what, next);
 

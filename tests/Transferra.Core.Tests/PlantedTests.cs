@@ -90,29 +90,6 @@ public class PlantedTests
     public void Text_that_was_decoded_twice_is_told_and_decoded_again(string text, string? right) =>
         Assert.Equal(right, new DecodedTwice("ibm850").Again(System.Text.Encoding.UTF8.GetBytes(text)));
 
-    [Theory]
-    [InlineData(1)]
-    [InlineData(3)]
-    [InlineData(64)]
-    [InlineData(100_000)]
-    public void Sorting_gives_every_item_once_whatever_fits_in_memory(int runLength)
-    {
-        var random = new Random(7);
-        ulong[] items = [.. Enumerable.Range(0, 5_000).Select(_ => (ulong)random.Next(2_000))];
-        using var all = new SpillSorter<ulong>(null, runLength);
-        using var distinct = new SpillSorter<ulong>((a, _) => a, runLength);
-        foreach (ulong item in items)
-        {
-            all.Add(item);
-            distinct.Add(item);
-        }
-        Assert.Equal(items.Order(), all.Sorted());
-        distinct.Park();
-        distinct.Add(3_000);
-        Assert.Equal(items.Append(3_000UL).Distinct().Order(), distinct.Sorted());
-        Assert.Equal(items.Append(3_000UL).Distinct().Order(), distinct.Sorted()); // may be asked for again
-    }
-
     [Fact]
     public void A_whole_number_is_the_same_whatever_column_it_stands_in()
     {

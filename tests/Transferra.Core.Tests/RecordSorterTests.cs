@@ -1,4 +1,5 @@
 using System.Text;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Tests;
@@ -78,7 +79,28 @@ public sealed class RecordSorterTests
         {
             using var sorter = new RecordSorter(new RandomRows(rows, seed: rows + 7), Columns, [2, 0], runBytes);
             Assert.Equal(Expected(rows, seed: rows + 7), Rows(sorter, batchRows));
+            Assert.InRange(sorter.MostWaiting, 0, 2 * 32); // 500 runs of one record: 32 of them make one of the next level
         }
+    }
+
+    [Fact]
+    public void A_run_is_as_long_as_the_budget_lends_and_what_was_lent_comes_back()
+    {
+        var budget = new MemoryBudget(MemoryBudget.Least);
+        Assert.True(budget.TryLend(budget.Room)); // none is left: the shortest runs
+        using (var sorter = new RecordSorter(new RandomRows(60_000, 9), Columns, [2, 0], budget: budget))
+        {
+            Assert.Equal(Expected(60_000, 9), Rows(sorter, 4096));
+            Assert.InRange(sorter.MostWaiting, 2, 4);
+        }
+        budget.GiveBack(budget.Room);
+        using (var sorter = new RecordSorter(new RandomRows(60_000, 9), Columns, [2, 0], budget: budget))
+        {
+            Assert.Equal(Expected(60_000, 9), Rows(sorter, 4096));
+            Assert.Equal(0, sorter.MostWaiting);
+            Assert.False(budget.TryLend(budget.Room));
+        }
+        Assert.True(budget.TryLend(budget.Room));
     }
 
     [Fact]

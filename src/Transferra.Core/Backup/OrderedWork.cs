@@ -1,12 +1,17 @@
 // OrderedWork.cs: work done on all cores whose results are taken in the order in which it was given out.
 // Holds: (1) no more than a fixed number of results wait, so memory is bounded; (2) when something fails, Run returns only after all that
 // was begun has ended.
+using Transferra.Core.Machine;
+
 namespace Transferra.Core.Backup;
 
 internal static class OrderedWork
 {
+    // What a piece of a large file takes, with the room for packing it.
+    private const long PieceBytes = 12L << 20;
+
     /// <summary>How many pieces of work are under way or waiting at most.</summary>
-    public static int Ahead { get; } = Math.Clamp(Environment.ProcessorCount + 2, 4, 8);
+    public static int Ahead => (int)Math.Clamp(Math.Min(Environment.ProcessorCount + 2, MemoryBudget.OfProcess.Room / PieceBytes), 2, 8);
 
     /// <summary>Runs work.</summary>
     /// <param name="work">Enumerated by the calling thread, a little ahead of what is taken.</param>

@@ -114,7 +114,7 @@ internal sealed record Naming(TableScan Scan, Func<bool> Take);
 /// <summary>Digests that are looked for, in portions that fit in memory.</summary>
 internal static class Portions
 {
-    private const int MaxDigests = 500_000;
+    private static int MaxDigests => (int)MemoryBudget.OfProcess.Suiting(500_000, 50_000, 5_000_000);
 
     public static IEnumerable<HashSet<ulong>> Of(IEnumerable<ulong> digests) => digests.Chunk(MaxDigests)
         .Select(chunk => chunk.ToHashSet());

@@ -107,9 +107,15 @@ internal ref struct EntryReader(ReadOnlySpan<byte> entry)
 /// <summary>The list: entries are added at its end by one thread, and read from anywhere by any number of them, though not while one is
 /// added.</summary>
 /// <param name="keptChunks">How many chunks stay in memory; what comes before them is on disk.</param>
-internal sealed class PackedEntries(int keptChunks = PackedEntries.UsuallyKept)
+internal sealed class PackedEntries(int keptChunks)
 {
     private const int ChunkBits = 18, ChunkBytes = 1 << ChunkBits, UsuallyKept = 32, ReadAgain = 8;
+
+    /// <summary>A list of which as much stays in memory as suits the budget.</summary>
+    public PackedEntries()
+        : this((int)MemoryBudget.OfProcess.Suiting(UsuallyKept, UsuallyKept / 4, UsuallyKept * 32))
+    {
+    }
 
     // Of each chunk that is on disk, nothing, and where it lies there.
     private readonly List<byte[]?> _chunks = [];

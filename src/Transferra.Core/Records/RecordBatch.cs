@@ -2,6 +2,8 @@
 // Why batches: a table may exceed memory; why columns: expressions run over one column at a time without boxing a value.
 // Holds: (1) at most MaxRows rows and MaxBytes bytes, except that the last record may go beyond MaxBytes;
 //        (2) a row's cell faults stay with it until the batch is reset.
+using Transferra.Core.Machine;
+
 namespace Transferra.Core.Records;
 
 /// <summary>How much one batch may hold.</summary>
@@ -9,8 +11,9 @@ namespace Transferra.Core.Records;
 /// <param name="MaxBytes">Most bytes of values; the record that reaches it is still taken whole.</param>
 public sealed record BatchLimits(int MaxRows, long MaxBytes)
 {
-    /// <summary>4,096 rows, 4 MiB: large enough to amortise a call, small enough to stay in the processor's cache.</summary>
-    public static readonly BatchLimits Default = new(4096, 4 << 20);
+    /// <summary>4,096 rows, and 4 MiB where the memory suffices: large enough to amortise a call, small enough to stay in the processor's
+    /// cache.</summary>
+    public static BatchLimits Default => new(4096, MemoryBudget.OfProcess.Suiting(4 << 20, 1 << 20, 4 << 20));
 }
 
 /// <summary>Records of one table, column by column. Reused; not thread-safe.</summary>

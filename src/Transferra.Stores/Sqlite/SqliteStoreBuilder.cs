@@ -93,9 +93,12 @@ internal sealed unsafe class SqliteStoreBuilder : IStoreBuilder
         // The journal in memory lets the engine take back one refused row; a crash loses the staged file, which is the intention.
         SqliteEngine.Execute(_connection, $"PRAGMA journal_mode = {(isSafe ? "DELETE" : "MEMORY")}");
         SqliteEngine.Execute(_connection, $"PRAGMA synchronous = {(isSafe ? "NORMAL" : "OFF")}");
-        SqliteEngine.Execute(_connection, "PRAGMA temp_store = MEMORY");
+        // What indexes are sorted by goes to nameless files of the engine's; kept in memory it would grow with the table, and take longer.
+        SqliteEngine.Execute(_connection, "PRAGMA temp_store = FILE");
         SqliteEngine.Execute(_connection, "PRAGMA locking_mode = EXCLUSIVE");
-        SqliteEngine.Execute(_connection, "PRAGMA cache_size = -16384"); // KiB
+        const long usualCache = 16 << 20, leastCache = 2 << 20, mostCache = 256 << 20;
+        SqliteEngine.Execute(_connection, FormattableString.Invariant(
+            $"PRAGMA cache_size = -{MemoryBudget.OfProcess.Suiting(usualCache, leastCache, mostCache) >> 10}")); // KiB
         SqliteEngine.Execute(_connection, "BEGIN");
     }
 
