@@ -48,14 +48,44 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
     public CheckResult Run(IStore store)
     {
         using var findings = new FindingCollector(ListFolder);
-        observer.Progress("the engine's own check", 0, 0);
-        IReadOnlyList<string> complaints = store.CheckPhysically();
+        observer.Progress(OwnCheck, 0, 0);
+        using var engine = new EngineCheck(store, cancel);
+        if (engine.IsOver && engine.Complaints() is { Count: > 0 } known) return Damaged(store, known, findings);
+        Look? look = null;
+        try { look = LookAtRecords(store, findings); }
+        catch (Exception error) when (error is not OperationCanceledException && engine.Complaints().Count > 0)
+        {
+            // The damage explains it.
+        }
+        if (!engine.IsOver) observer.Progress(OwnCheck, 0, 0);
+        if (engine.Complaints() is { Count: > 0 } complaints) return Damaged(store, complaints, findings);
+        if (look is null) return Result(findings);
+        look.Documents?.ReadFiles(observer, cancel);
+        if (look.Way.Count > 1) new WayTrial(look.Way, settings, Target, Scratch, findings, observer, cancel).Run(store);
+        return Result(findings);
+    }
+
+    private const string OwnCheck = "the engine's own check";
+
+    // What is looked at when the records were.
+    private sealed record Look(DocumentCheck? Documents, IReadOnlyList<Correspondence> Way);
+
+    // What else was found says nothing of a damaged store.
+    private CheckResult Damaged(IStore store, IReadOnlyList<string> complaints, FindingCollector findings)
+    {
+        findings.Forget();
+        _counts.Clear();
         var damage = new FindingHead(FindingKinds.Damaged, Grade.Fault, "", "", "the engine's own check complains",
             "Restore the store from the office's own backup, or send it to the vendor with this list.");
         if (complaints.Count > MaxComplaints)
             foreach (string complaint in complaints) findings.Add(damage, complaint);
-        else if (complaints.Count > 0) findings.Add(damage, complaints.Count, complaints);
-        if (complaints.Count > 0) return Result(findings) with { Lost = ReadWhatCanBe(store) };
+        else findings.Add(damage, complaints.Count, complaints);
+        return Result(findings) with { Lost = ReadWhatCanBe(store) };
+    }
+
+    // All that is to be told of the records; null where they need not be looked at any further.
+    private Look? LookAtRecords(IStore store, FindingCollector findings)
+    {
         foreach (StoreRemark remark in store.Remarks)
             findings.Add(remark.Kind == StoreRemark.DeletedRecords
                 ? new FindingHead(FindingKinds.DeletedRecords, Grade.Note, "", "", "many records are only marked as deleted",
@@ -63,7 +93,7 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
                 : new FindingHead(FindingKinds.OddStore, Grade.Note, "", "", "something about the store is odd, but not damage",
                     "Read what it is; usually nothing needs to be done."), 1, [remark.What]);
         ShapeCheck.Run(store, version, next, findings);
-        if (findings.Has(head => head.Grade == Grade.Fault)) return Result(findings);
+        if (findings.Has(head => head.Grade == Grade.Fault)) return null;
         // What the kit does not know is looked at as well, and tried with the hop that carries it.
         CustomFields custom = CustomFields.Of(store, version);
         IReadOnlyList<Correspondence> way = next is null ? [] : custom.In([next, .. Beyond]);
@@ -88,9 +118,7 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
         {
             foreach (Probe probe in _scans.Values.SelectMany(scan => scan.Probes).Concat(_judges)) probe.Dispose();
         }
-        documents?.ReadFiles(observer, cancel);
-        if (way.Count > 1) new WayTrial(way, settings, Target, Scratch, findings, observer, cancel).Run(store);
-        return Result(findings);
+        return new Look(documents, way);
     }
 
     private CheckResult Result(FindingCollector findings) => new(version.Name, _counts, findings.All());

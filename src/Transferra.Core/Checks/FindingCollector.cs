@@ -98,6 +98,18 @@ internal sealed class FindingCollector(string? listFolder) : IDisposable
         })];
     }
 
+    /// <summary>Drops everything, with the lists.</summary>
+    public void Forget()
+    {
+        foreach (Group group in _order.Where(group => group.List is not null))
+        {
+            group.List!.Dispose();
+            File.Delete(Path.Combine(listFolder!, group.List.Name));
+        }
+        _groups.Clear();
+        _order.Clear();
+    }
+
     public void Dispose()
     {
         foreach (Group group in _order) group.List?.Dispose();

@@ -89,6 +89,14 @@ public interface IStore : IDisposable
     /// <summary>The engine's own full check; one line for each complaint, none when sound.</summary>
     IReadOnlyList<string> CheckPhysically();
 
+    /// <summary>The same, for whoever may want to stop it.</summary>
+    /// <param name="cancel">Stops it where the engine can be stopped.</param>
+    /// <exception cref="OperationCanceledException">It was stopped.</exception>
+    IReadOnlyList<string> CheckPhysically(CancellationToken cancel) => CheckPhysically();
+
+    /// <summary>The store opened once more, to be read in another thread beside this one; null where that is not possible.</summary>
+    IStore? Again() => null;
+
     /// <summary>Where the store contradicts itself; known when it was opened, without a scan. Such a store is not converted, and nothing
     /// of it is proved.</summary>
     IReadOnlyList<StoreDoubt> Doubts => [];
