@@ -67,9 +67,9 @@ public sealed class EngineCheckTests : IDisposable
             public IRecordReader Read(TableShape table, IReadOnlyList<string> orderBy, KeyRange? within = null) =>
                 first.Read(table, orderBy, within);
 
-            public IReadOnlyList<string> CheckPhysically() => CheckPhysically(CancellationToken.None);
+            public IReadOnlyList<string> CheckPhysically() => CheckPhysicallyUntil(CancellationToken.None);
 
-            public IReadOnlyList<string> CheckPhysically(CancellationToken cancel)
+            public IReadOnlyList<string> CheckPhysicallyUntil(CancellationToken cancel)
             {
                 _state = "checking";
                 first._isRead.Wait(CancellationToken.None); // so that the reading is under way before this is over
@@ -89,9 +89,10 @@ public sealed class EngineCheckTests : IDisposable
     private MemoryStore Odd() => SampleKit.Store(_hop, [SampleKit.Part(1, "a", "4.00"), SampleKit.Part(2, "b", "6.00"),
         SampleKit.Part(3, "c", "10.00", group: 77)]);
 
-    private CheckResult Check(IStore store, IProgressObserver? observer = null, CancellationToken cancel = default) =>
-        new CompanyCheck(_hop.From, _hop, SampleKit.Settings, observer ?? new ListObserver(), cancel) { ListFolder = _folder.Path }
-            .Run(store);
+    private CheckResult Check(IStore store) => CheckUntil(store, new ListObserver(), TestContext.Current.CancellationToken);
+
+    private CheckResult CheckUntil(IStore store, IProgressObserver observer, CancellationToken cancel) =>
+        new CompanyCheck(_hop.From, _hop, SampleKit.Settings, observer, cancel) { ListFolder = _folder.Path }.Run(store);
 
     [Fact]
     public void A_sound_store_gives_the_findings_of_its_records()
@@ -125,7 +126,7 @@ public sealed class EngineCheckTests : IDisposable
     {
         using var cancel = new CancellationTokenSource();
         var store = new TwiceOpened(Odd(), null) { IsEndless = true };
-        Assert.ThrowsAny<OperationCanceledException>(() => Check(store, new CancelAtTable(cancel), cancel.Token));
+        Assert.ThrowsAny<OperationCanceledException>(() => CheckUntil(store, new CancelAtTable(cancel), cancel.Token));
         Assert.Equal("stopped", store.Ended);
     }
 

@@ -70,6 +70,29 @@ public class DecimalTextTests
     }
 
     [Fact]
+    public void Short_numbers_are_read_as_all_others_are()
+    {
+        int seed = Transferra.Tests.Seeds.Given, few = 0;
+        var random = new Random(seed);
+        for (int trial = 0; trial < 200_000; trial++)
+        {
+            string text = new([.. Enumerable.Range(0, random.Next(23)).Select(at => (random.Next(at == 0 ? 3 : 14)) switch
+            {
+                0 => '-', 1 => '.', 2 => '0', _ => (char)('0' + random.Next(10)),
+            })]);
+            if (random.Next(20) == 0) text = text.Insert(random.Next(text.Length + 1), "+ e,x"[random.Next(5)].ToString());
+            int precision = random.Next(1, 39), scale = random.Next(0, Math.Min(precision, 20) + 1);
+            byte[] bytes = Encoding.ASCII.GetBytes(text);
+            if (!DecimalText.TryShort(bytes, precision, scale, out long units)) continue;
+            few++;
+            // A blank in front is no part of a short number, and means nothing.
+            Assert.Null(DecimalText.TryParse([(byte)' ', .. bytes], precision, scale, out Int128 all));
+            Assert.True(all == units, $"seed {seed}: {text} as DECIMAL({precision},{scale}): {units}, not {all}");
+        }
+        Assert.True(few > 10_000);
+    }
+
+    [Fact]
     public void All_38_digits_survive_where_the_platforms_decimal_would_round()
     {
         const string text = "12345678901234567890123456789012345.678";

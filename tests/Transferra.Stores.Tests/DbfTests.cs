@@ -24,7 +24,7 @@ public sealed class DbfTests : IDisposable
     }
 
     /// <summary>Builds .dbf files byte by byte from the published layout, apart from everything the program has.</summary>
-    private static byte[] Table(byte level, (string Name, char Kind, int Length, int Decimals, byte Flags)[] fields, byte[][] records,
+    internal static byte[] Table(byte level, (string Name, char Kind, int Length, int Decimals, byte Flags)[] fields, byte[][] records,
         byte driver = 0,
         long? counted = null, bool endMark = true)
     {

@@ -19,8 +19,8 @@ internal sealed class EngineCheck : IDisposable
     {
         _stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         _again = store.Again();
-        _complaints = _again is null ? Task.FromResult(store.CheckPhysically(cancel))
-            : Task.Factory.StartNew(() => _again.CheckPhysically(_stop.Token), CancellationToken.None, TaskCreationOptions.LongRunning,
+        _complaints = _again is null ? Task.FromResult(store.CheckPhysicallyUntil(cancel))
+            : Task.Factory.StartNew(() => _again.CheckPhysicallyUntil(_stop.Token), CancellationToken.None, TaskCreationOptions.LongRunning,
                 TaskScheduler.Default);
     }
 

@@ -22,6 +22,43 @@ public static class DecimalText
     /// <summary>Whether a number of units has at most <paramref name="precision"/> digits.</summary>
     public static bool Fits(Int128 units, int precision) => units < PowersOfTen[precision] && units > -PowersOfTen[precision];
 
+    // So many digits fit into a long.
+    private const int ShortDigits = 18;
+
+    /// <summary>Reads what nearly all numbers are: a sign for negative ones, digits, a point and more digits, few enough for a
+    /// long.</summary>
+    /// <returns>False, with nothing said about the text, where it is not of this form or does not surely fit.</returns>
+    /// <inheritdoc cref="TryParse"/>
+    internal static bool TryShort(ReadOnlySpan<byte> text, int precision, int scale, out long units)
+    {
+        units = 0;
+        int first = text.Length > 0 && text[0] == '-' ? 1 : 0, at = first;
+        if (text.Length - first is 0 or > ShortDigits + 1) return false;
+        for (; at < text.Length; at++)
+        {
+            uint digit = text[at] - (uint)'0';
+            if (digit > 9) break;
+            units = units * 10 + digit;
+        }
+        int whole = at - first;
+        if (whole == 0 || whole + scale > Math.Min(precision, ShortDigits)) return false;
+        int fraction = 0;
+        if (at < text.Length)
+        {
+            fraction = text.Length - at - 1;
+            if (text[at] != '.' || fraction > scale) return false;
+            for (at++; at < text.Length; at++)
+            {
+                uint digit = text[at] - (uint)'0';
+                if (digit > 9) return false;
+                units = units * 10 + digit;
+            }
+        }
+        if (fraction < scale) units *= (long)PowersOfTen[scale - fraction];
+        if (first > 0) units = -units;
+        return true;
+    }
+
     /// <summary>Reads an SQL exact numeric literal with optional sign and surrounding blanks, such as <c>-1234.50</c>.</summary>
     /// <param name="text">UTF-8.</param>
     /// <param name="precision">Most digits allowed in all, 1 to 38.</param>
@@ -31,6 +68,11 @@ public static class DecimalText
     /// <see cref="FaultCode.NeedsRounding"/>.</returns>
     public static FaultCode? TryParse(ReadOnlySpan<byte> text, int precision, int scale, out Int128 units)
     {
+        if (TryShort(text, precision, scale, out long few))
+        {
+            units = few;
+            return null;
+        }
         units = 0;
         text = text.Trim((byte)' ');
         bool negative = false;

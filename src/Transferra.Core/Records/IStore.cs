@@ -90,9 +90,9 @@ public interface IStore : IDisposable
     IReadOnlyList<string> CheckPhysically();
 
     /// <summary>The same, for whoever may want to stop it.</summary>
-    /// <param name="cancel">Stops it where the engine can be stopped.</param>
+    /// <param name="cancel">Stops it where the engine lets itself be stopped.</param>
     /// <exception cref="OperationCanceledException">It was stopped.</exception>
-    IReadOnlyList<string> CheckPhysically(CancellationToken cancel) => CheckPhysically();
+    IReadOnlyList<string> CheckPhysicallyUntil(CancellationToken cancel) => CheckPhysically();
 
     /// <summary>The store opened once more, to be read in another thread beside this one; null where that is not possible.</summary>
     IStore? Again() => null;

@@ -34,6 +34,9 @@ public static class Specials
     /// <summary>Reads a decimal that is not finite, in the words of engines.</summary>
     public static bool TryNumber(ReadOnlySpan<byte> text, out Int128 units)
     {
+        units = 0;
+        const int longest = 9;
+        if (text.Length is 0 or > longest || text[^1] is not ((byte)'N' or (byte)'y')) return false;
         units = text.SequenceEqual("NaN"u8) ? NaN : text.SequenceEqual("Infinity"u8) ? Infinity : text.SequenceEqual("-Infinity"u8)
             ? MinusInfinity : 0;
         return units != 0;

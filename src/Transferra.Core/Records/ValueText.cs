@@ -125,6 +125,7 @@ public static class ValueText
     /// <summary>Reads a whole number with optional sign and surrounding blanks.</summary>
     public static FaultCode? TryWhole(ReadOnlySpan<byte> text, out long value)
     {
+        if (DecimalText.TryShort(text, 19, 0, out value)) return null;
         FaultCode? fault = DecimalText.TryParse(text, 19, 0, out Int128 units);
         value = 0;
         if (fault is not null) return fault;

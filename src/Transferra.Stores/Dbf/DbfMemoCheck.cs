@@ -50,18 +50,16 @@ internal static class DbfMemoCheck
         var places = new List<(long, long, long)>();
         using DbfMemo? memo = DbfMemo.Open(table.FilePath, table.Header.Level.Memo);
         if (memo is null) return places;
-        using FileStream file = table.OpenFile();
-        file.Position = table.Header.HeaderBytes;
-        byte[] record = new byte[table.Header.RecordBytes];
-        for (long row = 1; row <= table.Header.Records; row++)
-        {
-            file.ReadExactly(record);
-            if (record[0] == DbfRecordReader.Deleted) continue;
-            foreach (DbfField field in memos)
-                if (DbfRecordReader.TryPointer(field, record.AsSpan(field.Offset, field.Length), out long block) && block > 0
-                    && memo.TryRead(block, out _, out _))
-                    places.Add((memo.LastPlace.Start, memo.LastPlace.End, row));
-        }
+        using DbfBlocks blocks = table.OpenBlocks(table.Header.Records);
+        while (blocks.Read())
+            for (int row = 0; row < blocks.Count; row++)
+            {
+                if (blocks[row][0] == DbfRecordReader.Deleted) continue;
+                foreach (DbfField field in memos)
+                    if (DbfRecordReader.TryPointer(field, blocks[row].Slice(field.Offset, field.Length), out long block) && block > 0
+                        && memo.TryRead(block, out _, out _))
+                        places.Add((memo.LastPlace.Start, memo.LastPlace.End, blocks.First + row + 1));
+            }
         return places;
     }
 }

@@ -14,19 +14,32 @@ internal sealed class DbfNumbers(DbfHeader header)
     /// <summary>Whether there are any.</summary>
     public bool HasAny => _fields.Length > 0;
 
-    /// <summary>Looks at a record.</summary>
-    public void See(ReadOnlySpan<byte> record)
+    /// <summary>Looks at records.</summary>
+    public void See(DbfBlocks blocks)
     {
         foreach ((DbfField field, int index) in _fields)
         {
-            ReadOnlySpan<byte> raw = record.Slice(field.Offset, field.Length);
             // Nearly all numbers have their point, if any, where the header says.
             int point = field.Length - field.Decimals - 1;
-            if (field.Decimals > 0 ? point >= 0 && raw[point] == '.' && raw.IndexOfAny((byte)'e', (byte)'E') < 0
-                : raw.IndexOfAny((byte)'.', (byte)'e', (byte)'E') < 0) continue;
-            if (Width(raw) is not { } width) continue;
-            _most[index] = (Math.Max(_most[index].Whole, width.Whole), Math.Max(_most[index].Scale, width.Scale));
+            for (int row = 0; row < blocks.Count; row++)
+            {
+                if (blocks[row][0] == DbfRecordReader.Deleted) continue;
+                ReadOnlySpan<byte> raw = blocks[row].Slice(field.Offset, field.Length);
+                if (field.Decimals > 0 ? point >= 0 && raw[point] == '.' && !HasAnExponent(raw)
+                    : raw.IndexOf((byte)'.') < 0 && !HasAnExponent(raw)) continue;
+                if (Width(raw) is not { } width) continue;
+                _most[index] = (Math.Max(_most[index].Whole, width.Whole), Math.Max(_most[index].Scale, width.Scale));
+            }
         }
+    }
+
+    // Of what numbers are written with, only the letter of an exponent has this bit.
+    private static bool HasAnExponent(ReadOnlySpan<byte> raw)
+    {
+        const byte letters = 0x40;
+        byte all = 0;
+        foreach (byte one in raw) all |= one;
+        return (all & letters) != 0;
     }
 
     /// <summary>The type that holds all of a field's values; as declared where they fit, or where no type holds them.</summary>

@@ -17,26 +17,30 @@ internal sealed class DbfRecordReader : IRecordReader
     public const long JulianDayOne = 1_721_426;
 
     private const long MicrosPerDay = 86_400_000_000;
+    private const int MostAtOnce = 64;
 
     private readonly DbfTable _table;
     private readonly DbfField?[] _fields; // null: the record's number
-    private readonly FileStream _file;
+    private readonly DbfCells.Form[] _forms;
+    private readonly DbfBlocks _blocks;
     private readonly DbfMemo? _memo;
     private readonly TextDecoder? _decoder;
-    private readonly byte[] _record;
-    private readonly long _records;
-    private long _next;
+    private readonly int[] _rows = new int[MostAtOnce]; // those of the block that are read now
+    private int _next; // of the block
 
     public DbfRecordReader(DbfTable table, TableShape shape, long records)
     {
-        (_table, _records) = (table, records);
+        _table = table;
         _fields = [.. shape.Columns.Select(column => column.Name == DbfMender.PlaceColumn ? null : FieldFor(table, column))];
         _decoder = table.CodePage is null or DbfCodePages.Utf8 ? null : new TextDecoder(table.CodePage);
-        _record = new byte[table.Header.RecordBytes];
-        _file = table.OpenFile();
-        _file.Position = table.Header.HeaderBytes;
+        _forms = [.. shape.Columns.Select((column, index) => _fields[index] is { } field ? DbfCells.FormOf(field, column.Type)
+            : DbfCells.Form.Other)];
+        _blocks = table.OpenBlocks(records);
         _memo = DbfMemo.Open(table.FilePath, table.Header.Level.Memo);
     }
+
+    /// <summary>Whether every cell is read by itself; tests compare that with the usual way.</summary>
+    internal bool ReadsCellsAlone { get; init; }
 
     private static DbfField FieldFor(DbfTable table, ColumnShape column)
     {
@@ -62,44 +66,82 @@ internal sealed class DbfRecordReader : IRecordReader
 
     public bool Fill(RecordBatch batch)
     {
-        int rows = batch.RowCount;
-        while (rows < batch.Limits.MaxRows)
+        while (batch.RowCount < batch.Limits.MaxRows)
         {
-            if (_next == _records)
-            {
-                _table.RefuseIfChanged();
-                return false;
-            }
-            try
-            {
-                _file.ReadExactly(_record);
-            }
-            catch (EndOfStreamException)
-            {
-                _table.RefuseIfChanged();
-                throw;
-            }
-            _next++;
-            if (_record[0] == Deleted) continue;
-            for (int column = 0; column < _fields.Length; column++)
-            {
-                if (_fields[column] is { } field) ReadCell(batch, batch.Vectors[column], field, rows, column);
-                else ((LongVector)batch.Vectors[column]).Append(_next);
-            }
-            rows++;
-            if (batch.IsHeavy || (rows % 64 == 0 && batch.IsFull)) break;
+            if (_next == _blocks.Count && !NextBlock()) return false;
+            int first = batch.RowCount, count = 0;
+            for (int room = RoomFor(batch); count < room && _next < _blocks.Count; _next++)
+                if (_blocks[_next][0] != Deleted) _rows[count++] = _next;
+            ReadRows(batch, first, _rows.AsSpan(0, count));
+            if (batch.IsHeavy || batch.IsFull) break;
         }
         return true;
     }
 
-    private void ReadCell(RecordBatch batch, Vector vector, DbfField field, int row, int column)
+    private bool NextBlock()
     {
-        if (field.NullBit >= 0 && Bit(field.NullBit))
+        try
+        {
+            if (_blocks.Read())
+            {
+                _next = 0;
+                return true;
+            }
+        }
+        catch (EndOfStreamException)
+        {
+            _table.RefuseIfChanged();
+            throw;
+        }
+        _table.RefuseIfChanged();
+        return false;
+    }
+
+    // Records that surely fit into the batch, but at least one; how long a memo is, the record does not tell.
+    private int RoomFor(RecordBatch batch)
+    {
+        const int longestCharacter = 4;
+        if (_memo is not null) return 1;
+        long left = batch.Limits.MaxBytes - batch.ByteCount,
+            each = (long)_table.Header.RecordBytes * (_decoder is null ? 1 : longestCharacter);
+        return (int)Math.Clamp(left / each, 1, Math.Min(MostAtOnce, batch.Limits.MaxRows - batch.RowCount));
+    }
+
+    // Column by column, as what is to be done is then the same from one record to the next.
+    private void ReadRows(RecordBatch batch, int first, ReadOnlySpan<int> rows)
+    {
+        int faults = batch.Faults.Count;
+        for (int column = 0; column < _fields.Length; column++)
+        {
+            Vector vector = batch.Vectors[column];
+            if (_fields[column] is not { } field)
+            {
+                foreach (int row in rows) ((LongVector)vector).Append(_blocks.First + row + 1);
+                continue;
+            }
+            for (int i = 0; i < rows.Length; i++)
+            {
+                if (!ReadsCellsAlone) i += DbfCells.Read(_forms[column], field, vector, _blocks, rows[i..]);
+                if (i < rows.Length) ReadCell(batch, vector, field, first + i, column, _blocks[rows[i]]);
+            }
+        }
+        // In the order of the records, as whoever names the first of them expects.
+        if (batch.Faults.Count > faults + 1)
+        {
+            RowFault[] found = [.. batch.Faults.Skip(faults).OrderBy(fault => fault.Row)];
+            batch.Faults.RemoveRange(faults, found.Length);
+            batch.Faults.AddRange(found);
+        }
+    }
+
+    private void ReadCell(RecordBatch batch, Vector vector, DbfField field, int row, int column, ReadOnlySpan<byte> record)
+    {
+        if (field.NullBit >= 0 && Bit(record, field.NullBit))
         {
             vector.AppendNull();
             return;
         }
-        ReadOnlySpan<byte> raw = _record.AsSpan(field.Offset, field.Length);
+        ReadOnlySpan<byte> raw = record.Slice(field.Offset, field.Length);
         FaultCode? fault;
         string reason = "";
         if (field.IsMemo(_table.Header.Level)) fault = ReadMemo(vector, field, raw, out reason);
@@ -107,9 +149,9 @@ internal sealed class DbfRecordReader : IRecordReader
         {
             fault = vector switch
             {
-                BytesVector bytes => ReadBytes(bytes, field, raw),
-                LongVector longs => ReadLong(longs, field, raw),
-                WideVector wides => ReadWide(wides, field, raw),
+                BytesVector bytes => ReadBytes(bytes, field, raw, record),
+                LongVector longs => ReadLong(longs, field, raw, record),
+                WideVector wides => ReadWide(wides, field, raw, record),
                 _ => ReadDouble((DoubleVector)vector, field, raw),
             };
         }
@@ -124,10 +166,10 @@ internal sealed class DbfRecordReader : IRecordReader
         batch.Faults.Add(new RowFault(row, fault.Value, batch.Columns[column].Name, Shown(raw), reason));
     }
 
-    private bool Bit(int bit)
+    private bool Bit(ReadOnlySpan<byte> record, int bit)
     {
         DbfField? flags = _table.Header.NullFlags;
-        return flags is not null && (_record[flags.Offset + bit / 8] >> (bit % 8) & 1) != 0;
+        return flags is not null && (record[flags.Offset + bit / 8] >> (bit % 8) & 1) != 0;
     }
 
     private static string Shown(ReadOnlySpan<byte> raw) =>
@@ -181,21 +223,21 @@ internal sealed class DbfRecordReader : IRecordReader
     }
 
     // A varchar keeps its length in its last byte unless it is full; other texts are filled up with blanks, or by some programs with zeros.
-    private ReadOnlySpan<byte> TextOf(DbfField field, ReadOnlySpan<byte> raw)
+    private ReadOnlySpan<byte> TextOf(DbfField field, ReadOnlySpan<byte> raw, ReadOnlySpan<byte> record)
     {
-        if (field.LengthBit >= 0) return Bit(field.LengthBit) ? raw[..Math.Min(raw[^1], raw.Length - 1)] : raw;
-        return raw.TrimEnd((byte)0).TrimEnd((byte)' ');
+        if (field.LengthBit >= 0) return Bit(record, field.LengthBit) ? raw[..Math.Min(raw[^1], raw.Length - 1)] : raw;
+        return DbfCells.WithoutFilling(raw);
     }
 
-    private FaultCode? ReadBytes(BytesVector vector, DbfField field, ReadOnlySpan<byte> raw)
+    private FaultCode? ReadBytes(BytesVector vector, DbfField field, ReadOnlySpan<byte> raw, ReadOnlySpan<byte> record)
     {
-        if (vector.Type.Kind == FieldKind.Binary) return AppendBinary(vector, field.LengthBit >= 0 ? TextOf(field, raw) : raw);
-        if (field.Kind is 'C' or 'V') return AppendText(vector, TextOf(field, raw));
+        if (vector.Type.Kind == FieldKind.Binary) return AppendBinary(vector, field.LengthBit >= 0 ? TextOf(field, raw, record) : raw);
+        if (field.Kind is 'C' or 'V') return AppendText(vector, TextOf(field, raw, record));
         vector.Append(raw.Trim((byte)' ')); // numbers and dates as they are spelt
         return null;
     }
 
-    private FaultCode? ReadLong(LongVector vector, DbfField field, ReadOnlySpan<byte> raw)
+    private FaultCode? ReadLong(LongVector vector, DbfField field, ReadOnlySpan<byte> raw, ReadOnlySpan<byte> record)
     {
         long value;
         FaultCode? fault = null;
@@ -217,7 +259,7 @@ internal sealed class DbfRecordReader : IRecordReader
                     || !ValueText.TryDay(year, month, day, out value)) return FaultCode.NotADate;
                 break;
             case 'C' or 'V' or 'N' or 'F' when !IsBlank(raw):
-                fault = Spelt(vector.Type.Kind, field.Kind is 'C' or 'V' ? TextOf(field, raw) : raw, out value);
+                fault = Spelt(vector.Type.Kind, field.Kind is 'C' or 'V' ? TextOf(field, raw, record) : raw, out value);
                 break;
             default:
                 vector.AppendNull();
@@ -277,7 +319,7 @@ internal sealed class DbfRecordReader : IRecordReader
         ? BinaryPrimitives.ReadInt32BigEndian(raw) ^ int.MinValue // so that the bytes sort as the numbers do
         : BinaryPrimitives.ReadInt32LittleEndian(raw);
 
-    private FaultCode? ReadWide(WideVector vector, DbfField field, ReadOnlySpan<byte> raw)
+    private FaultCode? ReadWide(WideVector vector, DbfField field, ReadOnlySpan<byte> raw, ReadOnlySpan<byte> record)
     {
         FieldType type = vector.Type;
         Int128 units;
@@ -296,7 +338,7 @@ internal sealed class DbfRecordReader : IRecordReader
                 fault = RealAmount.TryDecimal(real, type.Precision, type.Scale, out units);
                 break;
             default:
-                ReadOnlySpan<byte> text = field.Kind is 'C' or 'V' ? TextOf(field, raw) : raw;
+                ReadOnlySpan<byte> text = field.Kind is 'C' or 'V' ? TextOf(field, raw, record) : raw;
                 if (IsBlank(text))
                 {
                     vector.AppendNull();
@@ -326,7 +368,7 @@ internal sealed class DbfRecordReader : IRecordReader
 
     public void Dispose()
     {
-        _file.Dispose();
+        _blocks.Dispose();
         _memo?.Dispose();
     }
 }

@@ -81,22 +81,25 @@ internal sealed class DbfTable : IFileTable
     {
         const int most = 20;
         int told = 0;
-        using FileStream file = OpenFile();
-        file.Position = Header.HeaderBytes;
-        byte[] record = new byte[Header.RecordBytes];
-        for (long row = 0; row < Header.Records && told < most; row++)
-        {
-            file.ReadExactly(record);
-            if (record[0] is DbfRecordReader.Deleted or (byte)' ') continue;
-            told++;
-            yield return string.Create(CultureInfo.InvariantCulture,
-                $"{FilePath}: record {row + 1} at offset {Header.HeaderBytes + row * Header.RecordBytes} begins with {record[0]:X2}, "
-                    + $"which marks it neither as there nor as deleted");
-        }
+        using DbfBlocks blocks = OpenBlocks(Header.Records);
+        while (told < most && blocks.Read())
+            for (int row = 0; row < blocks.Count && told < most; row++)
+            {
+                byte mark = blocks[row][0];
+                if (mark is DbfRecordReader.Deleted or (byte)' ') continue;
+                told++;
+                long number = blocks.First + row;
+                yield return string.Create(CultureInfo.InvariantCulture,
+                    $"{FilePath}: record {number + 1} at offset {Header.HeaderBytes + number * Header.RecordBytes} begins with {mark:X2}, "
+                        + $"which marks it neither as there nor as deleted");
+            }
         if (told == most) yield return $"{FilePath}: and more of that kind";
     }
 
-    public FileStream OpenFile() => PlainFile.Open(FilePath, 1 << 18);
+    /// <summary>Its first records, as they lie there.</summary>
+    public DbfBlocks OpenBlocks(long records) => new(PlainFile.Open(FilePath, 0), Header, records);
+
+    private FileStream OpenFile() => PlainFile.Open(FilePath, 1 << 12);
 
     private Scan Scanned
     {
@@ -105,15 +108,13 @@ internal sealed class DbfTable : IFileTable
             if (_scan is { } known) return known;
             long deleted = 0;
             var numbers = new DbfNumbers(Header);
-            using FileStream file = OpenFile();
-            file.Position = Header.HeaderBytes;
-            byte[] record = new byte[Header.RecordBytes];
-            for (long row = 0; row < Header.Records; row++)
-            {
-                file.ReadExactly(record);
-                if (record[0] == DbfRecordReader.Deleted) deleted++;
-                else if (numbers.HasAny) numbers.See(record);
-            }
+            using (DbfBlocks blocks = OpenBlocks(Header.Records))
+                while (blocks.Read())
+                {
+                    for (int row = 0; row < blocks.Count; row++)
+                        if (blocks[row][0] == DbfRecordReader.Deleted) deleted++;
+                    if (numbers.HasAny) numbers.See(blocks);
+                }
             var shape = new TableShape(Name, [.. Header.Fields.Select((of, index) => new ColumnShape(of.Name, of.Kind is 'N' or 'F'
                 ? numbers.TypeOf(index) : of.TypeIn(Header.Level), Header.Level.IsVisual && !of.IsNullable))], [], []);
             return _scan = new Scan(Header.Records - deleted, deleted, shape);

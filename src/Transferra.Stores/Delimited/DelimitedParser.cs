@@ -2,7 +2,12 @@
 // Holds: (1) every byte belongs to exactly one field, separator or line end; (2) a record never exceeds MaxRecordBytes: a quote that
 // is never closed is a fault of the record that opened it, and reading goes on at the next line, so that nothing is swallowed silently;
 // (3) memory is one buffer and one record, whatever the file's size.
+// Why two ways of reading: nearly all records have no quote and are in the buffer as a whole; their fields are found 32 bytes at a time and
+// stay where they are. All others are read field by field.
 using System.Buffers;
+using System.Numerics;
+using System.Runtime.InteropServices;
+using System.Runtime.Intrinsics;
 using System.Text;
 
 namespace Transferra.Stores.Delimited;
@@ -22,7 +27,12 @@ internal sealed class DelimitedParser : IDisposable
     private bool _ended;
     private byte[] _values = new byte[4096];
     private int _valueBytes;
-    private readonly List<(int End, bool Quoted)> _fields = [];
+    private Part[] _fields = new Part[32];
+    private int _fieldCount, _recordAt;
+    private bool _inBuffer;
+
+    /// <summary>A field: where it ends among the values; or, of a record that is read where it lies, where in the buffer it lies.</summary>
+    private readonly record struct Part(int From, int End, bool Quoted);
 
     /// <param name="file">The file from its first byte on; disposed with this.</param>
     /// <param name="form">How it is written.</param>
@@ -46,7 +56,7 @@ internal sealed class DelimitedParser : IDisposable
     private long _nextLine = 1;
 
     /// <summary>Fields of the record.</summary>
-    public int FieldCount => _fields.Count;
+    public int FieldCount => _fieldCount;
 
     /// <summary>What is wrong with the record as a whole; "" when nothing is.</summary>
     public string Fault { get; private set; } = "";
@@ -54,8 +64,9 @@ internal sealed class DelimitedParser : IDisposable
     /// <summary>A field's bytes, unquoted; valid until the next record.</summary>
     public ReadOnlySpan<byte> Field(int index)
     {
-        int start = index == 0 ? 0 : _fields[index - 1].End;
-        return _values.AsSpan(start, _fields[index].End - start);
+        ArgumentOutOfRangeException.ThrowIfGreaterThanOrEqual(index, _fieldCount);
+        Part part = _fields[index];
+        return _inBuffer ? _buffer.AsSpan(_recordAt + part.From, part.End - part.From) : _values.AsSpan(part.From, part.End - part.From);
     }
 
     /// <summary>Whether the field stood in quotes.</summary>
@@ -83,13 +94,56 @@ internal sealed class DelimitedParser : IDisposable
         while (true)
         {
             Line = _nextLine;
-            _fields.Clear();
-            _valueBytes = 0;
+            (_fieldCount, _valueBytes) = (0, 0);
             Fault = "";
             if (!Ensure(0)) return false;
-            ReadRecord();
-            if (_fields.Count > 1 || Fault.Length > 0 || _fields[0].Quoted || _fields[0].End > 0) return true;
+            _inBuffer = ReadPlain();
+            if (!_inBuffer) ReadRecord();
+            if (_fieldCount > 1 || Fault.Length > 0 || _fields[0].Quoted || _fields[0].End > 0) return true;
         }
+    }
+
+    // A record without quotes that is in the buffer with its line end; false, with nothing read, of any other.
+    private bool ReadPlain()
+    {
+        ReadOnlySpan<byte> there = _buffer.AsSpan(_start, _end - _start);
+        Vector256<byte> separators = Vector256.Create(_separator), quotes = Vector256.Create(_quote), feeds = Vector256.Create((byte)'\n'),
+            returns = Vector256.Create((byte)'\r');
+        int from = 0;
+        for (int block = 0; block <= there.Length - Vector256<byte>.Count; block += Vector256<byte>.Count)
+        {
+            Vector256<byte> bytes = Vector256.LoadUnsafe(ref MemoryMarshal.GetReference(there), (nuint)block);
+            uint marks = (Vector256.Equals(bytes, separators) | Vector256.Equals(bytes, quotes) | Vector256.Equals(bytes, feeds)
+                | Vector256.Equals(bytes, returns)).ExtractMostSignificantBits();
+            for (; marks != 0; marks &= marks - 1)
+            {
+                int at = block + BitOperations.TrailingZeroCount(marks);
+                byte mark = there[at];
+                // A carriage return at the end of what is there may have its line feed behind it.
+                if (mark == _quote || (mark == '\r' && at + 1 == there.Length)) return Nothing();
+                AddField(new Part(from, at, false));
+                from = at + 1;
+                if (mark == _separator) continue;
+                if (mark == '\r' && there[at + 1] == '\n') from++;
+                _nextLine++;
+                _recordAt = _start;
+                Consume(from);
+                return true;
+            }
+        }
+        return Nothing();
+
+        bool Nothing()
+        {
+            _fieldCount = 0;
+            return false;
+        }
+    }
+
+    private void AddField(Part field)
+    {
+        if (_fieldCount == _fields.Length) Array.Resize(ref _fields, _fields.Length * 2);
+        _fields[_fieldCount++] = field;
     }
 
     private void ReadRecord()
@@ -165,8 +219,7 @@ internal sealed class DelimitedParser : IDisposable
     {
         Fault = "a quote is opened in this line and never closed";
         _nextLine = Line + 1;
-        _fields.Clear();
-        _valueBytes = 0;
+        (_fieldCount, _valueBytes) = (0, 0);
         int at = 0;
         for (; Ensure(at) && _buffer[_start + at] != '\n'; at++) Add([_buffer[_start + at]]);
         Close(quoted: true);
@@ -181,7 +234,7 @@ internal sealed class DelimitedParser : IDisposable
         _valueBytes += values.Length;
     }
 
-    private void Close(bool quoted) => _fields.Add((_valueBytes, quoted));
+    private void Close(bool quoted) => AddField(new Part(_fieldCount == 0 ? 0 : _fields[_fieldCount - 1].End, _valueBytes, quoted));
 
     private void Consume(int bytes) => _start += bytes;
 

@@ -444,9 +444,9 @@ internal sealed class SqliteStore : IStore
         return new QueryAnswer(columns, rows);
     }
 
-    public IReadOnlyList<string> CheckPhysically() => CheckPhysically(CancellationToken.None);
+    public IReadOnlyList<string> CheckPhysically() => CheckPhysicallyUntil(CancellationToken.None);
 
-    public IReadOnlyList<string> CheckPhysically(CancellationToken cancel)
+    public IReadOnlyList<string> CheckPhysicallyUntil(CancellationToken cancel)
     {
         const int interrupted = 9;
         var complaints = new List<string>();

@@ -43,8 +43,8 @@ internal static class CellText
                 fault = ValueText.TryTimestamp(text, out value) || Specials.TryMoment(text, out value) ? null
                 : FaultCode.NotATime; break;
             default:
-                value = IsOneOf(text, "true", "t", "yes", "y", "1") ? 1 : 0;
-                if (value == 0 && !IsOneOf(text, "false", "f", "no", "n", "0")) fault = FaultCode.NotABoolean;
+                value = text is [(byte)'1'] || (text is not [(byte)'0'] && IsOneOf(text, "true", "t", "yes", "y")) ? 1 : 0;
+                if (value == 0 && text is not [(byte)'0'] && !IsOneOf(text, "false", "f", "no", "n")) fault = FaultCode.NotABoolean;
                 break;
         }
         if (fault is null) vector.Append(value);
