@@ -118,6 +118,18 @@ public sealed class EngineCheckTests : IDisposable
     }
 
     [Fact]
+    public void What_the_engine_has_looked_through_is_not_looked_through_again()
+    {
+        var store = new TwiceOpened(Odd(), "page 7 is torn");
+        CheckResult check = new CompanyCheck(_hop.From, _hop, SampleKit.Settings, new ListObserver(), TestContext.Current.CancellationToken)
+        {
+            IsKnownSound = true,
+        }.Run(store);
+        Assert.Equal(FindingKinds.Orphan, Assert.Single(check.Findings).Kind); // its records are looked at all the same
+        Assert.Equal("", store.Ended);
+    }
+
+    [Fact]
     public void An_error_that_is_no_damage_is_told_as_it_is() => Assert.Equal("gone", Assert.Throws<TransferraException>(() =>
         Check(new TwiceOpened(Odd(), null) { Fails = new TransferraException("gone", "") })).Message);
 

@@ -44,12 +44,15 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
     /// <summary>An empty folder that gets a list of all records for each finding; null when none are wanted.</summary>
     public string? ListFolder { get; init; }
 
+    /// <summary>Whether the engine has looked through these very bytes already and found nothing; it then need not again.</summary>
+    public bool IsKnownSound { get; init; }
+
     /// <summary>Checks.</summary>
     public CheckResult Run(IStore store)
     {
         using var findings = new FindingCollector(ListFolder);
-        observer.Progress(OwnCheck, 0, 0);
-        using var engine = new EngineCheck(store, cancel);
+        if (!IsKnownSound) observer.Progress(OwnCheck, 0, 0);
+        using EngineCheck engine = IsKnownSound ? EngineCheck.Spared() : EngineCheck.Begin(store, cancel);
         if (engine.IsOver && engine.Complaints() is { Count: > 0 } known) return Damaged(store, known, findings);
         Look? look = null;
         try { look = LookAtRecords(store, findings); }

@@ -5,24 +5,30 @@ using Transferra.Core.Records;
 
 namespace Transferra.Core.Checks;
 
-/// <summary>The engine's check of one store; begins at once.</summary>
+/// <summary>The engine's check of one store.</summary>
 internal sealed class EngineCheck : IDisposable
 {
     private readonly IStore? _again;
     private readonly CancellationTokenSource _stop;
     private readonly Task<IReadOnlyList<string>> _complaints;
 
+    private EngineCheck(IStore? again, CancellationTokenSource stop, Task<IReadOnlyList<string>> complaints) =>
+        (_again, _stop, _complaints) = (again, stop, complaints);
+
     /// <summary>Begins it; where the store cannot be opened twice, it is over when this returns.</summary>
     /// <param name="store">The store.</param>
     /// <param name="cancel">Interrupts it, where the engine lets itself be interrupted.</param>
-    public EngineCheck(IStore store, CancellationToken cancel)
+    public static EngineCheck Begin(IStore store, CancellationToken cancel)
     {
-        _stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        _again = store.Again();
-        _complaints = _again is null ? Task.FromResult(store.CheckPhysicallyUntil(cancel))
-            : Task.Factory.StartNew(() => _again.CheckPhysicallyUntil(_stop.Token), CancellationToken.None, TaskCreationOptions.LongRunning,
-                TaskScheduler.Default);
+        var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        IStore? again = store.Again();
+        return new EngineCheck(again, stop, again is null ? Task.FromResult(store.CheckPhysicallyUntil(cancel))
+            : Task.Factory.StartNew(() => again.CheckPhysicallyUntil(stop.Token), CancellationToken.None, TaskCreationOptions.LongRunning,
+                TaskScheduler.Default));
     }
+
+    /// <summary>One that need not be made, as the engine has looked through these very bytes already, and found nothing.</summary>
+    public static EngineCheck Spared() => new(null, new CancellationTokenSource(), Task.FromResult<IReadOnlyList<string>>([]));
 
     /// <summary>Whether it is over.</summary>
     public bool IsOver => _complaints.IsCompleted;

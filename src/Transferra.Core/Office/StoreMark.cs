@@ -15,11 +15,17 @@ namespace Transferra.Core.Office;
 /// <param name="ChangedAt">When the last of the files was changed.</param>
 internal sealed record StoreMark(string Text, DateTimeOffset ChangedAt)
 {
-    // Some volumes keep times by two seconds only.
-    private static readonly TimeSpan _coarsestClock = TimeSpan.FromSeconds(2);
+    // Some volumes keep times by two seconds only. Others do so by fractions of those of which no time is a multiple but by chance, and the
+    // kernel's clock goes on at least a hundred times a second.
+    private static readonly TimeSpan _coarsestClock = TimeSpan.FromSeconds(2), _kernelsClock = TimeSpan.FromMilliseconds(20);
+
+    private const long NanosecondsOfCoarseTimes = 10_000_000;
+
+    /// <summary>For how long two changes may have the same time.</summary>
+    public TimeSpan Tick { get; init; } = _coarsestClock;
 
     /// <summary>From when on a change cannot fall into the same tick of the volume's clock as the last one known.</summary>
-    public DateTimeOffset SettledAt => ChangedAt + _coarsestClock;
+    public DateTimeOffset SettledAt => ChangedAt + Tick;
 
     /// <summary>The mark of a store; null where it has none, or cannot be looked at.</summary>
     /// <param name="store">Which.</param>
@@ -46,7 +52,10 @@ internal sealed record StoreMark(string Text, DateTimeOffset ChangedAt)
                     $"{Path.GetRelativePath(store.Path, file)} {stat.Device}:{stat.Inode} {stat.Bytes} {stat.ModifiedNanoseconds} "
                         + $"{stat.ChangedNanoseconds}"));
             }
-            return new StoreMark(string.Join('\n', parts), DateTimeOffset.UnixEpoch.AddTicks(last / TimeSpan.NanosecondsPerTick + 1));
+            return new StoreMark(string.Join('\n', parts), DateTimeOffset.UnixEpoch.AddTicks(last / TimeSpan.NanosecondsPerTick + 1))
+            {
+                Tick = last % NanosecondsOfCoarseTimes == 0 ? _coarsestClock : _kernelsClock,
+            };
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException or TransferraException) { return null; }
     }

@@ -73,7 +73,9 @@ internal sealed class ChangeOverStage(CompanyRun on) : Stage(on)
             On.Context.Closing?.CoverAlso(On.FinalStaged, On.Company.NewStore, On.Company.OldStore, On.Context.Office.Folder);
         }
         Swap.Forward();
+        var reading = new MarkedReading(On.Company.NewStore, On.Context.Stores);
         (string old, string made) = On.DigestsOf(On.Aside, On.Company.NewStore);
+        if (made == MadeDigest) On.InPlace.AsMade = reading.Undisturbed();
         return new StageOutcome(true, $"the new store is in place{(On.Company.MovesTo is { } moved ? ", " + moved.Shown : "")}; the old "
             + $"one is kept as {On.Aside.Shown}", Facts(("aside", On.Aside.Shown), (AsideDigest, old),
             ("new-sha256", made)));

@@ -21,9 +21,11 @@ public static class CompanyChecks
     /// <param name="way">What answers to what in the hops it is to go, as the kit has it; none when it goes nowhere.</param>
     /// <param name="settings">Answers to the hops' new settings.</param>
     /// <param name="listFolder">Gets a list of all records for each finding; null when none are wanted.</param>
+    /// <param name="isKnownSound">Whether the engine has looked through these very bytes in this run and found nothing.</param>
     public static CheckResult Run(RunContext context, Company company, StoreAddress address, KitVersion version,
         IReadOnlyList<Correspondence> way,
-        IReadOnlyDictionary<string, string> settings, string? listFolder)
+        IReadOnlyDictionary<string, string> settings, string? listFolder,
+        bool isKnownSound = false)
     {
         using IStore store = context.Stores.Open(address, version.TextEncoding);
         string scratch = way.Count > 1 ? MakeScratch(context, company.Code) : "";
@@ -33,6 +35,7 @@ public static class CompanyChecks
             {
                 DocumentFolders = company.DocumentFolders,
                 ListFolder = listFolder,
+                IsKnownSound = isKnownSound,
                 Beyond = [.. way.Skip(1)],
                 Target = way.Count == 0 ? TrialTarget.Any
                     : new TrialTarget(context.Stores.JudgeOf(company.NewStore, way[^1].To.TextEncoding), company.NewStore.Engine,

@@ -91,11 +91,16 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
         TableAccount total = TableAccount.Total(hops.SelectMany(hop => hop.Conversion.Accounts));
         bool byOthers = On.Way.Hops.All(hop => !hop.Means.GoesByMaps);
         // The engine's own check belongs to the proof; both read the whole store.
+        var reading = new MarkedReading(On.FinalStaged, On.Context.Stores);
         (_complaints, string digest) = Together.Do(EngineComplaints, () => On.DigestOfNew(On.FinalStaged));
         return new StageOutcome(true, byOthers ? "converted by others, on a copy"
             : FormattableString.Invariant($"{total.Read} records read, {total.Exceptions} exceptions"),
-            Facts(("read", total.Read), ("exceptions", converted.Exceptions), ("sha256", digest)), converted);
+            Facts(("read", total.Read), ("exceptions", converted.Exceptions), ("sha256", digest),
+                (CheckedAsDigested, reading.Undisturbed() is null ? 0 : 1)), converted);
     }
+
+    /// <summary>The fact that the engine's check and the digest looked at the same bytes.</summary>
+    public const string CheckedAsDigested = "checked-as-digested";
 
     // Of the new store, as soon as it is known.
     private IReadOnlyList<string>? _complaints;

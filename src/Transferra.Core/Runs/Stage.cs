@@ -61,15 +61,23 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
     /// <summary>The staged store that is to take the old one's place.</summary>
     public Records.StoreAddress FinalStaged => Way.Hops.Count > 0 ? Staged(To.Name) : Company.NewStore.Beside(WorkPath, Run.Id, "mended");
 
+    /// <summary>What is known, while the run is under way, of the new store in its place.</summary>
+    internal StoreInPlace InPlace { get; } = new();
+
+    /// <summary>Whether the new store in its place is, byte for byte, the one in which its engine found nothing when it was
+    /// made.</summary>
+    internal bool IsKnownSound => !Company.NewStore.IsOnServer && Fact(Stages.Convert, ConvertStage.CheckedAsDigested) is 1
+        && InPlace.AsMade is { } mark && StoreMark.Of(Company.NewStore, Context.Stores)?.Text == mark.Text;
+
     /// <summary>Checks a store of the company, with lists of all records in the stage's folder.</summary>
-    public CheckResult Check(Records.StoreAddress address, KitVersion version, Way way, string stage)
+    public CheckResult Check(Records.StoreAddress address, KitVersion version, Way way, string stage, bool isKnownSound = false)
     {
         // As the kit has them, so that custom fields, which this run carries, are told.
         KitVersion known = Company.Kit.Version(version.Name) ?? version;
         Correspondence[] kept = [.. way.Hops.Take(way.Foreseen.Count).Select(hop => (Company.Kit
             .Hops.FirstOrDefault(kept => kept.From.Name == hop.From.Name
             && kept.To.Name == hop.To.Name) ?? hop).Correspondence with { IsOnCopy = hop.Correspondence.IsOnCopy })];
-        return CompanyChecks.Run(Context, Company, address, known, kept, Company.Answers, NewListFolder(stage));
+        return CompanyChecks.Run(Context, Company, address, known, kept, Company.Answers, NewListFolder(stage), isKnownSound);
     }
 
     /// <summary>Where the old store goes at the change-over.</summary>

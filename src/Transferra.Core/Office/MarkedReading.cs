@@ -1,0 +1,22 @@
+// MarkedReading.cs: whether anybody wrote to a store while all of it was read, and whether a later look at its mark would tell it.
+// Why not by the machine's clock: the volume may have another one. What counts is that time has gone by between the mark and the end of the
+// reading, so that whoever writes after it does so in another tick of the volume's clock.
+// Holds: (1) a store that was written to after its mark was taken has no undisturbed reading, or another mark afterwards.
+using System.Diagnostics;
+using Transferra.Core.Records;
+
+namespace Transferra.Core.Office;
+
+/// <summary>A reading of a store that begins now.</summary>
+/// <param name="store">The store.</param>
+/// <param name="stores">For those on servers.</param>
+internal sealed class MarkedReading(StoreAddress store, IStoreOpener stores)
+{
+    private readonly StoreMark? _mark = StoreMark.Of(store, stores);
+    private readonly long _began = Stopwatch.GetTimestamp();
+
+    /// <summary>The reading has ended.</summary>
+    /// <returns>The store's mark, which any later change alters; null where that cannot be said.</returns>
+    public StoreMark? Undisturbed() => _mark is not null && Stopwatch.GetElapsedTime(_began) > _mark.Tick
+        && StoreMark.Of(store, stores)?.Text == _mark.Text ? _mark : null;
+}
