@@ -1,5 +1,4 @@
 using System.Text.Json;
-using Transferra.Tests;
 
 namespace Transferra.Cli.Tests;
 
