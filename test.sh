@@ -14,10 +14,11 @@ mkdir -p "$results"
 
 # The build needs none of what is installed and started meanwhile.
 echo "Building..."
-# One compiler for all projects, wherever it is started, takes half the time of one for each.
+# One compiler for all projects, wherever it is started, takes half the time of one for each; and all is built for the machine at hand,
+# as the program that tests start has to be, or it would be compiled twice.
 compiler=(env DOTNET_TieredPGO=0 dotnet)
-shared=-p:UseSharedCompilation=true
-"${compiler[@]}" build Transferra.slnx -c Release --nologo -v quiet -clp:NoSummary "$shared" >"$results/build.log" 2>&1 &
+shared=-p:UseSharedCompilation=true here=-p:UseCurrentRuntimeIdentifier=true
+"${compiler[@]}" build Transferra.slnx -c Release --nologo -v quiet -clp:NoSummary "$shared" "$here" >"$results/build.log" 2>&1 &
 building=$!
 
 # What tests need besides the SDK: an independent reader of .dbf tables, an independent writer of workbooks, a reader of PDF, a firewall and a network to try it in, and the three database servers and OpenSSH, started on loopback with folders of their own.
@@ -58,7 +59,7 @@ fi
 run_tests() {
   local name
   name=$(basename "$1")
-  dotnet test "$1" -c Release --no-build --nologo -v quiet --logger "trx;LogFileName=$name.trx" --logger "console;verbosity=minimal" --results-directory "$results"
+  dotnet test "$1" -c Release --no-build "$here" --nologo -v quiet --logger "trx;LogFileName=$name.trx" --logger "console;verbosity=minimal" --results-directory "$results"
 }
 
 # Those that do not start the program run while it is compiled, and beside those that do, which wait much of the time.
@@ -71,7 +72,7 @@ done
 # The tests of the command line start the program many hundred times, so they get it compiled ahead of time, as users do.
 export TRANSFERRA_TEST_PROGRAM=$PWD/artifacts/test-program
 export TRANSFERRA_TEST_RESULTS=$PWD/$results
-if ! "${compiler[@]}" publish tests/Transferra.KillHost -c Release --use-current-runtime --self-contained false -p:PublishReadyToRun=true -p:RunAnalyzers=false \
+if ! "${compiler[@]}" publish tests/Transferra.KillHost -c Release "$here" --self-contained false -p:PublishReadyToRun=true \
     -o "$TRANSFERRA_TEST_PROGRAM" --nologo -v quiet -clp:NoSummary "$shared"; then
   echo "0 passed, 1 failed"
   exit 1

@@ -46,9 +46,10 @@ public sealed class RecordSorterTests
         {
             batch.Reset();
             more = reader.Fill(batch);
+            ILookup<int, RowFault> faults = batch.Faults.ToLookup(fault => fault.Row);
             for (int row = 0; row < batch.RowCount; row++)
                 rows.Add(string.Join('|', batch.Vectors.Select(vector => vector.IsNull(row) ? "-" : vector.Show(row))
-                    .Concat(batch.Faults.Where(fault => fault.Row == row).Select(fault => fault.Value))));
+                    .Concat(faults[row].Select(fault => fault.Value))));
         }
         return rows;
     }
@@ -58,12 +59,13 @@ public sealed class RecordSorterTests
     {
         var all = new RecordBatch(Columns, new BatchLimits(int.MaxValue, long.MaxValue));
         new RandomRows(rows, seed).Fill(all);
+        ILookup<int, RowFault> faults = all.Faults.ToLookup(fault => fault.Row);
         return [.. Enumerable.Range(0, rows)
             .OrderBy(row => all.Vectors[2].IsNull(row) ? "" : Convert.ToHexString(((BytesVector)all.Vectors[2])[row]),
                 StringComparer.Ordinal)
             .ThenBy(row => all.Vectors[0].IsNull(row) ? long.MinValue : ((LongVector)all.Vectors[0]).Values[row])
             .Select(row => string.Join('|', all.Vectors.Select(vector => vector.IsNull(row) ? "-" : vector.Show(row))
-                .Concat(all.Faults.Where(fault => fault.Row == row).Select(fault => fault.Value))))];
+                .Concat(faults[row].Select(fault => fault.Value))))];
     }
 
     [Theory]
