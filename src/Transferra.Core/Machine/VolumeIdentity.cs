@@ -23,6 +23,14 @@ public static class VolumeIdentity
         return Remote.Contains(kind) || number == 0 ? "" : string.Create(CultureInfo.InvariantCulture, $"{kind:x}:{number:x16}");
     }
 
+    /// <summary>Whether a file lies on another machine, or may: others then write to it without this one's noticing at once.</summary>
+    public static bool IsRemote(string path)
+    {
+        byte[] raw = new byte[RawBytes];
+        return SystemCalls.StatVolume(PosixFiles.Terminated(PosixFiles.Bytes(path)), raw) != 0
+            || Remote.Contains(BinaryPrimitives.ReadUInt32LittleEndian(raw.AsSpan(KindOffset)));
+    }
+
     /// <summary>The folder above a path, or itself, on which /etc/fstab wants a volume mounted that is not; null when there is
     /// none.</summary>
     public static string? NotMounted(string path)

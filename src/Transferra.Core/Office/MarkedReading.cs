@@ -1,6 +1,7 @@
 // MarkedReading.cs: whether anybody wrote to a store while all of it was read, and whether a later look at its mark would tell it.
 // Why not by the machine's clock: the volume may have another one. What counts is that time has gone by between the mark and the end of the
-// reading, so that whoever writes after it does so in another tick of the volume's clock.
+// reading, so that whoever writes after it does so in another tick of the volume's clock. On a volume of another machine nothing can be
+// said: what is known of its files there may be some seconds old.
 // Holds: (1) a store that was written to after its mark was taken has no undisturbed reading, or another mark afterwards.
 using System.Diagnostics;
 using Transferra.Core.Records;
@@ -17,6 +18,6 @@ internal sealed class MarkedReading(StoreAddress store, IStoreOpener stores)
 
     /// <summary>The reading has ended.</summary>
     /// <returns>The store's mark, which any later change alters; null where that cannot be said.</returns>
-    public StoreMark? Undisturbed() => _mark is not null && Stopwatch.GetElapsedTime(_began) > _mark.Tick
+    public StoreMark? Undisturbed() => _mark is { IsLocal: true } && Stopwatch.GetElapsedTime(_began) > _mark.Tick
         && StoreMark.Of(store, stores)?.Text == _mark.Text ? _mark : null;
 }

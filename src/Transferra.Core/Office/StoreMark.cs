@@ -15,14 +15,17 @@ namespace Transferra.Core.Office;
 /// <param name="ChangedAt">When the last of the files was changed.</param>
 internal sealed record StoreMark(string Text, DateTimeOffset ChangedAt)
 {
-    // Some volumes keep times by two seconds only. Others do so by fractions of those of which no time is a multiple but by chance, and the
-    // kernel's clock goes on at least a hundred times a second.
+    // Some volumes keep times by two seconds only; of those of another machine it is not known by what clock. All others keep them by
+    // fractions of which no time is a multiple but by chance, and the kernel's clock goes on at least a hundred times a second.
     private static readonly TimeSpan _coarsestClock = TimeSpan.FromSeconds(2), _kernelsClock = TimeSpan.FromMilliseconds(20);
 
     private const long NanosecondsOfCoarseTimes = 10_000_000;
 
     /// <summary>For how long two changes may have the same time.</summary>
-    public TimeSpan Tick { get; init; } = _coarsestClock;
+    public TimeSpan Tick { get; private init; } = _coarsestClock;
+
+    /// <summary>Whether all that writes to it goes through this machine, which then knows of it at once.</summary>
+    public bool IsLocal { get; private init; }
 
     /// <summary>From when on a change cannot fall into the same tick of the volume's clock as the last one known.</summary>
     public DateTimeOffset SettledAt => ChangedAt + Tick;
@@ -52,9 +55,11 @@ internal sealed record StoreMark(string Text, DateTimeOffset ChangedAt)
                     $"{Path.GetRelativePath(store.Path, file)} {stat.Device}:{stat.Inode} {stat.Bytes} {stat.ModifiedNanoseconds} "
                         + $"{stat.ChangedNanoseconds}"));
             }
+            bool isLocal = !files.Any(VolumeIdentity.IsRemote);
             return new StoreMark(string.Join('\n', parts), DateTimeOffset.UnixEpoch.AddTicks(last / TimeSpan.NanosecondsPerTick + 1))
             {
-                Tick = last % NanosecondsOfCoarseTimes == 0 ? _coarsestClock : _kernelsClock,
+                Tick = isLocal && last % NanosecondsOfCoarseTimes != 0 ? _kernelsClock : _coarsestClock,
+                IsLocal = isLocal,
             };
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException or TransferraException) { return null; }

@@ -91,7 +91,9 @@ internal static class MariaConnection
 
     private static MySqlConnection Open(MySqlConnectionStringBuilder parts, ServerAddress server, bool loads)
     {
-        var connection = new MySqlConnection(parts.ToString());
+        // Only then into the database: whoever looks at its sessions meanwhile would not know that this one is ours.
+        string database = parts.Database;
+        var connection = new MySqlConnection(new MySqlConnectionStringBuilder(parts.ToString()) { Database = "" }.ToString());
         // To a server whose certificate the driver itself has checked it would hand any file that the server asks for; to others only the
         // stream that is loaded.
         if (loads && server.Connection == ConnectionCare.Checked)
@@ -102,6 +104,7 @@ internal static class MariaConnection
             connection.Open();
             Ours[connection.ServerThread] = true;
             Execute(connection, Settings);
+            if (database.Length > 0) connection.ChangeDatabase(database);
             return connection;
         }
         catch
