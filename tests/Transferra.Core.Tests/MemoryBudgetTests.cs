@@ -44,6 +44,22 @@ public class MemoryBudgetTests
     }
 
     [Theory]
+    [InlineData("MemFree: 5 kB\nMemTotal:        1024000 kB\n", null, 1_048_576_000)]
+    [InlineData("MemTotal:        1024000 kB\n", "max\n", 1_048_576_000)]
+    [InlineData("MemTotal:        1024000 kB\n", "268435456\n", 268_435_456)] // a container on it
+    [InlineData("MemTotal:        1024000 kB\n", "99999999999999\n", 1_048_576_000)] // more than there is
+    [InlineData(null, "268435456\n", 268_435_456)]
+    [InlineData("nothing of use", null, 0)]
+    [InlineData(null, null, 0)]
+    public void What_there_is_is_what_the_machine_or_the_container_tells(string? machine, string? group, long available)
+    {
+        using var folder = new Transferra.Tests.TempFolder();
+        if (machine is not null) File.WriteAllText(folder["machine"], machine);
+        if (group is not null) File.WriteAllText(folder["group"], group);
+        Assert.Equal(available, MemoryBudget.Available(folder["machine"], folder["group"]));
+    }
+
+    [Theory]
     [InlineData(0, 200)] // not known
     [InlineData(24_000, 200)]
     [InlineData(600, 150)] // a container, or a very small machine
