@@ -21,7 +21,8 @@ internal static class CommandLine
     };
     internal static readonly Option<int?> MemoryOption = new("--memory")
     {
-        Description = FormattableString.Invariant($"Memory to take, about; without it {MemoryBudget.Usual >> 20}, less on a small machine"),
+        Description = FormattableString.Invariant(
+            $"About how much memory to use at most; {MemoryBudget.Usual >> 20} when left out, less on a small machine"),
         HelpName = "MB",
         Recursive = true,
         Validators = { IsEnoughMemory },

@@ -29,7 +29,7 @@ public static class DecimalText
     /// long.</summary>
     /// <returns>False, with nothing said about the text, where it is not of this form or does not surely fit.</returns>
     /// <inheritdoc cref="TryParse"/>
-    internal static bool TryShort(ReadOnlySpan<byte> text, int precision, int scale, out long units)
+    public static bool TryShort(ReadOnlySpan<byte> text, int precision, int scale, out long units)
     {
         units = 0;
         int first = text.Length > 0 && text[0] == '-' ? 1 : 0, at = first;

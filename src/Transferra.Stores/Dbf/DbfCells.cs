@@ -10,8 +10,8 @@ namespace Transferra.Stores.Dbf;
 
 internal static class DbfCells
 {
-    // So many digits fit into a long.
-    private const int MostDigits = 18;
+    // Those of the largest number that a long holds.
+    private const int DigitsOfLong = 19;
 
     /// <summary>How the cells of a field are usually written.</summary>
     public enum Form { Other, Text, Whole, Decimal, Date, Logical }
@@ -51,6 +51,21 @@ internal static class DbfCells
         return raw[..(raw.LastIndexOfAnyExcept((byte)' ') + 1)];
     }
 
+    /// <summary>The day that eight digits name: year, month, day.</summary>
+    public static bool TryDate(ReadOnlySpan<byte> raw, out long day)
+    {
+        day = 0;
+        return ValueText.Digits(raw[..4], out int year) && ValueText.Digits(raw[4..6], out int month)
+            && ValueText.Digits(raw[6..], out int dayOfMonth) && ValueText.TryDay(year, month, dayOfMonth, out day);
+    }
+
+    /// <summary>What a logical value's letter says: 1 for yes, 0 for no.</summary>
+    public static bool TryLogical(byte mark, out long value)
+    {
+        value = mark is (byte)'T' or (byte)'t' or (byte)'Y' or (byte)'y' ? 1 : 0;
+        return value == 1 || mark is (byte)'F' or (byte)'f' or (byte)'N' or (byte)'n';
+    }
+
     private static int ReadTexts(DbfField field, BytesVector vector, DbfBlocks blocks, ReadOnlySpan<int> rows)
     {
         for (int i = 0; i < rows.Length; i++)
@@ -66,7 +81,8 @@ internal static class DbfCells
     {
         for (int i = 0; i < rows.Length; i++)
         {
-            if (!TryDigits(blocks[rows[i]].Slice(field.Offset, field.Length), 0, MostDigits, out long value)) return i;
+            ReadOnlySpan<byte> raw = blocks[rows[i]].Slice(field.Offset, field.Length);
+            if (!DecimalText.TryShort(raw.TrimStart((byte)' '), DigitsOfLong, 0, out long value)) return i;
             vector.Append(value);
         }
         return rows.Length;
@@ -74,42 +90,13 @@ internal static class DbfCells
 
     private static int ReadDecimals(DbfField field, WideVector vector, DbfBlocks blocks, ReadOnlySpan<int> rows)
     {
-        int most = Math.Min(MostDigits, vector.Type.Precision);
         for (int i = 0; i < rows.Length; i++)
         {
-            if (!TryDigits(blocks[rows[i]].Slice(field.Offset, field.Length), field.Decimals, most, out long units)) return i;
+            ReadOnlySpan<byte> raw = blocks[rows[i]].Slice(field.Offset, field.Length);
+            if (!DecimalText.TryShort(raw.TrimStart((byte)' '), vector.Type.Precision, vector.Type.Scale, out long units)) return i;
             vector.Append(units);
         }
         return rows.Length;
-    }
-
-    // Blanks, a sign, digits that surely fit, and the point where it is expected.
-    private static bool TryDigits(ReadOnlySpan<byte> raw, int decimals, int most, out long units)
-    {
-        units = 0;
-        int point = decimals > 0 ? raw.Length - decimals - 1 : raw.Length, at = 0;
-        while (at < point && raw[at] == ' ') at++;
-        bool isNegative = at < point && raw[at] == '-';
-        if (isNegative) at++;
-        if (at >= point || point - at + decimals > most) return false;
-        for (; at < point; at++)
-        {
-            uint digit = raw[at] - (uint)'0';
-            if (digit > 9) return false;
-            units = units * 10 + digit;
-        }
-        if (decimals > 0)
-        {
-            if (raw[point] != '.') return false;
-            for (at = point + 1; at < raw.Length; at++)
-            {
-                uint digit = raw[at] - (uint)'0';
-                if (digit > 9) return false;
-                units = units * 10 + digit;
-            }
-        }
-        if (isNegative) units = -units;
-        return true;
     }
 
     private static int ReadDates(DbfField field, LongVector vector, DbfBlocks blocks, ReadOnlySpan<int> rows)
@@ -122,9 +109,7 @@ internal static class DbfCells
             ulong bytes = BinaryPrimitives.ReadUInt64LittleEndian(raw);
             if (bytes != known)
             {
-                if (!ValueText.Digits(raw[..4], out int year) || !ValueText.Digits(raw[4..6], out int month)
-                    || !ValueText.Digits(raw[6..], out int dayOfMonth)
-                    || !ValueText.TryDay(year, month, dayOfMonth, out long found)) return i;
+                if (!TryDate(raw, out long found)) return i;
                 (known, day) = (bytes, found);
             }
             vector.Append(day);
@@ -136,10 +121,8 @@ internal static class DbfCells
     {
         for (int i = 0; i < rows.Length; i++)
         {
-            byte mark = blocks[rows[i]][field.Offset];
-            bool isTrue = mark is (byte)'T' or (byte)'t' or (byte)'Y' or (byte)'y';
-            if (!isTrue && mark is not ((byte)'F' or (byte)'f' or (byte)'N' or (byte)'n')) return i;
-            vector.Append(isTrue ? 1 : 0);
+            if (!TryLogical(blocks[rows[i]][field.Offset], out long value)) return i;
+            vector.Append(value);
         }
         return rows.Length;
     }

@@ -24,6 +24,7 @@ internal sealed class DbfRecordReader : IRecordReader
     private readonly DbfCells.Form[] _forms;
     private readonly DbfBlocks _blocks;
     private readonly DbfMemo? _memo;
+    private readonly bool _hasMemos;
     private readonly TextDecoder? _decoder;
     private readonly int[] _rows = new int[MostAtOnce]; // those of the block that are read now
     private int _next; // of the block
@@ -36,6 +37,7 @@ internal sealed class DbfRecordReader : IRecordReader
         _forms = [.. shape.Columns.Select((column, index) => _fields[index] is { } field ? DbfCells.FormOf(field, column.Type)
             : DbfCells.Form.Other)];
         _blocks = table.OpenBlocks(records);
+        _hasMemos = Array.Exists(_fields, field => field?.IsMemo(table.Header.Level) == true);
         _memo = DbfMemo.Open(table.FilePath, table.Header.Level.Memo);
     }
 
@@ -101,7 +103,7 @@ internal sealed class DbfRecordReader : IRecordReader
     private int RoomFor(RecordBatch batch)
     {
         const int longestCharacter = 4;
-        if (_memo is not null) return 1;
+        if (_hasMemos) return 1;
         long left = batch.Limits.MaxBytes - batch.ByteCount,
             each = (long)_table.Header.RecordBytes * (_decoder is null ? 1 : longestCharacter);
         return (int)Math.Clamp(left / each, 1, Math.Min(MostAtOnce, batch.Limits.MaxRows - batch.RowCount));
@@ -250,13 +252,10 @@ internal sealed class DbfRecordReader : IRecordReader
                 return ReadTimestamp(vector, raw);
             case 'L':
                 if (raw[0] is (byte)' ' or (byte)'?' or 0) goto default;
-                value = raw[0] is (byte)'T' or (byte)'t' or (byte)'Y' or (byte)'y' ? 1 : 0;
-                if (value == 0 && raw[0] is not ((byte)'F' or (byte)'f' or (byte)'N' or (byte)'n')) return FaultCode.NotABoolean;
+                if (!DbfCells.TryLogical(raw[0], out value)) return FaultCode.NotABoolean;
                 break;
             case 'D' when !IsBlank(raw):
-                if (!ValueText.Digits(raw[..4], out int year) || !ValueText.Digits(raw[4..6], out int month)
-                    || !ValueText.Digits(raw[6..], out int day)
-                    || !ValueText.TryDay(year, month, day, out value)) return FaultCode.NotADate;
+                if (!DbfCells.TryDate(raw, out value)) return FaultCode.NotADate;
                 break;
             case 'C' or 'V' or 'N' or 'F' when !IsBlank(raw):
                 fault = Spelt(vector.Type.Kind, field.Kind is 'C' or 'V' ? TextOf(field, raw, record) : raw, out value);

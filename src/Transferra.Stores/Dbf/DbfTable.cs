@@ -23,7 +23,7 @@ internal sealed class DbfTable : IFileTable
         Name = Path.GetFileNameWithoutExtension(path);
         try
         {
-            using FileStream file = OpenFile();
+            using FileStream file = PlainFile.Open(path);
             Header = DbfHeader.Read(file, path);
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
@@ -98,8 +98,6 @@ internal sealed class DbfTable : IFileTable
 
     /// <summary>Its first records, as they lie there.</summary>
     public DbfBlocks OpenBlocks(long records) => new(PlainFile.Open(FilePath, 0), Header, records);
-
-    private FileStream OpenFile() => PlainFile.Open(FilePath, 1 << 12);
 
     private Scan Scanned
     {
