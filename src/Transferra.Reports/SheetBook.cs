@@ -1,9 +1,9 @@
 // SheetBook.cs: a workbook that is written as a stream, so that long lists need no memory.
 // Form: Office Open XML spreadsheet (ISO/IEC 29500).
 using System.Globalization;
-using DocumentFormat.OpenXml;
-using DocumentFormat.OpenXml.Packaging;
-using DocumentFormat.OpenXml.Spreadsheet;
+using SpreadCheetah;
+using SpreadCheetah.Styling;
+using SpreadCheetah.Worksheets;
 
 namespace Transferra.Reports;
 
@@ -12,18 +12,18 @@ internal sealed class SheetBook : IDisposable
 {
     private const int LongestName = 31;
 
-    private readonly SpreadsheetDocument _document;
-    private readonly WorkbookPart _book;
-    private readonly Sheets _sheets = new();
+    private readonly Spreadsheet _book;
+    private readonly StyleId _heading, _text;
     private readonly HashSet<string> _names = new(StringComparer.OrdinalIgnoreCase);
 
     /// <summary>Begins one.</summary>
-    /// <param name="into">An empty stream that can be read and sought.</param>
+    /// <param name="into">An empty stream.</param>
     public SheetBook(Stream into)
     {
-        _document = SpreadsheetDocument.Create(into, SpreadsheetDocumentType.Workbook);
-        _book = _document.AddWorkbookPart();
-        _book.AddNewPart<WorkbookStylesPart>().Stylesheet = Styles();
+        _book = Spreadsheet.CreateNewAsync(into, new SpreadCheetahOptions { PreserveStringWhitespace = true }).AsTask().GetAwaiter()
+            .GetResult();
+        _heading = _book.AddStyle(new Style { Font = { Bold = true } });
+        _text = _book.AddStyle(new Style { Alignment = { WrapText = true, Vertical = VerticalAlignment.Top } });
     }
 
     /// <summary>A name for a sheet as the form allows it, that no other sheet has.</summary>
@@ -46,57 +46,27 @@ internal sealed class SheetBook : IDisposable
     /// <param name="rows">Texts, and numbers as long.</param>
     public void Add(string name, double[] widths, IEnumerable<object[]> rows)
     {
-        WorksheetPart part = _book.AddNewPart<WorksheetPart>();
-        _sheets.Append(new Sheet { Id = _book.GetIdOfPart(part), SheetId = (uint)_sheets.ChildElements.Count + 1, Name = name });
-        using var writer = OpenXmlWriter.Create(part);
-        writer.WriteStartElement(new Worksheet());
-        writer.WriteElement(new SheetViews(new SheetView(new Pane
-        {
-            VerticalSplit = 1,
-            TopLeftCell = "A2",
-            ActivePane = PaneValues.BottomLeft,
-            State = PaneStateValues.Frozen
-        })
-        { WorkbookViewId = 0 }));
-        writer.WriteElement(new Columns(widths.Select((width, i) => new Column
-        {
-            Min = (uint)i + 1,
-            Max = (uint)i + 1,
-            Width = width,
-            CustomWidth = true
-        })));
-        writer.WriteStartElement(new SheetData());
-        bool isHead = true;
+        var options = new WorksheetOptions { FrozenRows = 1 };
+        for (int i = 0; i < widths.Length; i++) options.Column(i + 1).Width = widths[i];
+        Wait(_book.StartWorksheetAsync(name, options));
+        StyleId style = _heading;
         foreach (object[] row in rows)
         {
-            writer.WriteStartElement(new Row());
-            foreach (object cell in row) writer.WriteElement(CellOf(cell, isHead));
-            writer.WriteEndElement();
-            isHead = false;
+            StyledCell[] cells = [.. row.Select(cell => CellOf(cell, style))];
+            Wait(_book.AddRowAsync(cells));
+            style = _text;
         }
-        writer.WriteEndElement();
-        writer.WriteEndElement();
     }
 
-    // Style 0: plain; 1: a heading; 2: long text that is wrapped.
-    private static Stylesheet Styles() => new(
-        new Fonts(new Font(), new Font(new Bold())),
-        new Fills(new Fill(new PatternFill { PatternType = PatternValues.None }),
-            new Fill(new PatternFill { PatternType = PatternValues.Gray125 })),
-        new Borders(new Border()),
-        new CellStyleFormats(new CellFormat()),
-        new CellFormats(new CellFormat(), new CellFormat { FontId = 1, ApplyFont = true },
-            new CellFormat(new Alignment { WrapText = true, Vertical = VerticalAlignmentValues.Top }) { ApplyAlignment = true }),
-        new CellStyles(new CellStyle { Name = "Normal", FormatId = 0, BuiltinId = 0 }));
-
     // What is text stays text, whatever it looks like: a key of 007 is not 7, and a value may begin with "=".
-    private static Cell CellOf(object value, bool isHead) => value is long number
-        ? new Cell(new CellValue(number.ToString(CultureInfo.InvariantCulture))) { DataType = CellValues.Number }
-        : new Cell(new InlineString(new Text(Printable((string)value)) { Space = SpaceProcessingModeValues.Preserve }))
-        {
-            DataType = CellValues.InlineString,
-            StyleIndex = isHead ? 1u : 2u
-        };
+    private static StyledCell CellOf(object value, StyleId ofText) =>
+        value is long number ? new StyledCell(number, null) : new StyledCell(Printable((string)value), ofText);
+
+    private static void Wait(ValueTask written)
+    {
+        if (written.IsCompletedSuccessfully) written.GetAwaiter().GetResult();
+        else written.AsTask().GetAwaiter().GetResult();
+    }
 
     // XML 1.0 has no control characters but these three.
     private static string Printable(string text) => text.All(c => c >= ' ' || c is '\t' or '\n' or '\r')
@@ -105,11 +75,7 @@ internal sealed class SheetBook : IDisposable
     /// <summary>Writes what is left of it.</summary>
     public void Dispose()
     {
-        if (_book.Workbook is null)
-        {
-            _book.Workbook = new Workbook(_sheets);
-            _book.Workbook.Save();
-        }
-        _document.Dispose();
+        Wait(_book.FinishAsync());
+        _book.Dispose();
     }
 }
