@@ -28,17 +28,17 @@ internal static class CommandGuard
         {
             session.Screen.Error(error.Message);
             if (error.Next.Length > 0) session.Screen.Error("  " + error.Next);
-            return Failed(ExitCodes.Refused, error, "refused", new { error.Message, error.Next });
+            return Failed(ExitCodes.Refused, error, "refused", new JsonFacts { { "message", error.Message }, { "next", error.Next } });
         }
         catch (OperationCanceledException error) when (session.Cancel.IsCancellationRequested)
         {
             session.Screen.Error("stopped by hand");
-            return Failed(PartWay(session), error, "stopped", null);
+            return Failed(PartWay(session), error, "stopped", (JsonFacts?)null);
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
             session.Screen.Error(error.Message);
-            return Failed(PartWay(session), error, "disk", new { error.Message });
+            return Failed(PartWay(session), error, "disk", new JsonFacts { { "message", error.Message } });
         }
         catch (Exception error)
         {
@@ -50,9 +50,9 @@ internal static class CommandGuard
                 ? $"  Where it arose is written down, without any value of a record, in {log}; please report it."
                 : "  Please report it; --trace shows where it arose.");
             return Failed(PartWay(session) is var left && left == ExitCodes.Refused ? ExitCodes.Unproved : left, error, "defect",
-                new { message = words, log });
+                new JsonFacts { { "message", words }, { "log", log } });
         }
-        int Failed(int exitCode, Exception error, string kind, object? details)
+        int Failed<T>(int exitCode, Exception error, string kind, T details)
         {
             if (trace) session.Screen.Error(error.ToString());
             // What the command changed by itself stays, so "nothing was done" would not be true.
@@ -61,7 +61,7 @@ internal static class CommandGuard
                 session.Screen.Error("  " + changed);
                 exitCode = ExitCodes.PartWay;
             }
-            return session.Answer(exitCode, new { error = kind, details });
+            return session.Answer(exitCode, new JsonFacts { { "error", kind }, { "details", details } });
         }
     }
 

@@ -219,14 +219,17 @@ internal sealed record Session(string Command, string OfficeFolder, bool Json, I
     }
 
     /// <summary>Ends the call: the JSON document when one is wanted, and the exit code.</summary>
-    public int Answer(int exitCode, object result)
+    /// <typeparam name="T">The result's type, which <see cref="CliJson"/> knows.</typeparam>
+    /// <param name="exitCode">0 to 4.</param>
+    /// <param name="result">What the document says.</param>
+    public int Answer<T>(int exitCode, T result)
     {
         if (Json)
         {
-            var document = new { command = Command, exitCode, result };
+            var document = new JsonFacts { { "command", Command }, { "exitCode", exitCode }, { "result", result } };
             Screen.Try(() =>
             {
-                Console.Out.WriteLine(JsonSerializer.Serialize(document, ResultJson.Options));
+                Console.Out.WriteLine(JsonSerializer.Serialize(document, CliJson.Form.JsonFacts));
                 Console.Out.Flush();
             });
         }

@@ -48,6 +48,11 @@ internal static class BuiltProgram
     // test.sh has the program compiled ahead of time; run from an editor, the tests take the one that was built with them.
     private static readonly string Folder = Environment.GetEnvironmentVariable("TRANSFERRA_TEST_PROGRAM") ?? AppContext.BaseDirectory;
 
+    // ./test.sh --native has it compiled to native code, and tries that.
+    private static readonly string? Native = Environment.GetEnvironmentVariable("TRANSFERRA_TEST_NATIVE");
+
+    private const string Program = "transferra.dll";
+
     private static string PathOf(string assembly) => Path.Combine(Folder, assembly);
 
     private static readonly ConcurrentBag<ServedProgram> Waiting = [];
@@ -55,7 +60,7 @@ internal static class BuiltProgram
     /// <summary>Runs the program on an office and waits for it.</summary>
     public static Called Run(string office, params string[] arguments)
     {
-        if (Seeds.IsSoak) return RunAlone(office, arguments);
+        if (Seeds.IsSoak || Native is not null) return RunAlone(office, arguments);
         if (!Waiting.TryTake(out ServedProgram? program)) program = new ServedProgram();
         Served served = program.Run(DiskFault.None, office, [], arguments);
         Waiting.Add(program);
@@ -96,25 +101,29 @@ internal static class BuiltProgram
 
     /// <summary>Runs it in a process of its own.</summary>
     public static Called RunAlone(string office, params string[] arguments) =>
-        Wait(Start(PathOf("transferra.dll"), [.. Trusted(office, arguments), "--office", office]));
+        Wait(Start(PathOf(Program), [.. Trusted(office, arguments), "--office", office]));
 
     /// <summary>Runs it with environment variables of its own.</summary>
     public static Called RunWith(IReadOnlyDictionary<string, string> environment, string office, params string[] arguments) =>
-        Wait(Start(PathOf("transferra.dll"), [.. Trusted(office, arguments), "--office", office], environment: environment));
+        Wait(Start(PathOf(Program), [.. Trusted(office, arguments), "--office", office], environment: environment));
 
     /// <summary>Starts it and leaves it running.</summary>
-    public static Process Started(string office, params string[] arguments) => Start(PathOf("transferra.dll"),
+    public static Process Started(string office, params string[] arguments) => Start(PathOf(Program),
         [.. Trusted(office, arguments), "--office", office]);
 
     /// <summary>Starts one of the demo's stand-ins and leaves it running.</summary>
-    public static Process StandIn(string name, string folder, string file) => Start(PathOf("transferra.dll"),
+    public static Process StandIn(string name, string folder, string file) => Start(PathOf(Program),
         ["stand-in", name, "--in", folder, "--file", file]);
 
-    /// <summary>Path of the built program, for commands of other programs.</summary>
-    public static string Assembly => PathOf("transferra.dll");
+    /// <summary>How a shell starts the built program.</summary>
+    public static string InShell => string.Join(' ', WordsFor(PathOf(Program)).Select(word => $"'{word}'"));
+
+    // The words that start an assembly of ours.
+    private static string[] WordsFor(string assembly) =>
+        Native is not null && Path.GetFileName(assembly) == Program ? [Native] : ["dotnet", assembly];
 
     /// <summary>Runs it with exactly these arguments in a folder.</summary>
-    public static Called RunIn(string folder, params string[] arguments) => Wait(Start(PathOf("transferra.dll"), arguments, folder));
+    public static Called RunIn(string folder, params string[] arguments) => Wait(Start(PathOf(Program), arguments, folder));
 
     /// <summary>Runs it until its n-th operation on the disk, at which it is killed; before that operation, or after it when n is
     /// negative.</summary>
@@ -145,7 +154,7 @@ internal static class BuiltProgram
     /// <returns>Whether it was killed.</returns>
     public static bool RunFor(TimeSpan time, string office, params string[] arguments)
     {
-        using Process process = Start(PathOf("transferra.dll"), [.. Trusted(office, arguments), "--office", office]);
+        using Process process = Start(PathOf(Program), [.. Trusted(office, arguments), "--office", office]);
         process.BeginOutputReadLine();
         process.BeginErrorReadLine();
         if (process.WaitForExit(time)) return false;
@@ -157,8 +166,7 @@ internal static class BuiltProgram
     /// <summary>Runs it in a terminal, with a line typed.</summary>
     public static Called RunTyping(string line, string office, params string[] arguments)
     {
-        string command = string.Join(' ', ((string[])["dotnet", PathOf("transferra.dll"), .. Trusted(office, arguments), "--office",
-            office])
+        string command = string.Join(' ', ((string[])[.. WordsFor(PathOf(Program)), .. Trusted(office, arguments), "--office", office])
             .Select(argument => $"'{argument}'"));
         var start = new ProcessStartInfo("script", ["-qec", command, "/dev/null"])
         {
@@ -176,7 +184,8 @@ internal static class BuiltProgram
     private static Process Start(string assembly, IReadOnlyList<string> arguments, string? folder = null, IReadOnlyDictionary<string,
         string>? environment = null)
     {
-        var start = new ProcessStartInfo("dotnet", [assembly, .. arguments])
+        string[] program = WordsFor(assembly);
+        var start = new ProcessStartInfo(program[0], [.. program[1..], .. arguments])
         {
             RedirectStandardInput = true,
             RedirectStandardOutput = true,

@@ -147,7 +147,7 @@ public sealed class ClosingAdapterTests : IDisposable
         for (int i = 0; i < 50 && !fromElsewhere(); i++) Thread.Sleep(100);
         Assert.True(fromElsewhere());
         Closing("closing: {block-ports: [4711, 4712]}\n");
-        string inside(string command) => Sh($"ip netns exec {name} dotnet {BuiltProgram.Assembly} {command} --office {_office.Path}");
+        string inside(string command) => Sh($"ip netns exec {name} {BuiltProgram.InShell} {command} --office {_office.Path}");
         Assert.Contains("other machines cannot connect to port 4711, 4712", inside("close"), StringComparison.Ordinal);
         Assert.False(fromElsewhere());
         Assert.True(fromItself());

@@ -24,7 +24,7 @@ public sealed class MishapTests : IDisposable
     }
 
     private Called Shell(string script) => BuiltProgram.Wait(Process.Start(new ProcessStartInfo("bash", ["-c",
-        script.Replace("TRANSFERRA", $"dotnet '{BuiltProgram.Assembly}'", StringComparison.Ordinal)
+        script.Replace("TRANSFERRA", BuiltProgram.InShell, StringComparison.Ordinal)
             .Replace("OFFICE", $"--office '{_office.Path}'", StringComparison.Ordinal)])
     { RedirectStandardInput = true, RedirectStandardOutput = true, RedirectStandardError = true })!);
 

@@ -203,7 +203,7 @@ public sealed class PlacesTests
         office.SetBackup("backup: {to: [tiny, sets], wanted: 1}");
         using System.Diagnostics.Process full =
             System.Diagnostics.Process.Start(new System.Diagnostics.ProcessStartInfo("unshare",
-            ["-m", "bash", "-c", $"mount -t tmpfs -o size=64k none '{office["tiny"]}' && dotnet '{BuiltProgram.Assembly}' backup QIH "
+            ["-m", "bash", "-c", $"mount -t tmpfs -o size=64k none '{office["tiny"]}' && {BuiltProgram.InShell} backup QIH "
                 + $"--office '{office.Path}'; code=$?; ls -A '{office["tiny"]}'; exit $code"])
             { RedirectStandardOutput = true, RedirectStandardError = true })!;
         BuiltProgram.Wait(full).Expect(1).Says("NOT proved: " + office["tiny"], "No space left on device", "Proved: " + office["sets"]);

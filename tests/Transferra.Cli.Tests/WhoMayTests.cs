@@ -27,7 +27,7 @@ public sealed class WhoMayTests : IDisposable
     // Whatever the umask of whoever calls us, as cron or a careless profile may have it.
     private Called Careless(params string[] arguments)
     {
-        string command = $"umask 0; exec dotnet '{BuiltProgram.Assembly}' "
+        string command = $"umask 0; exec {BuiltProgram.InShell} "
             + $"{string.Join(' ', arguments.Select(argument => $"'{argument}'"))} --office '{_office.Path}'";
         return BuiltProgram.Wait(Process.Start(new ProcessStartInfo("sh", ["-c", command])
         {

@@ -35,7 +35,7 @@ public sealed class HostileSetTests : IDisposable
     private string Forged(IReadOnlyList<SetMember> members)
     {
         SetManifest manifest = _sound with { Members = [.. members] };
-        int room = 512 + (int)SetLayout.Padded(JsonSerializer.SerializeToUtf8Bytes(manifest, SetManifest.Json).Length + 1);
+        int room = 512 + (int)SetLayout.Padded(JsonSerializer.SerializeToUtf8Bytes(manifest, SetJson.Form.SetManifest).Length + 1);
         byte[] beginning = SetWriting.Beginning(manifest, room);
         var layoutOfSound = new SetLayout(_sound, SetWriting.Parts(_folder["here/sound.tar"])[0].Header);
         using var file = new MemoryStream();

@@ -69,8 +69,8 @@ public class MemberCollectionTests(ITestOutputHelper output)
         // Through a manifest and back.
         var manifest = new SetManifest(SetManifest.CurrentFormat, new SetLabel("Office", "ABC", "A firm", "kit", "1", default, "me", "test",
             ""), [], new SetStore("none", "memory", new Dictionary<string, string>()), list, [], []);
-        SetManifest read = JsonSerializer.Deserialize<SetManifest>(JsonSerializer.SerializeToUtf8Bytes(manifest, SetManifest.Json),
-            SetManifest.Json)!;
+        SetManifest read = JsonSerializer.Deserialize(JsonSerializer.SerializeToUtf8Bytes(manifest, SetJson.Form.SetManifest),
+            SetJson.Form.SetManifest)!;
         Assert.Equal(members.Select(Written), read.Members.Select(Written));
     }
 
@@ -89,8 +89,9 @@ public class MemberCollectionTests(ITestOutputHelper output)
         using var folder = new TempFolder();
         var manifest = new SetManifest(SetManifest.CurrentFormat, new SetLabel("Office", "ABC", "A firm", "kit", "1", default, "me", "test",
             ""), [], new SetStore("none", "memory", new Dictionary<string, string>()), [], [], []);
-        byte[] json = System.Text.Encoding.UTF8.GetBytes(JsonSerializer.Serialize(manifest, SetManifest.Json).Replace("\"members\": []",
-            "\"members\": [null]", StringComparison.Ordinal)), beginning = new byte[SetLayout.Block + SetLayout.Padded(json.Length)];
+        byte[] json = System.Text.Encoding.UTF8.GetBytes(JsonSerializer.Serialize(manifest, SetJson.Form.SetManifest)
+            .Replace("\"members\": []", "\"members\": [null]", StringComparison.Ordinal)),
+            beginning = new byte[SetLayout.Block + SetLayout.Padded(json.Length)];
         SetLayout.ManifestHeader(json.Length, default).CopyTo(beginning, 0);
         json.CopyTo(beginning, SetLayout.Block);
         File.WriteAllBytes(folder["set"], [.. beginning, .. SetWriting.Seal(beginning, manifest)]);

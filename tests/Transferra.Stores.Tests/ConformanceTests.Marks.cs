@@ -1,5 +1,5 @@
 // ConformanceTests.Marks.cs: a store that is being built is left behind a mark, as by a stop, and continued.
-using Transferra.Core.Machine;
+using System.Text.Json;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Tests;
@@ -28,8 +28,8 @@ public sealed partial class ConformanceTests
     }
 
     // What a run keeps of a mark, it keeps as text.
-    private static BuildMark Kept(BuildMark mark) => System.Text.Json.JsonSerializer.Deserialize<BuildMark>(
-        System.Text.Json.JsonSerializer.Serialize(mark, ResultJson.Options), ResultJson.Options)!;
+    private static BuildMark Kept(BuildMark mark) => JsonSerializer.Deserialize<BuildMark>(
+        JsonSerializer.Serialize(mark, JsonSerializerOptions.Web), JsonSerializerOptions.Web)!;
 
     [Theory]
     [MemberData(nameof(EachEngineBothWays))]

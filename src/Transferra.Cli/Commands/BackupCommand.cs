@@ -47,7 +47,7 @@ internal static class BackupCommand
         return Run(bare.Session);
     }
 
-    private sealed record CompanyBackedUp(string Company, IReadOnlyList<BackupResult> Sets)
+    internal sealed record CompanyBackedUp(string Company, IReadOnlyList<BackupResult> Sets)
     {
         public double Seconds { get; init; }
 

@@ -51,7 +51,7 @@ internal static class CheckCommand
             : Run(session, parsed.GetValue(sheet) is { } file ? Path.GetFullPath(file) : null));
     }
 
-    private sealed record CompanyChecked(string Company, CheckResult Check)
+    internal sealed record CompanyChecked(string Company, CheckResult Check)
     {
         public string Kept { get; init; } = "";
     }
@@ -94,7 +94,7 @@ internal static class CheckCommand
             failed[company.Code] = session.TellFailed($"{company.Code} was NOT checked", error);
         }
         if (sheet is not null) WriteSheet(session, results, sheet);
-        if (failed.Count > 0) return session.Answer(ExitCodes.Unproved, new { checks = results, notChecked = failed });
+        if (failed.Count > 0) return session.Answer(ExitCodes.Unproved, new JsonFacts { { "checks", results }, { "notChecked", failed } });
         return session.Answer(results.All(result => result.Check.Findings.Count == 0) ? ExitCodes.Done : ExitCodes.LookAt, results);
     }
 

@@ -46,7 +46,7 @@ internal static class CloseCommand
         {
             session.Screen.Error(error.Message);
             session.Screen.Error("  " + error.Next);
-            return session.Answer(ExitCodes.PartWay, new { error = error.Message, next = error.Next });
+            return session.Answer(ExitCodes.PartWay, new JsonFacts { { "error", error.Message }, { "next", error.Next } });
         }
         Tell(session, outcome);
         if (outcome.IsClosed) session.Screen.Line("To open it again: transferra reopen");
@@ -89,7 +89,7 @@ internal static class CloseCommand
         foreach (ServicePlan service in session.Office.Closing.Services.Where(service =>
             service.StaysUp)) screen.Line($"  {service.Name} stays up, as office.yaml says");
         screen.Line("Nothing was changed.");
-        return session.Answer(ExitCodes.Done, new { people, steps = steps.Select(step => step.WhenClosed) });
+        return session.Answer(ExitCodes.Done, new JsonFacts { { "people", people }, { "steps", steps.Select(step => step.WhenClosed) } });
     }
 
     /// <summary>reopen</summary>
@@ -100,15 +100,15 @@ internal static class CloseCommand
         if (session.Closings.Current() is not { } closed)
         {
             session.Screen.Line("The office is open; there is nothing to do.");
-            return session.Answer(ExitCodes.Done, new { wasClosed = false, notReopened = Array.Empty<NotReopened>() });
+            return session.Answer(ExitCodes.Done, new JsonFacts { { "wasClosed", false }, { "notReopened", Array.Empty<NotReopened>() } });
         }
         IReadOnlyList<NotReopened> failed = Open(session, closed);
         if (failed.Count == 0) WriteSignOff(session, closed.Id);
-        return session.Answer(failed.Count > 0 ? ExitCodes.Unproved : ExitCodes.Done, new
+        return session.Answer(failed.Count > 0 ? ExitCodes.Unproved : ExitCodes.Done, new JsonFacts
         {
-            wasClosed = true,
-            closing = closed.Id,
-            notReopened = failed
+            { "wasClosed", true },
+            { "closing", closed.Id },
+            { "notReopened", failed }
         });
     }
 
@@ -118,22 +118,22 @@ internal static class CloseCommand
         if (session.Closings.Newest() is not { } closed)
         {
             session.Screen.Line("The office is open; there is nothing to give up.");
-            return session.Answer(ExitCodes.Done, new { wasClosed = false });
+            return session.Answer(ExitCodes.Done, new JsonFacts { { "wasClosed", false } });
         }
         session.Screen.Look("What the closing has changed, and what it had found before, as far as its journal can be read:");
-        var steps = new List<object>();
+        var steps = new List<JsonFacts>();
         foreach (JournalEntry entry in closed.Journal.Entries.Where(entry => entry.State == "announced"))
         {
             session.Screen.Line($"  {entry.Stage}: "
                 + string.Join(", ", entry.Facts.Where(fact => fact.Key != "password-file")
                     .Select(fact => $"{fact.Key} {fact.Value}")));
-            steps.Add(new { step = entry.Stage, entry.Facts });
+            steps.Add(new JsonFacts { { "step", entry.Stage }, { "facts", entry.Facts } });
         }
         if (!session.Confirm([closed.Id], "Put that right by hand, and give up the closing")) return session.Answer(ExitCodes.Refused,
-            new { confirmed = false });
+            new JsonFacts { { "confirmed", false } });
         string folder = session.Closings.PutAway(closed);
         session.Screen.Look($"Given up. Its folder is now {folder}");
-        return session.Answer(ExitCodes.LookAt, new { closing = closed.Id, folder, steps });
+        return session.Answer(ExitCodes.LookAt, new JsonFacts { { "closing", closed.Id }, { "folder", folder }, { "steps", steps } });
     }
 
     /// <summary>Opens the office and says how that came out.</summary>

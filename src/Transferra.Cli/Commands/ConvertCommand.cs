@@ -26,8 +26,8 @@ internal static class ConvertCommand
         RunContext context = session.Context(session.Observer());
         IReadOnlyList<(Company Company, KitVersion From)>? ready = Companies.Gates(session, context, session.Companies,
             out IReadOnlyList<Gate> gates);
-        if (ready is null) return session.Answer(ExitCodes.Refused, new { gates });
-        if (ready.Count == 0) return session.Answer(ExitCodes.Done, new { gates });
+        if (ready is null) return session.Answer(ExitCodes.Refused, new JsonFacts { { "gates", gates } });
+        if (ready.Count == 0) return session.Answer(ExitCodes.Done, new JsonFacts { { "gates", gates } });
         TakeBackEarlier(session, context, ready);
         Run run = UpgradeRun.Begin(context, RunKind.Convert, ready, keepsBetween: keepsBetween);
         session.Changed = null; // from here on the run tells

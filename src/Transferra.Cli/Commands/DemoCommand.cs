@@ -68,7 +68,7 @@ internal static class DemoCommand
             string[] words = ["notes-5-to-6", "users-told", "vendors-told", "laptops-in", "one-disk", "kit"];
             screen.Heading($"$ transferra ready {string.Join(' ', words.Select(word => $"--confirm {word}"))}");
             int ready = ReadyCommand.Run(office, words, asks: false, "the demo");
-            if (ready != ExitCodes.Done) return session.Answer(ExitCodes.Unproved, new { ready });
+            if (ready != ExitCodes.Done) return session.Answer(ExitCodes.Unproved, new JsonFacts { { "ready", ready } });
             // Somebody has the books open, is told, and leaves.
             using Process? workstation = server is null ? StartWorkstation(program, Path.Combine(folder, "data/QIH/ledger.db")) : null;
             screen.Heading("$ transferra rehearse QPW");

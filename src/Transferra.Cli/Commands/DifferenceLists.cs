@@ -1,6 +1,7 @@
 // DifferenceLists.cs: every difference of a match in files: as JSON lines, one for each, and as a workbook.
 // Holds: files are there whole or not at all; nothing is listed twice, and nothing is left out, whatever is shown on the screen.
 using System.Text.Json;
+using System.Text.Json.Serialization;
 using Transferra.Core.Machine;
 using Transferra.Core.Matching;
 using Transferra.Reports;
@@ -10,10 +11,8 @@ namespace Transferra.Cli.Commands;
 /// <summary>The lists of one match.</summary>
 internal sealed class DifferenceLists : IDisposable
 {
-    private sealed record Line(string Version, string Table, string Key, string Column, DifferenceKind Kind, ChangeKind Change,
+    internal sealed record Line(string Version, string Table, string Key, string Column, DifferenceKind Kind, ChangeKind Change,
         string Expected, string Found, int? At);
-
-    private static readonly JsonSerializerOptions OneLine = new(ResultJson.Options) { WriteIndented = false };
 
     private readonly IVolume _volume;
     private readonly string _lines, _sheet;
@@ -37,7 +36,7 @@ internal sealed class DifferenceLists : IDisposable
     public void Add(string version, Difference one)
     {
         JsonSerializer.Serialize(_spill, new Line(version, one.Table, one.Key, one.Column, one.Kind, one.Change, one.Expected, one.Found,
-            one.At), OneLine);
+            one.At), LineJson.Form.Line);
         _spill.WriteByte((byte)'\n');
         _count++;
     }
@@ -76,7 +75,7 @@ internal sealed class DifferenceLists : IDisposable
         using var reader = new StreamReader(_spill, leaveOpen: true);
         while (reader.ReadLine() is { } text)
         {
-            Line one = JsonSerializer.Deserialize<Line>(text, OneLine)!;
+            Line one = JsonSerializer.Deserialize(text, LineJson.Form.Line)!;
             yield return (one.Version, new Difference(one.Table, one.Key, one.Column, one.Kind, one.Expected, one.Found)
             {
                 Change = one.Change,
@@ -86,4 +85,12 @@ internal sealed class DifferenceLists : IDisposable
     }
 
     public void Dispose() => _spill.Dispose();
+}
+
+/// <summary>Lines of the list.</summary>
+[JsonSerializable(typeof(DifferenceLists.Line))]
+internal sealed partial class LineJson : JsonSerializerContext
+{
+    /// <summary>As they are written.</summary>
+    public static readonly LineJson Form = new(new JsonSerializerOptions(ResultJson.Form()) { WriteIndented = false });
 }

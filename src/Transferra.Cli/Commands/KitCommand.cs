@@ -93,12 +93,12 @@ internal static class KitCommand
             (session, parsed) => Show(session, parsed.GetValue(folders) ?? [], parsed.GetValue(commands.Html)));
     }
 
-    private sealed record Shown(string Kit, string Title, IReadOnlyList<string> Versions, IReadOnlyList<ShownHop> Hops,
+    internal sealed record Shown(string Kit, string Title, IReadOnlyList<string> Versions, IReadOnlyList<ShownHop> Hops,
         IReadOnlyList<KitRun> Runs, KitSeal Seal);
 
-    private sealed record ShownHop(string From, string To, string Means, string Beginning, IReadOnlyList<ShownTable> Tables);
+    internal sealed record ShownHop(string From, string To, string Means, string Beginning, IReadOnlyList<ShownTable> Tables);
 
-    private sealed record ShownTable(string Old, string New, IReadOnlyDictionary<string, string> Columns);
+    internal sealed record ShownTable(string Old, string New, IReadOnlyDictionary<string, string> Columns);
 
     private static int Show(Session session, string[] folders, string? html)
     {
@@ -147,7 +147,7 @@ internal static class KitCommand
         catch (TransferraException) { return package.Kit; }
     }
 
-    private sealed record Checked(string Kit, string Folder, IReadOnlyList<KitRemark> Remarks);
+    internal sealed record Checked(string Kit, string Folder, IReadOnlyList<KitRemark> Remarks);
 
     private static int Check(Session session, string[] folders, string? over)
     {
@@ -199,7 +199,7 @@ internal static class KitCommand
         return new Checked(package.Kit.Id, package.Kit.Folder, remarks);
     })];
 
-    private sealed record Drafted(string Folder, int Lines, int Questions, DraftedKit Kit);
+    internal sealed record Drafted(string Folder, int Lines, int Questions, DraftedKit Kit);
 
     private static int Draft(Session session, string from, string? to, string? encoding, string[] scripts, DraftWishes wishes, string? into)
     {

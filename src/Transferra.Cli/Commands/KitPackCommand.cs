@@ -40,7 +40,7 @@ internal static class KitPackCommand
                 parsed.GetValue(replace), parsed.GetValue(maker)));
     }
 
-    private sealed record Packed(string Kit, string Path, string? Maker, IReadOnlyList<KitRun> Runs);
+    internal sealed record Packed(string Kit, string Path, string? Maker, IReadOnlyList<KitRun> Runs);
 
     private static int Pack(Session session, string folder, string to, string? keyFile)
     {
@@ -85,7 +85,7 @@ internal static class KitPackCommand
             "Make one: openssl ecparam -name prime256v1 -genkey -noout -out FILE");
     }
 
-    private sealed record Taken(string Kit, string Folder, string? Maker, IReadOnlyList<KitRun> Runs, IReadOnlyList<string> Changed,
+    internal sealed record Taken(string Kit, string Folder, string? Maker, IReadOnlyList<KitRun> Runs, IReadOnlyList<string> Changed,
         string? MakerBefore, string? SetAside);
 
     private static int Take(Session session, string packed, string? into, bool replaces, string? maker)

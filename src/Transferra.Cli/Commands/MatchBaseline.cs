@@ -12,7 +12,7 @@ namespace Transferra.Cli.Commands;
 
 internal static class MatchBaseline
 {
-    private sealed record BaselineMatched(string Old, string New, bool Same, string Version, DateTimeOffset At, long Later,
+    internal sealed record BaselineMatched(string Old, string New, bool Same, string Version, DateTimeOffset At, long Later,
         IReadOnlyList<SinceTable> Tables, IReadOnlyList<string> NotRecorded);
 
     /// <summary>Runs it.</summary>

@@ -72,7 +72,7 @@ internal static class MatchCommand
             });
     }
 
-    private sealed record BareMatched(string Old, string New, bool Same, WayMatched Match);
+    internal sealed record BareMatched(string Old, string New, bool Same, WayMatched Match);
 
     // Whatever two places hold, whoever made them.
     private static int Bare(Session session, string from, string to, string? list, long? sample)
@@ -94,7 +94,7 @@ internal static class MatchCommand
         : new DifferenceLists(session.Volume, Path.GetFullPath(folder), name);
 
     /// <summary>A company's match, or why there is none.</summary>
-    private sealed record CompanyMatched(string Company, string Run, WayMatched? Match, string NotMatched = "")
+    internal sealed record CompanyMatched(string Company, string Run, WayMatched? Match, string NotMatched = "")
     {
         /// <summary>Where nothing of the old data is left: the new store against what the run recorded of it.</summary>
         public SinceRecorded? Since { get; init; }

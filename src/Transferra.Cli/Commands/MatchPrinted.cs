@@ -13,7 +13,7 @@ internal static class MatchPrinted
 {
     private const int LinesShown = 10;
 
-    private sealed record Answer(string Before, string After, bool Same, IReadOnlyList<PrintedMatched> Reports);
+    internal sealed record PrintedAnswer(string Before, string After, bool Same, IReadOnlyList<PrintedMatched> Reports);
 
     /// <summary>Compares the reports of two folders.</summary>
     /// <param name="session">The call.</param>
@@ -39,7 +39,7 @@ internal static class MatchPrinted
         }
         Show(session.Screen, reports);
         bool same = reports.All(report => report.IsSame);
-        return session.Answer(same ? ExitCodes.Done : ExitCodes.LookAt, new Answer(before, after, same, reports));
+        return session.Answer(same ? ExitCodes.Done : ExitCodes.LookAt, new PrintedAnswer(before, after, same, reports));
     }
 
     private static Regex Pattern(string text)

@@ -42,7 +42,7 @@ internal static class MendCommand
                 version.Mends.Select(mend => (IReadOnlyList<string>)[mend.Name, Where(mend), mend.Because]));
         }
         if (!session.Confirm([.. companies.Select(entry => entry.Company.Code)], "Mend a copy, and put it in the place of"))
-            return session.Answer(ExitCodes.Refused, new { confirmed = false });
+            return session.Answer(ExitCodes.Refused, new JsonFacts { { "confirmed", false } });
         RunContext context = session.Context(session.Observer());
         Run run = UpgradeRun.Begin(context, RunKind.Mend, companies, session.Closings.Current()?.Id ?? "");
         session.Screen.Line($"Run {run.Id}, journal {run.Journal.FilePath}");
@@ -70,7 +70,7 @@ internal static class MendCommand
         : mend.Table is null
         ? "all tables" : mend.Columns.Count > 0 ? $"{mend.Table.Name}: {string.Join(", ", mend.Columns)}" : mend.Table.Name;
 
-    private sealed record Salvaged(string Company, string Store, string List, SalvageResult Result);
+    internal sealed record Salvaged(string Company, string Store, string List, SalvageResult Result);
 
     /// <summary>Writes what can be read of a company's store to a new one of the same engine.</summary>
     /// <param name="session">The call.</param>

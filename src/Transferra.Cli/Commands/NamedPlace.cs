@@ -57,7 +57,7 @@ internal sealed class NamedPlace : IDisposable
         if (!Path.Exists(path)) throw new TransferraException($"{path} is not there", "Name a file, a folder or a set that is, or a store "
             + "as office.yaml writes it: '{postgresql: NAME, host: ...}'");
         // Links are followed, and are nobody else's, as in office.yaml.
-        StoreAddress at(string engine) => OfficeLoader.ReadPlace($"{{{engine}: {JsonSerializer.Serialize(path)}}}", "/");
+        StoreAddress at(string engine) => OfficeLoader.ReadPlace($"{{{engine}: \"{JsonEncodedText.Encode(path)}\"}}", "/");
         if (File.Exists(path) && StoreFinder.IsSqlite(path)) return at("sqlite");
         string[] endings = Directory.Exists(path) ? [.. Directory.EnumerateFiles(path).Select(Path.GetExtension).OfType<string>()
             .Select(ending => ending.ToLowerInvariant()).Distinct()] : [];

@@ -80,7 +80,7 @@ internal static class ReadyCommand
         foreach (Gate gate in result.Gates.Where(gate =>
             gate.State == GateState.WillStop)) screen.Line($"  will stop: {gate.Company}, {gate.Name}");
         if (asked > 1) screen.Line("To be asked for them one by one: transferra ready --ask");
-        var answer = new { gates = result.Gates, times, there = result.There };
+        var answer = new JsonFacts { { "gates", result.Gates }, { "times", times }, { "there", result.There } };
         return session.Answer(worst switch
         {
             GateState.Blocked => ExitCodes.Refused,

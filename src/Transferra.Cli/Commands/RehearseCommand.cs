@@ -47,7 +47,8 @@ internal static class RehearseCommand
             all &= gone;
             if (gone) session.Screen.Line($"What the rehearsal {made.Id} made is removed.");
         }
-        return session.Answer(all ? ExitCodes.Done : ExitCodes.Unproved, new { removed = left.Select(made => made.Id), isWhole = all });
+        return session.Answer(all ? ExitCodes.Done : ExitCodes.Unproved,
+            new JsonFacts { { "removed", left.Select(made => made.Id) }, { "isWhole", all } });
     }
 
     public static int Run(Session session, RehearsalWishes wishes)
@@ -66,7 +67,7 @@ internal static class RehearseCommand
             session.Screen.Look($"{unable.Company.Code} cannot be rehearsed: "
                 + $"{ready.Gates.FirstOrDefault(gate => gate.Company == unable.Company.Code && gate.State == GateState.Blocked)?.What}");
         if (able.Length == 0) return session.Answer(ready.Candidates.Count == 0 ? ExitCodes.Done : ExitCodes.Refused,
-            new { rehearsal = (Rehearsal?)null, gates = ready.Gates });
+            new JsonFacts { { "rehearsal", (Rehearsal?)null }, { "gates", ready.Gates } });
         foreach (Candidate candidate in able) KitTrust.Require(candidate.Company.Kit, session.Words);
         RequireRoom(session, wishes, able);
         NotDone(session);
@@ -81,7 +82,7 @@ internal static class RehearseCommand
             Verdict: "proved",
             IsOriginalAsBefore: true
         }) && open.Length == 0;
-        return session.Answer(isClean ? ExitCodes.Done : ExitCodes.LookAt, new { rehearsal, gates = open });
+        return session.Answer(isClean ? ExitCodes.Done : ExitCodes.LookAt, new JsonFacts { { "rehearsal", rehearsal }, { "gates", open } });
     }
 
     // Old copy, converted copies, set and its proof; documents are packed from where they lie.

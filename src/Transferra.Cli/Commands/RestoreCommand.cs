@@ -53,7 +53,7 @@ internal static class RestoreCommand
                 parsed.GetValue(commands.PasswordFile))));
     }
 
-    private sealed record Restored(string Company, string Set, string To, IReadOnlyList<SetFault> Faults,
+    internal sealed record Restored(string Company, string Set, string To, IReadOnlyList<SetFault> Faults,
         IReadOnlyList<TableBaseline> Tables);
 
     public static int Run(Session session, string? setPath, string? to, string? only, bool showsOnly, NamedDatabase? database)
@@ -174,7 +174,7 @@ internal static class RestoreCommand
         return session.Answer(ExitCodes.Done, set.Manifest);
     }
 
-    private sealed record RestoredSome(string Company, string Set, string To, IReadOnlyList<SetFault> Faults, IReadOnlyList<string> Files);
+    internal sealed record RestoredSome(string Company, string Set, string To, IReadOnlyList<SetFault> Faults, IReadOnlyList<string> Files);
 
     private const string TablePrefix = "table:";
 
@@ -294,7 +294,7 @@ internal static class RestoreCommand
         }
     }
 
-    private sealed record RestoredDatabase(string Company, string Set, string Database, IReadOnlyList<SetFault> Faults,
+    internal sealed record RestoredDatabase(string Company, string Set, string Database, IReadOnlyList<SetFault> Faults,
         IReadOnlyList<TableBaseline> Tables,
         IReadOnlyList<string> NotBroughtBack);
 
@@ -356,7 +356,7 @@ internal static class RestoreCommand
         WholeStore.Require(context, company, company.StoreNow(session.Places), version, isCopied: false,
             [.. set.Manifest.Tables?.Select(table => table.Name) ?? []]);
         if (!session.Confirm([company.Code], "Set aside the present data and restore")) return session.Answer(ExitCodes.Refused,
-            new { confirmed = false });
+            new JsonFacts { { "confirmed", false } });
         var facts = new Dictionary<string, string>
         {
             [$"{company.Code}.token"] = WorkFolder.NewToken(),

@@ -75,7 +75,7 @@ internal static class SetsCommand
         return proves ? Prove(session, minutes, heals: false) : Run(session);
     }
 
-    private sealed record SetListed(string Path, string Company, string Package, string DataVersion, DateTimeOffset MadeAt, string MadeBy,
+    internal sealed record SetListed(string Path, string Company, string Package, string DataVersion, DateTimeOffset MadeAt, string MadeBy,
         long Bytes, bool IsLocked)
     {
         public DateTimeOffset? ProvedAt { get; init; }
@@ -90,7 +90,7 @@ internal static class SetsCommand
     }
 
     // A set that was proved once and is in no place that can be reached now.
-    private sealed record SetOutOfReach(string Path, DateTimeOffset ProvedAt, bool IsGood, string Why);
+    internal sealed record SetOutOfReach(string Path, DateTimeOffset ProvedAt, bool IsGood, string Why);
 
     private static ListedSet[] All(Session session) =>
         [.. session.Sets.List((place, why) => session.Screen.Look($"{place.Name} cannot be reached: {why}"))
@@ -123,7 +123,7 @@ internal static class SetsCommand
         }
         foreach ((string place, string problem) in unreached.Where(entry =>
             !away.Any(set => set.Why == entry.Value))) session.Screen.Look(problem);
-        return session.Answer(ExitCodes.Done, new { sets, outOfReach = away });
+        return session.Answer(ExitCodes.Done, new JsonFacts { { "sets", sets }, { "outOfReach", away } });
     }
 
     private static string ProvedWords(SetListed set) => set.ProvedAt is not { } at ? "never" : set.IsGood != true ? "not whole"
@@ -216,7 +216,13 @@ internal static class SetsCommand
         else session.Screen.Line($"{Results.Count(results.Count, "set")} looked at.");
         return session.Answer(results.All(proof => proof.IsGood) && !session.Unreached && notOpened.Count == 0 ? ExitCodes.Done
             : ExitCodes.Unproved,
-            new { proofs = results, healed, notOpened, notLookedAt = paths[seen..] });
+            new JsonFacts
+            {
+                { "proofs", results },
+                { "healed", healed },
+                { "notOpened", notOpened },
+                { "notLookedAt", paths[seen..] }
+            });
     }
 
     private static IEnumerable<string> Named(Session session, ISetPlace place)
@@ -332,7 +338,7 @@ internal static class SetsCommand
         session.Screen.Line(session.Sets.LocksNewSets
             ? "Print it, write the passphrase on it by hand, and keep it in the safe. The passphrase is not in the file."
             : "Print it and keep it in the safe. The sets are not locked: whoever has one can read it.");
-        return session.Answer(ExitCodes.Done, new { sheet = path });
+        return session.Answer(ExitCodes.Done, new JsonFacts { { "sheet", path } });
     }
 
     /// <summary>Removes sets that are not needed any more.</summary>
@@ -357,14 +363,14 @@ internal static class SetsCommand
         if (go.Length == 0)
         {
             session.Screen.Line("There is nothing to remove.");
-            return session.Answer(ExitCodes.Done, new
+            return session.Answer(ExitCodes.Done, new JsonFacts
             {
-                removed = Array.Empty<string>(),
-                kept = decisions.Select(decision => decision.Set.Path)
+                { "removed", Array.Empty<string>() },
+                { "kept", decisions.Select(decision => decision.Set.Path) }
             });
         }
         if (!session.Confirm([.. go.Select(decision => decision.Set.Label.Company).Distinct()], "Remove the sets listed above of"))
-            return session.Answer(ExitCodes.Refused, new { confirmed = false });
+            return session.Answer(ExitCodes.Refused, new JsonFacts { { "confirmed", false } });
         foreach (TidyDecision decision in go)
         {
             (ISetPlace place, string name) = session.Sets.Find(decision.Set.Path);
@@ -372,11 +378,11 @@ internal static class SetsCommand
             session.Proofs.Add(new SetProof(DateTimeOffset.UtcNow, decision.Set.Path, decision.Set.Bytes, []) { IsRemoval = true });
         }
         session.Screen.Good($"{Results.Count(go.Length, "set")} removed, {Sizes.Of(go.Sum(decision => decision.Set.Bytes))}.");
-        return session.Answer(ExitCodes.Done, new
+        return session.Answer(ExitCodes.Done, new JsonFacts
         {
-            removed = go.Select(decision => decision.Set.Path),
-            kept = decisions.Where(decision => !decision.Goes)
-            .Select(decision => decision.Set.Path)
+            { "removed", go.Select(decision => decision.Set.Path) },
+            { "kept", decisions.Where(decision => !decision.Goes)
+            .Select(decision => decision.Set.Path) }
         });
     }
 
@@ -395,6 +401,6 @@ internal static class SetsCommand
         string mark = session.PlaceBook.Introduce(place);
         session.Screen.Good($"{place.Name} is known from now on{(place.LocalFolder is { } on ? $", on disk {Disks.Of(on)}" : "")}. Disks "
             + "that were known there stay known, and can take turns.");
-        return session.Answer(ExitCodes.Done, new { place = place.Name, mark });
+        return session.Answer(ExitCodes.Done, new JsonFacts { { "place", place.Name }, { "mark", mark } });
     }
 }

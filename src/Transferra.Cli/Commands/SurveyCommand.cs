@@ -101,13 +101,15 @@ internal static class SurveyCommand
         IReadOnlyList<SurveyDifference> differences = earlier is null ? [] : SurveyComparison.Of(earlier, survey);
         if (earlier is not null) ShowDifferences(screen, earlier, differences);
         if (options.Html is { } page) WriteFile(screen, page, HtmlSurvey.Render(survey));
-        if (options.Save is { } file) WriteFile(screen, file, JsonSerializer.Serialize(survey, ResultJson.Options));
+        if (options.Save is { } file) WriteFile(screen, file, JsonSerializer.Serialize(survey, CliJson.Form.OfficeSurvey));
         if (bare is null && session.Runs.Unfinished() is { } run)
             screen.Look($"The run {run.Id} is unfinished. Go on with it: transferra upgrade --resume. Or take it back: transferra undo");
         bool clean = survey.Packages.All(package => package.Remarks.Count == 0
             && package.Companies.All(company => company.Problem.Length == 0 && company.Doubts.Count == 0))
             && (survey.Unlisted.Count == 0 || options.Write) && differences.Count == 0;
-        return session.Answer(clean ? ExitCodes.Done : ExitCodes.LookAt, earlier is null ? survey : new { survey, differences });
+        int exitCode = clean ? ExitCodes.Done : ExitCodes.LookAt;
+        return earlier is null ? session.Answer(exitCode, survey)
+            : session.Answer(exitCode, new JsonFacts { { "survey", survey }, { "differences", differences } });
     }
 
     private static OfficeSurvey ReadSaved(string path)
@@ -115,7 +117,7 @@ internal static class SurveyCommand
         const string next = "Name a file that survey --save wrote, or survey-before.json in a run's folder.";
         try
         {
-            return JsonSerializer.Deserialize<OfficeSurvey>(PlainFile.ReadText(path), ResultJson.Options) is
+            return JsonSerializer.Deserialize(PlainFile.ReadText(path), CliJson.Form.OfficeSurvey) is
             {
                 Packages: not null,
                 Services: not null
@@ -313,6 +315,6 @@ internal static class SurveyCommand
         session.Volume.WriteNew(path, System.Text.Encoding.UTF8.GetBytes(text));
         session.Volume.FlushFolder(session.OfficeFolder);
         session.Screen.Good($"Drafted: {path}. Read it and correct what could only be guessed; then: transferra survey");
-        return session.Answer(ExitCodes.Done, new { office = path, found });
+        return session.Answer(ExitCodes.Done, new JsonFacts { { "office", path }, { "found", found } });
     }
 }

@@ -33,7 +33,7 @@ internal static class UndoCommand
                 IsReopening: true
             } opening)
             return session.Answer(CloseCommand.Open(session, opening).Count > 0 ? ExitCodes.Unproved : ExitCodes.Done,
-                new { run = runs[0].Id, takenBack = Array.Empty<string>() });
+                new JsonFacts { { "run", runs[0].Id }, { "takenBack", Array.Empty<string>() } });
         Run run = Meant(runs, id);
         if (givesUp) return GiveUp(session, run);
         if (run.Journal.Damage is { } damage) throw damage;
@@ -43,7 +43,8 @@ internal static class UndoCommand
         RefuseWhenBuiltOn(runs, run);
         string[] changed = [.. run.Companies.Where(code => run.IsDone(code, Stages.ChangeOver) || run.IsDone(code, Stages.PutBack))];
         session.Screen.Line($"Taking back the {run.Kind} run {run.Id}, begun {run.BegunAt:yyyy-MM-dd HH:mm} UTC.");
-        if (!session.Confirm(changed, "Put back the old data of")) return session.Answer(ExitCodes.Refused, new { confirmed = false });
+        if (!session.Confirm(changed, "Put back the old data of")) return session.Answer(ExitCodes.Refused,
+            new JsonFacts { { "confirmed", false } });
         run = session.Runs.Continue(run);
         bool began = run.IsUndoing;
         try
@@ -52,13 +53,14 @@ internal static class UndoCommand
             Tell(session.Screen, run, undone, changed.Length > 0);
             bool opened = session.Closings.Current() is not { IsForUpgrade: true } closed || CloseCommand.Open(session, closed).Count == 0;
             return session.Answer(!opened ? ExitCodes.Unproved : undone.IsWhole ? ExitCodes.Done : ExitCodes.LookAt,
-                new { run = run.Id, takenBack = undone.Lines });
+                new JsonFacts { { "run", run.Id }, { "takenBack", undone.Lines } });
         }
         catch (TransferraException error) when (began || run.IsUndoing)
         {
             session.Screen.Error(error.Message);
             session.Screen.Error("  " + error.Next);
-            return session.Answer(ExitCodes.Unproved, new { run = run.Id, error = error.Message, next = error.Next });
+            return session.Answer(ExitCodes.Unproved,
+                new JsonFacts { { "run", run.Id }, { "error", error.Message }, { "next", error.Next } });
         }
     }
 
@@ -95,19 +97,19 @@ internal static class UndoCommand
                 $"To take it back: transferra undo --run {run.Id}");
         session.Screen.Line($"The run {run.Id} is to end where it stands. Everything stays where it lies; nothing is renamed or removed.");
         if (!session.Confirm(run.IsBroken ? [run.Id] : run.Companies, "Give up")) return session.Answer(ExitCodes.Refused,
-            new { confirmed = false });
+            new JsonFacts { { "confirmed", false } });
         if (run.IsBroken)
         {
             string folder = session.Runs.PutAway(run);
             session.Screen.Look($"Given up. Its folder, with what can be read of its journal, is now {folder}");
             session.Screen.Line("The journal's lines announced and done name the places of every store. What it set aside lies in a "
                 + "folder transferra-RUN-COMPANY beside the store.");
-            return session.Answer(ExitCodes.LookAt, new { run = run.Id, givenUp = true, folder });
+            return session.Answer(ExitCodes.LookAt, new JsonFacts { { "run", run.Id }, { "givenUp", true }, { "folder", folder } });
         }
         IReadOnlyList<string> lines = UpgradeRun.GiveUp(session.Context(session.Observer()), session.Runs.Continue(run));
         foreach (string line in lines) session.Screen.Line("  " + line);
         session.Screen.Look("Given up. To bring a company back from a backup set: transferra restore "
             + $"{string.Join(" or ", run.Companies)}");
-        return session.Answer(ExitCodes.LookAt, new { run = run.Id, givenUp = true, lies = lines });
+        return session.Answer(ExitCodes.LookAt, new JsonFacts { { "run", run.Id }, { "givenUp", true }, { "lies", lines } });
     }
 }

@@ -51,25 +51,26 @@ internal static class UpgradeCommand
             session.Screen.Line($"Going on with the run {run.Id}.");
             // What a reboot or somebody has opened meanwhile is closed again, and the rest is proved anew.
             if (!Closed(session, endsSessions, takesBack: false)) return session.Answer(ExitCodes.PartWay,
-                new { run = run.Id, closed = false });
+                new JsonFacts { { "run", run.Id }, { "closed", false } });
         }
         else
         {
             Companies.RefuseWhileUnfinished(session.Runs);
             IReadOnlyList<(Company Company, KitVersion From)>? ready = Companies.Gates(session, context, session.Companies,
                 out IReadOnlyList<Gate> gates);
-            if (ready is null) return session.Answer(ExitCodes.Refused, new { gates });
-            if (ready.Count == 0) return session.Answer(ExitCodes.Done, new { gates });
+            if (ready is null) return session.Answer(ExitCodes.Refused, new JsonFacts { { "gates", gates } });
+            if (ready.Count == 0) return session.Answer(ExitCodes.Done, new JsonFacts { { "gates", gates } });
             if (!session.Confirm([.. ready.Select(entry => entry.Company.Code)], "Upgrade")) return session.Answer(ExitCodes.Refused,
-                new { gates, confirmed = false });
+                new JsonFacts { { "gates", gates }, { "confirmed", false } });
             bool wasOpen = session.Closings.Current() is null;
             OfficeSurvey before = Survey.Of(session.Office, session.Tools, looksForMore: false);
-            if (!Closed(session, endsSessions, takesBack: true)) return session.Answer(ExitCodes.Refused, new { gates, closed = false });
+            if (!Closed(session, endsSessions, takesBack: true)) return session.Answer(ExitCodes.Refused,
+                new JsonFacts { { "gates", gates }, { "closed", false } });
             run = Begun(session, context, ready, wasOpen, despiteFaults, keepsBetween);
             session.Screen.Line($"Run {run.Id}, journal {run.Journal.FilePath}");
             // To be compared with when the new program is there: what it forgot, and what is gone.
             session.Volume.WriteNew(Path.Combine(run.Folder, "survey-before.json"), JsonSerializer.SerializeToUtf8Bytes(before,
-                ResultJson.Options));
+                CliJson.Form.OfficeSurvey));
         }
         IReadOnlyList<CompanyOutcome> outcomes = UpgradeRun.Execute(context, run);
         RunReport report = session.ReportOf(run);

@@ -18,7 +18,9 @@ namespace Transferra.Core.Backup;
 /// <param name="Files">Files in it.</param>
 /// <param name="ContentBytes">Their size before packing.</param>
 /// <param name="Faults">What the proof found; empty when it is proved.</param>
-public sealed record BackupResult(string Path, long Bytes, int Files, long ContentBytes, IReadOnlyList<SetFault> Faults)
+/// <param name="Grade">How far the proof went.</param>
+public sealed record BackupResult(string Path, long Bytes, int Files, long ContentBytes, IReadOnlyList<SetFault> Faults,
+    ProofGrade Grade = ProofGrade.Restored)
 {
     /// <summary>Whether everything is in it, it was read back and its records are the same.</summary>
     public bool IsProved => Faults.Count == 0;
@@ -30,27 +32,24 @@ public sealed record BackupResult(string Path, long Bytes, int Files, long Conte
     /// itself.</summary>
     public bool IsCopy { get; init; }
 
-    /// <summary>How far the proof went.</summary>
-    public ProofGrade Grade { get; init; } = ProofGrade.Restored;
-
     /// <summary>Digest of the set's beginning, which holds those of all else in it; "" when it could not be read back.</summary>
-    public string Seal { get; init; } = "";
+    public string Seal { get => field ?? ""; init; }
 
     /// <summary>Why the store was not made again from it, for proof; "" when it was.</summary>
-    public string NotRestored { get; init; } = "";
+    public string NotRestored { get => field ?? ""; init; }
 
     /// <summary>An earlier set that turned out to be damaged when members were taken from it, and what became of it, in words; "" for
     /// none.</summary>
-    public string Damaged { get; init; } = "";
+    public string Damaged { get => field ?? ""; init; }
 
     /// <summary>Where the store contradicts itself; what lies there is in the set all the same, as it is.</summary>
-    public IReadOnlyList<string> Doubts { get; init; } = [];
+    public IReadOnlyList<string> Doubts { get => field ?? []; init; }
 
     /// <summary>What of a store on a server is not in it.</summary>
-    public IReadOnlyList<string> NotCarried { get; init; } = [];
+    public IReadOnlyList<string> NotCarried { get => field ?? []; init; }
 
     /// <summary>What is not in it.</summary>
-    public IReadOnlyList<LeftOut> LeftOut { get; init; } = [];
+    public IReadOnlyList<LeftOut> LeftOut { get => field ?? []; init; }
 }
 
 /// <summary>Backs a company up.</summary>

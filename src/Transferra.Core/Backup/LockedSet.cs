@@ -98,7 +98,7 @@ internal sealed class LockedHeader
     /// <summary>A header for a new set.</summary>
     public static (LockedHeader Header, byte[] Key) New(SetLabel label, string passphrase)
     {
-        byte[] raw = new byte[Bytes], text = JsonSerializer.SerializeToUtf8Bytes(label, JsonSerializerOptions.Web);
+        byte[] raw = new byte[Bytes], text = JsonSerializer.SerializeToUtf8Bytes(label, BackupJson.Default.SetLabel);
         if (text.Length > DigestAt - LabelAt)
             throw new TransferraException("the names of office, company and package are too long for a locked set",
                 "Shorten the office's name in office.yaml.");
@@ -132,8 +132,8 @@ internal sealed class LockedHeader
         {
             return new LockedHeader(raw)
             {
-                Label = JsonSerializer.Deserialize<SetLabel>(raw.AsSpan(LabelAt, length),
-                    JsonSerializerOptions.Web) is { Company: not null } label
+                Label = JsonSerializer.Deserialize(raw.AsSpan(LabelAt, length),
+                    BackupJson.Default.SetLabel) is { Company: not null } label
                     ? label : throw new InvalidDataException("the locked set has no label")
             };
         }

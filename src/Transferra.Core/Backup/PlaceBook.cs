@@ -27,7 +27,7 @@ public sealed class PlaceBook(string officeFolder, IVolume volume)
 
     private const int LargestMark = 4096;
 
-    private sealed record Mark(string Place, string What);
+    internal sealed record Mark(string Place, string What);
 
     private string FilePath => Path.Combine(officeFolder, "transferra", "places.json");
 
@@ -38,8 +38,8 @@ public sealed class PlaceBook(string officeFolder, IVolume volume)
         {
             try
             {
-                return File.Exists(FilePath) ? JsonSerializer.Deserialize<List<KnownPlace>>(File.ReadAllBytes(FilePath),
-                    JsonSerializerOptions.Web) ?? [] : [];
+                return File.Exists(FilePath)
+                    ? JsonSerializer.Deserialize(File.ReadAllBytes(FilePath), BackupJson.Default.ListKnownPlace) ?? [] : [];
             }
             catch (JsonException) { return []; } // then each place is met for the first time, and its mark is found there
         }
@@ -90,14 +90,13 @@ public sealed class PlaceBook(string officeFolder, IVolume volume)
         {
             mark = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16));
             place.WriteSmall(MarkName, JsonSerializer.SerializeToUtf8Bytes(new Mark(mark,
-                "Transferra recognises this place for backup sets by this number. Please leave it here."),
-                    JsonSerializerOptions.Web));
+                "Transferra recognises this place for backup sets by this number. Please leave it here."), BackupJson.Default.Mark));
         }
         string on = place.LocalFolder is { } folder ? VolumeIdentity.Of(folder) : "";
         volume.CreateFolder(Path.GetDirectoryName(FilePath)!);
-        volume.Replace(FilePath, JsonSerializer.SerializeToUtf8Bytes((KnownPlace[])[.. Known.Where(known => known.Place != place.Name
+        volume.Replace(FilePath, JsonSerializer.SerializeToUtf8Bytes((List<KnownPlace>)[.. Known.Where(known => known.Place != place.Name
             || known.Mark != mark),
-            new KnownPlace(place.Name, mark, on, DateTimeOffset.UtcNow)], JsonSerializerOptions.Web));
+            new KnownPlace(place.Name, mark, on, DateTimeOffset.UtcNow)], BackupJson.Default.ListKnownPlace));
         return mark;
     }
 
@@ -108,8 +107,8 @@ public sealed class PlaceBook(string officeFolder, IVolume volume)
     {
         try
         {
-            return place.ReadSmall(MarkName, LargestMark) is { } bytes && JsonSerializer.Deserialize<Mark>(bytes,
-                JsonSerializerOptions.Web) is { Place.Length: > 0 } mark ? mark.Place : null;
+            return place.ReadSmall(MarkName, LargestMark) is { } bytes
+                && JsonSerializer.Deserialize(bytes, BackupJson.Default.Mark) is { Place.Length: > 0 } mark ? mark.Place : null;
         }
         catch (JsonException) { return null; }
     }

@@ -43,7 +43,7 @@ public sealed class ProofLog(string officeFolder, IVolume volume)
     public void Add(SetProof proof)
     {
         volume.CreateFolder(Path.GetDirectoryName(FilePath)!);
-        volume.Append(FilePath, Encoding.UTF8.GetBytes(JsonSerializer.Serialize(proof, JsonSerializerOptions.Web) + "\n"));
+        volume.Append(FilePath, Encoding.UTF8.GetBytes(JsonSerializer.Serialize(proof, BackupJson.Default.SetProof) + "\n"));
     }
 
     /// <summary>The last proof of each set, by its path.</summary>
@@ -55,7 +55,7 @@ public sealed class ProofLog(string officeFolder, IVolume volume)
         {
             try
             {
-                if (JsonSerializer.Deserialize<SetProof>(line, JsonSerializerOptions.Web) is
+                if (JsonSerializer.Deserialize(line, BackupJson.Default.SetProof) is
                     {
                         Path: not null,
                         Faults: not null

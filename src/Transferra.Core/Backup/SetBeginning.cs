@@ -51,7 +51,7 @@ internal sealed record SetBeginning(SetManifest? Manifest, long Bytes, string Di
                 reader.Read();
                 if (name == "format") format = reader.GetString();
                 else if (name == "label") return format is not null && SetManifest.Readable.Contains(format)
-                    ? JsonSerializer.Deserialize<SetLabel>(ref reader, SetManifest.Json) : null;
+                    ? JsonSerializer.Deserialize(ref reader, SetJson.Form.SetLabel) : null;
                 else return null;
             }
         }
@@ -79,7 +79,7 @@ internal sealed record SetBeginning(SetManifest? Manifest, long Bytes, string Di
             hash.AppendData(header);
             using DigestedPart json = new(file, hash, SetLayout.Block, size),
                 rest = new(file, hash, SetLayout.Block + size, bytes - SetLayout.Block - size);
-            SetManifest? manifest = JsonSerializer.Deserialize<SetManifest>(json, SetManifest.Json);
+            SetManifest? manifest = JsonSerializer.Deserialize(json, SetJson.Form.SetManifest);
             if (!json.ReadRest() || !rest.ReadRest()) return Wrong(cutOff);
             if (manifest is null || !SetManifest.Readable.Contains(manifest.Format))
                 return Wrong($"the set has the form {manifest?.Format ?? "(none)"}; this program reads {SetManifest.CurrentFormat}");

@@ -142,7 +142,7 @@ internal readonly record struct MemberDigests(Machine.HexDigest Plain, Machine.H
 }
 
 /// <summary>A text that most entries of a long list have in common, so that it is kept once.</summary>
-internal sealed class RepeatedText : JsonConverter<string>
+public sealed class RepeatedText : JsonConverter<string>
 {
     /// <inheritdoc/>
     public override string Read(ref Utf8JsonReader reader, Type typeToConvert, JsonSerializerOptions options) =>
@@ -236,22 +236,24 @@ public sealed record SetManifest(string Format, SetLabel Label, IReadOnlyList<st
     /// <summary>Their size before packing.</summary>
     [JsonIgnore]
     public long ContentBytes => Members.Sum(member => member.Bytes);
-
-    internal static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
-    {
-        WriteIndented = true,
-        RespectRequiredConstructorParameters = true, // a misspelt name is damage, not a missing value
-        RespectNullableAnnotations = true,
-        Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
-        TypeInfoResolver = SetJson.Default,
-    };
 }
 
 /// <summary>Readers and writers of the documents in a set, made when this program is built: making them at its start would take longer
 /// than a small set.</summary>
 [JsonSerializable(typeof(SetManifest))]
 [JsonSerializable(typeof(ExportedStore))]
-internal sealed partial class SetJson : JsonSerializerContext;
+[JsonSerializable(typeof(SetLabel))]
+internal sealed partial class SetJson : JsonSerializerContext
+{
+    /// <summary>As they are written.</summary>
+    public static readonly SetJson Form = new(new JsonSerializerOptions(JsonSerializerDefaults.Web)
+    {
+        WriteIndented = true,
+        RespectRequiredConstructorParameters = true, // a misspelt name is damage, not a missing value
+        RespectNullableAnnotations = true,
+        Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
+    });
+}
 
 /// <summary>A set in its place, as a list shows it.</summary>
 /// <param name="Path">Full path of its file.</param>

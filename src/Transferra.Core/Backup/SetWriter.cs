@@ -163,7 +163,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
     public static void WriteBeginning(SetManifest manifest, int bytes, Stream into)
     {
         into.Write(SetLayout.ManifestHeader(bytes - SetLayout.Block, manifest.Label.MadeAt));
-        try { JsonSerializer.Serialize(into, manifest, SetManifest.Json); }
+        try { JsonSerializer.Serialize(into, manifest, SetJson.Form.SetManifest); }
         catch (NotSupportedException error)
         {
             throw new InvalidOperationException("the manifest became longer than expected", error);
@@ -178,7 +178,7 @@ internal sealed class SetWriter(ISetSink sink, EarlierSet? earlier, Action<long,
     private static int BeginningBytes(SetManifest manifest)
     {
         using var json = new CountedBytes();
-        JsonSerializer.Serialize(json, manifest, SetManifest.Json);
+        JsonSerializer.Serialize(json, manifest, SetJson.Form.SetManifest);
         return checked((int)(SetLayout.Block + SetLayout.Padded(json.Length + 1)));
     }
 

@@ -112,7 +112,8 @@ public static partial class StoreExport
         var description = new ExportedStore(CurrentFormat, store.Identity.Engine, store.Identity.EngineVersion,
             store.Identity.HeaderFields, tables,
             store.ListObjects(), store.ReadScript(folder), store.NotCarried());
-        File.WriteAllBytes(Path.Combine(folder, DescriptionName), JsonSerializer.SerializeToUtf8Bytes(description, SetManifest.Json));
+        File.WriteAllBytes(Path.Combine(folder, DescriptionName),
+            JsonSerializer.SerializeToUtf8Bytes(description, SetJson.Form.ExportedStore));
     }
 
     /// <summary>Loads an export into a new store: as it was when the engine is the same, with types of ours when it is another.</summary>
@@ -177,7 +178,7 @@ public static partial class StoreExport
         string path = Path.Combine(folder, DescriptionName);
         try
         {
-            ExportedStore? description = JsonSerializer.Deserialize<ExportedStore>(File.ReadAllBytes(path), SetManifest.Json);
+            ExportedStore? description = JsonSerializer.Deserialize(File.ReadAllBytes(path), SetJson.Form.ExportedStore);
             return description?.Format == CurrentFormat ? description
                 : throw new TransferraException($"{path} has the form {description?.Format ?? "(none)"}; "
                     + $"this program reads {CurrentFormat}",

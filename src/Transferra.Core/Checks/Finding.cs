@@ -1,9 +1,12 @@
 // Finding.cs: one thing a check turned up, and the list of all of a company. The kinds: FindingKinds.cs.
+using System.Text.Json.Serialization;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Checks;
 
 /// <summary>What a finding does to the upgrade.</summary>
+[JsonConverter(typeof(InWords<Grade>))]
 public enum Grade
 {
     /// <summary>The company may not change over while it stands.</summary>
@@ -28,13 +31,13 @@ public sealed record Finding(string Kind, Grade Grade, string Table, long Count,
 {
     /// <summary>What of the table it is about: columns, a rule's name, a relation; "" for the table as a whole. With kind and table it
     /// says whether two checks found the same.</summary>
-    public string Subject { get; init; } = "";
+    public string Subject { get => field ?? ""; init; }
 
     /// <summary>Name of the file that lists every record concerned; "" when the examples are all, or nothing was listed.</summary>
-    public string List { get; init; } = "";
+    public string List { get => field ?? ""; init; }
 
     /// <summary>The mend that puts it right, as kits spell it; "" when none is allowed.</summary>
-    public string Mend { get; init; } = "";
+    public string Mend { get => field ?? ""; init; }
 }
 
 /// <summary>What a check read and what it turned up.</summary>
@@ -44,7 +47,7 @@ public sealed record Finding(string Kind, Grade Grade, string Table, long Count,
 public sealed record CheckResult(string Version, IReadOnlyDictionary<string, long> Tables, IReadOnlyList<Finding> Findings)
 {
     /// <summary>What cannot be read of a damaged store.</summary>
-    public IReadOnlyList<LostPart> Lost { get; init; } = [];
+    public IReadOnlyList<LostPart> Lost { get => field ?? []; init; }
 
     /// <summary>What became of the findings of an earlier check; null when there is none to compare with.</summary>
     public FindingComparison? Compared { get; init; }

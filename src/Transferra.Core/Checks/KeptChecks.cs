@@ -45,8 +45,8 @@ public sealed class KeptChecks(string officeFolder, IVolume volume)
                 continue;
             try
             {
-                if (JsonSerializer.Deserialize<CheckResult>(File.ReadAllBytes(path),
-                    ResultJson.Options) is { } result) return new KeptCheck(folder, at, result);
+                if (JsonSerializer.Deserialize(File.ReadAllBytes(path), ChecksJson.Form.CheckResult) is { } result)
+                    return new KeptCheck(folder, at, result);
             }
             catch (JsonException) { /* of another version of this program */ }
         }
@@ -82,7 +82,7 @@ public sealed class KeptChecks(string officeFolder, IVolume volume)
         try
         {
             CheckResult result = check(part);
-            volume.WriteNew(Path.Combine(part, FileName), JsonSerializer.SerializeToUtf8Bytes(result, ResultJson.Options));
+            volume.WriteNew(Path.Combine(part, FileName), JsonSerializer.SerializeToUtf8Bytes(result, ChecksJson.Form.CheckResult));
             volume.FlushFolder(part);
             volume.Rename(part, folder);
             volume.FlushFolder(parent);

@@ -72,12 +72,12 @@ public abstract class ClosingStep
     };
 
     /// <summary>A list of texts as one fact.</summary>
-    protected static string List(IEnumerable<string> texts) => JsonSerializer.Serialize(texts);
+    protected static string List(IEnumerable<string> texts) => JsonSerializer.Serialize(texts, ClosingJson.Default.IEnumerableString);
 
     /// <summary>A list of texts from a fact.</summary>
     protected static IReadOnlyList<string> List(IReadOnlyDictionary<string, string> facts, string name) =>
         facts.TryGetValue(name, out string? text)
-        ? JsonSerializer.Deserialize<string[]>(text)! : [];
+        ? JsonSerializer.Deserialize(text, ClosingJson.Default.StringArray)! : [];
 
     /// <summary>Whole numbers from a fact.</summary>
     protected static IReadOnlyList<int> Numbers(IReadOnlyDictionary<string, string> facts, string name) =>

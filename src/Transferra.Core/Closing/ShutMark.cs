@@ -33,8 +33,8 @@ internal sealed record ShutMark(string Office, string What)
     {
         try
         {
-            return File.Exists(PathFor(folder)) ? JsonSerializer.Deserialize<ShutMark>(File.ReadAllBytes(PathFor(folder)),
-                JsonSerializerOptions.Web) : null;
+            return File.Exists(PathFor(folder)) ? JsonSerializer.Deserialize(File.ReadAllBytes(PathFor(folder)),
+                ClosingJson.Default.ShutMark) : null;
         }
         catch (Exception error) when (error is JsonException or IOException or UnauthorizedAccessException)
         { return new ShutMark("(a mark that cannot be read)", ""); }
@@ -49,7 +49,7 @@ internal sealed record ShutMark(string Office, string What)
         {
             volume.Replace(PathFor(folder), JsonSerializer.SerializeToUtf8Bytes(new ShutMark(office,
                 "Transferra has shut what is named behind the dash, for an upgrade. It goes when the office is opened again: "
-                    + "transferra reopen"), JsonSerializerOptions.Web));
+                    + "transferra reopen"), ClosingJson.Default.ShutMark));
         }
         catch (UnauthorizedAccessException) { /* who may not write beside it leaves no mark; the office's own journal knows */ }
     }

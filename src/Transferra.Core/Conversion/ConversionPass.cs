@@ -20,13 +20,13 @@ public sealed record ConversionResult(IReadOnlyList<TableAccount> Accounts, IRea
 {
     /// <summary>What of the old store's declarations could not be put back behind the tables that were filled anew, one line
     /// each.</summary>
-    public IReadOnlyList<string> Remarks { get; init; } = [];
+    public IReadOnlyList<string> Remarks { get => field ?? []; init; }
 
     /// <summary>The vendor's scripts that converted, in order; none where our maps did.</summary>
-    public IReadOnlyList<ScriptRun> Scripts { get; init; } = [];
+    public IReadOnlyList<ScriptRun> Scripts { get => field ?? []; init; }
 
     /// <summary>The steps by which a person converted; none where nobody did.</summary>
-    public IReadOnlyList<string> Steps { get; init; } = [];
+    public IReadOnlyList<string> Steps { get => field ?? []; init; }
 
     /// <summary>The vendor's program that converted; null where none did.</summary>
     public ProgramRun? Program { get; init; }
@@ -35,7 +35,7 @@ public sealed record ConversionResult(IReadOnlyList<TableAccount> Accounts, IRea
     public ExportRun? Export { get; init; }
 
     /// <summary>What became of the records that the vendor ships.</summary>
-    public IReadOnlyList<ShippedAccount> Shipped { get; init; } = [];
+    public IReadOnlyList<ShippedAccount> Shipped { get => field ?? []; init; }
 
     /// <summary>Records that could not be converted.</summary>
     public long Exceptions => Accounts.Sum(account => account.Exceptions);
@@ -71,7 +71,7 @@ public sealed record ExportRun(string Folder, IReadOnlyList<ExportedFile> Files,
     public ProgramRun? Program { get; init; }
 
     /// <summary>The steps by which a person had it written; none where a program ran.</summary>
-    public IReadOnlyList<string> Steps { get; init; } = [];
+    public IReadOnlyList<string> Steps { get => field ?? []; init; }
 }
 
 /// <summary>An old table left out by declared rule.</summary>

@@ -4,6 +4,7 @@
 // have to be
 // combined with others is not carried but stays unknown, which stops the company; (3) in a table with private columns it is private, too.
 using System.Text.Json;
+using System.Text.Json.Serialization;
 using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
 using Transferra.Core.Records;
@@ -30,10 +31,10 @@ public sealed record CustomColumn(string Table, string Name, string Type)
 public sealed record CustomTable(string Name, IReadOnlyList<CustomColumn> Columns, IReadOnlyList<string> Key)
 {
     /// <summary>Its indexes, but for those that are special to their engine.</summary>
-    public IReadOnlyList<IndexShape> Indexes { get; init; } = [];
+    public IReadOnlyList<IndexShape> Indexes { get => field ?? []; init; }
 
     /// <summary>Its links to other tables.</summary>
-    public IReadOnlyList<RelationShape> Relations { get; init; } = [];
+    public IReadOnlyList<RelationShape> Relations { get => field ?? []; init; }
 
     /// <summary>The column that the engine counts up; null for none.</summary>
     public string? NumberedColumn { get; init; }
@@ -223,9 +224,14 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
     private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
 
     /// <summary>As a line of a journal.</summary>
-    public string Written() => JsonSerializer.Serialize(this, JsonSerializerOptions.Web);
+    public string Written() => JsonSerializer.Serialize(this, CustomFieldsJson.Default.CustomFields);
 
     /// <summary>From a line of a journal; nothing when there is none.</summary>
-    public static CustomFields Read(string? written) => written is null ? None : JsonSerializer.Deserialize<CustomFields>(written,
-        JsonSerializerOptions.Web) ?? None;
+    public static CustomFields Read(string? written) => written is null ? None : JsonSerializer.Deserialize(written,
+        CustomFieldsJson.Default.CustomFields) ?? None;
 }
+
+/// <summary>Custom fields in a line of a journal.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(CustomFields))]
+internal sealed partial class CustomFieldsJson : JsonSerializerContext;

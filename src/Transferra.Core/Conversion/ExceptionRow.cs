@@ -1,4 +1,6 @@
 // ExceptionRow.cs: one old record that could not be converted, with its key and everything that is wrong with it.
+using System.Collections.ObjectModel;
+
 namespace Transferra.Core.Conversion;
 
 /// <summary>One value, or the record as a whole, that could not be converted.</summary>
@@ -17,7 +19,7 @@ public sealed record ExceptionRow(string Table, string Key, IReadOnlyList<Except
 {
     /// <summary>The record for programs: the columns of its key, as the old version calls them, with their values in full; none of a
     /// private column, and nothing when the table has no key.</summary>
-    public IReadOnlyDictionary<string, string?> KeyValues { get; init; } = new Dictionary<string, string?>();
+    public IReadOnlyDictionary<string, string?> KeyValues { get => field ?? ReadOnlyDictionary<string, string?>.Empty; init; }
 
     /// <summary>The record by its content, for programs: 32 hexadecimal digits, as docs/fingerprints.md defines a row digest. Not
     /// shown.</summary>

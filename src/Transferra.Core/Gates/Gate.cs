@@ -1,7 +1,11 @@
 // Gate.cs: one condition of an upgrade, and how it stands.
+using System.Text.Json.Serialization;
+using Transferra.Core.Machine;
+
 namespace Transferra.Core.Gates;
 
 /// <summary>How a gate stands.</summary>
+[JsonConverter(typeof(InWords<GateState>))]
 public enum GateState
 {
     /// <summary>It holds.</summary>

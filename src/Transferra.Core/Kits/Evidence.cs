@@ -6,6 +6,7 @@
 using System.Globalization;
 using System.Text;
 using System.Text.Json;
+using System.Text.Json.Serialization;
 using System.Text.RegularExpressions;
 using System.Xml;
 using System.Xml.XPath;
@@ -14,6 +15,7 @@ using Transferra.Core.Machine;
 namespace Transferra.Core.Kits;
 
 /// <summary>How a file is read.</summary>
+[JsonConverter(typeof(InWords<EvidenceForm>))]
 public enum EvidenceForm
 {
     /// <summary>A regular expression with one named group.</summary>

@@ -1,9 +1,12 @@
 // Mend.cs: what a kit allows to be put right in old data, on a copy. Format: docs/kits.md.
+using System.Text.Json.Serialization;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Kits;
 
 /// <summary>What is put right.</summary>
+[JsonConverter(typeof(InWords<MendKind>))]
 public enum MendKind
 {
     /// <summary>Exact copies of a record are taken out but one.</summary>

@@ -1,7 +1,11 @@
 // ShippedPolicy.cs: what becomes of the records that the vendor's new program ships in a table into which ours go.
+using System.Text.Json.Serialization;
+using Transferra.Core.Machine;
+
 namespace Transferra.Core.Kits;
 
 /// <summary>What becomes of shipped records.</summary>
+[JsonConverter(typeof(InWords<ShippedPolicy>))]
 public enum ShippedPolicy
 {
     /// <summary>They go, and ours take their place.</summary>
@@ -26,7 +30,7 @@ public sealed record ShippedAccount(string Table, ShippedPolicy Policy, long Shi
 {
     /// <summary>Columns that point to ours and were raised with them, as TABLE.COLUMN; what nobody declared to point there does not
     /// follow.</summary>
-    public IReadOnlyList<string> Following { get; init; } = [];
+    public IReadOnlyList<string> Following { get => field ?? []; init; }
 
     /// <summary>What became of ours, in words; "" when nothing did.</summary>
     public string Raised => Offset == 0 ? "" : FormattableString.Invariant($"our records in {Table} get numbers above {Offset}, ")

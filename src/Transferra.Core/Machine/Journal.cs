@@ -38,15 +38,8 @@ public sealed record JournalPlace(string File, string Head, string WhenBroken);
 /// <summary>An append-only journal in a file.</summary>
 public sealed class Journal
 {
-    private static readonly JsonSerializerOptions Options = new(JsonSerializerDefaults.Web)
-    {
-        RespectRequiredConstructorParameters = true,
-        RespectNullableAnnotations = true,
-        Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
-    };
-
     // How far the journal reached when it was written to last.
-    private sealed record Head(int Lines, string Sha256);
+    internal sealed record Head(int Lines, string Sha256);
 
     private readonly IVolume _volume;
     private readonly JournalPlace _place;
@@ -129,7 +122,7 @@ public sealed class Journal
         int number = _entries.Count + 1;
         JournalEntry? entry = null;
         Exception? cause = null;
-        try { entry = JsonSerializer.Deserialize<JournalEntry>(line, Options); }
+        try { entry = JsonSerializer.Deserialize(line, JournalJson.Form.JournalEntry); }
         catch (JsonException error) { cause = error; }
         if (entry is null || entry.Number != number || entry.Previous != LastDigest)
         {
@@ -145,7 +138,7 @@ public sealed class Journal
         Head? head = null;
         try
         {
-            if (File.Exists(_place.Head)) head = JsonSerializer.Deserialize<Head>(File.ReadAllBytes(_place.Head), Options);
+            if (File.Exists(_place.Head)) head = JsonSerializer.Deserialize(File.ReadAllBytes(_place.Head), JournalJson.Form.Head);
         }
         catch (Exception error) when (error is JsonException or IOException)
         {
@@ -169,14 +162,15 @@ public sealed class Journal
     {
         var entry = new JournalEntry(_entries.Count + 1, DateTimeOffset.UtcNow, company, stage, state, facts ?? new Dictionary<string,
             string>(), LastDigest);
-        byte[] line = JsonSerializer.SerializeToUtf8Bytes(entry, Options);
+        byte[] line = JsonSerializer.SerializeToUtf8Bytes(entry, JournalJson.Form.JournalEntry);
         if (_failed) throw new JournalException($"the journal {FilePath} could not be written a moment ago; "
             + "nothing more is done without it");
         _failed = true;
         try
         {
             _volume.Append(FilePath, [.. line, (byte)'\n']);
-            _volume.Replace(_place.Head, JsonSerializer.SerializeToUtf8Bytes(new Head(entry.Number, Digest(line)), Options));
+            _volume.Replace(_place.Head, JsonSerializer.SerializeToUtf8Bytes(new Head(entry.Number, Digest(line)),
+                JournalJson.Form.Head));
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {

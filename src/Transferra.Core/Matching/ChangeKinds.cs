@@ -2,12 +2,15 @@
 // Why: "rounded" or "another code page" says at a glance what happened to ten thousand records; two columns of values do not.
 // Holds: (1) a kind is named only when it accounts for the whole difference; what nothing accounts for is another value.
 using System.Text;
+using System.Text.Json.Serialization;
 using System.Text.RegularExpressions;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Matching;
 
 /// <summary>In what way one value differs from another.</summary>
+[JsonConverter(typeof(InWords<ChangeKind>))]
 public enum ChangeKind
 {
     /// <summary>Another value.</summary>

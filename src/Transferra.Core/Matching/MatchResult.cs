@@ -1,10 +1,13 @@
 // MatchResult.cs: what a match says; made by CompanyMatch.cs.
+using System.Collections.ObjectModel;
 using System.Text.Json.Serialization;
 using Transferra.Core.Conversion;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Matching;
 
 /// <summary>The ways in which a record of the new store can differ from what the map gives.</summary>
+[JsonConverter(typeof(InWords<DifferenceKind>))]
 public enum DifferenceKind
 {
     /// <summary>The record is not in the new store.</summary>
@@ -44,10 +47,10 @@ public sealed record TableMatch(string Table, long Expected, long Found, string 
     long Missing, long Extra, long Changed)
 {
     /// <summary>In how many records each column has another value.</summary>
-    public IReadOnlyDictionary<string, long> ChangedColumns { get; init; } = new Dictionary<string, long>();
+    public IReadOnlyDictionary<string, long> ChangedColumns { get => field ?? ReadOnlyDictionary<string, long>.Empty; init; }
 
     /// <summary>The differences by column and kind, all of them counted.</summary>
-    public IReadOnlyList<ColumnChange> Changes { get; init; } = [];
+    public IReadOnlyList<ColumnChange> Changes { get => field ?? []; init; }
 
     /// <summary>Extra records whose number or date comes after the last one there should be: what people add as they work on.</summary>
     public long Later => Changes.Where(change => change.Kind == ChangeKind.Later).Sum(change => change.Count);
@@ -74,10 +77,10 @@ public sealed record TotalLine(string Label, string? Old, string? New)
 public sealed record TotalMatch(string Name, bool IsByEngines, IReadOnlyList<TotalLine> Lines)
 {
     /// <summary>The versions that are compared.</summary>
-    public string FromVersion { get; init; } = "";
+    public string FromVersion { get => field ?? ""; init; }
 
     /// <inheritdoc cref="FromVersion"/>
-    public string ToVersion { get; init; } = "";
+    public string ToVersion { get => field ?? ""; init; }
 
     /// <summary>Whether all lines agree.</summary>
     public bool IsSame => Lines.All(line => line.IsSame);
@@ -108,10 +111,10 @@ public sealed record MatchResult(string FromVersion, string ToVersion, IReadOnly
 
     /// <summary>Of each link of the new version, whether what is pointed to has as many records pointing to it as it should have. Follows
     /// from the records that differ, and so is no part of the verdict of its own; none in results of releases that did not tell.</summary>
-    public IReadOnlyList<ChildrenMatched> Children { get; init; } = [];
+    public IReadOnlyList<ChildrenMatched> Children { get => field ?? []; init; }
 
     /// <summary>What became of the records that the vendor ships, where the new store began as the one that its program made.</summary>
-    public IReadOnlyList<Kits.ShippedAccount> Shipped { get; init; } = [];
+    public IReadOnlyList<Kits.ShippedAccount> Shipped { get => field ?? []; init; }
 
     /// <summary>How many of the old store's values were compared; null in results of releases that did not count them.</summary>
     public ComparedShare? Share { get; init; }

@@ -60,7 +60,7 @@ public sealed record DocumentsMatched(string Set, DateTimeOffset MadeAt, long Sa
     NamedFiles Added, string NotCompared = "")
 {
     /// <summary>Those that cannot be read now, so that nobody knows whether they are what they were.</summary>
-    public NamedFiles Unread { get; init; } = NamedFiles.None;
+    public NamedFiles Unread { get => field ?? NamedFiles.None; init; }
 
     /// <summary>Whether each is what it was. What was added is no loss.</summary>
     public bool IsSame => NotCompared.Length == 0 && Altered.Count + Gone.Count + Unread.Count == 0;

@@ -1,11 +1,13 @@
 // Unexplained.cs: where others converted: what was changed or is gone and nobody has said why, by table, kind and number; and what a person
 // has answered for. Why by number: whoever stands for twelve records has not stood for thirteen.
 using System.Globalization;
+using System.Text.Json.Serialization;
 using Transferra.Core.Machine;
 
 namespace Transferra.Core.Matching;
 
 /// <summary>The kinds of what is not explained.</summary>
+[JsonConverter(typeof(InWords<UnexplainedKind>))]
 public enum UnexplainedKind
 {
     /// <summary>Old records, a column or a table that the new store does not have.</summary>
@@ -27,7 +29,7 @@ public enum UnexplainedKind
 public sealed record Unexplained(string To, UnexplainedKind Kind, string Table, string Column, long Records)
 {
     /// <summary>The first of them as a person reads them, at most three.</summary>
-    public IReadOnlyList<string> Examples { get; init; } = [];
+    public IReadOnlyList<string> Examples { get => field ?? []; init; }
 
     /// <summary>A person has answered for so many at most, and there are more; 0 when nobody has.</summary>
     public long AnsweredForAtMost { get; init; }

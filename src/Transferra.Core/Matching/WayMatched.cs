@@ -1,9 +1,13 @@
 // WayMatched.cs: what the match of a company's whole way says, and its verdict; made by WayMatch.cs.
 // Holds: (1) it is proved only when nothing differs, or is gone, or was not looked at, that an old record could be in; (2) what a person
 //        answers for is never proved, and nothing counts as answered for that is not counted by table, kind and number.
+using System.Text.Json.Serialization;
+using Transferra.Core.Machine;
+
 namespace Transferra.Core.Matching;
 
 /// <summary>What a match comes to.</summary>
+[JsonConverter(typeof(InWords<Verdict>))]
 public enum Verdict
 {
     /// <summary>Every old record and value is accounted for and the same.</summary>
@@ -44,17 +48,17 @@ public sealed record WayMatched(IReadOnlyList<MatchResult> Hops, IReadOnlyList<T
     IReadOnlyList<NotLookedAt> NotLookedAt)
 {
     /// <summary>Where others converted, what only one of the stores has. What is gone and not explained is not proved.</summary>
-    public IReadOnlyList<OnOneSide> OnOneSide { get; init; } = [];
+    public IReadOnlyList<OnOneSide> OnOneSide { get => field ?? []; init; }
 
     /// <summary>What the converted store declares, against one that the new program made when it was first started ("old" there); null
     /// where office.yaml names none. Nothing follows from it.</summary>
     public DeclarationsMatched? WithFresh { get; init; }
 
     /// <summary>What could be written into the kit to explain what does not come out even, where others converted.</summary>
-    public IReadOnlyList<Proposal> Proposals { get; init; } = [];
+    public IReadOnlyList<Proposal> Proposals { get => field ?? []; init; }
 
     /// <summary>Tables of which a sample was compared, as was asked for; none otherwise.</summary>
-    public IReadOnlyList<SampledTable> Sampled { get; init; } = [];
+    public IReadOnlyList<SampledTable> Sampled { get => field ?? []; init; }
 
     /// <summary>What is said beside the records; null where only two places were compared.</summary>
     public MatchedLevels? Levels { get; init; }
@@ -72,7 +76,7 @@ public sealed record WayMatched(IReadOnlyList<MatchResult> Hops, IReadOnlyList<T
     public int TotalsThatDisagree => Hops.Sum(hop => hop.Totals.Count(total => !total.IsSame)) + OverTheWay.Count(total => !total.IsSame);
 
     /// <summary>What a person has answered for.</summary>
-    public IReadOnlyList<AnsweredFor> Answered { get; init; } = [];
+    public IReadOnlyList<AnsweredFor> Answered { get => field ?? []; init; }
 
     /// <summary>Where others converted, what nobody has explained nor answered for.</summary>
     public IReadOnlyList<Unexplained> Unexplained => [.. Differing().Where(what => !Answered.Any(given =>
@@ -81,7 +85,7 @@ public sealed record WayMatched(IReadOnlyList<MatchResult> Hops, IReadOnlyList<T
             what.IsAbout(given.To, given.Kind, given.Table, given.Column))?.AtMost ?? 0 })];
 
     /// <summary>Answers that were given for fewer than there are.</summary>
-    public IReadOnlyList<Answer> Outgrown { get; init; } = [];
+    public IReadOnlyList<Answer> Outgrown { get => field ?? []; init; }
 
     /// <summary>The same with what people have answered for.</summary>
     public WayMatched With(IEnumerable<Answer> answers)

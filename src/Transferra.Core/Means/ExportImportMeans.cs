@@ -146,13 +146,14 @@ internal sealed class ExportImportMeans : IHopMeans
     private static string PathOf(HopWork work) => work.ExportFolder + ".json";
 
     // What was proved before, when it is still that.
-    private static ExportRun? Kept(HopWork work) => ResultJson.Load<ExportRun>(PathOf(work)) is { } kept && kept.Files.All(file =>
+    private static ExportRun? Kept(HopWork work) => ResultJson.Load(PathOf(work), ExportJson.Form.ExportRun) is { } kept
+        && kept.Files.All(file =>
         File.Exists(Path.Combine(work.ExportFolder, file.Name))
         && ExportProof.DigestOf(Path.Combine(work.ExportFolder, file.Name)) == file.Sha256) ? kept : null;
 
     // Torn, it counts as missing, and the export is made anew.
     private static void Keep(HopWork work, ExportRun run) => File.WriteAllBytes(PathOf(work),
-        JsonSerializer.SerializeToUtf8Bytes(run, ResultJson.Options));
+        JsonSerializer.SerializeToUtf8Bytes(run, ExportJson.Form.ExportRun));
 
     /// <inheritdoc/>
     public ConversionResult Convert(HopWork work, BuildMark from)

@@ -2,6 +2,7 @@
 // once, in transferra/office.json of the office's folder. Its name will not do: two offices can have one name, and one company code.
 using System.Security.Cryptography;
 using System.Text.Json;
+using System.Text.Json.Serialization;
 using Transferra.Core.Machine;
 
 namespace Transferra.Core.Office;
@@ -26,8 +27,8 @@ public sealed record OfficeIdentity(string Id)
         if (!File.Exists(path)) return null;
         try
         {
-            if (JsonSerializer.Deserialize<OfficeIdentity>(File.ReadAllBytes(path),
-                JsonSerializerOptions.Web) is { Id.Length: > ShortDigits } found) return found;
+            OfficeIdentity? found = JsonSerializer.Deserialize(File.ReadAllBytes(path), OfficeJson.Default.OfficeIdentity);
+            if (found is { Id.Length: > ShortDigits }) return found;
         }
         catch (JsonException) { /* told below */ }
         throw new TransferraException($"{path} cannot be read: it should hold the number by which this office knows its backup sets",
@@ -43,7 +44,12 @@ public sealed record OfficeIdentity(string Id)
         if (Find(officeFolder) is { } known) return known;
         var drawn = new OfficeIdentity(Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16)));
         volume.CreateFolder(Path.GetDirectoryName(PathIn(officeFolder))!);
-        volume.Replace(PathIn(officeFolder), JsonSerializer.SerializeToUtf8Bytes(drawn, JsonSerializerOptions.Web));
+        volume.Replace(PathIn(officeFolder), JsonSerializer.SerializeToUtf8Bytes(drawn, OfficeJson.Default.OfficeIdentity));
         return drawn;
     }
 }
+
+/// <summary>The identity in its file.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(OfficeIdentity))]
+internal sealed partial class OfficeJson : JsonSerializerContext;

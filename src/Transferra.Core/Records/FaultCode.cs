@@ -1,7 +1,11 @@
 // FaultCode.cs: why a value or a record cannot be carried, each with its wording in one place.
+using System.Text.Json.Serialization;
+using Transferra.Core.Machine;
+
 namespace Transferra.Core.Records;
 
 /// <summary>Why a value, or the record it stands in, cannot be converted.</summary>
+[JsonConverter(typeof(InWords<FaultCode>))]
 public enum FaultCode
 {
     /// <summary>The text is not a number.</summary>

@@ -3,10 +3,13 @@
 // answer to "are these two columns of the same type", independent of any engine.
 // Holds: (1) Parse and ToString are inverses; (2) an exact number never becomes a double on its own.
 using System.Globalization;
+using System.Text.Json.Serialization;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Records;
 
 /// <summary>The kinds of value that records hold.</summary>
+[JsonConverter(typeof(InWords<FieldKind>))]
 public enum FieldKind
 {
     /// <summary>Signed 64-bit whole number.</summary>

@@ -27,10 +27,10 @@ public sealed record BuiltTable(long Rows, IReadOnlyList<long> Ends);
 public sealed record CopyRest(IReadOnlyList<string> Stays, IReadOnlyList<string> TakenAway)
 {
     /// <summary>What the copy itself could not bring, one line each.</summary>
-    public IReadOnlyList<string> NotBrought { get; init; } = [];
+    public IReadOnlyList<string> NotBrought { get => field ?? []; init; }
 
     /// <summary>Tables of the new version that stand there already, records and all.</summary>
-    public IReadOnlyList<string> Kept { get; init; } = [];
+    public IReadOnlyList<string> Kept { get => field ?? []; init; }
 }
 
 /// <summary>How far a store that is being built has come.</summary>

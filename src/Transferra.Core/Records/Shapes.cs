@@ -36,7 +36,7 @@ public sealed record RelationShape(IReadOnlyList<string> Columns, string To, IRe
 {
     /// <summary>What becomes of a record when the one it points to is removed or gets another key, as SQL writes it with a blank before it:
     /// " ON DELETE CASCADE"; "" when that is not allowed then.</summary>
-    public string Rules { get; init; } = "";
+    public string Rules { get => field ?? ""; init; }
 
     /// <summary>Whether only a kit says so of tables that are as the store has them: it is checked, and nothing is declared by
     /// it.</summary>

@@ -11,7 +11,7 @@ namespace Transferra.Core.Records;
 public sealed record StoreScript(IReadOnlyList<string> Before, IReadOnlyList<string> After, IReadOnlyList<string> Rights)
 {
     /// <summary>How the database itself is made, behind its name: its character set and order of texts.</summary>
-    public string Database { get; init; } = "";
+    public string Database { get => field ?? ""; init; }
 
     /// <summary>Name of the code page of texts that the engine knows no character set of; null when there are none.</summary>
     public string? TextEncoding { get; init; }

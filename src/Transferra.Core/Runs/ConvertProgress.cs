@@ -36,13 +36,13 @@ internal sealed record ConvertProgress(string Basis, IReadOnlyList<HopProgress> 
     public static ConvertProgress Load(CompanyRun on)
     {
         string basis = BasisOf(on);
-        return ResultJson.Load<ConvertProgress>(PathOf(on)) is { Hops: not null } kept && kept.Basis == basis ? kept
+        return ResultJson.Load(PathOf(on), RunsJson.Form.ConvertProgress) is { Hops: not null } kept && kept.Basis == basis ? kept
             : new ConvertProgress(basis, []);
     }
 
     /// <summary>Keeps it.</summary>
     public void Save(CompanyRun on) =>
-        on.Context.Volume.Replace(PathOf(on), JsonSerializer.SerializeToUtf8Bytes(this, ResultJson.Options));
+        on.Context.Volume.Replace(PathOf(on), JsonSerializer.SerializeToUtf8Bytes(this, RunsJson.Form.ConvertProgress));
 
     /// <summary>Forgets it.</summary>
     public static void Forget(CompanyRun on) => on.Context.Volume.Remove(PathOf(on));

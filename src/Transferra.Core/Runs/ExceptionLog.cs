@@ -17,12 +17,6 @@ internal sealed record LoggedException(string Hop, ExceptionRow Exception, strin
 
 internal sealed class ExceptionLog : IDisposable
 {
-    private static readonly JsonSerializerOptions OneLine = new(ResultJson.Options)
-    {
-        WriteIndented = false,
-        DefaultIgnoreCondition = JsonIgnoreCondition.Never
-    };
-
     private readonly FileStream _file;
 
     /// <summary>Opens the log, without what is behind a mark.</summary>
@@ -36,7 +30,8 @@ internal sealed class ExceptionLog : IDisposable
 
     public void Add(string hop, ExceptionRow exception)
     {
-        JsonSerializer.Serialize(_file, new LoggedException(hop, exception, exception.Record, exception.IsRefused), OneLine);
+        JsonSerializer.Serialize(_file, new LoggedException(hop, exception, exception.Record, exception.IsRefused),
+            ExceptionLogJson.Form.LoggedException);
         _file.WriteByte((byte)'\n');
     }
 
@@ -62,7 +57,7 @@ internal sealed class ExceptionLog : IDisposable
         while (reader.ReadLine() is { } line)
         {
             LoggedException? read;
-            try { read = JsonSerializer.Deserialize<LoggedException>(line, OneLine); }
+            try { read = JsonSerializer.Deserialize(line, ExceptionLogJson.Form.LoggedException); }
             catch (JsonException) { yield break; }
             if (read is not null) yield return read with
             {
@@ -95,4 +90,16 @@ internal sealed class ExceptionLog : IDisposable
     }
 
     public void Dispose() => _file.Dispose();
+}
+
+/// <summary>Lines of the log.</summary>
+[JsonSerializable(typeof(LoggedException))]
+internal sealed partial class ExceptionLogJson : JsonSerializerContext
+{
+    /// <summary>As they are written.</summary>
+    public static readonly ExceptionLogJson Form = new(new JsonSerializerOptions(ResultJson.Form())
+    {
+        WriteIndented = false,
+        DefaultIgnoreCondition = JsonIgnoreCondition.Never
+    });
 }

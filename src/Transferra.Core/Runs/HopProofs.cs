@@ -29,7 +29,7 @@ internal sealed class HopProofs(CompanyRun on)
 
     private List<HopProof>? _proofs;
 
-    private List<HopProof> Proofs => _proofs ??= ResultJson.Load<List<HopProof>>(PathOf) ?? [];
+    private List<HopProof> Proofs => _proofs ??= ResultJson.Load(PathOf, RunsJson.Form.ListHopProof) ?? [];
 
     private string PathOf => Path.Combine(on.ResultFolder, "hop-proofs.json");
 
@@ -95,7 +95,7 @@ internal sealed class HopProofs(CompanyRun on)
     private void Save(HopProof proof)
     {
         _proofs = [.. Proofs.Where(known => known.Number != proof.Number), proof];
-        on.Context.Volume.Replace(PathOf, JsonSerializer.SerializeToUtf8Bytes(_proofs, ResultJson.Options));
+        on.Context.Volume.Replace(PathOf, JsonSerializer.SerializeToUtf8Bytes(_proofs, RunsJson.Form.ListHopProof));
     }
 
     /// <summary>What a hop came to of which a store is gone; null where it can be matched anew.</summary>

@@ -1,6 +1,7 @@
 // KitCheck.cs: a kit looked through before any data is touched: whether its hops lead anywhere, its signs tell versions apart, keys can
 // collide by what they are made of, and, where a store is at hand, whether it fits.
 // Holds: (1) nothing is changed; a store is only read.
+using System.Text.Json.Serialization;
 using Transferra.Core.Conversion;
 using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
@@ -11,6 +12,7 @@ using Transferra.Core.Surveys;
 namespace Transferra.Core.Runs;
 
 /// <summary>How much a remark on a kit weighs.</summary>
+[JsonConverter(typeof(InWords<RemarkGrade>))]
 public enum RemarkGrade
 {
     /// <summary>The kit cannot be used so.</summary>

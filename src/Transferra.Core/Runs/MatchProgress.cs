@@ -4,7 +4,6 @@
 // meanwhile is told by their marks (StoreMark.cs), looked at before they are opened, whenever something is kept, and when it is taken over;
 // (3) where the run's folder cannot be written, nothing is kept.
 using System.Security.Cryptography;
-using System.Text;
 using System.Text.Json;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
@@ -32,7 +31,7 @@ internal sealed class MatchProgress(CompanyRun on, IReadOnlyList<StoreAddress> s
 
     private string PathOf => Path.Combine(on.ResultFolder, "match-progress.json");
 
-    private List<HopSoFar> Hops => _hops ??= ResultJson.Load<List<HopSoFar>>(PathOf) ?? [];
+    private List<HopSoFar> Hops => _hops ??= ResultJson.Load(PathOf, RunsJson.Form.ListHopSoFar) ?? [];
 
     /// <summary>What was kept of a hop, and where more of it is kept; null where that is not possible.</summary>
     /// <param name="hop">Which, from 0. Its stores are not open yet, but for the one that the hop before ended with.</param>
@@ -81,7 +80,7 @@ internal sealed class MatchProgress(CompanyRun on, IReadOnlyList<StoreAddress> s
         string[] all = [on.Context.Tool, KitDigest, of.From.Name, of.To.Name, .. marks.Select(mark => mark.Text),
             .. stores.Skip(hop).Take(2).SelectMany(store => (string[])[store.Engine, store.Path, .. Texts(store.Options)]),
             .. Texts(on.Company.Answers)];
-        return Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(JsonSerializer.Serialize(all))));
+        return Convert.ToHexStringLower(SHA256.HashData(JsonSerializer.SerializeToUtf8Bytes(all, RunsJson.Default.StringArray)));
     }
 
     private static IEnumerable<string> Texts(IReadOnlyDictionary<string, string> said) => said
@@ -93,7 +92,7 @@ internal sealed class MatchProgress(CompanyRun on, IReadOnlyList<StoreAddress> s
     {
         if (!_isKept) return;
         _hops = [.. Hops.Where(kept => kept.Number != hop.Number), hop];
-        try { on.Context.Volume.Replace(PathOf, JsonSerializer.SerializeToUtf8Bytes(_hops, ResultJson.Options)); }
+        try { on.Context.Volume.Replace(PathOf, JsonSerializer.SerializeToUtf8Bytes(_hops, RunsJson.Form.ListHopSoFar)); }
         // Whoever may only look at the run matches all the same.
         catch (Exception error) when (error is IOException or UnauthorizedAccessException) { _isKept = false; }
     }

@@ -95,7 +95,7 @@ public sealed class RehearsalRun
         context.Volume.CreateFolder(Path.GetDirectoryName(made.Folder)!);
         context.Volume.MakeFolder(made.Folder);
         context.Volume.WriteNew(Path.Combine(made.Folder, RehearsalMade.MarkName), JsonSerializer.SerializeToUtf8Bytes(made,
-            ResultJson.Options));
+            RunsJson.Form.RehearsalMade));
         bool isKept = false;
         try
         {

@@ -1,6 +1,8 @@
 // Rehearsals.cs: what rehearsals came to, and what of them is left on disk and servers: transferra/rehearsals/<id>.json says how one came
 // out, <id>.made.json what it made and where, until that is removed.
+using System.Collections.ObjectModel;
 using System.Text.Json;
+using System.Text.Json.Serialization.Metadata;
 using Transferra.Core.Machine;
 
 namespace Transferra.Core.Runs;
@@ -23,26 +25,26 @@ public sealed record RehearsedCompany(string Company, string From, string To, st
     IReadOnlyList<string> Reasons)
 {
     /// <summary>Its stages, as long as they took.</summary>
-    public IReadOnlyList<RehearsedStage> Stages { get; init; } = [];
+    public IReadOnlyList<RehearsedStage> Stages { get => field ?? []; init; }
 
     /// <summary>The hops of its way.</summary>
-    public IReadOnlyList<RehearsedHop> Hops { get; init; } = [];
+    public IReadOnlyList<RehearsedHop> Hops { get => field ?? []; init; }
 
     /// <summary>What took longest: tables, statements, files.</summary>
-    public IReadOnlyList<TimedPart> Longest { get; init; } = [];
+    public IReadOnlyList<TimedPart> Longest { get => field ?? []; init; }
 
     /// <summary>Records in the copy.</summary>
     public long Records { get; init; }
 
     /// <summary>What the match came to; "" where there was none.</summary>
-    public string Verdict { get; init; } = "";
+    public string Verdict { get => field ?? ""; init; }
 
     /// <summary>Whether the original is, by its digest, what it was before; when it is not, people worked with it meanwhile, or the
     /// vendor's conversion wrote to it.</summary>
     public bool IsOriginalAsBefore { get; init; }
 
     /// <summary>Where the new store can be looked at; "" when it is gone.</summary>
-    public string Kept { get; init; } = "";
+    public string Kept { get => field ?? ""; init; }
 
     /// <summary>All stages together.</summary>
     public double Seconds => Stages.Sum(stage => stage.Seconds);
@@ -63,13 +65,13 @@ public sealed record Rehearsal(string Id, DateTimeOffset At, IReadOnlyList<Rehea
 public sealed record RehearsalMade(string Id, string Folder, string Token, IReadOnlyList<string> Companies, bool IsKept)
 {
     /// <summary>The version that each company is to reach, which may be an earlier one than the night's.</summary>
-    public IReadOnlyDictionary<string, string> Reached { get; init; } = new Dictionary<string, string>();
+    public IReadOnlyDictionary<string, string> Reached { get => field ?? ReadOnlyDictionary<string, string>.Empty; init; }
 
     /// <summary>Name of the mark in its folder.</summary>
     internal const string MarkName = "transferra-rehearsal.json";
 
     /// <summary>Whether the folder is the one that was made.</summary>
-    internal bool IsOurs => ResultJson.Load<RehearsalMade>(Path.Combine(Folder, MarkName))?.Token == Token;
+    internal bool IsOurs => ResultJson.Load(Path.Combine(Folder, MarkName), RunsJson.Form.RehearsalMade)?.Token == Token;
 }
 
 /// <summary>The rehearsals of an office.</summary>
@@ -87,26 +89,27 @@ public sealed class Rehearsals(string officeFolder, IVolume volume)
 
     /// <summary>All that came to an end, newest first.</summary>
     public IReadOnlyList<Rehearsal> List() => [.. Files("*.json").Where(file => !file.EndsWith(Made, StringComparison.Ordinal))
-        .Select(ResultJson.Load<Rehearsal>).OfType<Rehearsal>().OrderByDescending(one => one.At)];
+        .Select(path => ResultJson.Load(path, RunsJson.Form.Rehearsal)).OfType<Rehearsal>().OrderByDescending(one => one.At)];
 
     /// <summary>Those of which something is left, oldest first.</summary>
-    public IReadOnlyList<RehearsalMade> Left() => [.. Files("*" + Made).Select(ResultJson.Load<RehearsalMade>).OfType<RehearsalMade>()];
+    public IReadOnlyList<RehearsalMade> Left() => [.. Files("*" + Made)
+        .Select(path => ResultJson.Load(path, RunsJson.Form.RehearsalMade)).OfType<RehearsalMade>()];
 
     private string[] Files(string like) => Directory.Exists(Folder)
         ? [.. Directory.EnumerateFiles(Folder, like).Order(StringComparer.Ordinal)] : [];
 
     /// <summary>Keeps how one came out.</summary>
-    public void Save(Rehearsal rehearsal) => Write(rehearsal.Id + ".json", rehearsal);
+    public void Save(Rehearsal rehearsal) => Write(rehearsal.Id + ".json", rehearsal, RunsJson.Form.Rehearsal);
 
     /// <summary>Says what is about to be made, before it is.</summary>
-    internal void Announce(RehearsalMade made) => Write(made.Id + Made, made);
+    internal void Announce(RehearsalMade made) => Write(made.Id + Made, made, RunsJson.Form.RehearsalMade);
 
     /// <summary>Says that nothing is left.</summary>
     internal void Forget(RehearsalMade made) => volume.Remove(Path.Combine(Folder, made.Id + Made));
 
-    private void Write(string name, object what)
+    private void Write<T>(string name, T what, JsonTypeInfo<T> form)
     {
         volume.CreateFolder(Folder);
-        volume.Replace(Path.Combine(Folder, name), JsonSerializer.SerializeToUtf8Bytes(what, ResultJson.Options));
+        volume.Replace(Path.Combine(Folder, name), JsonSerializer.SerializeToUtf8Bytes(what, form));
     }
 }

@@ -74,7 +74,7 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
     public ClosingReport? Closing { get; init; }
 
     /// <summary>The disks it worked on.</summary>
-    public IReadOnlyList<DiskRoom> Disks { get; init; } = [];
+    public IReadOnlyList<DiskRoom> Disks { get => field ?? []; init; }
 
     /// <summary>Puts a run's report together.</summary>
     /// <param name="office">The office.</param>
@@ -148,5 +148,6 @@ public sealed record RunReport(string Run, string Kind, string State, string Off
         return new StageReport(last.Stage, last.State, announced?.At, seconds, remark);
     }
 
-    private static T? Load<T>(string folder, string name) => ResultJson.Load<T>(Path.Combine(folder, name + ".json"));
+    private static T? Load<T>(string folder, string name) =>
+        ResultJson.Load(Path.Combine(folder, name + ".json"), ResultJson.Of<T>(RunsJson.Form));
 }

@@ -6,11 +6,13 @@
 //        (2) what is not there any more is told apart from what is altered.
 using System.Security.Cryptography;
 using System.Text.Json;
+using System.Text.Json.Serialization;
 using Transferra.Core.Machine;
 
 namespace Transferra.Core.Runs;
 
 /// <summary>How a part of a sign-off stands to its seal.</summary>
+[JsonConverter(typeof(InWords<SealState>))]
 public enum SealState
 {
     /// <summary>As it was sealed.</summary>
@@ -55,7 +57,7 @@ public static class RunSeal
     /// <param name="key">The office's key.</param>
     public static void Write(IVolume volume, Run run, RunReport report, ReadOnlySpan<byte> page, ECDsa key)
     {
-        byte[] json = JsonSerializer.SerializeToUtf8Bytes(report, ResultJson.Options);
+        byte[] json = JsonSerializer.SerializeToUtf8Bytes(report, RunsJson.Form.RunReport);
         var files = new SortedDictionary<string, string>(StringComparer.Ordinal)
         {
             [PageName] = Convert.ToHexStringLower(SHA256.HashData(page)),
@@ -98,7 +100,7 @@ public static class RunSeal
                 : new("the signature", SealState.Altered, $"by {signer}, and not by the office's key {officeKey}")
         };
         parts.AddRange(Files(run.Folder, list));
-        RunReport? sealedReport = ResultJson.Load<RunReport>(at(ReportName));
+        RunReport? sealedReport = ResultJson.Load(at(ReportName), RunsJson.Form.RunReport);
         if (sealedReport is null) parts.Add(new("the journal", SealState.NotThere, $"{ReportName}, which says how far it reached, cannot "
             + "be read"));
         else parts.AddRange([OfJournal(run.Journal, sealedReport), .. sealedReport.Companies.SelectMany(company =>

@@ -122,17 +122,20 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
     public string ResultFolder => Path.Combine(Run.Folder, Company.Code);
 
     /// <summary>Writes a result document in place of an earlier one.</summary>
-    public void SaveResult(string name, object result)
+    /// <typeparam name="T">The result's type, which <see cref="RunsJson"/> knows.</typeparam>
+    /// <param name="name">The stage.</param>
+    /// <param name="result">The result.</param>
+    public void SaveResult<T>(string name, T result)
     {
         Context.Volume.CreateFolder(ResultFolder);
-        Context.Volume.Replace(Path.Combine(ResultFolder, name + ".json"), JsonSerializer.SerializeToUtf8Bytes(result, result.GetType(),
-            ResultJson.Options));
+        Context.Volume.Replace(Path.Combine(ResultFolder, name + ".json"), JsonSerializer.SerializeToUtf8Bytes(result,
+            ResultJson.Of<T>(RunsJson.Form)));
     }
 
     /// <summary>A result document; null when there is none that can be read.</summary>
     /// <typeparam name="T">The result's type.</typeparam>
     /// <param name="name">The stage.</param>
-    public T? LoadResult<T>(string name) => ResultJson.Load<T>(Path.Combine(ResultFolder, name + ".json"));
+    public T? LoadResult<T>(string name) => ResultJson.Load(Path.Combine(ResultFolder, name + ".json"), ResultJson.Of<T>(RunsJson.Form));
 
     /// <summary>An empty folder for the lists of a stage, in place of an earlier one; only its owner may look into it.</summary>
     public string NewListFolder(string stage)

@@ -9,6 +9,7 @@
 // W3  Nothing is removed in which an original stands.
 // W4  The folder itself goes when nothing is left in it but the mark.
 using System.Text.Json;
+using System.Text.Json.Serialization;
 using Transferra.Core.Machine;
 
 namespace Transferra.Core.Runs;
@@ -23,7 +24,7 @@ public sealed class WorkFolder(IVolume volume, string path, string token, IReadO
     /// <summary>Its mark: who made it.</summary>
     public const string MarkName = "transferra-run.json";
 
-    private sealed record Mark(string Token, string What);
+    internal sealed record Mark(string Token, string What);
 
     /// <summary>Full path.</summary>
     public string FullPath => path;
@@ -51,7 +52,7 @@ public sealed class WorkFolder(IVolume volume, string path, string token, IReadO
         else if (Directory.EnumerateFileSystemEntries(path).Any()) throw Foreign(); // empty, it was left by a stop between the two steps
         volume.WriteNew(MarkPath, JsonSerializer.SerializeToUtf8Bytes(new Mark(token,
             "Made by a run of Transferra. Please move or remove nothing in this folder by hand: "
-                + "the original of a company may stand here."), JsonSerializerOptions.Web));
+                + "the original of a company may stand here."), WorkFolderJson.Default.Mark));
         volume.FlushFolder(path);
         volume.FlushFolder(above);
     }
@@ -134,7 +135,7 @@ public sealed class WorkFolder(IVolume volume, string path, string token, IReadO
     {
         try
         {
-            return JsonSerializer.Deserialize<Mark>(File.ReadAllBytes(MarkPath), JsonSerializerOptions.Web)?.Token == token;
+            return JsonSerializer.Deserialize(File.ReadAllBytes(MarkPath), WorkFolderJson.Default.Mark)?.Token == token;
         }
         catch (Exception error) when (error is JsonException or FileNotFoundException or DirectoryNotFoundException) { return false; }
     }
@@ -146,3 +147,8 @@ public sealed class WorkFolder(IVolume volume, string path, string token, IReadO
     /// <summary>A new word for a run's journal, 32 hexadecimal digits that nobody can guess.</summary>
     public static string NewToken() => Convert.ToHexStringLower(System.Security.Cryptography.RandomNumberGenerator.GetBytes(16));
 }
+
+/// <summary>The mark in its file.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(WorkFolder.Mark))]
+internal sealed partial class WorkFolderJson : JsonSerializerContext;

@@ -1,7 +1,11 @@
 // ScriptDialect.cs: whose rules a script follows.
+using System.Text.Json.Serialization;
+using Transferra.Core.Machine;
+
 namespace Transferra.Core.Scripts;
 
 /// <summary>The engine that a script is written for.</summary>
+[JsonConverter(typeof(InWords<ScriptDialect>))]
 public enum ScriptDialect
 {
     /// <summary>SQLite.</summary>

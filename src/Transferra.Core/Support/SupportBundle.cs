@@ -57,46 +57,46 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
     public void Gather(PackageSurvey survey, KeptCheck? check, IStore? store, IReadOnlyList<Run> runs)
     {
         CompanySurvey? of = survey.Companies.FirstOrDefault(found => found.Code == company.Code);
-        Json("office.json", new
+        Json("office.json", new JsonFacts
         {
-            office = office.Name,
-            contact = office.Contact,
-            company = company.Code,
-            companyName = company.Name,
-            kit = company.Kit.Id,
-            tool,
-            madeAt = DateTimeOffset.UtcNow
+            { "office", office.Name },
+            { "contact", office.Contact },
+            { "company", company.Code },
+            { "companyName", company.Name },
+            { "kit", company.Kit.Id },
+            { "tool", tool },
+            { "madeAt", DateTimeOffset.UtcNow }
         }, "who asks, and whom to answer");
-        Json("versions.json", new
+        Json("versions.json", new JsonFacts
         {
-            program = survey.ProgramVersion,
-            programSigns = survey.ProgramSigns,
-            data = of?.DataVersion,
-            dataSigns = of?.Signs,
-            wanted = company.WantedVersion,
-            engine = of?.Engine,
-            facts = of?.Facts,
-            components = survey.Components,
-            workstations = survey.Workstations,
-            system = Environment.OSVersion.VersionString,
-            remarks = survey.Remarks,
-            problem = of?.Problem,
+            { "program", survey.ProgramVersion },
+            { "programSigns", survey.ProgramSigns },
+            { "data", of?.DataVersion },
+            { "dataSigns", of?.Signs },
+            { "wanted", company.WantedVersion },
+            { "engine", of?.Engine },
+            { "facts", of?.Facts },
+            { "components", survey.Components },
+            { "workstations", survey.Workstations },
+            { "system", Environment.OSVersion.VersionString },
+            { "remarks", survey.Remarks },
+            { "problem", of?.Problem }
         }, "versions of program, data, engine, components and system");
-        Json("settings.json", new
+        Json("settings.json", new JsonFacts
         {
-            program = survey.Settings,
-            company = of?.Settings,
-            customFiles = survey.CustomFiles.Concat(of?.CustomFiles ?? [])
+            { "program", survey.Settings },
+            { "company", of?.Settings },
+            { "customFiles", survey.CustomFiles.Concat(of?.CustomFiles ?? []) }
         },
             "the settings that the kit names, private ones as the start of a digest; files that are not as the vendor ships them");
         if (store is not null)
-            Json("shapes.json", new
+            Json("shapes.json", new JsonFacts
             {
-                found = store.ReadShape().Select(Shape),
-                kit = version.Tables.Select(Shape),
-                objects = store.ListObjects(),
-                declarations = store.Declarations().GroupBy(thing => thing.Kind).ToDictionary(kind => kind.Key, kind => kind.Count()),
-                records = of?.Tables
+                { "found", store.ReadShape().Select(Shape) },
+                { "kit", version.Tables.Select(Shape) },
+                { "objects", store.ListObjects() },
+                { "declarations", store.Declarations().GroupBy(thing => thing.Kind).ToDictionary(kind => kind.Key, kind => kind.Count()) },
+                { "records", of?.Tables }
             }, "tables, columns, keys and indexes as they are, and as the kit has them; numbers of records");
         else _notIn.Add("the tables' shapes, as the store cannot be opened");
         if (check is null) _notIn.Add("findings, as no check was made yet");
@@ -105,33 +105,33 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
         Logs();
     }
 
-    private static object Shape(TableShape table) => new
+    private static JsonFacts Shape(TableShape table) => new JsonFacts
     {
-        table.Name,
-        columns = table.Columns.Select(column => new
+        { "name", table.Name },
+        { "columns", table.Columns.Select(column => new JsonFacts
         {
-            column.Name,
-            type = column.Type.ToString(),
-            column.Required,
-            hidden = column.IsPrivate
-        }),
-        table.Key,
-        table.Relations,
-        table.Indexes
+            { "name", column.Name },
+            { "type", column.Type.ToString() },
+            { "required", column.Required },
+            { "hidden", column.IsPrivate }
+        }) },
+        { "key", table.Key },
+        { "relations", table.Relations },
+        { "indexes", table.Indexes }
     };
 
-    private void Json(string name, object content, string what) =>
-        _files.Add((name, JsonSerializer.SerializeToUtf8Bytes(content, content.GetType(), ResultJson.Options), what));
+    private void Json<T>(string name, T content, string what) =>
+        _files.Add((name, JsonSerializer.SerializeToUtf8Bytes(content, ResultJson.Of<T>(SupportJson.Form)), what));
 
     private void Findings(KeptCheck check)
     {
-        Json("findings.json", new
+        Json("findings.json", new JsonFacts
         {
-            at = check.At,
-            check.Result.Version,
-            check.Result.Tables,
-            findings = check.Result.Findings.Select(Masked),
-            lost = check.Result.Lost
+            { "at", check.At },
+            { "version", check.Result.Version },
+            { "tables", check.Result.Tables },
+            { "findings", check.Result.Findings.Select(Masked) },
+            { "lost", check.Result.Lost }
         }, "what the check of " + check.At.ToString("yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture)
             + " UTC found; values of masked columns as their form");
         foreach (Finding finding in check.Result.Findings.Where(finding => finding.List.Length > 0))
@@ -158,13 +158,13 @@ public sealed class SupportBundle(OfficeDescription office, Package package, Com
     private void OfRun(Run run)
     {
         Json($"runs/{run.Id}.json", run.Journal.Entries.Where(entry => entry.Company == company.Code || entry.Company.Length == 0)
-            .Select(entry => new
+            .Select(entry => new JsonFacts
             {
-                entry.At,
-                entry.Stage,
-                entry.State,
-                facts = entry.Facts.Where(fact => !fact.Key.Contains('.', StringComparison.Ordinal)
-                    || fact.Key.StartsWith(company.Code + ".", StringComparison.Ordinal)).ToDictionary(),
+                { "at", entry.At },
+                { "stage", entry.Stage },
+                { "state", entry.State },
+                { "facts", entry.Facts.Where(fact => !fact.Key.Contains('.', StringComparison.Ordinal)
+                    || fact.Key.StartsWith(company.Code + ".", StringComparison.Ordinal)).ToDictionary() }
             }).ToArray(), $"what the {run.Kind} run {run.Id} did with this company, step by step");
         string exceptions = Path.Combine(run.Folder, company.Code, "exceptions.csv");
         if (!File.Exists(exceptions)) return;

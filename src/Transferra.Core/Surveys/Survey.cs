@@ -1,4 +1,5 @@
 // Survey.cs: what have we got? Reads, and says what it found where; changes nothing and never throws for one broken company.
+using System.Collections.ObjectModel;
 using Transferra.Core.Closing;
 using Transferra.Core.Expressions;
 using Transferra.Core.Kits;
@@ -36,28 +37,28 @@ public sealed record CompanySurvey(string Code, string Name, string Package, str
     IReadOnlyList<string> OpenedBy, string Problem, string Next)
 {
     /// <summary>What the engine tells of the store beside: versions of its file structure, character set, settings; by name.</summary>
-    public IReadOnlyDictionary<string, string> Facts { get; init; } = new Dictionary<string, string>();
+    public IReadOnlyDictionary<string, string> Facts { get => field ?? ReadOnlyDictionary<string, string>.Empty; init; }
 
     /// <summary>Where the store really is, when links lead elsewhere; "" when it is at its path.</summary>
-    public string ReallyAt { get; init; } = "";
+    public string ReallyAt { get => field ?? ""; init; }
 
     /// <summary>Its document folders.</summary>
-    public IReadOnlyList<string> DocumentFolders { get; init; } = [];
+    public IReadOnlyList<string> DocumentFolders { get => field ?? []; init; }
 
     /// <summary>Settings that stand in its records.</summary>
-    public IReadOnlyList<SettingFound> Settings { get; init; } = [];
+    public IReadOnlyList<SettingFound> Settings { get => field ?? []; init; }
 
     /// <summary>Its documents that are not as the vendor ships them.</summary>
-    public IReadOnlyList<CustomFile> CustomFiles { get; init; } = [];
+    public IReadOnlyList<CustomFile> CustomFiles { get => field ?? []; init; }
 
     /// <summary>Where the store contradicts itself; it does not add up and is not converted.</summary>
-    public IReadOnlyList<StoreDoubt> Doubts { get; init; } = [];
+    public IReadOnlyList<StoreDoubt> Doubts { get => field ?? []; init; }
 
     /// <summary>What the store has beside tables.</summary>
-    public IReadOnlyList<StoreObject> Objects { get; init; } = [];
+    public IReadOnlyList<StoreObject> Objects { get => field ?? []; init; }
 
     /// <summary>What it declares, in the engine's own words.</summary>
-    public IReadOnlyList<StoreDeclaration> Declarations { get; init; } = [];
+    public IReadOnlyList<StoreDeclaration> Declarations { get => field ?? []; init; }
 
     /// <summary>Whether a new store begins as a copy of it, so that what it declares goes along; null when it goes nowhere.</summary>
     public bool? GoesAlong { get; init; }
@@ -75,16 +76,16 @@ public sealed record PackageSurvey(string Kit, string Title, string? ProgramVers
     IReadOnlyList<CompanySurvey> Companies, IReadOnlyList<string> Remarks)
 {
     /// <summary>What belongs to the package beside the program.</summary>
-    public IReadOnlyList<ComponentSurvey> Components { get; init; } = [];
+    public IReadOnlyList<ComponentSurvey> Components { get => field ?? []; init; }
 
     /// <summary>Workstations with the program's version there.</summary>
-    public IReadOnlyList<ComponentSurvey> Workstations { get; init; } = [];
+    public IReadOnlyList<ComponentSurvey> Workstations { get => field ?? []; init; }
 
     /// <summary>Settings of the program.</summary>
-    public IReadOnlyList<SettingFound> Settings { get; init; } = [];
+    public IReadOnlyList<SettingFound> Settings { get => field ?? []; init; }
 
     /// <summary>Files of the program that are not as the vendor ships them.</summary>
-    public IReadOnlyList<CustomFile> CustomFiles { get; init; } = [];
+    public IReadOnlyList<CustomFile> CustomFiles { get => field ?? []; init; }
 }
 
 /// <summary>A component or workstation.</summary>

@@ -1,0 +1,53 @@
+#!/usr/bin/env bash
+# Installs Transferra as a program of its own: compiled to native code, it needs no .NET where it runs, and starts in a tenth of the time.
+#   ./install.sh             for everybody as root, in /opt/transferra and /usr/local/bin; for yourself otherwise, in ~/.local
+#   ./install.sh --to DIR    into this folder only, to try it there, or to copy it to another machine
+# It takes some minutes. What is installed already stays until the new program is whole.
+set -euo pipefail
+here=$(cd -- "$(dirname -- "$(readlink -f -- "${BASH_SOURCE[0]}")")" && pwd)
+
+fail() { echo "install.sh: $1" >&2; echo "  $2" >&2; exit 2; }
+
+link=
+case "${1:-}" in
+  --to) [ $# -eq 2 ] || fail "--to needs a folder" "For example: ./install.sh --to /srv/transferra"; folder=$2 ;;
+  "") if [ "$(id -u)" -eq 0 ]; then folder=/opt/transferra link=/usr/local/bin/transferra
+      else folder=$HOME/.local/lib/transferra link=$HOME/.local/bin/transferra; fi ;;
+  *) fail "unknown option $1" "See the first lines of install.sh." ;;
+esac
+[ ! -e "$folder" ] || [ -f "$folder/transferra" ] || [ -z "$(ls -A "$folder" 2>/dev/null)" ] ||
+  fail "$folder is there, and holds no Transferra" "Name another folder with --to; nothing was changed."
+[ -z "$link" ] || [ ! -e "$link" ] || [ "$(readlink -- "$link")" = "$folder/transferra" ] ||
+  fail "$link is there, and is not ours" "Remove it, or name a folder with --to; nothing was changed."
+command -v dotnet >/dev/null || fail "dotnet was not found" "Building needs the .NET 10 SDK; what is built does not."
+command -v clang >/dev/null || command -v gcc >/dev/null ||
+  fail "there is no linker: neither clang nor gcc was found" "For example: apt-get install clang zlib1g-dev"
+
+# Machines of the last ten years know these instructions; with --to the program may be meant for another, so it gets only what all have.
+instructions=()
+if [ -n "$link" ] && grep -qw avx2 /proc/cpuinfo && grep -qw bmi2 /proc/cpuinfo && grep -qw fma /proc/cpuinfo; then
+  instructions=(-p:IlcInstructionSet=x86-64-v3)
+fi
+
+mkdir -p "$(dirname "$folder")" "$here/artifacts"
+folder=$(readlink -f -- "$folder")
+part=$(mktemp -d "$folder.part-XXXXXX")
+trap 'rm -rf "$part"' EXIT
+echo "Compiling Transferra to native code; this takes some minutes..."
+if ! DOTNET_TieredPGO=0 DOTNET_GCgen0size=0x10000000 dotnet publish "$here/src/Transferra.Cli" -c Release --use-current-runtime -p:PublishAot=true \
+    -p:RunAnalyzers=false -p:UseSharedCompilation=true -p:DebugType=none "${instructions[@]}" -o "$part" --nologo -v quiet >"$here/artifacts/install.log" 2>&1
+then
+  cat "$here/artifacts/install.log" >&2
+  fail "the build failed" "What it said is above, and in artifacts/install.log; nothing was changed."
+fi
+dotnet build-server shutdown --vbcscompiler >/dev/null 2>&1 || true
+rm -f "$part"/*.xml "$part"/*.dbg
+"$part/transferra" --version >/dev/null || fail "the program does not run on this machine" "Nothing was changed."
+chmod 755 "$part"
+# One rename each: whoever calls the program meanwhile gets the old one or the new one.
+old=
+if [ -e "$folder" ]; then old=$(mktemp -d "$folder.old-XXXXXX"); mv -T "$folder" "$old"; fi
+mv -T "$part" "$folder"
+[ -z "$old" ] || rm -rf "$old"
+if [ -n "$link" ]; then mkdir -p "$(dirname "$link")"; ln -sfn "$folder/transferra" "$link"; fi
+echo "Installed: ${link:-$folder/transferra} ($("$folder/transferra" --version), $(du -shL "$folder" | cut -f1))"
