@@ -33,6 +33,8 @@ mkdir -p "$(dirname "$folder")" "$here/artifacts"
 folder=$(readlink -f -- "$folder")
 part=$(mktemp -d "$folder.part-XXXXXX")
 trap 'rm -rf "$part"' EXIT
+# What was compiled with other instructions before would be taken as it is.
+rm -rf "$here"/src/Transferra.Cli/obj/Release/net*/linux-*/native
 echo "Compiling Transferra to native code; this takes some minutes..."
 if ! DOTNET_TieredPGO=0 DOTNET_GCgen0size=0x10000000 dotnet publish "$here/src/Transferra.Cli" -c Release --use-current-runtime -p:PublishAot=true \
     -p:RunAnalyzers=false -p:UseSharedCompilation=true -p:DebugType=none "${instructions[@]}" -o "$part" --nologo -v quiet >"$here/artifacts/install.log" 2>&1
@@ -44,7 +46,7 @@ dotnet build-server shutdown --vbcscompiler >/dev/null 2>&1 || true
 rm -f "$part"/*.xml "$part"/*.dbg
 "$part/transferra" --version >/dev/null || fail "the program does not run on this machine" "Nothing was changed."
 chmod 755 "$part"
-# One rename each: whoever calls the program meanwhile gets the old one or the new one.
+# Two renames: whoever calls the program meanwhile gets the old one or the new one, or for an instant none.
 old=
 if [ -e "$folder" ]; then old=$(mktemp -d "$folder.old-XXXXXX"); mv -T "$folder" "$old"; fi
 mv -T "$part" "$folder"

@@ -2,12 +2,20 @@
 # Builds everything and runs every test. The last line says how many passed and failed; the exit code is 0 only when none failed.
 #   ./test.sh            what has to pass before a change lands
 #   ./test.sh --soak     the same with the long runs: every kill point both ways, 3,000 made-up offices
+#   ./test.sh --native   the same on the program that install.sh makes, each command a process of its own
 #   TRANSFERRA_SEED=N    makes other offices and other random data; the seed of what fails is told with it
 #   TRANSFERRA_OFFICE=N  walks through the one made-up office that a failure named
 set -uo pipefail
 cd -- "$(dirname -- "$(readlink -f -- "${BASH_SOURCE[0]}")")"
 export DOTNET_CLI_TELEMETRY_OPTOUT=1 DOTNET_NOLOGO=1
-[ "${1:-}" = --soak ] && export TRANSFERRA_SOAK=1
+native=
+for option in "$@"; do
+  case $option in
+  --soak) export TRANSFERRA_SOAK=1 ;;
+  --native) native=$PWD/artifacts/native ;;
+  *) echo "usage: ./test.sh [--soak] [--native]" >&2; exit 2 ;;
+  esac
+done
 results=artifacts/test-results
 rm -rf "$results"
 mkdir -p "$results"
@@ -78,6 +86,13 @@ if ! "${compiler[@]}" publish tests/Transferra.KillHost -c Release "$here" --sel
   exit 1
 fi
 dotnet build-server shutdown --vbcscompiler >/dev/null 2>&1
+if [ -n "$native" ]; then
+  if ! ./install.sh --to "$native"; then
+    echo "0 passed, 1 failed"
+    exit 1
+  fi
+  export TRANSFERRA_TEST_NATIVE=$native/transferra
+fi
 
 passed=0 failed=0
 for project in tests/*.Tests; do

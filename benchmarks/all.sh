@@ -2,6 +2,7 @@
 # Measures everything of benchmarks/README.md in one go, with the program compiled ahead of time, as users get it; nothing is left behind.
 #   benchmarks/all.sh          the sizes of README.md; takes hours
 #   benchmarks/all.sh quick    a tenth of them, one round
+# Whole commands are those of the program that install.sh makes.
 set -euo pipefail
 cd -- "$(dirname -- "$(readlink -f -- "${BASH_SOURCE[0]}")")/.."
 export DOTNET_CLI_TELEMETRY_OPTOUT=1 DOTNET_NOLOGO=1
@@ -10,8 +11,8 @@ quick) part=10 rounds=1 growth=10 ;;
 "") part=1 rounds=5 growth=100 ;;
 *) echo "usage: benchmarks/all.sh [quick]" >&2; exit 2 ;;
 esac
-./transferra --version
-TRANSFERRA_BENCH_PROGRAM=$PWD/artifacts/run/transferra.dll
+./install.sh --to artifacts/native
+TRANSFERRA_BENCH_PROGRAM=$PWD/artifacts/native/transferra
 export TRANSFERRA_BENCH_PROGRAM
 program=artifacts/benchmarks
 dotnet publish benchmarks/Transferra.Benchmarks -c Release --use-current-runtime --self-contained false -p:PublishReadyToRun=true -p:RunAnalyzers=false -o "$program" --nologo -v quiet
@@ -22,6 +23,7 @@ measure() {
 }
 measure benchmarks/limits.sh $((1000 / part))
 for megabytes in 100 800 2000; do measure "$program/Transferra.Benchmarks" backup $((megabytes / part)) "$rounds"; done
+measure "$program/Transferra.Benchmarks" small $((rounds * 2))
 measure "$program/Transferra.Benchmarks" convert $((2000000 / part)) "$rounds"
 measure "$program/Transferra.Benchmarks" check $((10000000 / part)) "$rounds"
 measure "$program/Transferra.Benchmarks" match $((3000000 / part)) "$rounds"

@@ -72,8 +72,7 @@ internal static class GrowthBenchmark
         try
         {
             GrowthOffice.Make(folder, shape);
-            Measured command(params string[] words) => WholeCommand.Measure("dotnet", [WholeCommand.Program, .. words, "--office", folder,
-                .. options]);
+            Measured command(params string[] words) => WholeCommand.Ours([.. words, "--office", folder, .. options]);
             Measured[] before = [command("survey"), command("check"), command("backup"), command("backup"),
                 command("ready", "--confirm", "one-disk"), command("convert")];
             if (shape.Differences > 0)

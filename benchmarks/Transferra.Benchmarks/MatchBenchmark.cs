@@ -38,9 +38,9 @@ internal static class MatchBenchmark
             {
                 sides["sqlite3 shell, every column of both"].Add(WholeCommand.Measure("bash", "-c",
                     $"set -e; sqlite3 -readonly {old} '{every}'; sqlite3 -readonly {same} '{every}'"));
-                sides["match of equal stores"].Add(WholeCommand.Measure("dotnet", WholeCommand.Program, "match", "--old", old, "--new",
+                sides["match of equal stores"].Add(WholeCommand.Ours("match", "--old", old, "--new",
                     same));
-                sides["match with scattered differences"].Add(WholeCommand.Measure("dotnet", WholeCommand.Program, "match", "--old", old,
+                sides["match with scattered differences"].Add(WholeCommand.Ours("match", "--old", old,
                     "--new", other));
             }
             foreach ((string side, List<Measured> all) in sides) WholeCommand.Tell(side, all);

@@ -18,6 +18,7 @@ return args switch
     ["servers-child", string engine, string name, string source] => ServersBenchmark.Child(engine, name, source),
     ["memory", .. string[] rest] => MemoryBenchmark.Run(Number(rest, 0, 2_000_000)),
     ["growth", .. string[] rest] => GrowthBenchmark.Run(rest.Length > 0 && rest[0] != "all" ? rest[0] : null, Number(rest, 1, 100)),
+    ["small", .. string[] rest] => SmallBenchmark.Run(Number(rest, 0, 9)),
     ["vectors"] => VectorBenchmark.Run(),
     _ => Usage(),
 };
@@ -29,6 +30,6 @@ static int Usage()
 {
     Console.Error.WriteLine("usage: backup [MEGABYTES [ROUNDS]] | convert [ROWS [ROUNDS]] | check [ROWS [ROUNDS]] | match [ROWS "
         + "[ROUNDS]] | files [ROWS [ROUNDS]] | servers ENGINE [ROWS [ROUNDS]] | copy ENGINE [ROWS [ROUNDS]] | "
-        + "growth [DIRECTION|all [TIMES]] | memory [ROWS] | vectors");
+        + "growth [DIRECTION|all [TIMES]] | memory [ROWS] | small [ROUNDS] | vectors");
     return 2;
 }

@@ -10,9 +10,9 @@ internal sealed record Measured(double Seconds, long PeakBytes);
 
 internal static class WholeCommand
 {
-    /// <summary>The built program.</summary>
-    public static string Program => Environment.GetEnvironmentVariable("TRANSFERRA_BENCH_PROGRAM")
-        ?? throw new InvalidOperationException("TRANSFERRA_BENCH_PROGRAM should name transferra.dll; see benchmarks/README.md");
+    /// <summary>The built program: an assembly, or the file of a native one.</summary>
+    private static string Program => Environment.GetEnvironmentVariable("TRANSFERRA_BENCH_PROGRAM")
+        ?? throw new InvalidOperationException("TRANSFERRA_BENCH_PROGRAM should name transferra.dll or a native program; see benchmarks/README.md");
 
     /// <summary>Prints what a side took.</summary>
     public static void Tell(string side, List<Measured> all)
@@ -22,6 +22,10 @@ internal static class WholeCommand
             $"{side}: {sorted[0].Seconds:0.00} to {sorted[^1].Seconds:0.00} s, median {sorted[sorted.Length / 2].Seconds:0.00} s; "
                 + $"largest memory {all.Max(one => one.PeakBytes) / 1048576.0:0} MB"));
     }
+
+    /// <summary>Runs a command of ours.</summary>
+    public static Measured Ours(params string[] words) => Program.EndsWith(".dll", StringComparison.Ordinal)
+        ? Measure("dotnet", [Program, .. words]) : Measure(Program, words);
 
     /// <summary>Runs a command, which may also end with findings.</summary>
     public static Measured Measure(string file, params string[] arguments)
