@@ -60,7 +60,14 @@ internal static class BuiltProgram
     /// <summary>Runs the program on an office and waits for it.</summary>
     public static Called Run(string office, params string[] arguments)
     {
-        if (Seeds.IsSoak || Native is not null) return RunAlone(office, arguments);
+        if (Seeds.IsSoak || Native is not null) return Wait(Start(PathOf(Program), [.. arguments, "--office", office]));
+        return RunServed(office, arguments);
+    }
+
+    /// <summary>Runs it in a process that stays, also where others get one each: with as many marks on the way as one that is killed
+    /// (<see cref="RunUntil"/>), and so with as many changes counted in a SQLite file.</summary>
+    public static Called RunServed(string office, params string[] arguments)
+    {
         if (!Waiting.TryTake(out ServedProgram? program)) program = new ServedProgram();
         Served served = program.Run(DiskFault.None, office, [], arguments);
         Waiting.Add(program);

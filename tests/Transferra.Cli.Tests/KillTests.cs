@@ -15,13 +15,14 @@ internal static class Killed
     private static readonly Lazy<string> Unkilled = new(() =>
     {
         using DemoFolder office = DemoFolder.OfOne();
-        BuiltProgram.Run(office.Path, Upgrade).Expect(0);
+        BuiltProgram.RunServed(office.Path, Upgrade).Expect(0);
         return NewStore(office);
     });
 
     public static void Recover(DemoFolder office, bool undo)
     {
-        Called called = undo ? BuiltProgram.Run(office.Path, "undo", "--yes", "QIH") : BuiltProgram.Run(office.Path, "upgrade", "--resume");
+        Called called = undo ? BuiltProgram.RunServed(office.Path, "undo", "--yes", "QIH")
+            : BuiltProgram.RunServed(office.Path, "upgrade", "--resume");
         if (called.ExitCode == 2) called.Says(undo ? "there is no run to undo" : "nothing to resume");
         else called.Expect(0);
     }

@@ -135,7 +135,7 @@ public sealed class KitTrustTests : IDisposable
             + $"| base64 | tr -d =)\" = '{maker}'");
         // What is packed again from there is the same but for its signature; without a key, the same to the last byte.
         Run("kit", "pack", _office["taken"], "--to", _office["again.kit"]).Expect(0).Says("Nobody signed it");
-        Run("kit", "pack", _office["kit"], "--to", _office["plain.kit"]).Expect(0);
+        BuiltProgram.RunAlone(_office.Path, "kit", "pack", _office["kit"], "--to", _office["plain.kit"]).Expect(0); // by another process
         Assert.Equal(File.ReadAllBytes(_office["plain.kit"]), File.ReadAllBytes(_office["again.kit"]));
     }
 

@@ -1,4 +1,5 @@
-// PackedKit.cs: a kit in one file, to be sent: a tar archive (POSIX.1-2001) of its files, the seal first; see KitSeal.cs.
+// PackedKit.cs: a kit in one file, to be sent: a tar archive of its files, the seal first; see KitSeal.cs. In the form of GNU tar, not
+// in that of POSIX.1-2001: in the names of its extended headers the library puts the number of the process.
 // Holds: (1) only plain files and folders go in and come out, nothing outside of the folder, no links; (2) a broken archive, or one that is
 // not as its seal says, leaves nothing behind.
 using System.Formats.Tar;
@@ -24,7 +25,7 @@ public static class PackedKit
         string[] files = [.. KitRuns.Files(folder)];
         if (files.FirstOrDefault(path => new FileInfo(path) is { LinkTarget: not null }) is { } link)
             throw new TransferraException($"{link} is a link, and a packed kit holds files only", "Put the file itself there.");
-        using var tar = new TarWriter(into, TarEntryFormat.Pax, leaveOpen: true);
+        using var tar = new TarWriter(into, TarEntryFormat.Gnu, leaveOpen: true);
         foreach ((string name, byte[] content) in KitSeal.Make(folder, key)) Entry(name, new MemoryStream(content));
         foreach (string path in files.Where(path => !KitSeal.IsOfSeal(Path.GetRelativePath(folder, path))))
         {
@@ -33,7 +34,7 @@ public static class PackedKit
         }
 
         // Without times and owners: the same kit makes the same file.
-        void Entry(string name, Stream content) => tar.WriteEntry(new PaxTarEntry(TarEntryType.RegularFile, name)
+        void Entry(string name, Stream content) => tar.WriteEntry(new GnuTarEntry(TarEntryType.RegularFile, name)
         {
             DataStream = content,
             ModificationTime = DateTimeOffset.UnixEpoch,
