@@ -12,7 +12,8 @@ internal static class WholeCommand
 {
     /// <summary>The built program: an assembly, or the file of a native one.</summary>
     private static string Program => Environment.GetEnvironmentVariable("TRANSFERRA_BENCH_PROGRAM")
-        ?? throw new InvalidOperationException("TRANSFERRA_BENCH_PROGRAM should name transferra.dll or a native program; see benchmarks/README.md");
+        ?? throw new InvalidOperationException("TRANSFERRA_BENCH_PROGRAM should name transferra.dll or a native program; see "
+            + "benchmarks/README.md");
 
     /// <summary>Prints what a side took.</summary>
     public static void Tell(string side, List<Measured> all)
