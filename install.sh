@@ -33,6 +33,9 @@ mkdir -p "$(dirname "$folder")" "$here/artifacts"
 folder=$(readlink -f -- "$folder")
 part=$(mktemp -d "$folder.part-XXXXXX")
 trap 'rm -rf "$part"' EXIT
+# One build at a time, also beside ./transferra.
+exec 9>"$here/artifacts/.build-lock"
+flock 9
 # What was compiled with other instructions before would be taken as it is.
 rm -rf "$here"/src/Transferra.Cli/obj/Release/net*/linux-*/native
 echo "Compiling Transferra to native code; this takes some minutes..."
@@ -51,5 +54,9 @@ old=
 if [ -e "$folder" ]; then old=$(mktemp -d "$folder.old-XXXXXX"); mv -T "$folder" "$old"; fi
 mv -T "$part" "$folder"
 [ -z "$old" ] || rm -rf "$old"
-if [ -n "$link" ]; then mkdir -p "$(dirname "$link")"; ln -sfn "$folder/transferra" "$link"; fi
+if [ -n "$link" ]; then
+  mkdir -p "$(dirname "$link")"
+  ln -sfn "$folder/transferra" "$link"
+  case ":$PATH:" in *":$(dirname "$link"):"*) ;; *) echo "$(dirname "$link") is not in PATH yet." ;; esac
+fi
 echo "Installed: ${link:-$folder/transferra} ($("$folder/transferra" --version), $(du -shL "$folder" | cut -f1))"
