@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Installs Transferra as a program of its own: compiled to native code, it needs no .NET where it runs, and starts in a tenth of the time.
+# Installs Transferra as a program of its own: compiled to native code, it needs no .NET where it runs, and starts in about a quarter of the time.
 #   ./install.sh             for everybody as root, in /opt/transferra and /usr/local/bin; for yourself otherwise, in ~/.local
 #   ./install.sh --to DIR    into this folder only, to try it there, or to copy it to another machine
 # It takes some minutes. What is installed already stays until the new program is whole.
@@ -8,6 +8,15 @@ here=$(cd -- "$(dirname -- "$(readlink -f -- "${BASH_SOURCE[0]}")")" && pwd)
 
 fail() { echo "install.sh: $1" >&2; echo "  $2" >&2; exit 2; }
 
+# What an installation consists of; a folder with anything else in it is somebody's, and is never replaced.
+files=(libe_sqlite3.so transferra)
+is_ours() { [ "$(ls -A -- "$1")" = "$(printf '%s\n' "${files[@]}")" ]; }
+refuse_others() {
+  [ -e "$1" ] || return 0
+  if [ -d "$1" ] && { [ -z "$(ls -A -- "$1")" ] || is_ours "$1"; }; then return 0; fi
+  fail "$1 is there, and holds something else than Transferra" "Name another folder with --to; nothing was changed."
+}
+
 link=
 case "${1:-}" in
   --to) [ $# -eq 2 ] || fail "--to needs a folder" "For example: ./install.sh --to /srv/transferra"; folder=$2 ;;
@@ -15,8 +24,7 @@ case "${1:-}" in
       else folder=$HOME/.local/lib/transferra link=$HOME/.local/bin/transferra; fi ;;
   *) fail "unknown option $1" "See the first lines of install.sh." ;;
 esac
-[ ! -e "$folder" ] || [ -f "$folder/transferra" ] || [ -z "$(ls -A "$folder" 2>/dev/null)" ] ||
-  fail "$folder is there, and holds no Transferra" "Name another folder with --to; nothing was changed."
+refuse_others "$folder"
 [ -z "$link" ] || [ ! -e "$link" ] || [ "$(readlink -- "$link")" = "$folder/transferra" ] ||
   fail "$link is there, and is not ours" "Remove it, or name a folder with --to; nothing was changed."
 command -v dotnet >/dev/null || fail "dotnet was not found" "Building needs the .NET 10 SDK; what is built does not."
@@ -47,13 +55,15 @@ then
 fi
 dotnet build-server shutdown --vbcscompiler >/dev/null 2>&1 || true
 rm -f "$part"/*.xml "$part"/*.dbg
+is_ours "$part" || fail "the build made other files than it should: $(ls -A -- "$part" | tr '\n' ' ')" "Nothing was changed."
 "$part/transferra" --version >/dev/null || fail "the program does not run on this machine" "Nothing was changed."
 chmod 755 "$part"
-# Two renames: whoever calls the program meanwhile gets the old one or the new one, or for an instant none.
+# Two renames: whoever calls the program meanwhile gets the old one or the new one, or for an instant none. It took minutes to come here.
+refuse_others "$folder"
 old=
 if [ -e "$folder" ]; then old=$(mktemp -d "$folder.old-XXXXXX"); mv -T "$folder" "$old"; fi
 mv -T "$part" "$folder"
-[ -z "$old" ] || rm -rf "$old"
+[ -z "$old" ] || { (cd -- "$old" && rm -f -- "${files[@]}"); rmdir -- "$old"; }
 if [ -n "$link" ]; then
   mkdir -p "$(dirname "$link")"
   ln -sfn "$folder/transferra" "$link"
