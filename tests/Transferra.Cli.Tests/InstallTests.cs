@@ -3,8 +3,8 @@ using Transferra.Tests;
 
 namespace Transferra.Cli.Tests;
 
-/// <summary>What install.sh refuses, puts in place and leaves as it is, with a compiler that makes nothing; that the program works which the
-/// real one makes is tried by ./test.sh --native.</summary>
+/// <summary>What install.sh refuses, puts in place and leaves as it is, with a stand-in for the compiler. Whether the program of the real
+/// one works is tried by ./test.sh --native.</summary>
 public sealed class InstallTests : IDisposable
 {
     private readonly TempFolder _folder = new();
