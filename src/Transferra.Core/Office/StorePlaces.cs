@@ -14,6 +14,8 @@ namespace Transferra.Core.Office;
 /// <param name="volume">For those in files.</param>
 public sealed class StorePlaces(IStoreOpener stores, IVolume volume)
 {
+    private readonly KnownDigests _digests = new(stores);
+
     /// <summary>Whether a store is there.</summary>
     public bool Exists(StoreAddress address) => address.IsOnServer ? stores.ServerOf(address).Exists(address.Path)
         : volume.Exists(address.Path);
@@ -70,7 +72,18 @@ public sealed class StorePlaces(IStoreOpener stores, IVolume volume)
     /// <param name="address">Which.</param>
     /// <param name="textEncoding">The code page of its version; null for UTF-8.</param>
     /// <param name="cancel">Stops between two batches.</param>
-    public string DigestOf(StoreAddress address, string? textEncoding, CancellationToken cancel)
+    public string DigestOf(StoreAddress address, string? textEncoding, CancellationToken cancel) =>
+        _digests.Taken(address, () => ReadDigest(address, textEncoding, cancel));
+
+    /// <summary>The digest of a store, without reading it where this process has taken it already and the marks of its files tell that
+    /// nobody wrote to them since. For where all of its bytes are looked at once more before anybody relies on it.</summary>
+    /// <param name="address">Which.</param>
+    /// <param name="textEncoding">The code page of its version; null for UTF-8.</param>
+    /// <param name="cancel">Stops between two batches.</param>
+    public string DigestByMark(StoreAddress address, string? textEncoding, CancellationToken cancel) =>
+        _digests.KnownOrTaken(address, () => ReadDigest(address, textEncoding, cancel));
+
+    private string ReadDigest(StoreAddress address, string? textEncoding, CancellationToken cancel)
     {
         if (!address.IsOnServer) return StoreDigest.Of(address);
         using IStore store = stores.Open(address, textEncoding);

@@ -51,9 +51,10 @@ internal sealed class ChangeOverStage(CompanyRun on) : Stage(on)
         if (obstacles.Count > 0) return obstacles;
         IReadOnlyList<string> holders = On.Context.Places.OpenedBy(On.Company.OldStore);
         if (holders.Count > 0) obstacles.Add($"the store is open: {holders[0]}");
-        (string old, string made) = On.DigestsOf(On.Company.OldStore, On.FinalStaged);
-        if (old != OldDigest) obstacles.Add("the old store was changed since the run began");
-        if (made != MadeDigest) obstacles.Add("the new store is not the one that was "
+        // In their new places both are read again, to the last byte.
+        (bool isOld, bool isMade) = Together.Do(On.IsOldUntouched, () => On.IsStaged(On.FinalStaged, MadeDigest));
+        if (!isOld) obstacles.Add("the old store was changed since the run began");
+        if (!isMade) obstacles.Add("the new store is not the one that was "
             + $"{(IsMending ? "proved" : "matched")}");
         return obstacles;
     }

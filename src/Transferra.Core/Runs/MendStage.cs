@@ -28,8 +28,7 @@ internal sealed class MendStage(CompanyRun on) : Stage(on)
         if (On.Fact(Stages.Backup, "proved") is not > 0) obstacles.Add("there is no proved backup set");
         IReadOnlyList<string> holders = On.Context.Places.OpenedBy(On.Company.OldStore);
         if (holders.Count > 0) obstacles.Add($"the store is open: {holders[0]}");
-        if (On.DigestOfOld(On.Company.OldStore) != On.Run.BegunFact(On.Company.Code,
-            "sha256")) obstacles.Add("the old store was changed since the run began");
+        if (!On.IsOldUntouched()) obstacles.Add("the old store was changed since the run began");
         return obstacles;
     }
 

@@ -92,6 +92,15 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
     /// <summary>The digest of one of the company's stores after the hops.</summary>
     public string DigestOfNew(Records.StoreAddress store) => Context.Places.DigestOf(store, To.TextEncoding, Context.Cancel);
 
+    /// <summary>Whether the company's old store is what it was when the run began. By its mark, where this process knows its digest: the
+    /// change-over reads all of it once more.</summary>
+    public bool IsOldUntouched() => Context.Places.DigestByMark(Company.OldStore, From.TextEncoding, Context.Cancel)
+        == Run.BegunFact(Company.Code, "sha256");
+
+    /// <summary>Whether a staged store is the one with this digest; by its mark, as <see cref="IsOldUntouched"/>.</summary>
+    public bool IsStaged(Records.StoreAddress staged, string digest) =>
+        Context.Places.DigestByMark(staged, To.TextEncoding, Context.Cancel) == digest;
+
     /// <summary>The digests of one of the company's stores before the hops and of one after them, on two cores.</summary>
     public (string Old, string New) DigestsOf(Records.StoreAddress old, Records.StoreAddress renewed) =>
         Together.Do(() => DigestOfOld(old), () => DigestOfNew(renewed));
