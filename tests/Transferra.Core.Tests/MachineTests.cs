@@ -52,6 +52,28 @@ public sealed class MachineTests : IDisposable
     }
 
     [Fact]
+    public void Of_stores_asked_about_at_once_each_has_its_own_holders()
+    {
+        foreach (string name in (string[])["a.db", "b.db", "c.db", "caf\u00E9.db"]) File.WriteAllText(_folder[name], "x");
+        string[] a = [_folder["a.db"]], b = [_folder["b.db"], _folder["caf\u00E9.db"]], c = [_folder["c.db"], _folder["not there"]];
+        using Process first = Process.Start("tail", ["-f", _folder["a.db"], _folder["caf\u00E9.db"], _folder["b.db"]]),
+            second = Process.Start("tail", ["-f", _folder["caf\u00E9.db"]]);
+        try
+        {
+            IReadOnlyList<IReadOnlyList<FileHolder>> held = [];
+            for (int i = 0; i < 100 && (held.Count == 0 || held[1].Count < 2); i++, Thread.Sleep(20))
+                held = OpenFiles.HoldersOfEach([a, b, c, a, []]);
+            int[] both = [.. new[] { first.Id, second.Id }.Order()];
+            Assert.Equal([[first.Id], both, [], [first.Id], []], held.Select(holders => holders.Select(holder => holder.ProcessId).ToArray()));
+        }
+        finally
+        {
+            first.Kill();
+            second.Kill();
+        }
+    }
+
+    [Fact]
     public void A_file_held_open_is_recognised_through_links_of_it_and_of_folders_above_it()
     {
         Directory.CreateDirectory(_folder["real/deep"]);

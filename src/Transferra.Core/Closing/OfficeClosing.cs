@@ -67,11 +67,13 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
     public static IReadOnlyList<PersonIn> PeopleIn(OfficeDescription office, IStoreOpener stores)
     {
         var people = new List<PersonIn>();
-        foreach ((Company company, StoreAddress store) in office.Companies.SelectMany(StoresOf))
+        (Company Company, StoreAddress Store)[] all = [.. office.Companies.SelectMany(StoresOf)];
+        IReadOnlyList<IReadOnlyList<FileHolder>> holders = OpenFiles.HoldersOfEach([.. all.Select(of => of.Store.IsOnServer ? []
+            : FilesUnder(stores, of.Store))]);
+        foreach (((Company company, StoreAddress store), int at) in all.Select((of, at) => (of, at)))
         {
             IReadOnlyList<StoreSession> sessions = store.IsOnServer ? stores.ServerOf(store).Sessions(store.Path)
-                : [.. OpenFiles.HoldersOf(FilesUnder(stores, store))
-                    .Select(holder => new StoreSession(holder.ProcessId, "", "this machine", holder.Program,
+                : [.. holders[at].Select(holder => new StoreSession(holder.ProcessId, "", "this machine", holder.Program,
                     FormattableString.Invariant($"process {holder.ProcessId}"), null))];
             people.AddRange(sessions.Select(session => new PersonIn(company.Code, store, session,
                 office.Closing.Services.FirstOrDefault(service => IsOf(service, store, session))?.Name ?? "")));
