@@ -137,7 +137,7 @@ public sealed class WhoMayTests : IDisposable
     public void No_command_that_is_started_sees_a_passphrase_or_a_password_or_fills_the_disk()
     {
         _office.Add("A", "sqlite", "data/a.db");
-        _office.Write("tell.sh", $"env > '{_office["seen"]}'\numask >> '{_office["seen"]}'\n");
+        _office.Write("tell.sh", $"env > '{_office["seen"]}'\necho \"umask $(umask)\" >> '{_office["seen"]}'\n");
         _office.More[0] = "backup: {to: [sets], locked-with: {variable: BOOKS_SECRET}}";
         _office.More.Add("closing: {tell: [sh, tell.sh, \"{message}\"]}");
         _office.Ready();
@@ -151,7 +151,8 @@ public sealed class WhoMayTests : IDisposable
         string seen = File.ReadAllText(_office["seen"]);
         Assert.Contains("HARMLESS=yes", seen, StringComparison.Ordinal);
         Assert.DoesNotContain("sesame", seen, StringComparison.Ordinal);
-        Assert.DoesNotContain("0077", seen, StringComparison.Ordinal); // what it makes is masked as the caller has it
+        Assert.Contains("umask 0", seen, StringComparison.Ordinal);
+        Assert.DoesNotContain("umask 0077", seen, StringComparison.Ordinal); // what it makes is masked as the caller has it
         BuiltProgram.Run(_office.Path, "reopen").Expect(0);
         _office.Write("tell.sh", "yes\n");
         var clock = Stopwatch.StartNew();

@@ -1,6 +1,7 @@
 using System.Data.Common;
 using System.Text;
 using Transferra.Core.Machine;
+using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Tests;
 
@@ -273,6 +274,23 @@ public sealed class ServerTests : IDisposable
         server.Remove(other.Path);
         server.Remove(other.Path); // there is none any more
         Assert.False(server.Exists(other.Path));
+    }
+
+    [Theory]
+    [MemberData(nameof(Engines))]
+    public void Whoever_is_just_leaving_a_database_is_not_in_it_and_whoever_stays_is(string engine)
+    {
+        StoreAddress address = Books(engine);
+        var places = new StorePlaces(_stores, new DiskVolume());
+        IDisposable stays = TestServers.Connect(address);
+        Assert.Single(places.OpenedBy(address));
+        var leaving = Task.Run(() =>
+        {
+            Thread.Sleep(200);
+            stays.Dispose();
+        });
+        Assert.Empty(places.OpenedBy(address));
+        leaving.Wait();
     }
 
     [Theory]

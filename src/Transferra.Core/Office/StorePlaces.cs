@@ -1,7 +1,9 @@
 // StorePlaces.cs: stores as wholes, wherever they are: there or not, renamed, removed, known again, held open.
 // Why one door: a run does the same with a file, a folder and a database on a server, and must not know which of them it has before it.
 // Holds: (1) Rename never overwrites, and is on the disk when it returns; (2) DigestOf changes when any record, table or column does, also
-// one that still lies beside the file; (3) what an engine keeps beside a file moves with it and never comes to lie beside another.
+// one that still lies beside the file; (3) what an engine keeps beside a file moves with it and never comes to lie beside another;
+// (4) whoever has left a database does not count as being in it.
+using System.Diagnostics;
 using System.Security.Cryptography;
 using System.Text;
 using Transferra.Core.Machine;
@@ -106,8 +108,21 @@ public sealed class StorePlaces(IStoreOpener stores, IVolume volume)
         return Convert.ToHexStringLower(all.GetHashAndReset());
     }
 
-    /// <summary>Who has a store open apart from this process, in words.</summary>
-    public IReadOnlyList<string> OpenedBy(StoreAddress address) => OpenedBy(stores, address);
+    // A server lists a session for a moment after its connection was closed.
+    private static readonly TimeSpan _leaving = TimeSpan.FromSeconds(1), _beat = TimeSpan.FromMilliseconds(20);
+
+    /// <summary>Who has a store open apart from this process, in words; on a server, who still has after a second.</summary>
+    public IReadOnlyList<string> OpenedBy(StoreAddress address)
+    {
+        long began = Stopwatch.GetTimestamp();
+        IReadOnlyList<string> holders = OpenedBy(stores, address);
+        while (address.IsOnServer && holders.Count > 0 && Stopwatch.GetElapsedTime(began) < _leaving)
+        {
+            Thread.Sleep(_beat);
+            holders = OpenedBy(stores, address);
+        }
+        return holders;
+    }
 
     internal static IReadOnlyList<string> OpenedBy(IStoreOpener stores, StoreAddress address) => address.IsOnServer
         ? stores.ServerOf(address).ConnectedTo(address.Path)

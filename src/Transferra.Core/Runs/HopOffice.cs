@@ -137,10 +137,10 @@ internal sealed class HopOffice(CompanyRun on, StoreAddress copy) : IHopOffice
     // A server lists a session for a moment after its program has ended, and whoever only looks around on it is gone as soon.
     private string? HolderOf(StoreAddress store)
     {
-        for (int looks = 10; ; looks--)
+        for (var clock = System.Diagnostics.Stopwatch.StartNew(); ;)
         {
             if (on.Context.Places.OpenedBy(store) is not [var holder, ..]) return null;
-            if (looks == 0) return holder;
+            if (clock.Elapsed > TimeSpan.FromSeconds(3)) return holder;
             on.Context.Cancel.WaitHandle.WaitOne(TimeSpan.FromMilliseconds(300));
         }
     }
