@@ -24,6 +24,6 @@ public record BackupContext(OfficeDescription Office, IStoreOpener Stores, IVolu
     /// <summary>The places sets are kept in, as they are known again.</summary>
     public PlaceBook PlaceBook => new(Office.Folder, Volume);
 
-    /// <summary>Stores as wholes.</summary>
-    public StorePlaces Places => new(Stores, Volume);
+    /// <summary>Stores as wholes; always the same one, which remembers what it has looked at.</summary>
+    public StorePlaces Places => field ??= new StorePlaces(Stores, Volume);
 }
