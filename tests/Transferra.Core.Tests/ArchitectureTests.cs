@@ -105,6 +105,24 @@ public class ArchitectureTests
         }
     }
 
+    // The compiler does not mind, and what looks at all else of the form without compiling does not look at this.
+    [Fact]
+    public void Using_lines_stand_in_order_those_of_the_system_first()
+    {
+        string[] wrong = [.. ((string[])["src", "demo", "tests", "benchmarks"]).SelectMany(folder => Directory.EnumerateFiles(
+            Path.Combine(Repository, folder), "*.cs", SearchOption.AllDirectories)).Where(file => !file.Contains("/obj/",
+            StringComparison.Ordinal) && !IsInOrder(File.ReadLines(file)))];
+        Assert.Equal([], wrong);
+    }
+
+    private static bool IsInOrder(IEnumerable<string> lines)
+    {
+        (bool, string)[] names = [.. lines.Select(line => Regex.Match(line, @"^using (\w[\w.]*);$").Groups[1].Value)
+            .Where(name => name.Length > 0).Select(name => (name != "System" && !name.StartsWith("System.", StringComparison.Ordinal),
+            name.Replace('.', '\0')))]; // a part of a name comes before all that is longer
+        return names.SequenceEqual(names.OrderBy(name => name.Item1).ThenBy(name => name.Item2, StringComparer.OrdinalIgnoreCase));
+    }
+
     [Fact]
     public void Every_numbered_guarantee_has_its_test()
     {

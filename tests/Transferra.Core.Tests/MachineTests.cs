@@ -64,7 +64,8 @@ public sealed class MachineTests : IDisposable
             for (int i = 0; i < 100 && (held.Count == 0 || held[1].Count < 2); i++, Thread.Sleep(20))
                 held = OpenFiles.HoldersOfEach([a, b, c, a, []]);
             int[] both = [.. new[] { first.Id, second.Id }.Order()];
-            Assert.Equal([[first.Id], both, [], [first.Id], []], held.Select(holders => holders.Select(holder => holder.ProcessId).ToArray()));
+            Assert.Equal([[first.Id], both, [], [first.Id], []],
+                held.Select(holders => holders.Select(holder => holder.ProcessId).ToArray()));
         }
         finally
         {
