@@ -284,13 +284,8 @@ public sealed class ServerTests : IDisposable
         var places = new StorePlaces(_stores, new DiskVolume());
         IDisposable stays = TestServers.Connect(address);
         Assert.Single(places.OpenedBy(address));
-        var leaving = Task.Run(() =>
-        {
-            Thread.Sleep(200);
-            stays.Dispose();
-        });
+        using var leaving = new Timer(_ => stays.Dispose(), null, TimeSpan.FromMilliseconds(200), Timeout.InfiniteTimeSpan);
         Assert.Empty(places.OpenedBy(address));
-        leaving.Wait();
     }
 
     [Theory]
