@@ -9,11 +9,11 @@ using Transferra.Core.Surveys;
 
 namespace Transferra.Cli.Commands;
 
-/// <summary>A place whose records can be read. What was unpacked for that goes when it is disposed.</summary>
+/// <summary>A place whose records can be read. What was unpacked for that goes when it is disposed, or with the next one.</summary>
 internal sealed class NamedPlace : IDisposable
 {
     private readonly Session _session;
-    private string? _unpacked;
+    private PassingFolder? _unpacked;
 
     private NamedPlace(Session session, string shown) => (_session, Shown) = (session, shown);
 
@@ -78,19 +78,19 @@ internal sealed class NamedPlace : IDisposable
         BackupSetInfo set = sets.Read(path);
         string above = _session.Scratch;
         _session.Volume.CreateFolder(above);
-        _unpacked = Path.Combine(above, $".transferra-unpacked-{Path.GetRandomFileName()}");
-        _session.Volume.MakeFolder(_unpacked);
+        _unpacked = PassingFolder.Make(_session.Volume, above, ".transferra-unpacked-");
         using (ISetFile file = sets.OpenWhole(path, above, (done, total) => _session.Screen.Progress.Show("fetching", done, total,
             isBytes: true), _session.Cancel))
         {
-            IReadOnlyList<SetFault> faults = BackupSets.Unpack(file, _unpacked, name => name.StartsWith("store/", StringComparison.Ordinal),
+            IReadOnlyList<SetFault> faults = BackupSets.Unpack(file, _unpacked.Path,
+                name => name.StartsWith("store/", StringComparison.Ordinal),
                 (done, total) => _session.Screen.Progress.Show("unpacking", done, total, isBytes: true), cancel: _session.Cancel);
             if (faults is [var fault, ..])
                 throw new TransferraException($"the set {path} is damaged: {fault.Member}: {fault.What}",
                     "Use another set, or heal it: transferra sets --heal");
         }
         Manifest = set.Manifest;
-        StoreAddress address = StoreExport.Unpacked(set.Manifest.Store, _unpacked);
+        StoreAddress address = StoreExport.Unpacked(set.Manifest.Store, _unpacked.Path);
         using (IStore store = _session.Stores.Open(address, set.Manifest.Store.TextEncoding))
             Side = new BareSide(address, StoreAddress.ServerEngines.Contains(set.Manifest.Store.Engine)
                 ? set.Manifest.ShapesOf(store, null) : [], set.Manifest.Store.TextEncoding, Hidden(_session));
@@ -100,7 +100,7 @@ internal sealed class NamedPlace : IDisposable
     /// <inheritdoc/>
     public void Dispose()
     {
-        if (_unpacked is not null) _session.Volume.Remove(_unpacked);
+        _unpacked?.Dispose();
         _unpacked = null;
     }
 }
