@@ -234,6 +234,32 @@ public sealed class KitOfStoreTests
         Assert.Equal("ORD: ORD ID=ID, CNO=CNO, STAT, DR=DR, CR=CR", Shown(hop.Tables[0]));
     }
 
+    // NAME is VARCHAR(40), LIM VARCHAR(12), FAX VARCHAR(1), NO a whole number that must be there.
+    [Theory]
+    [InlineData("NAME", "'2'", "NAME VARCHAR(40)")]
+    [InlineData("NAME", "TRIM(FAX)", "NAME VARCHAR(40)")]
+    [InlineData("NAME", "CASE WHEN FAX = 'x' THEN 'P' ELSE 'D' END", "NAME VARCHAR(40)")]
+    [InlineData("NAME", "CAST(FAX AS VARCHAR(3))", "NAME VARCHAR(3)")] // said so
+    [InlineData("NAME", "NO", "NAME INTEGER!")] // another column in its place
+    [InlineData("FAX", "'none'", "FAX VARCHAR(4)")] // it could not hold that
+    [InlineData("LIM", "CAST(LIM AS DECIMAL(14,2))", "LIM DECIMAL(14,2)")]
+    [InlineData("LIM", "CAST(LIM AS DECIMAL(14,2)) * 2", "LIM DECIMAL(18,2)")] // an amount, no text any more
+    [InlineData("NO", "NO * 2", "NO INTEGER")]
+    [InlineData("NO", "7", "NO INTEGER!")]
+    public void A_column_becomes_no_narrower_by_a_value_that_it_could_hold(string column, string value, string shown)
+    {
+        string left = value.Contains(column, StringComparison.Ordinal) ? "" : ", columns-left-out: {COLUMN: a new one}";
+        TableShape made = Hop("""
+            versions: ["1", "2"]
+            hops:
+              - hop: {from: "1", to: "2"}
+                tables: [{from: CUST, into: {CUST: {COLUMN: SAID}}LEFT}]
+            """.Replace("LEFT", left, StringComparison.Ordinal).Replace("COLUMN", column, StringComparison.Ordinal)
+            .Replace("SAID", value.Contains("FAX", StringComparison.Ordinal) ? $"{{is: \"{value}\", changes: new}}" : $"\"{value}\"",
+                StringComparison.Ordinal)).To.Table("CUST")!;
+        Assert.Equal(shown, Shown(made with { Columns = [made.Columns[made.OrdinalOf(column)]], Key = [] })[5..].Split(") key")[0]);
+    }
+
     [Fact]
     public void From_the_store_to_a_described_version_what_has_no_place_there_is_carried_beside()
     {

@@ -1,6 +1,7 @@
 // DerivedTables.cs: the tables of a new version that nobody described, made from the old ones and from what a hop says of them.
 // Holds: (1) a column is there under its own name unless it is left out, or something with a new name is made of it; (2) what is made of
-// a private value is private; (3) keys, indexes and links follow the columns that are carried as they are.
+// a private value is private; (3) keys, indexes and links follow the columns that are carried as they are; (4) a column becomes no
+// narrower by a value that it could hold.
 using Transferra.Core.Expressions;
 using Transferra.Core.Records;
 
@@ -84,7 +85,8 @@ internal sealed class DerivedTables(DescribedMap words, KitVersion from, Corresp
             if (at >= 0)
             {
                 if (Correspondence.IsColumn(left[at].Value, column.Name)) renamed.TryAdd(column.Name, left[at].Name);
-                columns.Add(ShapeOf(left[at].Name, left[at].Value, old, scope, lookups));
+                ColumnShape made = ShapeOf(left[at].Name, left[at].Value, old, scope, lookups);
+                columns.Add(Names.Same(made.Name, column.Name) ? Kept(column, made, left[at].Value) : made);
                 left.RemoveAt(at);
             }
             else if (used is not null && !used.Contains(column.Name))
@@ -119,6 +121,28 @@ internal sealed class DerivedTables(DescribedMap words, KitVersion from, Corresp
             && table.Columns[column].IsPrivate);
         return new ColumnShape(name, type, false, isPrivate);
     }
+
+    // A value that the old column of that name could hold makes it no narrower: the next one, which the new program writes, may be longer.
+    // Another type is meant where it is written as one.
+    private static ColumnShape Kept(ColumnShape old, ColumnShape made, Expression value)
+    {
+        if (value is Cast or ColumnReference || !Holds(old.Type, made.Type, value)) return made;
+        return made with
+        {
+            Type = old.Type,
+            DeclaredAs = old.DeclaredAs,
+            Default = old.Default,
+            Required = old.Required && value is Literal { Kind: not LiteralKind.Null }
+        };
+    }
+
+    private static bool Holds(FieldType old, FieldType made, Expression value) => old.Kind switch
+    {
+        FieldKind.Text => made.Kind == FieldKind.Text && (old.Length == 0 || (made.Length > 0 && made.Length <= old.Length)),
+        FieldKind.Decimal => (made.Kind == FieldKind.Integer && value is Literal) || (made.Kind == FieldKind.Decimal
+            && made.Scale <= old.Scale && made.Precision - made.Scale <= old.Precision - old.Scale),
+        _ => made.Kind == old.Kind
+    };
 
     private TableShape Linked((TableShape Old, TableShape New, Dictionary<string, string> Renamed) table)
     {
