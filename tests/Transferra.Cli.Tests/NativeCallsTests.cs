@@ -1,5 +1,5 @@
-// NativeCallsTests.cs: that nothing is called which a program compiled to native code may not have. The compiler's analysis tells the same,
-// and more, when install.sh makes that program; it takes minutes, which every build and every change would have to wait for.
+// NativeCallsTests.cs: that nothing is called which a program compiled to native code may not have. The native compiler tells the
+// same, and more, when install.sh makes that program; that takes minutes, which every change would have to wait for.
 using System.Diagnostics.CodeAnalysis;
 using System.Reflection;
 using Transferra.Core.Kits;

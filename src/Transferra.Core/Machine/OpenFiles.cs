@@ -1,6 +1,6 @@
 // OpenFiles.cs: which processes hold a file open, from /proc (proc(5)); those of other users are seen only by root.
 // Why by bytes and system calls: a machine with servers on it has thousands of open files, nearly all of them connections, and who is in
-// is asked again and again while people leave. One call a file is made, and nothing kept of those that are not asked about.
+// is asked again and again while people leave. Each open file costs one call, and nothing is kept of those that are not asked about.
 // Holds: (1) a file reached through links, also of folders above it, is recognised; (2) a file that is not there is held by nobody;
 // (3) of several stores asked about at once, each has its own holders.
 using System.Globalization;
@@ -58,8 +58,8 @@ public static class OpenFiles
         }
         foreach (int handle in all)
         {
-            int length = (int)SystemCalls.ReadLink([.. Encoding.ASCII.GetBytes(string.Create(CultureInfo.InvariantCulture,
-                $"{handles}/{handle}")), 0], target, target.Length);
+            int length = (int)SystemCalls.ReadLink(PosixFiles.Terminated(PosixFiles.Bytes(string.Create(
+                CultureInfo.InvariantCulture, $"{handles}/{handle}"))), target, target.Length);
             // Connections and pipes have no path; what was closed meanwhile has nothing.
             if (length > 0 && target[0] == '/' && lengths.Contains(length)) yield return Encoding.UTF8.GetString(target, 0, length);
         }
@@ -69,7 +69,8 @@ public static class OpenFiles
     private static List<int> NumbersIn(string folder)
     {
         var numbers = new List<int>();
-        foreach (byte[] name in PosixFiles.Names(SystemCalls.OpenFolder([.. Encoding.ASCII.GetBytes(folder), 0]), PosixFiles.Bytes(folder)))
+        byte[] path = PosixFiles.Bytes(folder);
+        foreach (byte[] name in PosixFiles.Names(SystemCalls.OpenFolder(PosixFiles.Terminated(path)), path))
             if (int.TryParse(name, NumberStyles.None, CultureInfo.InvariantCulture, out int number)) numbers.Add(number);
         numbers.Sort();
         return numbers;

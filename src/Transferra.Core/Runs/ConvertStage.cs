@@ -243,7 +243,7 @@ internal sealed class ConvertStage(CompanyRun on) : Stage(on)
     public override StageOutcome Prove(StageOutcome done)
     {
         // What the match compares with has to be what was there before they came.
-        if (ByOthers && !On.IsOldUntouched())
+        if (ByOthers && !(IsNight ? On.IsOldUntouched() : IsOldAsBegun))
         {
             string altered = $"the old store {On.Company.OldStore.Shown} was written to while others converted";
             if (IsNight) return done with { IsGood = false, Summary = altered };

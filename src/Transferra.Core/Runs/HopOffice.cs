@@ -134,7 +134,7 @@ internal sealed class HopOffice(CompanyRun on, StoreAddress copy) : IHopOffice
         });
     }
 
-    // A server lists a session for a moment after its program has ended, and whoever only looks around on it is gone as soon.
+    // A program that was ended, and whoever only looks around on a server, is gone in a moment.
     private string? HolderOf(StoreAddress store)
     {
         for (var clock = System.Diagnostics.Stopwatch.StartNew(); ;)
