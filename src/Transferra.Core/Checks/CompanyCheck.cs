@@ -307,7 +307,7 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
         var broken = new FindingHead(FindingKinds.RuleBroken, Grade.Fault, groups.Side.Table.Name, rule.Name, what, mend.Length > 0
             ? "Have the stored totals recomputed on a copy: transferra check CODE --mend" : Ask())
         { Mend = mend };
-        var amounts = new SpillSorter<GroupAmounts>(GroupAmounts.Add, runLength: 1 << 16);
+        var amounts = new GroupSums();
         var sides = new List<(TableScan, SideProbe)>();
         Side(groups.Side, isOther: false);
         if (groups.Other is { } other) Side(other, isOther: true);

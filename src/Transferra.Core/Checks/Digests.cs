@@ -4,10 +4,9 @@
 // Why not the canonical bytes of docs/fingerprints.md: these digests never leave the process, and are computed for every record several
 // times.
 // Holds: equal values of one kind give equal digests whatever table, engine or scale they come from.
+using System.Buffers.Binary;
 using System.IO.Hashing;
 using System.Runtime.CompilerServices;
-using System.Runtime.InteropServices;
-using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Checks;
@@ -35,17 +34,66 @@ internal static class Digest
         if (vector.IsNull(row)) return Third;
         switch (vector)
         {
-            case LongVector longs: return Fold((ulong)longs.Values[row] ^ First, Second) ^ Third;
-            case BytesVector bytes: return XxHash3.HashToUInt64(bytes[row]);
-            case WideVector { Type.Kind: FieldKind.Decimal } wides when Whole(wides.Values[row],
-                wides.Type.Scale) is { } whole:
-                return Fold((ulong)whole ^ First, Second) ^ Third;
+            case LongVector longs: return OfWhole(longs.Values[row]);
+            case BytesVector bytes: return OfBytes(bytes[row]);
+            case WideVector { Type.Kind: FieldKind.Decimal } wides when Whole(wides.Values[row], wides.Type.Scale) is { } whole:
+                return OfWhole(whole);
             default:
                 CanonicalWriter writer = _bytes ??= new CanonicalWriter();
                 writer.Clear();
                 vector.Encode(row, writer);
                 return XxHash3.HashToUInt64(writer.Written);
         }
+    }
+
+    /// <summary>The digests of all rows of a vector.</summary>
+    /// <param name="vector">The vector.</param>
+    /// <param name="into">As many as it has rows.</param>
+    public static void OfAll(Vector vector, Span<ulong> into)
+    {
+        switch (vector)
+        {
+            case LongVector longs:
+                ReadOnlySpan<long> values = longs.Values;
+                for (int row = 0; row < into.Length; row++) into[row] = OfWhole(values[row]);
+                break;
+            case BytesVector bytes:
+                ReadOnlySpan<byte> all = bytes.AllBytes;
+                ReadOnlySpan<int> ends = bytes.Ends;
+                for (int row = 0, start = 0; row < into.Length; start = ends[row++]) into[row] = OfBytes(all[start..ends[row]]);
+                break;
+            default:
+                for (int row = 0; row < into.Length; row++) into[row] = Of(vector, row);
+                return;
+        }
+        if (!vector.HasNull) return;
+        for (int row = 0; row < into.Length; row++)
+            if (vector.IsNull(row)) into[row] = Third;
+    }
+
+    /// <summary>The digest of a whole number.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    public static ulong OfWhole(long value) => Fold((ulong)value ^ First, Second) ^ Third;
+
+    /// <summary>The digest of a text or a binary value.</summary>
+    // Most that are looked at so are short: two words that overlap hold all of them, and the length tells which bytes they are.
+    public static ulong OfBytes(ReadOnlySpan<byte> bytes)
+    {
+        int length = bytes.Length;
+        ulong begin, end;
+        if (length > 2 * sizeof(ulong)) return XxHash3.HashToUInt64(bytes);
+        if (length >= sizeof(ulong))
+        {
+            begin = BinaryPrimitives.ReadUInt64LittleEndian(bytes);
+            end = BinaryPrimitives.ReadUInt64LittleEndian(bytes[^sizeof(ulong)..]);
+        }
+        else if (length >= sizeof(uint))
+        {
+            begin = BinaryPrimitives.ReadUInt32LittleEndian(bytes);
+            end = BinaryPrimitives.ReadUInt32LittleEndian(bytes[^sizeof(uint)..]);
+        }
+        else (begin, end) = length == 0 ? (0UL, 0UL) : (bytes[0] | (ulong)bytes[length >> 1] << 8 | (ulong)bytes[^1] << 16, 0UL);
+        return Fold(Fold(begin ^ First, end ^ Second) ^ (ulong)length, Third);
     }
 
     // A decimal that is a whole number is the same as that number in a column of whole ones.
@@ -61,7 +109,29 @@ internal static class Digest
 
     /// <summary>The digest of a value behind others, from the digest of those.</summary>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
-    public static ulong And(ulong before, Vector vector, int row) => Fold(before ^ Second, Of(vector, row) ^ First);
+    public static ulong And(ulong before, Vector vector, int row) => And(before, Of(vector, row));
+
+    /// <summary>The digest of a value behind others, from the digests of both.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    public static ulong And(ulong before, ulong digest) => Fold(before ^ Second, digest ^ First);
+
+    /// <summary>The digests of several values of each row, from those of each value.</summary>
+    /// <param name="columns">Those of a column each.</param>
+    /// <param name="rows">How many rows.</param>
+    /// <param name="room">Where they go; made anew when it is too small.</param>
+    public static ulong[] Together(ulong[][] columns, int rows, ref ulong[] room)
+    {
+        if (room.Length < rows) room = new ulong[rows];
+        Span<ulong> together = room.AsSpan(0, rows);
+        if (columns.Length == 0) together.Clear();
+        else columns[0].AsSpan(0, rows).CopyTo(together);
+        for (int i = 1; i < columns.Length; i++)
+        {
+            ReadOnlySpan<ulong> next = columns[i].AsSpan(0, rows);
+            for (int row = 0; row < together.Length; row++) together[row] = And(together[row], next[row]);
+        }
+        return room;
+    }
 }
 
 /// <summary>The digest of some columns of a row.</summary>
@@ -95,167 +165,4 @@ internal static class ValueDigest
         for (int i = 1; i < values.Length; i++) digest = Digest.And(digest, values[i], row);
         return digest;
     }
-}
-
-/// <summary>Any number of digests, to be gone through in order. Spread over parts by their upper bits, so that each part is sorted by
-/// itself in memory.</summary>
-internal sealed class DigestList : IDisposable
-{
-    private const int PartBits = 8, Parts = 1 << PartBits, BlockItems = 512;
-
-    // Up to so many are kept as they come, without parts: a store may have a thousand small tables, each with lists of its own.
-    private const int MostFew = 1 << 13;
-
-    private ulong[]? _few = [];
-    private int _fewCount;
-    private ulong[] _blocks = [];
-    private int[] _counts = [];
-    private List<int>?[] _written = [];
-    private FileStream? _file;
-    private int _blocksWritten;
-
-    public void Add(ulong digest)
-    {
-        if (_few is null) AddToPart(digest);
-        else if (_fewCount == MostFew)
-        {
-            (ulong[] few, _few) = (_few, null);
-            (_blocks, _counts, _written) = (new ulong[Parts * BlockItems], new int[Parts], new List<int>?[Parts]);
-            foreach (ulong one in few) AddToPart(one);
-            AddToPart(digest);
-        }
-        else
-        {
-            if (_fewCount == _few.Length) Array.Resize(ref _few, Math.Clamp(_fewCount * 2, 16, MostFew));
-            _few[_fewCount++] = digest;
-        }
-    }
-
-    private void AddToPart(ulong digest)
-    {
-        int part = (int)(digest >> (64 - PartBits));
-        if (_counts[part] == BlockItems) Spill(part);
-        _blocks[part * BlockItems + _counts[part]++] = digest;
-    }
-
-    private void Spill(int part)
-    {
-        _file ??= SpillFile.Create(bufferBytes: 0);
-        RandomAccess.Write(_file.SafeFileHandle, MemoryMarshal.AsBytes(_blocks.AsSpan(part * BlockItems, BlockItems)),
-            (long)_blocksWritten * BlockItems * sizeof(ulong));
-        (_written[part] ??= []).Add(_blocksWritten++);
-        _counts[part] = 0;
-    }
-
-    /// <summary>All digests, the least first, as often as they were added.</summary>
-    public IEnumerable<ulong> Sorted()
-    {
-        if (_few is not null)
-        {
-            ulong[] few = _few[.._fewCount];
-            Array.Sort(few);
-            foreach (ulong one in few) yield return one;
-            yield break;
-        }
-        // While one part is gone through, the next ones are sorted.
-        const int ahead = 3;
-        var sorting = new Queue<Task<(ulong[] Items, int Count)>>();
-        var free = new System.Collections.Concurrent.ConcurrentBag<ulong[]>();
-        for (int part = 0; part < Parts + ahead; part++)
-        {
-            if (part < Parts)
-            {
-                int next = part;
-                sorting.Enqueue(Task.Run(() => SortedPart(next, free)));
-            }
-            if (part < ahead) continue;
-            (ulong[] items, int count) = sorting.Dequeue().GetAwaiter().GetResult();
-            for (int i = 0; i < count; i++) yield return items[i];
-            free.Add(items);
-        }
-    }
-
-    private (ulong[] Items, int Count) SortedPart(int part, System.Collections.Concurrent.ConcurrentBag<ulong[]> free)
-    {
-        List<int> written = _written[part] ?? [];
-        int count = written.Count * BlockItems + _counts[part];
-        if (!free.TryTake(out ulong[]? items) || items.Length < count) items = new ulong[count];
-        for (int block = 0; block < written.Count; block++)
-        {
-            Span<byte> room = MemoryMarshal.AsBytes(items.AsSpan(block * BlockItems, BlockItems));
-            if (RandomAccess.Read(_file!.SafeFileHandle, room, (long)written[block] * BlockItems * sizeof(ulong)) != room.Length)
-                throw new EndOfStreamException("a file for what does not fit in memory is cut off");
-        }
-        _blocks.AsSpan(part * BlockItems, _counts[part]).CopyTo(items.AsSpan(written.Count * BlockItems));
-        Array.Sort(items, 0, count);
-        return (items, count);
-    }
-
-    /// <summary>The digests that are there more than once, each with how often.</summary>
-    public IEnumerable<(ulong Digest, int Count)> Repeated()
-    {
-        ulong last = 0;
-        int count = 0;
-        foreach (ulong digest in Sorted())
-        {
-            if (count > 0 && digest == last)
-            {
-                count++;
-                continue;
-            }
-            if (count > 1) yield return (last, count);
-            (last, count) = (digest, 1);
-        }
-        if (count > 1) yield return (last, count);
-    }
-
-    public void Dispose() => _file?.Dispose();
-}
-
-/// <summary>A set of digests of any size.</summary>
-internal sealed class DigestSet : IDisposable
-{
-    // Most links point to few records, again and again; those are met here and never reach the list.
-    private ulong[] _lately = new ulong[1 << 8];
-    private readonly DigestList _all = new();
-    private long _added;
-
-    public void Add(ulong digest)
-    {
-        // More room where there are many; what was met until then may be met again.
-        if (++_added == 1 << 10) _lately = new ulong[1 << 14];
-        ref ulong slot = ref _lately[digest & (ulong)(_lately.Length - 1)];
-        if (slot == digest && digest != 0) return;
-        slot = digest;
-        _all.Add(digest);
-    }
-
-    /// <summary>The digests of this set that none of others has, in order, each once.</summary>
-    public IEnumerable<ulong> NotIn(params IReadOnlyList<DigestSet> others) => others.Aggregate(Each(), (left, other) => Without(left,
-        other));
-
-    private IEnumerable<ulong> Each()
-    {
-        bool any = false;
-        ulong last = 0;
-        foreach (ulong mine in _all.Sorted())
-        {
-            if (any && mine == last) continue;
-            (last, any) = (mine, true);
-            yield return mine;
-        }
-    }
-
-    private static IEnumerable<ulong> Without(IEnumerable<ulong> all, DigestSet other)
-    {
-        using IEnumerator<ulong> theirs = other._all.Sorted().GetEnumerator();
-        bool more = theirs.MoveNext();
-        foreach (ulong mine in all)
-        {
-            while (more && theirs.Current < mine) more = theirs.MoveNext();
-            if (!more || theirs.Current != mine) yield return mine;
-        }
-    }
-
-    public void Dispose() => _all.Dispose();
 }

@@ -1,7 +1,8 @@
 // KeyProbe.cs: records that share a key: exact copies, or records that differ. And records that are the same in the business.
-// How: while the table is read only the keys' digests are kept. Keys that are there more than once are met again in a second reading,
-// which tells whether their records differ, and named in a third; a table whose keys are sound is read once.
+// How: while the table is read only the keys' digests are kept, or the runs that numbers make. Keys that are there more than once are met
+// again in a second reading, which tells whether their records differ, and named in a third; a table whose keys are sound is read once.
 using Transferra.Core.Kits;
+using Transferra.Core.Records;
 
 namespace Transferra.Core.Checks;
 
@@ -12,8 +13,12 @@ namespace Transferra.Core.Checks;
 /// <param name="findings">Where they go.</param>
 internal sealed class KeyProbe(TableScan scan, FindingHead copies, FindingHead conflict, FindingCollector findings) : Probe
 {
-    private readonly RowDigest _key = new(scan.Ordinals(scan.Table.Key)), _record = new([.. Enumerable.Range(0, scan.Table.Columns.Count)]);
+    private readonly KeyDigests _key = new(scan, scan.Ordinals(scan.Table.Key));
+    private readonly RowDigest _record = new([.. Enumerable.Range(0, scan.Table.Columns.Count)]);
     private readonly DigestList _keys = new();
+
+    // Of a key that is a whole number, in place of the digests, as long as they are few; null from then on.
+    private NumberRuns? _numbers = scan.Table.Key.Count == 1 ? new NumberRuns() : null;
     private readonly HashSet<ulong> _copied = [];
 
     /// <summary>Whether <see cref="Copied"/> is wanted; it takes memory for each such key.</summary>
@@ -22,14 +27,11 @@ internal sealed class KeyProbe(TableScan scan, FindingHead copies, FindingHead c
     /// <summary>Digests of the keys that have exact copies and nothing else; complete when Judge has been gone through.</summary>
     public IReadOnlySet<ulong> Copied => _copied;
 
-    /// <summary>The digest of a record's key.</summary>
-    public ulong KeyOf(int row) => _key.Of(scan.Batch, row);
-
     public override bool GathersOnly => true;
 
     // Without a value in each column of its key, or with one that cannot be read, a record is not a copy of another; that it has none is
     // told by others.
-    private bool HasKey(int row, HashSet<int>? unreadable) => _key.IsWhole(scan.Batch, row) && unreadable?.Contains(row) != true;
+    private bool HasKey(int row, HashSet<int>? unreadable) => _key.IsWhole(row) && unreadable?.Contains(row) != true;
 
     private HashSet<int>? Unreadable() => scan.Batch.Faults.Count == 0 ? null
         : [.. scan.Batch.Faults.Where(fault => scan.Table.Key.Contains(fault.Column, StringComparer.OrdinalIgnoreCase))
@@ -38,13 +40,29 @@ internal sealed class KeyProbe(TableScan scan, FindingHead copies, FindingHead c
     public override void Take()
     {
         HashSet<int>? unreadable = Unreadable();
+        if (_numbers is { } numbers && scan.Batch.Vectors[scan.Table.OrdinalOf(scan.Table.Key[0])] is LongVector keys)
+        {
+            _key.LookForNone();
+            ReadOnlySpan<long> values = keys.Values;
+            for (int row = 0; row < values.Length; row++)
+                if (HasKey(row, unreadable)) numbers.Add(values[row]);
+            if (numbers.AreFew) return;
+            foreach (long number in numbers.All()) _keys.Add(Digest.OfWhole(number));
+            _numbers = null;
+            return;
+        }
+        _key.Look();
         for (int row = 0; row < scan.Batch.RowCount; row++)
-            if (HasKey(row, unreadable)) _keys.Add(KeyOf(row));
+            if (HasKey(row, unreadable)) _keys.Add(_key[row]);
     }
+
+    private IEnumerable<ulong> Repeated() =>
+        (_numbers?.Repeated().Select(repeated => Digest.OfWhole(repeated.Number)) ?? [])
+            .Concat(_keys.Repeated().Select(repeated => repeated.Digest));
 
     public override IEnumerable<Naming> Judge()
     {
-        foreach (HashSet<ulong> shared in Portions.Of(_keys.Repeated().Select(repeated => repeated.Digest)))
+        foreach (HashSet<ulong> shared in Portions.Of(Repeated()))
         {
             var first = new Dictionary<ulong, ulong>();
             var differ = new HashSet<ulong>();
@@ -58,9 +76,10 @@ internal sealed class KeyProbe(TableScan scan, FindingHead copies, FindingHead c
     private bool Compare(HashSet<ulong> shared, Dictionary<ulong, ulong> first, HashSet<ulong> differ)
     {
         HashSet<int>? unreadable = Unreadable();
+        _key.Look();
         for (int row = 0; row < scan.Batch.RowCount; row++)
         {
-            ulong key = KeyOf(row);
+            ulong key = _key[row];
             if (!shared.Contains(key) || !HasKey(row, unreadable)) continue;
             ulong record = _record.Of(scan.Batch, row);
             if (!first.TryAdd(key, record) && first[key] != record) differ.Add(key);
@@ -72,9 +91,10 @@ internal sealed class KeyProbe(TableScan scan, FindingHead copies, FindingHead c
     {
         var further = new List<int>();
         HashSet<int>? unreadable = Unreadable();
+        _key.Look();
         for (int row = 0; row < scan.Batch.RowCount; row++)
         {
-            ulong key = KeyOf(row);
+            ulong key = _key[row];
             if (!shared.Contains(key) || !HasKey(row, unreadable)) continue;
             if (differ.Contains(key)) findings.Add(conflict, scan.NameOf(row));
             else if (!seen.Add(key))
@@ -96,28 +116,33 @@ internal sealed class KeyProbe(TableScan scan, FindingHead copies, FindingHead c
 internal sealed class BusinessKeyProbe(TableScan scan, BusinessKey key, FindingHead head, FindingCollector findings) : Probe
 {
     private readonly int[] _ordinals = scan.Ordinals(key.Columns);
-    private readonly RowDigest _digest = new(scan.Ordinals(key.Columns));
+    private readonly KeyDigests _digest = new(scan, scan.Ordinals(key.Columns));
     private readonly RowFilter _which = new(scan, key.Where);
     private readonly DigestList _keys = new();
     private readonly Dictionary<ulong, int> _copies = [];
 
-    private bool Counts(int row) => _which.Counts(row) && _digest.IsWhole(scan.Batch, row);
+    private bool Counts(int row) => _which.Counts(row) && _digest.IsWhole(row);
 
     public override bool GathersOnly => true;
 
-    public override void Take()
+    private void Look()
     {
         _which.Look();
+        _digest.Look();
+    }
+
+    public override void Take()
+    {
+        Look();
         for (int row = 0; row < scan.Batch.RowCount; row++)
-            if (Counts(row)) _keys.Add(_digest.Of(scan.Batch, row));
+            if (Counts(row)) _keys.Add(_digest[row]);
     }
 
     public override void TakeBack(ReadOnlySpan<int> rows)
     {
-        _which.Look();
+        Look();
         foreach (int row in rows)
-            if (Counts(row)) _copies[_digest.Of(scan.Batch, row)] = _copies.GetValueOrDefault(_digest.Of(scan.Batch,
-                row)) + 1;
+            if (Counts(row)) _copies[_digest[row]] = _copies.GetValueOrDefault(_digest[row]) + 1;
     }
 
     public override IEnumerable<Naming> Judge()
@@ -127,10 +152,9 @@ internal sealed class BusinessKeyProbe(TableScan scan, BusinessKey key, FindingH
             .Select(repeated => repeated.Digest)))
             yield return new Naming(scan, () =>
             {
-                _which.Look();
+                Look();
                 for (int row = 0; row < scan.Batch.RowCount; row++)
-                    if (Counts(row) && shared.Contains(_digest.Of(scan.Batch, row))) findings.Add(head,
-                        scan.NameOf(row), scan.Show(row, _ordinals));
+                    if (Counts(row) && shared.Contains(_digest[row])) findings.Add(head, scan.NameOf(row), scan.Show(row, _ordinals));
                 return true;
             });
     }

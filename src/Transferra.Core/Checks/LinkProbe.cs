@@ -11,7 +11,6 @@ namespace Transferra.Core.Checks;
 /// <param name="link">Which records, and values that mean nothing; null for all of both.</param>
 internal sealed class LinkSet(TableScan scan, IReadOnlyList<string> columns, CheckedLink? link = null) : Probe
 {
-    private readonly RowDigest _digest = new(scan.Ordinals(columns));
     private readonly PointingRows _which = new(scan, columns, link);
 
     public DigestSet Digests { get; } = new();
@@ -22,7 +21,7 @@ internal sealed class LinkSet(TableScan scan, IReadOnlyList<string> columns, Che
     {
         _which.Look();
         for (int row = 0; row < scan.Batch.RowCount; row++)
-            if (_which.Points(row)) Digests.Add(_digest.Of(scan.Batch, row));
+            if (_which.Points(row)) Digests.Add(_which.DigestOf(row));
     }
 
     protected override void GiveUp() => Digests.Dispose();
@@ -33,15 +32,22 @@ internal sealed class LinkSet(TableScan scan, IReadOnlyList<string> columns, Che
 internal sealed class PointingRows(TableScan scan, IReadOnlyList<string> columns, CheckedLink? link)
 {
     private readonly int[] _ordinals = scan.Ordinals(columns);
-    private readonly RowDigest _digest = new(scan.Ordinals(columns));
+    private readonly KeyDigests _digest = new(scan, scan.Ordinals(columns));
     private readonly RowFilter _where = new(scan, link?.Where);
     private readonly byte[][] _none = [.. link?.None.Select(Encoding.UTF8.GetBytes) ?? []];
 
     /// <summary>Looks at the batch as it is now.</summary>
-    public void Look() => _where.Look();
+    public void Look()
+    {
+        _where.Look();
+        _digest.Look();
+    }
+
+    /// <summary>The digest of where a record points.</summary>
+    public ulong DigestOf(int row) => _digest[row];
 
     /// <summary>Whether a record of the batch points somewhere.</summary>
-    public bool Points(int row) => _digest.IsWhole(scan.Batch, row) && _where.Counts(row) && (_none.Length == 0
+    public bool Points(int row) => _digest.IsWhole(row) && _where.Counts(row) && (_none.Length == 0
         || !Array.TrueForAll(_ordinals, ordinal => MeansNone(scan.Batch.Vectors[ordinal], row)));
 
     private bool MeansNone(Vector vector, int row)
@@ -70,7 +76,6 @@ internal sealed class RelationProbe(TableScan scan, IReadOnlyList<string> column
 {
     private readonly PointingRows _which = new(scan, columns, link);
     private readonly int[] _ordinals = scan.Ordinals(columns);
-    private readonly RowDigest _digest = new(scan.Ordinals(columns));
 
     public override IEnumerable<Naming> Judge()
     {
@@ -79,7 +84,7 @@ internal sealed class RelationProbe(TableScan scan, IReadOnlyList<string> column
             {
                 _which.Look();
                 for (int row = 0; row < scan.Batch.RowCount; row++)
-                    if (_which.Points(row) && missing.Contains(_digest.Of(scan.Batch, row))) findings.Add(head,
+                    if (_which.Points(row) && missing.Contains(_which.DigestOf(row))) findings.Add(head,
                         scan.NameOf(row), scan.Show(row, _ordinals));
                 return true;
             });
@@ -97,16 +102,22 @@ internal sealed class TreeProbe(TableScan scan, Kits.TreeShape tree, FindingHead
         public int CompareTo(Item other) => Node.CompareTo(other.Node);
     }
 
-    private readonly RowDigest _node = new(scan.Ordinals([tree.Of])), _parent = new(scan.Ordinals([tree.Parent]));
+    private readonly KeyDigests _node = new(scan, scan.Ordinals([tree.Of])), _parent = new(scan, scan.Ordinals([tree.Parent]));
     private readonly SpillSorter<Item> _items = new((a, _) => a);
 
     public override bool GathersOnly => true;
 
+    private void Look()
+    {
+        _node.Look();
+        _parent.Look();
+    }
+
     public override void Take()
     {
+        Look();
         for (int row = 0; row < scan.Batch.RowCount; row++)
-            if (_node.IsWhole(scan.Batch, row) && _parent.IsWhole(scan.Batch, row)) _items.Add(new Item(_node.Of(scan.Batch, row),
-                _parent.Of(scan.Batch, row)));
+            if (_node.IsWhole(row) && _parent.IsWhole(row)) _items.Add(new Item(_node[row], _parent[row]));
     }
 
     public override void ReadingEnded() => _items.Park();
@@ -126,8 +137,9 @@ internal sealed class TreeProbe(TableScan scan, Kits.TreeShape tree, FindingHead
         foreach (HashSet<ulong> inCircle in Portions.Of(InCircles(nodes, parents)))
             yield return new Naming(scan, () =>
             {
+                Look();
                 for (int row = 0; row < scan.Batch.RowCount; row++)
-                    if (_node.IsWhole(scan.Batch, row) && _parent.IsWhole(scan.Batch, row) && inCircle.Contains(_node.Of(scan.Batch, row)))
+                    if (_node.IsWhole(row) && _parent.IsWhole(row) && inCircle.Contains(_node[row]))
                         findings.Add(head, scan.NameOf(row), scan.Show(row, scan.Ordinals([tree.Parent])));
                 return true;
             });

@@ -16,6 +16,9 @@ internal sealed record TableScan(TableShape Table, RecordBatch Batch)
 {
     public List<Probe> Probes { get; } = [];
 
+    /// <summary>Digests of the batch's values, for probes that only gather and for what is named later.</summary>
+    public ColumnDigests Digests { get; } = new(Batch);
+
     private readonly int[] _name = KeyOf(Table);
 
     private readonly int[] _all = [.. Enumerable.Range(0, Table.Columns.Count)];
@@ -75,6 +78,7 @@ internal sealed record TableScan(TableShape Table, RecordBatch Batch)
         }
         foreach (Probe probe in Probes) probe.ReadingEnded();
         Batch.Release();
+        Digests.Release();
     }
 
     private static int[] KeyOf(TableShape table) => table.Key.Count > 0 ? [.. table.Key.Select(table.OrdinalOf)]

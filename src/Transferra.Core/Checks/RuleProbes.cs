@@ -7,32 +7,11 @@ using Transferra.Core.Records;
 
 namespace Transferra.Core.Checks;
 
-/// <summary>Sums of one group, of both sides of a rule.</summary>
-internal readonly record struct GroupAmounts(ulong Group, Int128 Side, Int128 Other, int Flags) : IComparable<GroupAmounts>
-{
-    public const int OnSide = 1, OnOther = 2, Unreadable = 4, TooLarge = 8;
-
-    public int CompareTo(GroupAmounts other) => Group.CompareTo(other.Group);
-
-    public static GroupAmounts Add(GroupAmounts a, GroupAmounts b)
-    {
-        int flags = a.Flags | b.Flags;
-        return new GroupAmounts(a.Group, Sum(a.Side, b.Side, ref flags), Sum(a.Other, b.Other, ref flags), flags);
-    }
-
-    private static Int128 Sum(Int128 a, Int128 b, ref int flags)
-    {
-        Int128 sum = unchecked(a + b);
-        if (Int128.IsNegative(a) == Int128.IsNegative(b) && Int128.IsNegative(sum) != Int128.IsNegative(a)) flags |= TooLarge;
-        return sum;
-    }
-}
-
 /// <summary>Adds up one side of a rule while its table is read.</summary>
 internal sealed class SideProbe : Probe
 {
     private readonly TableScan _scan;
-    private readonly SpillSorter<GroupAmounts> _into;
+    private readonly GroupSums _into;
     private readonly bool _isOther, _hasOther;
     private readonly Kernel[] _by;
     private readonly Kernel _sum;
@@ -40,15 +19,20 @@ internal sealed class SideProbe : Probe
     private readonly Int128 _factor;
     private readonly EvaluationContext _context;
     private readonly Vector[] _groups;
-    // Sums that were added to lately; most groups come one record behind the other, or are few.
-    private readonly GroupAmounts[] _lately = new GroupAmounts[1 << 12];
+    private readonly ulong[][] _each;
+    private ulong[] _together = [], _digests = [];
+
+    // What belongs to one group often comes one record behind the other.
+    private ulong _group;
+    private Int128 _amount;
+    private int _flags;
 
     /// <param name="scan">The side's table.</param>
     /// <param name="rule">The rule.</param>
     /// <param name="isOther">Which of its sides.</param>
     /// <param name="into">Where the sums go.</param>
     /// <param name="lookups">The records of other tables that it looks at.</param>
-    public SideProbe(TableScan scan, GroupRule rule, bool isOther, SpillSorter<GroupAmounts> into, IReadOnlyList<LookupTable> lookups)
+    public SideProbe(TableScan scan, GroupRule rule, bool isOther, GroupSums into, IReadOnlyList<LookupTable> lookups)
     {
         (_scan, _into, _isOther, _hasOther) = (scan, into, isOther, rule.Other is not null);
         RuleSide side = isOther ? rule.Other! : rule.Side;
@@ -60,6 +44,7 @@ internal sealed class SideProbe : Probe
         for (int digits = _sum.Type.Scale; digits < rule.Scale; digits++) _factor *= 10;
         _context = new EvaluationContext(scan.Batch, lookups);
         _groups = new Vector[_by.Length];
+        _each = [.. _by.Select(_ => Array.Empty<ulong>())];
     }
 
     public override bool GathersOnly => true;
@@ -68,15 +53,26 @@ internal sealed class SideProbe : Probe
 
     public override void TakeBack(ReadOnlySpan<int> rows) => Add(rows, -1);
 
-    /// <summary>The digests of the groups that the batch's rows belong to, and their labels.</summary>
-    public (ulong Digest, string Label) GroupOf(int row) => (ValueDigest.Of(_groups, row), string.Join(" / ", _groups.Select((group, i) =>
+    /// <summary>The digest of the group that a row of the batch belongs to, and its label.</summary>
+    public (ulong Digest, string Label) GroupOf(int row) => (_digests[row], string.Join(" / ", _groups.Select((group, i) =>
         _by[i] is ColumnKernel column && _scan.Table.Columns[column.Ordinal].IsPrivate ? TableShape.Private : group.Show(row))));
 
     /// <summary>Computes the groups of the batch.</summary>
     public void EvaluateGroups()
     {
         _context.ActivateAll();
-        for (int i = 0; i < _by.Length; i++) _groups[i] = _by[i].Evaluate(_context);
+        int rows = _scan.Batch.RowCount;
+        for (int i = 0; i < _by.Length; i++)
+        {
+            _groups[i] = _by[i].Evaluate(_context);
+            if (_by[i] is ColumnKernel column) _each[i] = _scan.Digests.Of(column.Ordinal);
+            else
+            {
+                if (_each[i].Length < rows) _each[i] = new ulong[rows];
+                Digest.OfAll(_groups[i], _each[i].AsSpan(0, rows));
+            }
+        }
+        _digests = _each.Length == 1 ? _each[0] : Digest.Together(_each, rows, ref _together);
     }
 
     private void Add(ReadOnlySpan<int> rows, int sign)
@@ -87,49 +83,57 @@ internal sealed class SideProbe : Probe
         HashSet<int>? unreadable = _context.Faults.Count + _scan.Batch.Faults.Count == 0 ? null
             : [.. _context.Faults.Concat(_scan.Batch.Faults).Select(fault => fault.Row)];
         var counts = (LongVector?)_where?.Evaluate(_context);
+        // What belongs to no group has no counterpart on another side; of one side alone, those make a group by themselves.
+        bool mayBelongToNone = _hasOther && Array.Exists(_groups, group => group.HasNull);
+        ReadOnlySpan<Int128> wides = values is WideVector wide ? wide.Values : default;
+        ReadOnlySpan<long> longs = values is LongVector whole ? whole.Values : default;
+        bool areWide = values is WideVector;
         foreach (int row in rows)
         {
             if (counts is not null && (counts.IsNull(row) || counts.Values[row] == 0)) continue;
-            // What belongs to no group has no counterpart on another side; of one side alone, those make a group by themselves.
-            if (_hasOther && Array.Exists(_groups, group => group.IsNull(row))) continue;
-            Int128 amount = values.IsNull(row) ? 0 : values is WideVector wide ? wide.Values[row] : ((LongVector)values).Values[row];
+            if (mayBelongToNone && Array.Exists(_groups, group => group.IsNull(row))) continue;
+            Int128 amount = areWide ? wides[row] : longs[row]; // of a missing one: 0
             // What is not finite adds up to nothing that could be compared.
-            bool isFinite = values is not WideVector || !Specials.Is(amount);
+            bool isFinite = !areWide || !Specials.Is(amount);
             if (!isFinite) amount = 0;
             if (_factor != 1) amount *= _factor;
             if (sign < 0) amount = -amount;
-            int flags = (isFinite ? 0 : GroupAmounts.TooLarge) | (_isOther ? GroupAmounts.OnOther
-                : GroupAmounts.OnSide) | (unreadable?.Contains(row) == true ? GroupAmounts.Unreadable : 0);
-            ulong group = ValueDigest.Of(_groups, row);
-            var item = new GroupAmounts(group, _isOther ? 0 : amount, _isOther ? amount : 0, flags);
-            ref GroupAmounts slot = ref _lately[group & (ulong)(_lately.Length - 1)];
-            if (slot.Flags != 0 && slot.Group == group) slot = GroupAmounts.Add(slot, item);
-            else
-            {
-                if (slot.Flags != 0) _into.Add(slot);
-                slot = item;
-            }
+            AddTo(_digests[row], amount, (isFinite ? 0 : GroupAmounts.TooLarge) | (_isOther ? GroupAmounts.OnOther : GroupAmounts.OnSide)
+                | (unreadable?.Contains(row) == true ? GroupAmounts.Unreadable : 0));
         }
+    }
+
+    private void AddTo(ulong group, Int128 amount, int flags)
+    {
+        if (_flags != 0 && group == _group)
+        {
+            _flags |= flags;
+            _amount = GroupAmounts.Sum(_amount, amount, ref _flags);
+            return;
+        }
+        Flush();
+        (_group, _amount, _flags) = (group, amount, flags);
     }
 
     /// <summary>Passes on what is still here.</summary>
     public void Flush()
     {
-        foreach (GroupAmounts slot in _lately)
-            if (slot.Flags != 0) _into.Add(slot);
-        Array.Clear(_lately);
+        if (_flags != 0) _into.Add(new GroupAmounts(_group, _isOther ? 0 : _amount, _isOther ? _amount : 0, _flags));
+        _flags = 0;
     }
 
     public override void ReadingEnded()
     {
         Flush();
         _into.Park();
+        Array.Fill(_each, []);
+        (_together, _digests) = ([], []);
     }
 }
 
 /// <summary>Judges the groups of a rule when its tables have been read.</summary>
 internal sealed class GroupRuleProbe(GroupRule rule, IReadOnlyList<(TableScan Scan, SideProbe Probe)> sides,
-    SpillSorter<GroupAmounts> amounts,
+    GroupSums amounts,
     FindingHead head, FindingCollector findings) : Probe
 {
     public override IEnumerable<Naming> Judge()
@@ -143,7 +147,7 @@ internal sealed class GroupRuleProbe(GroupRule rule, IReadOnlyList<(TableScan Sc
     public IEnumerable<GroupAmounts> Broken()
     {
         foreach ((TableScan _, SideProbe probe) in sides) probe.Flush();
-        return amounts.Sorted().Where(IsBroken);
+        return amounts.All().Where(IsBroken);
     }
 
     private bool IsBroken(GroupAmounts group)
@@ -198,10 +202,11 @@ internal sealed class RecordRuleProbe : Probe
         _context.ActivateAll();
         var counts = (LongVector?)_where?.Evaluate(_context);
         var holds = (LongVector)_holds.Evaluate(_context);
-        for (int row = 0; row < _scan.Batch.RowCount; row++)
+        ReadOnlySpan<long> values = holds.Values;
+        for (int row = 0; row < values.Length; row++)
         {
-            if (counts is not null && (counts.IsNull(row) || counts.Values[row] == 0)) continue;
-            if (!holds.IsNull(row) && holds.Values[row] == 0) _findings.Add(_head, _scan.NameOf(row));
+            if (values[row] != 0 || holds.IsNull(row)) continue;
+            if (counts is null || (!counts.IsNull(row) && counts.Values[row] != 0)) _findings.Add(_head, _scan.NameOf(row));
         }
     }
 }

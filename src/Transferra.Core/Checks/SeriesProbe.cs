@@ -27,7 +27,7 @@ internal sealed class SeriesProbe : Probe
     private readonly Kernel _number;
     private readonly EvaluationContext _context;
     private readonly int[] _by;
-    private readonly RowDigest _group;
+    private readonly KeyDigests _group;
     private readonly SpillSorter<Step> _steps = new((a, b) => a with { Change = a.Change + b.Change });
     private ulong _runGroup;
     private long _runFrom, _runTo;
@@ -39,7 +39,7 @@ internal sealed class SeriesProbe : Probe
         _number = scan.Compiler().Compile(series.Number);
         _context = new EvaluationContext(scan.Batch, []);
         _by = scan.Ordinals(series.By);
-        _group = new RowDigest(_by);
+        _group = new KeyDigests(scan, _by);
     }
 
     public override bool GathersOnly => true;
@@ -52,11 +52,13 @@ internal sealed class SeriesProbe : Probe
     {
         _context.ActivateAll(); // what is not a number is found by others
         var numbers = (LongVector)_number.Evaluate(_context);
+        ReadOnlySpan<long> values = numbers.Values;
+        _group.Look();
         foreach (int row in rows)
         {
             if (numbers.IsNull(row)) continue;
-            long number = numbers.Values[row];
-            ulong group = _by.Length == 0 ? 0 : _group.Of(_scan.Batch, row);
+            long number = values[row];
+            ulong group = _group[row];
             if (_runCount == count && group == _runGroup && number == _runTo + 1) _runTo = number;
             else
             {
@@ -91,8 +93,9 @@ internal sealed class SeriesProbe : Probe
             }
             yield return new Naming(_scan, () =>
             {
+                _group.Look();
                 for (int row = 0; row < _scan.Batch.RowCount && portion.Count > 0; row++)
-                    if (portion.Remove(_group.Of(_scan.Batch, row), out List<Trouble>? troubles)) Tell(_scan.Show(row, _by) + ": ",
+                    if (portion.Remove(_group[row], out List<Trouble>? troubles)) Tell(_scan.Show(row, _by) + ": ",
                         troubles);
                 return portion.Count > 0;
             });

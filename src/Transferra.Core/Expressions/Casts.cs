@@ -89,12 +89,7 @@ internal static class Casts
     private static Kernel? FromNumber(Kernel from, FieldType to, string blame, Func<FaultCode, string> word) =>
         (from.Type.Kind, to.Kind) switch
         {
-            (FieldKind.Integer, FieldKind.Decimal) => new MapKernel<LongVector, WideVector>(to, from, blame, (v, row, result) =>
-            {
-                FaultCode? fault = DecimalText.TryRescale(v.Values[row], 0, to.Scale, to.Precision, out Int128 units);
-                if (fault is null) result.Append(units);
-                return fault;
-            }, word),
+            (FieldKind.Integer, FieldKind.Decimal) => new RescaleKernel(from, to, blame, word),
             (FieldKind.Decimal, FieldKind.Decimal) when from.Type == to => from,
             (FieldKind.Decimal, FieldKind.Decimal) => new MapKernel<WideVector, WideVector>(to, from, blame, (v, row, result) =>
             {

@@ -255,44 +255,21 @@ internal sealed class ExpressionCompiler(ExpressionScope scope)
 
     private static bool IsExact(FieldType type) => type.Kind is FieldKind.Integer or FieldKind.Decimal;
 
-    private static Kernel Wide(Kernel kernel, int scale) =>
-        Casts.Convert(kernel, FieldType.Decimal(FieldType.MaxPrecision, scale), null, "")!;
+    // Of decimals only the scale matters here: all of them have room for as many digits.
+    private static Kernel Wide(Kernel kernel, int scale) => kernel.Type.Kind == FieldKind.Decimal && kernel.Type.Scale == scale ? kernel
+        : Casts.Convert(kernel, FieldType.Decimal(FieldType.MaxPrecision, scale), null, "")!;
 
     private static Kernel BuildComparison(Binary binary, Kernel left, Kernel right)
     {
         FieldKind a = left.Type.Kind, b = right.Type.Kind;
-        BinaryOperator operation = binary.Operator;
         if (IsExact(left.Type) && IsExact(right.Type) && (a == FieldKind.Decimal || b == FieldKind.Decimal))
         {
             int scale = Math.Max(left.Type.Scale, right.Type.Scale);
-            return Compare<WideVector>(Wide(left, scale), Wide(right, scale), (x, y, row) => x.Values[row].CompareTo(y.Values[row]));
+            return new ComparisonKernel(binary.Operator, Wide(left, scale), Wide(right, scale));
         }
         if (a != b)
             throw new ExpressionException(binary.At, $"{left.Type} and {right.Type} cannot be compared; write CAST on one side");
-        return a switch
-        {
-            FieldKind.Text or FieldKind.Binary => Compare<BytesVector>(left, right, (x, y, row) => x[row].SequenceCompareTo(y[row])),
-            FieldKind.Uuid => Compare<WideVector>(left, right, (x, y, row) => x.Values[row].CompareTo(y.Values[row])),
-            FieldKind.Double => Compare<DoubleVector>(left, right, (x, y, row) => x.Values[row].CompareTo(y.Values[row])),
-            _ => Compare<LongVector>(left, right, (x, y, row) => x.Values[row].CompareTo(y.Values[row])),
-        };
-
-        Kernel Compare<T>(Kernel first, Kernel second, Func<T, T, int, int> order) where T : Vector =>
-            new PairKernel<T, LongVector>(FieldType.Boolean, first, second, "", (x, y, row, result) =>
-            {
-                int sign = order(x, y, row);
-                bool holds = operation switch
-                {
-                    BinaryOperator.Equal => sign == 0,
-                    BinaryOperator.NotEqual => sign != 0,
-                    BinaryOperator.Less => sign < 0,
-                    BinaryOperator.LessOrEqual => sign <= 0,
-                    BinaryOperator.Greater => sign > 0,
-                    _ => sign >= 0,
-                };
-                result.Append(holds ? 1 : 0);
-                return null;
-            }, _ => "");
+        return new ComparisonKernel(binary.Operator, left, right);
     }
 
     private CaseKernel BuildCase(Case choice)

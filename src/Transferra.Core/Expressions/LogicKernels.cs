@@ -16,10 +16,24 @@ internal sealed class AndOrKernel(Kernel left, Kernel right, bool isAnd) : Kerne
         bool[] outer = context.Active;
         if (_active.Length < outer.Length) _active = new bool[outer.Length];
         long decides = isAnd ? 0 : 1;
-        for (int row = 0; row < a.Count; row++) _active[row] = outer[row] && (a.IsNull(row) || a.Values[row] != decides);
+        ReadOnlySpan<long> first = a.Values;
+        bool anyUnknown = a.HasNull;
+        for (int row = 0; row < first.Length; row++) _active[row] = outer[row] & first[row] != decides;
+        if (anyUnknown)
+            for (int row = 0; row < first.Length; row++) _active[row] |= outer[row] & a.IsNull(row);
         context.Active = _active;
         var b = (LongVector)right.Evaluate(context);
         context.Active = outer;
+        if (anyUnknown || b.HasNull) return JudgeEach(a, b, decides);
+        ReadOnlySpan<long> second = b.Values;
+        Span<long> into = _result.Fill(first.Length);
+        for (int row = 0; row < into.Length; row++) into[row] = first[row] == decides | second[row] == decides ? decides
+            : 1 - decides;
+        return _result;
+    }
+
+    private LongVector JudgeEach(LongVector a, LongVector b, long decides)
+    {
         _result.Reset();
         for (int row = 0; row < a.Count; row++)
         {
@@ -56,8 +70,10 @@ internal sealed class IsNullKernel(Kernel operand) : Kernel(FieldType.Boolean)
     public override Vector Evaluate(EvaluationContext context)
     {
         Vector a = operand.Evaluate(context);
-        _result.Reset();
-        for (int row = 0; row < a.Count; row++) _result.Append(a.IsNull(row) ? 1 : 0);
+        Span<long> into = _result.Fill(a.Count);
+        into.Clear();
+        if (!a.HasNull) return _result;
+        for (int row = 0; row < into.Length; row++) into[row] = a.IsNull(row) ? 1 : 0;
         return _result;
     }
 }

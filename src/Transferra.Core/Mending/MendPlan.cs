@@ -77,7 +77,7 @@ internal sealed class MendPlan(IReadOnlyDictionary<string, string> answers) : ID
                 case MendKind.Recompute:
                     GroupRule rule = mend.Rule!;
                     NewSetting.Require(rule.Answers, answers, $"the rule \"{rule.Name}\"");
-                    var amounts = new SpillSorter<GroupAmounts>(GroupAmounts.Add, runLength: 1 << 16);
+                    var amounts = new GroupSums();
                     TableScan side = Scan(rule.Side.Table, version), other = Scan(rule.Other!.Table, version);
                     var sides = new List<(TableScan, SideProbe)> { (side, new SideProbe(side, rule, isOther: false, amounts,
                             LookupLoader.Load(store, rule.Side.Lookups))),

@@ -72,9 +72,14 @@ public sealed class RecordBatch
         }
     }
 
+    /// <summary>Goes up whenever rows were dropped or taken over, by which whoever keeps something about the rows knows that they are
+    /// others.</summary>
+    internal long Filling { get; private set; }
+
     /// <summary>Drops all rows, keeps the memory.</summary>
     public void Reset()
     {
+        Filling++;
         foreach (Vector vector in Vectors) vector.Reset();
         Faults.Clear();
     }
@@ -82,6 +87,7 @@ public sealed class RecordBatch
     /// <summary>Drops all rows and the memory.</summary>
     internal void Release()
     {
+        Filling++;
         foreach (Vector vector in Vectors) vector.Release();
         Faults.Clear();
         Faults.TrimExcess();
@@ -111,6 +117,7 @@ public sealed class RecordBatch
     /// <summary>Drops the rows from <paramref name="rows"/> on, with their faults.</summary>
     public void Truncate(int rows)
     {
+        Filling++;
         foreach (Vector vector in Vectors) vector.Truncate(rows);
         Faults.RemoveAll(fault => fault.Row >= rows);
     }

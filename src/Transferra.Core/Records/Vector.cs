@@ -3,6 +3,9 @@
 // Holds: (1) rows are appended in order and never moved; (2) a null row has a defined neutral value, so that kernels may
 //        compute over it without looking; (3) Reset keeps the memory for the next batch.
 using System.Runtime.CompilerServices;
+using System.Runtime.InteropServices;
+using System.Runtime.Intrinsics;
+using System.Text.Unicode;
 
 namespace Transferra.Core.Records;
 
@@ -24,6 +27,17 @@ public abstract class Vector(FieldType type)
     /// <summary>Whether the row has no value.</summary>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     public bool IsNull(int row) => (_valid[row >> 6] >> (row & 63) & 1) == 0;
+
+    /// <summary>Whether any row has no value.</summary>
+    public bool HasNull
+    {
+        get
+        {
+            int whole = Count >> 6, rest = Count & 63;
+            return _valid.AsSpan(0, whole).ContainsAnyExcept(ulong.MaxValue)
+                || (rest > 0 && (_valid[whole] | (ulong.MaxValue << rest)) != ulong.MaxValue);
+        }
+    }
 
     /// <summary>Adds a row without a value.</summary>
     public abstract void AppendNull();
@@ -107,6 +121,17 @@ public abstract class Vector(FieldType type)
         Count++;
     }
 
+    /// <summary>Makes all of so many rows ones that have a value.</summary>
+    private protected void MarkAll(int rows)
+    {
+        int words = (rows + 63) >> 6;
+        if (_valid.Length < words) _valid = new ulong[words];
+        _valid.AsSpan(0, words).Fill(ulong.MaxValue);
+        Count = rows;
+    }
+
+    private protected void MarkNull(int row) => _valid[row >> 6] &= ~(1UL << (row & 63));
+
     private protected bool SameNullness(int row, Vector other, int otherRow, out bool bothNull)
     {
         bool mine = IsNull(row), theirs = other.IsNull(otherRow);
@@ -133,6 +158,27 @@ public sealed class LongVector(FieldType type) : Vector(type)
         if (Count == _values.Length) Array.Resize(ref _values, MoreThan(Count));
         _values[Count] = value;
         MarkNext(true);
+    }
+
+    /// <summary>Room for the values of so many rows in place of those that there are, none of them missing.</summary>
+    /// <returns>To be filled by the caller, whole.</returns>
+    internal Span<long> Fill(int rows)
+    {
+        if (_values.Length < rows) _values = new long[rows];
+        MarkAll(rows);
+        return _values.AsSpan(0, rows);
+    }
+
+    /// <summary>Makes the rows missing that are missing in another vector of as many rows.</summary>
+    internal void MissWith(Vector other)
+    {
+        if (!other.HasNull) return;
+        for (int row = 0; row < Count; row++)
+        {
+            if (!other.IsNull(row)) continue;
+            _values[row] = 0;
+            MarkNull(row);
+        }
     }
 
     /// <inheritdoc/>
@@ -184,6 +230,21 @@ public sealed class WideVector(FieldType type) : Vector(type)
 
     /// <summary>The values in units of 10^-<see cref="FieldType.Scale"/>; 0 where null.</summary>
     public ReadOnlySpan<Int128> Values => _values.AsSpan(0, Count);
+
+    /// <inheritdoc cref="LongVector.Fill"/>
+    internal Span<Int128> Fill(int rows)
+    {
+        if (_values.Length < rows) _values = new Int128[rows];
+        MarkAll(rows);
+        return _values.AsSpan(0, rows);
+    }
+
+    /// <summary>Makes one row missing.</summary>
+    internal void Miss(int row)
+    {
+        _values[row] = 0;
+        MarkNull(row);
+    }
 
     /// <summary>Adds a value in units of 10^-scale.</summary>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
@@ -280,6 +341,46 @@ public sealed class BytesVector(FieldType type) : Vector(type)
     {
         if (Type.Kind == FieldKind.Any) AnyValue.Append(this, AnyValue.Text, value);
         else AppendAsIs(value);
+    }
+
+    /// <summary>Adds a text, if it is UTF-8; a short one of ASCII is looked at and copied in one go.</summary>
+    /// <returns>False when it is not; nothing is added then.</returns>
+    public bool TryAppendUtf8(ReadOnlySpan<byte> value)
+    {
+        int length = value.Length, start = Count == 0 ? 0 : _ends[Count - 1];
+        if (_bytes.Length - start >= length && TryCopyAscii(value, _bytes.AsSpan(start, length)))
+        {
+            Close(length, valid: true);
+            return true;
+        }
+        if (!Utf8.IsValid(value)) return false;
+        AppendAsIs(value);
+        return true;
+    }
+
+    // In two halves that overlap.
+    private static bool TryCopyAscii(ReadOnlySpan<byte> from, Span<byte> into)
+    {
+        if (from.Length > 2 * Vector128<byte>.Count) return false;
+        if (from.Length >= Vector128<byte>.Count)
+        {
+            Vector128<byte> begin = Vector128.Create(from), end = Vector128.Create(from[^Vector128<byte>.Count..]);
+            if (((begin | end) & Vector128.Create((byte)0x80)) != default) return false;
+            begin.CopyTo(into);
+            end.CopyTo(into[^Vector128<byte>.Count..]);
+            return true;
+        }
+        if (from.Length >= sizeof(ulong))
+        {
+            ulong begin = MemoryMarshal.Read<ulong>(from), end = MemoryMarshal.Read<ulong>(from[^sizeof(ulong)..]);
+            if (((begin | end) & 0x8080808080808080) != 0) return false;
+            MemoryMarshal.Write(into, begin);
+            MemoryMarshal.Write(into[^sizeof(ulong)..], end);
+            return true;
+        }
+        byte all = 0;
+        for (int i = 0; i < from.Length; i++) all |= into[i] = from[i];
+        return all < 0x80;
     }
 
     private void AppendAsIs(ReadOnlySpan<byte> value)

@@ -3,6 +3,7 @@
 // Source: "The SQLite Database File Format", sections 1.6 (b-tree pages), 1.7 (overflow pages).
 // Holds: (1) nothing outside of a page is read; (2) what is not laid out exactly as that document says is refused.
 using System.Buffers.Binary;
+using System.Runtime.CompilerServices;
 
 namespace Transferra.Stores.Sqlite;
 
@@ -111,7 +112,16 @@ internal sealed class SqliteBtreePages(SqlitePageFile pages)
     }
 
     /// <summary>Reads a number of one to nine bytes: seven bits in each, the highest first, eight in the ninth.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     public static bool TryVarint(ref ReadOnlySpan<byte> from, out long value)
+    {
+        if (from.Length == 0 || from[0] >= 0x80) return TryLongVarint(ref from, out value);
+        value = from[0];
+        from = from[1..];
+        return true;
+    }
+
+    private static bool TryLongVarint(ref ReadOnlySpan<byte> from, out long value)
     {
         value = 0;
         for (int i = 0; i < 9 && i < from.Length; i++)

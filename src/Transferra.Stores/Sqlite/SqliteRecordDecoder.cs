@@ -119,12 +119,8 @@ internal sealed class SqliteRecordDecoder(SqliteTableLayout layout, TableShape t
                     && whole > -cell.WholeLimit:
                     ((WideVector)vectors[cell.Position]).Append(whole * cell.Power);
                     break;
-                case Way.Text when kind >= 12 && (kind & 1) == 1 && Utf8.IsValid(value):
-                    ((BytesVector)vectors[cell.Position])
-                    .Append(value); break;
-                case Way.Day when kind == 33 && ValueText.TryDate(value, out long day):
-                    ((LongVector)vectors[cell.Position])
-                    .Append(day); break;
+                case Way.Text when kind >= 12 && (kind & 1) == 1 && ((BytesVector)vectors[cell.Position]).TryAppendUtf8(value): break;
+                case Way.Day when kind == DayType && TryDay(value, out long day): ((LongVector)vectors[cell.Position]).Append(day); break;
                 case Way.Any when kind is >= 1 and <= 9 and not 7:
                     AnyValue.Append((BytesVector)vectors[cell.Position], WholeOf(kind, value)); break;
                 case Way.Any when kind >= 12 && (kind & 1) == 1 && Utf8.IsValid(value):
@@ -136,6 +132,23 @@ internal sealed class SqliteRecordDecoder(SqliteTableLayout layout, TableShape t
         }
         if (batch.Faults.Count > faults + 1) SortFaults(batch, faults);
         return type < end || at == record.Length;
+    }
+
+    // A text of ten bytes, as a day has them.
+    private const int DayType = 12 + (2 * 10) + 1;
+
+    // Records of one day often follow each other.
+    private ulong _dayBegin, _dayEnd;
+    private long? _day;
+
+    private bool TryDay(ReadOnlySpan<byte> text, out long day)
+    {
+        ulong begin = BinaryPrimitives.ReadUInt64LittleEndian(text), end = BinaryPrimitives.ReadUInt64LittleEndian(text[2..]);
+        day = _day.GetValueOrDefault();
+        if (_day is not null && begin == _dayBegin && end == _dayEnd) return true;
+        if (!ValueText.TryDate(text, out day)) return false;
+        (_dayBegin, _dayEnd, _day) = (begin, end, day);
+        return true;
     }
 
     // Faults are told in the order of what is read, not of what is stored.

@@ -1,0 +1,226 @@
+// GroupSums.cs: sums by group, of as many groups as there are.
+// How: groups are found by their digest in a table in memory. When that is full, it goes to disk, in parts by the upper bits of the
+// digests, and a new one is begun; in the end each part is added up by itself.
+// Holds: (1) each group is given once, with all that was added to it; (2) memory is bounded: the table grows only while the budget lends,
+// and one part is a small share of all groups; (3) what was written twice or more is put together before the file is several times what it
+// needs.
+using System.Runtime.InteropServices;
+using Transferra.Core.Machine;
+
+namespace Transferra.Core.Checks;
+
+/// <summary>Sums of one group, of both sides of a rule.</summary>
+/// <param name="Group">The digest of its values.</param>
+/// <param name="Side">Of the side that is judged.</param>
+/// <param name="Other">Of the side that it is compared with.</param>
+/// <param name="Flags">What is known of it; never 0.</param>
+internal readonly record struct GroupAmounts(ulong Group, Int128 Side, Int128 Other, int Flags)
+{
+    public const int OnSide = 1, OnOther = 2, Unreadable = 4, TooLarge = 8;
+
+    public static GroupAmounts Add(GroupAmounts a, GroupAmounts b)
+    {
+        int flags = a.Flags | b.Flags;
+        return new GroupAmounts(a.Group, Sum(a.Side, b.Side, ref flags), Sum(a.Other, b.Other, ref flags), flags);
+    }
+
+    /// <summary>Adds two amounts; marks the sum as too large where it is.</summary>
+    public static Int128 Sum(Int128 a, Int128 b, ref int flags)
+    {
+        Int128 sum = unchecked(a + b);
+        if (Int128.IsNegative(a) == Int128.IsNegative(b) && Int128.IsNegative(sum) != Int128.IsNegative(a)) flags |= TooLarge;
+        return sum;
+    }
+}
+
+/// <summary>Adds up by group; used by one thread at a time.</summary>
+internal sealed class GroupSums : IDisposable
+{
+    private const int PartBits = 8, Parts = 1 << PartBits, FewGroups = 1 << 11;
+
+    private readonly GroupTable _groups;
+    private readonly long _fewestToPutTogether;
+    private readonly List<(long At, int Count)>[] _written = [.. Enumerable.Range(0, Parts).Select(_ => new List<(long, int)>())];
+    private GroupAmounts[] _ordered = [];
+    private FileStream? _file;
+    private long _end, _items, _afterLast;
+
+    /// <summary>None yet.</summary>
+    /// <param name="mostSlots">Of the table in memory, a power of two; null for what suits the budget.</param>
+    /// <param name="fewestToPutTogether">From how many written sums on they are put together again.</param>
+    public GroupSums(int? mostSlots = null, long fewestToPutTogether = 1 << 22)
+    {
+        _groups = new GroupTable(mostSlots ?? (int)MemoryBudget.OfProcess.Suiting(1 << 15, 1 << 13, 1 << 18), MemoryBudget.OfProcess);
+        _fewestToPutTogether = fewestToPutTogether;
+    }
+
+    /// <summary>How many sums lie on disk.</summary>
+    internal long Written => _items;
+
+    /// <summary>Adds to a group.</summary>
+    public void Add(in GroupAmounts item)
+    {
+        if (!_groups.TryAdd(item)) Spill();
+    }
+
+    /// <summary>Gives up memory, unless it is little.</summary>
+    public void Park()
+    {
+        if (_groups.Count > FewGroups) Spill();
+        _groups.Shrink();
+        _ordered = [];
+    }
+
+    /// <summary>All groups, each once, in no order. May be asked for again, and more may be added after.</summary>
+    public IEnumerable<GroupAmounts> All()
+    {
+        if (_file is null) return _groups.All();
+        Spill();
+        return Enumerable.Range(0, Parts).SelectMany(PartOf);
+    }
+
+    private void Spill()
+    {
+        if (_groups.Count == 0) return;
+        _file ??= SpillFile.Create(bufferBytes: 0);
+        // In the order of their parts, so that all of it is written at once.
+        var begins = new int[Parts + 1];
+        foreach (ref readonly GroupAmounts group in _groups.Slots)
+            if (group.Flags != 0) begins[PartNumber(group) + 1]++;
+        for (int part = 0; part < Parts; part++)
+        {
+            if (begins[part + 1] > 0) _written[part].Add((_end + ((long)begins[part] * Marshal.SizeOf<GroupAmounts>()), begins[part + 1]));
+            begins[part + 1] += begins[part];
+        }
+        if (_ordered.Length < _groups.Count) _ordered = new GroupAmounts[_groups.Count];
+        foreach (ref readonly GroupAmounts group in _groups.Slots)
+            if (group.Flags != 0) _ordered[begins[PartNumber(group)]++] = group;
+        Write(_ordered.AsSpan(0, _groups.Count));
+        _groups.Clear();
+        if (_items - _afterLast > Math.Max(_fewestToPutTogether, _afterLast)) PutTogether();
+    }
+
+    private static int PartNumber(in GroupAmounts group) => (int)(group.Group >> (64 - PartBits));
+
+    private void Write(ReadOnlySpan<GroupAmounts> items)
+    {
+        RandomAccess.Write(_file!.SafeFileHandle, MemoryMarshal.AsBytes(items), _end);
+        _end += (long)items.Length * Marshal.SizeOf<GroupAmounts>();
+        _items += items.Length;
+    }
+
+    private void PutTogether()
+    {
+        using FileStream old = _file!;
+        FileStream begun = SpillFile.Create(bufferBytes: 0);
+        (_end, _items) = (0, 0);
+        for (int part = 0; part < Parts; part++)
+        {
+            _file = old;
+            GroupAmounts[] groups = [.. PartOf(part)];
+            _file = begun;
+            _written[part].Clear();
+            if (groups.Length > 0) _written[part].Add((_end, groups.Length));
+            Write(groups);
+        }
+        _afterLast = _items;
+    }
+
+    // The groups of a part, each once.
+    private IEnumerable<GroupAmounts> PartOf(int part)
+    {
+        var table = new GroupTable(int.MaxValue, budget: null);
+        var room = new GroupAmounts[_written[part].Select(written => written.Count).DefaultIfEmpty().Max()];
+        foreach ((long at, int count) in _written[part])
+        {
+            Span<byte> bytes = MemoryMarshal.AsBytes(room.AsSpan(0, count));
+            for (int read = 0, got; read < bytes.Length; read += got)
+            {
+                got = RandomAccess.Read(_file!.SafeFileHandle, bytes[read..], at + read);
+                if (got == 0) throw new EndOfStreamException("a file for what does not fit in memory is cut off");
+            }
+            for (int i = 0; i < count; i++) table.TryAdd(room[i]);
+        }
+        return table.All();
+    }
+
+    /// <summary>Gives up memory and disk.</summary>
+    public void Dispose()
+    {
+        _file?.Dispose();
+        _groups.Shrink();
+    }
+}
+
+/// <summary>Groups in memory, found by their digests: in the place that the lower bits name, or in the next free one.</summary>
+/// <param name="most">Most slots.</param>
+/// <param name="budget">Which lends the memory of large ones; null for what is needed in any case.</param>
+internal sealed class GroupTable(int most, MemoryBudget? budget)
+{
+    private const int Fewest = 64, Sure = 1 << 12;
+
+    private GroupAmounts[] _slots = new GroupAmounts[Fewest];
+    private long _lent;
+
+    public int Count { get; private set; }
+
+    /// <summary>Groups, and slots that have none, whose flags are 0.</summary>
+    public ReadOnlySpan<GroupAmounts> Slots => _slots;
+
+    /// <summary>Adds to a group.</summary>
+    /// <returns>False when this was the last that there is room for.</returns>
+    public bool TryAdd(in GroupAmounts item)
+    {
+        ref GroupAmounts slot = ref SlotOf(_slots, item.Group);
+        if (slot.Flags != 0)
+        {
+            slot = GroupAmounts.Add(slot, item);
+            return true;
+        }
+        slot = item;
+        return (long)++Count * 4 <= _slots.Length * 3L || Grows();
+    }
+
+    private static ref GroupAmounts SlotOf(GroupAmounts[] slots, ulong group)
+    {
+        uint at = (uint)group & (uint)(slots.Length - 1);
+        while (slots[at].Flags != 0 && slots[at].Group != group) at = (at + 1) & (uint)(slots.Length - 1);
+        return ref slots[at];
+    }
+
+    private bool Grows()
+    {
+        if (_slots.Length > most / 2) return false;
+        long bytes = (long)_slots.Length * Marshal.SizeOf<GroupAmounts>();
+        if (budget is not null && _slots.Length >= Sure)
+        {
+            if (!budget.TryLend(bytes)) return false;
+            _lent += bytes;
+        }
+        var larger = new GroupAmounts[_slots.Length * 2];
+        foreach (ref readonly GroupAmounts group in Slots)
+            if (group.Flags != 0) SlotOf(larger, group.Group) = group;
+        _slots = larger;
+        return true;
+    }
+
+    /// <summary>All groups.</summary>
+    public IEnumerable<GroupAmounts> All() => _slots.Where(group => group.Flags != 0);
+
+    /// <summary>Forgets all groups.</summary>
+    public void Clear()
+    {
+        Array.Clear(_slots);
+        Count = 0;
+    }
+
+    /// <summary>Gives up the memory that its groups do not need.</summary>
+    public void Shrink()
+    {
+        GroupAmounts[] groups = [.. All()];
+        _slots = new GroupAmounts[Math.Max(Fewest, (int)System.Numerics.BitOperations.RoundUpToPowerOf2((uint)groups.Length * 2))];
+        foreach (GroupAmounts group in groups) SlotOf(_slots, group.Group) = group;
+        budget?.GiveBack(_lent);
+        _lent = 0;
+    }
+}
