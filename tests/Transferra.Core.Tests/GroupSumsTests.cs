@@ -23,11 +23,11 @@ public sealed class GroupSumsTests(ITestOutputHelper output)
     [InlineData(1 << 12, 1L << 22, 5_000)]
     [InlineData(64, 3_000L, 1_000)] // put together again and again
     [InlineData(128, 1L, 20_000)]
-    public void Each_group_comes_once_with_all_that_was_added_to_it(int mostSlots, long fewest, int groups)
+    public void Each_group_comes_once_with_all_that_was_added_to_it(int mostPlaces, long fewest, int groups)
     {
         output.WriteLine($"seed {Seeds.Given}");
         var random = new Random(Seeds.Given);
-        using var sums = new GroupSums(mostSlots, fewest);
+        using var sums = new GroupSums(mostPlaces, fewest);
         var added = new List<GroupAmounts>();
         for (int round = 0; round < 3; round++)
         {
@@ -41,7 +41,7 @@ public sealed class GroupSumsTests(ITestOutputHelper output)
             Assert.Equal(Expected(added), sums.All().OrderBy(group => group.Group));
         }
         // What was written twice is put together: never more than twice the groups, or the fewest it is worth the while for.
-        Assert.InRange(sums.Written, 0, Math.Max(fewest, 2L * groups) + groups + mostSlots);
+        Assert.InRange(sums.Written, 0, Math.Max(fewest, 2L * groups) + groups + mostPlaces);
     }
 
     [Fact]

@@ -4,6 +4,7 @@
 // Holds: (1) each group is given once, with all that was added to it; (2) memory is bounded: the table grows only while the budget lends,
 // and one part is a small share of all groups; (3) what was written twice or more is put together before the file is several times what it
 // needs.
+using System.Numerics;
 using System.Runtime.InteropServices;
 using Transferra.Core.Machine;
 
@@ -46,11 +47,11 @@ internal sealed class GroupSums : IDisposable
     private long _end, _items, _afterLast;
 
     /// <summary>None yet.</summary>
-    /// <param name="mostSlots">Of the table in memory, a power of two; null for what suits the budget.</param>
+    /// <param name="mostPlaces">Of the table in memory, a power of two; null for what suits the budget.</param>
     /// <param name="fewestToPutTogether">From how many written sums on they are put together again.</param>
-    public GroupSums(int? mostSlots = null, long fewestToPutTogether = 1 << 22)
+    public GroupSums(int? mostPlaces = null, long fewestToPutTogether = 1 << 22)
     {
-        _groups = new GroupTable(mostSlots ?? (int)MemoryBudget.OfProcess.Suiting(1 << 15, 1 << 13, 1 << 18), MemoryBudget.OfProcess);
+        _groups = new GroupTable(mostPlaces ?? (int)MemoryBudget.OfProcess.Suiting(1 << 15, 1 << 13, 1 << 18), MemoryBudget.OfProcess);
         _fewestToPutTogether = fewestToPutTogether;
     }
 
@@ -85,16 +86,14 @@ internal sealed class GroupSums : IDisposable
         _file ??= SpillFile.Create(bufferBytes: 0);
         // In the order of their parts, so that all of it is written at once.
         var begins = new int[Parts + 1];
-        foreach (ref readonly GroupAmounts group in _groups.Slots)
-            if (group.Flags != 0) begins[PartNumber(group) + 1]++;
+        foreach (GroupAmounts group in _groups.All()) begins[PartNumber(group) + 1]++;
         for (int part = 0; part < Parts; part++)
         {
             if (begins[part + 1] > 0) _written[part].Add((_end + ((long)begins[part] * Marshal.SizeOf<GroupAmounts>()), begins[part + 1]));
             begins[part + 1] += begins[part];
         }
         if (_ordered.Length < _groups.Count) _ordered = new GroupAmounts[_groups.Count];
-        foreach (ref readonly GroupAmounts group in _groups.Slots)
-            if (group.Flags != 0) _ordered[begins[PartNumber(group)]++] = group;
+        foreach (GroupAmounts group in _groups.All()) _ordered[begins[PartNumber(group)]++] = group;
         Write(_ordered.AsSpan(0, _groups.Count));
         _groups.Clear();
         if (_items - _afterLast > Math.Max(_fewestToPutTogether, _afterLast)) PutTogether();
@@ -152,74 +151,89 @@ internal sealed class GroupSums : IDisposable
     }
 }
 
-/// <summary>Groups in memory, found by their digests: in the place that the lower bits name, or in the next free one.</summary>
-/// <param name="most">Most slots.</param>
+/// <summary>Groups in memory, found by their digests: in the place that the lower bits name, or in the next free one. Digests and sums lie
+/// apart, so that looking for a place goes through little memory.</summary>
+/// <param name="most">Most places.</param>
 /// <param name="budget">Which lends the memory of large ones; null for what is needed in any case.</param>
 internal sealed class GroupTable(int most, MemoryBudget? budget)
 {
-    private const int Fewest = 64, Sure = 1 << 12;
+    private const int Fewest = 64, Sure = 1 << 12, BytesOfAPlace = 72;
 
-    private GroupAmounts[] _slots = new GroupAmounts[Fewest];
+    // 0 where there is none.
+    private ulong[] _digests = new ulong[Fewest];
+    private GroupAmounts[] _groups = new GroupAmounts[Fewest];
     private long _lent;
 
     public int Count { get; private set; }
-
-    /// <summary>Groups, and slots that have none, whose flags are 0.</summary>
-    public ReadOnlySpan<GroupAmounts> Slots => _slots;
 
     /// <summary>Adds to a group.</summary>
     /// <returns>False when this was the last that there is room for.</returns>
     public bool TryAdd(in GroupAmounts item)
     {
-        ref GroupAmounts slot = ref SlotOf(_slots, item.Group);
-        if (slot.Flags != 0)
+        ulong digest = DigestOf(item);
+        int at = PlaceOf(_digests, digest);
+        if (_digests[at] == digest)
         {
-            slot = GroupAmounts.Add(slot, item);
+            _groups[at] = GroupAmounts.Add(_groups[at], item);
             return true;
         }
-        slot = item;
-        return (long)++Count * 4 <= _slots.Length * 3L || Grows();
+        (_digests[at], _groups[at]) = (digest, item);
+        return (long)++Count * 4 <= _digests.Length * 3L || Grows();
     }
 
-    private static ref GroupAmounts SlotOf(GroupAmounts[] slots, ulong group)
+    // All records are one group where nothing is summed by; its digest is 0, which stands for a free place here.
+    private static ulong DigestOf(in GroupAmounts item) => item.Group == 0 ? 0x9E3779B97F4A7C15 : item.Group;
+
+    private static int PlaceOf(ulong[] digests, ulong digest)
     {
-        uint at = (uint)group & (uint)(slots.Length - 1);
-        while (slots[at].Flags != 0 && slots[at].Group != group) at = (at + 1) & (uint)(slots.Length - 1);
-        return ref slots[at];
+        uint at = (uint)digest & (uint)(digests.Length - 1);
+        while (digests[at] != 0 && digests[at] != digest) at = (at + 1) & (uint)(digests.Length - 1);
+        return (int)at;
     }
 
     private bool Grows()
     {
-        if (_slots.Length > most / 2) return false;
-        long bytes = (long)_slots.Length * Marshal.SizeOf<GroupAmounts>();
-        if (budget is not null && _slots.Length >= Sure)
+        if (_digests.Length > most / 2) return false;
+        long bytes = (long)_digests.Length * BytesOfAPlace;
+        if (budget is not null && _digests.Length >= Sure)
         {
             if (!budget.TryLend(bytes)) return false;
             _lent += bytes;
         }
-        var larger = new GroupAmounts[_slots.Length * 2];
-        foreach (ref readonly GroupAmounts group in Slots)
-            if (group.Flags != 0) SlotOf(larger, group.Group) = group;
-        _slots = larger;
+        Move(_digests.Length * 2);
         return true;
     }
 
+    private void Move(int places)
+    {
+        (ulong[] digests, GroupAmounts[] groups) = (_digests, _groups);
+        (_digests, _groups) = (new ulong[places], new GroupAmounts[places]);
+        for (int i = 0; i < digests.Length; i++)
+        {
+            if (digests[i] == 0) continue;
+            int at = PlaceOf(_digests, digests[i]);
+            (_digests[at], _groups[at]) = (digests[i], groups[i]);
+        }
+    }
+
     /// <summary>All groups.</summary>
-    public IEnumerable<GroupAmounts> All() => _slots.Where(group => group.Flags != 0);
+    public IEnumerable<GroupAmounts> All()
+    {
+        for (int i = 0; i < _digests.Length; i++)
+            if (_digests[i] != 0) yield return _groups[i];
+    }
 
     /// <summary>Forgets all groups.</summary>
     public void Clear()
     {
-        Array.Clear(_slots);
+        Array.Clear(_digests);
         Count = 0;
     }
 
     /// <summary>Gives up the memory that its groups do not need.</summary>
     public void Shrink()
     {
-        GroupAmounts[] groups = [.. All()];
-        _slots = new GroupAmounts[Math.Max(Fewest, (int)System.Numerics.BitOperations.RoundUpToPowerOf2((uint)groups.Length * 2))];
-        foreach (GroupAmounts group in groups) SlotOf(_slots, group.Group) = group;
+        Move(Math.Max(Fewest, (int)BitOperations.RoundUpToPowerOf2((uint)Count * 2)));
         budget?.GiveBack(_lent);
         _lent = 0;
     }

@@ -20,8 +20,14 @@ internal sealed class LinkSet(TableScan scan, IReadOnlyList<string> columns, Che
     public override void Take()
     {
         _which.Look();
+        ulong? before = null; // many records that follow each other point to the same one
         for (int row = 0; row < scan.Batch.RowCount; row++)
-            if (_which.Points(row)) Digests.Add(_which.DigestOf(row));
+        {
+            ulong digest = _which.DigestOf(row);
+            if (digest == before || !_which.Points(row)) continue;
+            Digests.Add(digest);
+            before = digest;
+        }
     }
 
     protected override void GiveUp() => Digests.Dispose();
@@ -48,7 +54,14 @@ internal sealed class PointingRows(TableScan scan, IReadOnlyList<string> columns
 
     /// <summary>Whether a record of the batch points somewhere.</summary>
     public bool Points(int row) => _digest.IsWhole(row) && _where.Counts(row) && (_none.Length == 0
-        || !Array.TrueForAll(_ordinals, ordinal => MeansNone(scan.Batch.Vectors[ordinal], row)));
+        || !AllMeanNone(row));
+
+    private bool AllMeanNone(int row)
+    {
+        foreach (int ordinal in _ordinals)
+            if (!MeansNone(scan.Batch.Vectors[ordinal], row)) return false;
+        return true;
+    }
 
     private bool MeansNone(Vector vector, int row)
     {

@@ -91,7 +91,7 @@ internal sealed class SideProbe : Probe
         foreach (int row in rows)
         {
             if (counts is not null && (counts.IsNull(row) || counts.Values[row] == 0)) continue;
-            if (mayBelongToNone && Array.Exists(_groups, group => group.IsNull(row))) continue;
+            if (mayBelongToNone && Vector.IsAnyNull(_groups, row)) continue;
             Int128 amount = areWide ? wides[row] : longs[row]; // of a missing one: 0
             // What is not finite adds up to nothing that could be compared.
             bool isFinite = !areWide || !Specials.Is(amount);

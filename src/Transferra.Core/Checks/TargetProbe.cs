@@ -79,7 +79,7 @@ internal sealed class TargetProbe(TableScan scan, TableMap map, TableTransform l
     {
         Vector[] vectors = [.. columns.Select(column => output.Vectors[output.Table.OrdinalOf(column)])];
         foreach (int row in rows)
-            if (!Array.Exists(vectors, vector => vector.IsNull(row))) into.Add(ValueDigest.Of(vectors, row));
+            if (!Vector.IsAnyNull(vectors, row)) into.Add(ValueDigest.Of(vectors, row));
     }
 
     private ulong KeyOf(int target, int row)
@@ -125,7 +125,7 @@ internal sealed class TargetProbe(TableScan scan, TableMap map, TableTransform l
     {
         TableOutput output = lane.Outputs.First(output => output.Table.Name == relation.Table.Name);
         Vector[] vectors = [.. relation.Relation.Columns.Select(column => output.Vectors[output.Table.OrdinalOf(column)])];
-        return Array.Exists(vectors, vector => vector.IsNull(row)) ? null : ValueDigest.Of(vectors, row);
+        return Vector.IsAnyNull(vectors, row) ? null : ValueDigest.Of(vectors, row);
     }
 
     private bool Name(Func<int, bool> isMeant, FindingHead head)

@@ -208,6 +208,8 @@ internal sealed class ValueProbe : Probe
         }
     }
 
+    private bool HasFault(int row) => Batch.Faults.Exists(fault => fault.Row == row);
+
     private void LookForBlanks(int ordinal, bool blanksCount)
     {
         Vector values = Batch.Vectors[ordinal];
@@ -215,7 +217,7 @@ internal sealed class ValueProbe : Probe
         if (texts is null && !values.HasNull) return;
         for (int row = 0; row < values.Count; row++)
         {
-            bool blank = values.IsNull(row) ? !Batch.Faults.Exists(fault => fault.Row == row)
+            bool blank = values.IsNull(row) ? !HasFault(row)
                 : texts is not null && !texts[row].ContainsAnyExcept((byte)' ');
             if (!blank || IsToldAlready(row)) continue;
             _findings.Add(_heads.Of(FindingKinds.Blank, blanksCount ? Grade.Warning : _faultGrade, _scan.Table.Name, Name(ordinal),

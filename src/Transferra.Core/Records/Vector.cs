@@ -13,6 +13,7 @@ namespace Transferra.Core.Records;
 /// <remarks>Not thread-safe. Spans handed out are valid until the next Append or Reset.</remarks>
 public abstract class Vector(FieldType type)
 {
+    // Which rows have a value; kept only from the first row on that has none, as in most batches of most columns there is no such row.
     private ulong[] _valid = [];
 
     /// <summary>What the values are.</summary>
@@ -26,17 +27,17 @@ public abstract class Vector(FieldType type)
 
     /// <summary>Whether the row has no value.</summary>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
-    public bool IsNull(int row) => (_valid[row >> 6] >> (row & 63) & 1) == 0;
+    public bool IsNull(int row) => HasNull && (_valid[row >> 6] >> (row & 63) & 1) == 0;
 
-    /// <summary>Whether any row has no value.</summary>
-    public bool HasNull
+    /// <summary>Whether any row has no value, or had none when it was dropped.</summary>
+    public bool HasNull { get; private set; }
+
+    /// <summary>Whether any of several vectors has no value in a row.</summary>
+    internal static bool IsAnyNull(ReadOnlySpan<Vector> vectors, int row)
     {
-        get
-        {
-            int whole = Count >> 6, rest = Count & 63;
-            return _valid.AsSpan(0, whole).ContainsAnyExcept(ulong.MaxValue)
-                || (rest > 0 && (_valid[whole] | (ulong.MaxValue << rest)) != ulong.MaxValue);
-        }
+        foreach (Vector vector in vectors)
+            if (vector.IsNull(row)) return true;
+        return false;
     }
 
     /// <summary>Adds a row without a value.</summary>
@@ -82,7 +83,11 @@ public abstract class Vector(FieldType type)
     public abstract string Show(int row);
 
     /// <summary>Drops all rows, keeps the memory.</summary>
-    public virtual void Reset() => Count = 0;
+    public virtual void Reset()
+    {
+        Count = 0;
+        HasNull = false;
+    }
 
     /// <summary>Drops all rows and the memory: of a store of a thousand tables each may have had its batch.</summary>
     internal void Release()
@@ -113,24 +118,37 @@ public abstract class Vector(FieldType type)
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private protected void MarkNext(bool valid)
     {
+        if (HasNull || !valid) NoteNext(valid);
+        Count++;
+    }
+
+    private void NoteNext(bool valid)
+    {
+        if (!HasNull) BeginNulls();
         int word = Count >> 6;
         if (word >= _valid.Length) Array.Resize(ref _valid, Math.Max(1, _valid.Length * 2));
         ulong bit = 1UL << (Count & 63);
         if (valid) _valid[word] |= bit;
         else _valid[word] &= ~bit;
-        Count++;
+    }
+
+    // All rows until now have a value.
+    private void BeginNulls()
+    {
+        int words = (Count + 63) >> 6;
+        if (_valid.Length < words) _valid = new ulong[words];
+        _valid.AsSpan(0, words).Fill(ulong.MaxValue);
+        HasNull = true;
     }
 
     /// <summary>Makes all of so many rows ones that have a value.</summary>
-    private protected void MarkAll(int rows)
-    {
-        int words = (rows + 63) >> 6;
-        if (_valid.Length < words) _valid = new ulong[words];
-        _valid.AsSpan(0, words).Fill(ulong.MaxValue);
-        Count = rows;
-    }
+    private protected void MarkAll(int rows) => (Count, HasNull) = (rows, false);
 
-    private protected void MarkNull(int row) => _valid[row >> 6] &= ~(1UL << (row & 63));
+    private protected void MarkNull(int row)
+    {
+        if (!HasNull) BeginNulls();
+        _valid[row >> 6] &= ~(1UL << (row & 63));
+    }
 
     private protected bool SameNullness(int row, Vector other, int otherRow, out bool bothNull)
     {
@@ -348,17 +366,18 @@ public sealed class BytesVector(FieldType type) : Vector(type)
     public bool TryAppendUtf8(ReadOnlySpan<byte> value)
     {
         int length = value.Length, start = Count == 0 ? 0 : _ends[Count - 1];
-        if (_bytes.Length - start >= length && TryCopyAscii(value, _bytes.AsSpan(start, length)))
+        if (Type.Kind != FieldKind.Any && _bytes.Length - start >= length && TryCopyAscii(value, _bytes.AsSpan(start, length)))
         {
             Close(length, valid: true);
             return true;
         }
         if (!Utf8.IsValid(value)) return false;
-        AppendAsIs(value);
+        Append(value);
         return true;
     }
 
     // In two halves that overlap.
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private static bool TryCopyAscii(ReadOnlySpan<byte> from, Span<byte> into)
     {
         if (from.Length > 2 * Vector128<byte>.Count) return false;

@@ -3,7 +3,6 @@
 // the record or the memo file; (3) when the table ends, the file is still as it was when the store was opened, or reading fails.
 using System.Buffers.Binary;
 using System.Text;
-using System.Text.Unicode;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
@@ -219,9 +218,7 @@ internal sealed class DbfRecordReader : IRecordReader
     private FaultCode? AppendText(BytesVector vector, ReadOnlySpan<byte> value)
     {
         if (_decoder is not null) return _decoder.TryAppend(value, vector) ? null : FaultCode.NotText;
-        if (!Utf8.IsValid(value)) return FaultCode.NotText;
-        vector.Append(value);
-        return null;
+        return vector.TryAppendUtf8(value) ? null : FaultCode.NotText;
     }
 
     // A varchar keeps its length in its last byte unless it is full; other texts are filled up with blanks, or by some programs with zeros.

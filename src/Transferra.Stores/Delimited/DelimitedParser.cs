@@ -6,6 +6,7 @@
 // stay where they are. All others are read field by field.
 using System.Buffers;
 using System.Numerics;
+using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
 using System.Runtime.Intrinsics;
 using System.Text;
@@ -62,10 +63,11 @@ internal sealed class DelimitedParser : IDisposable
     public string Fault { get; private set; } = "";
 
     /// <summary>A field's bytes, unquoted; valid until the next record.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     public ReadOnlySpan<byte> Field(int index)
     {
         ArgumentOutOfRangeException.ThrowIfGreaterThanOrEqual(index, _fieldCount);
-        Part part = _fields[index];
+        ref readonly Part part = ref _fields[index];
         return _inBuffer ? _buffer.AsSpan(_recordAt + part.From, part.End - part.From) : _values.AsSpan(part.From, part.End - part.From);
     }
 

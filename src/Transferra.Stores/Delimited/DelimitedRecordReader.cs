@@ -4,7 +4,6 @@
 // its end.
 using System.Globalization;
 using System.Text;
-using System.Text.Unicode;
 using Transferra.Core.Expressions;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
@@ -23,6 +22,11 @@ internal sealed class DelimitedRecordReader : RowReader
     private readonly DateTemplate _dates;
     private readonly byte[] _null;
     private readonly byte[] _number = new byte[128];
+
+    // The last day that was read, and its text, if any: records of one day often follow each other.
+    private readonly byte[] _dayText = new byte[16];
+    private int _dayBytes;
+    private long _day;
 
     public DelimitedRecordReader(DelimitedTable table, TableShape shape)
     {
@@ -72,8 +76,9 @@ internal sealed class DelimitedRecordReader : RowReader
 
     private void ReadField(RecordBatch batch, Vector vector, int row, int column)
     {
-        ReadOnlySpan<byte> field = _parser.Field(_ordinals[column]);
-        if (!_parser.IsQuoted(_ordinals[column]) && field.SequenceEqual(_null))
+        int ordinal = _ordinals[column];
+        ReadOnlySpan<byte> field = _parser.Field(ordinal);
+        if (field.Length == _null.Length && field.SequenceEqual(_null) && !_parser.IsQuoted(ordinal))
         {
             vector.AppendNull();
             return;
@@ -104,16 +109,19 @@ internal sealed class DelimitedRecordReader : RowReader
             return null;
         }
         if (_decoder is not null) return _decoder.TryAppend(field, vector) ? null : FaultCode.NotText;
-        if (!Utf8.IsValid(field) || (_parser.IsWide && field.IndexOf(Replacement) >= 0)) return FaultCode.NotText;
-        vector.Append(field);
-        return null;
+        if (_parser.IsWide && field.IndexOf(Replacement) >= 0) return FaultCode.NotText;
+        return vector.TryAppendUtf8(field) ? null : FaultCode.NotText;
     }
 
     private FaultCode? ReadLong(LongVector vector, ReadOnlySpan<byte> field)
     {
         if (vector.Type.Kind != FieldKind.Date) return CellText.TryAppend(vector, field);
-        if (!_dates.TryRead(field, out long day) && !Specials.TryMoment(field, out day)) return FaultCode.NotADate;
-        vector.Append(day);
+        if (_dayBytes == 0 || !field.SequenceEqual(_dayText.AsSpan(0, _dayBytes)))
+        {
+            if (!_dates.TryRead(field, out long day) && !Specials.TryMoment(field, out day)) return FaultCode.NotADate;
+            (_dayBytes, _day) = (field.TryCopyTo(_dayText) ? field.Length : 0, day);
+        }
+        vector.Append(_day);
         return null;
     }
 

@@ -6,7 +6,6 @@
 using System.Buffers.Binary;
 using System.Globalization;
 using System.Runtime.CompilerServices;
-using System.Text.Unicode;
 using Npgsql;
 using Transferra.Core.Records;
 using Transferra.Stores.Text;
@@ -171,9 +170,7 @@ internal sealed class PgRecordReader : IRecordReader
             case How.Text:
                 var texts = (BytesVector)vector;
                 if (_decoder is not null) return _decoder.TryAppend(field, texts) ? null : FaultCode.NotText;
-                if (!Utf8.IsValid(field)) return FaultCode.NotText;
-                texts.Append(field);
-                return null;
+                return texts.TryAppendUtf8(field) ? null : FaultCode.NotText;
             case How.Bytes: ((BytesVector)vector).Append(field); return null;
             case How.Uuid: ((WideVector)vector).Append(BinaryPrimitives.ReadInt128BigEndian(field)); return null;
             case How.Float8: ((DoubleVector)vector).Append(BinaryPrimitives.ReadDoubleBigEndian(field)); return null;

@@ -103,10 +103,9 @@ internal sealed class SqliteRecordDecoder(SqliteTableLayout layout, TableShape t
             {
                 case Way.Skipped: break;
                 case Way.Number: ((LongVector)vectors[cell.Position]).Append(number); break;
-                case Way.Whole when kind is >= 1 and <= 9 and not 7:
-                    ((LongVector)vectors[cell.Position])
-                    .Append(WholeOf(kind, value)); break;
-                case Way.Units when kind is >= 1 and <= 9 and not 7 && WholeOf(kind, value) is long units && units < cell.Limit
+                case Way.Whole when IsWhole(kind):
+                    ((LongVector)vectors[cell.Position]).Append(WholeOf(kind, record, at, bytes)); break;
+                case Way.Units when IsWhole(kind) && WholeOf(kind, record, at, bytes) is long units && units < cell.Limit
                     && units > -cell.Limit:
                     ((WideVector)vectors[cell.Position]).Append(units);
                     break;
@@ -115,24 +114,26 @@ internal sealed class SqliteRecordDecoder(SqliteTableLayout layout, TableShape t
                     && amount < cell.Limit && amount > -cell.Limit:
                     ((WideVector)vectors[cell.Position]).Append(amount);
                     break;
-                case Way.Amount when kind is >= 1 and <= 9 and not 7 && WholeOf(kind, value) is long whole && whole < cell.WholeLimit
+                case Way.Amount when IsWhole(kind) && WholeOf(kind, record, at, bytes) is long whole && whole < cell.WholeLimit
                     && whole > -cell.WholeLimit:
                     ((WideVector)vectors[cell.Position]).Append(whole * cell.Power);
                     break;
                 case Way.Text when kind >= 12 && (kind & 1) == 1 && ((BytesVector)vectors[cell.Position]).TryAppendUtf8(value): break;
                 case Way.Day when kind == DayType && TryDay(value, out long day): ((LongVector)vectors[cell.Position]).Append(day); break;
-                case Way.Any when kind is >= 1 and <= 9 and not 7:
-                    AnyValue.Append((BytesVector)vectors[cell.Position], WholeOf(kind, value)); break;
+                case Way.Any when IsWhole(kind):
+                    AnyValue.Append((BytesVector)vectors[cell.Position], WholeOf(kind, record, at, bytes)); break;
                 case Way.Any when kind >= 12 && (kind & 1) == 1 && Utf8.IsValid(value):
                     AnyValue.Append((BytesVector)vectors[cell.Position], AnyValue.Text, value); break;
                 default:
                     cells.Append(batch, row, cell.Position, cell.IsNumber ? SqliteCell.Of(number)
-                    : CellOf(kind, value, cell.IsReal)); break;
+                    : CellOf(kind, record, at, bytes, cell.IsReal)); break;
             }
         }
         if (batch.Faults.Count > faults + 1) SortFaults(batch, faults);
         return type < end || at == record.Length;
     }
+
+    private static bool IsWhole(long kind) => kind is >= 1 and <= 9 and not 7;
 
     // A text of ten bytes, as a day has them.
     private const int DayType = 12 + (2 * 10) + 1;
@@ -181,27 +182,29 @@ internal sealed class SqliteRecordDecoder(SqliteTableLayout layout, TableShape t
     // Bytes of a value by its serial type, below 12; types 10 and 11 are reserved.
     private static ReadOnlySpan<sbyte> SmallBytes => [0, 1, 2, 3, 4, 6, 8, 8, 0, 0, -1, -1, -1, -1, -1, -1];
 
-    private static SqliteCell CellOf(long type, ReadOnlySpan<byte> bytes, bool isReal)
+    private static SqliteCell CellOf(long type, ReadOnlySpan<byte> record, int end, int bytes, bool isReal)
     {
-        if (type >= 12) return new SqliteCell((type & 1) == 1 ? SqliteNative.Text : SqliteNative.Blob, 0, 0, bytes);
+        ReadOnlySpan<byte> value = record[(end - bytes)..end];
+        if (type >= 12) return new SqliteCell((type & 1) == 1 ? SqliteNative.Text : SqliteNative.Blob, 0, 0, value);
         if (type == 0) return SqliteCell.Null;
         if (type == 7)
         {
-            double real = BinaryPrimitives.ReadDoubleBigEndian(bytes);
+            double real = BinaryPrimitives.ReadDoubleBigEndian(value);
             return double.IsNaN(real) ? SqliteCell.Null : SqliteCell.Of(real);
         }
-        long whole = WholeOf(type, bytes);
+        long whole = WholeOf(type, record, end, bytes);
         return isReal ? SqliteCell.Of((double)whole) : SqliteCell.Of(whole);
     }
 
-    private static long WholeOf(long type, ReadOnlySpan<byte> bytes) => type switch
+    // Of a record's value that ends at a place. Eight bytes that end there are read where there are so many, whatever the value's own
+    // number of them: which it is changes from record to record, and cannot be foretold.
+    private static long WholeOf(long type, ReadOnlySpan<byte> record, int end, int bytes)
     {
-        1 => (sbyte)bytes[0],
-        2 => BinaryPrimitives.ReadInt16BigEndian(bytes),
-        3 => ((sbyte)bytes[0] << 16) | BinaryPrimitives.ReadUInt16BigEndian(bytes[1..]),
-        4 => BinaryPrimitives.ReadInt32BigEndian(bytes),
-        5 => ((long)BinaryPrimitives.ReadInt16BigEndian(bytes) << 32) | BinaryPrimitives.ReadUInt32BigEndian(bytes[2..]),
-        6 => BinaryPrimitives.ReadInt64BigEndian(bytes),
-        _ => type - 8,
-    };
+        if (bytes == 0) return type - 8;
+        int others = 8 * (sizeof(long) - bytes);
+        if (end >= sizeof(long)) return BinaryPrimitives.ReadInt64BigEndian(record[(end - sizeof(long))..]) << others >> others;
+        long whole = (sbyte)record[end - bytes];
+        for (int at = end - bytes + 1; at < end; at++) whole = (whole << 8) | record[at];
+        return whole;
+    }
 }

@@ -23,7 +23,7 @@ internal static class CellText
 
     private static FaultCode? AppendBytes(BytesVector vector, ReadOnlySpan<byte> text)
     {
-        if (vector.Type.Kind is FieldKind.Text or FieldKind.Any && !Utf8.IsValid(text)) return FaultCode.NotText;
+        if (vector.Type.Kind is FieldKind.Text or FieldKind.Any) return vector.TryAppendUtf8(text) ? null : FaultCode.NotText;
         vector.Append(text);
         return null;
     }
@@ -61,9 +61,15 @@ internal static class CellText
 
     private static FaultCode? AppendWide(WideVector vector, ReadOnlySpan<byte> text)
     {
-        FaultCode? fault = vector.Type.Kind == FieldKind.Uuid
+        FieldType type = vector.Type;
+        if (type.Kind == FieldKind.Decimal && DecimalText.TryShort(text, type.Precision, type.Scale, out long few))
+        {
+            vector.Append(few);
+            return null;
+        }
+        FaultCode? fault = type.Kind == FieldKind.Uuid
             ? ValueText.TryUuid(text, out Int128 value) ? null : FaultCode.NotAUuid
-            : Specials.TryNumber(text, out value) ? null : DecimalText.TryParse(text, vector.Type.Precision, vector.Type.Scale, out value);
+            : Specials.TryNumber(text, out value) ? null : DecimalText.TryParse(text, type.Precision, type.Scale, out value);
         if (fault is null) vector.Append(value);
         return fault;
     }
