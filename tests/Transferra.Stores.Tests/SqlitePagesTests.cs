@@ -161,6 +161,26 @@ public sealed class SqlitePagesTests : IDisposable
     }
 
     [Theory]
+    // Whole numbers of every size, alone in their record and behind a longer value.
+    [InlineData("INTEGER", "0, 1, -1, 127, -128, 128, 32767, -32768, 32768, 8388607, -8388608, 8388608, 2147483647, -2147483648, "
+        + "2147483648, 140737488355327, -140737488355328, 140737488355328, 9223372036854775807, (-9223372036854775807 - 1), NULL, 7")]
+    // Days, one of them again and again, and what only looks like one: ten bytes that are none, or are no text.
+    [InlineData("DATE", "CAST(zeroblob(10) AS TEXT), '2024-02-29', '2024-02-29', '2023-02-29', '2024-02-29', CAST(zeroblob(10) AS TEXT), "
+        + "'2024-03-01', CAST(x'FFFFFFFFFFFFFFFFFFFF' AS TEXT), '2024-03-01', x'323032342D30332D3031', NULL, '2024-03-01'")]
+    // Texts of eight, sixteen and other lengths, with a sign beyond ASCII in every place, and bytes that are no text.
+    [InlineData("TEXT", "'', 'a', 'ü', 'aü', 'aaaaaaa', 'aaaaaaaa', 'aaaaaaü', 'üaaaaaa', 'aaaaaaaaaaaaaaaa', 'aaaaaaaaaaaaaaü', "
+        + "'üaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa', 'aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaü', 'aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa', "
+        + "CAST(x'61FF' AS TEXT), CAST(x'6161616161616161FF' AS TEXT), CAST(x'616161616161616161616161616161616161C3' AS TEXT), NULL")]
+    public void Short_records_are_those_the_engine_reads(string type, string values)
+    {
+        string rows = $"WITH v(x) AS (VALUES {string.Join(", ", values.Split(", ").Select(value => $"({value})"))})";
+        Execute($"CREATE TABLE t (a {type}); INSERT INTO t {rows} SELECT x FROM v");
+        Assert.Equal(Reading.Pages, Compare(_folder["s.db"], atLeast: 10));
+        Execute($"DROP TABLE t; CREATE TABLE t (b TEXT, a {type}, c {type}); INSERT INTO t {rows} SELECT 'somewhat longer', x, x FROM v");
+        Assert.Equal(Reading.Pages, Compare(_folder["s.db"], atLeast: 10));
+    }
+
+    [Theory]
     [InlineData(512, "")]
     [InlineData(1024, "PRAGMA auto_vacuum = FULL")]
     [InlineData(4096, "PRAGMA auto_vacuum = INCREMENTAL")]
