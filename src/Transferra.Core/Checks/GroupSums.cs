@@ -86,20 +86,22 @@ internal sealed class GroupSums : IDisposable
         _file ??= SpillFile.Create(bufferBytes: 0);
         // In the order of their parts, so that all of it is written at once.
         var begins = new int[Parts + 1];
-        foreach (GroupAmounts group in _groups.All()) begins[PartNumber(group) + 1]++;
+        foreach (ulong digest in _groups.Digests)
+            if (digest != 0) begins[PartNumber(digest) + 1]++;
         for (int part = 0; part < Parts; part++)
         {
             if (begins[part + 1] > 0) _written[part].Add((_end + ((long)begins[part] * Marshal.SizeOf<GroupAmounts>()), begins[part + 1]));
             begins[part + 1] += begins[part];
         }
         if (_ordered.Length < _groups.Count) _ordered = new GroupAmounts[_groups.Count];
-        foreach (GroupAmounts group in _groups.All()) _ordered[begins[PartNumber(group)]++] = group;
+        for (int at = 0; at < _groups.Digests.Length; at++)
+            if (_groups.Digests[at] is not 0 and ulong digest) _ordered[begins[PartNumber(digest)]++] = _groups.At(at);
         Write(_ordered.AsSpan(0, _groups.Count));
         _groups.Clear();
         if (_items - _afterLast > Math.Max(_fewestToPutTogether, _afterLast)) PutTogether();
     }
 
-    private static int PartNumber(in GroupAmounts group) => (int)(group.Group >> (64 - PartBits));
+    private static int PartNumber(ulong digest) => (int)(digest >> (64 - PartBits));
 
     private void Write(ReadOnlySpan<GroupAmounts> items)
     {
@@ -165,6 +167,12 @@ internal sealed class GroupTable(int most, MemoryBudget? budget)
     private long _lent;
 
     public int Count { get; private set; }
+
+    /// <summary>The digests of the groups, and 0 in each free place.</summary>
+    public ReadOnlySpan<ulong> Digests => _digests;
+
+    /// <summary>The group in a place that has one.</summary>
+    public ref readonly GroupAmounts At(int place) => ref _groups[place];
 
     /// <summary>Adds to a group.</summary>
     /// <returns>False when this was the last that there is room for.</returns>

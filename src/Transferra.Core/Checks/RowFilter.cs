@@ -1,4 +1,5 @@
 // RowFilter.cs: of which records of a table something is said.
+using System.Runtime.CompilerServices;
 using Transferra.Core.Expressions;
 using Transferra.Core.Records;
 
@@ -21,5 +22,6 @@ internal sealed class RowFilter(TableScan scan, Expression? where)
     }
 
     /// <summary>Whether a record of the batch counts; one of which it cannot be told does not.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     public bool Counts(int row) => _counts is null || (!_counts.IsNull(row) && _counts.Values[row] != 0);
 }

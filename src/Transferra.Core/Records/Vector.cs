@@ -397,6 +397,14 @@ public sealed class BytesVector(FieldType type) : Vector(type)
             MemoryMarshal.Write(into[^sizeof(ulong)..], end);
             return true;
         }
+        if (from.Length >= sizeof(uint))
+        {
+            uint begin = MemoryMarshal.Read<uint>(from), end = MemoryMarshal.Read<uint>(from[^sizeof(uint)..]);
+            if (((begin | end) & 0x80808080) != 0) return false;
+            MemoryMarshal.Write(into, begin);
+            MemoryMarshal.Write(into[^sizeof(uint)..], end);
+            return true;
+        }
         byte all = 0;
         for (int i = 0; i < from.Length; i++) all |= into[i] = from[i];
         return all < 0x80;
@@ -424,6 +432,7 @@ public sealed class BytesVector(FieldType type) : Vector(type)
     /// <inheritdoc/>
     public override void AppendNull() => Close(0, valid: false);
 
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private void Close(int length, bool valid)
     {
         if (Count == _ends.Length) Array.Resize(ref _ends, MoreThan(Count));
