@@ -2,7 +2,8 @@
 // Why not by the machine's clock: the volume may have another one. What counts is that time has gone by between the mark and the end of the
 // reading, so that whoever writes after it does so in another tick of the volume's clock. On a volume of another machine nothing can be
 // said: what is known of its files there may be some seconds old.
-// Holds: (1) a store that was written to after its mark was taken has no undisturbed reading, or another mark afterwards.
+// Holds: (1) a store that was written to after its mark was taken has no undisturbed reading, or another mark afterwards; (2) nor is it
+// known again by an earlier mark.
 using System.Diagnostics;
 using Transferra.Core.Records;
 
@@ -10,8 +11,8 @@ namespace Transferra.Core.Office;
 
 /// <summary>A reading of a store that begins now.</summary>
 /// <param name="store">The store.</param>
-/// <param name="stores">For those on servers.</param>
-internal sealed class MarkedReading(StoreAddress store, IStoreOpener stores)
+/// <param name="stores">For those on servers; null where it is on none.</param>
+public sealed class MarkedReading(StoreAddress store, IStoreOpener? stores)
 {
     private readonly StoreMark? _mark = StoreMark.Of(store, stores);
     private readonly long _began = Stopwatch.GetTimestamp();
@@ -20,4 +21,8 @@ internal sealed class MarkedReading(StoreAddress store, IStoreOpener stores)
     /// <returns>The store's mark, which any later change alters; null where that cannot be said.</returns>
     public StoreMark? Undisturbed() => _mark is { IsLocal: true } && Stopwatch.GetElapsedTime(_began) > _mark.Tick
         && StoreMark.Of(store, stores)?.Text == _mark.Text ? _mark : null;
+
+    /// <summary>Whether the store is as it was when it had a mark, from the beginning of this reading until now.</summary>
+    /// <param name="mark">That of an undisturbed reading.</param>
+    public bool IsStill(string mark) => _mark?.Text == mark && StoreMark.Of(store, stores)?.Text == mark;
 }

@@ -13,7 +13,7 @@ namespace Transferra.Core.Office;
 /// <param name="Text">Of every file its name, volume, number there, size, and the times that tell of changes; of one on a server what the
 /// server tells.</param>
 /// <param name="ChangedAt">When the last of the files was changed.</param>
-internal sealed record StoreMark(string Text, DateTimeOffset ChangedAt)
+public sealed record StoreMark(string Text, DateTimeOffset ChangedAt)
 {
     // Some volumes keep times by two seconds only; of those of another machine it is not known by what clock. All others keep them by
     // fractions of which no time is a multiple but by chance, and the kernel's clock goes on at least a hundred times a second.
@@ -32,12 +32,12 @@ internal sealed record StoreMark(string Text, DateTimeOffset ChangedAt)
 
     /// <summary>The mark of a store; null where it has none, or cannot be looked at.</summary>
     /// <param name="store">Which.</param>
-    /// <param name="stores">For those on servers.</param>
-    public static StoreMark? Of(StoreAddress store, IStoreOpener stores)
+    /// <param name="stores">For those on servers; null where it is on none.</param>
+    public static StoreMark? Of(StoreAddress store, IStoreOpener? stores)
     {
         try
         {
-            if (store.IsOnServer) return stores.ServerOf(store).ChangeMark(store.Path) is { } told
+            if (store.IsOnServer) return stores!.ServerOf(store).ChangeMark(store.Path) is { } told
                 ? new StoreMark($"{store.Shown} {told}", DateTimeOffset.MinValue) : null;
             string[] files = Directory.Exists(store.Path)
                 ? [store.Path, .. Directory.EnumerateFileSystemEntries(store.Path, "*", SearchOption.AllDirectories)

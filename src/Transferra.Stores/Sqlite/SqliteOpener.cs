@@ -8,9 +8,13 @@ namespace Transferra.Stores.Sqlite;
 
 internal sealed class SqliteOpener : IEngineOpener
 {
-    public string Name => "sqlite";
+    public const string Engine = "sqlite";
 
-    public IStore Open(StoreAddress address, string? textEncoding) => SqliteStore.Open(address.Path, textEncoding);
+    public string Name => Engine;
+
+    private readonly KnownFileCounts _counts = new();
+
+    public IStore Open(StoreAddress address, string? textEncoding) => SqliteStore.Open(address.Path, textEncoding, _counts);
 
     public IStoreBuilder Create(StoreAddress address, string? textEncoding, bool keysFirst) => textEncoding is null
         ? SqliteStoreBuilder.Create(address.Path)

@@ -5,6 +5,7 @@ using System.Buffers.Binary;
 using System.Globalization;
 using Microsoft.Data.Sqlite;
 using Transferra.Core.Machine;
+using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Stores.Files;
 using Transferra.Stores.Servers;
@@ -26,9 +27,14 @@ internal sealed class SqliteStore : IStore
     private readonly SqlitePageFile? _pages;
     private readonly SqliteLayouts _layouts;
 
-    private SqliteStore(string path, SqliteConnection connection, string? textPages, FileWatch? watch, StoreIdentity identity)
+    private readonly KnownFileCounts _counted;
+    private readonly MarkedReading _reading;
+
+    private SqliteStore(string path, SqliteConnection connection, string? textPages, FileWatch? watch, StoreIdentity identity,
+        KnownFileCounts counted, MarkedReading reading)
     {
         (_path, _connection, _textPages, _watch, Identity) = (path, connection, textPages, watch, identity);
+        (_counted, _reading) = (counted, reading);
         _pages = identity.HeaderFields.ContainsKey(StoreIdentity.WaitingChanges) || identity.HeaderFields.ContainsKey(CutOff) ? null
             : SqlitePageFile.Of(connection);
         _layouts = new SqliteLayouts(Inquire);
@@ -36,11 +42,11 @@ internal sealed class SqliteStore : IStore
 
     public StoreIdentity Identity { get; }
 
-    public static SqliteStore Open(string path, string? textEncoding)
+    public static SqliteStore Open(string path, string? textEncoding, KnownFileCounts counted)
     {
         for (long end = Environment.TickCount64 + (long)SqliteEngine.Patience.TotalMilliseconds; ;)
         {
-            try { return TryOpen(path, textEncoding); }
+            try { return TryOpen(path, textEncoding, counted); }
             catch (SqliteException error) when (IsRollbackWanted(path, error))
             {
                 // Whoever wrote it may be about to remove it, or gone.
@@ -62,8 +68,9 @@ internal sealed class SqliteStore : IStore
     private static bool IsRollbackWanted(string path, SqliteException error) => error.SqliteErrorCode is ReadOnly or CannotOpen
         && new FileInfo(path + "-journal") is { Exists: true, Length: > 0 };
 
-    private static SqliteStore TryOpen(string path, string? textEncoding)
+    private static SqliteStore TryOpen(string path, string? textEncoding, KnownFileCounts counted)
     {
+        var reading = new MarkedReading(new StoreAddress(SqliteOpener.Engine, path), null);
         Dictionary<string, string> header = ReadHeader(path);
         // Closed by everybody, a store in write-ahead mode is read without the side files that the engine would make for it; nothing but
         // a watch on the file then tells that somebody came back. With changes waiting, the engine's own side files are joined, as
@@ -86,7 +93,7 @@ internal sealed class SqliteStore : IStore
             throw;
         }
         var identity = new StoreIdentity("SQLite", SqliteEngine.Version, new FileInfo(path).Length, header);
-        return new SqliteStore(path, connection, textEncoding, watch, identity);
+        return new SqliteStore(path, connection, textEncoding, watch, identity, counted, reading);
     }
 
     private static string Source(string path, bool withoutSideFiles) =>
@@ -279,7 +286,8 @@ internal sealed class SqliteStore : IStore
     // Counting reads every page of the table, and many ask.
     public long CountRows(string table)
     {
-        lock (_counts) return _counts.TryGetValue(table, out long known) ? known : _counts[table] = Count(table);
+        lock (_counts) return _counts.TryGetValue(table, out long known) ? known
+            : _counts[table] = _counted.Of(_reading, _path, table, Count);
     }
 
     /// <inheritdoc/>
@@ -479,7 +487,7 @@ internal sealed class SqliteStore : IStore
     {
         // What the engine cannot open as usual is left to the one connection that did.
         if (Identity.HeaderFields.ContainsKey(CutOff)) return null;
-        try { return Open(_path, _textPages); }
+        try { return Open(_path, _textPages, _counted); }
         catch (TransferraException) { return null; }
     }
 
