@@ -9,7 +9,9 @@ internal sealed class DbfOpener : IEngineOpener
 {
     public string Name => "dbf";
 
-    public IStore Open(StoreAddress address, string? textEncoding) => DbfStore.Open(address.Path, textEncoding);
+    private readonly KnownOfFiles<DbfScan> _scans = new();
+
+    public IStore Open(StoreAddress address, string? textEncoding) => DbfStore.Open(address.Path, textEncoding, _scans);
 
     public IStoreBuilder Create(StoreAddress address, string? textEncoding, bool keysFirst) =>
         DbfStoreBuilder.Create(address.Path, textEncoding);

@@ -35,7 +35,7 @@ internal sealed class DbfStore : FileStore<DbfTable>
                 .Select(page => $"{page.Key} ({string.Join(", ", page)})"));
     }
 
-    public static DbfStore Open(string folder, string? textEncoding)
+    public static DbfStore Open(string folder, string? textEncoding, KnownOfFiles<DbfScan> scans)
     {
         if (!Directory.Exists(folder))
             throw new TransferraException(File.Exists(folder) ? $"{folder} is a file, not a folder of .dbf tables"
@@ -46,7 +46,7 @@ internal sealed class DbfStore : FileStore<DbfTable>
             throw new TransferraException($"there is no .dbf table in {folder}",
                 "Correct the path of the store in office.yaml, or look where the old program keeps its data.");
         return new DbfStore(folder, [.. files.Select(file => new DbfTable(file, TextPages.OfTable(textEncoding,
-            Path.GetFileNameWithoutExtension(file))))]);
+            Path.GetFileNameWithoutExtension(file)), scans))]);
     }
 
     public override IReadOnlyList<string> CheckPhysically()

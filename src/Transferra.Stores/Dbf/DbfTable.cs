@@ -1,24 +1,34 @@
 // DbfTable.cs: one table of an opened folder: its header as it was when the store was opened, and whether the file is still the same.
 using System.Globalization;
 using Transferra.Core.Machine;
+using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Stores.Files;
 
 namespace Transferra.Stores.Dbf;
+
+/// <summary>What one pass over all records of a table tells.</summary>
+/// <param name="Live">Records that are there.</param>
+/// <param name="Deleted">Those that are marked as deleted.</param>
+/// <param name="Shape">The table, with numbers as wide as they really are.</param>
+internal sealed record DbfScan(long Live, long Deleted, TableShape Shape);
 
 /// <summary>A table of a folder.</summary>
 internal sealed class DbfTable : IFileTable
 {
     private readonly FileWatch _watch;
     private readonly string? _kitsCodePage;
-    private Scan? _scan;
+    private readonly KnownOfFiles<DbfScan>? _scans;
+    private readonly MarkedReading _reading;
+    private DbfScan? _scan;
 
-    /// <summary>What one pass over all records tells.</summary>
-    private sealed record Scan(long Live, long Deleted, TableShape Shape);
-
-    public DbfTable(string path, string? textEncoding)
+    /// <param name="path">The file.</param>
+    /// <param name="textEncoding">What the kit says of its text; null for nothing.</param>
+    /// <param name="scans">What earlier openings learnt; null where there is nothing to be remembered.</param>
+    public DbfTable(string path, string? textEncoding, KnownOfFiles<DbfScan>? scans = null)
     {
         FilePath = path;
+        (_scans, _reading) = (scans, KnownOfFiles<DbfScan>.Begin("dbf", path));
         _watch = new FileWatch(path);
         Name = Path.GetFileNameWithoutExtension(path);
         try
@@ -99,24 +109,22 @@ internal sealed class DbfTable : IFileTable
     /// <summary>Its first records, as they lie there.</summary>
     public DbfBlocks OpenBlocks(long records) => new(PlainFile.Open(FilePath, 0), Header, records);
 
-    private Scan Scanned
+    private DbfScan Scanned => _scan ??= _scans?.Of(_reading, FilePath, Name, Scan) ?? Scan(Name);
+
+    private DbfScan Scan(string name)
     {
-        get
-        {
-            if (_scan is { } known) return known;
-            long deleted = 0;
-            var numbers = new DbfNumbers(Header);
-            using (DbfBlocks blocks = OpenBlocks(Header.Records))
-                while (blocks.Read())
-                {
-                    for (int row = 0; row < blocks.Count; row++)
-                        if (blocks[row][0] == DbfRecordReader.Deleted) deleted++;
-                    if (numbers.HasAny) numbers.See(blocks);
-                }
-            var shape = new TableShape(Name, [.. Header.Fields.Select((of, index) => new ColumnShape(of.Name, of.Kind is 'N' or 'F'
-                ? numbers.TypeOf(index) : of.TypeIn(Header.Level), Header.Level.IsVisual && !of.IsNullable))], [], []);
-            return _scan = new Scan(Header.Records - deleted, deleted, shape);
-        }
+        long deleted = 0;
+        var numbers = new DbfNumbers(Header);
+        using (DbfBlocks blocks = OpenBlocks(Header.Records))
+            while (blocks.Read())
+            {
+                for (int row = 0; row < blocks.Count; row++)
+                    if (blocks[row][0] == DbfRecordReader.Deleted) deleted++;
+                if (numbers.HasAny) numbers.See(blocks);
+            }
+        var shape = new TableShape(name, [.. Header.Fields.Select((of, index) => new ColumnShape(of.Name, of.Kind is 'N' or 'F'
+            ? numbers.TypeOf(index) : of.TypeIn(Header.Level), Header.Level.IsVisual && !of.IsNullable))], [], []);
+        return new DbfScan(Header.Records - deleted, deleted, shape);
     }
 
     /// <exception cref="TransferraException">Somebody changed the file.</exception>

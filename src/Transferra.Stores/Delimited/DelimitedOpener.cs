@@ -8,7 +8,9 @@ internal sealed class DelimitedOpener : IEngineOpener
 {
     public string Name => "delimited";
 
-    public IStore Open(StoreAddress address, string? textEncoding) => DelimitedStore.Open(address, textEncoding);
+    private readonly KnownOfFiles<long> _counts = new();
+
+    public IStore Open(StoreAddress address, string? textEncoding) => DelimitedStore.Open(address, textEncoding, _counts);
 
     public IStoreBuilder Create(StoreAddress address, string? textEncoding, bool keysFirst) =>
         DelimitedStoreBuilder.Create(address, textEncoding);

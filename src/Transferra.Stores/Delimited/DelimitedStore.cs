@@ -22,7 +22,7 @@ internal sealed class DelimitedStore : FileStore<DelimitedTable>
 
     public override StoreIdentity Identity { get; }
 
-    public static DelimitedStore Open(StoreAddress address, string? textEncoding)
+    public static DelimitedStore Open(StoreAddress address, string? textEncoding, KnownOfFiles<long> counts)
     {
         if (!Directory.Exists(address.Path))
             throw new TransferraException(File.Exists(address.Path)
@@ -41,7 +41,7 @@ internal sealed class DelimitedStore : FileStore<DelimitedTable>
         {
             Encoding = TextPages.OfTable(textEncoding, Path.GetFileNameWithoutExtension(file))
                 ?? (TextPages.OfAll(textEncoding) is null ? form.Encoding : "utf-8")
-        } : form))], form, isGuess);
+        } : form, counts))], form, isGuess);
     }
 
     public override IReadOnlyList<string> CheckPhysically()

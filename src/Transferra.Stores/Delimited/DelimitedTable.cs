@@ -1,6 +1,7 @@
 // DelimitedTable.cs: one file of a folder of delimited text: its columns, and whether the file is still as it was.
 using System.Text;
 using Transferra.Core.Machine;
+using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Stores.Files;
 
@@ -9,11 +10,17 @@ namespace Transferra.Stores.Delimited;
 internal sealed class DelimitedTable : IFileTable
 {
     private readonly FileWatch _watch;
+    private readonly KnownOfFiles<long> _counts;
+    private readonly MarkedReading _reading;
     private long? _records;
 
-    public DelimitedTable(string path, DelimitedForm form)
+    /// <param name="path">The file.</param>
+    /// <param name="form">How it is written.</param>
+    /// <param name="counts">What earlier openings learnt.</param>
+    public DelimitedTable(string path, DelimitedForm form, KnownOfFiles<long> counts)
     {
         (FilePath, Form, Name) = (path, form, Path.GetFileNameWithoutExtension(path));
+        (_counts, _reading) = (counts, KnownOfFiles<long>.Begin("delimited", path));
         _watch = new FileWatch(path);
         try
         {
@@ -42,17 +49,15 @@ internal sealed class DelimitedTable : IFileTable
 
     public TableShape Shape => new(Name, [.. Columns.Select(name => new ColumnShape(name, FieldType.Text))], [], []);
 
-    public long Records
+    // How many there are depends on how the file is said to be written.
+    public long Records => _records ??= _counts.Of(_reading, FilePath, Form.ToString(), _ => Count());
+
+    private long Count()
     {
-        get
-        {
-            if (_records is { } known) return known;
-            using DelimitedParser parser = OpenParser();
-            long records = Form.HasHeader ? -1 : 0;
-            while (parser.Next()) records++;
-            _records = Math.Max(0, records);
-            return _records.Value;
-        }
+        using DelimitedParser parser = OpenParser();
+        long records = Form.HasHeader ? -1 : 0;
+        while (parser.Next()) records++;
+        return Math.Max(0, records);
     }
 
     public IRecordReader OpenReader(TableShape shape) => new DelimitedRecordReader(this, shape);

@@ -8,7 +8,9 @@ internal sealed class JsonLinesOpener : IEngineOpener
 {
     public string Name => "json-lines";
 
-    public IStore Open(StoreAddress address, string? textEncoding) => JsonLinesStore.Open(address.Path);
+    private readonly KnownOfFiles<JsonLinesScan> _scans = new();
+
+    public IStore Open(StoreAddress address, string? textEncoding) => JsonLinesStore.Open(address.Path, _scans);
 
     public IStoreBuilder Create(StoreAddress address, string? textEncoding, bool keysFirst) => JsonLinesStoreBuilder.Create(address.Path);
 

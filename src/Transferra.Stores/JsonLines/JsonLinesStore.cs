@@ -3,6 +3,7 @@
 using System.Globalization;
 using System.Text.Json;
 using Transferra.Core.Machine;
+using Transferra.Core.Office;
 using Transferra.Core.Records;
 using Transferra.Stores.Files;
 
@@ -17,7 +18,7 @@ internal sealed class JsonLinesStore : FileStore<JsonLinesTable>
 
     public override StoreIdentity Identity { get; }
 
-    public static JsonLinesStore Open(string folder)
+    public static JsonLinesStore Open(string folder, KnownOfFiles<JsonLinesScan> scans)
     {
         if (!Directory.Exists(folder))
             throw new TransferraException(File.Exists(folder) ? $"{folder} is a file, not a folder of JSON lines"
@@ -27,20 +28,34 @@ internal sealed class JsonLinesStore : FileStore<JsonLinesTable>
         if (files.Count == 0)
             throw new TransferraException($"there is no {JsonLinesTable.Ending} file in {folder}",
                 "Correct the path of the store in office.yaml, or have the old program export its data there.");
-        return new JsonLinesStore(folder, [.. files.Select(file => new JsonLinesTable(file))]);
+        return new JsonLinesStore(folder, [.. files.Select(file => new JsonLinesTable(file, scans))]);
     }
 
     public override IReadOnlyList<string> CheckPhysically() => [.. Tables.SelectMany(table => table.Complaints())];
 }
+
+/// <summary>What one pass over all lines of a table tells.</summary>
+/// <param name="Columns">All names that any of them has.</param>
+/// <param name="Records">How many they are.</param>
+internal sealed record JsonLinesScan(IReadOnlyList<string> Columns, long Records);
 
 internal sealed class JsonLinesTable : IFileTable
 {
     public const string Ending = ".jsonl";
 
     private readonly FileWatch _watch;
-    private (IReadOnlyList<string> Columns, long Records)? _scanned;
+    private readonly KnownOfFiles<JsonLinesScan> _scans;
+    private readonly MarkedReading _reading;
+    private JsonLinesScan? _scanned;
 
-    public JsonLinesTable(string path) => (FilePath, Name, _watch) = (path, Path.GetFileNameWithoutExtension(path), new FileWatch(path));
+    /// <param name="path">The file.</param>
+    /// <param name="scans">What earlier openings learnt.</param>
+    public JsonLinesTable(string path, KnownOfFiles<JsonLinesScan> scans)
+    {
+        (FilePath, Name, _scans) = (path, Path.GetFileNameWithoutExtension(path), scans);
+        _reading = KnownOfFiles<JsonLinesScan>.Begin("json-lines", path);
+        _watch = new FileWatch(path);
+    }
 
     public string FilePath { get; }
 
@@ -65,9 +80,9 @@ internal sealed class JsonLinesTable : IFileTable
         catch (Exception error) when (error is IOException or UnauthorizedAccessException) { throw FileWatch.Unreadable(FilePath, error); }
     }
 
-    private (IReadOnlyList<string> Columns, long Records) Scanned => _scanned ??= Scan();
+    private JsonLinesScan Scanned => _scanned ??= _scans.Of(_reading, FilePath, Name, _ => Scan());
 
-    private (IReadOnlyList<string>, long) Scan()
+    private JsonLinesScan Scan()
     {
         var names = new List<string>();
         var known = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
@@ -89,7 +104,7 @@ internal sealed class JsonLinesTable : IFileTable
             }
         }
         _watch.RefuseIfChanged();
-        return (names, records);
+        return new JsonLinesScan(names, records);
     }
 
     public IEnumerable<string> Complaints()

@@ -12,7 +12,7 @@ internal sealed class SqliteOpener : IEngineOpener
 
     public string Name => Engine;
 
-    private readonly KnownFileCounts _counts = new();
+    private readonly KnownOfFiles<long> _counts = new();
 
     public IStore Open(StoreAddress address, string? textEncoding) => SqliteStore.Open(address.Path, textEncoding, _counts);
 

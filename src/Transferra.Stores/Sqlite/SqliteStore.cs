@@ -27,11 +27,11 @@ internal sealed class SqliteStore : IStore
     private readonly SqlitePageFile? _pages;
     private readonly SqliteLayouts _layouts;
 
-    private readonly KnownFileCounts _counted;
+    private readonly KnownOfFiles<long> _counted;
     private readonly MarkedReading _reading;
 
     private SqliteStore(string path, SqliteConnection connection, string? textPages, FileWatch? watch, StoreIdentity identity,
-        KnownFileCounts counted, MarkedReading reading)
+        KnownOfFiles<long> counted, MarkedReading reading)
     {
         (_path, _connection, _textPages, _watch, Identity) = (path, connection, textPages, watch, identity);
         (_counted, _reading) = (counted, reading);
@@ -42,7 +42,7 @@ internal sealed class SqliteStore : IStore
 
     public StoreIdentity Identity { get; }
 
-    public static SqliteStore Open(string path, string? textEncoding, KnownFileCounts counted)
+    public static SqliteStore Open(string path, string? textEncoding, KnownOfFiles<long> counted)
     {
         for (long end = Environment.TickCount64 + (long)SqliteEngine.Patience.TotalMilliseconds; ;)
         {
@@ -68,9 +68,9 @@ internal sealed class SqliteStore : IStore
     private static bool IsRollbackWanted(string path, SqliteException error) => error.SqliteErrorCode is ReadOnly or CannotOpen
         && new FileInfo(path + "-journal") is { Exists: true, Length: > 0 };
 
-    private static SqliteStore TryOpen(string path, string? textEncoding, KnownFileCounts counted)
+    private static SqliteStore TryOpen(string path, string? textEncoding, KnownOfFiles<long> counted)
     {
-        var reading = new MarkedReading(new StoreAddress(SqliteOpener.Engine, path), null);
+        MarkedReading reading = KnownOfFiles<long>.Begin(SqliteOpener.Engine, path);
         Dictionary<string, string> header = ReadHeader(path);
         // Closed by everybody, a store in write-ahead mode is read without the side files that the engine would make for it; nothing but
         // a watch on the file then tells that somebody came back. With changes waiting, the engine's own side files are joined, as
