@@ -12,7 +12,7 @@ namespace Transferra.Stores.Files;
 /// <typeparam name="T">A fact; never changed.</typeparam>
 internal sealed class KnownOfFiles<T>
 {
-    private const int MostFiles = 4000;
+    private const int MostFiles = 1000;
 
     // What takes less is learnt again as quickly as the mark is looked at.
     private static readonly TimeSpan _worthKeeping = TimeSpan.FromMilliseconds(2);
