@@ -19,7 +19,12 @@ public sealed class KnownOfFilesTests : IDisposable
 
     private string Path => _folder["books.db"];
 
-    private MarkedReading Begin() => KnownOfFiles<long>.Begin(SqliteOpener.Engine, Path);
+    // When what was written last lies some time back.
+    private MarkedReading Begin()
+    {
+        Thread.Sleep(60);
+        return KnownOfFiles<long>.Begin(SqliteOpener.Engine, Path);
+    }
 
     // Long enough for the clock of the volume to go on; each count is another number.
     private long Ask(MarkedReading reading, Action? meanwhile = null) => _counts.Of(reading, Path, "t", _ =>
@@ -57,6 +62,21 @@ public sealed class KnownOfFilesTests : IDisposable
         Assert.Equal(1, Ask(Begin(), meanwhile: () => File.AppendAllText(Path, "more")));
         Assert.Equal(0, _counts.Kept);
         Assert.Equal(2, Ask(Begin()));
+    }
+
+    [Fact]
+    public void What_was_written_to_a_moment_before_is_not_kept_as_another_change_might_have_the_same_time()
+    {
+        // A machine that stops between the two lines lets the moment pass.
+        Assert.Contains(Enumerable.Range(0, 20), _ =>
+        {
+            File.WriteAllText(Path, "records");
+            return !KnownOfFiles<long>.Begin(SqliteOpener.Engine, Path).WasSettled;
+        });
+        File.WriteAllText(Path, "records");
+        MarkedReading reading = KnownOfFiles<long>.Begin(SqliteOpener.Engine, Path);
+        Ask(reading);
+        Assert.Equal(reading.WasSettled ? 1 : 0, _counts.Kept);
     }
 
     [Fact]

@@ -56,12 +56,12 @@ internal sealed class KeyDigests
     }
 
     /// <summary>Looks at the batch as it is now, for no more than which rows are whole.</summary>
-    public void LookForNone() => _areWhole = !Array.Exists(_ordinals, ordinal => _scan.Batch.Vectors[ordinal].HasNull);
+    public void LookForNulls() => _areWhole = !Array.Exists(_ordinals, ordinal => _scan.Batch.Vectors[ordinal].HasNull);
 
     /// <summary>Looks at the batch as it is now.</summary>
     public void Look()
     {
-        LookForNone();
+        LookForNulls();
         _digests = _ordinals.Length == 1 ? _scan.Digests.Of(_ordinals[0])
             : Digest.Together([.. _ordinals.Select(_scan.Digests.Of)], _scan.Batch.RowCount, ref _together);
     }

@@ -42,7 +42,7 @@ internal sealed class KeyProbe(TableScan scan, FindingHead copies, FindingHead c
         HashSet<int>? unreadable = Unreadable();
         if (_numbers is { } numbers && scan.Batch.Vectors[scan.Table.OrdinalOf(scan.Table.Key[0])] is LongVector keys)
         {
-            _key.LookForNone();
+            _key.LookForNulls();
             ReadOnlySpan<long> values = keys.Values;
             for (int row = 0; row < values.Length; row++)
                 if (HasKey(row, unreadable)) numbers.Add(values[row]);

@@ -16,6 +16,11 @@ public sealed class MarkedReading(StoreAddress store, IStoreOpener? stores)
 {
     private readonly StoreMark? _mark = StoreMark.Of(store, stores);
     private readonly long _began = Stopwatch.GetTimestamp();
+    private readonly DateTimeOffset _beganAt = DateTimeOffset.UtcNow;
+
+    /// <summary>Whether the last change before this reading lies so far back that one while it went on must have another time. On a volume
+    /// of this machine, which the machine's own clock tells.</summary>
+    public bool WasSettled => _mark is { IsLocal: true } && _mark.SettledAt < _beganAt;
 
     /// <summary>The reading has ended.</summary>
     /// <returns>The store's mark, which any later change alters; null where that cannot be said.</returns>

@@ -40,8 +40,8 @@ internal sealed class KnownOfFiles<T>
         if (Known(path, name, out string mark) is (true, { } known) && reading.IsStill(mark)) return known;
         long began = Stopwatch.GetTimestamp();
         T learnt = learn(name);
-        if (Stopwatch.GetElapsedTime(began) > _worthKeeping && reading.Undisturbed() is { } undisturbed) Keep(path, undisturbed.Text, name,
-            learnt);
+        if (Stopwatch.GetElapsedTime(began) > _worthKeeping && reading.WasSettled && reading.Undisturbed() is { } undisturbed)
+            Keep(path, undisturbed.Text, name, learnt);
         return learnt;
     }
 
