@@ -1,6 +1,7 @@
 using Transferra.Core.Checks;
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
+using Transferra.Core.Matching;
 using Transferra.Core.Records;
 using Transferra.Tests;
 
@@ -78,6 +79,31 @@ public class CheckTests
         using MemoryStore store = SampleKit.Store(_hop,
             [.. Enumerable.Range(1, 10_000).Select(i => SampleKit.Part(i, "p" + i, i == 1 ? "0.01" : i <= 1000 ? "0.01" : "0.00"))]);
         Assert.Empty(Check(store).Findings);
+    }
+
+    [Fact]
+    public void The_baseline_taken_meanwhile_is_what_a_reading_of_its_own_comes_to()
+    {
+        // Copies, cells that cannot be read, an orphan that is named by a second reading, and a table that the kit does not know.
+        using MemoryStore store = Sound(SampleKit.Part(2, "b", "6.00"), SampleKit.Part(3, "c", "x", group: 77),
+            SampleKit.Part(4, "d", "y"));
+        store.With(new TableShape("CUSTOM", [new("A", FieldType.Integer), new("B", FieldType.Text)], ["A"], []),
+            [.. Enumerable.Range(0, 10_000).Select(i => (object?[])[(long)i, "x" + i])]);
+        var check = new CompanyCheck(_hop.From, _hop, SampleKit.Settings, new ListObserver(), CancellationToken.None)
+        {
+            TakesBaseline = true
+        };
+        Assert.NotEmpty(check.Run(store).Findings);
+        KitVersion version = CustomFields.Of(store, _hop.From).In(_hop.From);
+        // Memos are combined, for which they are read in an order of their own.
+        Assert.Equal([.. version.Tables.Select(table => table.Name).Where(name => name != "MEMO").Order(StringComparer.Ordinal)],
+            check.Baselines.Select(taken => taken.Table.Name).Order(StringComparer.Ordinal));
+        Assert.Contains(check.Baselines, taken => taken.Baseline is { Records: 10_000, Last: 9_999 });
+        Assert.Contains(check.Baselines, taken => taken.Baseline is { Table: "PART", Records: 5 });
+        IReadOnlyList<TableBaseline> wanted = Baseline.Of(store, version.Tables, new ListObserver(), CancellationToken.None,
+            byGroups: true);
+        Assert.All(check.Baselines, taken => Assert.Equal(wanted.Single(table => table.Table == taken.Table.Name), taken.Baseline));
+        Assert.All(check.Baselines, taken => Assert.True(taken.IsOf(version.Table(taken.Table.Name)!)));
     }
 
     [Theory]

@@ -24,6 +24,9 @@ public record BackupContext(OfficeDescription Office, IStoreOpener Stores, IVolu
     /// <summary>The places sets are kept in, as they are known again.</summary>
     public PlaceBook PlaceBook => new(Office.Folder, Volume);
 
+    /// <summary>The baselines that were taken of stores that nobody wrote to since.</summary>
+    internal KnownBaselines Baselines => field ??= new KnownBaselines(Stores);
+
     /// <summary>Stores as wholes; always the same one, which remembers what it has looked at.</summary>
     public StorePlaces Places => field ??= new StorePlaces(Stores, Volume);
 }

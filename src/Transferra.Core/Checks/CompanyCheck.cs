@@ -7,6 +7,7 @@
 using Transferra.Core.Conversion;
 using Transferra.Core.Kits;
 using Transferra.Core.Machine;
+using Transferra.Core.Matching;
 using Transferra.Core.Records;
 
 namespace Transferra.Core.Checks;
@@ -46,6 +47,12 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
 
     /// <summary>Whether the engine has looked through these very bytes already and found nothing; it then need not again.</summary>
     public bool IsKnownSound { get; init; }
+
+    /// <summary>Whether the baseline of the store is wanted as well.</summary>
+    public bool TakesBaseline { get; init; }
+
+    /// <summary>What was recorded of the tables, after <see cref="Run"/>; of those that are read in a way of their own, nothing.</summary>
+    public IReadOnlyList<TakenBaseline> Baselines { get; private set; } = [];
 
     /// <summary>Checks.</summary>
     public CheckResult Run(IStore store)
@@ -111,6 +118,7 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
                 scan.ReadOnce(store, observer, cancel, MapOf(scan));
                 _counts[scan.Table.Name] = scan.RowsRead;
             }
+            Baselines = [.. _scans.Values.SelectMany(scan => scan.Probes).OfType<BaselineProbe>().Select(probe => probe.Taken!)];
             _trial?.Conclude();
             // Copies first: what they added a second time is taken back before sums and numbers are judged.
             NamingPasses.Run(store, _scans.Values.SelectMany(scan => scan.Probes).OfType<KeyProbe>(), observer, cancel);
@@ -178,6 +186,7 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
             scan.Probes.Add(new ValueProbe(scan, checks, trial, next is null ? Grade.Fault : Grade.Warning, twice, heads, findings));
             if (table.Key.Count > 0 && !store.KeepsKey(table.Name, table.Key)) scan.Probes.Add(KeyProbeOf(scan, map, findings));
             if (checks is not null) PlanChecks(scan, checks, findings, documents);
+            if (TakesBaseline && map?.Combining is null) scan.Probes.Add(new BaselineProbe(scan));
         }
         PlanRelations(store, findings);
         foreach (BookRule rule in version.Rules) PlanRule(store, rule, findings);

@@ -42,6 +42,18 @@ public sealed record TableBaseline(string Table, long Records, long Unreadable, 
     };
 }
 
+/// <summary>A baseline with groups that was taken while something else was done.</summary>
+/// <param name="Table">Of which table, as it was read.</param>
+/// <param name="Baseline">What was recorded.</param>
+public sealed record TakenBaseline(TableShape Table, TableBaseline Baseline)
+{
+    /// <summary>Whether it is what a reading of this table would come to: the same columns, of the same types, and the same key.</summary>
+    internal bool IsOf(TableShape table) => Table.Name == table.Name && Table.Key.SequenceEqual(table.Key)
+        && Table.Columns.Select(WhatCounts).SequenceEqual(table.Columns.Select(WhatCounts));
+
+    private static (string, FieldType, bool) WhatCounts(ColumnShape column) => (column.Name, column.Type, column.IsPrivate);
+}
+
 /// <summary>Takes baselines.</summary>
 public static class Baseline
 {
@@ -54,34 +66,59 @@ public static class Baseline
     /// </param>
     public static IReadOnlyList<TableBaseline> Of(IStore store, IReadOnlyList<TableShape> tables, Machine.IProgressObserver observer,
         CancellationToken cancel, bool byGroups = false) =>
-        [.. tables.Select(table => Of(store, table, observer, byGroups ? new BucketedFingerprint() : null, cancel))];
+        [.. tables.Select(table => Of(store, table, observer, byGroups, cancel))];
 
-    private static TableBaseline Of(IStore store, TableShape table, Machine.IProgressObserver observer, BucketedFingerprint? groups,
+    /// <summary>Reads one table and fingerprints it; otherwise as <see cref="Of(IStore, IReadOnlyList{TableShape},
+    /// Machine.IProgressObserver, CancellationToken, bool)"/>.</summary>
+    internal static TableBaseline Of(IStore store, TableShape table, Machine.IProgressObserver observer, bool byGroups,
         CancellationToken cancel)
     {
-        long total = store.AboutRows(table.Name), unreadable = 0, rows = 0;
-        Fingerprint sum = default;
+        long total = store.AboutRows(table.Name), rows = 0;
         var batch = new RecordBatch(table.Columns);
-        var digests = new RowDigests(table, batch.Vectors);
-        var number = new KeyNumber(table);
+        var taking = new BaselineTaking(table, batch, byGroups);
         foreach (RecordBatch _ in store.BatchesAhead(table, batch, cancel))
         {
-            if (groups is null) sum += digests.Of(Rows.Upto(batch.RowCount));
-            else
-            {
-                digests.Add(groups, Rows.Upto(batch.RowCount));
-                number.Note(batch);
-            }
-            unreadable += batch.Faults.Count;
+            taking.Take();
             rows += batch.RowCount;
             observer.Progress(table.Name, rows, total);
         }
-        if (groups is null) return new TableBaseline(table.Name, sum.Rows, unreadable, sum.ToString());
-        sum = groups.Total();
-        return new TableBaseline(table.Name, sum.Rows, unreadable, sum.ToString())
+        return taking.Taken();
+    }
+}
+
+/// <summary>Takes the baseline of a table whose records pass in a batch.</summary>
+/// <param name="table">The table.</param>
+/// <param name="batch">Of its columns.</param>
+/// <param name="byGroups">Whether the fingerprints of groups are wanted, too.</param>
+internal sealed class BaselineTaking(TableShape table, RecordBatch batch, bool byGroups)
+{
+    private readonly RowDigests _digests = new(table, batch.Vectors);
+    private readonly KeyNumber _number = new(table);
+    private readonly BucketedFingerprint? _groups = byGroups ? new BucketedFingerprint() : null;
+    private Fingerprint _sum;
+    private long _unreadable;
+
+    /// <summary>Adds the records that are in the batch.</summary>
+    public void Take()
+    {
+        if (_groups is null) _sum += _digests.Of(Rows.Upto(batch.RowCount));
+        else
         {
-            Groups = RecordedTable.Written(groups.Groups(RecordedTable.GroupsFor(sum.Rows))),
-            Last = number.Last
+            _digests.Add(_groups, Rows.Upto(batch.RowCount));
+            _number.Note(batch);
+        }
+        _unreadable += batch.Faults.Count;
+    }
+
+    /// <summary>The baseline of all that were added.</summary>
+    public TableBaseline Taken()
+    {
+        Fingerprint sum = _groups?.Total() ?? _sum;
+        var taken = new TableBaseline(table.Name, sum.Rows, _unreadable, sum.ToString());
+        return _groups is null ? taken : taken with
+        {
+            Groups = RecordedTable.Written(_groups.Groups(RecordedTable.GroupsFor(sum.Rows))),
+            Last = _number.Last
         };
     }
 }

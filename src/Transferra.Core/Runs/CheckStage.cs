@@ -13,7 +13,8 @@ internal sealed class CheckStage(CompanyRun on) : Stage(on)
     /// <inheritdoc/>
     public override StageOutcome Do()
     {
-        CheckResult result = On.Check(On.Company.OldStore, On.From, On.Way.Hops.Count > 0 ? On.Way : On.Ahead, Name);
+        CheckResult result = On.Check(On.Company.OldStore, On.From, On.Way.Hops.Count > 0 ? On.Way : On.Ahead, Name,
+            isBeforeBackup: true);
         On.SaveResult(Name, result);
         string summary = result.Findings.Count == 0 ? "nothing found"
             : $"{result.Faults} faults, {result.Findings.Count - result.Faults} others";

@@ -22,16 +22,18 @@ public static class CompanyChecks
     /// <param name="settings">Answers to the hops' new settings.</param>
     /// <param name="listFolder">Gets a list of all records for each finding; null when none are wanted.</param>
     /// <param name="isKnownSound">Whether the engine has looked through these very bytes in this run and found nothing.</param>
+    /// <param name="isBeforeBackup">Whether a backup comes next, which then need not read the records for its baseline.</param>
     public static CheckResult Run(RunContext context, Company company, StoreAddress address, KitVersion version,
         IReadOnlyList<Correspondence> way,
         IReadOnlyDictionary<string, string> settings, string? listFolder,
-        bool isKnownSound = false)
+        bool isKnownSound = false, bool isBeforeBackup = false)
     {
+        KnownBaselines.Taking? taking = isBeforeBackup ? context.Baselines.Begin(address) : null;
         using IStore store = context.Stores.Open(address, version.TextEncoding);
         string scratch = way.Count > 1 ? MakeScratch(context, company.Code) : "";
         try
         {
-            return new CompanyCheck(version, way.Count > 0 ? way[0] : null, settings, context.Observer, context.Cancel)
+            var check = new CompanyCheck(version, way.Count > 0 ? way[0] : null, settings, context.Observer, context.Cancel)
             {
                 DocumentFolders = company.DocumentFolders,
                 ListFolder = listFolder,
@@ -41,7 +43,11 @@ public static class CompanyChecks
                     : new TrialTarget(context.Stores.JudgeOf(company.NewStore, way[^1].To.TextEncoding), company.NewStore.Engine,
                         company.Kit),
                 Scratch = scratch.Length > 0 ? new TrialScratch(context.Stores, scratch) : null,
-            }.Run(store);
+                TakesBaseline = isBeforeBackup,
+            };
+            CheckResult result = check.Run(store);
+            taking?.Keep(check.Baselines);
+            return result;
         }
         finally
         {

@@ -70,14 +70,16 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
         && InPlace.AsMade is { } mark && StoreMark.Of(Company.NewStore, Context.Stores)?.Text == mark.Text;
 
     /// <summary>Checks a store of the company, with lists of all records in the stage's folder.</summary>
-    public CheckResult Check(Records.StoreAddress address, KitVersion version, Way way, string stage, bool isKnownSound = false)
+    public CheckResult Check(Records.StoreAddress address, KitVersion version, Way way, string stage, bool isKnownSound = false,
+        bool isBeforeBackup = false)
     {
         // As the kit has them, so that custom fields, which this run carries, are told.
         KitVersion known = Company.Kit.Version(version.Name) ?? version;
         Correspondence[] kept = [.. way.Hops.Take(way.Foreseen.Count).Select(hop => (Company.Kit
             .Hops.FirstOrDefault(kept => kept.From.Name == hop.From.Name
             && kept.To.Name == hop.To.Name) ?? hop).Correspondence with { IsOnCopy = hop.Correspondence.IsOnCopy })];
-        return CompanyChecks.Run(Context, Company, address, known, kept, Company.Answers, NewListFolder(stage), isKnownSound);
+        return CompanyChecks.Run(Context, Company, address, known, kept, Company.Answers, NewListFolder(stage), isKnownSound,
+            isBeforeBackup);
     }
 
     /// <summary>Where the old store goes at the change-over.</summary>
