@@ -179,25 +179,36 @@ public static class DecimalText
     /// <summary>The value with exactly <paramref name="scale"/> digits after the point.</summary>
     public static string Format(Int128 units, int scale)
     {
-        if (Specials.Is(units)) return Specials.Show(units);
-        Span<char> text = stackalloc char[44];
-        int at = text.Length;
-        UInt128 rest = units < 0 ? (UInt128)(-units) : (UInt128)units;
-        for (int digits = 0; rest != 0 || digits <= scale; digits++)
-        {
-            if (digits == scale && scale > 0) text[--at] = '.';
-            text[--at] = (char)('0' + (int)(rest % 10));
-            rest /= 10;
-        }
-        if (units < 0) text[--at] = '-';
-        return text[at..].ToString();
+        Span<byte> room = stackalloc byte[LongestText];
+        return System.Text.Encoding.ASCII.GetString(room[..Format(units, scale, room)]);
     }
+
+    private const int LongestText = 44, DigitsOfPart = 18;
+    private const ulong Part = 1_000_000_000_000_000_000;
 
     /// <summary>Writes the value with exactly <paramref name="scale"/> digits after the point, as UTF-8.</summary>
     /// <returns>Bytes written; <paramref name="room"/> must have 44.</returns>
     public static int Format(Int128 units, int scale, Span<byte> room)
     {
-        string text = Format(units, scale);
-        return System.Text.Encoding.ASCII.GetBytes(text, room);
+        if (Specials.Is(units)) return System.Text.Encoding.ASCII.GetBytes(Specials.Show(units), room);
+        Span<byte> text = stackalloc byte[LongestText];
+        int at = text.Length, digits = 0;
+        UInt128 rest = units < 0 ? (UInt128)(-units) : (UInt128)units;
+        // Dividing 128 bits takes many times as long as dividing 64.
+        for (; rest > ulong.MaxValue; rest /= Part) Put(text, ref at, ref digits, scale, (ulong)(rest % Part), DigitsOfPart);
+        Put(text, ref at, ref digits, scale, (ulong)rest, Math.Max(0, scale + 1 - digits));
+        if (units < 0) text[--at] = (byte)'-';
+        text[at..].CopyTo(room);
+        return text.Length - at;
+    }
+
+    // Puts digits before what is there: at least so many, and the point where it belongs.
+    private static void Put(Span<byte> text, ref int at, ref int digits, int scale, ulong part, int least)
+    {
+        for (int put = 0; part != 0 || put < least; put++, digits++, part /= 10)
+        {
+            if (digits == scale && scale > 0) text[--at] = (byte)'.';
+            text[--at] = (byte)('0' + (part % 10));
+        }
     }
 }

@@ -259,8 +259,7 @@ internal sealed partial class MariaStoreBuilder : IStoreBuilder
     {
         int[] taken = [.. Enumerable.Range(0, output.Vectors.Count)
             .Where(i => _ofNote.GetValueOrDefault((output.Table.Name, output.Table.Columns[i].Name)) != "generated")];
-        _text.Write([.. taken.Select(i => output.Vectors[i])], rows);
-        _uncommitted += _text.Length;
+        using Stream text = _text.Of(taken.Select(i => output.Vectors[i]), rows);
         var loader = new MySqlBulkLoader(_connection)
         {
             TableName = MariaConnection.Quote(output.Table.Name),
@@ -269,7 +268,7 @@ internal sealed partial class MariaStoreBuilder : IStoreBuilder
             LineTerminator = "\n",
             EscapeCharacter = '\\',
             Local = true,
-            SourceStream = _text.Read(),
+            SourceStream = text,
             Timeout = 0,
         };
         foreach (ColumnShape column in taken.Select(i => output.Table.Columns[i]))
@@ -282,6 +281,7 @@ internal sealed partial class MariaStoreBuilder : IStoreBuilder
                 + $"{(isBinary ? $"UNHEX({variable})" : $"CAST({variable} AS UNSIGNED)")}");
         }
         int loaded = loader.Load();
+        _uncommitted += _text.Written;
         if (loaded == rows.Length && MariaConnection.Scalar(_connection, "SELECT @@warning_count") == "0") return null;
         using var command = new MySqlCommand("SHOW WARNINGS", _connection);
         using MySqlDataReader reader = command.ExecuteReader();

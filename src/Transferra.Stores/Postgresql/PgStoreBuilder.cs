@@ -301,10 +301,10 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     {
         int[] taken = [.. Enumerable.Range(0, output.Vectors.Count)
             .Where(i => !IsGenerated(output.Table.Name, output.Table.Columns[i].Name))];
-        _written.Write([.. taken.Select(i => output.Vectors[i])], rows);
         using var copy = (StreamWriter)_connection.BeginTextImport($"COPY {Place(output.Table.Name).Quoted} "
             + $"({Names(taken.Select(i => output.Table.Columns[i].Name))}) FROM STDIN");
-        _written.Read().CopyTo(copy.BaseStream);
+        using Stream text = _written.Of(taken.Select(i => output.Vectors[i]), rows);
+        text.CopyTo(copy.BaseStream);
     }
 
     private readonly LoadText _written = new(binaryPrefix: "\\\\x");

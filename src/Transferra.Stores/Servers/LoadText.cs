@@ -1,4 +1,7 @@
 // LoadText.cs: rows of a batch in the text form that two servers load fastest from. Bytes that are no text travel as hexadecimal digits.
+// Why a stream that writes while it is read: the server then works on the first rows while the next ones are written out, and a batch of
+// long values need not be in memory a second time.
+// Holds: (1) what is read is the same whatever is asked for at a time.
 using System.Globalization;
 using System.Text;
 using Transferra.Core.Records;
@@ -6,66 +9,110 @@ using Transferra.Core.Records;
 namespace Transferra.Stores.Servers;
 
 /// <summary>Rows as LOAD DATA of MariaDB and COPY of PostgreSQL read them: fields parted by tabs, lines by line feeds, \N for no
-/// value.</summary>
+/// value. One stream at a time.</summary>
 /// <param name="binaryPrefix">What stands before the hexadecimal digits of bytes.</param>
 internal sealed class LoadText(string binaryPrefix = "")
 {
-    private byte[] _bytes = new byte[1 << 20];
+    private const int AtATime = 1 << 16;
 
-    public int Length { get; private set; }
+    private byte[] _bytes = new byte[2 * AtATime];
+    private Vector[] _vectors = [];
+    private int[] _rows = [];
+    private int _next, _start, _length;
 
-    public Stream Read() => new MemoryStream(_bytes, 0, Length, writable: false);
+    /// <summary>Bytes that were read of the last text.</summary>
+    public long Written { get; private set; }
 
-    public void Write(IReadOnlyList<Vector> vectors, ReadOnlySpan<int> rows)
+    /// <summary>The text of some rows, as it is read.</summary>
+    /// <param name="vectors">The columns in their order; unchanged until the stream is read to its end.</param>
+    /// <param name="rows">Which rows; not kept.</param>
+    public Stream Of(IEnumerable<Vector> vectors, ReadOnlySpan<int> rows)
     {
-        Length = 0;
-        foreach (int row in rows)
+        (_vectors, _rows) = ([.. vectors], rows.ToArray());
+        _next = _start = _length = 0;
+        Written = 0;
+        return new Text(this);
+    }
+
+    private int Read(Span<byte> into)
+    {
+        if (_start == _length)
         {
-            for (int column = 0; column < vectors.Count; column++)
-            {
-                if (column > 0) One((byte)'\t');
-                Write(vectors[column], row);
-            }
-            One((byte)'\n');
+            _start = _length = 0;
+            for (; _next < _rows.Length && _length < AtATime; _next++) Write(_rows[_next]);
         }
+        int some = Math.Min(into.Length, _length - _start);
+        _bytes.AsSpan(_start, some).CopyTo(into);
+        _start += some;
+        Written += some;
+        return some;
+    }
+
+    private void Write(int row)
+    {
+        for (int column = 0; column < _vectors.Length; column++)
+        {
+            if (column > 0) One((byte)'\t');
+            Write(_vectors[column], row);
+        }
+        One((byte)'\n');
+    }
+
+    private sealed class Text(LoadText of) : Stream
+    {
+        public override bool CanRead => true;
+        public override bool CanSeek => false;
+        public override bool CanWrite => false;
+        public override long Length => throw new NotSupportedException();
+        public override long Position { get => throw new NotSupportedException(); set => throw new NotSupportedException(); }
+        public override int Read(byte[] buffer, int offset, int count) => of.Read(buffer.AsSpan(offset, count));
+        public override int Read(Span<byte> buffer) => of.Read(buffer);
+        public override ValueTask<int> ReadAsync(Memory<byte> buffer, CancellationToken cancellationToken = default) =>
+            ValueTask.FromResult(of.Read(buffer.Span));
+        public override Task<int> ReadAsync(byte[] buffer, int offset, int count, CancellationToken cancellationToken) =>
+            Task.FromResult(of.Read(buffer.AsSpan(offset, count)));
+        public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
+        public override void SetLength(long value) => throw new NotSupportedException();
+        public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
+        public override void Flush() { }
     }
 
     private void Write(Vector vector, int row)
     {
         Room(64);
-        Span<byte> room = _bytes.AsSpan(Length);
+        Span<byte> room = _bytes.AsSpan(_length);
         if (vector.IsNull(row))
         {
             "\\N"u8.CopyTo(room);
-            Length += 2;
+            _length += 2;
             return;
         }
         switch (vector)
         {
             case LongVector { Type.Kind: FieldKind.Integer or FieldKind.Boolean } longs:
                 longs.Values[row].TryFormat(room, out int digits, default, CultureInfo.InvariantCulture);
-                Length += digits;
+                _length += digits;
                 break;
             case LongVector { Type.Kind: FieldKind.Date } dates:
                 ValueText.WriteDate(dates.Values[row], room);
-                Length += 10;
+                _length += 10;
                 break;
             case WideVector { Type.Kind: FieldKind.Decimal } wides:
-                Length += DecimalText.Format(wides.Values[row], wides.Type.Scale, room);
+                _length += DecimalText.Format(wides.Values[row], wides.Type.Scale, room);
                 break;
             case DoubleVector doubles:
                 doubles.Values[row].TryFormat(room, out int written, "R", CultureInfo.InvariantCulture);
-                Length += written;
+                _length += written;
                 break;
             case BytesVector { Type.Kind: FieldKind.Binary } bytes:
                 ReadOnlySpan<byte> value = bytes[row];
                 Room((2 * value.Length) + binaryPrefix.Length);
-                Length += Encoding.ASCII.GetBytes(binaryPrefix, _bytes.AsSpan(Length));
-                Convert.TryToHexString(value, _bytes.AsSpan(Length), out int hex);
-                Length += hex;
+                _length += Encoding.ASCII.GetBytes(binaryPrefix, _bytes.AsSpan(_length));
+                Convert.TryToHexString(value, _bytes.AsSpan(_length), out int hex);
+                _length += hex;
                 break;
             case BytesVector texts: Escaped(texts[row]); break;
-            default: Length += Encoding.ASCII.GetBytes(vector.Show(row), room); break;
+            default: _length += Encoding.ASCII.GetBytes(vector.Show(row), room); break;
         }
     }
 
@@ -76,11 +123,11 @@ internal sealed class LoadText(string binaryPrefix = "")
         {
             int at = text.IndexOfAny("\\\t\n\r\0"u8);
             ReadOnlySpan<byte> plain = at < 0 ? text : text[..at];
-            plain.CopyTo(_bytes.AsSpan(Length));
-            Length += plain.Length;
+            plain.CopyTo(_bytes.AsSpan(_length));
+            _length += plain.Length;
             if (at < 0) return;
-            _bytes[Length++] = (byte)'\\';
-            _bytes[Length++] = text[at] switch
+            _bytes[_length++] = (byte)'\\';
+            _bytes[_length++] = text[at] switch
             {
                 (byte)'\t' => (byte)'t',
                 (byte)'\n' => (byte)'n',
@@ -95,12 +142,12 @@ internal sealed class LoadText(string binaryPrefix = "")
     private void One(byte value)
     {
         Room(1);
-        _bytes[Length++] = value;
+        _bytes[_length++] = value;
     }
 
     private void Room(int bytes)
     {
-        if (_bytes.Length - Length < bytes) Array.Resize(ref _bytes,
-            (int)Math.Min(Array.MaxLength, Math.Max(Length + (long)bytes, 2L * _bytes.Length)));
+        if (_bytes.Length - _length < bytes) Array.Resize(ref _bytes,
+            (int)Math.Min(Array.MaxLength, Math.Max(_length + (long)bytes, 2L * _bytes.Length)));
     }
 }
