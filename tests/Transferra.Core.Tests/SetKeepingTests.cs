@@ -292,4 +292,25 @@ public sealed class SetKeepingTests : IDisposable
         SetProof last = Assert.Single(log.Last()).Value;
         Assert.Equal((true, 2L), (last.IsGood, last.Bytes));
     }
+
+    [Fact]
+    public void What_another_process_adds_to_the_proofs_is_seen_also_when_its_line_was_half_there()
+    {
+        ProofLog log = new(_folder.Path, _volume), other = new(_folder.Path, _volume);
+        Assert.Empty(log.Last());
+        log.Add(new SetProof(DateTimeOffset.UnixEpoch, _here, 1, []));
+        Assert.Equal(1, log.Last()[_here].Bytes);
+        other.Add(new SetProof(DateTimeOffset.UnixEpoch, _here, 2, []));
+        other.Add(new SetProof(DateTimeOffset.UnixEpoch, _here + "-2", 3, []));
+        string file = _folder["transferra/proofs.jsonl"], all = File.ReadAllText(file);
+        File.WriteAllText(file, all[..^40]);
+        Assert.Equal([2L], log.Last().Values.Select(proof => proof.Bytes));
+        File.WriteAllText(file, all);
+        Assert.Equal([2L, 3L], log.Last().Values.Select(proof => proof.Bytes).Order());
+        // What became shorter is another file.
+        File.WriteAllText(file, all[..(all.IndexOf('\n') + 1)]);
+        Assert.Equal([1L], log.Last().Values.Select(proof => proof.Bytes));
+        File.Delete(file);
+        Assert.Empty(log.Last());
+    }
 }

@@ -24,6 +24,9 @@ public record BackupContext(OfficeDescription Office, IStoreOpener Stores, IVolu
     /// <summary>The places sets are kept in, as they are known again.</summary>
     public PlaceBook PlaceBook => new(Office.Folder, Volume);
 
+    /// <summary>When sets were proved; always the same one, which remembers what it has read.</summary>
+    public ProofLog Proofs => field ??= new ProofLog(Office.Folder, Volume);
+
     /// <summary>The baselines that were taken of stores that nobody wrote to since.</summary>
     internal KnownBaselines Baselines => field ??= new KnownBaselines(Stores);
 

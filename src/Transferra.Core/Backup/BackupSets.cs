@@ -104,8 +104,11 @@ public static class BackupSets
     /// <summary>The name of a new set: company, package, data version, date and time, and the run it was made for.</summary>
     public static string NameOf(SetLabel label, DateTimeOffset at, bool isLocked) =>
         string.Create(CultureInfo.InvariantCulture,
-            $"{label.Company}_{label.Package}_v{label.DataVersion}_{at.UtcDateTime:yyyyMMdd-HHmmss}"
+            $"{BeginningOfName(label.Company, label.Package)}{label.DataVersion}_{at.UtcDateTime:yyyyMMdd-HHmmss}"
                 + $"{(label.Run.Length > 0 ? "_run" + label.Run : "")}{(isLocked ? SetPlaces.LockedSuffix : SetPlaces.Suffix)}");
+
+    /// <summary>What the names of all sets of a company begin with.</summary>
+    internal static string BeginningOfName(string company, string package) => $"{company}_{package}_v";
 
     /// <summary>Packs a company's files into one set, once for all places.</summary>
     /// <param name="context">What it works with.</param>
@@ -191,7 +194,7 @@ public static class BackupSets
     public static SetFault? JudgeName(string name, SetLabel label)
     {
         // A name that was taken got a later second.
-        string begins = $"{label.Company}_{label.Package}_v{label.DataVersion}_";
+        string begins = $"{BeginningOfName(label.Company, label.Package)}{label.DataVersion}_";
         return name.StartsWith(begins, StringComparison.Ordinal) && name.Length >= begins.Length + NameTime.Length
             && DateTimeOffset.TryParseExact(name.AsSpan(begins.Length, NameTime.Length), NameTime, CultureInfo.InvariantCulture,
                 DateTimeStyles.AssumeUniversal, out DateTimeOffset at)

@@ -156,7 +156,7 @@ public static class CompanyBackup
             SpentMemory.GiveBackAfter(packed.Contents.Files);
             SetProved proved = new SetProver(context, company, version).Prove(path, _isProvedInDepth ? ProofGrade.SameBytes
                 : ProofGrade.Restored, packed);
-            new ProofLog(context.Office.Folder, context.Volume).Add(new SetProof(DateTimeOffset.UtcNow, path, packed.Bytes,
+            context.Proofs.Add(new SetProof(DateTimeOffset.UtcNow, path, packed.Bytes,
                 proved.Faults)
             { Seal = proved.Seal, Mark = mark, Grade = proved.Grade });
             var result = new BackupResult(path, packed.Bytes, packed.Contents.Files, packed.Contents.ContentBytes,
@@ -187,9 +187,8 @@ public static class CompanyBackup
             SetProved judged = new SetProver(context, null, null).Prove(earlier, ProofGrade.ReadBack);
             if (judged.Faults.Count == 0) return null;
             (ISetPlace place, string name) = context.Sets.Find(earlier);
-            new ProofLog(context.Office.Folder, context.Volume)
-                .Add(new SetProof(DateTimeOffset.UtcNow, earlier, place.List().First(file => file.Name == name).Bytes, judged.Faults)
-                { Seal = judged.Seal });
+            long bytes = place.List().First(file => file.Name == name).Bytes;
+            context.Proofs.Add(new SetProof(DateTimeOffset.UtcNow, earlier, bytes, judged.Faults) { Seal = judged.Seal });
             string[] copies = [.. context.Sets.Places.Where(other => other.LocalFolder is not null && other.Has(name))
                 .Select(other => SetPlaces.PathIn(other, name))
                 .Where(copy => copy != earlier)];
@@ -236,8 +235,11 @@ public static class CompanyBackup
     // The newest set of this office that is proved, and is still the one that was proved then: the same size, the same seal.
     private static string? EarlierOf(BackupContext context, Company company)
     {
-        IReadOnlyDictionary<string, SetProof> proofs = new ProofLog(context.Office.Folder, context.Volume).Last();
-        foreach (ListedSet set in context.Sets.Places.Where(place => place.LocalFolder is not null).SelectMany(context.Sets.ListIn)
+        IReadOnlyDictionary<string, SetProof> proofs = context.Proofs.Last();
+        // One that has another name than its label says is not proved; and to open those of all others takes long where there are many.
+        string begins = BackupSets.BeginningOfName(company.Code, company.Kit.Id);
+        foreach (ListedSet set in context.Sets.Places.Where(place => place.LocalFolder is not null)
+            .SelectMany(place => context.Sets.ListIn(place, begins))
             .Where(set => set.Label.OfficeId == context.Identity.Id && set.Label.Company == company.Code
                 && set.Label.Package == company.Kit.Id)
             .OrderByDescending(set => set.Label.MadeAt))
@@ -269,7 +271,7 @@ public static class CompanyBackup
     // Neither taken nor that of a set on another disk that takes its turn there.
     private static string FreeName(BackupContext context, ISetPlace place, SetLabel label)
     {
-        IReadOnlyDictionary<string, SetProof> known = new ProofLog(context.Office.Folder, context.Volume).Last();
+        IReadOnlyDictionary<string, SetProof> known = context.Proofs.Last();
         DateTimeOffset at = label.MadeAt;
         string name;
         do name = BackupSets.NameOf(label, at, context.Sets.LocksNewSets);

@@ -46,12 +46,25 @@ public sealed class ProofLog(string officeFolder, IVolume volume)
         volume.Append(FilePath, Encoding.UTF8.GetBytes(JsonSerializer.Serialize(proof, BackupJson.Default.SetProof) + "\n"));
     }
 
-    /// <summary>The last proof of each set, by its path.</summary>
+    private readonly Dictionary<string, SetProof> _last = new(StringComparer.Ordinal);
+    private long _read;
+
+    /// <summary>The last proof of each set, by its path. Asked again, only what was added since is read.</summary>
     public IReadOnlyDictionary<string, SetProof> Last()
     {
-        var last = new Dictionary<string, SetProof>(StringComparer.Ordinal);
-        if (!File.Exists(FilePath)) return last;
-        foreach (string line in File.ReadLines(FilePath))
+        using FileStream? file = File.Exists(FilePath) ? PlainFile.Open(FilePath, 1 << 16) : null;
+        if ((file?.Length ?? 0) < _read)
+        {
+            _last.Clear();
+            _read = 0;
+        }
+        if (file is null || file.Length == _read) return _last;
+        file.Position = _read;
+        byte[] added = new byte[file.Length - _read];
+        file.ReadExactly(added);
+        // A line that has no end yet is looked at now and once more.
+        _read += Array.LastIndexOf(added, (byte)'\n') + 1;
+        foreach (string line in Encoding.UTF8.GetString(added).Split('\n', StringSplitOptions.RemoveEmptyEntries))
         {
             try
             {
@@ -59,10 +72,10 @@ public sealed class ProofLog(string officeFolder, IVolume volume)
                     {
                         Path: not null,
                         Faults: not null
-                    } proof) last[proof.Path] = proof;
+                    } proof) _last[proof.Path] = proof;
             }
             catch (JsonException) { /* cut off by a stop */ }
         }
-        return last;
+        return _last;
     }
 }

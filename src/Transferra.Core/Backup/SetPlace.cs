@@ -275,10 +275,13 @@ public sealed class SetPlaces(IReadOnlyList<ISetPlace> places, SetSecret? secret
 
     /// <summary>The sets of a place, newest first. Files that are no sets are passed over; a damaged one is named when it is asked for by
     /// name.</summary>
-    public IReadOnlyList<ListedSet> ListIn(ISetPlace place)
+    /// <param name="place">The place.</param>
+    /// <param name="begins">What their names begin with; the others are not opened.</param>
+    public IReadOnlyList<ListedSet> ListIn(ISetPlace place, string begins = "")
     {
         var sets = new List<ListedSet>();
-        foreach (PlacedFile file in place.List().Where(file => IsNamedLikeSet(file.Name)))
+        foreach (PlacedFile file in place.List().Where(file => IsNamedLikeSet(file.Name)
+            && file.Name.StartsWith(begins, StringComparison.Ordinal)))
         {
             string path = PathIn(place, file.Name);
             try
