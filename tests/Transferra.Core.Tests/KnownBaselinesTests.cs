@@ -16,12 +16,15 @@ public sealed class KnownBaselinesTests : IDisposable
 
     private StoreAddress Store => new("sqlite", _folder["books.db"]);
 
-    // While it is read, the volume's clock goes on, as it does while much is.
-    private TableBaseline Read(Action? meanwhile = null)
+    // Before it is read and meanwhile, the volume's clock goes on, as it does in an office that was closed and while much is read.
+    private static void Wait() => Thread.Sleep(TimeSpan.FromMilliseconds(60));
+
+    private TableBaseline Read(Action? meanwhile = null, bool isSettled = true)
     {
         File.WriteAllText(Store.Path, "records");
+        if (isSettled) Wait();
         KnownBaselines.Taking taking = _known.Begin(Store);
-        Thread.Sleep(TimeSpan.FromMilliseconds(60));
+        Wait();
         meanwhile?.Invoke();
         var taken = new TakenBaseline(Parts, new TableBaseline("PARTS", 7, 0, new string('a', 32)));
         taking.Keep([taken]);
@@ -42,6 +45,17 @@ public sealed class KnownBaselinesTests : IDisposable
     {
         Read(() => File.WriteAllText(Store.Path, "recordz"));
         Assert.Null(_known.Of(Store)(Parts));
+    }
+
+    [Fact]
+    public void What_was_written_to_a_moment_before_it_was_read_has_none()
+    {
+        // A machine that stops here for a while makes it long enough ago.
+        Assert.Contains(Enumerable.Range(0, 20), _ =>
+        {
+            Read(isSettled: false);
+            return _known.Of(Store)(Parts) is null;
+        });
     }
 
     [Fact]

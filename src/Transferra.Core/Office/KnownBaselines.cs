@@ -12,16 +12,17 @@ namespace Transferra.Core.Office;
 /// <param name="stores">For the stores' marks.</param>
 internal sealed class KnownBaselines(IStoreOpener stores)
 {
-    private readonly ConcurrentDictionary<string, (string Mark, IReadOnlyList<TakenBaseline> Tables)> _known = new(StringComparer.Ordinal);
+    private readonly ConcurrentDictionary<string, (string Mark, Dictionary<string, TakenBaseline> Tables)> _known =
+        new(StringComparer.Ordinal);
 
     /// <summary>A reading of a store that begins now.</summary>
     public Taking Begin(StoreAddress store) => new(this, store);
 
     /// <summary>What is known of a store's tables now: null for a table of which nothing is.</summary>
     public Func<TableShape, TableBaseline?> Of(StoreAddress store) =>
-        _known.TryGetValue(store.Shown, out (string Mark, IReadOnlyList<TakenBaseline> Tables) known)
+        _known.TryGetValue(store.Shown, out (string Mark, Dictionary<string, TakenBaseline> Tables) known)
             && StoreMark.Of(store, stores)?.Text == known.Mark
-            ? table => known.Tables.FirstOrDefault(taken => taken.IsOf(table))?.Baseline : _ => null;
+            ? table => known.Tables.GetValueOrDefault(table.Name) is { } taken && taken.IsOf(table) ? taken.Baseline : null : _ => null;
 
     /// <summary>A reading in which baselines are taken.</summary>
     internal sealed class Taking(KnownBaselines all, StoreAddress store)
@@ -32,12 +33,13 @@ internal sealed class KnownBaselines(IStoreOpener stores)
         /// <summary>It has ended; what it came to is known from now on, if nobody wrote to the store meanwhile.</summary>
         public void Keep(IReadOnlyList<TakenBaseline> tables)
         {
-            if (tables.Count > 0 && Undisturbed() is { } mark) all._known[store.Shown] = (mark.Text, tables);
+            if (tables.Count > 0 && Undisturbed() is { } mark) all._known[store.Shown] = (mark.Text,
+                tables.ToDictionary(taken => taken.Table.Name, StringComparer.Ordinal));
             else all._known.TryRemove(store.Shown, out _);
         }
 
         // A server counts its changes, so that no clock is needed.
-        private StoreMark? Undisturbed() => !store.IsOnServer ? _reading.Undisturbed()
+        private StoreMark? Undisturbed() => !store.IsOnServer ? _reading.WasSettled ? _reading.Undisturbed() : null
             : _before is not null && StoreMark.Of(store, all.Stores)?.Text == _before.Text ? _before : null;
     }
 
