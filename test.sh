@@ -49,7 +49,7 @@ source tests/servers.sh
 trap 'servers_stop; dotnet build-server shutdown --vbcscompiler >/dev/null 2>&1' EXIT
 servers_install
 echo "Starting PostgreSQL, MariaDB, Firebird and OpenSSH on loopback..."
-if ! servers_start "$(mktemp -u /tmp/transferra-servers-XXXXXX)"; then
+if ! servers_start "$(servers_place)"; then
   wait "$building"
   echo "0 passed, 1 failed"
   exit 1

@@ -2,6 +2,7 @@
 # Starts the database servers that tests and benchmarks need, on loopback, each with a data folder, a port and a password of its own, and stops them.
 #   source tests/servers.sh
 #   servers_install          installs what is missing (as root, from Debian)
+#   servers_place            says a folder that they can be started below
 #   servers_start FOLDER     starts PostgreSQL, MariaDB, Firebird and OpenSSH below FOLDER, which must not exist, and exports where they are
 #   servers_stop             stops them and removes the folder
 # PostgreSQL twice: Debian's, and a newer release from an npm package that holds the server's binaries.
@@ -43,6 +44,16 @@ _firebird_sample() {
     sample=$SERVERS_FOLDER/sample$sample
   fi
   export TRANSFERRA_TEST_FIREBIRD_SAMPLE=$sample
+}
+
+# Where a folder of servers goes: into memory where there is plenty, as a disk looks long for room for the thousands of small files of databases
+# that come and go, and for the temporary folder otherwise.
+servers_place() {
+  local place=/tmp memory room
+  memory=$(awk '/^MemAvailable:/ { print int($2 / 1048576) }' /proc/meminfo)
+  room=$(df --output=avail -B 1G /dev/shm 2>/dev/null | tail -1)
+  [ -w /dev/shm ] && [ "${memory:-0}" -ge 12 ] && [ "${room:-0}" -ge 8 ] && place=/dev/shm
+  mktemp -u "$place/transferra-servers-XXXXXX"
 }
 
 # A port of loopback that nobody listens on.

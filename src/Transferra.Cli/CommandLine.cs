@@ -2,6 +2,7 @@
 using System.CommandLine;
 using Transferra.Cli.Commands;
 using Transferra.Core.Machine;
+using Transferra.Stores;
 
 namespace Transferra.Cli;
 
@@ -73,11 +74,18 @@ internal static class CommandLine
             return ExitCodes.Refused;
         }
         if (parsed.GetValue(MemoryOption) is { } megabytes) MemoryBudget.Set((long)megabytes << 20);
-        return await parsed.InvokeAsync(new InvocationConfiguration
+        try
         {
-            EnableDefaultExceptionHandler = false,
-            ProcessTerminationTimeout = null
-        }, stopping.Token).ConfigureAwait(false);
+            return await parsed.InvokeAsync(new InvocationConfiguration
+            {
+                EnableDefaultExceptionHandler = false,
+                ProcessTerminationTimeout = null
+            }, stopping.Token).ConfigureAwait(false);
+        }
+        finally
+        {
+            new StoreOpener().LetGo();
+        }
     }
 
     private static RootCommand Build(IVolume volume, Stopping stopping)

@@ -7,6 +7,7 @@ using Transferra.Stores.Firebird;
 using Transferra.Stores.JsonLines;
 using Transferra.Stores.Mariadb;
 using Transferra.Stores.Postgresql;
+using Transferra.Stores.Servers;
 using Transferra.Stores.Sqlite;
 using Transferra.Stores.Workbook;
 
@@ -66,4 +67,7 @@ public sealed class StoreOpener(IReadOnlyList<IEngineOpener> engines) : IStoreOp
 
     /// <inheritdoc/>
     public IStoreServer ServerOf(StoreAddress address) => Of(address).ServerOf(address.Server!);
+
+    /// <inheritdoc/>
+    public void LetGo() => KeptConnections.LetGo();
 }

@@ -188,9 +188,13 @@ internal static class BuiltProgram
         return Wait(process);
     }
 
+    /// <summary>Ends what this process keeps open to servers: the program would find somebody else there.</summary>
+    public static void LetGoOfServers() => new Stores.StoreOpener().LetGo();
+
     private static Process Start(string assembly, IReadOnlyList<string> arguments, string? folder = null, IReadOnlyDictionary<string,
         string>? environment = null)
     {
+        LetGoOfServers();
         string[] program = WordsFor(assembly);
         var start = new ProcessStartInfo(program[0], [.. program[1..], .. arguments])
         {

@@ -38,6 +38,7 @@ internal sealed class ServedProgram : IDisposable
     /// <param name="arguments">Of the command line.</param>
     public Served Run(DiskFault fault, string office, IReadOnlyList<string> watched, params string[] arguments)
     {
+        BuiltProgram.LetGoOfServers();
         _host ??= BuiltProgram.Serving();
         _host.StandardInput.WriteLine(JsonSerializer.Serialize(new
         {

@@ -344,6 +344,7 @@ public sealed class DamageTests : IDisposable
                 + "'x' || :I)); I = I + 1; END END");
         const int pageBytes = 8192, recordPage = 5;
         for (int tries = 0; tries < 50 && _stores.ServerOf(address).ConnectedTo(address.Path).Count > 0; tries++) Thread.Sleep(100);
+        _stores.LetGo();
         byte[] file = File.ReadAllBytes(address.Path);
         int page = Enumerable.Range(0, file.Length / pageBytes).Where(number => file[number * pageBytes] == recordPage).Reverse().Skip(10)
             .First();

@@ -132,6 +132,7 @@ public sealed class FirebirdTests : IDisposable
         // left.
         const int pageBytes = 8192, recordPage = 5;
         for (int tries = 0; tries < 50 && _stores.ServerOf(address).ConnectedTo(address.Path).Count > 0; tries++) Thread.Sleep(100);
+        _stores.LetGo();
         byte[] file = File.ReadAllBytes(address.Path);
         int page = Enumerable.Range(0, file.Length / pageBytes).Last(number => file[number * pageBytes] == recordPage);
         using (FileStream damaged = new(address.Path, FileMode.Open, FileAccess.Write, FileShare.ReadWrite))

@@ -163,6 +163,7 @@ internal sealed record HopWork(Hop Hop, IStoreOpener Stores, StoreAddress Source
             foreach (string service in Surroundings.ServicesOff) Office!.Turn(service, on: false);
             if (Surroundings.IsAtOwnPlace) Office!.Lend();
             if (Surroundings.Account is { } account) Office?.LetIn(account);
+            Stores.LetGo();
             ConversionResult result = act();
             if (!((IHopMeans)Hop.Means).GoesByMaps) Settle();
             Office?.Restore();

@@ -76,4 +76,8 @@ public interface IStoreOpener
     /// <summary>The server that keeps a store.</summary>
     /// <param name="address">One whose <see cref="StoreAddress.Server"/> is given.</param>
     IStoreServer ServerOf(StoreAddress address);
+
+    /// <summary>Ends what is kept open to servers for the next question: before others work with a store, and at the end of a
+    /// command.</summary>
+    void LetGo();
 }

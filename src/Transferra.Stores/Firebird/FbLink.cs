@@ -1,5 +1,4 @@
 // FbLink.cs: opens connections to databases of a Firebird server and words what it says when it does not open one.
-using System.Collections.Concurrent;
 using System.Globalization;
 using FirebirdSql.Data.FirebirdClient;
 using Transferra.Core.Machine;
@@ -15,11 +14,8 @@ internal static class FbLink
     /// <summary>The engine's number for a database that is shut down.</summary>
     public const int Shutdown = 335544528;
 
-    // By these numbers we know our own connections among those of a database.
-    private static readonly ConcurrentDictionary<(string Database, long Number), bool> Ours = new();
-
-    /// <summary>Whether a connection, by the server's number, is one of this process.</summary>
-    public static bool IsOurs(string database, long number) => Ours.ContainsKey((database, number));
+    // By this name we know our own connections among those of a database.
+    public static readonly string Application = string.Create(CultureInfo.InvariantCulture, $"transferra {Environment.ProcessId}");
 
     /// <summary>The driver's description of a connection.</summary>
     /// <param name="address">Which database.</param>
@@ -40,20 +36,28 @@ internal static class FbLink
             Pooling = false,
             ConnectionTimeout = 15, // seconds
             CommandTimeout = 0,
-            ApplicationName = "transferra",
+            ApplicationName = Application,
             ServerType = FbServerType.Default,
             WireCrypt = server.Connection == ConnectionCare.AsOffered ? FbWireCrypt.Enabled : FbWireCrypt.Required,
         };
         return parts.ToString();
     }
 
-    /// <summary>An open connection.</summary>
+    /// <summary>An open connection that ends when it is disposed: for what changes a database.</summary>
     /// <exception cref="TransferraException">The server is not there, does not let us in, or has no such database.</exception>
-    public static FbConnection Open(StoreAddress address, int dialect = 3) => TryOpen(address, dialect, out FbException? error)
+    public static FbConnection Open(StoreAddress address, int dialect = 3)
+    {
+        // What is declared cannot be changed while others have looked it up.
+        FbKept.LetGo();
+        return OpenNew(address, dialect);
+    }
+
+    /// <summary>The same, beside those that are kept (<see cref="FbKept"/>).</summary>
+    internal static FbConnection OpenNew(StoreAddress address, int dialect) => TryOpen(address, dialect, out FbException? error)
         ?? throw Explain(address, error!);
 
     /// <summary>An open connection; null when the server has no such database.</summary>
-    public static FbConnection? OpenIfThere(StoreAddress address)
+    internal static FbConnection? OpenIfThere(StoreAddress address)
     {
         if (TryOpen(address, 3, out FbException? error) is { } connection) return connection;
         return error!.Errors.Any(entry => entry.Number is NoSuchFile) || IsMissing(error) ? null : throw Explain(address, error);
@@ -79,8 +83,6 @@ internal static class FbLink
         try
         {
             connection.Open();
-            Ours[(address.Path, Convert.ToInt64(Scalar(connection, null, "SELECT CURRENT_CONNECTION FROM RDB$DATABASE"),
-                System.Globalization.CultureInfo.InvariantCulture))] = true;
             return connection;
         }
         catch (FbException failure)

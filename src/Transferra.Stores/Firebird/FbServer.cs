@@ -15,7 +15,7 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
 
     public bool Exists(string name)
     {
-        using FbConnection? connection = FbLink.OpenIfThere(At(name));
+        using FbLease? connection = FbKept.OpenIfThere(At(name));
         return connection is not null;
     }
 
@@ -34,10 +34,10 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
     public IReadOnlyList<ServerAdvice> Advice(string? name)
     {
         if (name is null) return [];
-        using FbConnection? connection = FbLink.OpenIfThere(At(name));
+        using FbLease? connection = FbKept.OpenIfThere(At(name));
         if (connection is null) return [];
         var found = new List<ServerAdvice>();
-        long number(string sql) => Convert.ToInt64(FbLink.Scalar(connection, null, sql), CultureInfo.InvariantCulture);
+        long number(string sql) => Convert.ToInt64(FbLink.Scalar(connection.Connection, null, sql), CultureInfo.InvariantCulture);
         if (number("SELECT MON$FORCED_WRITES FROM MON$DATABASE") == 0)
             found.Add(new ServerAdvice("forced-writes", true, "forced writes are off: a power cut can damage the database",
                 "Set them on: gfix -write sync DATABASE"));
@@ -71,6 +71,7 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
             throw new TransferraException($"the database {from} cannot be renamed while somebody is connected to it: {others[0]}",
                 "End the connection, then try again.");
         if (Path.Exists(to)) throw new TransferraException($"{to} is there already", "Find out what it is; nothing was renamed.");
+        FbKept.LetGo();
         try
         {
             File.Move(from, to, overwrite: false);
@@ -85,8 +86,9 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
 
     public void Remove(string name)
     {
-        using (FbConnection? connection = FbLink.OpenIfThere(At(name)))
+        using (FbLease? connection = FbKept.OpenIfThere(At(name)))
             if (connection is null) return;
+        FbKept.LetGo();
         try
         {
             FbConnection.DropDatabase(FbLink.Describe(At(name)));
@@ -116,17 +118,17 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
 
     public IReadOnlyList<StoreSession> Sessions(string name)
     {
-        using FbConnection? connection = FbLink.OpenIfThere(At(name));
+        using FbLease? connection = FbKept.OpenIfThere(At(name));
         if (connection is null) return [];
         using var command = new FbCommand("SELECT a.MON$ATTACHMENT_ID, TRIM(a.MON$USER), COALESCE(a.MON$REMOTE_PROCESS, ''), "
             + "COALESCE(a.MON$REMOTE_ADDRESS, 'this machine'), a.MON$STATE, "
             + "(SELECT DATEDIFF(SECOND FROM MAX(s.MON$TIMESTAMP) TO CURRENT_TIMESTAMP) FROM MON$STATEMENTS s WHERE s.MON$ATTACHMENT_ID = "
-            + "a.MON$ATTACHMENT_ID) FROM MON$ATTACHMENTS a WHERE a.MON$SYSTEM_FLAG = 0 ORDER BY 1", connection);
+            + "a.MON$ATTACHMENT_ID) FROM MON$ATTACHMENTS a WHERE a.MON$SYSTEM_FLAG = 0 ORDER BY 1", connection.Connection);
         using FbDataReader reader = command.ExecuteReader();
         var sessions = new List<StoreSession>();
         while (reader.Read())
         {
-            if (FbLink.IsOurs(name, reader.GetInt64(0))) continue;
+            if (reader.GetString(2) == FbLink.Application) continue;
             bool idle = Convert.ToInt32(reader.GetValue(4), CultureInfo.InvariantCulture) == 0;
             sessions.Add(new StoreSession(reader.GetInt64(0), reader.GetString(1), reader.GetString(3).Split('/')[0],
                 Path.GetFileName(reader.GetString(2)),
@@ -138,11 +140,11 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
 
     public void End(string name, StoreSession session)
     {
-        using FbConnection? connection = FbLink.OpenIfThere(At(name));
+        using FbLease? connection = FbKept.OpenIfThere(At(name));
         if (connection is null) return;
         try
         {
-            FbLink.Execute(connection, null, string.Create(CultureInfo.InvariantCulture,
+            FbLink.Execute(connection.Connection, null, string.Create(CultureInfo.InvariantCulture,
                 $"DELETE FROM MON$ATTACHMENTS WHERE MON$ATTACHMENT_ID = {session.Id}"));
         }
         catch (FbException error)
@@ -154,14 +156,14 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
     // The server's own shutdown mode: none but SYSDBA and the owner come in. It is written in the database's own file.
     public IReadOnlyList<StoreDoor> Doors(string name)
     {
-        using FbConnection? connection = FbLink.OpenIfThere(At(name));
+        using FbLease? connection = FbKept.OpenIfThere(At(name));
         if (connection is null) return [];
-        string? mine = (string?)FbLink.Scalar(connection, null,
+        string? mine = (string?)FbLink.Scalar(connection.Connection, null,
             "SELECT CASE WHEN CURRENT_USER = 'SYSDBA' OR CURRENT_USER = TRIM(MON$OWNER) THEN 'yes' END FROM MON$DATABASE");
         if (mine is null)
             throw new TransferraException($"this user may not shut the database {name}, which belongs to somebody else",
                 "Name its owner, or SYSDBA, as the store's user in office.yaml.");
-        (string mode, string made) = Read(connection);
+        (string mode, string made) = Read(connection.Connection);
         return [new StoreDoor("shutdown", name, $"the database {name} is shut down for all but its owner and SYSDBA",
             $"the database {name} is online again", true,
             new Dictionary<string, string> { ["path"] = name, ["mode"] = mode, ["made"] = made })];
@@ -181,9 +183,9 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
                 StringComparison.Ordinal));
         foreach (string candidate in beside.Prepend(path))
         {
-            using FbConnection? connection = FbLink.OpenIfThere(At(candidate));
+            using FbLease? connection = FbKept.OpenIfThere(At(candidate));
             if (connection is null) continue;
-            (string mode, string made) = Read(connection);
+            (string mode, string made) = Read(connection.Connection);
             if (made == door.Found["made"]) return (candidate, mode);
         }
         return null;
@@ -236,6 +238,7 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
     public void LetIn(StoreGuest guest)
     {
         string mode;
+        FbKept.LetGo();
         using (FbConnection? connection = FbLink.OpenIfThere(At(guest.Store)))
         {
             if (connection is null) return;
@@ -249,10 +252,10 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
     public void PutOut(StoreGuest guest)
     {
         string mode;
-        using (FbConnection? there = FbLink.OpenIfThere(At(guest.Store)))
+        using (FbLease? there = FbKept.OpenIfThere(At(guest.Store)))
         {
             if (there is null) return;
-            mode = Read(there).Mode;
+            mode = Read(there.Connection).Mode;
         }
         if (mode == "0" && guest.Found[FbGuest.Mode] != "0") ShutDown(guest.Store);
         using FbConnection connection = FbLink.Open(At(guest.Store));
@@ -261,6 +264,7 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
 
     private void Configure(string path, string what, Action<FbConfiguration> action)
     {
+        FbKept.LetGo();
         try
         {
             action(new FbConfiguration(FbLink.Describe(At(path))));

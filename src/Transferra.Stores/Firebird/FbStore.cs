@@ -15,7 +15,7 @@ internal sealed class FbStore : IStore
     private const int GuidBytes = 16, NoPermission = 335544352;
 
     private readonly StoreAddress _address;
-    private FbConnection _connection;
+    private FbLease _lease;
     private FbTransaction _transaction;
     private readonly Catalog<FbColumn> _catalog;
     private readonly KnownCounts _counts = new();
@@ -23,10 +23,10 @@ internal sealed class FbStore : IStore
     private readonly string? _textEncoding;
     private readonly int _dialect;
 
-    private FbStore(StoreAddress address, FbConnection connection, int dialect, string? textEncoding)
+    private FbStore(StoreAddress address, FbLease lease, int dialect, string? textEncoding)
     {
-        (_address, _connection, _dialect, _textEncoding) = (address, connection, dialect, textEncoding);
-        _transaction = BeginSnapshot(connection);
+        (_address, _lease, _dialect, _textEncoding) = (address, lease, dialect, textEncoding);
+        _transaction = BeginSnapshot(lease.Connection);
         _keys = new KeptKeys(ReadShape);
         _catalog = new Catalog<FbColumn>(address.Shown, LoadColumns(), column => column.Name);
         IReadOnlyList<string?> told = Rows("SELECT RDB$GET_CONTEXT('SYSTEM', 'ENGINE_VERSION'), MON$ODS_MAJOR || '.' || MON$ODS_MINOR, "
@@ -46,6 +46,8 @@ internal sealed class FbStore : IStore
             [ServerTls.Fact] = Encryption(),
         });
     }
+
+    private FbConnection Connection => _lease.Connection;
 
     public StoreIdentity Identity { get; }
 
@@ -69,36 +71,43 @@ internal sealed class FbStore : IStore
 
     public static FbStore Open(StoreAddress address, string? textEncoding)
     {
-        FbConnection connection = FbLink.Open(address);
+        FbLease lease = FbKept.Open(address);
         try
         {
             // A database of dialect 1 knows no quoted names and no dates without a time; it is spoken to as it expects.
-            int dialect = Convert.ToInt32(FbLink.Scalar(connection, null, "SELECT MON$SQL_DIALECT FROM MON$DATABASE"),
+            int dialect = Convert.ToInt32(FbLink.Scalar(lease.Connection, null, "SELECT MON$SQL_DIALECT FROM MON$DATABASE"),
                 CultureInfo.InvariantCulture);
             if (dialect != 3)
             {
-                connection.Dispose();
-                connection = FbLink.Open(address, dialect);
+                lease.Dispose();
+                lease = FbKept.Open(address, dialect);
             }
-            return new FbStore(address, connection, dialect, textEncoding);
+            return new FbStore(address, lease, dialect, textEncoding);
         }
         catch (FbException error)
         {
-            connection.Dispose();
+            Spoil(lease);
             throw FbLink.Stopped($"the database {address.Shown} cannot be read", error);
         }
         catch
         {
-            connection.Dispose();
+            Spoil(lease);
             throw;
         }
+    }
+
+    // A transaction may be left on it.
+    private static void Spoil(FbLease lease)
+    {
+        lease.IsSpoiled = true;
+        lease.Dispose();
     }
 
     private string Quote(string name) => _dialect == 1 ? name : FbLink.Quote(name);
 
     private List<IReadOnlyList<string?>> Rows(string sql)
     {
-        using var command = new FbCommand(sql, _connection, _transaction);
+        using var command = new FbCommand(sql, Connection, _transaction);
         using FbDataReader reader = command.ExecuteReader();
         var rows = new List<IReadOnlyList<string?>>();
         while (reader.Read())
@@ -111,7 +120,7 @@ internal sealed class FbStore : IStore
         + "AND COALESCE(r.RDB$RELATION_TYPE, 0) IN (0, 2)";
 
     // Identity columns are known to engines from 3.0 (on-disk structure 12) on.
-    private bool HasIdentity => Convert.ToInt32(FbLink.Scalar(_connection, _transaction, "SELECT MON$ODS_MAJOR FROM MON$DATABASE"),
+    private bool HasIdentity => Convert.ToInt32(FbLink.Scalar(Connection, _transaction, "SELECT MON$ODS_MAJOR FROM MON$DATABASE"),
         CultureInfo.InvariantCulture) >= 12;
 
     private Dictionary<string, FbColumn[]> LoadColumns()
@@ -258,7 +267,7 @@ internal sealed class FbStore : IStore
         string where = RangeCondition.Of(within is { From: null } ? null : within, table, wanted =>
             Quote(_catalog.Column(name, wanted).Name), wanted =>
             _catalog.Column(name, wanted) is { IsExactNumber: true, Scale: 0 });
-        IRecordReader reader = RangeCondition.Hold(new FbRecordReader(_connection, _transaction,
+        IRecordReader reader = RangeCondition.Hold(new FbRecordReader(Connection, _transaction,
             $"SELECT {columns} FROM {Quote(name)}{where}{order}", fields,
             $"{_address.Shown}, table {name}"), table, within);
         return sortsHere ? new RecordSorter(reader, table.Columns, [.. orderBy.Select(table.OrdinalOf)]) : reader;
@@ -304,13 +313,13 @@ internal sealed class FbStore : IStore
         bool tookTooLong = false;
         try
         {
-            using FbConnection asking = FbLink.Open(_address, _dialect);
-            using FbTransaction snapshot = BeginSnapshot(asking);
-            using var command = new FbCommand(question, asking, snapshot);
+            using FbLease asking = FbKept.Open(_address, _dialect);
+            using FbTransaction snapshot = BeginSnapshot(asking.Connection);
+            using var command = new FbCommand(question, asking.Connection, snapshot);
             // Servers before version 4 know no limit of their own.
             using var timer = new Timer(_ =>
             {
-                tookTooLong = true;
+                tookTooLong = asking.IsSpoiled = true;
                 try { command.Cancel(); }
                 catch (Exception error) when (error is FbException or InvalidOperationException
                     or ObjectDisposedException)
@@ -378,10 +387,10 @@ internal sealed class FbStore : IStore
             // looked at; whoever comes in meanwhile is put out again, and what they changed is noticed by the digest before any
             // change-over.
             _transaction.Dispose();
-            _connection.Dispose();
+            _lease.Dispose();
             new FbServer(_address.Server!).WhileOnline(_address.Path, validation.Execute);
-            _connection = FbLink.Open(_address, _dialect);
-            _transaction = BeginSnapshot(_connection);
+            _lease = FbKept.Open(_address, _dialect);
+            _transaction = BeginSnapshot(Connection);
         }
         catch (FbException error)
         {
@@ -397,10 +406,11 @@ internal sealed class FbStore : IStore
         try
         {
             _transaction.Dispose();
-            _connection.Dispose();
+            _lease.Dispose();
         }
         catch (Exception error) when (error is FbException or IOException or ArgumentException)
         {
+            Spoil(_lease);
             // Nothing was written, so nothing is lost with a connection that cannot be closed in good order; what broke it was told before.
         }
     }

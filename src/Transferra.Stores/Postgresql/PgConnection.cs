@@ -1,4 +1,5 @@
 // PgConnection.cs: opens connections to a PostgreSQL server and words what it says when it does not open one.
+// Holds: (1) a kept connection has no transaction, lock or setting of the one who gave it back, and ends by itself within seconds.
 using Npgsql;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
@@ -13,20 +14,41 @@ internal static class PgConnection
 
     private const int UsualPort = 5432;
 
+    private const string Engine = "postgresql";
+
     // By this name we know our own connections among those of a database.
     public static readonly string Application = FormattableString.Invariant($"transferra {Environment.ProcessId}");
 
     // Nothing that an administrator set for users may cut a long read short or change how a value is written; rows that a policy
     // would hide must be an error and not a silent loss.
-    private const string Settings = "SET statement_timeout = 0; SET lock_timeout = 0; SET idle_in_transaction_session_timeout = 0; SET "
-        + "DateStyle = 'ISO, YMD'; "
-        + "SET synchronize_seqscans = off; SET IntervalStyle = 'iso_8601'; SET TimeZone = 'UTC'; SET extra_float_digits = 1; SET "
-        + "row_security = off";
+    private static readonly string Settings = "SELECT " + string.Join(", ", new[]
+    {
+        ("statement_timeout", "0"), ("lock_timeout", "0"), ("idle_in_transaction_session_timeout", "0"), ("DateStyle", "ISO, YMD"),
+        ("synchronize_seqscans", "off"), ("IntervalStyle", "iso_8601"), ("TimeZone", "UTC"), ("extra_float_digits", "1"),
+        ("row_security", "off"),
+    }.Select(setting => $"set_config('{setting.Item1}', '{setting.Item2}', false)"));
 
-    /// <summary>An open connection. Nothing of us stays in a database that may be renamed; in the one for questions about others a
-    /// connection is used again, as letting somebody in costs the server and us more than most of these questions.</summary>
+    // How long one is kept that nobody asks for, in seconds.
+    private const int KeptSeconds = 2;
+
+    /// <summary>An open connection that ends when it is disposed: for what changes a database.</summary>
     /// <exception cref="TransferraException">The server is not there, does not let us in, or has no such database.</exception>
     public static NpgsqlConnection Open(ServerAddress server, string database)
+    {
+        // Settings of the database may be among what is changed, and a kept connection began with the old ones.
+        LetGo(database);
+        return Open(server, database, isKept: false);
+    }
+
+    /// <summary>An open connection that is used again after it was disposed: for what only reads, and for questions about other
+    /// databases (<see cref="Maintenance"/>).</summary>
+    /// <exception cref="TransferraException">The server is not there, does not let us in, or has no such database.</exception>
+    public static NpgsqlConnection OpenKept(ServerAddress server, string database) => Open(server, database, isKept: true);
+
+    /// <summary>Ends what is kept to a database (<see cref="KeptConnections"/>).</summary>
+    public static void LetGo(string database) => KeptConnections.LetGo(Engine, database);
+
+    private static NpgsqlConnection Open(ServerAddress server, string database, bool isKept)
     {
         ServerTls.Judge(server);
         var parts = new NpgsqlConnectionStringBuilder
@@ -34,7 +56,9 @@ internal static class PgConnection
             Host = server.Host,
             Port = server.Port == 0 ? UsualPort : server.Port,
             Database = database,
-            Pooling = database == Maintenance,
+            Pooling = isKept,
+            ConnectionIdleLifetime = KeptSeconds,
+            ConnectionPruningInterval = 1,
             Timeout = 15, // seconds to connect
             CommandTimeout = 0,
             ApplicationName = Application,
@@ -52,7 +76,13 @@ internal static class PgConnection
         if (server.User.Length > 0) parts.Username = server.User;
         // Without a place of our own, the driver looks where the engine's own programs look: PGPASSWORD, .pgpass, the socket's peer.
         if (ServerPassword.Of(server) is { } password) parts.Password = password;
-        var connection = new NpgsqlConnection(parts.ToString());
+        string description = parts.ToString();
+        if (isKept) KeptConnections.Note(description, Engine, database, () =>
+        {
+            using var any = new NpgsqlConnection(description);
+            NpgsqlConnection.ClearPool(any);
+        });
+        var connection = new NpgsqlConnection(description);
         try
         {
             connection.Open();

@@ -113,7 +113,8 @@ internal sealed class PgMender : SqlMender
     /// <summary>Copies a database within its server, with who owns it, who may come in, and its settings.</summary>
     public static void Copy(StoreAddress from, StoreAddress to)
     {
-        using NpgsqlConnection connection = PgConnection.Open(from.Server!, PgConnection.Maintenance);
+        PgConnection.LetGo(from.Path);
+        using NpgsqlConnection connection = PgConnection.OpenKept(from.Server!, PgConnection.Maintenance);
         try
         {
             string source = PgConnection.Literal(from.Path), target = PgConnection.Quote(to.Path);

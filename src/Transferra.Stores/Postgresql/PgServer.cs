@@ -12,14 +12,14 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
 {
     public bool Exists(string name)
     {
-        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        using NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
         return PgConnection.Scalar(connection, "SELECT 1 FROM pg_database WHERE datname = $1", name) is not null;
     }
 
     // Advisory locks of one database know nothing of those of another, so all are taken in the one that every server has.
     public IDisposable? TryLock(string name)
     {
-        NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
         if (PgConnection.Scalar(connection, "SELECT pg_try_advisory_lock(hashtextextended($1, 0))",
             "transferra " + name) is true) return new NamedLock(connection, "SELECT pg_advisory_unlock_all()");
         connection.Dispose();
@@ -31,20 +31,20 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
     // snapshots with it see is the same; whatever is changed takes a number and moves it on when it is through. Readers take none.
     public string? ChangeMark(string name)
     {
-        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        using NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
         return PgConnection.Scalar(connection, "SELECT d.oid || ' ' || txid_snapshot_xmax(s) FROM pg_database d, txid_current_snapshot() s "
             + "WHERE d.datname = $1 AND txid_snapshot_xmin(s) = txid_snapshot_xmax(s)", name) as string;
     }
 
     public string EngineVersion()
     {
-        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        using NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
         return (string)PgConnection.Scalar(connection, "SHOW server_version")!;
     }
 
     public IReadOnlyList<ServerAdvice> Advice(string? name)
     {
-        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        using NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
         var found = new List<ServerAdvice>();
         string show(string setting) => Convert.ToString(PgConnection.Scalar(connection, $"SELECT current_setting('{setting}')"),
             CultureInfo.InvariantCulture)!;
@@ -85,7 +85,7 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
 
     public IReadOnlyList<string> Names(string like)
     {
-        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        using NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
         using var command = new NpgsqlCommand("SELECT datname::text FROM pg_database WHERE datallowconn AND NOT datistemplate AND "
             + "has_database_privilege(oid, 'CONNECT') ORDER BY 1", connection);
         using NpgsqlDataReader reader = command.ExecuteReader();
@@ -96,7 +96,8 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
 
     public void Rename(string from, string to)
     {
-        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        PgConnection.LetGo(from);
+        using NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
         try
         {
             PgConnection.Execute(connection, $"ALTER DATABASE {PgConnection.Quote(from)} RENAME TO {PgConnection.Quote(to)}");
@@ -115,7 +116,8 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
 
     public void Remove(string name)
     {
-        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        PgConnection.LetGo(name);
+        using NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
         try
         {
             PgConnection.Execute(connection, $"DROP DATABASE IF EXISTS {PgConnection.Quote(name)} WITH (FORCE)");
@@ -128,7 +130,7 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
 
     public IReadOnlyList<string> Hindrances(string? name)
     {
-        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        using NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
         var found = new List<string>();
         if (PgConnection.Scalar(connection, "SELECT 1 FROM pg_roles WHERE rolname = current_user AND (rolcreatedb OR rolsuper)") is null)
             found.Add("this user may not make databases; let an administrator say: ALTER ROLE ... CREATEDB");
@@ -150,7 +152,7 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
 
     public IReadOnlyList<StoreSession> Sessions(string name)
     {
-        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        using NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
         using var command = new NpgsqlCommand("SELECT pid, coalesce(usename, ''), coalesce(application_name, ''), "
             + "coalesce(host(client_addr), 'this machine'), coalesce(state, ''), "
             + "CASE WHEN state LIKE 'idle%' THEN extract(epoch FROM now() - state_change)::float8 END FROM pg_stat_activity WHERE "
@@ -168,7 +170,7 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
 
     public void End(string name, StoreSession session)
     {
-        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        using NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
         try
         {
             PgConnection.Execute(connection, string.Create(CultureInfo.InvariantCulture, $"SELECT pg_terminate_backend({session.Id})"));
@@ -183,7 +185,7 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
     // connect from all others, and knows from whom.
     public IReadOnlyList<StoreDoor> Doors(string name)
     {
-        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        using NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
         using var command = new NpgsqlCommand("SELECT oid::bigint, datconnlimit, pg_has_role(current_user, datdba, 'USAGE'), (SELECT "
             + "rolsuper FROM pg_roles WHERE rolname = current_user), pg_get_userbyid(datdba)::text FROM pg_database "
             + "WHERE datname = $1", connection);
@@ -214,7 +216,7 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
         // Rights to connect were copied as they are now, taken away; a limit is not copied.
         StoreDoor[] rights = [.. original.Where(door => door.Kind == ConnectRight)];
         if (rights.Length == 0) return Doors(name);
-        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        using NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
         string? oid = Convert.ToString(PgConnection.Scalar(connection, "SELECT oid::bigint FROM pg_database WHERE datname = $1", name),
             CultureInfo.InvariantCulture);
         return string.IsNullOrEmpty(oid) ? [] : [.. rights.Select(door => ConnectDoor(name, oid, door.Found["role"],
@@ -246,21 +248,21 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
     /// <inheritdoc/>
     public StoreGuest Guest(string name, string account, string original)
     {
-        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        using NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
         return PgGuest.Found(connection, name, account);
     }
 
     /// <inheritdoc/>
     public void LetIn(StoreGuest guest)
     {
-        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        using NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
         PgGuest.LetIn(connection, guest);
     }
 
     /// <inheritdoc/>
     public void PutOut(StoreGuest guest)
     {
-        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        using NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
         PgGuest.PutOut(connection, guest);
     }
 
@@ -278,7 +280,7 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
 
     private void Turn(StoreDoor door, bool shut)
     {
-        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        using NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
         if (NameOf(connection, door) is not { } now) return;
         string name = PgConnection.Quote(now);
         try
@@ -301,7 +303,7 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
 
     private bool Look(StoreDoor door, bool shut)
     {
-        using NpgsqlConnection connection = PgConnection.Open(address, PgConnection.Maintenance);
+        using NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
         if (NameOf(connection, door) is null) return true;
         if (door.Kind == "connection-limit")
             return Convert.ToString(PgConnection.Scalar(connection, "SELECT datconnlimit FROM pg_database WHERE oid = $1::oid",

@@ -36,24 +36,27 @@ internal sealed class PgStore : IStore
         (_address, _keeper) = (address, keeper);
         _schema = address.Options.GetValueOrDefault("schema") ?? UsualSchema;
         PgConnection.Execute(keeper, "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY");
-        _snapshot = (string)PgConnection.Scalar(keeper, "SELECT pg_export_snapshot()")!;
-        string encoding = Say("SELECT pg_encoding_to_char(encoding) FROM pg_database WHERE datname = current_database()");
-        if (encoding == "SQL_ASCII" && textEncoding is not null) _pages = textEncoding;
-        string others = Say("SELECT coalesce(string_agg(nspname, ', ' ORDER BY nspname), '') FROM pg_namespace n WHERE nspname !~ '^pg_' "
+        // One question, as each takes a way to the server and back, and stores are opened often.
+        IReadOnlyList<string?> told = Answer(keeper, "SELECT pg_export_snapshot(), pg_encoding_to_char(d.encoding), d.datcollate, "
+            + "pg_get_userbyid(d.datdba), current_user, pg_database_size(d.oid), "
+            + "(SELECT version FROM pg_stat_ssl WHERE pid = pg_backend_pid() AND ssl), "
+            + "(SELECT string_agg(nspname, ', ' ORDER BY nspname) FROM pg_namespace n WHERE nspname !~ '^pg_' "
             + "AND nspname NOT IN ('information_schema', " + PgConnection.Literal(_schema) + ") "
-            + "AND EXISTS (SELECT 1 FROM pg_class c WHERE c.relnamespace = n.oid AND c.relkind IN ('r', 'p'))");
+            + "AND EXISTS (SELECT 1 FROM pg_class c WHERE c.relnamespace = n.oid AND c.relkind IN ('r', 'p'))) "
+            + "FROM pg_database d WHERE d.datname = current_database()").Rows[0];
+        _snapshot = told[0]!;
+        if (told[1] == "SQL_ASCII" && textEncoding is not null) _pages = textEncoding;
         var facts = new Dictionary<string, string>
         {
-            ["character_set"] = encoding,
-            ["collation"] = Say("SELECT datcollate FROM pg_database WHERE datname = current_database()"),
-            ["owner"] = Say("SELECT pg_get_userbyid(datdba) FROM pg_database WHERE datname = current_database()"),
-            ["user"] = Say("SELECT current_user"),
+            ["character_set"] = told[1]!,
+            ["collation"] = told[2]!,
+            ["owner"] = told[3]!,
+            ["user"] = told[4]!,
+            [ServerTls.Fact] = told[6] is { } tls ? ServerTls.Said(address.Server!, tls) : ServerTls.Open(address.Server!),
         };
-        facts[ServerTls.Fact] = Say("SELECT coalesce((SELECT version FROM pg_stat_ssl WHERE pid = pg_backend_pid() "
-            + "AND ssl), '')") is { Length: > 0 } tls ? ServerTls.Said(address.Server!, tls) : ServerTls.Open(address.Server!);
-        if (others.Length > 0) facts["other_schemas"] = others;
+        if (told[7] is { } others) facts["other_schemas"] = others;
         Identity = new StoreIdentity("PostgreSQL", keeper.ServerVersion.Split(' ')[0],
-            long.Parse(Say("SELECT pg_database_size(current_database())"), CultureInfo.InvariantCulture), facts);
+            long.Parse(told[5]!, CultureInfo.InvariantCulture), facts);
         _keys = new KeptKeys(ReadShape);
         _catalog = new Catalog<PgColumn>(address.Shown + (_schema == UsualSchema ? "" : $", schema {_schema}"), LoadColumns(), column =>
             column.Name);
@@ -63,7 +66,7 @@ internal sealed class PgStore : IStore
 
     public static PgStore Open(StoreAddress address, string? textEncoding)
     {
-        NpgsqlConnection keeper = PgConnection.Open(address.Server!, address.Path);
+        NpgsqlConnection keeper = PgConnection.OpenKept(address.Server!, address.Path);
         try
         {
             return new PgStore(address, keeper, textEncoding);
@@ -265,7 +268,7 @@ internal sealed class PgStore : IStore
     private NpgsqlConnection Reading()
     {
         if (_idle.TryTake(out NpgsqlConnection? idle)) return idle;
-        NpgsqlConnection connection = PgConnection.Open(_address.Server!, _address.Path);
+        NpgsqlConnection connection = PgConnection.OpenKept(_address.Server!, _address.Path);
         try
         {
             PgConnection.Execute(connection,
@@ -320,7 +323,7 @@ internal sealed class PgStore : IStore
             + "current_setting('block_size')::int") ?? "0", CultureInfo.InvariantCulture);
         return new SkippingReader(table, (first, before) =>
         {
-            NpgsqlConnection connection = PgConnection.Open(_address.Server!, _address.Path);
+            NpgsqlConnection connection = PgConnection.OpenKept(_address.Server!, _address.Path);
             try
             {
                 PgConnection.Execute(connection, "BEGIN READ ONLY");
@@ -419,7 +422,7 @@ internal sealed class PgStore : IStore
             {
                 string from = From(table);
                 // A connection after each complaint, as the driver gives one up when the server tells of damage.
-                connection ??= PgConnection.Open(_address.Server!, _address.Path);
+                connection ??= PgConnection.OpenKept(_address.Server!, _address.Path);
                 try
                 {
                     // Reads every page and every value that is kept outside of its record; with checksums the server finds damaged pages on
@@ -471,7 +474,7 @@ internal sealed class PgStore : IStore
 
         void Look(string sql, string what)
         {
-            connection ??= PgConnection.Open(_address.Server!, _address.Path);
+            connection ??= PgConnection.OpenKept(_address.Server!, _address.Path);
             try
             {
                 using var command = new NpgsqlCommand(sql, connection) { CommandTimeout = 0 };

@@ -44,7 +44,7 @@ internal sealed class PgStoreBuilder : IStoreBuilder
         if (server.Exists(address.Path))
             throw new TransferraException($"the database {address.Shown} is there already; a new store is never written over another",
                 "Find out what it is; rename it or name another one.");
-        using (NpgsqlConnection connection = PgConnection.Open(address.Server!, PgConnection.Maintenance))
+        using (NpgsqlConnection connection = PgConnection.OpenKept(address.Server!, PgConnection.Maintenance))
         {
             try
             {
