@@ -147,4 +147,17 @@ public sealed class KeptConnectionsTests : IDisposable
         KeptConnections.LetGo();
         Assert.Equal(["one", "two", "two"], ended.Order());
     }
+
+    [Fact]
+    public void Of_many_databases_only_those_asked_last_are_kept()
+    {
+        var ended = new List<string>();
+        string[] many = [.. Enumerable.Range(1, 30).Select(number => FormattableString.Invariant($"many-{number:00}"))];
+        foreach (string database in many)
+        {
+            KeptConnections.Note("of-test-" + many[0], "engine-of-test", many[0], () => ended.Add(many[0])); // asked all the time
+            KeptConnections.Note("of-test-" + database, "engine-of-test", database, () => ended.Add(database));
+        }
+        Assert.Equal(many[1..^3], ended);
+    }
 }

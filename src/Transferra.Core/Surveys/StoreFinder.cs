@@ -121,6 +121,8 @@ public static class StoreFinder
                 found.Add(new UnlistedStore(kit.Id, kit.Title, candidate, version, CodeFor(candidate, codes)));
                 break;
             }
+            // It may be anybody's; nothing of us stays in it.
+            if (candidate.IsOnServer) stores.LetGo();
         }
         return found;
     }

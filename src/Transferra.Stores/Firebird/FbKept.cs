@@ -13,18 +13,15 @@ using Transferra.Stores.Servers;
 namespace Transferra.Stores.Firebird;
 
 /// <summary>A connection for what only reads; given back when it is disposed.</summary>
+/// <param name="connection">Open.</param>
+/// <param name="description">What it was opened with.</param>
+/// <param name="generation">How often such connections had been let go of when it was taken.</param>
 internal sealed class FbLease(FbConnection connection, string description, int generation) : IDisposable
 {
     private bool _isDisposed;
 
     /// <summary>The connection; without a transaction when this is disposed.</summary>
     public FbConnection Connection { get; } = connection;
-
-    /// <summary>What it was opened with.</summary>
-    public string Description { get; } = description;
-
-    /// <summary>How often all were let go of before it was taken.</summary>
-    public int Generation { get; } = generation;
 
     /// <summary>Whether it is of no use to anybody else.</summary>
     public bool IsSpoiled { get; set; }
@@ -34,7 +31,7 @@ internal sealed class FbLease(FbConnection connection, string description, int g
     {
         if (_isDisposed) return;
         _isDisposed = true;
-        FbKept.GiveBack(this);
+        FbKept.GiveBack(Connection, description, IsSpoiled ? null : generation);
     }
 }
 
@@ -42,27 +39,44 @@ internal static class FbKept
 {
     private static readonly TimeSpan Longest = TimeSpan.FromSeconds(2);
 
+    // Those of one description.
+    private sealed class Group
+    {
+        public Stack<(FbConnection Connection, long Since)> Idle { get; set; } = [];
+
+        public int Generation { get; set; }
+    }
+
     private static readonly Lock Door = new();
-    private static readonly Dictionary<string, Stack<(FbConnection Connection, long Since)>> Idle = [];
-    private static readonly Timer Clock = new(_ => End(stale: true));
-    private static int _generation;
+    private static readonly Dictionary<string, Group> Groups = [];
+    private static readonly Timer Clock = new(_ => EndStale());
 
     /// <summary>A connection.</summary>
     /// <exception cref="TransferraException">The server is not there, does not let us in, or has no such database.</exception>
-    public static FbLease Open(StoreAddress address, int dialect = 3) => Take(FbLink.Describe(address, dialect))
-        ?? Lease(FbLink.OpenNew(address, dialect), address, dialect);
+    public static FbLease Open(StoreAddress address, int dialect = 3)
+    {
+        string description = FbLink.Describe(address, dialect);
+        return Take(description) ?? Lease(FbLink.OpenNew(address, dialect), description, address);
+    }
 
     /// <summary>A connection; null when the server has no such database.</summary>
     public static FbLease? OpenIfThere(StoreAddress address)
     {
-        if (Take(FbLink.Describe(address)) is { } kept) return kept;
-        return FbLink.OpenIfThere(address) is { } connection ? Lease(connection, address, dialect: 3) : null;
+        string description = FbLink.Describe(address);
+        if (Take(description) is { } kept) return kept;
+        return FbLink.OpenIfThere(address) is { } connection ? Lease(connection, description, address) : null;
     }
 
-    private static FbLease Lease(FbConnection connection, StoreAddress address, int dialect)
+    private static FbLease Lease(FbConnection connection, string description, StoreAddress address)
     {
-        KeptConnections.Note("firebird", "firebird", "", LetGo);
-        lock (Door) return new FbLease(connection, FbLink.Describe(address, dialect), _generation);
+        KeptConnections.Note(description, "firebird", address.Path, () => LetGo(description));
+        lock (Door) return new FbLease(connection, description, Of(description).Generation);
+    }
+
+    private static Group Of(string description)
+    {
+        if (!Groups.TryGetValue(description, out Group? group)) Groups[description] = group = new Group();
+        return group;
     }
 
     private static FbLease? Take(string description)
@@ -73,8 +87,9 @@ internal static class FbKept
             int generation;
             lock (Door)
             {
-                if (!Idle.TryGetValue(description, out Stack<(FbConnection Connection, long Since)>? kept) || kept.Count == 0) return null;
-                (connection, generation) = (kept.Pop().Connection, _generation);
+                Group group = Of(description);
+                if (group.Idle.Count == 0) return null;
+                (connection, generation) = (group.Idle.Pop().Connection, group.Generation);
             }
             try
             {
@@ -86,39 +101,57 @@ internal static class FbKept
         }
     }
 
-    internal static void GiveBack(FbLease lease)
+    internal static void GiveBack(FbConnection connection, string description, int? generation)
     {
         lock (Door)
         {
-            if (!lease.IsSpoiled && lease.Generation == _generation && lease.Connection.State == System.Data.ConnectionState.Open)
+            Group group = Of(description);
+            if (generation == group.Generation && connection.State == System.Data.ConnectionState.Open)
             {
-                if (!Idle.TryGetValue(lease.Description, out Stack<(FbConnection, long)>? kept)) Idle[lease.Description] = kept = [];
-                kept.Push((lease.Connection, Stopwatch.GetTimestamp()));
+                group.Idle.Push((connection, Stopwatch.GetTimestamp()));
                 Clock.Change(Longest, Longest);
                 return;
             }
         }
-        End(lease.Connection);
+        End(connection);
     }
 
     /// <summary>Ends all that are kept: before a database is renamed, removed, copied or changed, and before others work with it.</summary>
-    public static void LetGo() => End(stale: false);
+    public static void LetGo()
+    {
+        string[] all;
+        lock (Door) all = [.. Groups.Keys];
+        foreach (string description in all) LetGo(description);
+    }
 
-    private static void End(bool stale)
+    private static void LetGo(string description)
+    {
+        (FbConnection Connection, long Since)[] ended;
+        lock (Door)
+        {
+            Group group = Of(description);
+            group.Generation++;
+            ended = [.. group.Idle];
+            group.Idle.Clear();
+        }
+        foreach ((FbConnection connection, _) in ended) End(connection);
+    }
+
+    private static void EndStale()
     {
         var ended = new List<FbConnection>();
         lock (Door)
         {
-            if (!stale) _generation++;
-            foreach ((string description, Stack<(FbConnection Connection, long Since)> kept) in Idle.ToArray())
+            bool isAnyLeft = false;
+            foreach (Group group in Groups.Values)
             {
-                (FbConnection Connection, long Since)[] staying = [.. kept.Where(one => stale
-                    && Stopwatch.GetElapsedTime(one.Since) < Longest)];
-                ended.AddRange(kept.Except(staying).Select(one => one.Connection));
-                if (staying.Length == 0) Idle.Remove(description);
-                else Idle[description] = new(staying.Reverse());
+                ILookup<bool, (FbConnection Connection, long Since)> byAge = group.Idle.Reverse()
+                    .ToLookup(one => Stopwatch.GetElapsedTime(one.Since) >= Longest);
+                ended.AddRange(byAge[true].Select(one => one.Connection));
+                group.Idle = new(byAge[false]);
+                isAnyLeft |= group.Idle.Count > 0;
             }
-            if (Idle.Count == 0) Clock.Change(Timeout.Infinite, Timeout.Infinite);
+            if (!isAnyLeft) Clock.Change(Timeout.Infinite, Timeout.Infinite);
         }
         foreach (FbConnection connection in ended) End(connection);
     }
