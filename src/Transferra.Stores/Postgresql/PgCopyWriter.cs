@@ -26,70 +26,63 @@ internal sealed class PgCopyWriter
         _length = Signature.Length;
     }
 
-    // What a column's values become; found out once for a batch, as it would take longer than writing when it were for each value.
-    private enum Form { Long, Timestamp, Date, Boolean, Bytes, Decimal, Wide, Double }
-
-    // One column of a batch, of which only the vector of its form is there.
-    private readonly struct Column(Vector vector)
-    {
-        public readonly Vector Vector = vector;
-        public readonly LongVector Longs = (vector as LongVector)!;
-        public readonly WideVector Wides = (vector as WideVector)!;
-        public readonly BytesVector Bytes = (vector as BytesVector)!;
-        public readonly int Scale = vector.Type.Scale;
-        public readonly Form Form = (vector, vector.Type.Kind) switch
-        {
-            (LongVector, FieldKind.Timestamp) => Form.Timestamp,
-            (LongVector, FieldKind.Date) => Form.Date,
-            (LongVector, FieldKind.Boolean) => Form.Boolean,
-            (LongVector, _) => Form.Long,
-            (WideVector, FieldKind.Decimal) => Form.Decimal,
-            (WideVector, _) => Form.Wide,
-            (BytesVector, _) => Form.Bytes,
-            _ => Form.Double,
-        };
-    }
-
     /// <summary>Adds the rows.</summary>
     public void Add(IReadOnlyList<Vector> vectors, ReadOnlySpan<int> rows)
     {
-        Column[] columns = [.. vectors.Select(vector => new Column(vector))];
+        Vector[] columns = [.. vectors];
         foreach (int row in rows)
         {
-            Add(columns, row);
+            Room(2);
+            BinaryPrimitives.WriteInt16BigEndian(_buffer.AsSpan(_length), (short)columns.Length);
+            _length += 2;
+            foreach (Vector column in columns) Add(column, row);
             if (_length >= SendBytes) Send();
         }
     }
 
-    // Compiled for speed at once: code that touches 128-bit numbers is not compiled ahead of time, and this runs once a record.
+    // Compiled for speed at once: code that touches 128-bit numbers is not compiled ahead of time, and this runs once a value.
     [MethodImpl(MethodImplOptions.AggressiveOptimization)]
-    private void Add(ReadOnlySpan<Column> columns, int row)
+    private void Add(Vector vector, int row)
     {
-        Room(2);
-        BinaryPrimitives.WriteInt16BigEndian(_buffer.AsSpan(_length), (short)columns.Length);
-        _length += 2;
-        foreach (ref readonly Column column in columns)
+        if (_buffer.Length - _length < 4 + FixedRoom) Room(4 + FixedRoom);
+        Span<byte> room = _buffer.AsSpan(_length + 4);
+        int written;
+        if (vector.IsNull(row)) written = -1;
+        else if (vector is LongVector longs) written = Write(longs.Type.Kind, longs.Values[row], room);
+        else if (vector is BytesVector bytes)
         {
-            Room(4 + FixedRoom);
-            Span<byte> room = _buffer.AsSpan(_length + 4);
-            int written = column.Vector.IsNull(row) ? -1 : column.Form switch
+            ReadOnlySpan<byte> value = bytes[row];
+            if (value.Length > FixedRoom)
             {
-                Form.Bytes => Write(column.Bytes[row]),
-                Form.Decimal => PgNumeric.Write(column.Wides.Values[row], column.Scale, room),
-                Form.Wide => Write(column.Wides.Values[row], room),
-                Form.Double => Write(((DoubleVector)column.Vector).Values[row], room),
-                _ => Write(column.Form, column.Longs.Values[row], room),
-            };
-            BinaryPrimitives.WriteInt32BigEndian(_buffer.AsSpan(_length), written);
-            _length += 4 + Math.Max(0, written);
+                Room(4 + value.Length);
+                room = _buffer.AsSpan(_length + 4);
+            }
+            value.CopyTo(room);
+            written = value.Length;
         }
+        else if (vector is WideVector wides)
+        {
+            if (wides.Type.Kind == FieldKind.Decimal) written = PgNumeric.Write(wides.Values[row], wides.Type.Scale, room);
+            else
+            {
+                BinaryPrimitives.WriteInt128BigEndian(room, wides.Values[row]);
+                written = 16;
+            }
+        }
+        else
+        {
+            BinaryPrimitives.WriteDoubleBigEndian(room, ((DoubleVector)vector).Values[row]);
+            written = 8;
+        }
+        BinaryPrimitives.WriteInt32BigEndian(_buffer.AsSpan(_length), written);
+        _length += 4 + Math.Max(0, written);
     }
 
-    private static int Write(Form form, long value, Span<byte> room)
+    private static int Write(FieldKind kind, long value, Span<byte> room)
     {
-        switch (form)
+        switch (kind)
         {
-            case Form.Date:
+            case FieldKind.Date:
                 BinaryPrimitives.WriteInt32BigEndian(room, value switch
                 {
                     Specials.Never => int.MaxValue,
@@ -97,42 +90,21 @@ internal sealed class PgCopyWriter
                     _ => (int)value - DaysTo2000
                 });
                 return 4;
-            case Form.Boolean:
+            case FieldKind.Boolean:
                 room[0] = (byte)value;
                 return 1;
             default:
-                BinaryPrimitives.WriteInt64BigEndian(room, form == Form.Timestamp && !Specials.Is(value) ? value - MicrosTo2000 : value);
+                BinaryPrimitives.WriteInt64BigEndian(room, kind == FieldKind.Timestamp && !Specials.Is(value) ? value - MicrosTo2000
+                    : value);
                 return 8;
         }
     }
 
-    // Behind the room for its length.
-    private int Write(ReadOnlySpan<byte> value)
-    {
-        if (value.Length > FixedRoom) Room(4 + value.Length);
-        value.CopyTo(_buffer.AsSpan(_length + 4));
-        return value.Length;
-    }
-
-    private static int Write(Int128 value, Span<byte> room)
-    {
-        BinaryPrimitives.WriteInt128BigEndian(room, value);
-        return 16;
-    }
-
-    private static int Write(double value, Span<byte> room)
-    {
-        BinaryPrimitives.WriteDoubleBigEndian(room, value);
-        return 8;
-    }
-
     private void Room(int bytes)
     {
-        if (_buffer.Length - _length < bytes) Grow(bytes);
+        if (_buffer.Length - _length < bytes) Array.Resize(ref _buffer,
+            (int)Math.Min(Array.MaxLength, Math.Max(_length + (long)bytes, 2L * _buffer.Length)));
     }
-
-    private void Grow(int bytes) => Array.Resize(ref _buffer,
-        (int)Math.Min(Array.MaxLength, Math.Max(_length + (long)bytes, 2L * _buffer.Length)));
 
     private void Send()
     {

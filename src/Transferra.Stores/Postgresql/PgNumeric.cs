@@ -89,12 +89,17 @@ internal static class PgNumeric
         }
         bool negative = units < 0;
         UInt128 rest = negative ? (UInt128)(-units) : (UInt128)units;
-        if (rest <= ulong.MaxValue) return Write((ulong)rest, negative, scale, room);
         Span<short> groups = stackalloc short[12];
         int count = 0, fractionGroups = (scale + GroupDigits - 1) / GroupDigits, partial = scale % GroupDigits;
-        if (partial > 0)
+        if (partial > 0 && rest <= ulong.MaxValue)
         {
             // The last group behind the point is filled up with zeros to four digits.
+            (ulong quotient, ulong remainder) = Math.DivRem((ulong)rest, (ulong)SmallPowers[partial]);
+            groups[count++] = (short)((int)remainder * SmallPowers[GroupDigits - partial]);
+            rest = quotient;
+        }
+        else if (partial > 0)
+        {
             uint cut = (uint)SmallPowers[partial];
             groups[count++] = (short)((int)(rest % cut) * SmallPowers[GroupDigits - partial]);
             rest /= cut;
@@ -109,49 +114,11 @@ internal static class PgNumeric
         while (count > first && groups[count - 1] == 0) { count--; weight--; }
         while (first < count && groups[first] == 0) first++;
         int written = count - first;
-        WriteHeader(room, written, weight, negative, scale);
-        for (int i = 0; i < written; i++) BinaryPrimitives.WriteInt16BigEndian(room[(Header + 2 * i)..], groups[count - 1 - i]);
-        return Header + 2 * written;
-    }
-
-    // Of 64 bits, as nearly every amount is. The groups are written from the last one on, behind room for all there can be, and moved.
-    [MethodImpl(MethodImplOptions.AggressiveOptimization)]
-    private static int Write(ulong rest, bool negative, int scale, Span<byte> room)
-    {
-        const int end = MostBytes;
-        int at = end, groups = 0, partial = scale % GroupDigits, weight = -((scale + GroupDigits - 1) / GroupDigits) - 1;
-        if (partial > 0)
-        {
-            (rest, ulong cut) = Math.DivRem(rest, (ulong)SmallPowers[partial]);
-            Add((uint)cut * (uint)SmallPowers[GroupDigits - partial], room);
-        }
-        while (rest > 0)
-        {
-            (rest, ulong group) = Math.DivRem(rest, GroupBase);
-            Add((uint)group, room);
-        }
-        // The first group may be zero: that of the digits behind the point, of a whole number or of zero.
-        while (groups > 0 && room[at] == 0 && room[at + 1] == 0) { at += 2; groups--; weight--; }
-        WriteHeader(room, groups, weight, negative, scale);
-        room[at..(at + 2 * groups)].CopyTo(room[Header..]);
-        return Header + 2 * groups;
-
-        void Add(uint group, Span<byte> into)
-        {
-            weight++;
-            // Zeros at the end are not written.
-            if (group == 0 && groups == 0) return;
-            at -= 2;
-            groups++;
-            BinaryPrimitives.WriteUInt16BigEndian(into[at..], (ushort)group);
-        }
-    }
-
-    private static void WriteHeader(Span<byte> room, int groups, int weight, bool negative, int scale)
-    {
-        BinaryPrimitives.WriteInt16BigEndian(room, (short)groups);
-        BinaryPrimitives.WriteInt16BigEndian(room[2..], (short)(groups == 0 ? 0 : weight));
+        BinaryPrimitives.WriteInt16BigEndian(room, (short)written);
+        BinaryPrimitives.WriteInt16BigEndian(room[2..], (short)(written == 0 ? 0 : weight));
         BinaryPrimitives.WriteUInt16BigEndian(room[4..], negative ? Negative : Positive);
         BinaryPrimitives.WriteInt16BigEndian(room[6..], (short)scale);
+        for (int i = 0; i < written; i++) BinaryPrimitives.WriteInt16BigEndian(room[(Header + 2 * i)..], groups[count - 1 - i]);
+        return Header + 2 * written;
     }
 }
