@@ -1,5 +1,6 @@
 // FileStore.cs: what stores made of plain files have in common: tables by name, no SQL, no order of their own, no snapshot.
-// Holds: (1) nothing is written; (2) a file that somebody changes while it is read is refused (FileWatch).
+// Holds: (1) nothing is written; (2) a file that somebody changes while it is read is refused (FileWatch); (3) two tables of one name are
+// refused, also where the names differ by case.
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
@@ -28,7 +29,15 @@ internal interface IFileTable
 internal abstract class FileStore<T>(string where, string kind, IReadOnlyList<T> tables) : IStore where T : IFileTable
 {
     /// <summary>Its tables.</summary>
-    protected IReadOnlyList<T> Tables { get; } = tables;
+    /// <exception cref="TransferraException">Names differ at most by case.</exception>
+    protected IReadOnlyList<T> Tables { get; } = WithoutTwins(where, tables);
+
+    private static IReadOnlyList<T> WithoutTwins(string where, IReadOnlyList<T> tables)
+    {
+        NameTwins.Refuse($"{where} has two tables", tables.Select(table => table.Name),
+            "Find out which of them the program uses, and move the other one out of the way.");
+        return tables;
+    }
 
     public abstract StoreIdentity Identity { get; }
 

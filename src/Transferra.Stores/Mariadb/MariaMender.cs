@@ -19,7 +19,8 @@ internal sealed class MariaMender : SqlMender
     public MariaMender(StoreAddress address) : base(MariaConnection.Open(address.Server!, address.Path), address.Shown)
     {
         _database = MariaConnection.Literal(address.Path);
-        if (Rows($"SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = {_database} LIMIT 1") is [var trigger, ..])
+        if (Rows($"SELECT trigger_name FROM information_schema.triggers WHERE event_object_schema = {_database} LIMIT 1")
+            is [var trigger, ..])
         {
             Dispose();
             throw new TransferraException($"the trigger {trigger[0]} would run for records that are put right in {address.Shown}",
@@ -38,7 +39,7 @@ internal sealed class MariaMender : SqlMender
         {
             if (Rows($"SELECT 1 FROM information_schema.statistics s WHERE table_schema = {_database} AND lower(table_name) = "
                 + $"lower({MariaConnection.Literal(table.Name)}) AND column_name = {MariaConnection.Literal(own[0]!)} AND non_unique = 0 "
-                + "AND (SELECT count(*) FROM information_schema.statistics o WHERE o.table_schema = s.table_schema AND o.table_name = "
+                + "AND (SELECT count(*) FROM information_schema.statistics o WHERE o.table_schema = " + _database + " AND o.table_name = "
                 + "s.table_name AND o.index_name = s.index_name) = 1").Count == 0)
                 throw new TransferraException($"records of {table.Name} cannot be told apart: it counts {own[0]}, which is not unique",
                     "Take the mend of this table out of the kit, and mend it in the old program.");
@@ -88,8 +89,8 @@ internal sealed class MariaMender : SqlMender
     {
         var changes = new List<PositionChange>();
         foreach (string?[] row in Rows("SELECT t.table_name, t.auto_increment, c.column_name FROM information_schema.tables t JOIN "
-            + $"information_schema.columns c USING (table_schema, table_name) WHERE table_schema = {_database} AND c.extra LIKE "
-            + $"'%auto_increment%' AND c.column_name <> '{PlaceColumn}' ORDER BY 1"))
+            + $"information_schema.columns c ON c.table_name = t.table_name WHERE t.table_schema = {_database} AND "
+            + $"c.table_schema = {_database} AND c.extra LIKE '%auto_increment%' AND c.column_name <> '{PlaceColumn}' ORDER BY 1"))
         {
             long before = Whole(row[1]) - 1,
                 most = Whole(Rows($"SELECT coalesce(max({MariaConnection.Quote(row[2]!)}), 0) FROM "

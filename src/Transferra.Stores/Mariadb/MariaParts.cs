@@ -110,7 +110,7 @@ internal sealed partial class MariaParts(MySqlConnection connection, string data
         + Full(name))[0])).Select(view => new MariaPart("view", view.Name, Session(null, view.Made[2], view.Made[3]),
             view.Made[1] is { } text ? Here(text) : null, []));
 
-    private IEnumerable<MariaPart> Triggers() => Rows("SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = "
+    private IEnumerable<MariaPart> Triggers() => Rows("SELECT trigger_name FROM information_schema.triggers WHERE event_object_schema = "
         + $"{_schema} ORDER BY event_object_table, action_timing, event_manipulation, action_order").Select(row => Trigger(row[0]!));
 
     /// <summary>A trigger.</summary>

@@ -75,7 +75,7 @@ internal sealed class MariaRevision
     // They are not to run for records that are only carried, and the server renames no table that has one.
     private void TakeAwayTriggers(string table)
     {
-        foreach (string trigger in List($"SELECT trigger_name FROM information_schema.triggers WHERE trigger_schema = {_schema} AND "
+        foreach (string trigger in List($"SELECT trigger_name FROM information_schema.triggers WHERE event_object_schema = {_schema} AND "
             + $"event_object_table = {MariaConnection.Literal(table)} ORDER BY action_timing, event_manipulation, action_order"))
         {
             MariaPart part = new MariaParts(_connection, _connection.Database).Trigger(trigger);

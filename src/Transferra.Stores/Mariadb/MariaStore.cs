@@ -100,11 +100,13 @@ internal sealed class MariaStore : IStore
 
     private Dictionary<string, MariaColumn[]> LoadColumns()
     {
-        var columns = Rows("SELECT t.table_name, c.column_name, c.data_type, c.column_type, c.numeric_precision, c.numeric_scale, "
-            + "c.character_maximum_length, c.is_nullable, c.column_default, c.extra "
-            + "FROM information_schema.tables t JOIN information_schema.columns c USING (table_schema, table_name) WHERE t.table_schema "
-            + $"= {_database} AND t.table_type IN ('BASE TABLE', 'SYSTEM VERSIONED') AND t.table_name <> '{MovedParts.Kept}' ORDER BY "
-            + "t.table_name, c.ordinal_position");
+        // Two questions and no join: by a join the server opens every table of all its databases, and takes T1 and t1 for one.
+        HashSet<string> tables = [.. Rows("SELECT table_name FROM information_schema.tables WHERE table_schema "
+            + $"= {_database} AND table_type IN ('BASE TABLE', 'SYSTEM VERSIONED') AND table_name <> '{MovedParts.Kept}'")
+            .Select(row => row[0]!)];
+        IEnumerable<IReadOnlyList<string?>> columns = Rows("SELECT table_name, column_name, data_type, column_type, numeric_precision, "
+            + "numeric_scale, character_maximum_length, is_nullable, column_default, extra FROM information_schema.columns WHERE "
+            + $"table_schema = {_database} ORDER BY table_name, ordinal_position").Where(row => tables.Contains(row[0]!));
         return columns.GroupBy(row => row[0]!).OrderBy(table => table.Key, StringComparer.Ordinal)
             .ToDictionary(table => table.Key, table => table.Select(row => new MariaColumn(row[1]!, row[2]!.ToLowerInvariant(),
             row[3]!.Contains("unsigned", StringComparison.OrdinalIgnoreCase), Number(row[4]), Number(row[5]), row[6] is null
@@ -126,8 +128,8 @@ internal sealed class MariaStore : IStore
             + $"table_schema = {_database} ORDER BY table_name, index_name, seq_in_index").ToLookup(row => row[0]!);
         var relations = Rows("SELECT k.table_name, k.constraint_name, k.column_name, k.referenced_table_name, k.referenced_column_name, "
             + "r.delete_rule, r.update_rule FROM information_schema.key_column_usage k JOIN information_schema.referential_constraints r "
-            + "ON r.constraint_schema = k.constraint_schema AND r.constraint_name = k.constraint_name AND r.table_name = k.table_name "
-            + $"WHERE k.table_schema = {_database} AND k.referenced_table_name IS NOT NULL "
+            + "ON r.constraint_name = k.constraint_name AND r.table_name = k.table_name "
+            + $"WHERE k.table_schema = {_database} AND r.constraint_schema = {_database} AND k.referenced_table_name IS NOT NULL "
             + "ORDER BY k.table_name, k.constraint_name, k.ordinal_position").ToLookup(row => row[0]!);
         return [.. _catalog.Tables.Select(table => new TableShape(table.Key,
             [.. table.Value.Select(column => new ColumnShape(column.Name, MariaTypes.Of(column), column.Required,
@@ -166,7 +168,7 @@ internal sealed class MariaStore : IStore
             + "table_type = 'SEQUENCE' "
             + $"UNION ALL SELECT 'numbering', table_name, auto_increment FROM information_schema.tables WHERE table_schema = {_database} "
             + "AND auto_increment IS NOT NULL "
-            + "UNION ALL SELECT 'trigger', trigger_name, event_object_table FROM information_schema.triggers WHERE trigger_schema = "
+            + "UNION ALL SELECT 'trigger', trigger_name, event_object_table FROM information_schema.triggers WHERE event_object_schema = "
             + $"{_database} UNION ALL SELECT 'view', table_name, '' FROM information_schema.views "
             + $"WHERE table_schema = {_database} ORDER BY 1, 2")
             .Select(row => new StoreObject(row[0]!, row[1]!, row[2]!)),

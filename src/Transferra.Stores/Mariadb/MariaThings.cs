@@ -10,9 +10,11 @@ internal sealed class MariaThings(Func<string, List<IReadOnlyList<string?>>> ask
 {
     private readonly string _schema = MariaConnection.Literal(database);
 
-    private string Columns(string kind, string text, string condition) => $"SELECT '{kind}', concat(table_name, '.', column_name), "
-        + $"table_name, {text} FROM information_schema.columns JOIN information_schema.tables t USING (table_schema, table_name) WHERE "
-        + $"table_schema = {_schema} AND t.table_type IN ('BASE TABLE', 'SYSTEM VERSIONED') AND ({condition})";
+    // Each side of a join names the database: the server would open the tables of all databases otherwise.
+    private string Columns(string kind, string text, string condition) => $"SELECT '{kind}', concat(c.table_name, '.', column_name), "
+        + $"c.table_name, {text} FROM information_schema.columns c JOIN information_schema.tables t ON t.table_name = c.table_name "
+        + $"WHERE c.table_schema = {_schema} AND t.table_schema = {_schema} AND t.table_type IN ('BASE TABLE', 'SYSTEM VERSIONED') AND "
+        + $"({condition})";
 
     private string[] OfTables =>
     [
@@ -30,13 +32,14 @@ internal sealed class MariaThings(Func<string, List<IReadOnlyList<string?>>> ask
         "SELECT CASE WHEN index_name = 'PRIMARY' THEN 'primary key' WHEN non_unique = 0 THEN 'unique' ELSE 'index' END, "
             + "concat(table_name, '.', index_name), table_name, concat_ws(' ', index_type, group_concat(concat(ifnull(column_name, ''), "
             + "ifnull(concat('(', sub_part, ')'), ''), ifnull(concat(' ', collation), '')) ORDER BY seq_in_index SEPARATOR ', ')) FROM "
-            + $"information_schema.statistics WHERE table_schema = {_schema} GROUP BY table_name, index_name, non_unique, index_type",
+            + $"information_schema.statistics WHERE table_schema = {_schema} GROUP BY table_name, index_name, non_unique, "
+            + "index_type",
         "SELECT 'foreign key', concat(r.table_name, '.', r.constraint_name), r.table_name, concat_ws(' ', "
             + "group_concat(k.column_name ORDER BY k.ordinal_position), 'to', r.referenced_table_name, "
             + "group_concat(k.referenced_column_name "
             + "ORDER BY k.ordinal_position), r.update_rule, r.delete_rule) FROM information_schema.referential_constraints r JOIN "
-            + "information_schema.key_column_usage k ON k.constraint_schema = r.constraint_schema AND k.constraint_name = "
-            + $"r.constraint_name AND k.table_name = r.table_name WHERE r.constraint_schema = {_schema} GROUP BY r.table_name, "
+            + "information_schema.key_column_usage k ON k.constraint_name = r.constraint_name AND k.table_name = r.table_name "
+            + $"WHERE r.constraint_schema = {_schema} AND k.table_schema = {_schema} GROUP BY r.table_name, "
             + "r.constraint_name, r.referenced_table_name, r.update_rule, r.delete_rule",
         "SELECT 'check', concat(table_name, '.', constraint_name), table_name, check_clause FROM information_schema.check_constraints "
             + $"WHERE constraint_schema = {_schema}",
@@ -45,7 +48,7 @@ internal sealed class MariaThings(Func<string, List<IReadOnlyList<string?>>> ask
         "SELECT 'counter', table_name, table_name, auto_increment FROM information_schema.tables WHERE table_schema = "
             + $"{_schema} AND auto_increment IS NOT NULL",
         "SELECT 'trigger', trigger_name, event_object_table, concat_ws(' ', action_timing, event_manipulation, definer, sql_mode, "
-            + $"action_statement) FROM information_schema.triggers WHERE trigger_schema = {_schema}",
+            + $"action_statement) FROM information_schema.triggers WHERE event_object_schema = {_schema}",
     ];
 
     private string Sequences => "SELECT 'sequence', table_name, '', '' FROM information_schema.tables WHERE table_schema = "

@@ -106,7 +106,7 @@ internal static class MovedParts
     public static string? Hindrance(MySqlConnection connection, string database)
     {
         string here = MariaConnection.Literal(database);
-        List<string> definers = MariaServer.List(connection, $"SELECT definer FROM information_schema.triggers WHERE trigger_schema = "
+        List<string> definers = MariaServer.List(connection, $"SELECT definer FROM information_schema.triggers WHERE event_object_schema = "
             + $"{here} "
             + $"UNION SELECT definer FROM information_schema.views WHERE table_schema = {here} UNION SELECT definer FROM "
             + $"information_schema.routines WHERE routine_schema = {here} UNION SELECT definer FROM information_schema.events WHERE "
