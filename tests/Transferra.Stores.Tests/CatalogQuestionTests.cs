@@ -45,6 +45,24 @@ public sealed class CatalogQuestionTests : IDisposable
     }
 
     [Theory]
+    [InlineData("CREATE TABLE \"käufer\" (a); CREATE TABLE \"kÄufer\" (a)", "has two tables whose names differ only by case, kÄufer and")]
+    [InlineData("CREATE TABLE t (\"größe\", \"grÖße\")", "has two columns whose names differ only by case, grÖße and größe")]
+    public void In_SQLite_letters_that_the_engine_itself_does_not_fold_are_refused(string made, string said)
+    {
+        using (var connection = new Microsoft.Data.Sqlite.SqliteConnection($"Data Source={_folder["a.db"]};Pooling=False"))
+        {
+            connection.Open();
+            using Microsoft.Data.Sqlite.SqliteCommand command = connection.CreateCommand();
+#pragma warning disable CA2100
+            command.CommandText = made;
+#pragma warning restore CA2100
+            command.ExecuteNonQuery();
+        }
+        using IStore store = _stores.Open(new StoreAddress("sqlite", _folder["a.db"]));
+        Assert.Contains(said, Assert.Throws<TransferraException>(store.ReadShape).Message, StringComparison.Ordinal);
+    }
+
+    [Theory]
     [InlineData("delimited", "kunden.csv", "KUNDEN.CSV", "whose names differ only by case, KUNDEN and kunden")]
     [InlineData("delimited", "kunden.csv", "kunden.txt", "named kunden")]
     [InlineData("dbf", "KUNDEN.DBF", "kunden.dbf", "whose names differ only by case, KUNDEN and kunden")]

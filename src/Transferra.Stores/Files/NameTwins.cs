@@ -8,6 +8,10 @@ namespace Transferra.Stores.Files;
 
 internal static class NameTwins
 {
+    /// <summary>What to do about it in a database.</summary>
+    public const string InDatabase = "Ask the vendor which of them the program uses, and have the other one renamed or moved out of the "
+        + "database.";
+
     /// <summary>Refuses a pair of names.</summary>
     /// <param name="whatHasThem">The beginning of the sentence: "the folder data has two tables".</param>
     /// <param name="names">The names.</param>

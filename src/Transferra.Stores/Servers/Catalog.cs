@@ -1,5 +1,4 @@
-// Catalog.cs: the tables and columns of a database by name. Kits may spell names in another case than the store does; the exact spelling
-// goes first.
+// Catalog.cs: the tables and columns of a database by name. Kits may spell names in another case than the store does.
 // Holds: (1) a database with names that differ only by case is refused: whoever asks for one of them could be given the other.
 using Transferra.Core.Machine;
 using Transferra.Stores.Files;
@@ -11,8 +10,7 @@ namespace Transferra.Stores.Servers;
 /// <param name="nameOf">A column's name.</param>
 internal sealed class Catalog<T>(string where, IReadOnlyDictionary<string, T[]> tables, Func<T, string> nameOf) where T : class
 {
-    private const string Next = "The store's tables differ from what the kit says of this version; run: transferra check",
-        WhichIsIt = "Ask the vendor which of them the program uses, and have the other one renamed or moved out of the database.";
+    private const string Next = "The store's tables differ from what the kit says of this version; run: transferra check";
 
     /// <summary>The tables, by name.</summary>
     /// <exception cref="TransferraException">Names differ only by case.</exception>
@@ -21,9 +19,9 @@ internal sealed class Catalog<T>(string where, IReadOnlyDictionary<string, T[]> 
     private static IReadOnlyDictionary<string, T[]> WithoutTwins(string where, IReadOnlyDictionary<string, T[]> tables, Func<T,
         string> nameOf)
     {
-        NameTwins.Refuse($"{where} has two tables", tables.Keys, WhichIsIt);
+        NameTwins.Refuse($"{where} has two tables", tables.Keys, NameTwins.InDatabase);
         foreach ((string table, T[] columns) in tables)
-            NameTwins.Refuse($"the table {table} in {where} has two columns", columns.Select(nameOf), WhichIsIt);
+            NameTwins.Refuse($"the table {table} in {where} has two columns", columns.Select(nameOf), NameTwins.InDatabase);
         return tables;
     }
 

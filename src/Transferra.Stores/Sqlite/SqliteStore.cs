@@ -174,7 +174,13 @@ internal sealed class SqliteStore : IStore
     {
         QueryAnswer names = Inquire("SELECT name, type FROM pragma_table_list WHERE schema = 'main' AND type IN ('table', 'virtual') AND "
             + "name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name");
-        return [.. names.Rows.Where(row => row[1] == "table" || IsReadable(row[0]!)).Select(row => ReadTable(row[0]!))];
+        TableShape[] tables = [.. names.Rows.Where(row => row[1] == "table" || IsReadable(row[0]!)).Select(row => ReadTable(row[0]!))];
+        // The engine folds the letters of ASCII only, and takes Ä and ä for two.
+        NameTwins.Refuse($"{_path} has two tables", tables.Select(table => table.Name), NameTwins.InDatabase);
+        foreach (TableShape table in tables)
+            NameTwins.Refuse($"the table {table.Name} in {_path} has two columns", table.Columns.Select(column => column.Name),
+                NameTwins.InDatabase);
+        return tables;
     }
 
     // Of a virtual table whose module this engine has not, only its shadows can be read; those are tables to it.
