@@ -120,7 +120,7 @@ internal sealed class TestServers : IDisposable
 
     private static string Password(StoreAddress address) => File.ReadLines(address.Server!.PasswordFile!).First();
 
-    private static string Describe(StoreAddress address) => new FbConnectionStringBuilder
+    private static string Describe(StoreAddress address, string program = "") => new FbConnectionStringBuilder
     {
         DataSource = address.Server!.Host,
         Port = address.Server.Port,
@@ -129,10 +129,13 @@ internal sealed class TestServers : IDisposable
         Password = Password(address),
         Charset = "UTF8",
         Pooling = false,
+        ApplicationName = program,
     }.ToString();
 
     /// <summary>A connection of the engine's own driver, as another program has one.</summary>
-    public static DbConnection Connect(StoreAddress address)
+    /// <param name="address">Which database.</param>
+    /// <param name="program">What PostgreSQL and Firebird are told of who comes.</param>
+    public static DbConnection Connect(StoreAddress address, string? program = null)
     {
         ServerAddress server = address.Server!;
         DbConnection connection = address.Engine switch
@@ -145,7 +148,7 @@ internal sealed class TestServers : IDisposable
                 Password = Password(address),
                 Database = address.Path,
                 Pooling = false,
-                ApplicationName = "somebody"
+                ApplicationName = program ?? "somebody"
             }.ToString()),
             "mariadb" => new MySqlConnection(new MySqlConnectionStringBuilder
             {
@@ -158,7 +161,7 @@ internal sealed class TestServers : IDisposable
                 AllowZeroDateTime = true,
                 AllowUserVariables = true
             }.ToString()),
-            _ => new FbConnection(Describe(address)),
+            _ => new FbConnection(Describe(address, program ?? "")),
         };
         connection.Open();
         return connection;

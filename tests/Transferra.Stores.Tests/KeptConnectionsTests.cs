@@ -46,6 +46,19 @@ public sealed class KeptConnectionsTests : IDisposable
         }
     }
 
+    // As one in another container, whose process may have the same number.
+    [Theory]
+    [MemberData(nameof(Engines))]
+    public void Only_this_process_is_left_out_of_who_is_in_a_database(string engine)
+    {
+        StoreAddress store = Made(engine);
+        using IStore opened = _stores.Open(store);
+        Assert.Empty(_stores.ServerOf(store).Sessions(store.Path));
+        string another = FormattableString.Invariant($"transferra {Environment.ProcessId}-00000000");
+        using System.Data.Common.DbConnection other = TestServers.Connect(store, another);
+        Assert.Equal(another, Assert.Single(_stores.ServerOf(store).Sessions(store.Path)).Program);
+    }
+
     [Theory]
     [MemberData(nameof(Engines))]
     public void It_is_used_again_and_none_stays_once_they_are_let_go_of(string engine)

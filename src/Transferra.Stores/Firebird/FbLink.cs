@@ -14,9 +14,6 @@ internal static class FbLink
     /// <summary>The engine's number for a database that is shut down.</summary>
     public const int Shutdown = 335544528;
 
-    // By this name we know our own connections among those of a database.
-    public static readonly string Application = string.Create(CultureInfo.InvariantCulture, $"transferra {Environment.ProcessId}");
-
     /// <summary>The driver's description of a connection.</summary>
     /// <param name="address">Which database.</param>
     /// <param name="dialect">3, or 1 for databases of that kind.</param>
@@ -36,7 +33,7 @@ internal static class FbLink
             Pooling = false,
             ConnectionTimeout = 15, // seconds
             CommandTimeout = 0,
-            ApplicationName = Application,
+            ApplicationName = OurName.Text,
             ServerType = FbServerType.Default,
             WireCrypt = server.Connection == ConnectionCare.AsOffered ? FbWireCrypt.Enabled : FbWireCrypt.Required,
         };

@@ -5,6 +5,7 @@ using FirebirdSql.Data.FirebirdClient;
 using FirebirdSql.Data.Services;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
+using Transferra.Stores.Servers;
 
 namespace Transferra.Stores.Firebird;
 
@@ -128,7 +129,7 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
         var sessions = new List<StoreSession>();
         while (reader.Read())
         {
-            if (reader.GetString(2) == FbLink.Application) continue;
+            if (reader.GetString(2) == OurName.Text) continue;
             bool idle = Convert.ToInt32(reader.GetValue(4), CultureInfo.InvariantCulture) == 0;
             sessions.Add(new StoreSession(reader.GetInt64(0), reader.GetString(1), reader.GetString(3).Split('/')[0],
                 Path.GetFileName(reader.GetString(2)),

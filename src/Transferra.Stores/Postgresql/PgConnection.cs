@@ -16,9 +16,6 @@ internal static class PgConnection
 
     private const string Engine = "postgresql";
 
-    // By this name we know our own connections among those of a database.
-    public static readonly string Application = FormattableString.Invariant($"transferra {Environment.ProcessId}");
-
     // Nothing that an administrator set for users may cut a long read short or change how a value is written; rows that a policy
     // would hide must be an error and not a silent loss.
     private static readonly string Settings = "SELECT " + string.Join(", ", new[]
@@ -61,7 +58,7 @@ internal static class PgConnection
             ConnectionPruningInterval = 1,
             Timeout = 15, // seconds to connect
             CommandTimeout = 0,
-            ApplicationName = Application,
+            ApplicationName = OurName.Text,
             ReadBufferSize = 1 << 16,
             WriteBufferSize = 1 << 16,
             SslMode = server.Connection switch

@@ -158,7 +158,7 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
             + "CASE WHEN state LIKE 'idle%' THEN extract(epoch FROM now() - state_change)::float8 END FROM pg_stat_activity WHERE "
             + "datname = $1 AND backend_type = 'client backend' AND application_name <> $2 ORDER BY backend_start", connection);
         command.Parameters.AddWithValue(name);
-        command.Parameters.AddWithValue(PgConnection.Application);
+        command.Parameters.AddWithValue(OurName.Text);
         using NpgsqlDataReader reader = command.ExecuteReader();
         var sessions = new List<StoreSession>();
         while (reader.Read())
