@@ -124,9 +124,8 @@ public sealed class CatalogQuestionTests : IDisposable
             + "'%general_log%'", 0);
         TestServers.Execute(server, "TRUNCATE mysql.general_log");
         Assert.InRange(asked.Count, 20, 1000);
-        foreach (string question in asked.Where(question => !question.StartsWith("SET ", StringComparison.Ordinal)))
-            Assert.DoesNotContain(Rows(store, "EXPLAIN " + question, 9), how => how.Contains("Scanned all databases",
-                StringComparison.Ordinal) ? throw new InvalidOperationException(question) : false);
+        Assert.DoesNotContain(asked.Where(question => !question.StartsWith("SET ", StringComparison.Ordinal)), question =>
+            Rows(store, "EXPLAIN " + question, 9).Any(how => how.Contains("Scanned all databases", StringComparison.Ordinal)));
     }
 
     private static List<string> Rows(StoreAddress store, string sql, int column)

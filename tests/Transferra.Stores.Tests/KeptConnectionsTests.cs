@@ -97,6 +97,21 @@ public sealed class KeptConnectionsTests : IDisposable
 
     [Theory]
     [MemberData(nameof(Engines))]
+    public void It_ends_by_itself_also_while_another_is_taken_again_and_again(string engine)
+    {
+        StoreAddress store = Made(engine), busy = _servers.Made(engine, "busy", "CREATE TABLE t (a INTEGER)");
+        Look(store);
+        var clock = System.Diagnostics.Stopwatch.StartNew();
+        while (Ours(store) is { Length: > 0 } left)
+        {
+            Assert.True(clock.Elapsed.TotalSeconds < 15, $"still there: {left}");
+            Look(busy);
+            Thread.Sleep(50);
+        }
+    }
+
+    [Theory]
+    [MemberData(nameof(Engines))]
     public void One_that_the_server_ended_is_not_taken_for_one_that_works(string engine)
     {
         StoreAddress store = Made(engine);

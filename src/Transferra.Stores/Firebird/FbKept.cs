@@ -37,7 +37,7 @@ internal sealed class FbLease(FbConnection connection, string description, int g
 
 internal static class FbKept
 {
-    private static readonly TimeSpan Longest = TimeSpan.FromSeconds(2);
+    private static readonly TimeSpan Longest = TimeSpan.FromSeconds(2), Beat = TimeSpan.FromSeconds(1);
 
     // Those of one description.
     private sealed class Group
@@ -50,27 +50,29 @@ internal static class FbKept
     private static readonly Lock Door = new();
     private static readonly Dictionary<string, Group> Groups = [];
     private static readonly Timer Clock = new(_ => EndStale());
+    private static bool _isTicking;
 
     /// <summary>A connection.</summary>
     /// <exception cref="TransferraException">The server is not there, does not let us in, or has no such database.</exception>
     public static FbLease Open(StoreAddress address, int dialect = 3)
     {
         string description = FbLink.Describe(address, dialect);
-        return Take(description) ?? Lease(FbLink.OpenNew(address, dialect), description, address);
+        if (Take(description, out int generation) is { } kept) return kept;
+        return Lease(FbLink.OpenNew(address, dialect), description, address, generation);
     }
 
     /// <summary>A connection; null when the server has no such database.</summary>
     public static FbLease? OpenIfThere(StoreAddress address)
     {
         string description = FbLink.Describe(address);
-        if (Take(description) is { } kept) return kept;
-        return FbLink.OpenIfThere(address) is { } connection ? Lease(connection, description, address) : null;
+        if (Take(description, out int generation) is { } kept) return kept;
+        return FbLink.OpenIfThere(address) is { } connection ? Lease(connection, description, address, generation) : null;
     }
 
-    private static FbLease Lease(FbConnection connection, string description, StoreAddress address)
+    private static FbLease Lease(FbConnection connection, string description, StoreAddress address, int generation)
     {
         KeptConnections.Note(description, "firebird", address.Path, () => LetGo(description));
-        lock (Door) return new FbLease(connection, description, Of(description).Generation);
+        return new FbLease(connection, description, generation);
     }
 
     private static Group Of(string description)
@@ -79,17 +81,18 @@ internal static class FbKept
         return group;
     }
 
-    private static FbLease? Take(string description)
+    // Where none is kept, the generation is that of before one is opened: all may be let go of meanwhile.
+    private static FbLease? Take(string description, out int generation)
     {
         while (true)
         {
             FbConnection connection;
-            int generation;
             lock (Door)
             {
                 Group group = Of(description);
+                generation = group.Generation;
                 if (group.Idle.Count == 0) return null;
-                (connection, generation) = (group.Idle.Pop().Connection, group.Generation);
+                connection = group.Idle.Pop().Connection;
             }
             try
             {
@@ -109,7 +112,8 @@ internal static class FbKept
             if (generation == group.Generation && connection.State == System.Data.ConnectionState.Open)
             {
                 group.Idle.Push((connection, Stopwatch.GetTimestamp()));
-                Clock.Change(Longest, Longest);
+                // Begun anew with each, it would never come to those that nobody takes while others are given back.
+                if (!_isTicking) _isTicking = Clock.Change(Beat, Beat);
                 return;
             }
         }
@@ -151,7 +155,7 @@ internal static class FbKept
                 group.Idle = new(byAge[false]);
                 isAnyLeft |= group.Idle.Count > 0;
             }
-            if (!isAnyLeft) Clock.Change(Timeout.Infinite, Timeout.Infinite);
+            if (!isAnyLeft) _isTicking = !Clock.Change(Timeout.Infinite, Timeout.Infinite);
         }
         foreach (FbConnection connection in ended) End(connection);
     }

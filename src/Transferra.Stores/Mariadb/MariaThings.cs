@@ -32,8 +32,7 @@ internal sealed class MariaThings(Func<string, List<IReadOnlyList<string?>>> ask
         "SELECT CASE WHEN index_name = 'PRIMARY' THEN 'primary key' WHEN non_unique = 0 THEN 'unique' ELSE 'index' END, "
             + "concat(table_name, '.', index_name), table_name, concat_ws(' ', index_type, group_concat(concat(ifnull(column_name, ''), "
             + "ifnull(concat('(', sub_part, ')'), ''), ifnull(concat(' ', collation), '')) ORDER BY seq_in_index SEPARATOR ', ')) FROM "
-            + $"information_schema.statistics WHERE table_schema = {_schema} GROUP BY table_name, index_name, non_unique, "
-            + "index_type",
+            + $"information_schema.statistics WHERE table_schema = {_schema} GROUP BY table_name, index_name, non_unique, index_type",
         "SELECT 'foreign key', concat(r.table_name, '.', r.constraint_name), r.table_name, concat_ws(' ', "
             + "group_concat(k.column_name ORDER BY k.ordinal_position), 'to', r.referenced_table_name, "
             + "group_concat(k.referenced_column_name "
