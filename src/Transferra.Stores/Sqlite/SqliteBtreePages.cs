@@ -1,5 +1,5 @@
-// SqliteBtreePages.cs: what is on the pages of a table's b-tree: cells, the pages they point at, records, and what of them lies on
-// overflow pages.
+// SqliteBtreePages.cs: what is on the pages of a b-tree, of a table or an index: cells, the pages they point at, records, and what of
+// them lies on overflow pages.
 // Source: "The SQLite Database File Format", sections 1.6 (b-tree pages), 1.7 (overflow pages).
 // Holds: (1) nothing outside of a page is read; (2) what is not laid out exactly as that document says is refused.
 using System.Buffers.Binary;
@@ -61,11 +61,28 @@ internal sealed class SqliteBtreePages(SqlitePageFile pages)
         return true;
     }
 
+    /// <summary>Whether all cells of an inner page of an index begin within it.</summary>
+    public bool ArePointersWithin(ReadOnlySpan<byte> page, int cells)
+    {
+        int first = 12 + (2 * cells);
+        if (first > pages.UsableBytes) return false;
+        for (int pointer = 12; pointer < first; pointer += 2)
+            if (BinaryPrimitives.ReadUInt16BigEndian(page[pointer..]) is var at && (at < first || at > pages.UsableBytes - 4)) return false;
+        return true;
+    }
+
+    // The longest record that lies in its page as a whole (section 1.6: X); of an index shorter, as a page has to hold four of them.
+    private int MostInTable => pages.UsableBytes - 35;
+
+    private int MostInIndex => ((pages.UsableBytes - 12) * 64 / 255) - 23;
+
     // How much of a record that does not fit its page is kept in it (section 1.6: K, or M where that is too much).
-    private int LocalBytes(long bytes)
+    private int LocalBytes(long bytes) => LocalBytes(bytes, MostInTable);
+
+    private int LocalBytes(long bytes, int most)
     {
         int usable = pages.UsableBytes, least = ((usable - 12) * 32 / 255) - 23, here = least + (int)((bytes - least) % (usable - 4));
-        return here > usable - 35 ? least : here;
+        return here > most ? least : here;
     }
 
     /// <summary>The record of a cell of a leaf.</summary>
@@ -75,17 +92,57 @@ internal sealed class SqliteBtreePages(SqlitePageFile pages)
     public bool TryCell(ReadOnlySpan<byte> page, int cell, out ReadOnlySpan<byte> payload)
     {
         payload = default;
-        int usable = pages.UsableBytes, at = BinaryPrimitives.ReadUInt16BigEndian(page[(8 + (2 * cell))..]);
-        ReadOnlySpan<byte> rest = page[at..usable];
-        if (!TryVarint(ref rest, out long bytes) || !TryVarint(ref rest, out long number) || bytes is < 1 or > LargestRecord) return false;
+        return TryHead(page, cell, out ReadOnlySpan<byte> rest, out long bytes) && TryWhole(rest, bytes, MostInTable, out payload);
+    }
+
+    /// <summary>What lies in the leaf itself of the record of a cell.</summary>
+    /// <param name="page">The leaf, whose cells are within it.</param>
+    /// <param name="cell">Which.</param>
+    /// <param name="beginning">The record, or the beginning of one that goes on elsewhere.</param>
+    /// <param name="bytes">Of the whole record.</param>
+    public bool TryBeginning(ReadOnlySpan<byte> page, int cell, out ReadOnlySpan<byte> beginning, out long bytes)
+    {
+        if (!TryHead(page, cell, out beginning, out bytes)) return false;
+        int here = bytes <= MostInTable ? (int)bytes : LocalBytes(bytes);
+        if (here > beginning.Length) return false;
+        beginning = beginning[..here];
+        return true;
+    }
+
+    private bool TryHead(ReadOnlySpan<byte> page, int cell, out ReadOnlySpan<byte> rest, out long bytes)
+    {
+        rest = page[BinaryPrimitives.ReadUInt16BigEndian(page[(8 + (2 * cell))..])..pages.UsableBytes];
+        if (!TryVarint(ref rest, out bytes) || !TryVarint(ref rest, out long number) || bytes is < 1 or > LargestRecord) return false;
         Number = number;
-        if (bytes <= usable - 35)
+        return true;
+    }
+
+    /// <summary>The entry of a cell of an index's page, be it a leaf or not.</summary>
+    /// <param name="page">The page.</param>
+    /// <param name="cell">Which; there are that many.</param>
+    /// <param name="payload">Its header and values; valid until the next call.</param>
+    public bool TryEntry(ReadOnlySpan<byte> page, int cell, out ReadOnlySpan<byte> payload)
+    {
+        payload = default;
+        bool isLeaf = page[0] == LeafOfIndex;
+        int header = isLeaf ? 8 : 12, pointer = header + (2 * cell), first = header + (2 * CellsOf(page));
+        if (first > pages.UsableBytes) return false;
+        int at = BinaryPrimitives.ReadUInt16BigEndian(page[pointer..]);
+        if (at < first || at > pages.UsableBytes - 4) return false;
+        ReadOnlySpan<byte> rest = page[(isLeaf ? at : at + 4)..pages.UsableBytes];
+        return TryVarint(ref rest, out long bytes) && bytes is >= 1 and <= LargestRecord && TryWhole(rest, bytes, MostInIndex, out payload);
+    }
+
+    private bool TryWhole(ReadOnlySpan<byte> rest, long bytes, int most, out ReadOnlySpan<byte> payload)
+    {
+        payload = default;
+        if (bytes <= most)
         {
             if (bytes > rest.Length) return false;
             payload = rest[..(int)bytes];
             return true;
         }
-        int here = LocalBytes(bytes);
+        int here = LocalBytes(bytes, most);
         return rest.Length >= here + 4 && TryFollow(rest[..(here + 4)], (int)bytes, out payload);
     }
 

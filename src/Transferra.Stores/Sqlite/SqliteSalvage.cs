@@ -92,18 +92,9 @@ internal sealed class SqliteSalvage
             SqliteBtreePages.InteriorOfTable => _btree.AreWithin(page, 12, cells, isLeaf: false),
             // Of indexes only the pages are of interest, not their cells.
             SqliteBtreePages.LeafOfIndex => true,
-            SqliteBtreePages.InteriorOfIndex => ArePointersWithin(page, cells),
+            SqliteBtreePages.InteriorOfIndex => _btree.ArePointersWithin(page, cells),
             _ => false,
         };
-    }
-
-    private bool ArePointersWithin(ReadOnlySpan<byte> page, int cells)
-    {
-        if (12 + 2 * cells > _pages.UsableBytes) return false;
-        for (int cell = 0; cell < cells; cell++)
-            if (BinaryPrimitives.ReadUInt16BigEndian(page[(12 + 2 * cell)..]) is var at
-                && (at < 12 + 2 * cells || at > _pages.UsableBytes - 4)) return false;
-        return true;
     }
 
     // What lies on free pages was deleted.

@@ -462,30 +462,8 @@ internal sealed class SqliteStore : IStore
 
     public IReadOnlyList<string> CheckPhysicallyUntil(CancellationToken cancel)
     {
-        const int interrupted = 9;
-        var complaints = new List<string>();
-        if (Identity.HeaderFields.TryGetValue(CutOff, out string? cutOff)) complaints.Add(cutOff);
-        try
-        {
-            // Relations are no matter of damage; a check looks at them record by record. What the engine tells of pages before it gives
-            // up is kept.
-            using CancellationTokenRegistration stop = cancel.Register(() => SQLitePCL.raw.sqlite3_interrupt(_connection.Handle!));
-            cancel.ThrowIfCancellationRequested();
-            using SqliteCommand command = _connection.CreateCommand();
-            command.CommandText = "PRAGMA integrity_check(200)";
-            using SqliteDataReader reader = command.ExecuteReader();
-            while (reader.Read())
-                if (reader.GetString(0) is not "ok" and var line) complaints.Add(line);
-        }
-        catch (SqliteException error) when (error.SqliteErrorCode == interrupted && cancel.IsCancellationRequested)
-        {
-            throw new OperationCanceledException(cancel);
-        }
-        catch (SqliteException error)
-        {
-            complaints.Add($"the engine's check was interrupted: {error.Message}");
-        }
-        return complaints;
+        string[] cutOff = Identity.HeaderFields.TryGetValue(CutOff, out string? told) ? [told] : [];
+        return [.. cutOff, .. new SqliteSoundness(_connection, _pages, _layouts, Inquire, _watch).Complaints(cancel)];
     }
 
     /// <inheritdoc/>

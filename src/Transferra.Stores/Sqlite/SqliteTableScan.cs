@@ -42,12 +42,39 @@ internal sealed class SqliteTableScan(SqlitePageFile pages, long rootPage, IRead
     public Step Next(out ReadOnlySpan<byte> payload)
     {
         payload = default;
+        Step step = GoOn();
+        return step != Step.Record ? step : TryRecord(out payload) ? Step.Record : Step.GaveUp;
+    }
+
+    /// <summary>Goes to the next record, of which only what lies in its leaf is read.</summary>
+    /// <param name="beginning">Its header and values as far as they go; valid until the next call.</param>
+    /// <param name="bytes">Of the whole record.</param>
+    public Step NextBeginning(out ReadOnlySpan<byte> beginning, out long bytes)
+    {
+        beginning = default;
+        bytes = 0;
+        Step step = GoOn();
+        return step != Step.Record ? step : pages.TryGet(_leaf, out ReadOnlySpan<byte> leaf)
+            && _btree.TryBeginning(leaf, _next - 1, out beginning, out bytes) ? Step.Record : Step.GaveUp;
+    }
+
+    /// <summary>The whole of the record to which the last step went.</summary>
+    /// <param name="payload">Its header and values; valid until the next call.</param>
+    public bool TryRecord(out ReadOnlySpan<byte> payload)
+    {
+        payload = default;
+        return pages.TryGet(_leaf, out ReadOnlySpan<byte> leaf) && _btree.TryCell(leaf, _next - 1, out payload);
+    }
+
+    private Step GoOn()
+    {
         while (_next >= _cells)
         {
             if (NextLeaf() is not { } page) return Step.End;
             if (!Descend(page)) return Step.GaveUp;
         }
-        return pages.TryGet(_leaf, out ReadOnlySpan<byte> leaf) && _btree.TryCell(leaf, _next++, out payload) ? Step.Record : Step.GaveUp;
+        _next++;
+        return Step.Record;
     }
 
     /// <summary>Counts the records of a table from the number of cells of its pages; to be asked before the first step.</summary>
