@@ -228,6 +228,49 @@ public sealed class RebuildTests : IDisposable
         Assert.Empty(NotCarried);
     }
 
+    private const string ManyRows = "INSERT INTO t SELECT seq, 30000 - seq, concat('k', seq * 7), seq % 91 FROM seq_1_to_9001";
+
+    private static readonly string[] ManyTables =
+    [
+        "CREATE TABLE p (x INT PRIMARY KEY)", "INSERT INTO p SELECT seq - 1 FROM seq_1_to_91",
+        "CREATE TABLE t (n INT AUTO_INCREMENT, b INT NOT NULL, c VARCHAR(20), x INT, PRIMARY KEY (b), UNIQUE KEY (c), KEY (n), "
+            + "KEY (x, n), FOREIGN KEY (x) REFERENCES p (x))", ManyRows,
+        "CREATE TABLE u (a INT PRIMARY KEY, c VARCHAR(20), UNIQUE KEY (c))",
+        "INSERT INTO u SELECT seq, concat('k', seq) FROM seq_1_to_3000",
+        "CREATE TABLE moved (a INT, b INT) ENGINE = MyISAM", "INSERT INTO moved SELECT seq, seq % 3 FROM seq_1_to_5000",
+    ];
+
+    [Fact]
+    public void Many_records_of_MariaDB_come_over_two_connections()
+    {
+        StoreAddress address = _servers.Made("mariadb", "many", ManyTables), back = Again(address);
+        Assert.Equal([], Remarks);
+        Assert.Equal(DigestOf(address), DigestOf(back));
+        string[] told = ["SHOW CREATE TABLE t", "SHOW CREATE TABLE p", "SHOW CREATE TABLE u", "SHOW CREATE TABLE moved",
+            "SELECT count(*) FROM t", "CHECK TABLE t"];
+        Assert.Equal(Listing(address, told), Listing(back, told));
+    }
+
+    [Theory]
+    [InlineData("u", "\n7,k7", "\n7,k2900", "UNIQUE KEY")] // found when the index is built
+    [InlineData("t", ",k7,", ",k7000,", "refused")] // its index has to be there from the beginning
+    [InlineData("t", ",29999,", ",29900,", "refused")]
+    public void What_was_never_in_one_database_leaves_nothing(string table, string was, string now, string said)
+    {
+        StoreAddress address = _servers.Made("mariadb", "many", ManyTables);
+        using (IStore store = _stores.Open(address, null)) StoreExport.Write(store, _stores, _folder["out"], new ListObserver(),
+            CancellationToken.None);
+        string file = Path.Combine(_folder["out"], table + ".csv"), text = File.ReadAllText(file);
+        int at = text.IndexOf(was, StringComparison.Ordinal);
+        Assert.True(at > 0, text[..200]);
+        File.WriteAllText(file, text[..at] + now + text[(at + was.Length)..]);
+        StoreAddress back = _servers.Database("mariadb", "back");
+        TransferraException error = Assert.Throws<TransferraException>(() =>
+            StoreExport.Load(_folder["out"], _stores, back, new ListObserver(), CancellationToken.None));
+        Assert.Contains(said, error.Message, StringComparison.Ordinal);
+        Assert.False(new StorePlaces(_stores, new DiskVolume()).Exists(back));
+    }
+
     [Theory]
     [InlineData("UTF8", null)]
     [InlineData("NONE", "windows-1252")]

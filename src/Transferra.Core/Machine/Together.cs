@@ -2,7 +2,8 @@
 // Holds: (1) it returns, or throws, only when both have ended, so that nobody reads a file any more that is moved next.
 namespace Transferra.Core.Machine;
 
-internal static class Together
+/// <summary>Work on two cores.</summary>
+public static class Together
 {
     /// <summary>Does both.</summary>
     /// <param name="first">On a thread of its own.</param>
@@ -20,6 +21,16 @@ internal static class Together
         {
             ((IAsyncResult)beside).AsyncWaitHandle.WaitOne();
         }
+    }
+
+    /// <summary>Does both.</summary>
+    /// <param name="first">On a thread of its own.</param>
+    /// <param name="second">On the caller's.</param>
+    /// <exception cref="Exception">That of the second, otherwise that of the first.</exception>
+    public static void Do(Action first, Action second)
+    {
+        static Func<bool> Done(Action action) => () => { action(); return true; };
+        Do(Done(first), Done(second));
     }
 
     /// <summary>Does both, one after the other where there is so little to do that a thread would cost more than it saves.</summary>

@@ -1,6 +1,5 @@
 // MariaStoreBuilder.cs: a new MariaDB database, loaded by LOAD DATA from memory. Records lie in the order of their key there, so the key
 // is made first; other indexes and relations after the load.
-// Why warnings are counted: rows that come from the client are loaded as if IGNORE were said, and what is refused or cut is a warning only.
 // Holds: (1) a row goes to all its tables or to none; (2) nothing cut or rounded stays: a load with any warning is taken back and its
 // rows are tried in
 // halves; (3) nothing is left of a database whose Complete did not return and of which no mark was taken; (4) when Complete returns, the
@@ -17,23 +16,24 @@ namespace Transferra.Stores.Mariadb;
 
 internal sealed partial class MariaStoreBuilder : IStoreBuilder
 {
-    // Bytes between commits: long transactions cost the server undo space, short ones a flush each.
-    private const long CommitBytes = 64 << 20;
-
     private readonly StoreAddress _address;
     private readonly MySqlConnection _connection;
     private readonly Dictionary<string, LoadedTable> _tables = [];
     private readonly bool _made;
-    private readonly LoadText _text = new();
-    private long _uncommitted;
+    private readonly MariaLoader _loader;
     private bool _complete, _isMarked;
 
     private readonly StoreScript? _script;
+    private readonly MariaKeys[] _scripted = []; // the tables of the script
     private readonly CopyRest? _copy; // null unless the database began as a copy
     private readonly List<string> _remarks = [];
 
-    private MariaStoreBuilder(StoreAddress address, MySqlConnection connection, bool made, StoreScript? script, CopyRest? copy = null) =>
+    private MariaStoreBuilder(StoreAddress address, MySqlConnection connection, bool made, StoreScript? script, CopyRest? copy = null)
+    {
         (_address, _connection, _made, _script, _copy) = (address, connection, made, script, copy);
+        _loader = new MariaLoader(connection);
+        if (script is not null) _scripted = [.. script.Before.Select(MariaKeys.Of)];
+    }
 
     public static MariaStoreBuilder Create(StoreAddress address) => Make(address, null);
 
@@ -69,13 +69,13 @@ internal sealed partial class MariaStoreBuilder : IStoreBuilder
                         "Switch it on for the time of the upgrade: SET GLOBAL local_infile = 1");
             }
             MySqlConnection loading = MariaConnection.Open(address.Server!, address.Path, loads: true);
-            MariaConnection.Execute(loading, "SET SESSION foreign_key_checks = 0, autocommit = 0");
+            MariaConnection.Execute(loading, ForLoading);
             var builder = new MariaStoreBuilder(address, loading, made, script);
             if (script is null) return builder;
             // What the old records hold, they held: also a date of zeros.
             MariaConnection.Execute(loading, WrittenMode);
-            builder.RunScript(script.Before);
-            foreach (string?[] column in builder.ColumnsOfNote()) builder._ofNote[(column[0]!, column[1]!)] = column[2]!;
+            builder.RunScript([.. builder._scripted.Select(table => table.Made)]);
+            builder._loader.LookAtColumns();
             return builder;
         }
         catch (Exception error) when (error is MySqlException or TransferraException)
@@ -96,7 +96,7 @@ internal sealed partial class MariaStoreBuilder : IStoreBuilder
         var builder = new MariaStoreBuilder(address, loading, made: false, script: null, mark.Copy) { _isMarked = true };
         try
         {
-            MariaConnection.Execute(loading, "SET SESSION foreign_key_checks = 0, autocommit = 0");
+            MariaConnection.Execute(loading, ForLoading);
             foreach (string table in builder.TablesThere().Where(table => !mark.Tables.ContainsKey(table)
                 && mark.Copy?.Stays.Contains(table) != true))
                 MariaConnection.Execute(loading, $"DROP TABLE {MariaConnection.Quote(table)}");
@@ -105,8 +105,7 @@ internal sealed partial class MariaStoreBuilder : IStoreBuilder
                 BegunStore.ProveRows(address.Shown, shape.Name, builder.CountOf(shape.Name), built);
                 builder._tables.Add(shape.Name, new LoadedTable(AnyValue.OneKind(shape)) { Rows = built.Rows });
             }
-            if (mark.Copy is not null)
-                foreach (string?[] column in builder.ColumnsOfNote()) builder._ofNote[(column[0]!, column[1]!)] = column[2]!;
+            if (mark.Copy is not null) builder._loader.LookAtColumns();
             return builder;
         }
         catch (MySqlException error)
@@ -138,35 +137,34 @@ internal sealed partial class MariaStoreBuilder : IStoreBuilder
     public BuildMark Mark()
     {
         if (_script is not null) throw new InvalidOperationException("a database that is made again as it was is made in one go");
-        Guard("what was loaded so far could not be made final", () => MariaConnection.Execute(_connection, "COMMIT"));
-        (_uncommitted, _isMarked) = (0, true);
+        Guard("what was loaded so far could not be made final", _loader.Commit);
+        _isMarked = true;
         return new BuildMark(_tables.ToDictionary(table => table.Key, table => new BuiltTable(table.Value.Rows, []))) { Copy = _copy };
     }
 
     private const string WrittenMode = "SET SESSION sql_mode = 'NO_AUTO_VALUE_ON_ZERO,NO_ENGINE_SUBSTITUTION,ALLOW_INVALID_DATES'";
 
-    // Columns that take values in another way than as text: bits as numbers, and what the server works out by itself not at all.
-    private readonly Dictionary<(string Table, string Column), string> _ofNote = [];
-
-    private List<string?[]> ColumnsOfNote()
-    {
-        using var command = new MySqlCommand("SELECT table_name, column_name, CASE WHEN extra LIKE '%GENERATED%' THEN 'generated' ELSE "
-            + "'bit' END FROM information_schema.columns "
-            + $"WHERE table_schema = {MariaConnection.Literal(_address.Path)} AND (data_type = 'bit' OR extra LIKE '%GENERATED%')",
-                _connection);
-        using MySqlDataReader reader = command.ExecuteReader();
-        var rows = new List<string?[]>();
-        while (reader.Read()) rows.Add([reader.GetString(0), reader.GetString(1), reader.GetString(2)]);
-        return rows;
-    }
-
     private void RunScript(IReadOnlyList<string> statements)
     {
-        if (MariaScript.Run(_connection, statements, _remarks) is [var failed, ..])
+        RunScript(_connection, statements, _remarks);
+        MariaConnection.Execute(_connection, WrittenMode);
+    }
+
+    private void RunScript(MySqlConnection connection, IReadOnlyList<string> statements, List<string> remarks)
+    {
+        if (MariaScript.Run(connection, statements, remarks) is [var failed, ..])
             throw new TransferraException($"{_address.Shown} cannot be made again as it was: "
                 + $"{Rounds.Shown(failed.Statement)}: {failed.Why}",
                 "What the server lacks has to be put there first; or restore into a folder and look at the rows.");
-        MariaConnection.Execute(_connection, WrittenMode);
+    }
+
+    // Of all tables first, as links want them on both sides.
+    private void AddKeysAndLinks()
+    {
+        string[] keys = [.. _scripted.Select(table => table.Keys).OfType<string>()];
+        if (_second is not { } second) RunScript(keys);
+        else Together.Do(() => RunScript(second.Connection, keys[..(keys.Length / 2)], []), () => RunScript(keys[(keys.Length / 2)..]));
+        RunScript([.. _scripted.Select(table => table.Links).OfType<string>()]);
     }
 
     private static string Names(IEnumerable<string> columns) => string.Join(", ", columns.Select(MariaConnection.Quote));
@@ -205,9 +203,8 @@ internal sealed partial class MariaStoreBuilder : IStoreBuilder
         Guard("loading stopped", () =>
         {
             LoadOrRefuse(outputs, all, rejects);
-            if (_uncommitted < CommitBytes) return;
-            MariaConnection.Execute(_connection, "COMMIT");
-            _uncommitted = 0;
+            _loader.CommitMuch();
+            _second?.Loader.CommitMuch();
         });
     }
 
@@ -221,12 +218,12 @@ internal sealed partial class MariaStoreBuilder : IStoreBuilder
             return;
         }
         MariaConnection.Execute(_connection, "SAVEPOINT load_rows");
-        (FaultCode Code, string Reason)? refused = null;
+        MariaRefusal? refused = null;
         string table = "";
         foreach (TableOutput output in outputs)
         {
             table = output.Table.Name;
-            refused = Load(output, rows);
+            refused = _loader.Load(output, rows);
             if (refused is not null) break;
         }
         if (refused is null)
@@ -237,78 +234,57 @@ internal sealed partial class MariaStoreBuilder : IStoreBuilder
         MariaConnection.Execute(_connection, "ROLLBACK TO SAVEPOINT load_rows");
         if (rows.Length == 1)
         {
-            rejects.Add(new RowReject(rows[0], refused.Value.Code, $"the new table {table} refused the record: {refused.Value.Reason}"));
+            rejects.Add(new RowReject(rows[0], refused.Code, $"the new table {table} refused the record: {refused.Reason}"));
             return;
         }
         LoadOrRefuse(outputs, rows[..(rows.Length / 2)], rejects);
         LoadOrRefuse(outputs, rows[(rows.Length / 2)..], rejects);
     }
 
+    // What is in a set was in a database, so that no two of its records have the same key.
     private void LoadAsItWas(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
     {
         foreach (TableOutput output in outputs)
-            if (Load(output, rows) is { } refused)
+        {
+            MariaRefusal? refused;
+            if (rows.Length < TwoLanes.LeastRows) refused = _loader.Load(output, rows);
+            else
+            {
+                MariaLoader second = (_second ??= OpenSecond()).Loader;
+                (MariaRefusal? one, MariaRefusal? other) = TwoLanes.Do(rows, some => _loader.Load(output, some),
+                    some => second.Load(output, some));
+                refused = one ?? other;
+            }
+            if (refused is not null)
                 rejects.Add(new RowReject(rows[0], refused.Code,
                     $"the table {output.Table.Name}, made again as it was, refused this record or one behind it: {refused.Reason}"));
             else _tables[output.Table.Name].Rows += rows.Length;
+        }
     }
 
-    /// <summary>Loads rows into one table.</summary>
-    /// <returns>What the server would not take, in its words; null when it took everything as it was sent.</returns>
-    private (FaultCode Code, string Reason)? Load(TableOutput output, ReadOnlySpan<int> rows)
+    private (MySqlConnection Connection, MariaLoader Loader)? _second;
+
+    private (MySqlConnection Connection, MariaLoader Loader) OpenSecond()
     {
-        int[] taken = [.. Enumerable.Range(0, output.Vectors.Count)
-            .Where(i => _ofNote.GetValueOrDefault((output.Table.Name, output.Table.Columns[i].Name)) != "generated")];
-        using Stream text = _text.Of(taken.Select(i => output.Vectors[i]), rows);
-        var loader = new MySqlBulkLoader(_connection)
-        {
-            TableName = MariaConnection.Quote(output.Table.Name),
-            CharacterSet = "utf8mb4",
-            FieldTerminator = "\t",
-            LineTerminator = "\n",
-            EscapeCharacter = '\\',
-            Local = true,
-            SourceStream = text,
-            Timeout = 0,
-        };
-        foreach (ColumnShape column in taken.Select(i => output.Table.Columns[i]))
-        {
-            // Bytes that are no text travel as hexadecimal digits.
-            bool isBinary = column.Type.Kind == FieldKind.Binary, isBit = _ofNote.ContainsKey((output.Table.Name, column.Name));
-            string variable = FormattableString.Invariant($"@b{loader.Columns.Count}");
-            loader.Columns.Add(isBinary || isBit ? variable : MariaConnection.Quote(column.Name));
-            if (isBinary || isBit) loader.Expressions.Add($"{MariaConnection.Quote(column.Name)} = "
-                + $"{(isBinary ? $"UNHEX({variable})" : $"CAST({variable} AS UNSIGNED)")}");
-        }
-        int loaded = loader.Load();
-        _uncommitted += _text.Written;
-        if (loaded == rows.Length && MariaConnection.Scalar(_connection, "SELECT @@warning_count") == "0") return null;
-        using var command = new MySqlCommand("SHOW WARNINGS", _connection);
-        using MySqlDataReader reader = command.ExecuteReader();
-        bool any = false;
-        while (reader.Read())
-        {
-            any = !IsOfGenerated(output.Table.Name, reader.GetString(0), reader.GetString(2));
-            if (any) break;
-        }
-        if (!any && loaded == rows.Length) return null;
-        if (!any) return (FaultCode.WrongKind, string.Create(CultureInfo.InvariantCulture, $"it took {loaded} of {rows.Length}"));
-        if (reader.GetInt32(1) == (int)MySqlErrorCode.DuplicateKeyEntry) return (FaultCode.DuplicateKey,
-            "a record with the same key is there already");
-        // The server's words hold the value.
-        return (FaultCode.WrongKind, output.Table.Columns.Any(column => column.IsPrivate) ? "it would cut or change one of its values"
-            : reader.GetString(2));
+        MySqlConnection connection = MariaConnection.Open(_address.Server!, _address.Path, loads: true);
+        MariaConnection.Execute(connection, ForLoading);
+        MariaConnection.Execute(connection, WrittenMode);
+        return (connection, _loader.Beside(connection));
     }
 
-    // The server works out the generated columns by itself, and notes what it rounds there; nothing that was sent is rounded by that.
-    private bool IsOfGenerated(string table, string level, string words) => level == "Note"
-        && _ofNote.Any(column => column.Key.Table == table && column.Value == "generated" && words.Contains($"'{column.Key.Column}'",
-            StringComparison.Ordinal));
+    private const string ForLoading = "SET SESSION foreign_key_checks = 0, autocommit = 0";
 
     public void Complete(IReadOnlyDictionary<string, string> headerFields)
     {
+        Guard("the load could not be made final", () =>
+        {
+            _loader.Commit();
+            _second?.Loader.Commit();
+        });
+        AddKeysAndLinks();
+        _second?.Connection.Dispose();
         Guard("the load could not be made final", () => MariaConnection.Execute(_connection,
-            "COMMIT; SET SESSION foreign_key_checks = 1, autocommit = 1"));
+            "SET SESSION foreign_key_checks = 1, autocommit = 1"));
         if (_script is not null) Guard("what belongs to the tables cannot be made", FinishScript);
         else BuildDeclared();
         if (_copy is not null) Guard("what belongs to the tables cannot be put back", PutBack);
@@ -408,6 +384,7 @@ internal sealed partial class MariaStoreBuilder : IStoreBuilder
     {
         if (_complete) return;
         _complete = true;
+        _second?.Connection.Dispose();
         _connection.Dispose();
         if (_isMarked) return;
         HalfMade.Remove(() =>

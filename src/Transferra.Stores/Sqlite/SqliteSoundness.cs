@@ -34,11 +34,8 @@ internal sealed class SqliteSoundness(SqliteConnection connection, SqlitePageFil
     {
         cancel.ThrowIfCancellationRequested();
         if (pages is null || Tables() is not { } tables) return Engine(LongCheck, cancel);
-        Task<List<string>> beside = Task.Run(() => NotProved(tables, cancel), CancellationToken.None);
-        IReadOnlyList<string> complaints;
-        try { complaints = Engine(ShortCheck, cancel); }
-        finally { ((IAsyncResult)beside).AsyncWaitHandle.WaitOne(); }
-        List<string> left = beside.GetAwaiter().GetResult();
+        (List<string> left, IReadOnlyList<string> complaints) = Together.Do(() => NotProved(tables, cancel),
+            () => Engine(ShortCheck, cancel));
         // What begins like a number is no name to the engine here.
         bool isWhole = complaints.Count > 0 || left.Any(name => name is "" or [>= '0' and <= '9' or '+' or '-', ..]);
         if (!isWhole) complaints = [.. left.SelectMany(name => Engine($"PRAGMA integrity_check({SqliteEngine.Literal(name)})", cancel))];
