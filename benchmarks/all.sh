@@ -26,6 +26,7 @@ for megabytes in 100 800 2000; do measure "$program/Transferra.Benchmarks" backu
 measure "$program/Transferra.Benchmarks" small $((rounds * 2))
 measure "$program/Transferra.Benchmarks" convert $((2000000 / part)) "$rounds"
 measure "$program/Transferra.Benchmarks" check $((10000000 / part)) "$rounds"
+measure "$program/Transferra.Benchmarks" indexes $((3000000 / part)) "$rounds"
 measure "$program/Transferra.Benchmarks" match $((3000000 / part)) "$rounds"
 measure "$program/Transferra.Benchmarks" files $((1000000 / part)) "$rounds"
 measure "$program/Transferra.Benchmarks" copy sqlite $((2000000 / part)) "$rounds"

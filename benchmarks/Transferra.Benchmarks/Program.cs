@@ -8,6 +8,7 @@ return args switch
     ["convert-child", string what, string folder] => ConvertBenchmark.Child(what, folder),
     ["check", .. string[] rest] => CheckBenchmark.Run(Number(rest, 0, 10_000_000), Number(rest, 1, 3)),
     ["check-child", string what, string folder] => CheckBenchmark.Child(what, folder),
+    ["indexes", .. string[] rest] => IndexBenchmark.Run(Number(rest, 0, 3_000_000), Number(rest, 1, 5)),
     ["backup-office", string folder, string megabytes] => BackupBenchmark.MakeOffice(folder,
         int.Parse(megabytes, CultureInfo.InvariantCulture)),
     ["backup", .. string[] rest] => BackupBenchmark.Run(Number(rest, 0, 2000), Number(rest, 1, 3)),
@@ -28,8 +29,8 @@ static int Number(string[] arguments, int at, int otherwise) => arguments.Length
 
 static int Usage()
 {
-    Console.Error.WriteLine("usage: backup [MEGABYTES [ROUNDS]] | convert [ROWS [ROUNDS]] | check [ROWS [ROUNDS]] | match [ROWS "
-        + "[ROUNDS]] | files [ROWS [ROUNDS]] | servers ENGINE [ROWS [ROUNDS]] | copy ENGINE [ROWS [ROUNDS]] | "
+    Console.Error.WriteLine("usage: backup [MEGABYTES [ROUNDS]] | convert [ROWS [ROUNDS]] | check [ROWS [ROUNDS]] | indexes [ROWS [ROUNDS]] "
+        + "| match [ROWS [ROUNDS]] | files [ROWS [ROUNDS]] | servers ENGINE [ROWS [ROUNDS]] | copy ENGINE [ROWS [ROUNDS]] | "
         + "growth [DIRECTION|all [TIMES]] | memory [ROWS] | small [ROUNDS] | vectors");
     return 2;
 }

@@ -113,9 +113,12 @@ internal sealed class SqliteFields
     // The whole number that a floating-point one is; null where it is none.
     private static long? Whole(double real) => real == Math.Floor(real) && real is >= -TwoTo63 and < TwoTo63 ? (long)real : null;
 
+    // Eight bytes that end with the value are read where there are so many, whatever its own number of them.
     private static long WholeOf(ReadOnlySpan<byte> record, in Field field)
     {
         if (field.Bytes == 0) return field.Kind - 8;
+        int end = field.At + field.Bytes, others = 8 * (sizeof(long) - field.Bytes);
+        if (end >= sizeof(long)) return BinaryPrimitives.ReadInt64BigEndian(record[(end - sizeof(long))..]) << others >> others;
         long whole = (sbyte)record[field.At];
         for (int at = field.At + 1; at < field.At + field.Bytes; at++) whole = (whole << 8) | record[at];
         return whole;

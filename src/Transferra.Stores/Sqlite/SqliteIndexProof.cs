@@ -17,8 +17,10 @@ internal sealed class SqliteIndexProof(SqlitePageFile pages, SqliteTableLayout t
     private const int OftenEnough = 1 << 14;
 
     private readonly SqliteKeyBytes _key = new();
+    private readonly SqliteIndexLayout[] _indexes = [.. indexes];
     private readonly UInt128[] _sums = new UInt128[indexes.Count];
-    private readonly bool _isNarrow = indexes.Count == 0;
+    private readonly int _last = indexes.SelectMany(index => index.Columns).Select(column => column.Column).DefaultIfEmpty(-1).Max();
+    private readonly int _columns = table.Columns.Count, _numbered = table.NumberedColumn;
     private long _records;
 
     /// <summary>Reads the table and its indexes.</summary>
@@ -26,8 +28,8 @@ internal sealed class SqliteIndexProof(SqlitePageFile pages, SqliteTableLayout t
     public bool Holds()
     {
         if (!AddRecords()) return false;
-        for (int i = 0; i < indexes.Count; i++)
-            if (!HasEntries(indexes[i], _sums[i])) return false;
+        for (int i = 0; i < _indexes.Length; i++)
+            if (!HasEntries(_indexes[i], _sums[i])) return false;
         return true;
     }
 
@@ -40,14 +42,13 @@ internal sealed class SqliteIndexProof(SqlitePageFile pages, SqliteTableLayout t
         {
             SqliteTableScan.Step step = scan.NextBeginning(out ReadOnlySpan<byte> record, out long bytes);
             if (step == SqliteTableScan.Step.End) return true;
-            if (step == SqliteTableScan.Step.GaveUp || !fields.TryTake(record, bytes) || fields.Count > table.Columns.Count) return false;
+            if (step == SqliteTableScan.Step.GaveUp || !fields.TryTake(record, bytes) || fields.Count > _columns) return false;
             if (++_records % OftenEnough == 0) cancel.ThrowIfCancellationRequested();
-            if (_isNarrow) continue;
             if (record.Length < bytes && !IsEnough(record.Length, fields) && !scan.TryRecord(out record)) return false;
-            for (int i = 0; i < indexes.Count; i++)
+            for (int i = 0; i < _indexes.Length; i++)
             {
                 _key.Clear();
-                foreach (SqliteIndexColumn column in indexes[i].Columns)
+                foreach (SqliteIndexColumn column in _indexes[i].Columns)
                     if (!TryAdd(column.Column, fields, record, scan.Number)) return false;
                 _sums[i] += _key.Digest();
             }
@@ -55,24 +56,19 @@ internal sealed class SqliteIndexProof(SqlitePageFile pages, SqliteTableLayout t
     }
 
     // Whether all that the indexes want lies in the beginning of a record.
-    private bool IsEnough(int beginning, SqliteFields fields)
-    {
-        foreach (SqliteIndexLayout index in indexes)
-            foreach (SqliteIndexColumn column in index.Columns)
-                if (column.Column >= 0 && column.Column < fields.Count && fields.EndOf(column.Column) > beginning) return false;
-        return true;
-    }
+    private bool IsEnough(int beginning, SqliteFields fields) =>
+        _last < 0 || fields.Count == 0 || fields.EndOf(Math.Min(_last, fields.Count - 1)) <= beginning;
 
     private bool TryAdd(int column, SqliteFields fields, ReadOnlySpan<byte> record, long number)
     {
-        if (column == -1 || column == table.NumberedColumn)
+        if (column == -1 || column == _numbered)
         {
             _key.Add(number);
             return true;
         }
         if (column < fields.Count) return fields.TryAddTo(_key, record, column);
         // The record was stored before the column was added.
-        return column < table.Columns.Count && table.Columns[column].Added.Value is { } added && TryAdd(added);
+        return column < _columns && table.Columns[column].Added.Value is { } added && TryAdd(added);
     }
 
     private bool TryAdd(SqliteConstant added)
@@ -98,7 +94,7 @@ internal sealed class SqliteIndexProof(SqlitePageFile pages, SqliteTableLayout t
         {
             SqliteTableScan.Step step = scan.Next(out ReadOnlySpan<byte> entry);
             if (step == SqliteTableScan.Step.End) return entries == _records && sum == wanted;
-            if (step == SqliteTableScan.Step.GaveUp || !fields.TryTake(entry, entry.Length) || fields.Count != index.Columns.Count
+            if (step == SqliteTableScan.Step.GaveUp || !fields.TryTake(entry, entry.Length) || fields.Count != index.Columns.Length
                 || (entries > 0 && !IsBehind(index, entry, fields, last, before))) return false;
             _key.Clear();
             for (int field = 0; field < fields.Count; field++)

@@ -9,13 +9,13 @@ namespace Transferra.Stores.Sqlite;
 /// <param name="Column">Position in the table's records; -1 for the record's number.</param>
 /// <param name="IsDescending">Whether greater values come first.</param>
 /// <param name="Collation">Of texts.</param>
-internal sealed record SqliteIndexColumn(int Column, bool IsDescending, SqliteCollation Collation);
+internal readonly record struct SqliteIndexColumn(int Column, bool IsDescending, SqliteCollation Collation);
 
 /// <summary>An index.</summary>
 /// <param name="RootPage">Of its b-tree.</param>
 /// <param name="IsUnique">Whether no two records may have the same key, but for keys that lack a value.</param>
 /// <param name="Columns">Of its entries; the last one is the record's number.</param>
-internal sealed record SqliteIndexLayout(long RootPage, bool IsUnique, IReadOnlyList<SqliteIndexColumn> Columns);
+internal sealed record SqliteIndexLayout(long RootPage, bool IsUnique, SqliteIndexColumn[] Columns);
 
 /// <summary>Asks for them.</summary>
 internal static class SqliteIndexes
@@ -58,7 +58,7 @@ internal static class SqliteIndexes
         }
         return columns.Count > 1 && columns.FindIndex(column => column.Column == -1) == columns.Count - 1
             && long.TryParse(rows[0][2], CultureInfo.InvariantCulture, out long root)
-                ? new SqliteIndexLayout(root, rows[0][3] == "1", columns) : null;
+                ? new SqliteIndexLayout(root, rows[0][3] == "1", [.. columns]) : null;
     }
 
     private static SqliteCollation? CollationOf(string? name) => name?.ToUpperInvariant() switch

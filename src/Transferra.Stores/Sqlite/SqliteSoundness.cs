@@ -23,6 +23,9 @@ internal sealed class SqliteSoundness(SqliteConnection connection, SqlitePageFil
 {
     private const string LongCheck = "PRAGMA integrity_check(200)", ShortCheck = "PRAGMA quick_check(200)";
 
+    // Look-ups come upon the same pages again and again; the engine's own 2 MB take half as long again. In KB, as it counts.
+    private const string Cache = "PRAGMA cache_size = -8000";
+
     // The schema, which lies in a page of another form; it has next to nothing to look at.
     private const string Schema = "sqlite_schema";
 
@@ -74,6 +77,7 @@ internal sealed class SqliteSoundness(SqliteConnection connection, SqlitePageFil
             // up is kept.
             using CancellationTokenRegistration stop = cancel.Register(() => SQLitePCL.raw.sqlite3_interrupt(connection.Handle!));
             cancel.ThrowIfCancellationRequested();
+            SqliteEngine.Execute(connection, Cache);
             using SqliteCommand command = connection.CreateCommand();
 #pragma warning disable CA2100 // words of our own, and a name as a literal
             command.CommandText = check;
