@@ -20,7 +20,8 @@ internal static class IndexBenchmark
                 WholeCommand.Ask(store, FormattableString.Invariant($"CREATE INDEX t{table}_text ON t{table} (c1); ")
                     + FormattableString.Invariant($"CREATE INDEX t{table}_both ON t{table} (c0, c2)"));
             Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
-                $"{Tables} tables of {rows / Tables:#,0} rows with two indexes each, {new FileInfo(store).Length >> 20} MB; {rounds} rounds"));
+                $"{Tables} tables of {rows / Tables:#,0} rows with two indexes each, {new FileInfo(store).Length >> 20} MB; "
+                    + $"{rounds} rounds"));
             List<Measured> shells = [], ours = [];
             for (int round = 0; round < rounds; round++)
             {

@@ -29,8 +29,8 @@ static int Number(string[] arguments, int at, int otherwise) => arguments.Length
 
 static int Usage()
 {
-    Console.Error.WriteLine("usage: backup [MEGABYTES [ROUNDS]] | convert [ROWS [ROUNDS]] | check [ROWS [ROUNDS]] | indexes [ROWS [ROUNDS]] "
-        + "| match [ROWS [ROUNDS]] | files [ROWS [ROUNDS]] | servers ENGINE [ROWS [ROUNDS]] | copy ENGINE [ROWS [ROUNDS]] | "
+    Console.Error.WriteLine("usage: backup [MEGABYTES [ROUNDS]] | convert [ROWS [ROUNDS]] | check [ROWS [ROUNDS]] | indexes [ROWS "
+        + "[ROUNDS]] | match [ROWS [ROUNDS]] | files [ROWS [ROUNDS]] | servers ENGINE [ROWS [ROUNDS]] | copy ENGINE [ROWS [ROUNDS]] | "
         + "growth [DIRECTION|all [TIMES]] | memory [ROWS] | small [ROUNDS] | vectors");
     return 2;
 }

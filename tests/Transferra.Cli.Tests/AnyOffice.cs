@@ -193,6 +193,11 @@ internal sealed class AnyOffice : IDisposable
                     + "CREATE TABLE LATER (ID INTEGER PRIMARY KEY, T TEXT); INSERT INTO LATER VALUES (5, 'x'); INSERT INTO TREE VALUES "
                     + "(1, 3, 5), (2, NULL, NULL), (3, 1, NULL)",
                 "CREATE TABLE LOOSE (CODE TEXT PRIMARY KEY, V INT); INSERT INTO LOOSE VALUES (NULL, 1), (NULL, 1), ('a', 2)",
+                // The engine holds anything in any column, and old programs make use of it.
+                "CREATE TABLE WRONG (ID INTEGER PRIMARY KEY, D DATE, T VARCHAR(3), Q DECIMAL(9,2), N INTEGER, B BOOLEAN); INSERT INTO "
+                    + "WRONG VALUES (1, '2024-02-29', 'abc', 1.5, 1, 1), (2, '', 'too long', 0.142857142857, 'x', 'no'), (3, "
+                    + "'29.02.2024', x'00', 'none', 2.5, 7), (4, 20240229, 5, -1e12, NULL, ''); CREATE INDEX WRONG_Q ON WRONG (Q, "
+                    + "T DESC); CREATE UNIQUE INDEX WRONG_D ON WRONG (D COLLATE NOCASE, ID); CREATE INDEX WRONG_N ON WRONG (N) WHERE N > 1",
                 "ALTER TABLE ITEM ADD COLUMN EXTRA TEXT; UPDATE ITEM SET EXTRA = 'x' || INO WHERE INO % 2 = 0",
                 "PRAGMA journal_mode = WAL",
             ],

@@ -42,4 +42,56 @@ public sealed class CheckAgainTests : IDisposable
         _office.Run("upgrade", "--resume", "--yes", "A").Expect(0);
         Assert.Equal("looked again", Engine());
     }
+
+    private const string Odd = "CREATE TABLE odd (id INTEGER PRIMARY KEY, d DATE, t VARCHAR(5), q DECIMAL(12,3), n INTEGER); "
+        + "INSERT INTO odd VALUES (1, '2026-01-02', 'short', 1.5, 1), (2, '2026-13-45', 'much too long', 0.1428571, 'x'), "
+        + "(3, '', 'ok', 2, 3)";
+
+    private static readonly string[] Kept = ["too-long odd q warning", "not-convertible odd n warning", "not-convertible odd d warning",
+        "too-long odd t note"];
+
+    // Kind, table, column and grade of what was found in that table.
+    private static string[] Found(Called check)
+    {
+        static string Of(JsonElement finding, string what) => finding.GetProperty(what).GetString()!;
+        return [.. check.Json.GetProperty("result")[0].GetProperty("check").GetProperty("findings").EnumerateArray()
+            .Where(finding => Of(finding, "table") == "odd" && Of(finding, "subject").Length > 0)
+            .Select(finding => $"{Of(finding, "kind")} odd {Of(finding, "subject")[0]} {Of(finding, "grade")}")
+            .Order(StringComparer.Ordinal)];
+    }
+
+    public static TheoryData<string, bool> Kits => new()
+    {
+        { "nothing", true }, // tables as the store has them
+        { "", true }, // a table that the kit does not know
+        { "  odd: {columns: {id: INTEGER NOT NULL, d: DATE, t: VARCHAR(5), q: \"DECIMAL(12,3)\", n: INTEGER}, key: [id]}\n", true },
+        { "  odd: {columns: {id: INTEGER NOT NULL, d: DATE, t: VARCHAR(5), q: \"DECIMAL(12,3)\", n: INTEGER}, key: [id]}\n", false },
+    };
+
+    [Theory]
+    [MemberData(nameof(Kits))]
+    public void What_was_odd_all_along_and_is_not_converted_is_told_before_and_after_and_stops_nothing(string described, bool isKept)
+    {
+        string old = described == "nothing" ? OddOffice.OfStore(OddOffice.OldVersion) : OddOffice.OldVersion.TrimEnd() + "\n" + described,
+            renewed = described == "nothing" ? OddOffice.OfStore(OddOffice.NewVersion) : OddOffice.NewVersion.TrimEnd() + "\n"
+                + (isKept ? described : described.Replace("n: INTEGER}", "n: INTEGER, more: TEXT}", StringComparison.Ordinal));
+        _office.WriteKit(old, renewed, isKept ? null : OddOffice.Hop.TrimEnd() + "\n  - {from: odd, into: {odd: {more: \"NULL\"}}}\n");
+        _office.Add("A", "sqlite", "data/a.db");
+        DemoFolder.Execute(_office["data/a.db"], Odd);
+        _office.Ready();
+        Called check = _office.Run("check", "A", "--json"), upgrade = _office.Run("upgrade", "--yes", "A", "--json");
+        if (!isKept)
+        {
+            // A map converts the table, and what it cannot convert is a fault before anything is done.
+            Assert.Contains("too-long odd q fault", Found(check));
+            upgrade.Expect(1);
+            return;
+        }
+        Assert.Equal(Kept.Order(StringComparer.Ordinal), Found(check));
+        upgrade.Expect(0);
+        string report = File.ReadAllText(Path.Combine(Assert.Single(Directory.GetDirectories(_office["transferra/runs"])), "A",
+            "check-again.json"));
+        Assert.Contains("0.1428571", report, StringComparison.Ordinal);
+        Assert.Equal("0.1428571", DemoFolder.Ask(_office["data/a.db"], "SELECT q FROM odd WHERE id = 2"));
+    }
 }

@@ -48,6 +48,9 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
     /// <summary>Whether the engine has looked through these very bytes already and found nothing; it then need not again.</summary>
     public bool IsKnownSound { get; init; }
 
+    /// <summary>Whether a table was carried here exactly as it was before. What is odd in it was odd before, and stops nothing.</summary>
+    public Predicate<string> IsCarriedAsItWas { get; init; } = _ => false;
+
     /// <summary>Whether the baseline of the store is wanted as well.</summary>
     public bool TakesBaseline { get; init; }
 
@@ -182,8 +185,7 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
             _scans[table.Name] = scan;
             TableChecks? checks = version.Checks.FirstOrDefault(checks => checks.Table.Name == table.Name);
             TrialProbe? trial = map is null ? null : _trial!.Plan(scan, map, lane!);
-            // What is left out as a whole, or is not going anywhere, is not a fault of this upgrade.
-            scan.Probes.Add(new ValueProbe(scan, checks, trial, next is null ? Grade.Fault : Grade.Warning, twice, heads, findings));
+            scan.Probes.Add(new ValueProbe(scan, checks, trial, FateOf(table, map), twice, heads, findings));
             if (table.Key.Count > 0 && !store.KeepsKey(table.Name, table.Key)) scan.Probes.Add(KeyProbeOf(scan, map, findings));
             if (checks is not null) PlanChecks(scan, checks, findings, documents);
             if (TakesBaseline && map?.Combining is null) scan.Probes.Add(new BaselineProbe(scan));
@@ -191,6 +193,11 @@ public sealed class CompanyCheck(KitVersion version, Correspondence? next, IRead
         PlanRelations(store, findings);
         foreach (BookRule rule in version.Rules) PlanRule(store, rule, findings);
     }
+
+    // What nobody described is declared by the store alone, which holds other values all the same.
+    private ValueFate FateOf(TableShape table, TableMap? map) => next is null
+        ? version.IsOfStore || table.IsUndescribed || IsCarriedAsItWas(table.Name) ? ValueFate.Stays : ValueFate.Judged
+        : map is null ? ValueFate.LeftOut : next.Keeps(map) ? ValueFate.Stays : ValueFate.Converted;
 
     private KeyProbe KeyProbeOf(TableScan scan, TableMap? map, FindingCollector findings)
     {

@@ -1,6 +1,6 @@
 // ValueProbe.cs: looks at every value of a table by itself: text, dates, codes, what is blank.
 // Why on the side of the trial of the hop (TrialProbe.cs): what the hop cannot convert is a fault; what it can, and is odd all the same,
-// is a warning.
+// is a warning. So is what it does not touch: odd values that were there all along are told before and after, and stop nothing.
 using System.Buffers;
 using System.Text;
 using Transferra.Core.Kits;
@@ -57,6 +57,22 @@ internal sealed class ValueHeads(string version, Func<MendKind, string, string, 
     }
 }
 
+/// <summary>What becomes of the values of a table, and so what it means when one is not what its column is declared for.</summary>
+internal enum ValueFate
+{
+    /// <summary>They are to be what the kit says: a fault.</summary>
+    Judged,
+
+    /// <summary>They are converted: the trial of the hop tells what cannot be.</summary>
+    Converted,
+
+    /// <summary>They are left out, or go nowhere: a warning.</summary>
+    LeftOut,
+
+    /// <summary>They stay what they are, before and after: a warning, and nothing to stop for.</summary>
+    Stays,
+}
+
 /// <summary>Looks at the values of a table.</summary>
 internal sealed class ValueProbe : Probe
 {
@@ -70,7 +86,7 @@ internal sealed class ValueProbe : Probe
 
     private readonly TableScan _scan;
     private readonly TrialProbe? _trial;
-    private readonly Grade _faultGrade;
+    private readonly ValueFate _fate;
     private readonly ValueHeads _heads;
     private readonly FindingCollector _findings;
     private readonly DecodedTwice _twice;
@@ -78,16 +94,15 @@ internal sealed class ValueProbe : Probe
 
     /// <param name="scan">The table.</param>
     /// <param name="checks">What the kit says of its values; null when nothing.</param>
-    /// <param name="trial">Tells which rows are reported already; null when there is no trial, and values that are not what their column
-    /// is for are told here.</param>
-    /// <param name="faultGrade">The grade of those.</param>
+    /// <param name="trial">Tells which rows are reported already; null when there is no trial.</param>
+    /// <param name="fate">What becomes of the values.</param>
     /// <param name="twice">Tells text that was decoded twice.</param>
     /// <param name="heads">Words.</param>
     /// <param name="findings">Where they go.</param>
-    public ValueProbe(TableScan scan, TableChecks? checks, TrialProbe? trial, Grade faultGrade, DecodedTwice twice, ValueHeads heads,
+    public ValueProbe(TableScan scan, TableChecks? checks, TrialProbe? trial, ValueFate fate, DecodedTwice twice, ValueHeads heads,
         FindingCollector findings)
     {
-        (_scan, _trial, _faultGrade, _twice, _heads, _findings) = (scan, trial, faultGrade, twice, heads, findings);
+        (_scan, _trial, _fate, _twice, _heads, _findings) = (scan, trial, fate, twice, heads, findings);
         for (int ordinal = 0; ordinal < scan.Table.Columns.Count; ordinal++)
         {
             int at = ordinal;
@@ -107,15 +122,17 @@ internal sealed class ValueProbe : Probe
             }
             if (checks?.Filled.Contains(column.Name, StringComparer.OrdinalIgnoreCase) == true) _looks.Add(() =>
                 LookForBlanks(at, blanksCount: true));
-            else if (column.Required && trial is null) _looks.Add(() => LookForBlanks(at, blanksCount: false));
+            else if (column.Required && fate != ValueFate.Converted) _looks.Add(() => LookForBlanks(at, blanksCount: false));
         }
     }
 
     private RecordBatch Batch => _scan.Batch;
 
+    private Grade FaultGrade => _fate == ValueFate.Judged ? Grade.Fault : Grade.Warning;
+
     public override void Take()
     {
-        if (_trial is null) TellFaults();
+        if (_fate != ValueFate.Converted) TellFaults();
         foreach (Action look in _looks) look();
     }
 
@@ -126,7 +143,7 @@ internal sealed class ValueProbe : Probe
             bool mayShow = _scan.Table.MayShow(fault.Column);
             string reason = mayShow || fault.Value.Length == 0 ? fault.Reason : fault.Reason.Replace(fault.Value, TableShape.Private,
                 StringComparison.Ordinal);
-            _findings.Add(_heads.OfFault(fault.Code, _faultGrade, _scan.Table.Name, fault.Column, reason), _scan.NameOf(fault.Row),
+            _findings.Add(_heads.OfFault(fault.Code, FaultGrade, _scan.Table.Name, fault.Column, reason), _scan.NameOf(fault.Row),
                 mayShow ? fault.Value : TableShape.Private);
         }
     }
@@ -158,7 +175,7 @@ internal sealed class ValueProbe : Probe
         if (most == 0) return;
         for (int row = 0, start = 0; row < ends.Length; start = ends[row++])
             if (ends[row] - start > most && !IsToldAlready(row) && LengthInUtf16(all[start..ends[row]]) > most)
-                Add(FindingKinds.TooLong, _trial is null ? _faultGrade : Grade.Note, ordinal, row,
+                Add(FindingKinds.TooLong, _fate is ValueFate.Converted or ValueFate.Stays ? Grade.Note : FaultGrade, ordinal, row,
                     $"texts of {Name(ordinal)} that are longer than {texts.Type}");
     }
 
@@ -220,7 +237,7 @@ internal sealed class ValueProbe : Probe
             bool blank = values.IsNull(row) ? !HasFault(row)
                 : texts is not null && !texts[row].ContainsAnyExcept((byte)' ');
             if (!blank || IsToldAlready(row)) continue;
-            _findings.Add(_heads.Of(FindingKinds.Blank, blanksCount ? Grade.Warning : _faultGrade, _scan.Table.Name, Name(ordinal),
+            _findings.Add(_heads.Of(FindingKinds.Blank, blanksCount ? Grade.Warning : FaultGrade, _scan.Table.Name, Name(ordinal),
                 $"records without {Name(ordinal)}, which is required"), _scan.NameOf(row));
         }
     }

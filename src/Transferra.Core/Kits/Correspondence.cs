@@ -67,6 +67,9 @@ public sealed record Correspondence(KitVersion From, KitVersion To, IReadOnlyLis
         && only.Columns.All(column => column.Changes is null && IsColumn(column.Value, column.Column.Name))
         && !NewRecords.Any(record => Same(record.Into.Name, only.Table.Name));
 
+    /// <summary>Whether a new table is exactly the old one of its name; as <see cref="Keeps"/>.</summary>
+    public bool KeepsTable(string table) => Feeding(table) is var (map, _) && Keeps(map);
+
     // A name written otherwise is another one: some engines tell them apart, and the new program asks for its own.
     private static bool IsSameShape(TableShape old, TableShape renewed) => old.Name == renewed.Name
         && old.Columns.Count == renewed.Columns.Count

@@ -47,7 +47,8 @@ internal sealed class CheckAgainStage(CompanyRun on) : Stage(on)
     {
         Kits.KitVersion version = On.Way.To;
         bool isKnownSound = On.IsKnownSound;
-        CheckResult result = On.Check(On.Company.NewStore, version, new Kits.Way(version, []), Name, isKnownSound);
+        CheckResult result = On.Check(On.Company.NewStore, version, new Kits.Way(version, []), Name, isKnownSound,
+            isCarriedAsItWas: table => On.Way.Hops.Count > 0 && On.Way.Correspondences.All(hop => hop.KeepsTable(table)));
         if (On.LoadResult<CheckResult>(Stages.Check) is { } before) result = result with
         {
             Compared = FindingComparison.Of("the check before", before, result, On.Way.Correspondences)

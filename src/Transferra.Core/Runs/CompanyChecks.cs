@@ -22,11 +22,12 @@ public static class CompanyChecks
     /// <param name="settings">Answers to the hops' new settings.</param>
     /// <param name="listFolder">Gets a list of all records for each finding; null when none are wanted.</param>
     /// <param name="isKnownSound">Whether the engine has looked through these very bytes in this run and found nothing.</param>
+    /// <param name="isCarriedAsItWas">Whether this run carried a table there exactly as it was; null where it carried nothing.</param>
     /// <param name="isBeforeBackup">Whether a backup comes next, which then need not read the records for its baseline.</param>
     public static CheckResult Run(RunContext context, Company company, StoreAddress address, KitVersion version,
         IReadOnlyList<Correspondence> way,
         IReadOnlyDictionary<string, string> settings, string? listFolder,
-        bool isKnownSound = false, bool isBeforeBackup = false)
+        bool isKnownSound = false, bool isBeforeBackup = false, Predicate<string>? isCarriedAsItWas = null)
     {
         KnownBaselines.Taking? taking = isBeforeBackup ? context.Baselines.Begin(address) : null;
         using IStore store = context.Stores.Open(address, version.TextEncoding);
@@ -44,6 +45,7 @@ public static class CompanyChecks
                         company.Kit),
                 Scratch = scratch.Length > 0 ? new TrialScratch(context.Stores, scratch) : null,
                 TakesBaseline = isBeforeBackup,
+                IsCarriedAsItWas = isCarriedAsItWas ?? (_ => false),
             };
             CheckResult result = check.Run(store);
             taking?.Keep(check.Baselines);

@@ -71,7 +71,7 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
 
     /// <summary>Checks a store of the company, with lists of all records in the stage's folder.</summary>
     public CheckResult Check(Records.StoreAddress address, KitVersion version, Way way, string stage, bool isKnownSound = false,
-        bool isBeforeBackup = false)
+        bool isBeforeBackup = false, Predicate<string>? isCarriedAsItWas = null)
     {
         // As the kit has them, so that custom fields, which this run carries, are told.
         KitVersion known = Company.Kit.Version(version.Name) ?? version;
@@ -79,7 +79,7 @@ public sealed record CompanyRun(RunContext Context, Run Run, Company Company, Ki
             .Hops.FirstOrDefault(kept => kept.From.Name == hop.From.Name
             && kept.To.Name == hop.To.Name) ?? hop).Correspondence with { IsOnCopy = hop.Correspondence.IsOnCopy })];
         return CompanyChecks.Run(Context, Company, address, known, kept, Company.Answers, NewListFolder(stage), isKnownSound,
-            isBeforeBackup);
+            isBeforeBackup, isCarriedAsItWas);
     }
 
     /// <summary>Where the old store goes at the change-over.</summary>
