@@ -180,6 +180,22 @@ public sealed class SqliteSoundnessTests(ITestOutputHelper output) : IDisposable
         Assert.Equal(oracle, Check(Path)!.Select(line => line.Replace(broken, "", StringComparison.Ordinal)));
     }
 
+    [Theory]
+    [InlineData("UPDATE sqlite_schema SET tbl_name = 'T' WHERE name = 'i'")]
+    [InlineData("UPDATE sqlite_schema SET tbl_name = 'other' WHERE name = 'i'")]
+    [InlineData("UPDATE sqlite_schema SET name = 'J' WHERE name = 'i'")]
+    public void Index_that_the_schema_tells_of_otherwise(string altered)
+    {
+        Execute(Path, Plain, Fill);
+        long root = Root();
+        Alter(Path, Hide);
+        Execute(Path, "DELETE FROM t WHERE rowid = 500");
+        Alter(Path, $"INSERT INTO sqlite_schema VALUES ('index', 'i', 't', {root}, 'CREATE INDEX i ON t(a)')");
+        Alter(Path, altered);
+        Assert.NotEmpty(Oracle(Path) ?? ["refused"]);
+        Assert.NotEmpty(Check(Path) ?? ["refused"]);
+    }
+
     private long Root()
     {
         using var connection = new SqliteConnection($"Data Source={Path};Pooling=False");

@@ -281,7 +281,7 @@ internal sealed partial class MariaStoreBuilder : IStoreBuilder
             _loader.Commit();
             _second?.Loader.Commit();
         });
-        AddKeysAndLinks();
+        if (_script is not null) Guard("what belongs to the tables cannot be made", AddKeysAndLinks);
         _second?.Connection.Dispose();
         Guard("the load could not be made final", () => MariaConnection.Execute(_connection,
             "SET SESSION foreign_key_checks = 1, autocommit = 1"));

@@ -30,7 +30,7 @@ internal static class SqliteIndexes
     /// computed, in an order that only a program knows. A table without any is not in it.</returns>
     public static Dictionary<string, List<SqliteIndexLayout>?> All(Func<string, QueryAnswer> inquire, SqlitePageFile pages)
     {
-        var tables = new Dictionary<string, List<SqliteIndexLayout>?>(StringComparer.Ordinal);
+        var tables = new Dictionary<string, List<SqliteIndexLayout>?>(StringComparer.OrdinalIgnoreCase);
         bool mayDescend = pages.TryGet(1, out ReadOnlySpan<byte> first) && first[SchemaFormatAt + 3] >= FirstWithDescending;
         QueryAnswer found = inquire("SELECT s.tbl_name, s.name, s.rootpage, l.\"unique\", l.partial, x.cid, x.\"desc\", x.coll, x.\"key\" "
             + "FROM sqlite_schema s LEFT JOIN pragma_index_list(s.tbl_name) l ON l.name = s.name LEFT JOIN pragma_index_xinfo(s.name) x "

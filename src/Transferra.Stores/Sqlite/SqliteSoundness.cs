@@ -48,15 +48,18 @@ internal sealed class SqliteSoundness(SqliteConnection connection, SqlitePageFil
         return Engine(LongCheck, cancel) is { Count: > 0 } all ? all : complaints;
     }
 
-    // Null where the schema itself cannot be read.
+    // Null where the schema itself cannot be read, or is odd.
     private List<Table>? Tables()
     {
         try
         {
             Dictionary<string, List<SqliteIndexLayout>?> indexes = SqliteIndexes.All(inquire, pages!);
-            return [.. inquire("SELECT name FROM sqlite_schema WHERE type = 'table' AND rootpage > 0").Rows.Select(row => row[0]!)
-                .Select(name => new Table(name, layouts.Of(new TableShape(name, [], [], [])),
-                    indexes.TryGetValue(name, out List<SqliteIndexLayout>? known) ? known : []))];
+            string[] names = [.. inquire("SELECT name FROM sqlite_schema WHERE type = 'table' AND rootpage > 0").Rows
+                .Select(row => row[0]!)];
+            // An index of a table that is not there is one that would be passed over.
+            if (indexes.Keys.Except(names, StringComparer.OrdinalIgnoreCase).Any()) return null;
+            return [.. names.Select(name => new Table(name, layouts.Of(new TableShape(name, [], [], [])),
+                indexes.TryGetValue(name, out List<SqliteIndexLayout>? known) ? known : []))];
         }
         catch (TransferraException) { return null; }
     }
