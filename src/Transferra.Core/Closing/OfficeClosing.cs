@@ -126,7 +126,8 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
         if (people.Count > 0) return Outcome(closed, people, []);
         Do(closed, steps.Where(step => step is StoreStep { EndsSessions: true }));
         List<string> notAtRest = [.. closed.Steps.Select(step => step.NotClosed(tools)).OfType<string>(), .. StillOn(office)];
-        people = PeopleIn(office, tools.Stores);
+        // Who may come in all the same, as an administrator may, and looked in for a moment just now is not somebody who stayed.
+        people = Await(office, LastWait, services: true);
         if (people.Count == 0 && notAtRest.Count == 0) closed.Journal.Append("", OfficeClosed.Stage, "closed");
         return Outcome(closed, people, notAtRest);
     }
