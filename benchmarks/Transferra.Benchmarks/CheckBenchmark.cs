@@ -65,33 +65,17 @@ internal static class CheckBenchmark
                 scans.Add(Measure("scan", folder));
                 ours.Add(Measure("check", folder));
             }
-            Tell("sqlite3 shell, every column once", shells);
-            Tell("one full scan", scans);
-            Tell("check", ours);
-            TellRatio("shell", ours, shells);
-            TellRatio("scan", ours, scans);
+            WholeCommand.Tell("sqlite3 shell, every column once", shells);
+            WholeCommand.Tell("one full scan", scans);
+            WholeCommand.Tell("check", ours);
+            Console.WriteLine($"ratio of elapsed times, check to shell: {WholeCommand.Ratio(ours, shells)}");
+            Console.WriteLine($"ratio of elapsed times, check to scan: {WholeCommand.Ratio(ours, scans)}");
             return 0;
         }
         finally
         {
             Directory.Delete(folder, recursive: true);
         }
-    }
-
-    private static void TellRatio(string yardstick, List<Measured> ours, List<Measured> theirs)
-    {
-        double[] ratios = [.. ours.Zip(theirs, (a, b) => a.Seconds / b.Seconds).Order()];
-        Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
-            $"ratio of elapsed times, check to {yardstick}: {ratios[0]:0.00} to {ratios[^1]:0.00}, median "
-                + $"{ratios[ratios.Length / 2]:0.00}"));
-    }
-
-    private static void Tell(string side, List<Measured> all)
-    {
-        Measured[] sorted = [.. all.OrderBy(one => one.Seconds)];
-        Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
-            $"{side}: {sorted[0].Seconds:0.00} to {sorted[^1].Seconds:0.00} s, median {sorted[sorted.Length / 2].Seconds:0.00} s; "
-                + $"largest memory {all.Max(one => one.PeakBytes) / 1048576.0:0} MB"));
     }
 
     private static Measured Measure(string what, string folder)

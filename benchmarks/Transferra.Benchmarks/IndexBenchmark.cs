@@ -30,9 +30,7 @@ internal static class IndexBenchmark
             }
             WholeCommand.Tell("sqlite3 shell, integrity_check", shells);
             WholeCommand.Tell("check", ours);
-            double[] ratios = [.. ours.Zip(shells, (a, b) => a.Seconds / b.Seconds).Order()];
-            Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
-                $"check to the shell: {ratios[0]:0.00} to {ratios[^1]:0.00}, median {ratios[ratios.Length / 2]:0.00}"));
+            Console.WriteLine($"check to the shell: {WholeCommand.Ratio(ours, shells)}");
             return 0;
         }
         finally { Directory.Delete(folder, recursive: true); }

@@ -45,18 +45,11 @@ internal static class MatchBenchmark
             }
             foreach ((string side, List<Measured> all) in sides) WholeCommand.Tell(side, all);
             List<Measured> shell = sides["sqlite3 shell, every column of both"], equal = sides["match of equal stores"];
-            Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"equal stores against the shell: {Ratio(equal, shell)}"));
-            Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"scattered differences against none: {Ratio(
-                sides["match with scattered differences"], equal)}"));
+            Console.WriteLine($"equal stores against the shell: {WholeCommand.Ratio(equal, shell)}");
+            Console.WriteLine("scattered differences against none: "
+                + WholeCommand.Ratio(sides["match with scattered differences"], equal));
             return 0;
         }
         finally { Directory.Delete(folder, recursive: true); }
-    }
-
-    private static string Ratio(List<Measured> ours, List<Measured> yardstick)
-    {
-        double[] ratios = [.. ours.Zip(yardstick).Select(pair => pair.First.Seconds / pair.Second.Seconds).Order()];
-        return string.Create(CultureInfo.InvariantCulture, $"{ratios[0]:0.00} to {ratios[^1]:0.00}, "
-            + $"median {ratios[ratios.Length / 2]:0.00}");
     }
 }

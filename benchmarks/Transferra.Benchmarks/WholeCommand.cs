@@ -24,6 +24,14 @@ internal static class WholeCommand
                 + $"largest memory {all.Max(one => one.PeakBytes) / 1048576.0:0} MB"));
     }
 
+    /// <summary>How much longer one side took than another, round by round, in words.</summary>
+    public static string Ratio(List<Measured> ours, List<Measured> yardstick)
+    {
+        double[] ratios = [.. ours.Zip(yardstick, (a, b) => a.Seconds / b.Seconds).Order()];
+        return string.Create(CultureInfo.InvariantCulture,
+            $"{ratios[0]:0.00} to {ratios[^1]:0.00}, median {ratios[ratios.Length / 2]:0.00}");
+    }
+
     /// <summary>Runs a command of ours.</summary>
     public static Measured Ours(params string[] words) => Program.EndsWith(".dll", StringComparison.Ordinal)
         ? Measure("dotnet", [Program, .. words]) : Measure(Program, words);

@@ -125,12 +125,20 @@ public sealed class OfficeClosing(Closings closings, ClosingTools tools, IClosin
         people = Await(office, LastWait, services: true);
         if (people.Count > 0) return Outcome(closed, people, []);
         Do(closed, steps.Where(step => step is StoreStep { EndsSessions: true }));
-        List<string> notAtRest = [.. closed.Steps.Select(step => step.NotClosed(tools)).OfType<string>(), .. StillOn(office)];
-        // Who may come in all the same, as an administrator may, and looked in for a moment just now is not somebody who stayed.
-        people = Await(office, LastWait, services: true);
+        List<string> notAtRest = NotAtRest(office, closed);
+        people = PeopleIn(office, tools.Stores);
+        if (people.Count > 0)
+        {
+            // Who may come in all the same, as an administrator may, and only looked in is not somebody who stayed.
+            people = Await(office, LastWait, services: true);
+            notAtRest = NotAtRest(office, closed);
+        }
         if (people.Count == 0 && notAtRest.Count == 0) closed.Journal.Append("", OfficeClosed.Stage, "closed");
         return Outcome(closed, people, notAtRest);
     }
+
+    private List<string> NotAtRest(OfficeDescription office, OfficeClosed closed) =>
+        [.. closed.Steps.Select(step => step.NotClosed(tools)).OfType<string>(), .. StillOn(office)];
 
     private static ClosingOutcome Outcome(OfficeClosed closed, IReadOnlyList<PersonIn> people, IReadOnlyList<string> notAtRest) =>
         new(closed.Id, people.Count == 0 && notAtRest.Count == 0, people, notAtRest,

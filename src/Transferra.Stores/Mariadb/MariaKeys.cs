@@ -50,7 +50,8 @@ internal sealed partial record MariaKeys(string Made, string? Keys, string? Link
     [GeneratedRegex("^CREATE TABLE " + Name + @" \($", RegexOptions.CultureInvariant)]
     private static partial Regex Table();
 
-    [GeneratedRegex("^  (UNIQUE |FULLTEXT |SPATIAL )?KEY `", RegexOptions.CultureInvariant)]
+    // Of whatever kind, also of one that this release does not know.
+    [GeneratedRegex("^  (?:[A-Z]+ )*KEY `", RegexOptions.CultureInvariant)]
     private static partial Regex AnyKey();
 
     [GeneratedRegex("^  (UNIQUE )?KEY " + Unnamed + @" \(" + Name, RegexOptions.CultureInvariant)]

@@ -13,7 +13,7 @@ internal enum SqliteCollation { Binary, NoCase, RightTrim }
 /// <summary>The fields of one record after the other; used by one thread at a time.</summary>
 internal sealed class SqliteFields
 {
-    private const int Real = 7, FirstReserved = 10, FirstOfBytes = 12;
+    private const int Real = 7, FirstOfBytes = 12;
 
     // How the engine orders values of different kinds.
     private enum Class { Null, Number, Text, Blob }
@@ -47,9 +47,8 @@ internal sealed class SqliteFields
         long at = header;
         while (rest.Length > 0)
         {
-            if (!SqliteBtreePages.TryVarint(ref rest, out long kind) || kind is < 0 or > int.MaxValue or FirstReserved
-                or (FirstReserved + 1)) return false;
-            int length = kind >= FirstOfBytes ? (int)((kind - FirstOfBytes) >> 1) : SmallBytes[(int)kind];
+            if (!SqliteBtreePages.TryVarint(ref rest, out long kind) || kind < 0
+                || SqliteRecordDecoder.BytesOf(kind) is not (>= 0 and var length)) return false;
             if (Count == _fields.Length) Array.Resize(ref _fields, 2 * Count);
             _fields[Count++] = new Field { Kind = (int)kind, At = (int)at, Bytes = length };
             at += length;
@@ -57,8 +56,6 @@ internal sealed class SqliteFields
         }
         return at == bytes;
     }
-
-    private static ReadOnlySpan<byte> SmallBytes => [0, 1, 2, 3, 4, 6, 8, 8, 0, 0];
 
     /// <summary>Compares a field with one of another record.</summary>
     /// <param name="record">Whose fields these are.</param>
@@ -113,16 +110,8 @@ internal sealed class SqliteFields
     // The whole number that a floating-point one is; null where it is none.
     private static long? Whole(double real) => real == Math.Floor(real) && real is >= -TwoTo63 and < TwoTo63 ? (long)real : null;
 
-    // Eight bytes that end with the value are read where there are so many, whatever its own number of them.
-    private static long WholeOf(ReadOnlySpan<byte> record, in Field field)
-    {
-        if (field.Bytes == 0) return field.Kind - 8;
-        int end = field.At + field.Bytes, others = 8 * (sizeof(long) - field.Bytes);
-        if (end >= sizeof(long)) return BinaryPrimitives.ReadInt64BigEndian(record[(end - sizeof(long))..]) << others >> others;
-        long whole = (sbyte)record[field.At];
-        for (int at = field.At + 1; at < field.At + field.Bytes; at++) whole = (whole << 8) | record[at];
-        return whole;
-    }
+    private static long WholeOf(ReadOnlySpan<byte> record, in Field field) =>
+        SqliteRecordDecoder.WholeOf(field.Kind, record, field.At + field.Bytes, field.Bytes);
 
     private static double RealOf(ReadOnlySpan<byte> record, in Field field) =>
         BinaryPrimitives.ReadDoubleBigEndian(record.Slice(field.At, field.Bytes));

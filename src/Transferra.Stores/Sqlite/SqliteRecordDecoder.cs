@@ -2,6 +2,7 @@
 // Source: "The SQLite Database File Format", section 2.1 (record format).
 // Holds: what it adds is what the engine would give; a property test compares the two over every kind of value.
 using System.Buffers.Binary;
+using System.Runtime.CompilerServices;
 using System.Text.Unicode;
 using Transferra.Core.Records;
 
@@ -95,7 +96,7 @@ internal sealed class SqliteRecordDecoder(SqliteTableLayout layout, TableShape t
             long kind = record[type];
             if (kind < 0x80) type++;
             else if (!TryVarintAt(record, ref type, out kind) || kind < 0 || type > end) return false;
-            int bytes = kind < 12 ? SmallBytes[(int)kind & 15] : kind > int.MaxValue ? -1 : (int)((kind - 12) >> 1);
+            int bytes = BytesOf(kind);
             if ((uint)bytes > (uint)(record.Length - at)) return false;
             ReadOnlySpan<byte> value = record.Slice(at, bytes);
             at += bytes;
@@ -179,7 +180,13 @@ internal sealed class SqliteRecordDecoder(SqliteTableLayout layout, TableShape t
         return isRead;
     }
 
-    // Bytes of a value by its serial type, below 12; types 10 and 11 are reserved.
+    /// <summary>Bytes of a value.</summary>
+    /// <param name="type">Its serial type, from 0.</param>
+    /// <returns>-1 for a type that is reserved, or of more than a record can hold.</returns>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    internal static int BytesOf(long type) => type < 12 ? SmallBytes[(int)type & 15] : type > int.MaxValue ? -1 : (int)((type - 12) >> 1);
+
+    // Of types below 12; 10 and 11 are reserved.
     private static ReadOnlySpan<sbyte> SmallBytes => [0, 1, 2, 3, 4, 6, 8, 8, 0, 0, -1, -1, -1, -1, -1, -1];
 
     private static SqliteCell CellOf(long type, ReadOnlySpan<byte> record, int end, int bytes, bool isReal)
@@ -196,9 +203,14 @@ internal sealed class SqliteRecordDecoder(SqliteTableLayout layout, TableShape t
         return isReal ? SqliteCell.Of((double)whole) : SqliteCell.Of(whole);
     }
 
-    // Of a record's value that ends at a place. Eight bytes that end there are read where there are so many, whatever the value's own
+    /// <summary>A whole number.</summary>
+    /// <param name="type">Its serial type.</param>
+    /// <param name="record">The record that it is in.</param>
+    /// <param name="end">Where it ends there.</param>
+    /// <param name="bytes">How many it has.</param>
+    // Eight bytes that end there are read where there are so many, whatever the value's own
     // number of them: which it is changes from record to record, and cannot be foretold.
-    private static long WholeOf(long type, ReadOnlySpan<byte> record, int end, int bytes)
+    internal static long WholeOf(long type, ReadOnlySpan<byte> record, int end, int bytes)
     {
         if (bytes == 0) return type - 8;
         int others = 8 * (sizeof(long) - bytes);
