@@ -343,8 +343,8 @@ public sealed class DamageTests : IDisposable
             $"EXECUTE BLOCK AS DECLARE I INTEGER = 1; BEGIN WHILE (I <= {Records}) DO BEGIN INSERT INTO T VALUES (:I * 3, LPAD('', 150, "
                 + "'x' || :I)); I = I + 1; END END");
         const int pageBytes = 8192, recordPage = 5;
-        for (int tries = 0; tries < 50 && _stores.ServerOf(address).ConnectedTo(address.Path).Count > 0; tries++) Thread.Sleep(100);
         _stores.LetGo();
+        WaitUntilLetGo(address.Path);
         byte[] file = File.ReadAllBytes(address.Path);
         int page = Enumerable.Range(0, file.Length / pageBytes).Where(number => file[number * pageBytes] == recordPage).Reverse().Skip(10)
             .First();
@@ -353,5 +353,19 @@ public sealed class DamageTests : IDisposable
         (HashSet<long> read, List<LostPart> lost) = ReadAll(address);
         Assert.InRange(Records - read.Count, 5, 2000);
         AssertTold(read, lost, Enumerable.Range(1, Records).Select(number => number * 3L));
+    }
+
+    /// <summary>Waits until no other process locks <paramref name="path"/>: a server closes a database a moment after its last session.</summary>
+    private static void WaitUntilLetGo(string path)
+    {
+        for (int tries = 1; ; tries++)
+        {
+            try
+            {
+                using FileStream alone = new(path, FileMode.Open, FileAccess.ReadWrite, FileShare.None);
+                return;
+            }
+            catch (IOException) when (tries < 100) { Thread.Sleep(100); }
+        }
     }
 }
