@@ -15,6 +15,7 @@ using Transferra.Core.Surveys;
 namespace Transferra.Cli;
 
 /// <summary>What commands answer, and what of it is read again.</summary>
+[JsonSourceGenerationOptions(GenerationMode = JsonSourceGenerationMode.Metadata)]
 [JsonSerializable(typeof(bool))]
 [JsonSerializable(typeof(ClosedTimeOfCompany[]))]
 [JsonSerializable(typeof(ClosingOutcome))]

@@ -88,6 +88,7 @@ internal sealed class DifferenceLists : IDisposable
 }
 
 /// <summary>Lines of the list.</summary>
+[JsonSourceGenerationOptions(GenerationMode = JsonSourceGenerationMode.Metadata)]
 [JsonSerializable(typeof(DifferenceLists.Line))]
 internal sealed partial class LineJson : JsonSerializerContext
 {

@@ -5,7 +5,7 @@ using System.Text.Json.Serialization;
 namespace Transferra.Core.Backup;
 
 /// <summary>What lies beside the sets; the sets' own documents are those of <see cref="SetJson"/>.</summary>
-[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web, GenerationMode = JsonSourceGenerationMode.Metadata)]
 [JsonSerializable(typeof(SetLabel))]
 [JsonSerializable(typeof(List<KnownPlace>))]
 [JsonSerializable(typeof(PlaceBook.Mark))]

@@ -240,6 +240,7 @@ public sealed record SetManifest(string Format, SetLabel Label, IReadOnlyList<st
 
 /// <summary>Readers and writers of the documents in a set, made when this program is built: making them at its start would take longer
 /// than a small set.</summary>
+[JsonSourceGenerationOptions(GenerationMode = JsonSourceGenerationMode.Metadata)]
 [JsonSerializable(typeof(SetManifest))]
 [JsonSerializable(typeof(ExportedStore))]
 [JsonSerializable(typeof(SetLabel))]

@@ -5,6 +5,7 @@ using Transferra.Core.Machine;
 namespace Transferra.Core.Checks;
 
 /// <summary>Kept checks.</summary>
+[JsonSourceGenerationOptions(GenerationMode = JsonSourceGenerationMode.Metadata)]
 [JsonSerializable(typeof(CheckResult))]
 internal sealed partial class ChecksJson : JsonSerializerContext
 {

@@ -5,7 +5,7 @@ using System.Text.Json.Serialization;
 namespace Transferra.Core.Closing;
 
 /// <summary>Marks and facts of a closing.</summary>
-[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web, GenerationMode = JsonSourceGenerationMode.Metadata)]
 [JsonSerializable(typeof(ShutMark))]
 [JsonSerializable(typeof(IEnumerable<string>))]
 [JsonSerializable(typeof(string[]))]

@@ -232,6 +232,6 @@ public sealed record CustomFields(IReadOnlyList<CustomColumn> Columns, IReadOnly
 }
 
 /// <summary>Custom fields in a line of a journal.</summary>
-[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web, GenerationMode = JsonSourceGenerationMode.Metadata)]
 [JsonSerializable(typeof(CustomFields))]
 internal sealed partial class CustomFieldsJson : JsonSerializerContext;

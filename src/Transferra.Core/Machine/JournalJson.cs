@@ -5,6 +5,7 @@ using System.Text.Json.Serialization;
 namespace Transferra.Core.Machine;
 
 /// <summary>A journal's lines and its head.</summary>
+[JsonSourceGenerationOptions(GenerationMode = JsonSourceGenerationMode.Metadata)]
 [JsonSerializable(typeof(JournalEntry))]
 [JsonSerializable(typeof(Journal.Head))]
 internal sealed partial class JournalJson : JsonSerializerContext

@@ -6,6 +6,7 @@ using Transferra.Core.Machine;
 namespace Transferra.Core.Means;
 
 /// <summary>A kept export.</summary>
+[JsonSourceGenerationOptions(GenerationMode = JsonSourceGenerationMode.Metadata)]
 [JsonSerializable(typeof(ExportRun))]
 internal sealed partial class ExportJson : JsonSerializerContext
 {

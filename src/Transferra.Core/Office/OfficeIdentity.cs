@@ -50,6 +50,6 @@ public sealed record OfficeIdentity(string Id)
 }
 
 /// <summary>The identity in its file.</summary>
-[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web, GenerationMode = JsonSourceGenerationMode.Metadata)]
 [JsonSerializable(typeof(OfficeIdentity))]
 internal sealed partial class OfficeJson : JsonSerializerContext;

@@ -93,6 +93,7 @@ internal sealed class ExceptionLog : IDisposable
 }
 
 /// <summary>Lines of the log.</summary>
+[JsonSourceGenerationOptions(GenerationMode = JsonSourceGenerationMode.Metadata)]
 [JsonSerializable(typeof(LoggedException))]
 internal sealed partial class ExceptionLogJson : JsonSerializerContext
 {

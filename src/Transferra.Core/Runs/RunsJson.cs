@@ -9,6 +9,7 @@ using Transferra.Core.Mending;
 namespace Transferra.Core.Runs;
 
 /// <summary>Results of a run.</summary>
+[JsonSourceGenerationOptions(GenerationMode = JsonSourceGenerationMode.Metadata)]
 [JsonSerializable(typeof(CheckResult))]
 [JsonSerializable(typeof(List<BackupResult>))]
 [JsonSerializable(typeof(IReadOnlyList<BackupResult>))]

@@ -149,6 +149,6 @@ public sealed class WorkFolder(IVolume volume, string path, string token, IReadO
 }
 
 /// <summary>The mark in its file.</summary>
-[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web, GenerationMode = JsonSourceGenerationMode.Metadata)]
 [JsonSerializable(typeof(WorkFolder.Mark))]
 internal sealed partial class WorkFolderJson : JsonSerializerContext;

@@ -8,6 +8,7 @@ using Transferra.Core.Surveys;
 namespace Transferra.Core.Support;
 
 /// <summary>Documents of a bundle: facts, and what their values are.</summary>
+[JsonSourceGenerationOptions(GenerationMode = JsonSourceGenerationMode.Metadata)]
 [JsonSerializable(typeof(JsonFacts[]))]
 [JsonSerializable(typeof(IEnumerable<JsonFacts>))]
 [JsonSerializable(typeof(bool))]
