@@ -355,7 +355,7 @@ public sealed class DamageTests : IDisposable
         AssertTold(read, lost, Enumerable.Range(1, Records).Select(number => number * 3L));
     }
 
-    /// <summary>Waits until no other process locks <paramref name="path"/>: a server closes a database a moment after its last session.</summary>
+    // A server closes a database a moment after its last session ended.
     private static void WaitUntilLetGo(string path)
     {
         for (int tries = 1; ; tries++)

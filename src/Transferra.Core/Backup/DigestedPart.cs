@@ -1,6 +1,7 @@
 // DigestedPart.cs: a part of a set's file as a stream, with the digest of what was read of it: the manifest of 100,000 documents has 70 MB,
 // which nobody needs in memory at once.
 using System.Security.Cryptography;
+using Transferra.Core.Machine;
 
 namespace Transferra.Core.Backup;
 
@@ -9,7 +10,7 @@ namespace Transferra.Core.Backup;
 /// <param name="hash">Takes what was read; not disposed with this.</param>
 /// <param name="from">Where to begin.</param>
 /// <param name="length">How many bytes.</param>
-internal sealed class DigestedPart(ISetFile file, IncrementalHash hash, long from, long length) : Stream
+internal sealed class DigestedPart(ISetFile file, IncrementalHash hash, long from, long length) : GivenStream
 {
     private long _read;
 
@@ -31,23 +32,7 @@ internal sealed class DigestedPart(ISetFile file, IncrementalHash hash, long fro
         return read;
     }
 
-    public override int Read(byte[] buffer, int offset, int count) => Read(buffer.AsSpan(offset, count));
-
-    public override bool CanRead => true;
-
-    public override bool CanSeek => false;
-
-    public override bool CanWrite => false;
-
     public override long Length => length;
 
     public override long Position { get => _read; set => throw new NotSupportedException(); }
-
-    public override void Flush() { }
-
-    public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
-
-    public override void SetLength(long value) => throw new NotSupportedException();
-
-    public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
 }

@@ -2,7 +2,7 @@
 namespace Transferra.Core.Machine;
 
 /// <summary>A stream that takes what is written and gives nothing back.</summary>
-internal abstract class WrittenStream : Stream
+public abstract class WrittenStream : Stream
 {
     private long _length;
 

@@ -4,7 +4,6 @@ using System.Data.Common;
 using System.Globalization;
 using System.Text;
 using FirebirdSql.Data.FirebirdClient;
-using FirebirdSql.Data.Services;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
 using Transferra.Stores.Servers;
@@ -142,11 +141,9 @@ internal sealed class FbMender : SqlMender
         using FileStream between = SpillFile.Create(1 << 16);
         try
         {
-            var backup = new FbStreamingBackup(FbLink.Describe(from)) { OutputStream = between };
-            backup.Execute();
+            FbOwnBackup.Write(from, between);
             between.Position = 0;
-            var restore = new FbStreamingRestore(FbLink.Describe(to)) { InputStream = between, Options = FbRestoreFlags.Create };
-            restore.Execute();
+            FbOwnBackup.Restore(between, to);
         }
         catch (FbException error)
         {

@@ -28,7 +28,7 @@ internal static class FbScript
         {
             using Stream file = folder is null ? new MemoryStream() : new FileStream(Path.Combine(folder, FileName), FileMode.Create,
                 FileAccess.Write);
-            new FbStreamingBackup(FbLink.Describe(address)) { OutputStream = file, Options = FbBackupFlags.MetaDataOnly }.Execute();
+            FbOwnBackup.Write(address, file, FbBackupFlags.MetaDataOnly);
         }
         catch (FbException error)
         {

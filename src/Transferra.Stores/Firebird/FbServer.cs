@@ -20,6 +20,14 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
         return connection is not null;
     }
 
+    /// <summary>Throws when a database that is to be made is there already.</summary>
+    public static void RefuseIfThere(StoreAddress address)
+    {
+        if (new FbServer(address.Server!).Exists(address.Path))
+            throw new TransferraException($"the database {address.Shown} is there already; a new store is never written over another",
+                "Find out what it is; rename it or name another one.");
+    }
+
     // Firebird has no locks by name. Where its files can be seen from here, the folder they lie in is locked (StoreLocks).
     public IDisposable? TryLock(string name) => new MemoryStream();
 

@@ -48,9 +48,7 @@ internal sealed class FbStoreBuilder : IStoreBuilder
 
     public static FbStoreBuilder Create(StoreAddress address, bool keysFirst)
     {
-        if (new FbServer(address.Server!).Exists(address.Path))
-            throw new TransferraException($"the database {address.Shown} is there already; a new store is never written over another",
-                "Find out what it is; rename it or name another one.");
+        FbServer.RefuseIfThere(address);
         try
         {
             // Without forced writes while loading: a load that stops half-way is thrown away as a whole. They are switched on before it
@@ -148,18 +146,18 @@ internal sealed class FbStoreBuilder : IStoreBuilder
     /// are there.</summary>
     public static FbStoreBuilder Rebuild(StoreAddress address, StoreScript script, string folder)
     {
-        if (new FbServer(address.Server!).Exists(address.Path))
-            throw new TransferraException($"the database {address.Shown} is there already; a new store is never written over another",
-                "Find out what it is; rename it or name another one.");
+        try
+        {
+            using FileStream file = File.OpenRead(Path.Combine(folder, script.File!));
+            FbOwnBackup.Restore(file, address, FbRestoreFlags.DeactivateIndexes | FbRestoreFlags.MetaDataOnly);
+        }
+        catch (FbException error)
+        {
+            throw NotMade(address, error);
+        }
         FbStoreBuilder? builder = null;
         try
         {
-            using (FileStream file = File.OpenRead(Path.Combine(folder, script.File!)))
-                new FbStreamingRestore(FbLink.Describe(address))
-                {
-                    InputStream = file,
-                    Options = FbRestoreFlags.Create | FbRestoreFlags.DeactivateIndexes | FbRestoreFlags.MetaDataOnly
-                }.Execute();
             int dialect = Convert.ToInt32(Dialect(address), CultureInfo.InvariantCulture);
             builder = new FbStoreBuilder(address, FbLink.Open(address, dialect), keysFirst: false, script);
             foreach (string statement in script.Before) FbLink.Execute(builder._connection, null, statement);
@@ -171,10 +169,13 @@ internal sealed class FbStoreBuilder : IStoreBuilder
             if (builder is not null) builder.Dispose();
             else HalfMade.Remove(() => new FbServer(address.Server!).Remove(address.Path));
             if (error is TransferraException) throw;
-            throw new TransferraException($"the database {address.Shown} cannot be made again as it was: {FbLink.FirstLine(error)}",
-                "The user has to be SYSDBA, or one who may restore databases; or restore into a folder and look at the rows.", error);
+            throw NotMade(address, error);
         }
     }
+
+    private static TransferraException NotMade(StoreAddress address, Exception error) =>
+        new($"the database {address.Shown} cannot be made again as it was: {FbLink.FirstLine(error)}",
+            "The user has to be SYSDBA, or one who may restore databases; or restore into a folder and look at the rows.", error);
 
     private static object Dialect(StoreAddress address)
     {

@@ -7,9 +7,17 @@ namespace Transferra.Stores.Servers;
 
 internal static class HalfMade
 {
-    public static void Remove(Action remove)
+    /// <returns>Whether it could be removed.</returns>
+    public static bool Remove(Action remove)
     {
-        try { remove(); }
-        catch (Exception error) when (error is TransferraException or DbException or IOException) { /* told before, by what broke off */ }
+        try
+        {
+            remove();
+            return true;
+        }
+        catch (Exception error) when (error is TransferraException or DbException or IOException)
+        {
+            return false; // told before, by what broke off
+        }
     }
 }

@@ -4,6 +4,7 @@
 // Holds: (1) what is read is the same whatever is asked for at a time.
 using System.Globalization;
 using System.Text;
+using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Servers;
@@ -58,23 +59,9 @@ internal sealed class LoadText(string binaryPrefix = "")
         One((byte)'\n');
     }
 
-    private sealed class Text(LoadText of) : Stream
+    private sealed class Text(LoadText of) : GivenStream
     {
-        public override bool CanRead => true;
-        public override bool CanSeek => false;
-        public override bool CanWrite => false;
-        public override long Length => throw new NotSupportedException();
-        public override long Position { get => throw new NotSupportedException(); set => throw new NotSupportedException(); }
-        public override int Read(byte[] buffer, int offset, int count) => of.Read(buffer.AsSpan(offset, count));
         public override int Read(Span<byte> buffer) => of.Read(buffer);
-        public override ValueTask<int> ReadAsync(Memory<byte> buffer, CancellationToken cancellationToken = default) =>
-            ValueTask.FromResult(of.Read(buffer.Span));
-        public override Task<int> ReadAsync(byte[] buffer, int offset, int count, CancellationToken cancellationToken) =>
-            Task.FromResult(of.Read(buffer.AsSpan(offset, count)));
-        public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
-        public override void SetLength(long value) => throw new NotSupportedException();
-        public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
-        public override void Flush() { }
     }
 
     private void Write(Vector vector, int row)
