@@ -17,9 +17,10 @@ internal static class FbOwnBackup
     // How many bytes an answer of the server may have; it counts them in 16 bits. Where one loses the end, the next one ends elsewhere.
     private static readonly int[] _answerBytes = [65_000, 57_713, 49_391, 42_023, 36_607, 30_011, 22_541, 12_343];
 
-    // The engine fills its backup up to whole blocks with zeros; the last byte before them says that this is the end. The same in all
-    // versions of the engine, as all of them read the backups of those before (its sources, burp.h: BURP_BLOCK, rec_end).
-    private const int BlockBytes = 512, EndMark = 10;
+    // The engine fills its backup up to whole blocks, with whatever its buffer held before; the mark of the end is in the last of them.
+    // The same in all versions of the engine, as all read the backups of those before (its sources, burp.h: BURP_BLOCK, rec_end).
+    private const int BlockBytes = 512;
+    private const byte EndMark = 10;
 
     // So often a server may ask for more than there is before it is taken at its word.
     private const int MostVainAnswers = 100;
@@ -80,16 +81,14 @@ internal static class FbOwnBackup
     // Passes on what comes, and knows whether the end came, too.
     private sealed class End(Stream to) : WrittenStream
     {
-        private int _zeros, _mark = -1;
+        private long _mark = -1;
 
-        public bool IsReached => Length % BlockBytes == 0 && _mark == EndMark && _zeros < BlockBytes;
+        public bool IsReached => Length > 0 && Length % BlockBytes == 0 && _mark >= Length - BlockBytes;
 
         protected override void Take(ReadOnlySpan<byte> bytes, long position)
         {
             to.Write(bytes);
-            int last = bytes.LastIndexOfAnyExcept((byte)0);
-            _zeros = last < 0 ? _zeros + bytes.Length : bytes.Length - 1 - last;
-            if (last >= 0) _mark = bytes[last];
+            if (bytes.LastIndexOf(EndMark) is >= 0 and var last) _mark = position + last;
         }
     }
 
