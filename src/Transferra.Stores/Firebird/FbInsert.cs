@@ -9,7 +9,7 @@ using Transferra.Core.Records;
 
 namespace Transferra.Stores.Firebird;
 
-internal sealed class FbInsert : IDisposable
+internal sealed class FbInsert
 {
     // A statement's parameters may take 64 KB together, and a block may not have more than 255 statements.
     private const int MessageBytes = 60_000, MostRowsInGroup = 200, ShortCharacters = 120, BytesPerCharacter = 4;
@@ -172,9 +172,11 @@ internal sealed class FbInsert : IDisposable
         }
     }
 
-    public void Dispose()
+    /// <summary>Frees the statements, here and on the server; they are made again when rows come after all.</summary>
+    public void LetGo()
     {
         _group?.Dispose();
         _single?.Dispose();
+        _group = _single = null;
     }
 }

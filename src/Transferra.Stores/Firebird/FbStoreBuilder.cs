@@ -34,6 +34,7 @@ internal sealed class FbStoreBuilder : IStoreBuilder
     private readonly string? _ofNoSetEncoding; // code page of texts that the engine knows no character set of
     private readonly List<string> _remarks = [];
     private readonly Dictionary<string, Table> _tables = [];
+    private Table[] _writing = [];
     private FbTransaction? _transaction;
     private bool _complete, _isMarked;
 
@@ -272,7 +273,7 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         Guard("loading stopped", () =>
         {
             _transaction ??= _connection.BeginTransaction();
-            Table[] tables = [.. outputs.Select(output => _tables[output.Table.Name])];
+            Table[] tables = Writing(outputs);
             int inGroup = tables.Min(table => table.Insert.RowsInGroup);
             // Rows of several tables stand or fall together, so only tables that take groups of the same size go in groups.
             bool grouped = inGroup > 1 && tables.All(table => table.Insert.RowsInGroup == inGroup);
@@ -293,6 +294,15 @@ internal sealed class FbStoreBuilder : IStoreBuilder
             }
             foreach (int row in group) Single(tables, outputs, row, rejects);
         });
+    }
+
+    // The tables that rows go into from now on. A block has some hundred kilobytes here and on the server, and there may be a thousand
+    // tables.
+    private Table[] Writing(IReadOnlyList<TableOutput> outputs)
+    {
+        Table[] tables = [.. outputs.Select(output => _tables[output.Table.Name])];
+        foreach (Table before in _writing.Except(tables)) before.Insert.LetGo();
+        return _writing = tables;
     }
 
     private void Group(Table[] tables, IReadOnlyList<TableOutput> outputs, List<int> group, List<RowReject> rejects)
@@ -356,7 +366,7 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         foreach (Table table in _tables.Values)
         {
             table.ProveCount(CountOf(table.Shape.Name));
-            table.Insert.Dispose();
+            table.Insert.LetGo();
         }
         _connection.Dispose();
         Guard("forced writes cannot be switched on", () => new FbConfiguration(FbLink.Describe(_address)).SetForcedWrites(true));
@@ -468,7 +478,7 @@ internal sealed class FbStoreBuilder : IStoreBuilder
         _complete = true;
         HalfMade.Remove(() =>
         {
-            foreach (Table table in _tables.Values) table.Insert.Dispose();
+            foreach (Table table in _tables.Values) table.Insert.LetGo();
             _transaction?.Dispose();
             _connection.Dispose();
         });

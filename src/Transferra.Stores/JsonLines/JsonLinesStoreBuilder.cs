@@ -18,12 +18,15 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
     };
 
     private readonly string _folder;
-    private readonly Dictionary<string, FileStream> _files = [];
-    private readonly Dictionary<string, long> _rows = [];
+    private readonly GrowingFiles _files;
     private CopyRest? _copy; // null unless the folder began as a copy
     private bool _isKept;
 
-    private JsonLinesStoreBuilder(string folder) => _folder = folder;
+    private JsonLinesStoreBuilder(string folder)
+    {
+        _folder = folder;
+        _files = new GrowingFiles(PathOf);
+    }
 
     public static JsonLinesStoreBuilder Create(string folder)
     {
@@ -38,32 +41,18 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
     {
         BegunStore.RemoveOthers(folder, mark);
         var builder = new JsonLinesStoreBuilder(folder) { _isKept = true, _copy = mark.Copy };
-        try
-        {
-            foreach ((TableShape shape, BuiltTable built) in BegunStore.Tables(folder, tables, mark))
-            {
-                builder._files.Add(shape.Name, BegunStore.OpenAt(builder.PathOf(shape.Name), built.Ends[0]));
-                builder._rows[shape.Name] = built.Rows;
-            }
-            return builder;
-        }
-        catch
-        {
-            builder.Dispose();
-            throw;
-        }
+        foreach ((TableShape shape, BuiltTable built) in BegunStore.Tables(folder, tables, mark))
+            builder._files.Continue(shape.Name, built);
+        return builder;
     }
 
     /// <inheritdoc/>
     public BuildMark Mark()
     {
-        foreach (FileStream file in _files.Values) file.Flush(flushToDisk: true);
+        _files.Flush();
         new DiskVolume().FlushFolder(_folder);
         _isKept = true;
-        return new BuildMark(_files.ToDictionary(table => table.Key, table => new BuiltTable(_rows[table.Key], [table.Value.Length])))
-        {
-            Copy = _copy
-        };
+        return new BuildMark(_files.Built()) { Copy = _copy };
     }
 
     private string PathOf(string table) => Path.Combine(_folder, table + JsonLinesTable.Ending);
@@ -74,8 +63,7 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
         if (table.Name.Length == 0 || table.Name.AsSpan().IndexOfAny('/', '\0') >= 0)
             throw new TransferraException($"{ValueText.Quote(table.Name)} cannot be the name of a file",
                 "Name the table otherwise in the kit's version file.");
-        _files.Add(table.Name, new FileStream(PathOf(table.Name), FileMode.CreateNew, FileAccess.Write, FileShare.None, 1 << 16));
-        _rows[table.Name] = 0;
+        _files.Make(table.Name);
     }
 
     public void Write(IReadOnlyList<TableOutput> outputs, ReadOnlySpan<int> rows, List<RowReject> rejects)
@@ -89,8 +77,11 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
             {
                 for (int i = 0; i < outputs.Count; i++) Line(outputs[i], row, lines[i]);
             }
-            for (int i = 0; i < outputs.Count; i++) lines[i].WriteTo(_files[outputs[i].Table.Name]);
-            foreach (TableOutput output in outputs) _rows[output.Table.Name] += rows.Length;
+            for (int i = 0; i < outputs.Count; i++)
+            {
+                _files.Add(outputs[i].Table.Name, lines[i].GetBuffer().AsSpan(0, (int)lines[i].Length));
+                _files.Count(outputs[i].Table.Name, rows.Length);
+            }
         }
         catch (IOException error)
         {
@@ -135,17 +126,14 @@ internal sealed class JsonLinesStoreBuilder : IStoreBuilder
 
     public void Complete(IReadOnlyDictionary<string, string> headerFields)
     {
-        foreach (FileStream file in _files.Values)
-        {
-            file.Flush(flushToDisk: true);
-            file.Dispose();
-        }
+        _files.Flush();
+        _files.Dispose();
         _isKept = true;
     }
 
     public void Dispose()
     {
-        foreach (FileStream file in _files.Values) file.Dispose();
+        _files.Dispose();
         if (!_isKept && Directory.Exists(_folder)) Directory.Delete(_folder, recursive: true);
     }
 }
