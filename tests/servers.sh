@@ -180,7 +180,14 @@ SQL
 
 _firebird_start() {
   _firebird_sample
-  local folder=$SERVERS_FOLDER/firebird shipped=/usr/lib/x86_64-linux-gnu/firebird/3.0 port
+  _firebird_run "$1" firebird Enabled FIREBIRD || return 1
+  export TRANSFERRA_TEST_FIREBIRD_FOLDER=$SERVERS_FOLDER/firebird/data
+  # One that insists on encryption, also on its own machine.
+  _firebird_run "$1" firebird-encrypted Required FIREBIRD_ENCRYPTED
+}
+
+_firebird_run() { # secret, name of the folder, encryption, name of the variable
+  local folder=$SERVERS_FOLDER/$2 log=$SERVERS_FOLDER/$2.log shipped port
   shipped=$(ls -d /usr/lib/*/firebird/3.0 | head -1)
   port=$(_servers_port)
   install -d -o firebird -g firebird -m 770 "$folder" "$folder/data" "$folder/lock"
@@ -195,17 +202,16 @@ SecurityDatabase = $folder/security3.fdb
 AuthServer = Srp
 AuthClient = Srp
 UserManager = Srp
-WireCrypt = Enabled
+WireCrypt = $3
 CONF
   cp /var/lib/firebird/3.0/system/security3.fdb "$folder/"
   chown -R firebird:firebird "$folder"
   local environment=(FIREBIRD="$folder" FIREBIRD_LOCK="$folder/lock" FIREBIRD_TMP="$folder/lock")
   printf "CREATE OR ALTER USER SYSDBA PASSWORD '%s' USING PLUGIN Srp;\nCOMMIT;\n" "$1" \
-    | (cd / && runuser -u firebird -- env "${environment[@]}" isql-fb -q -user SYSDBA "$folder/security3.fdb") >"$SERVERS_FOLDER/firebird.log" 2>&1 || { cat "$SERVERS_FOLDER/firebird.log"; return 1; }
-  (cd / && exec setsid runuser -u firebird -- env "${environment[@]}" eatmydata /usr/sbin/firebird) >>"$SERVERS_FOLDER/firebird.log" 2>&1 &
+    | (cd / && runuser -u firebird -- env "${environment[@]}" isql-fb -q -user SYSDBA "$folder/security3.fdb") >"$log" 2>&1 || { cat "$log"; return 1; }
+  (cd / && exec setsid runuser -u firebird -- env "${environment[@]}" eatmydata /usr/sbin/firebird) >>"$log" 2>&1 &
   SERVERS_PIDS+=($!)
-  export TRANSFERRA_TEST_FIREBIRD=127.0.0.1:$port:SYSDBA:$SERVERS_FOLDER/password
-  export TRANSFERRA_TEST_FIREBIRD_FOLDER=$folder/data
+  export "TRANSFERRA_TEST_$4=127.0.0.1:$port:SYSDBA:$SERVERS_FOLDER/password"
   _servers_wait Firebird bash -c "exec 3<>/dev/tcp/127.0.0.1/$port"
 }
 

@@ -64,6 +64,11 @@ internal sealed class TestServers : IDisposable
     /// <summary>A database on a server of a newer release of PostgreSQL; not made yet.</summary>
     public StoreAddress OnNewer(string name) => Known(new StoreAddress("postgresql", _prefix + name, Server: Server("postgresql_newer")));
 
+    /// <summary>A database of a Firebird server that insists on encryption.</summary>
+    public StoreAddress MadeOnEncrypted(string name, params string[] statements) => Made(Known(new StoreAddress("firebird",
+        Path.Combine(Path.GetDirectoryName(Path.GetDirectoryName(FirebirdFolder))!, "firebird-encrypted", "data", _prefix + name + ".fdb"),
+        Server: Server("firebird_encrypted"))), statements);
+
     private static StoreAddress Made(StoreAddress address, string[] statements)
     {
         string engine = address.Engine;

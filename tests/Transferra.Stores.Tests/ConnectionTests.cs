@@ -95,8 +95,25 @@ public sealed class ConnectionTests : IDisposable
     public void Firebird_tells_whether_it_is_encrypted_and_can_be_held_to_it()
     {
         StoreAddress at = _servers.Made("firebird", "wire");
+        Assert.Equal("not encrypted; it does not leave this machine", Told(at));
         Assert.StartsWith("encrypted", Told(at with { Server = at.Server! with { Connection = ConnectionCare.Encrypted } }),
             StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void A_Firebird_server_on_this_machine_that_insists_on_encryption_gets_it()
+    {
+        StoreAddress at = _servers.MadeOnEncrypted("insists", "CREATE TABLE T (A INTEGER)", "INSERT INTO T VALUES (7)");
+        Assert.Matches(@"^\d+\.\d+\.\d+", new Firebird.FbServer(at.Server! with { Host = "localhost" }).EngineVersion());
+        Assert.StartsWith("encrypted", Told(at), StringComparison.Ordinal);
+        using IStore store = _stores.Open(at);
+        Assert.Equal(1, store.CountRows("T"));
+        Assert.Empty(store.CheckPhysically());
+        // A wrong password is still a wrong password.
+        File.WriteAllText(_folder["wrong"], "wrong");
+        File.SetUnixFileMode(_folder["wrong"], UnixFileMode.UserRead);
+        Assert.Contains("does not let", Assert.Throws<TransferraException>(() =>
+            Told(at with { Server = at.Server! with { PasswordFile = _folder["wrong"] } })).Message, StringComparison.Ordinal);
     }
 
     // Whoever stands in between says that there is no encryption; a password must not be sent to him then.

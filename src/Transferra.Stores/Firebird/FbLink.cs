@@ -1,4 +1,5 @@
 // FbLink.cs: opens connections to databases of a Firebird server and words what it says when it does not open one.
+using System.Collections.Concurrent;
 using System.Globalization;
 using FirebirdSql.Data.FirebirdClient;
 using Transferra.Core.Machine;
@@ -9,7 +10,8 @@ namespace Transferra.Stores.Firebird;
 
 internal static class FbLink
 {
-    private const int UsualPort = 3050, BadLogin = 335544472, CannotOpen = 335544344, NoSuchFile = 335544734, NoServer = 335544721;
+    private const int UsualPort = 3050, BadLogin = 335544472, CannotOpen = 335544344, NoSuchFile = 335544734, NoServer = 335544721,
+        NotEncrypted = 335545064, MostPacketBytes = 32_000;
 
     /// <summary>The engine's number for a database that is shut down.</summary>
     public const int Shutdown = 335544528;
@@ -35,9 +37,31 @@ internal static class FbLink
             CommandTimeout = 0,
             ApplicationName = OurName.Text,
             ServerType = FbServerType.Default,
-            WireCrypt = server.Connection == ConnectionCare.AsOffered ? FbWireCrypt.Enabled : FbWireCrypt.Required,
+            PacketSize = MostPacketBytes, // long values come in as many journeys as they have packets
+            WireCrypt = server.Connection != ConnectionCare.AsOffered ? FbWireCrypt.Required
+                : MayBePlain(server) ? FbWireCrypt.Disabled : FbWireCrypt.Enabled,
         };
         return parts.ToString();
+    }
+
+    // Servers on this machine that ask for encryption all the same.
+    private static readonly ConcurrentDictionary<(string Host, int Port), bool> Insisting = [];
+
+    // The driver takes a third of the time of a connection to encrypt what never leaves this machine.
+    private static bool MayBePlain(ServerAddress server) => server.Connection == ConnectionCare.AsOffered && ServerTls.IsHere(server)
+        && !Insisting.ContainsKey((server.Host, server.Port));
+
+    // Whether it may be tried once more, with encryption.
+    private static bool Insists(StoreAddress address, FbException error) => MayBePlain(address.Server!)
+        && error.Errors.Any(entry => entry.Number == NotEncrypted) && Insisting.TryAdd((address.Server!.Host, address.Server.Port), true);
+
+    /// <summary>Does something that connects by itself, once more where the server insists on encryption.</summary>
+    /// <param name="address">Which database.</param>
+    /// <param name="action">Gets the driver's description of a connection.</param>
+    internal static T Connecting<T>(StoreAddress address, Func<string, T> action)
+    {
+        try { return action(Describe(address)); }
+        catch (FbException error) when (Insists(address, error)) { return action(Describe(address)); }
     }
 
     /// <summary>An open connection that ends when it is disposed: for what changes a database.</summary>
@@ -85,6 +109,7 @@ internal static class FbLink
         catch (FbException failure)
         {
             connection.Dispose();
+            if (Insists(address, failure)) return TryOpen(address, dialect, out error);
             error = failure;
             return null;
         }

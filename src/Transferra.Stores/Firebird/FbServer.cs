@@ -34,7 +34,7 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
     public string EngineVersion()
     {
         // LI-V3.0.11.33703: the part behind the first letter and digit of the platform's mark.
-        string said = new FbServerProperties(FbLink.Describe(At(""))).GetServerVersion();
+        string said = FbLink.Connecting(At(""), description => new FbServerProperties(description).GetServerVersion());
         int start = said.IndexOf("-V", StringComparison.Ordinal) is >= 0 and int mark ? mark + 2
             : said.IndexOf("-T", StringComparison.Ordinal) + 2;
         return said[start..].Split(' ')[0];
@@ -276,7 +276,11 @@ internal sealed class FbServer(ServerAddress address) : IStoreServer
         FbKept.LetGo();
         try
         {
-            action(new FbConfiguration(FbLink.Describe(At(path))));
+            FbLink.Connecting(At(path), description =>
+            {
+                action(new FbConfiguration(description));
+                return true;
+            });
         }
         catch (FbException error)
         {
