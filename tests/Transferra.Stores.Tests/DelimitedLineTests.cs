@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.Text;
 using Transferra.Core.Records;
 using Transferra.Stores.Delimited;
@@ -55,9 +56,9 @@ public sealed class DelimitedLineTests
                 continue;
             }
             Assert.Null(refused);
-            string[] fields = [text, DecimalText.Format(units, 2).Replace('.', mark), day.ToString(dates.Replace('Y', 'y').Replace('D', 'd'),
-                System.Globalization.CultureInfo.InvariantCulture), round % 5 == 0 ? "" : number.ToString(
-                    System.Globalization.CultureInfo.InvariantCulture), Convert.ToHexString(bytes)];
+            string[] fields = [text, DecimalText.Format(units, 2).Replace('.', mark),
+                day.ToString(dates.Replace('Y', 'y').Replace('D', 'd'), CultureInfo.InvariantCulture),
+                round % 5 == 0 ? "" : number.ToString(CultureInfo.InvariantCulture), Convert.ToHexString(bytes)];
             string expected = string.Join(separator, fields.Select((field, i) => i == 3 && round % 5 == 0 ? nothing : Plain(form,
                 field))) + "\r\n";
             Assert.True(line.Bytes.SequenceEqual(pages.GetBytes(expected)), $"seed {seed}, round {round}: {expected}");

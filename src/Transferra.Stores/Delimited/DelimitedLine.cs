@@ -5,7 +5,6 @@ using System.Buffers;
 using System.Globalization;
 using System.Text;
 using Transferra.Core.Expressions;
-using Transferra.Core.Machine;
 using Transferra.Core.Records;
 
 namespace Transferra.Stores.Delimited;

@@ -46,16 +46,11 @@ internal sealed class MariaServer(ServerAddress address) : IStoreServer
     }
 
     // A name of a lock has 64 characters at most; a digest always fits.
-    public IDisposable? TryLock(string name)
-    {
-        MySqlConnection connection = MariaConnection.Open(address, "");
-        string digest = Convert.ToHexStringLower(
-            System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(name)))[..40];
-        if (MariaConnection.Scalar(connection, $"SELECT GET_LOCK('transferra {digest}', 0)") == "1")
-            return new NamedLock(connection, $"DO RELEASE_LOCK('transferra {digest}')");
-        connection.Dispose();
-        return null;
-    }
+    public IDisposable? TryLock(string name) => NamedLocks.TryTake($"mariadb {address}", "transferra " + Convert.ToHexStringLower(
+        System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(name)))[..40],
+        () => MariaConnection.Open(address, ""),
+        (connection, lockName) => MariaConnection.Scalar(connection, $"SELECT GET_LOCK('{lockName}', 0)") == "1",
+        (connection, lockName) => MariaConnection.Scalar(connection, $"SELECT RELEASE_LOCK('{lockName}')"));
 
     // Whatever is changed in InnoDB's tables is written to its log, also that a transaction ends, and the log's end is told (MariaDB
     // documentation, InnoDB status variables). Tables of other engines leave nothing there.

@@ -17,14 +17,10 @@ internal sealed class PgServer(ServerAddress address) : IStoreServer
     }
 
     // Advisory locks of one database know nothing of those of another, so all are taken in the one that every server has.
-    public IDisposable? TryLock(string name)
-    {
-        NpgsqlConnection connection = PgConnection.OpenKept(address, PgConnection.Maintenance);
-        if (PgConnection.Scalar(connection, "SELECT pg_try_advisory_lock(hashtextextended($1, 0))",
-            "transferra " + name) is true) return new NamedLock(connection, "SELECT pg_advisory_unlock_all()");
-        connection.Dispose();
-        return null;
-    }
+    public IDisposable? TryLock(string name) => NamedLocks.TryTake($"postgresql {address}", "transferra " + name,
+        () => PgConnection.OpenKept(address, PgConnection.Maintenance),
+        (connection, lockName) => PgConnection.Scalar(connection, "SELECT pg_try_advisory_lock(hashtextextended($1, 0))", lockName) is true,
+        (connection, lockName) => PgConnection.Scalar(connection, "SELECT pg_advisory_unlock(hashtextextended($1, 0))", lockName));
 
     // A snapshot is two numbers of transactions of the whole server: all below the lower are through, none from the higher on is seen
     // (PostgreSQL documentation, 9.27, transaction ID and snapshot information functions). Where they are one number, all that two
