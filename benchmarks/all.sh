@@ -35,5 +35,6 @@ measure "$program/Transferra.Benchmarks" memory $((2000000 / part))
 for engine in postgresql mariadb firebird; do
   measure benchmarks/servers.sh "$engine" $((2000000 / part)) "$rounds"
   measure benchmarks/servers.sh copy "$engine" $((2000000 / part)) "$rounds"
+  measure benchmarks/servers.sh growth "$engine" all "$growth"
 done
 exit "$failed"

@@ -3,6 +3,7 @@
 # Transferra is compiled ahead of time, as users get it.
 #   benchmarks/servers.sh ENGINE [ROWS [ROUNDS]]       ENGINE: postgresql, mariadb or firebird
 #   benchmarks/servers.sh copy ENGINE [ROWS [ROUNDS]]  a hop that changes nothing, against INSERT ... SELECT
+#   benchmarks/servers.sh growth ENGINE [DIRECTION|all [TIMES]]  whole commands on growing databases (TRANSFERRA_BENCH_PROGRAM)
 set -euo pipefail
 cd -- "$(dirname -- "$(readlink -f -- "${BASH_SOURCE[0]}")")/.."
 source tests/servers.sh
@@ -13,5 +14,6 @@ program=artifacts/benchmarks
 dotnet publish benchmarks/Transferra.Benchmarks -c Release --use-current-runtime --self-contained false -p:PublishReadyToRun=true -p:RunAnalyzers=false -o "$program" --nologo -v quiet
 case "$1" in
 copy) "$program/Transferra.Benchmarks" "$@" ;;
+growth) "$program/Transferra.Benchmarks" servers-growth "${@:2}" ;;
 *) "$program/Transferra.Benchmarks" servers "$@" ;;
 esac

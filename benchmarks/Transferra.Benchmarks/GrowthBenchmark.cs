@@ -24,17 +24,30 @@ internal static class GrowthBenchmark
         new("hops", 1, n => new GrowthShape { Hops = n, Rows = 100 }),
     ];
 
+    // On a server: tables that have an index and refer to each other.
+    private static Direction[] OnServer(string engine) =>
+    [
+        new("rows", 5_000, n => new GrowthShape { Engine = engine, Rows = n }),
+        new("tables", 10, n => new GrowthShape { Engine = engine, Tables = n, Rows = 100 }),
+        new("columns", 3, n => new GrowthShape { Engine = engine, Columns = n, Rows = 1_000 }),
+        new("bytes of a value", 40_000, n => new GrowthShape { Engine = engine, ValueBytes = n, Rows = 20 }),
+        new("companies", 2, n => new GrowthShape { Engine = engine, Companies = n, Rows = 100 }),
+    ];
+
     /// <summary>What is measured, in this order.</summary>
     public static readonly string[] Commands = ["survey", "check", "backup", "backup again", "ready", "convert", "match"];
 
     /// <summary>Measures.</summary>
+    /// <param name="engine">Of the stores: sqlite, or that of a server.</param>
     /// <param name="direction">One direction; null for all.</param>
     /// <param name="largest">How many times as much as the first size the last one is: 100, or 10 for a quick look.</param>
-    public static int Run(string? direction, int largest)
+    public static int Run(string engine, string? direction, int largest)
     {
-        Direction[] wanted = [.. Directions.Where(one => direction is null || one.Name == direction)];
+        Direction[] known = engine == "sqlite" ? Directions : OnServer(engine),
+            wanted = [.. known.Where(one => direction is null || one.Name == direction)];
         if (wanted.Length == 0) throw new InvalidOperationException($"no direction is called {direction}: "
-            + string.Join(", ", Directions.Select(one => one.Name)));
+            + string.Join(", ", known.Select(one => one.Name)));
+        if (engine != "sqlite") Console.WriteLine($"stores on {engine}");
         Console.WriteLine("| direction | command | seconds | exponent | largest memory |\n|---|---|---|---|---|");
         foreach (Direction one in wanted)
         {

@@ -1,5 +1,5 @@
 // GrowthOffice.cs: an office of any size in one direction: more records, tables, columns, longer values, more documents, companies, faults,
-// differences, exceptions or hops. Its stores are SQLite files.
+// differences, exceptions or hops. Its stores are SQLite files, or databases of a server (GrowthServer.cs).
 using System.Globalization;
 using System.Text;
 
@@ -8,6 +8,9 @@ namespace Transferra.Benchmarks;
 /// <summary>How large an office is.</summary>
 internal sealed record GrowthShape
 {
+    /// <summary>Engine of the stores.</summary>
+    public string Engine { get; init; } = "sqlite";
+
     /// <summary>Tables of a company, beside the one that tells its version.</summary>
     public int Tables { get; init; } = 1;
 
@@ -55,9 +58,10 @@ internal static class GrowthOffice
             string code = CodeOf(company), data = Path.Combine(folder, "data", code);
             Directory.CreateDirectory(Path.Combine(data, "documents"));
             office.Append(CultureInfo.InvariantCulture, $"      - code: {code}\n        name: {code}\n");
-            office.Append(CultureInfo.InvariantCulture, $"        store: {{sqlite: data/{code}/books.db}}\n");
+            string store = shape.Engine == "sqlite" ? $"{{sqlite: data/{code}/books.db}}" : GrowthServer.Make(shape.Engine, shape);
+            office.Append(CultureInfo.InvariantCulture, $"        store: {store}\n");
             if (shape.Documents > 0) office.Append(CultureInfo.InvariantCulture, $"        documents: [data/{code}/documents]\n");
-            Fill(Path.Combine(data, "books.db"), shape);
+            if (shape.Engine == "sqlite") Fill(Path.Combine(data, "books.db"), shape);
             WriteDocuments(Path.Combine(data, "documents"), shape.Documents);
         }
         File.WriteAllText(Path.Combine(folder, "office.yaml"), office.Append("backup: {to: [sets]}\n").ToString());

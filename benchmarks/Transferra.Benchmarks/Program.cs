@@ -18,11 +18,14 @@ return args switch
     ["servers", string engine, .. string[] rest] => ServersBenchmark.Run(engine, Number(rest, 0, 2_000_000), Number(rest, 1, 5)),
     ["servers-child", string engine, string name, string source] => ServersBenchmark.Child(engine, name, source),
     ["memory", .. string[] rest] => MemoryBenchmark.Run(Number(rest, 0, 2_000_000)),
-    ["growth", .. string[] rest] => GrowthBenchmark.Run(rest.Length > 0 && rest[0] != "all" ? rest[0] : null, Number(rest, 1, 100)),
+    ["growth", .. string[] rest] => GrowthBenchmark.Run("sqlite", DirectionOf(rest), Number(rest, 1, 100)),
+    ["servers-growth", string engine, .. string[] rest] => GrowthBenchmark.Run(engine, DirectionOf(rest), Number(rest, 1, 100)),
     ["small", .. string[] rest] => SmallBenchmark.Run(Number(rest, 0, 9)),
     ["vectors"] => VectorBenchmark.Run(),
     _ => Usage(),
 };
+
+static string? DirectionOf(string[] arguments) => arguments.Length > 0 && arguments[0] != "all" ? arguments[0] : null;
 
 static int Number(string[] arguments, int at, int otherwise) => arguments.Length > at ? int.Parse(arguments[at],
     CultureInfo.InvariantCulture) : otherwise;
@@ -31,6 +34,6 @@ static int Usage()
 {
     Console.Error.WriteLine("usage: backup [MEGABYTES [ROUNDS]] | convert [ROWS [ROUNDS]] | check [ROWS [ROUNDS]] | indexes [ROWS "
         + "[ROUNDS]] | match [ROWS [ROUNDS]] | files [ROWS [ROUNDS]] | servers ENGINE [ROWS [ROUNDS]] | copy ENGINE [ROWS [ROUNDS]] | "
-        + "growth [DIRECTION|all [TIMES]] | memory [ROWS] | small [ROUNDS] | vectors");
+        + "growth [DIRECTION|all [TIMES]] | servers-growth ENGINE [DIRECTION|all [TIMES]] | memory [ROWS] | small [ROUNDS] | vectors");
     return 2;
 }
