@@ -23,7 +23,8 @@ internal static class GrowthServer
         else Execute(at with { Path = engine == "postgresql" ? "postgres" : "" }, [$"CREATE DATABASE {at.Path}"]);
         Execute(at, Statements(engine, shape));
         return string.Create(CultureInfo.InvariantCulture,
-            $"{{{engine}: {at.Path}, host: {server.Host}, port: {server.Port}, user: {server.User}, password-file: {server.PasswordFile}}}");
+            $"{{{engine}: {at.Path}, host: {server.Host}, port: {server.Port}, user: {server.User}, ")
+                + $"password-file: {server.PasswordFile}}}";
     }
 
     private static IEnumerable<string> Statements(string engine, GrowthShape shape)
@@ -36,7 +37,8 @@ internal static class GrowthServer
             $", c{at} {(at % 3) switch { 0 => "INTEGER", 1 => texts, _ => "DECIMAL(14,2)" }}")));
         for (int table = 0; table < shape.Tables; table++)
         {
-            yield return FormattableString.Invariant($"CREATE TABLE t{table} (id INTEGER NOT NULL PRIMARY KEY, made DATE, v {bytes}{columns})");
+            yield return FormattableString.Invariant(
+                $"CREATE TABLE t{table} (id INTEGER NOT NULL PRIMARY KEY, made DATE, v {bytes}{columns})");
             yield return Filling(engine, table, shape);
             yield return FormattableString.Invariant($"CREATE INDEX i{table} ON t{table} (c0, made)");
             if (table > 0) yield return FormattableString.Invariant(
@@ -55,7 +57,8 @@ internal static class GrowthServer
                 (SELECT LIST(x, '') FROM (SELECT LPAD('', 10000, 'long value ' || :i) x FROM RDB$TYPES a, RDB$TYPES b
                     ROWS {Math.Max(1, shape.ValueBytes / 10_000)}))
                 """)
-            : FormattableString.Invariant($"repeat(md5({(engine == "postgresql" ? "i::text" : "seq")}), {Math.Max(1, shape.ValueBytes / 32)})");
+            : FormattableString.Invariant(
+                $"repeat(md5({(engine == "postgresql" ? "i::text" : "seq")}), {Math.Max(1, shape.ValueBytes / 32)})");
         string row = $"{number}, DATE '2026-01-15', {value}{values}";
         return engine switch
         {

@@ -127,9 +127,10 @@ internal sealed class MariaStore : IStore
             + "information_schema.statistics WHERE "
             + $"table_schema = {_database} ORDER BY table_name, index_name, seq_in_index").ToLookup(row => row[0]!);
         var relations = Rows("SELECT k.table_name, k.constraint_name, k.column_name, k.referenced_table_name, k.referenced_column_name, "
-            + "r.delete_rule, r.update_rule FROM information_schema.key_column_usage k JOIN information_schema.referential_constraints r "
+            + "r.delete_rule, r.update_rule FROM information_schema.key_column_usage k JOIN (SELECT DISTINCT table_name, constraint_name, "
+            + $"delete_rule, update_rule FROM information_schema.referential_constraints WHERE constraint_schema = {_database}) r "
             + "ON r.constraint_name = k.constraint_name AND r.table_name = k.table_name "
-            + $"WHERE k.table_schema = {_database} AND r.constraint_schema = {_database} AND k.referenced_table_name IS NOT NULL "
+            + $"WHERE k.table_schema = {_database} AND k.referenced_table_name IS NOT NULL "
             + "ORDER BY k.table_name, k.constraint_name, k.ordinal_position").ToLookup(row => row[0]!);
         return [.. _catalog.Tables.Select(table => new TableShape(table.Key,
             [.. table.Value.Select(column => new ColumnShape(column.Name, MariaTypes.Of(column), column.Required,
