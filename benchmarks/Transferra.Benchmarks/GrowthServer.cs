@@ -19,7 +19,7 @@ internal static class GrowthServer
     {
         StoreAddress at = ServersBenchmark.At(engine, FormattableString.Invariant($"growth_{Environment.ProcessId}_{_made++}"));
         ServerAddress server = at.Server!;
-        if (engine == "firebird") FbConnection.CreateDatabase(Firebird(at), 8192, forcedWrites: false, overwrite: false);
+        if (engine == "firebird") FbConnection.CreateDatabase(Firebird(at), 8192, forcedWrites: true, overwrite: false);
         else Execute(at with { Path = engine == "postgresql" ? "postgres" : "" }, [$"CREATE DATABASE {at.Path}"]);
         Execute(at, Statements(engine, shape));
         return string.Create(CultureInfo.InvariantCulture,
