@@ -51,17 +51,22 @@ internal static class FbLink
     private static bool MayBePlain(ServerAddress server) => server.Connection == ConnectionCare.AsOffered && ServerTls.IsHere(server)
         && !Insisting.ContainsKey((server.Host, server.Port));
 
-    // Whether it may be tried once more, with encryption.
-    private static bool Insists(StoreAddress address, FbException error) => MayBePlain(address.Server!)
-        && error.Errors.Any(entry => entry.Number == NotEncrypted) && Insisting.TryAdd((address.Server!.Host, address.Server.Port), true);
+    // Whether it may be tried once more, with encryption; another thread may have noted it meanwhile.
+    private static bool Insists(StoreAddress address, int dialect, FbException error, string tried)
+    {
+        if (MayBePlain(address.Server!) && error.Errors.Any(entry => entry.Number == NotEncrypted))
+            Insisting.TryAdd((address.Server!.Host, address.Server.Port), true);
+        return Describe(address, dialect) != tried;
+    }
 
     /// <summary>Does something that connects by itself, once more where the server insists on encryption.</summary>
     /// <param name="address">Which database.</param>
     /// <param name="action">Gets the driver's description of a connection.</param>
     internal static T Connecting<T>(StoreAddress address, Func<string, T> action)
     {
-        try { return action(Describe(address)); }
-        catch (FbException error) when (Insists(address, error)) { return action(Describe(address)); }
+        string description = Describe(address);
+        try { return action(description); }
+        catch (FbException error) when (Insists(address, 3, error, description)) { return action(Describe(address)); }
     }
 
     /// <summary>An open connection that ends when it is disposed: for what changes a database.</summary>
@@ -100,7 +105,8 @@ internal static class FbLink
     private static FbConnection? TryOpen(StoreAddress address, int dialect, out FbException? error)
     {
         error = null;
-        var connection = new FbConnection(Describe(address, dialect));
+        string description = Describe(address, dialect);
+        var connection = new FbConnection(description);
         try
         {
             connection.Open();
@@ -109,7 +115,7 @@ internal static class FbLink
         catch (FbException failure)
         {
             connection.Dispose();
-            if (Insists(address, failure)) return TryOpen(address, dialect, out error);
+            if (Insists(address, dialect, failure, description)) return TryOpen(address, dialect, out error);
             error = failure;
             return null;
         }

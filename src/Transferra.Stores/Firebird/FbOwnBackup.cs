@@ -70,7 +70,8 @@ internal static class FbOwnBackup
                 Options = parts | FbRestoreFlags.Create
             }.Execute();
         }
-        catch (FbException)
+        // One that somebody else made meanwhile is theirs.
+        catch (FbException error) when (!error.Message.Contains("exists", StringComparison.OrdinalIgnoreCase))
         {
             // The server lets go of what it was making a moment after it lost the one who asked for it.
             for (int tries = 0; tries < 30 && !HalfMade.Remove(() => new FbServer(to.Server!).Remove(to.Path)); tries++) Thread.Sleep(100);
