@@ -50,7 +50,7 @@ internal static class FbOwnBackup
             if (end.IsReached) return;
         }
         throw new TransferraException($"the server's own backup of the database {shown} never came whole",
-            "Try again while the machine of the server has less to do.");
+            "Try again when the server is less busy.");
     }
 
     /// <summary>Makes a database of a backup.</summary>
@@ -103,7 +103,7 @@ internal static class FbOwnBackup
             int read = from.Read(buffer);
             _vain = read > 0 ? 0 : _vain + 1;
             return _vain <= MostVainAnswers ? read
-                : throw new EndOfStreamException("the engine's backup of it is cut off: the server needs more than it has");
+                : throw new EndOfStreamException("the engine's backup of it is cut off: the server asks for more than it contains");
         }
     }
 }
