@@ -1,3 +1,4 @@
+using System.Diagnostics.Metrics;
 using Npgsql;
 using Transferra.Core.Records;
 using Transferra.Stores.Postgresql;
@@ -44,6 +45,38 @@ public sealed class KeptConnectionsTests : IDisposable
             Assert.True(clock.Elapsed.TotalSeconds < withinSeconds, $"still there: {left}");
             Thread.Sleep(50);
         }
+    }
+
+    // The driver's own figures have a line for each database that it still remembers something of.
+    private static int Remembered(StoreAddress store)
+    {
+        int lines = 0;
+        using var listener = new MeterListener
+        {
+            InstrumentPublished = (instrument, listener) =>
+            {
+                if (instrument.Meter.Name == "Npgsql" && instrument.Name.EndsWith(".max", StringComparison.Ordinal))
+                    listener.EnableMeasurementEvents(instrument);
+            },
+        };
+        listener.SetMeasurementEventCallback<int>((_, _, tags, _) =>
+        {
+            foreach ((string _, object? value) in tags)
+                if (value is string text && text.Contains(store.Path, StringComparison.Ordinal)) lines++;
+        });
+        listener.Start();
+        listener.RecordObservableInstruments();
+        return lines;
+    }
+
+    [Fact]
+    public void Nothing_is_remembered_of_a_database_that_was_let_go_of()
+    {
+        StoreAddress store = Made("postgresql");
+        using (PgConnection.OpenKept(store.Server!, store.Path)) Assert.Equal(1, Remembered(store));
+        Assert.Equal(1, Remembered(store));
+        PgConnection.LetGo(store.Path);
+        Assert.Equal(0, Remembered(store));
     }
 
     // As one in another container, whose process may have the same number.

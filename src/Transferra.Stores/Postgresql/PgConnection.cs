@@ -1,5 +1,6 @@
 // PgConnection.cs: opens connections to a PostgreSQL server and words what it says when it does not open one.
 // Holds: (1) a kept connection has no transaction, lock or setting of the one who gave it back, and ends by itself within seconds.
+using System.Collections.Concurrent;
 using Npgsql;
 using Transferra.Core.Machine;
 using Transferra.Core.Records;
@@ -79,13 +80,12 @@ internal static class PgConnection
         string description = parts.ToString();
         if (isKept) KeptConnections.Note(description, Engine, database, () =>
         {
-            using var any = new NpgsqlConnection(description);
-            NpgsqlConnection.ClearPool(any);
+            if (Kept.TryRemove(description, out NpgsqlDataSource? source)) source.Dispose();
         });
-        var connection = new NpgsqlConnection(description);
+        NpgsqlConnection? connection = null;
         try
         {
-            connection.Open();
+            connection = Connect(description, isKept);
             try { Execute(connection, Settings); }
             catch (NpgsqlException) when (parts.Pooling)
             {
@@ -100,9 +100,49 @@ internal static class PgConnection
         catch (Exception error) when (error is NpgsqlException or System.Net.Sockets.SocketException or ArgumentException
             or InvalidOperationException or TimeoutException)
         {
-            connection.Dispose();
+            connection?.Dispose();
             throw Explain(server, database, error);
         }
+    }
+
+    // What the driver opens connections to a database with, and keeps them in; by description.
+    private static readonly ConcurrentDictionary<string, NpgsqlDataSource> Kept = new(StringComparer.Ordinal);
+
+    // The driver remembers much of each database until it is told that we are done with it: of hundreds, 200 kB each.
+    private static NpgsqlConnection Connect(string description, bool isKept)
+    {
+        while (isKept)
+        {
+            try { return Kept.GetOrAdd(description, Source).OpenConnection(); }
+            catch (ObjectDisposedException)
+            {
+                // Let go of by another thread between the two.
+            }
+        }
+        NpgsqlDataSource source = Source(description);
+        try
+        {
+            NpgsqlConnection connection = source.OpenConnection();
+            connection.StateChange += (_, change) =>
+            {
+                if (change.CurrentState == System.Data.ConnectionState.Closed) source.Dispose();
+            };
+            return connection;
+        }
+        catch
+        {
+            source.Dispose();
+            throw;
+        }
+    }
+
+    // Values of types that a database has of its own are read as text, so that the driver need not ask for these types.
+    private static NpgsqlDataSource Source(string description)
+    {
+        var builder = new NpgsqlSlimDataSourceBuilder(description);
+        builder.EnableArrays().EnableTransportSecurity().EnableIntegratedSecurity()
+            .ConfigureTypeLoading(types => types.EnableTypeLoading(false));
+        return builder.Build();
     }
 
     private static TransferraException Explain(ServerAddress server, string database, Exception error)

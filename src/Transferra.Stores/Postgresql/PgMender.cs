@@ -15,6 +15,7 @@ internal sealed class PgMender : SqlMender
 
     private readonly string _schema;
     private readonly bool _silencesTriggers;
+    private readonly PgPlaces _known;
     private bool _rebuilds;
 
     public PgMender(StoreAddress address) : base(PgConnection.Open(address.Server!, address.Path), address.Shown)
@@ -23,6 +24,7 @@ internal sealed class PgMender : SqlMender
         _silencesTriggers = Rows("SELECT 1 FROM pg_roles WHERE rolname = current_user AND rolsuper").Count > 0;
         if (_silencesTriggers) Execute("SET session_replication_role = replica");
         Transaction = Connection.BeginTransaction();
+        _known = new PgPlaces((NpgsqlConnection)Connection, _schema);
     }
 
     public override bool HasPlacesOfOriginal => true;
@@ -42,7 +44,7 @@ internal sealed class PgMender : SqlMender
     private readonly Dictionary<string, PgPlace> _places = [];
 
     private PgPlace PlaceOf(string table) => _places.TryGetValue(table, out PgPlace? known) ? known
-        : _places[table] = PgPlace.Find((NpgsqlConnection)Connection, _schema, table)
+        : _places[table] = _known.Find(table)
             ?? throw new TransferraException($"the copy has no table {table}", "Somebody or something else changed it; try again.");
 
     private readonly Dictionary<(string, string), (string Name, string Type)> _columns = [];

@@ -1,7 +1,5 @@
 // PgPlace.cs: where a table is in a database of several schemas, and what we call it: a table of the company's own schema by its name, one
-// of another by schema.table.
-using Npgsql;
-
+// of another by schema.table. Where they are looked up: PgPlaces.cs.
 namespace Transferra.Stores.Postgresql;
 
 /// <summary>A table's place.</summary>
@@ -22,21 +20,4 @@ internal sealed record PgPlace(string Schema, string Table, bool IsPartitioned)
         + $"{PgConnection.Literal(home)} THEN {table}.relname WHEN EXISTS (SELECT 1 FROM pg_class o JOIN pg_namespace h ON h.oid = "
         + $"o.relnamespace WHERE h.nspname = {PgConnection.Literal(home)} AND o.relname = {space}.nspname || '.' || {table}.relname) THEN "
         + $"format('\"%s\".\"%s\"', {space}.nspname, {table}.relname) ELSE {space}.nspname || '.' || {table}.relname END)";
-
-    /// <summary>The table that is called so; its name in any case, when no other is spelt exactly so.</summary>
-    /// <param name="connection">In the database.</param>
-    /// <param name="home">The company's own schema.</param>
-    /// <param name="shown">What we call it.</param>
-    /// <returns>Null when there is none.</returns>
-    public static PgPlace? Find(NpgsqlConnection connection, string home, string shown)
-    {
-        if (shown == LargeObjects.Schema + "." + LargeObjects.Table) return LargeObjects;
-        string name = Shown(home);
-        using var command = new NpgsqlCommand($"SELECT n.nspname::text, c.relname::text, c.relkind = 'p' FROM pg_class c JOIN "
-            + $"pg_namespace n ON n.oid = c.relnamespace WHERE {PgThings.Ours} AND c.relkind IN ('r', 'p') AND lower({name}) = lower($1) "
-            + $"ORDER BY {name} <> $1 LIMIT 1", connection);
-        command.Parameters.AddWithValue(shown);
-        using NpgsqlDataReader reader = command.ExecuteReader();
-        return reader.Read() ? new PgPlace(reader.GetString(0), reader.GetString(1), reader.GetBoolean(2)) : null;
-    }
 }

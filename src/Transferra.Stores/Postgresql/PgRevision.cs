@@ -47,9 +47,10 @@ internal sealed class PgRevision
 
     private void Revise()
     {
-        _removed.AddRange(_revision.Removed.Select(table => PgPlace.Find(_connection, _schema, table)).OfType<PgPlace>());
+        var places = new PgPlaces(_connection, _schema);
+        _removed.AddRange(_revision.Removed.Select(places.Find).OfType<PgPlace>());
         foreach (RevisedTable table in _revision.Tables.Where(table => table.Was is not null))
-            _inPlace.Add(new Revised(table, PgPlace.Find(_connection, _schema, table.Was!.Name)
+            _inPlace.Add(new Revised(table, places.Find(table.Was!.Name)
                 ?? throw new TransferraException($"the copy has no table {table.Was.Name}",
                     "The store differs from what the kit says of this version; run: transferra check")));
         Rename();

@@ -19,6 +19,7 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     private readonly StoreScript? _script;
     private readonly CopyRest? _copied; // null unless the database began as a copy
     private readonly NpgsqlConnection _connection;
+    private readonly PgPlaces _known;
     private readonly Dictionary<string, LoadedTable> _tables = [];
     private NpgsqlRawCopyStream? _copy;
     private PgCopyWriter? _writer;
@@ -31,6 +32,7 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     {
         (_address, _connection, _keysFirst, _script, _copied) = (address, connection, keysFirst, script, copied);
         _schema = address.Options.GetValueOrDefault("schema") ?? PgStore.UsualSchema;
+        _known = new PgPlaces(connection, _schema);
     }
 
     public static PgStoreBuilder Create(StoreAddress address, bool keysFirst) => Make(address, keysFirst, null);
@@ -86,7 +88,7 @@ internal sealed class PgStoreBuilder : IStoreBuilder
             builder.BeginTransaction();
             foreach ((TableShape shape, BuiltTable built) in BegunStore.Tables(address.Shown, tables, mark))
             {
-                if (shape.IsUndescribed && PgPlace.Find(builder._connection, builder._schema, shape.Name) is { } place)
+                if (shape.IsUndescribed && builder._known.Find(shape.Name) is { } place)
                     builder._places[shape.Name] = place;
                 BegunStore.ProveRows(address.Shown, shape.Name,
                     (long)PgConnection.Scalar(builder._connection, $"SELECT count(*) FROM {builder.Rows(shape.Name)}")!, built);
@@ -169,7 +171,7 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     /// <inheritdoc/>
     public IReadOnlyList<string> Remarks => _remarks;
 
-    private HashSet<string>? _generated;
+    private HashSet<(string Schema, string Table, string Column)>? _generated;
 
     // Columns that the server works out by itself take no values.
     private bool IsGenerated(string table, string column)
@@ -178,14 +180,14 @@ internal sealed class PgStoreBuilder : IStoreBuilder
         if (_generated is null)
         {
             _generated = [];
-            using var command = new NpgsqlCommand("SELECT attrelid::regclass::text || '.' || attname FROM pg_attribute WHERE "
-                + "attgenerated <> ''", _connection);
+            using var command = new NpgsqlCommand("SELECT n.nspname::text, c.relname::text, a.attname::text FROM pg_attribute a JOIN "
+                + "pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE a.attgenerated <> ''", _connection);
             using NpgsqlDataReader reader = command.ExecuteReader();
-            while (reader.Read()) _generated.Add(reader.GetString(0));
+            while (reader.Read()) _generated.Add((reader.GetString(0), reader.GetString(1), reader.GetString(2)));
         }
         if (_generated.Count == 0) return false;
-        string name = PgConnection.Literal(Place(table).Quoted);
-        return _generated.Contains($"{(string)PgConnection.Scalar(_connection, $"SELECT {name}::regclass::text")!}.{column}");
+        PgPlace place = Place(table);
+        return _generated.Contains((place.Schema, place.Table, column));
     }
 
     private readonly Dictionary<string, PgPlace> _places = [];
@@ -194,7 +196,7 @@ internal sealed class PgStoreBuilder : IStoreBuilder
     // are in the company's schema.
     private PgPlace Place(string table) => _places.TryGetValue(table, out PgPlace? known) ? known
         : _script is null && _copied is null ? new PgPlace(_schema, table, false)
-        : _places[table] = PgPlace.Find(_connection, _schema, table) ?? NewPlace(table);
+        : _places[table] = _known.Find(table) ?? NewPlace(table);
 
     private PgPlace NewPlace(string table) => table.IndexOf('.', StringComparison.Ordinal) is > 0 and int point
         && PgConnection.Scalar(_connection, "SELECT 1 FROM pg_namespace WHERE nspname = $1", table[..point]) is not null
