@@ -1,5 +1,5 @@
-// PgPlaces.cs: looks tables of a database up by what we call them (PgPlace.Shown). All places are asked for in one question, as one for a single
-// table looks through all of them.
+// PgPlaces.cs: looks tables of a database up by what we call them (PgPlace.Shown). All places are asked for in one question, as one for a
+// single table looks through all of them.
 // Holds: (1) a table that came after the first look is found, too; (2) exactly the name comes before the name in any case.
 using Npgsql;
 
