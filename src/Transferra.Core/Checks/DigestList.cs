@@ -71,26 +71,10 @@ internal sealed class DigestList : IDisposable
             yield break;
         }
         var free = new ConcurrentBag<ulong[]>();
-        foreach ((ulong[] items, int count) in OfAllParts(part => SortedPart(part, free)))
+        foreach ((ulong[] items, int count) in PartsAhead.Of(Parts, part => SortedPart(part, free)))
         {
             for (int i = 0; i < count; i++) yield return items[i];
             free.Add(items);
-        }
-    }
-
-    // While one part is gone through, the next ones are made ready.
-    private static IEnumerable<T> OfAllParts<T>(Func<int, T> make)
-    {
-        const int ahead = 3;
-        var making = new Queue<Task<T>>();
-        for (int part = 0; part < Parts + ahead; part++)
-        {
-            if (part < Parts)
-            {
-                int next = part;
-                making.Enqueue(Task.Run(() => make(next)));
-            }
-            if (part >= ahead) yield return making.Dequeue().GetAwaiter().GetResult();
         }
     }
 
@@ -121,7 +105,7 @@ internal sealed class DigestList : IDisposable
     {
         if (_few is not null) return RepeatedIn(_few.AsSpan(0, _fewCount));
         var free = new ConcurrentBag<ulong[]>();
-        return OfAllParts(part =>
+        return PartsAhead.Of(Parts, part =>
         {
             (ulong[] items, int count) = ReadPart(part, free);
             (ulong, int)[] repeated = RepeatedIn(items.AsSpan(0, count));

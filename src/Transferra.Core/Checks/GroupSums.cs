@@ -2,8 +2,9 @@
 // How: groups are found by their digest in a table in memory. When that is full, it goes to disk, in parts by the upper bits of the
 // digests, and a new one is begun; in the end each part is added up by itself.
 // Holds: (1) each group is given once, with all that was added to it; (2) memory is bounded: the table grows only while the budget lends,
-// and one part is a small share of all groups; (3) what was written twice or more is put together before the file is several times what it
-// needs.
+// and the few parts at a time are a small share of all groups; (3) what was written twice or more is put together before the file is
+// several times what it needs.
+using System.Collections.Concurrent;
 using System.Numerics;
 using System.Runtime.InteropServices;
 using Transferra.Core.Machine;
@@ -72,13 +73,24 @@ internal sealed class GroupSums : IDisposable
         _ordered = [];
     }
 
-    /// <summary>All groups, each once, in no order. May be asked for again, and more may be added after.</summary>
-    public IEnumerable<GroupAmounts> All()
+    /// <summary>The groups that are wanted, each once, in no order. May be asked for again, and more may be added after.</summary>
+    /// <param name="isWanted">Whether a group is; called by several threads.</param>
+    public IEnumerable<GroupAmounts> Where(Func<GroupAmounts, bool> isWanted)
     {
-        if (_file is null) return _groups.All();
+        if (_file is null) return _groups.All().Where(isWanted);
         Spill();
-        return Enumerable.Range(0, Parts).SelectMany(PartOf);
+        var free = new ConcurrentBag<PartTable>();
+        return PartsAhead.Of(Parts, part =>
+        {
+            if (!free.TryTake(out PartTable? table)) table = new PartTable();
+            GroupAmounts[] wanted = [.. PartOf(part, table).Where(isWanted)];
+            free.Add(table);
+            return wanted;
+        }).SelectMany(wanted => wanted);
     }
+
+    /// <summary>All groups, each once, in no order. May be asked for again, and more may be added after.</summary>
+    public IEnumerable<GroupAmounts> All() => Where(_ => true);
 
     private void Spill()
     {
@@ -115,10 +127,11 @@ internal sealed class GroupSums : IDisposable
         using FileStream old = _file!;
         FileStream begun = SpillFile.Create(bufferBytes: 0);
         (_end, _items) = (0, 0);
+        var table = new PartTable();
         for (int part = 0; part < Parts; part++)
         {
             _file = old;
-            GroupAmounts[] groups = [.. PartOf(part)];
+            GroupAmounts[] groups = [.. PartOf(part, table)];
             _file = begun;
             _written[part].Clear();
             if (groups.Length > 0) _written[part].Add((_end, groups.Length));
@@ -127,22 +140,32 @@ internal sealed class GroupSums : IDisposable
         _afterLast = _items;
     }
 
-    // The groups of a part, each once.
-    private IEnumerable<GroupAmounts> PartOf(int part)
+    // What a part is added up in, one after the other.
+    private sealed class PartTable
     {
-        var table = new GroupTable(int.MaxValue, budget: null);
-        var room = new GroupAmounts[_written[part].Select(written => written.Count).DefaultIfEmpty().Max()];
-        foreach ((long at, int count) in _written[part])
+        public GroupTable Groups { get; } = new(int.MaxValue, budget: null);
+
+        public GroupAmounts[] Room { get; set; } = [];
+    }
+
+    // The groups of a part, each once.
+    private IEnumerable<GroupAmounts> PartOf(int part, PartTable table)
+    {
+        List<(long At, int Count)> pieces = _written[part];
+        table.Groups.Clear();
+        table.Groups.MakeRoomFor(pieces.Sum(piece => (long)piece.Count));
+        foreach ((long at, int count) in pieces)
         {
-            Span<byte> bytes = MemoryMarshal.AsBytes(room.AsSpan(0, count));
+            if (table.Room.Length < count) table.Room = new GroupAmounts[count];
+            Span<byte> bytes = MemoryMarshal.AsBytes(table.Room.AsSpan(0, count));
             for (int read = 0, got; read < bytes.Length; read += got)
             {
                 got = RandomAccess.Read(_file!.SafeFileHandle, bytes[read..], at + read);
                 if (got == 0) throw new EndOfStreamException("a file for what does not fit in memory is cut off");
             }
-            for (int i = 0; i < count; i++) table.TryAdd(room[i]);
+            for (int i = 0; i < count; i++) table.Groups.TryAdd(table.Room[i]);
         }
-        return table.All();
+        return table.Groups.All();
     }
 
     /// <summary>Gives up memory and disk.</summary>
@@ -229,6 +252,14 @@ internal sealed class GroupTable(int most, MemoryBudget? budget)
     {
         for (int i = 0; i < _digests.Length; i++)
             if (_digests[i] != 0) yield return _groups[i];
+    }
+
+    /// <summary>Grows at once to what this many groups need, or most of them where they are very many and may be the same ones.</summary>
+    public void MakeRoomFor(long groups)
+    {
+        const long most = 1 << 16;
+        int places = (int)BitOperations.RoundUpToPowerOf2((ulong)Math.Min(groups, most) * 4 / 3 + 1);
+        if (places > _digests.Length) Move(places);
     }
 
     /// <summary>Forgets all groups.</summary>

@@ -19,6 +19,8 @@ internal sealed record TableScan(TableShape Table, RecordBatch Batch)
     /// <summary>Digests of the batch's values, for probes that only gather and for what is named later.</summary>
     public ColumnDigests Digests { get; } = new(Batch);
 
+    private const int RowsAtOnce = 8192;
+
     private readonly int[] _name = KeyOf(Table);
 
     private readonly int[] _all = [.. Enumerable.Range(0, Table.Columns.Count)];
@@ -54,7 +56,9 @@ internal sealed record TableScan(TableShape Table, RecordBatch Batch)
         RowsRead = 0;
         using KeyGroupedReader? grouped = map?.Combining is null ? null : TableTransform.Read(store, map);
         using IRecordReader? plain = grouped is not null ? null : store.Read(Table, []);
-        using (var ahead = new ReadAhead(batch => grouped?.Fill(batch) ?? plain!.Fill(batch), Table.Columns, null, cancel))
+        // Threads wait for each other at the end of each batch, so it is a larger one; what is converted for trial has its own size.
+        BatchLimits limits = map is null ? BatchLimits.Default with { MaxRows = RowsAtOnce } : Batch.Limits;
+        using (var ahead = new ReadAhead(batch => grouped?.Fill(batch) ?? plain!.Fill(batch), Table.Columns, limits, cancel))
         {
             // Those that only gather work beside those that tell; not where records are combined, as the trial of that works on the batch
             // itself.

@@ -147,7 +147,7 @@ internal sealed class GroupRuleProbe(GroupRule rule, IReadOnlyList<(TableScan Sc
     public IEnumerable<GroupAmounts> Broken()
     {
         foreach ((TableScan _, SideProbe probe) in sides) probe.Flush();
-        return amounts.All().Where(IsBroken);
+        return amounts.Where(IsBroken);
     }
 
     private bool IsBroken(GroupAmounts group)
