@@ -2,6 +2,7 @@
 # Installs Transferra as a program of its own: compiled to native code, it needs no .NET where it runs, and starts in about a quarter of the time.
 #   ./install.sh             for everybody as root, in /opt/transferra and /usr/local/bin; for yourself otherwise, in ~/.local
 #   ./install.sh --to DIR    into this folder only, to try it there, or to copy it to another machine
+#   ./install.sh --to DIR --for-this-machine    into this folder only, as quick as this machine can, and perhaps no other
 # It takes some minutes. What is installed already stays until the new program is whole.
 set -euo pipefail
 here=$(cd -- "$(dirname -- "$(readlink -f -- "${BASH_SOURCE[0]}")")" && pwd)
@@ -17,9 +18,15 @@ refuse_others() {
   fail "$1 is there, and holds something else than Transferra" "Name another folder with --to; nothing was changed."
 }
 
-link=
+link= here_only=
 case "${1:-}" in
-  --to) [ $# -eq 2 ] || fail "--to needs a folder" "For example: ./install.sh --to /srv/transferra"; folder=$2 ;;
+  --to) case "$#:${2:-}:${3:-}" in
+        ?:-*) fail "--to needs a folder" "For example: ./install.sh --to /srv/transferra" ;;
+        2:*) ;;
+        3:*:--for-this-machine) here_only=yes ;;
+        *) fail "--to needs one folder" "For example: ./install.sh --to /srv/transferra" ;;
+      esac
+      folder=$2 ;;
   "") if [ "$(id -u)" -eq 0 ]; then folder=/opt/transferra link=/usr/local/bin/transferra
       else folder=$HOME/.local/lib/transferra link=$HOME/.local/bin/transferra; fi ;;
   *) fail "unknown option $1" "See the first lines of install.sh." ;;
@@ -31,11 +38,9 @@ command -v dotnet >/dev/null || fail "dotnet was not found" "Building needs the 
 command -v clang >/dev/null || command -v gcc >/dev/null ||
   fail "there is no linker: neither clang nor gcc was found" "For example: apt-get install clang zlib1g-dev"
 
-# Machines of the last ten years know these instructions; with --to the program may be meant for another, so it gets only what all have.
+# With --to alone the program may be meant for another machine, so it gets only what all have.
 instructions=()
-if [ -n "$link" ] && grep -qw avx2 /proc/cpuinfo && grep -qw bmi2 /proc/cpuinfo && grep -qw fma /proc/cpuinfo; then
-  instructions=(-p:IlcInstructionSet=x86-64-v3)
-fi
+if [ -n "$link$here_only" ]; then source "$here/src/instructions.sh"; fi
 
 mkdir -p "$(dirname "$folder")" "$here/artifacts"
 folder=$(readlink -f -- "$folder")

@@ -2,7 +2,7 @@
 # Measures everything of benchmarks/README.md in one go, with the program compiled ahead of time, as users get it; nothing is left behind.
 #   benchmarks/all.sh          the sizes of README.md; takes hours
 #   benchmarks/all.sh quick    a tenth of them, one round
-# Whole commands are those of the program that install.sh makes.
+# Whole commands are those of the program that install.sh makes for this machine; all is compiled to native code.
 set -euo pipefail
 cd -- "$(dirname -- "$(readlink -f -- "${BASH_SOURCE[0]}")")/.."
 export DOTNET_CLI_TELEMETRY_OPTOUT=1 DOTNET_NOLOGO=1
@@ -11,11 +11,11 @@ quick) part=10 rounds=1 growth=10 ;;
 "") part=1 rounds=5 growth=100 ;;
 *) echo "usage: benchmarks/all.sh [quick]" >&2; exit 2 ;;
 esac
-./install.sh --to artifacts/native
+./install.sh --to artifacts/native --for-this-machine
 TRANSFERRA_BENCH_PROGRAM=$PWD/artifacts/native/transferra
 export TRANSFERRA_BENCH_PROGRAM
 program=artifacts/benchmarks
-dotnet publish benchmarks/Transferra.Benchmarks -c Release --use-current-runtime --self-contained false -p:PublishReadyToRun=true -p:RunAnalyzers=false -o "$program" --nologo -v quiet
+benchmarks/build.sh
 failed=0
 measure() {
   printf '\n### %s\n' "$*"

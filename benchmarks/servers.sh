@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Starts the three database servers on loopback, measures loading into one of them against the engine's own fastest way, and stops them.
-# Transferra is compiled ahead of time, as users get it.
+# Transferra is compiled to native code, as users get it.
 #   benchmarks/servers.sh ENGINE [ROWS [ROUNDS]]       ENGINE: postgresql, mariadb or firebird
 #   benchmarks/servers.sh copy ENGINE [ROWS [ROUNDS]]  a hop that changes nothing, against INSERT ... SELECT
 #   benchmarks/servers.sh growth ENGINE [DIRECTION|all [TIMES]]  whole commands on growing databases (TRANSFERRA_BENCH_PROGRAM)
@@ -11,7 +11,7 @@ servers_install
 trap servers_stop EXIT
 servers_start "$(mktemp -u /tmp/transferra-servers-XXXXXX)"
 program=artifacts/benchmarks
-dotnet publish benchmarks/Transferra.Benchmarks -c Release --use-current-runtime --self-contained false -p:PublishReadyToRun=true -p:RunAnalyzers=false -o "$program" --nologo -v quiet
+benchmarks/build.sh
 case "$1" in
 copy) "$program/Transferra.Benchmarks" "$@" ;;
 growth) "$program/Transferra.Benchmarks" servers-growth "${@:2}" ;;

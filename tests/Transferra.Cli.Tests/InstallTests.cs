@@ -34,6 +34,7 @@ public sealed class InstallTests : IDisposable
     private void Compiler(string version, string ending = "") => TempFolder.Shell(_folder.Path, $$"""
         mkdir -p tools && cat > tools/dotnet <<'END' && chmod +x tools/dotnet
         [ "$1" = publish ] || exit 0
+        echo "$*" >> "$(dirname "$0")/asked"
         while [ "$1" != -o ]; do shift; done
         printf '#!/bin/sh\necho {{version}}\n' > "$2/transferra"; chmod +x "$2/transferra"; touch "$2/libe_sqlite3.so" "$2/a.xml"
         {{ending}}
@@ -57,6 +58,17 @@ public sealed class InstallTests : IDisposable
         Assert.Equal(["libe_sqlite3.so", "transferra"], Directory.EnumerateFileSystemEntries(to).Select(Path.GetFileName).Order());
     }
 
+    // The tests run where processors are younger than ten years.
+    [Fact]
+    public void What_only_this_machine_may_have_is_used_only_for_it()
+    {
+        Compiler("1.0");
+        InstallWith(_folder["tools"], "--to", _folder["program"]).Expect(0);
+        Assert.DoesNotContain("IlcInstructionSet", File.ReadAllText(_folder["tools/asked"]), StringComparison.Ordinal);
+        InstallWith(_folder["tools"], "--to", _folder["program"], "--for-this-machine").Expect(0);
+        Assert.Contains("IlcInstructionSet", File.ReadAllText(_folder["tools/asked"]), StringComparison.Ordinal);
+    }
+
     [Fact]
     public void It_installs_into_no_folder_that_holds_something_else()
     {
@@ -73,6 +85,8 @@ public sealed class InstallTests : IDisposable
     [Theory]
     [InlineData("--to")]
     [InlineData("--to", "one", "two")]
+    [InlineData("--to", "--for-this-machine")]
+    [InlineData("--to", "one", "--for-this-machine", "two")]
     [InlineData("--into", "x")]
     public void What_it_does_not_know_is_refused(params string[] arguments) => Install(arguments).Expect(2).Says("install.sh: ");
 }
