@@ -44,6 +44,19 @@ public sealed class GroupSumsTests(ITestOutputHelper output)
         Assert.InRange(sums.Written, 0, Math.Max(fewest, 2L * groups) + groups + mostPlaces);
     }
 
+    [Theory]
+    [InlineData(1_000)]
+    [InlineData(100_000)] // too many for several parts at a time
+    public void Groups_that_are_all_in_one_part_come_once_too(int groups)
+    {
+        using var sums = new GroupSums(mostPlaces: 1 << 10);
+        for (int round = 1; round <= 2; round++)
+            for (int i = 1; i <= groups; i++)
+                sums.Add(new GroupAmounts((0xABUL << 56) + ((ulong)i * 0x1_0001), round * i, 0, GroupAmounts.OnSide));
+        Assert.Equal(Enumerable.Range(1, groups).Select(i => (Int128)3 * i), sums.All().Select(group => group.Side).Order());
+        Assert.Equal(7 * 3, Assert.Single(sums.Where(group => group.Side == 7 * 3)).Side);
+    }
+
     [Fact]
     public void A_sum_that_is_too_large_is_marked_and_one_that_is_not_is_exact()
     {

@@ -38,7 +38,7 @@ internal readonly record struct GroupAmounts(ulong Group, Int128 Side, Int128 Ot
 /// <summary>Adds up by group; used by one thread at a time.</summary>
 internal sealed class GroupSums : IDisposable
 {
-    private const int PartBits = 8, Parts = 1 << PartBits, FewGroups = 1 << 11;
+    private const int PartBits = 8, Parts = 1 << PartBits, FewGroups = 1 << 11, LargePart = 1 << 15;
 
     private readonly GroupTable _groups;
     private readonly long _fewestToPutTogether;
@@ -80,13 +80,16 @@ internal sealed class GroupSums : IDisposable
         if (_file is null) return _groups.All().Where(isWanted);
         Spill();
         var free = new ConcurrentBag<PartTable>();
-        return PartsAhead.Of(Parts, part =>
+        GroupAmounts[] wantedOf(int part)
         {
             if (!free.TryTake(out PartTable? table)) table = new PartTable();
             GroupAmounts[] wanted = [.. PartOf(part, table).Where(isWanted)];
             free.Add(table);
             return wanted;
-        }).SelectMany(wanted => wanted);
+        }
+        // Several large ones at a time would take more memory than they save time.
+        bool areLarge = _written.Any(pieces => pieces.Sum(piece => (long)piece.Count) > LargePart);
+        return (areLarge ? Enumerable.Range(0, Parts).Select(wantedOf) : PartsAhead.Of(Parts, wantedOf)).SelectMany(wanted => wanted);
     }
 
     /// <summary>All groups, each once, in no order. May be asked for again, and more may be added after.</summary>
