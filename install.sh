@@ -2,7 +2,7 @@
 # Installs Transferra as a program of its own: compiled to native code, it needs no .NET where it runs, and starts in about a quarter of the time.
 #   ./install.sh             for everybody as root, in /opt/transferra and /usr/local/bin; for yourself otherwise, in ~/.local
 #   ./install.sh --to DIR    into this folder only, to try it there, or to copy it to another machine
-#   ./install.sh --to DIR --for-this-machine    into this folder only, as quick as this machine can, and perhaps no other
+#   ./install.sh --to DIR --for-this-machine    into this folder only, for the processor of this machine; it may not run on another
 # It takes some minutes. What is installed already stays until the new program is whole.
 set -euo pipefail
 here=$(cd -- "$(dirname -- "$(readlink -f -- "${BASH_SOURCE[0]}")")" && pwd)

@@ -3,7 +3,5 @@
 set -euo pipefail
 cd -- "$(dirname -- "$(readlink -f -- "${BASH_SOURCE[0]}")")/.."
 source src/instructions.sh
-# What was compiled with other instructions before would be taken as it is.
-rm -rf benchmarks/Transferra.Benchmarks/obj/Release/net*/linux-*/native
 dotnet publish benchmarks/Transferra.Benchmarks -c Release --use-current-runtime -p:PublishAot=true -p:RunAnalyzers=false -p:DebugType=none \
   -p:GenerateDocumentationFile=false "${instructions[@]}" -o artifacts/benchmarks --nologo -v quiet

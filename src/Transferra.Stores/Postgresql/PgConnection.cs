@@ -91,8 +91,8 @@ internal static class PgConnection
             {
                 // The server was started anew since, or ended it.
                 NpgsqlConnection.ClearPool(connection);
-                connection.Close();
-                connection.Open();
+                connection.Dispose();
+                connection = Connect(description, isKept);
                 Execute(connection, Settings);
             }
             return connection;
@@ -108,7 +108,7 @@ internal static class PgConnection
     // What the driver opens connections to a database with, and keeps them in; by description.
     private static readonly ConcurrentDictionary<string, NpgsqlDataSource> Kept = new(StringComparer.Ordinal);
 
-    // The driver remembers much of each database until it is told that we are done with it: of hundreds, 200 kB each.
+    // The driver remembers 200 kB of each database until it is told that we are done with it; an office may have hundreds.
     private static NpgsqlConnection Connect(string description, bool isKept)
     {
         while (isKept)
