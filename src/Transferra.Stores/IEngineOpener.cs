@@ -25,6 +25,9 @@ public interface IEngineOpener
     /// <summary>Makes an exact copy of a store.</summary>
     void Copy(StoreAddress from, StoreAddress to);
 
+    /// <summary>Makes a copy for <see cref="Revise"/>; as a whole where an engine gains nothing by less.</summary>
+    void CopyToRevise(StoreAddress from, StoreAddress to, StoreRevision revision) => Copy(from, to);
+
     /// <summary>Makes a copy ready for the new version.</summary>
     BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding);
 

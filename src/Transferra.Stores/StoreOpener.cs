@@ -54,6 +54,9 @@ public sealed class StoreOpener(IReadOnlyList<IEngineOpener> engines) : IStoreOp
     public void Copy(StoreAddress from, StoreAddress to) => Of(from).Copy(from, to);
 
     /// <inheritdoc/>
+    public void CopyToRevise(StoreAddress from, StoreAddress to, StoreRevision revision) => Of(from).CopyToRevise(from, to, revision);
+
+    /// <inheritdoc/>
     public BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding = null) =>
         Of(copy).Revise(copy, revision, textEncoding);
 

@@ -16,7 +16,9 @@ public sealed class PgPlacesTests : IDisposable
     {
         StoreAddress store = _servers.Made("postgresql", "places", "CREATE TABLE kunden (a INTEGER)", "CREATE TABLE \"Kunden\" (a INTEGER)",
             "CREATE TABLE \"Konten\" (a INTEGER) PARTITION BY RANGE (a)", "CREATE TABLE \"books.x\" (a INTEGER)", "CREATE SCHEMA books",
-            "CREATE TABLE books.x (a INTEGER)", "CREATE TABLE books.\"Y\" (a INTEGER)", "CREATE VIEW seen AS SELECT 1 AS a");
+            "CREATE TABLE books.x (a INTEGER)", "CREATE TABLE books.\"Y\" (a INTEGER)", "CREATE VIEW seen AS SELECT 1 AS a",
+            "CREATE SCHEMA \"books.old\"", "CREATE TABLE \"books.old\".x (a INTEGER)", "CREATE TABLE books.\"old.x\" (a INTEGER)",
+            "CREATE TABLE books.\"old.y\" (a INTEGER)");
         using NpgsqlConnection connection = PgConnection.Open(store.Server!, store.Path);
         var places = new PgPlaces(connection, PgStore.UsualSchema);
         foreach ((string shown, PgPlace? place) in new (string, PgPlace?)[]
@@ -28,6 +30,10 @@ public sealed class PgPlacesTests : IDisposable
             ("books.x", new("public", "books.x", false)), // the company's own schema comes first
             ("\"books\".\"x\"", new("books", "x", false)),
             ("pg_catalog.pg_largeobject", PgPlace.LargeObjects),
+            ("\"books.old\".\"x\"", new("books.old", "x", false)), // these two would be called the same without quotes
+            ("\"books\".\"old.x\"", new("books", "old.x", false)),
+            ("books.old.x", null),
+            ("books.old.y", new("books", "old.y", false)),
             ("seen", null), // no table
             ("later", null),
         }) Assert.Equal(place, places.Find(shown));

@@ -36,9 +36,10 @@ internal sealed class CopyBeginning : IHopBeginning
             throw new TransferraException($"a new store cannot begin as a copy: {why}",
                 $"Take \"beginning: copy\" out of {work.Hop.File}, or give the new store the same engine and place in office.yaml.");
         work.Observer.Progress("copying the store as it is", 0, 0);
-        IReadOnlyList<string> notBrought = Bring(work, work.Source, work.OpenSource);
-        if (!work.Hop.Means.GoesByMaps) return BuildMark.Start with { Copy = new CopyRest([], []) { NotBrought = notBrought } };
-        BuildMark mark = work.Stores.Revise(work.Target, RevisionOf(work.Hop.Correspondence), work.Hop.To.TextEncoding);
+        StoreRevision? revision = work.Hop.Means.GoesByMaps ? RevisionOf(work.Hop.Correspondence) : null;
+        IReadOnlyList<string> notBrought = Bring(work, work.Source, work.OpenSource, revision);
+        if (revision is null) return BuildMark.Start with { Copy = new CopyRest([], []) { NotBrought = notBrought } };
+        BuildMark mark = work.Stores.Revise(work.Target, revision, work.Hop.To.TextEncoding);
         return mark.Copy is null ? mark : mark with { Copy = mark.Copy with { NotBrought = [.. notBrought, .. mark.Copy.NotBrought] } };
     }
 
@@ -46,12 +47,14 @@ internal sealed class CopyBeginning : IHopBeginning
     /// <param name="work">The hop.</param>
     /// <param name="from">The other.</param>
     /// <param name="open">Opens it.</param>
+    /// <param name="revision">What is done to the new store next, so that records it takes out need not be brought; null for nothing.</param>
     /// <returns>What could not be brought, one line each.</returns>
-    internal static IReadOnlyList<string> Bring(HopWork work, StoreAddress from, Func<IStore> open)
+    internal static IReadOnlyList<string> Bring(HopWork work, StoreAddress from, Func<IStore> open, StoreRevision? revision = null)
     {
         if (IsSameServer(from, work.Target))
         {
-            work.Stores.Copy(from, work.Target);
+            if (revision is null) work.Stores.Copy(from, work.Target);
+            else work.Stores.CopyToRevise(from, work.Target, revision);
             return [];
         }
         using IStore source = open();

@@ -52,9 +52,16 @@ public interface IStoreOpener
     /// <exception cref="TransferraException">It cannot be copied so that nothing is missing.</exception>
     void Copy(StoreAddress from, StoreAddress to);
 
+    /// <summary>Makes a copy that <see cref="Revise"/> is the next to touch: records that it would take out need not be in it.</summary>
+    /// <param name="from">Nobody must be writing to it.</param>
+    /// <param name="to">Of the same engine, and on the same server.</param>
+    /// <param name="revision">What is to be done to the copy.</param>
+    /// <exception cref="TransferraException">It cannot be copied so that nothing else is missing.</exception>
+    void CopyToRevise(StoreAddress from, StoreAddress to, StoreRevision revision) => Copy(from, to);
+
     /// <summary>Makes a copy of an old store ready for the new version: tables that are to be filled anew are emptied and get their new
     /// form, those that are gone are removed, all else stays. <see cref="Continue"/> goes on from there.</summary>
-    /// <param name="copy">One that Copy made; nobody has it open.</param>
+    /// <param name="copy">One that Copy or CopyToRevise made; nobody has it open.</param>
     /// <param name="revision">What is to be done.</param>
     /// <param name="textEncoding">The code page of its text; null for UTF-8.</param>
     /// <exception cref="TransferraException">The engine refuses something; the copy is of no use then.</exception>

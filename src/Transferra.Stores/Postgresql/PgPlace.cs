@@ -12,12 +12,16 @@ internal sealed record PgPlace(string Schema, string Table, bool IsPartitioned)
     public string Quoted => PgConnection.Quote(Schema) + "." + PgConnection.Quote(Table);
 
     /// <summary>SQL for what we call a table. A table of the own schema that is called just like that keeps the name; the other is then
-    /// written in quotes.</summary>
+    /// written in quotes. So are both of two that would be called the same, such as c of the schema a.b, and b.c of the schema
+    /// a.</summary>
     /// <param name="home">The company's own schema.</param>
     /// <param name="space">Alias of its pg_namespace.</param>
     /// <param name="table">Alias of its pg_class.</param>
     public static string Shown(string home, string space = "n", string table = "c") => $"(CASE WHEN {space}.nspname = "
         + $"{PgConnection.Literal(home)} THEN {table}.relname WHEN EXISTS (SELECT 1 FROM pg_class o JOIN pg_namespace h ON h.oid = "
-        + $"o.relnamespace WHERE h.nspname = {PgConnection.Literal(home)} AND o.relname = {space}.nspname || '.' || {table}.relname) THEN "
+        + $"o.relnamespace WHERE h.nspname = {PgConnection.Literal(home)} AND o.relname = {space}.nspname || '.' || {table}.relname) "
+        + $"OR (position('.' IN {space}.nspname || {table}.relname) > 0 AND EXISTS (SELECT 1 FROM pg_class o JOIN pg_namespace h ON h.oid "
+        + $"= o.relnamespace WHERE o.oid <> {table}.oid AND o.relkind IN ('r', 'p') AND h.nspname || '.' || o.relname = "
+        + $"{space}.nspname || '.' || {table}.relname)) THEN "
         + $"format('\"%s\".\"%s\"', {space}.nspname, {table}.relname) ELSE {space}.nspname || '.' || {table}.relname END)";
 }

@@ -12,7 +12,8 @@ internal sealed class SqliteBtreePages(SqlitePageFile pages)
 {
     public const byte LeafOfTable = 13, InteriorOfTable = 5, LeafOfIndex = 10, InteriorOfIndex = 2;
 
-    private const int LargestRecord = 1_000_000_000;
+    /// <summary>Bytes of the longest record that the engine takes.</summary>
+    public const int LargestRecord = 1_000_000_000;
 
     private byte[] _assembled = [];
     private byte[]? _overflow;
@@ -71,15 +72,18 @@ internal sealed class SqliteBtreePages(SqlitePageFile pages)
         return true;
     }
 
-    // The longest record that lies in its page as a whole (section 1.6: X); of an index shorter, as a page has to hold four of them.
-    private int MostInTable => pages.UsableBytes - 35;
+    /// <summary>Bytes of the longest record of a table that lies in its page as a whole (section 1.6: X).</summary>
+    public int MostInTable => pages.UsableBytes - 35;
 
-    private int MostInIndex => ((pages.UsableBytes - 12) * 64 / 255) - 23;
+    /// <summary>Of an index, or of a table that is kept like one; shorter, as a page has to hold four of them.</summary>
+    public int MostInIndex => ((pages.UsableBytes - 12) * 64 / 255) - 23;
 
-    // How much of a record that does not fit its page is kept in it (section 1.6: K, or M where that is too much).
     private int LocalBytes(long bytes) => LocalBytes(bytes, MostInTable);
 
-    private int LocalBytes(long bytes, int most)
+    /// <summary>How much of a record that does not fit its page is kept in it (section 1.6: K, or M where that is too much).</summary>
+    /// <param name="bytes">Of the whole record.</param>
+    /// <param name="most">Bytes of the longest that would fit.</param>
+    public int LocalBytes(long bytes, int most)
     {
         int usable = pages.UsableBytes, least = ((usable - 12) * 32 / 255) - 23, here = least + (int)((bytes - least) % (usable - 4));
         return here > most ? least : here;

@@ -33,7 +33,7 @@ internal sealed class SqliteIndexProof(SqlitePageFile pages, SqliteTableLayout t
         return true;
     }
 
-    // Also without any index, every record has to be one that the engine can take apart.
+    // Every record has to be one that the engine can take apart.
     private bool AddRecords()
     {
         var scan = new SqliteTableScan(pages, table.RootPage);

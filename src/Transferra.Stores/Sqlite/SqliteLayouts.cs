@@ -24,7 +24,8 @@ internal sealed class SqliteLayouts(Func<string, QueryAnswer> inquire)
     // By name in small letters, as the engine folds them: those of ASCII only.
     private Dictionary<string, Listed> Tables => field ??= ListAll();
 
-    private static string Folded(string name) => string.Create(name.Length, name, (folded, from) =>
+    /// <summary>A name as the engine compares it.</summary>
+    public static string Folded(string name) => string.Create(name.Length, name, (folded, from) =>
     {
         for (int i = 0; i < from.Length; i++) folded[i] = char.IsAsciiLetterUpper(from[i]) ? (char)(from[i] | 0x20) : from[i];
     });

@@ -39,6 +39,16 @@ internal sealed class SqliteOpener : IEngineOpener
         else StoreFiles.Copy(from.Path, to.Path);
     }
 
+    public void CopyToRevise(StoreAddress from, StoreAddress to, StoreRevision revision)
+    {
+        if (!IsInUse(from.Path))
+        {
+            using SqliteStore store = SqliteStore.Open(from.Path, null, _counts);
+            if (store.TryCopyThin(to.Path, revision)) return;
+        }
+        Copy(from, to);
+    }
+
     public BuildMark Revise(StoreAddress copy, StoreRevision revision, string? textEncoding) =>
         textEncoding is null || revision.Tables.Count == 0 ? SqliteRevision.Run(copy.Path, revision) : throw NotInUtf8(textEncoding);
 

@@ -45,6 +45,11 @@ internal sealed class SqliteRecordNumbers(SqliteConnection connection)
         return Words.FirstOrDefault(word => !columns.Contains(word, StringComparer.OrdinalIgnoreCase));
     }
 
+    /// <summary>Whether the old records have to be in the copy for their numbers to be kept.</summary>
+    /// <param name="table">What is done to it.</param>
+    /// <param name="name">As the file spells it.</param>
+    public bool NeedsRecords(RevisedTable table, string name) => !table.KeepsOtherColumns && HasOwn(name);
+
     /// <summary>Keeps those of a table within the file, before its records are taken out.</summary>
     /// <param name="table">What is done to it; its columns have their new names already.</param>
     /// <param name="name">As the file spells it.</param>
@@ -52,7 +57,7 @@ internal sealed class SqliteRecordNumbers(SqliteConnection connection)
     public string? Keep(RevisedTable table, string name)
     {
         string quoted = SqliteEngine.Quote(name);
-        if (table.KeepsOtherColumns || !HasOwn(name) || Count($"count(*) FROM {quoted}") == 0) return null;
+        if (!NeedsRecords(table, name) || Count($"count(*) FROM {quoted}") == 0) return null;
         string[] same = [.. table.Columns.Where(column => column is { From: not null, IsSame: true }).Select(column => column.Column.Name)],
             tells = table.Shape.Key.Count > 0 ? [.. table.Shape.Key] : same;
         if (WordFor(name) is not { } word) return GivenAnew(name, "columns have all the names that the engine has for them");

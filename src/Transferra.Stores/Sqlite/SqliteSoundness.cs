@@ -67,8 +67,9 @@ internal sealed class SqliteSoundness(SqliteConnection connection, SqlitePageFil
     private List<string> NotProved(IReadOnlyList<Table> tables, CancellationToken cancel) =>
         [Schema, .. tables.Where(table => !IsProved(table, cancel)).Select(table => table.Name)];
 
+    // Of a table without an index the long check looks at no more than the short one.
     private bool IsProved(Table table, CancellationToken cancel) => table is { Layout: { } layout, Indexes: { } indexes }
-        && new SqliteIndexProof(pages!.Again(), layout, indexes, cancel).Holds();
+        && (indexes.Count == 0 || new SqliteIndexProof(pages!.Again(), layout, indexes, cancel).Holds());
 
     private IReadOnlyList<string> Engine(string check, CancellationToken cancel)
     {

@@ -475,5 +475,18 @@ internal sealed class SqliteStore : IStore
         catch (TransferraException) { return null; }
     }
 
+    /// <summary>Copies the file without the records that a revision takes out, where they are most of it.</summary>
+    /// <param name="to">The new file; on the disk when this returns true.</param>
+    /// <param name="revision">What is to be done to it.</param>
+    /// <returns>False when the file is to be copied as a whole; nothing is there then.</returns>
+    internal bool TryCopyThin(string to, StoreRevision revision)
+    {
+        if (_pages is null || !new SqliteTrees(_pages.Again(), _connection, Inquire).TryDivide(revision, out IReadOnlyList<long> kept,
+            out IReadOnlyList<long> emptied) || !SqliteThinCopy.TryMake(_pages.Again(), kept, emptied, to)) return false;
+        _watch?.RefuseIfChanged();
+        new DiskVolume().FlushFile(to);
+        return true;
+    }
+
     public void Dispose() => _connection.Dispose();
 }
