@@ -226,7 +226,8 @@ public sealed class SqliteSoundnessTests(ITestOutputHelper output) : IDisposable
             "CREATE TABLE w (k TEXT PRIMARY KEY, v) WITHOUT ROWID", "INSERT INTO w SELECT 'k' || c, a FROM t", "CREATE INDEX x ON w(v)",
             "DELETE FROM t WHERE rowid % 9 = 0", "CREATE TABLE p (n INTEGER PRIMARY KEY, b TEXT NOT NULL, c REAL CHECK (c < 1e9))",
             "INSERT INTO p SELECT rowid * 3, d, c FROM t", "CREATE TABLE s (a ANY, b INT NOT NULL, c TEXT) STRICT",
-            "INSERT INTO s SELECT a, rowid, d FROM t WHERE typeof(d) = 'text'", "CREATE TABLE q (a, b)", "INSERT INTO q SELECT a, d FROM t");
+            "INSERT INTO s SELECT a, rowid, d FROM t WHERE typeof(d) = 'text'", "CREATE TABLE q (a, b)",
+            "INSERT INTO q SELECT a, d FROM t");
         byte[] whole = File.ReadAllBytes(Path);
         string copy = _folder["copy.db"];
         for (int round = 0; round < rounds; round++)

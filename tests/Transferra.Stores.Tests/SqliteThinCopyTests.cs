@@ -1,5 +1,6 @@
 // SqliteThinCopyTests.cs: copies of SQLite files without the records of some tables. The oracle is the engine: its long check, and what it
 // reads of the copy and of the old file.
+using System.Globalization;
 using Microsoft.Data.Sqlite;
 using Transferra.Core.Records;
 using Transferra.Stores.Sqlite;
@@ -36,8 +37,9 @@ public sealed class SqliteThinCopyTests(ITestOutputHelper output) : IDisposable
     }
 
     // The roots of all trees, by the table they belong to.
-    private static ILookup<string, long> Roots(string path) => Rows(path, "SELECT tbl_name, rootpage FROM sqlite_schema WHERE rootpage > 0")
-        .Select(row => row.Split('|')).ToLookup(row => row[0], row => long.Parse(row[1], System.Globalization.CultureInfo.InvariantCulture));
+    private static ILookup<string, long> Roots(string path) =>
+        Rows(path, "SELECT tbl_name, rootpage FROM sqlite_schema WHERE rootpage > 0").Select(row => row.Split('|'))
+            .ToLookup(row => row[0], row => long.Parse(row[1], CultureInfo.InvariantCulture));
 
     private bool TryMake(IReadOnlyList<long> kept, IReadOnlyList<long> emptied)
     {
@@ -171,7 +173,7 @@ public sealed class SqliteThinCopyTests(ITestOutputHelper output) : IDisposable
         StoreRevision revision;
         using (IStore store = new StoreOpener().Open(from)) revision = new StoreRevision([Revised(store, "T")], [], ["ä"]);
         new StoreOpener().CopyToRevise(from, to, revision);
-        Assert.Equal(there, long.Parse(Rows(Copy, "SELECT count(*) FROM T")[0], System.Globalization.CultureInfo.InvariantCulture));
+        Assert.Equal(there, long.Parse(Rows(Copy, "SELECT count(*) FROM T")[0], CultureInfo.InvariantCulture));
         Assert.Equal(Rows(Old, "SELECT name FROM sqlite_schema"), Rows(Copy, "SELECT name FROM sqlite_schema"));
         string[] others = [.. Rows(Old, "SELECT name FROM sqlite_schema WHERE type = 'table' AND name <> 'T'")];
         foreach (string other in others) Assert.Equal(Rows(Old, $"SELECT * FROM {other}"), Rows(Copy, $"SELECT * FROM {other}"));

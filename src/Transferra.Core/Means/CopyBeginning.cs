@@ -47,7 +47,8 @@ internal sealed class CopyBeginning : IHopBeginning
     /// <param name="work">The hop.</param>
     /// <param name="from">The other.</param>
     /// <param name="open">Opens it.</param>
-    /// <param name="revision">What is done to the new store next, so that records it takes out need not be brought; null for nothing.</param>
+    /// <param name="revision">What is done to the new store next, so that records it takes out need not be brought; null for
+    /// nothing.</param>
     /// <returns>What could not be brought, one line each.</returns>
     internal static IReadOnlyList<string> Bring(HopWork work, StoreAddress from, Func<IStore> open, StoreRevision? revision = null)
     {

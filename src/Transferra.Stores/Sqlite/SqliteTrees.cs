@@ -1,5 +1,6 @@
 // SqliteTrees.cs: which b-trees of a SQLite file a revision leaves without entries, and whether that is most of the file.
 // Holds: (1) a table is emptied only where the revision takes all its records out and nothing of them is asked for afterwards.
+using System.Globalization;
 using Microsoft.Data.Sqlite;
 using Transferra.Core.Records;
 
@@ -23,8 +24,8 @@ internal sealed class SqliteTrees(SqlitePageFile pages, SqliteConnection connect
     public bool TryDivide(StoreRevision revision, out IReadOnlyList<long> kept, out IReadOnlyList<long> emptied)
     {
         Dictionary<string, RevisedTable?> taken = TakenOut(revision);
-        Tree[] trees = [.. ask("SELECT type, name, tbl_name, rootpage FROM sqlite_schema WHERE rootpage > 0").Rows.Select(row =>
-            new Tree(row[0] == "table", row[1]!, SqliteLayouts.Folded(row[2]!), long.Parse(row[3]!, System.Globalization.CultureInfo.InvariantCulture)))];
+        Tree[] trees = [.. ask("SELECT type, name, tbl_name, rootpage FROM sqlite_schema WHERE rootpage > 0").Rows.Select(row => new Tree(
+            row[0] == "table", row[1]!, SqliteLayouts.Folded(row[2]!), long.Parse(row[3]!, CultureInfo.InvariantCulture)))];
         (kept, emptied) = ([], []);
         if (!IsMost([.. trees.Where(tree => taken.ContainsKey(tree.Table))])) return false;
         var numbers = new SqliteRecordNumbers(connection);
