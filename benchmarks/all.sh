@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Measures everything of benchmarks/README.md in one go, compiled to native code, as users get the program; nothing is left behind.
-#   benchmarks/all.sh          the sizes of README.md; takes hours
+#   benchmarks/all.sh          the sizes of README.md; takes an hour and a half
 #   benchmarks/all.sh quick    a tenth of them, one round
 # Whole commands are those of the program that install.sh makes for this machine.
 set -euo pipefail
