@@ -62,16 +62,23 @@ public sealed class SqliteThinCopyTests(ITestOutputHelper output) : IDisposable
         yield return $"PRAGMA page_size = {pageBytes}";
         yield return Declared + $"CREATE TABLE wide ({string.Join(", ", Enumerable.Range(0, 200).Select(i => $"column_{i} TEXT"))})";
         yield return "BEGIN";
-        int Length() => random.Next(8) switch { 0 => random.Next(5 * pageBytes), 1 => random.Next(pageBytes), _ => random.Next(60) };
+        string Bytes(int length)
+        {
+            byte[] bytes = new byte[length];
+            random.NextBytes(bytes);
+            return Convert.ToHexString(bytes);
+        }
+        string Any() => Bytes(random.Next(8) switch { 0 => random.Next(5 * pageBytes), 1 => random.Next(pageBytes), _ => random.Next(60) });
+        string[] thinned = ["a WHERE id", "b WHERE id", "n WHERE rowid", "w WHERE length(v)"];
         for (int i = 0; i < 600; i++)
             yield return random.Next(6) switch
             {
-                0 => $"INSERT INTO a(t, b) VALUES ('t{random.Next(99)}', randomblob({Length()}))",
-                1 => $"INSERT INTO b VALUES ({random.Next()}, hex(randomblob({Length() / 2}))) ON CONFLICT DO NOTHING",
-                2 => $"INSERT INTO w VALUES (hex(randomblob({random.Next(9, 200)})), randomblob({Length()}))",
-                3 => $"INSERT INTO n VALUES ({i}, hex(randomblob({Length() / 2})))",
-                4 => $"INSERT INTO wide(column_{random.Next(200)}) VALUES (hex(randomblob({Length() / 2})))",
-                _ => $"DELETE FROM {"abnw"[random.Next(4)]} WHERE random() % 40 = 0",
+                0 => $"INSERT INTO a(t, b) VALUES ('t{random.Next(99)}', X'{Any()}')",
+                1 => $"INSERT INTO b VALUES ({random.Next()}, '{Any()}') ON CONFLICT DO NOTHING",
+                2 => $"INSERT INTO w VALUES ('{Bytes(random.Next(9, 200))}', X'{Any()}')",
+                3 => $"INSERT INTO n VALUES ({i}, '{Any()}')",
+                4 => $"INSERT INTO wide(column_{random.Next(200)}) VALUES ('{Any()}')",
+                _ => $"DELETE FROM {thinned[random.Next(thinned.Length)]} % 40 = {random.Next(40)}",
             };
         yield return "COMMIT";
     }
@@ -127,12 +134,15 @@ public sealed class SqliteThinCopyTests(ITestOutputHelper output) : IDisposable
         long[] kept = [.. roots["b"], .. roots["a"]], rest = [.. roots.SelectMany(of => of).Except(kept)];
         using (FileStream file = File.Open(Old, FileMode.Open))
         {
-            // The right-most child of the root of a.
-            file.Position = ((roots["a"].First() - 1) * 4096) + 8;
+            const int pageBytes = 4096, rightMost = 8; // where an inner page tells its last child
+            file.Position = ((roots["a"].First() - 1) * pageBytes) + rightMost;
             if (damage == "a page twice") file.Write([0, 0, 0, (byte)roots["b"].First()]);
             if (damage == "a page behind the end") file.Write([0x7F, 0, 0, 0]);
-            if (damage == "a page that is nothing") (file.Position, _) = ((roots["a"].Last() - 1) * 4096, 0);
-            if (damage == "a page that is nothing") file.WriteByte(7);
+            if (damage == "a page that is nothing")
+            {
+                file.Position = (roots["a"].Last() - 1) * pageBytes;
+                file.WriteByte(7);
+            }
         }
         Assert.Equal(isCopied, TryMake(kept, rest));
         Assert.Equal(isCopied, File.Exists(Copy));
