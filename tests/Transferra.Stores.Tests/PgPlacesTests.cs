@@ -40,4 +40,16 @@ public sealed class PgPlacesTests : IDisposable
         PgConnection.Execute(connection, "CREATE TABLE later (a INTEGER)");
         Assert.Equal(new PgPlace("public", "later", false), places.Find("later"));
     }
+
+    [Fact]
+    public void Tables_that_would_be_called_the_same_are_read_each_by_itself()
+    {
+        StoreAddress at = _servers.Made("postgresql", "alike", "CREATE SCHEMA a", "CREATE SCHEMA \"a.b\"",
+            "CREATE TABLE \"a.b\".c (id INTEGER PRIMARY KEY)", "CREATE TABLE a.\"b.c\" (id INTEGER REFERENCES \"a.b\".c (id))",
+            "INSERT INTO \"a.b\".c VALUES (1), (2)", "INSERT INTO a.\"b.c\" VALUES (2)");
+        using IStore store = new StoreOpener().Open(at);
+        Assert.Equal(["\"a\".\"b.c\"", "\"a.b\".\"c\""], store.ReadShape().Select(table => table.Name).Order(StringComparer.Ordinal));
+        Assert.Equal((1, 2), (store.CountRows("\"a\".\"b.c\""), store.CountRows("\"a.b\".\"c\"")));
+        Assert.Equal("\"a.b\".\"c\"", Assert.Single(store.ReadShape().SelectMany(table => table.Relations)).To);
+    }
 }
