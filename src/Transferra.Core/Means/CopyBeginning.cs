@@ -1,4 +1,5 @@
-// CopyBeginning.cs: the new store begins as an exact copy of the old one; tables that the maps fill anew are then made ready for it.
+// CopyBeginning.cs: the new store begins as an exact copy of the old one; tables that the maps fill anew are made ready for it, and their
+// records need not be copied.
 // Why: what no map speaks of (other tables, views, triggers, counters, rights) arrives exactly as it was, at the speed of a copy.
 using Transferra.Core.Conversion;
 using Transferra.Core.Expressions;
@@ -35,7 +36,7 @@ internal sealed class CopyBeginning : IHopBeginning
         if (Hindrance(work.Source, work.Target) is { } why)
             throw new TransferraException($"a new store cannot begin as a copy: {why}",
                 $"Take \"beginning: copy\" out of {work.Hop.File}, or give the new store the same engine and place in office.yaml.");
-        work.Observer.Progress("copying the store as it is", 0, 0);
+        work.Observer.Progress("copying the store", 0, 0);
         StoreRevision? revision = work.Hop.Means.GoesByMaps ? RevisionOf(work.Hop.Correspondence) : null;
         IReadOnlyList<string> notBrought = Bring(work, work.Source, work.OpenSource, revision);
         if (revision is null) return BuildMark.Start with { Copy = new CopyRest([], []) { NotBrought = notBrought } };

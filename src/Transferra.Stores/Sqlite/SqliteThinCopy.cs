@@ -45,7 +45,7 @@ internal sealed class SqliteThinCopy
     public static bool TryMake(SqlitePageFile pages, IReadOnlyList<long> kept, IReadOnlyList<long> emptied, string to)
     {
         // What an extension keeps at the end of pages, a sum of them, say, is not ours to make.
-        if (pages.UsableBytes != pages.PageBytes || pages.Pages > int.MaxValue) return false;
+        if (pages.UsableBytes != pages.PageBytes) return false;
         using var file = new FileStream(to, new FileStreamOptions
         {
             Mode = FileMode.CreateNew,
@@ -71,6 +71,7 @@ internal sealed class SqliteThinCopy
         foreach (long root in emptied)
             if (!_walk.Reserve(root)) return false;
         RandomAccess.SetLength(_to, _pages.Pages * _pages.PageBytes);
+        // A file that vacuums itself has pages that tell where others belong.
         if (!_walk.Walk(1) || BinaryPrimitives.ReadUInt32BigEndian(_first.AsSpan(LargestRoot)) != 0) return false;
         foreach (long root in kept)
             if (!_walk.Walk(root)) return false;
